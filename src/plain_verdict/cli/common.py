@@ -1,0 +1,64 @@
+"""What several commands share: arguments, reading, the words on stderr."""
+
+import argparse
+import sys
+from typing import TYPE_CHECKING
+
+from plain_verdict.cli.terminal import ReadingProgress, show, show_labelled
+from plain_verdict.errors import PlainVerdictError
+
+if TYPE_CHECKING:
+    from plain_verdict.model import Run, Unread
+
+DONE, NOT_FIT, NOTHING_READ, PARTLY_READ = 0, 1, 3, 4
+_MOST_NOTES = 20
+
+
+def add_results(parser: argparse.ArgumentParser) -> None:
+    """Add the arguments of every command that reads results."""
+    parser.add_argument(
+        "results",
+        nargs="+",
+        metavar="RESULTS",
+        help="result files, folders, or shell-style patterns like 'out/**/*.xml'; - reads standard input",
+    )
+    parser.add_argument(
+        "--json", action="store_true", help="print one JSON object on standard output and nothing else"
+    )
+    add_debug(parser)
+
+
+def add_debug(parser: argparse.ArgumentParser) -> None:
+    """Add the option that every command has."""
+    parser.add_argument("--debug", action="store_true", help="show where in the program an error arose")
+
+
+def read_results(results: list[str]) -> "Run":
+    """Return the run that the arguments make up, with progress shown while it is read."""
+    from plain_verdict.run import make_run
+
+    with ReadingProgress() as progress:
+        return make_run(results, progress)
+
+
+def show_trouble(run: "Run", *, notes: bool = True) -> None:
+    """Say on stderr what could not be read, and what was odd about the rest."""
+    for trouble in run.unread:
+        show_unread(trouble)
+    remarks = run.notes if notes else ()
+    for note in remarks[:_MOST_NOTES]:
+        show_labelled("note", note.sentence)
+    if len(remarks) > _MOST_NOTES:
+        show_labelled("note", f"{len(remarks) - _MOST_NOTES:,} more are on the page.")
+
+
+def show_unread(trouble: "Unread") -> None:
+    """Say on stderr why an input could not be read, and what to do."""
+    from plain_verdict.cli.terminal import show_error
+
+    show_error(PlainVerdictError(trouble.what, path=trouble.path, where=trouble.where, hint=trouble.hint))
+
+
+def show_json(text: str) -> None:
+    """Print JSON on stdout."""
+    show(text, to=sys.stdout)

@@ -1,0 +1,54 @@
+"""``plain-verdict demo``: the demo results and the page made from them."""
+
+import argparse
+import shlex
+import shutil
+from pathlib import Path
+
+from plain_verdict.cli.common import add_debug
+from plain_verdict.cli.terminal import show
+from plain_verdict.errors import WriteError
+
+TO_LOOK_AT = """
+What to look at:
+  - the verdict and its reasons, then what failed and why, in words
+  - "Every check": press / and type fare; click failed; order them slowest first
+  - press n and p to go from failure to failure; each check has a link of its own
+  - "How this was read" names the file that was cut off when its machine went down
+"""
+
+
+def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add the command and its options."""
+    text = "Write the demo results of a made-up ferry company, and the page made from them."
+    parser = commands.add_parser("demo", help="write demo results and the page made from them", description=text)
+    parser.add_argument(
+        "folder",
+        nargs="?",
+        default="plain-verdict-demo",
+        metavar="FOLDER",
+        help="where to write (default: %(default)s)",
+    )
+    add_debug(parser)
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Write the demo and say what to look at."""
+    from plain_verdict.cli import make_parser
+    from plain_verdict.demo import RESULTS, TITLE
+
+    folder = Path(options.folder)
+    results = folder / "results"
+    try:
+        results.mkdir(parents=True, exist_ok=True)
+        for file in sorted(RESULTS.glob("*.xml")):
+            shutil.copyfile(file, results / file.name)
+    except OSError as error:
+        raise WriteError(f"the demo can't be written ({error.strerror})", path=str(folder)) from error
+    command = ["report", str(results), "--out", str(folder / "verdict.html"), "--title", TITLE]
+    show(f"$ plain-verdict {shlex.join(command)}\n", "soft")
+    report = make_parser().parse_args(command)
+    code = int(report.run(report))
+    show(TO_LOOK_AT.rstrip())
+    return code

@@ -1,0 +1,85 @@
+"""What the commands print: results on stdout, warnings and progress on stderr."""
+
+import os
+import sys
+import time
+from types import TracebackType
+from typing import TYPE_CHECKING, TextIO
+
+from plain_verdict.errors import PlainVerdictError
+
+if TYPE_CHECKING:
+    from rich.progress import Progress
+
+    from plain_verdict.readers.interface import Source
+
+STYLES = {
+    "fit": "bold green",
+    "not fit": "bold red",
+    "undecided": "bold yellow",
+    "failed": "red",
+    "errored": "magenta",
+    "error": "bold red",
+    "note": "yellow",
+    "soft": "dim",
+}
+_PATIENCE_S = 1.0
+
+
+def show(text: str, style: str = "", *, to: TextIO | None = None, end: str = "\n") -> None:
+    """Print text; in colour where the stream is a terminal that has it. No text is read as markup."""
+    stream = to or sys.stdout
+    if style and stream.isatty() and not os.environ.get("NO_COLOR"):
+        from rich.console import Console
+
+        Console(file=stream, soft_wrap=True, highlight=False).print(
+            text, style=STYLES[style], end=end, markup=False
+        )
+    else:
+        print(text, file=stream, end=end)
+
+
+def show_labelled(label: str, text: str) -> None:
+    """Print a line like ``note: text`` on stderr."""
+    show(f"{label}:", label if label in STYLES else "soft", to=sys.stderr, end=" ")
+    show(text, to=sys.stderr)
+
+
+def show_error(error: PlainVerdictError) -> None:
+    """Print an error as ``error: FILE:WHERE: what``, and what to do about it."""
+    place = ":".join(part for part in (error.path, error.where) if part)
+    show_labelled("error", f"{place}: {error.what}" if place else error.what)
+    if error.hint:
+        show_labelled("hint", error.hint)
+
+
+class ReadingProgress:
+    """Shows on a terminal which file is being read, once it takes longer than a moment."""
+
+    def __init__(self) -> None:
+        self._began = time.monotonic()
+        self._shown: Progress | None = None
+
+    def __call__(self, source: "Source", number: int, total: int) -> None:
+        """Say that a source is about to be read."""
+        if not sys.stderr.isatty() or time.monotonic() - self._began < _PATIENCE_S:
+            return
+        if self._shown is None:
+            from rich.console import Console
+            from rich.progress import Progress
+
+            self._shown = Progress(console=Console(stderr=True), transient=True)
+            self._task = self._shown.add_task("Reading", total=total)
+            self._shown.start()
+        from rich.markup import escape
+
+        self._shown.update(self._task, completed=number - 1, description=f"Reading {escape(source.path)}")
+
+    def __enter__(self) -> "ReadingProgress":
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        if self._shown:
+            self._shown.stop()

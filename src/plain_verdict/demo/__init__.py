@@ -1,0 +1,6 @@
+"""The demo run: one night at the booking desk of Brindle Quay Ferries, made up from end to end."""
+
+from pathlib import Path
+
+RESULTS = Path(__file__).parent / "results"
+TITLE = "Booking desk, nightly"

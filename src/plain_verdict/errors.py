@@ -1,0 +1,38 @@
+"""Everything that can go wrong for a user, as one small tree of errors.
+
+PlainVerdictError
+├── UsageError        the command line asks for something that can't be done
+├── ReadError         a result file can't be read
+│   └── UnknownFormat it is not one of the formats that the readers know
+└── WriteError        the page can't be written
+"""
+
+
+class PlainVerdictError(Exception):
+    """What went wrong, where, and what to do about it; shown to users in one or two lines.
+
+    ``path`` is the file as the user named it, ``where`` is free text inside it (a line, a byte, a JSON path).
+    """
+
+    def __init__(self, what: str, *, path: str = "", where: str = "", hint: str = "") -> None:
+        super().__init__(what)
+        self.what = what
+        self.path = path
+        self.where = where
+        self.hint = hint
+
+
+class UsageError(PlainVerdictError):
+    """The command line asks for something that can't be done."""
+
+
+class ReadError(PlainVerdictError):
+    """A result file can't be read."""
+
+
+class UnknownFormat(ReadError):  # noqa: N818  the name says which case it is
+    """The file is not one of the formats that the readers know."""
+
+
+class WriteError(PlainVerdictError):
+    """The page can't be written."""

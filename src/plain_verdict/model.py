@@ -1,0 +1,310 @@
+"""The words of the project as data: what a run, a check, a step, a problem and a verdict are.
+
+Everything here is immutable and compact: a nightly run has 100,000 checks. Nothing here opens files or knows
+how a page looks.
+"""
+
+from collections.abc import Iterable
+from datetime import datetime
+from enum import StrEnum
+from hashlib import blake2b
+
+import msgspec
+
+
+class Kind(StrEnum):
+    """What sort of run a check comes from."""
+
+    FUNCTIONAL = "functional"
+    API = "api"
+    LOAD = "load"
+    COMPLIANCE = "compliance"
+
+
+class Outcome(StrEnum):
+    """How a check, an attempt or a step ended, in the order in which outputs list them."""
+
+    FAILED = "failed"
+    ERRORED = "errored"
+    UNDECIDED = "undecided"
+    SKIPPED = "skipped"
+    PASSED = "passed"
+
+
+class Word(StrEnum):
+    """The verdict in a word."""
+
+    FIT = "fit"
+    NOT_FIT = "not fit"
+    UNDECIDED = "undecided"
+
+
+class Value(msgspec.Struct, frozen=True, gc=False):
+    """A plain immutable value; without reference cycles, so the garbage collector can leave it alone."""
+
+
+class Fact(Value, frozen=True):
+    """A key and value about a run, a suite or a check."""
+
+    key: str
+    value: str
+
+
+class Place(Value, frozen=True):
+    """Where a check is written: a source file, and its line if known."""
+
+    file: str
+    line: int | None = None
+
+    def __str__(self) -> str:
+        return self.file if self.line is None else f"{self.file}:{self.line}"
+
+
+class Problem(Value, frozen=True):
+    """What went wrong. ``expected`` and ``actual`` are None where they can't be told."""
+
+    outcome: Outcome
+    type: str = ""
+    message: str = ""
+    detail: str = ""
+    expected: str | None = None
+    actual: str | None = None
+
+
+class Output(Value, frozen=True):
+    """A named stream of text that a check, step or suite left behind."""
+
+    name: str
+    text: str
+
+
+class Evidence(Value, frozen=True):
+    """A screenshot, log, body or other file that belongs to a check or step; its path as its source named it."""
+
+    name: str
+    media_type: str
+    path: str
+    size_bytes: int
+    caption: str = ""
+
+
+class Message(Value, frozen=True):
+    """One half of an exchange: a request or a response. A response's ``start_line`` holds its status."""
+
+    start_line: str
+    headers: tuple[Fact, ...] = ()
+    body: str = ""
+
+
+class Exchange(Value, frozen=True):
+    """A request to a service and what came back; ``response`` is None if nothing did."""
+
+    request: Message
+    response: Message | None = None
+    took_s: float | None = None
+
+
+class Step(Value, frozen=True):
+    """A named part of a check, with its own outcome and time; steps nest."""
+
+    name: str
+    outcome: Outcome
+    started: datetime | None = None
+    took_s: float | None = None
+    problem: Problem | None = None
+    steps: tuple["Step", ...] = ()
+    evidence: tuple[Evidence, ...] = ()
+    exchange: Exchange | None = None
+
+
+class Attempt(Value, frozen=True):
+    """One execution of a check. ``reason`` says why it was skipped or is undecided."""
+
+    outcome: Outcome
+    took_s: float | None = None
+    started: datetime | None = None
+    reason: str = ""
+    problems: tuple[Problem, ...] = ()
+    outputs: tuple[Output, ...] = ()
+    steps: tuple[Step, ...] = ()
+    evidence: tuple[Evidence, ...] = ()
+    exchange: Exchange | None = None
+
+
+class Check(Value, frozen=True):
+    """The leaf that has an outcome. ``attempts`` is never empty, and its last entry counts."""
+
+    id: str
+    kind: Kind
+    suite: tuple[str, ...]
+    name: str
+    attempts: tuple[Attempt, ...]
+    parameters: tuple[Fact, ...] = ()
+    place: Place | None = None
+    facts: tuple[Fact, ...] = ()
+    tags: tuple[str, ...] = ()
+
+    @property
+    def title(self) -> str:
+        """Return the name with its parameters, as one line of text."""
+        return " ".join([self.name, *(f"[{parameter.value}]" for parameter in self.parameters)])
+
+    @property
+    def last(self) -> Attempt:
+        """Return the attempt that counts."""
+        return self.attempts[-1]
+
+    @property
+    def outcome(self) -> Outcome:
+        """Return the outcome that counts."""
+        return self.attempts[-1].outcome
+
+    @property
+    def flaky(self) -> bool:
+        """Return whether it passed only after an attempt that did not."""
+        bad = (Outcome.FAILED, Outcome.ERRORED)
+        return self.outcome is Outcome.PASSED and any(one.outcome in bad for one in self.attempts)
+
+
+class Tally(Value, frozen=True):
+    """How many checks ended in each outcome."""
+
+    passed: int = 0
+    failed: int = 0
+    errored: int = 0
+    skipped: int = 0
+    undecided: int = 0
+
+    @property
+    def total(self) -> int:
+        """Return the number of all checks."""
+        return self.passed + self.failed + self.errored + self.skipped + self.undecided
+
+    @property
+    def ran(self) -> int:
+        """Return the number of checks that were not left out."""
+        return self.total - self.skipped
+
+    def of(self, outcome: Outcome) -> int:
+        """Return the number of checks with this outcome."""
+        return int(getattr(self, outcome.value))
+
+
+class ReadingNote(Value, frozen=True):
+    """Something the reader of a file noticed; ``lost`` where results may be missing because of it."""
+
+    path: str
+    what: str
+    where: str = ""
+    lost: bool = False
+
+    @property
+    def sentence(self) -> str:
+        """Return the note as a sentence that begins with the file's path."""
+        return f"{self.path} {self.what}{f' ({self.where})' if self.where else ''}."
+
+
+class Unread(Value, frozen=True):
+    """An input that could not be read, with the reason and what to do."""
+
+    path: str
+    what: str
+    where: str = ""
+    hint: str = ""
+
+    @property
+    def sentence(self) -> str:
+        """Return the trouble as a sentence that begins with the input's path."""
+        return f"{self.path} {self.what}{f' ({self.where})' if self.where else ''}."
+
+
+class SuiteNotes(Value, frozen=True):
+    """What a result file says of a suite as a whole, outside its checks."""
+
+    suite: tuple[str, ...]
+    facts: tuple[Fact, ...] = ()
+    outputs: tuple[Output, ...] = ()
+
+
+class ResultFile(Value, frozen=True):
+    """One result file, read. ``started`` and ``ended`` are None where the file names no time."""
+
+    path: str
+    format: str
+    size_bytes: int
+    checks: tuple[Check, ...]
+    suites: tuple[SuiteNotes, ...] = ()
+    notes: tuple[ReadingNote, ...] = ()
+    started: datetime | None = None
+    ended: datetime | None = None
+    title: str = ""
+
+
+class Run(Value, frozen=True):
+    """Everything that goes into one page, files in the order of their paths."""
+
+    files: tuple[ResultFile, ...]
+    checks: tuple[Check, ...]
+    unread: tuple[Unread, ...] = ()
+    left_alone: tuple[Unread, ...] = ()
+    """Files in a given folder that are no result files."""
+
+    @property
+    def notes(self) -> tuple[ReadingNote, ...]:
+        """Return every file's reading notes."""
+        return tuple(note for file in self.files for note in file.notes)
+
+
+class ConditionResult(Value, frozen=True):
+    """One rule the run must keep to be fit, in words, and the number it met. ``kept`` None: undecided."""
+
+    words: str
+    kept: bool | None
+    met: str
+
+
+class Verdict(Value, frozen=True):
+    """The judgement: a word, why, every reason behind it, and remarks: what ``why`` leaves unsaid.
+
+    ``why`` goes on from the word ("all 12 checks passed."); reasons and remarks are sentences of their own.
+    """
+
+    word: Word
+    why: str
+    reasons: tuple[str, ...]
+    remarks: tuple[str, ...] = ()
+    conditions: tuple[ConditionResult, ...] = ()
+
+    @property
+    def sentence(self) -> str:
+        """Return the verdict as one sentence to read aloud."""
+        return f"{self.word.capitalize()}: {self.why}"
+
+
+_WEIGHT = (Outcome.PASSED, Outcome.SKIPPED, Outcome.UNDECIDED, Outcome.FAILED, Outcome.ERRORED)
+
+
+def gravest(outcomes: Iterable[Outcome]) -> Outcome:
+    """Return the outcome that outweighs the others: errored, failed, undecided, skipped, passed."""
+    return max(outcomes, key=_WEIGHT.index, default=Outcome.PASSED)
+
+
+def tally_of(checks: Iterable[Check]) -> Tally:
+    """Return how many of the checks ended in each outcome."""
+    counts = dict.fromkeys(Outcome, 0)
+    for check in checks:
+        counts[check.attempts[-1].outcome] += 1
+    return Tally(**{outcome.value: number for outcome, number in counts.items()})
+
+
+def check_id(kind: Kind, suite: tuple[str, ...], name: str, parameters: tuple[Fact, ...] = ()) -> str:
+    """Return the check's stable id: the same in every run, wherever and whenever the check stands in it."""
+    parts = [kind.value, *suite, "", name]
+    for parameter in parameters:
+        parts += (parameter.key, parameter.value)
+    return "c-" + blake2b("\x1f".join(parts).encode("utf-8", "surrogatepass"), digest_size=6).hexdigest()
+
+
+def distinct_id(check: Check, apart: str) -> str:
+    """Return an id for a check that shares its own with others, told apart by where its results come from."""
+    return f"{check.id}-{blake2b(apart.encode('utf-8', 'surrogatepass'), digest_size=3).hexdigest()}"

@@ -1,0 +1,94 @@
+"""The one Jinja2 environment: everything is escaped, nothing undefined passes, and assets come in one way."""
+
+from base64 import b64encode
+from functools import cache
+from hashlib import sha256
+from pathlib import Path
+from urllib.parse import quote
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markupsafe import Markup
+
+from plain_verdict import __version__, words
+from plain_verdict.model import Outcome, Problem
+from plain_verdict.page.tally import segments
+from plain_verdict.page.view import BAD, marked
+from plain_verdict.text import headline
+
+_FOLDER = Path(__file__).parent
+
+
+def make_environment() -> Environment:
+    """Return the environment that renders the page's templates."""
+    environment = Environment(
+        loader=FileSystemLoader(_FOLDER / "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        keep_trailing_newline=False,
+    )
+    environment.filters.update(
+        took=words.took,
+        size=words.size,
+        day=words.day,
+        clock=words.clock,
+        plural=words.plural,
+        capital=words.capital,
+        headline=headline,
+        beyond_headline=_beyond_headline,
+        lines=_lines,
+    )
+    environment.globals.update(
+        OUTCOMES=tuple(Outcome),
+        BAD=BAD,
+        asset=asset,
+        asset_hash=asset_hash,
+        icon=_icon,
+        marked=marked,
+        segments=segments,
+        share=words.share,
+        span=words.span,
+        version=__version__,
+    )
+    return environment
+
+
+@cache
+def asset(name: str) -> Markup:
+    """Return the text of the stylesheet or the script: the only text that enters the page unescaped."""
+    return Markup((_FOLDER / name).read_text("utf-8").strip())  # noqa: S704  our own file, no result text
+
+
+def asset_hash(name: str) -> str:
+    """Return the hash by which the page's own policy allows this asset and nothing else.
+
+    Source: Content Security Policy Level 3, section 2.3.1 (hash-source).
+    """
+    return f"'sha256-{b64encode(sha256(asset(name).encode()).digest()).decode()}'"
+
+
+def _icon(word: str) -> str:
+    """Return the page's icon as a data URL: the verdict's sign on its colour."""
+    colour, sign = {
+        "fit": ("#1d6a52", "M8 17l6 6 11-13"),
+        "not fit": ("#a62f1c", "M9 9l14 14M23 9L9 23"),
+        "undecided": ("#8f6200", "M8 16h16"),
+    }[word]
+    svg = (
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 32 32">'
+        f'<rect width="32" height="32" rx="5" fill="{colour}"/>'
+        f'<path d="{sign}" fill="none" stroke="#fff" stroke-width="4"/></svg>'
+    )
+    return "data:image/svg+xml," + quote(svg)
+
+
+def _beyond_headline(problem: Problem) -> str:
+    """Return the message's lines after its headline, where the detail does not repeat them."""
+    head = headline(problem.message)
+    rest = problem.message.partition(head)[2].strip("\n") if head else ""
+    return "" if rest.strip() and rest.strip() in problem.detail else rest
+
+
+def _lines(text: str) -> str:
+    return words.plural(text.count("\n") + 1, "line")

@@ -1,0 +1,174 @@
+"""Puts a run in the order in which the page tells it."""
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from datetime import datetime
+
+import msgspec
+
+from plain_verdict.model import Check, Fact, Outcome, Output, ResultFile, Run, Tally, Verdict, tally_of
+from plain_verdict.words import listed
+
+BAD = (Outcome.FAILED, Outcome.ERRORED)
+_SLOWEST = 8
+_OPEN_AT_MOST = 20  # failed checks are open from the start, unless they are so many that they bury the rest
+_SHOWN_FACTS = 12
+_VALUES_OF_A_FACT = 4
+_RANK = {outcome: rank for rank, outcome in enumerate(Outcome)}
+DEFAULT_TITLE = "Check results"
+
+
+class SuiteGroup(msgspec.Struct, frozen=True):
+    """A suite's own checks, gravest first, with what its files say of it."""
+
+    path: tuple[str, ...]
+    checks: tuple[Check, ...]
+    tally: Tally
+    took_s: float | None
+    facts: tuple[Fact, ...] = ()
+    outputs: tuple[Output, ...] = ()
+
+    @property
+    def bad(self) -> int:
+        """Return how many checks failed or errored."""
+        return self.tally.failed + self.tally.errored
+
+
+class FileRow(msgspec.Struct, frozen=True):
+    """One result file, with its own tally."""
+
+    file: ResultFile
+    tally: Tally
+    took_s: float | None
+
+
+class Page(msgspec.Struct, frozen=True):
+    """Everything the template needs, in the order of the page. Times are moments, durations seconds."""
+
+    title: str
+    verdict: Verdict
+    tally: Tally
+    bad: tuple[Check, ...]
+    open_bad: bool
+    suites: tuple[SuiteGroup, ...]
+    slowest: tuple[Check, ...]
+    files: tuple[FileRow, ...]
+    run: Run
+    facts: tuple[Fact, ...]
+    more_facts: tuple[Fact, ...]
+    started: datetime | None
+    ended: datetime | None
+    checks_took_s: float | None
+    made: datetime
+
+
+def make_page(run: Run, verdict: Verdict, title: str, made: datetime) -> Page:
+    """Return the page's content; ``title`` "" takes the results' own name."""
+    suites = tuple(_suites(run))
+    timed = [check for check in run.checks if check.last.took_s]
+    facts = tuple(_facts(run))
+    started, ended = _span(run)
+    bad = tuple(check for group in suites for check in group.checks if check.outcome in BAD)
+    return Page(
+        title=title or _title(run),
+        verdict=verdict,
+        tally=tally_of(run.checks),
+        bad=bad,
+        open_bad=len(bad) <= _OPEN_AT_MOST,
+        suites=suites,
+        slowest=tuple(sorted(timed, key=lambda check: -(check.last.took_s or 0))[:_SLOWEST]),
+        files=tuple(FileRow(file, tally_of(file.checks), _sum_s(file.checks)) for file in run.files),
+        run=run,
+        facts=facts[:_SHOWN_FACTS],
+        more_facts=facts[_SHOWN_FACTS:],
+        started=started,
+        ended=ended,
+        checks_took_s=_sum_s(run.checks),
+        made=made,
+    )
+
+
+def _title(run: Run) -> str:
+    names = {file.title for file in run.files if file.title}
+    return names.pop() if len(names) == 1 else DEFAULT_TITLE
+
+
+def _suites(run: Run) -> Iterable[SuiteGroup]:
+    """Return the suites: those with failures first, then by name, numbers in names in their order."""
+    checks: dict[tuple[str, ...], list[Check]] = defaultdict(list)
+    for check in run.checks:
+        checks[check.suite].append(check)
+    facts: dict[tuple[str, ...], list[Fact]] = defaultdict(list)
+    outputs: dict[tuple[str, ...], list[Output]] = defaultdict(list)
+    for file in run.files:
+        for notes in file.suites:
+            facts[notes.suite] += notes.facts
+            outputs[notes.suite] += notes.outputs
+    groups = [
+        SuiteGroup(
+            path,
+            tuple(sorted(own, key=lambda check: _RANK[check.outcome])),
+            tally_of(own),
+            _sum_s(own),
+            tuple(_merged(facts[path])),
+            tuple(outputs[path]),
+        )
+        for path in {**checks, **outputs}
+        for own in (checks.get(path, []),)
+    ]
+    return sorted(groups, key=lambda group: (not group.bad, [natural(part) for part in group.path]))
+
+
+def natural(text: str) -> list[tuple[int, int | str]]:
+    """Return a sorting key by which ``deck 2`` comes before ``deck 10``."""
+    parts = re.split(r"([0-9]{1,15})", text.casefold())
+    return [(0, int(part)) if part.isdigit() and part.isascii() else (1, part) for part in parts if part]
+
+
+def _sum_s(checks: Sequence[Check]) -> float | None:
+    times = [attempt.took_s for check in checks for attempt in check.attempts if attempt.took_s is not None]
+    return sum(times) if times else None
+
+
+def _facts(run: Run) -> Iterable[Fact]:
+    return _merged([fact for file in run.files for notes in file.suites for fact in notes.facts])
+
+
+def _merged(facts: Sequence[Fact]) -> list[Fact]:
+    """Return each key once, with its distinct values in the order of their first appearance."""
+    values: dict[str, dict[str, None]] = defaultdict(dict)
+    for fact in facts:
+        values[fact.key][fact.value] = None
+    return [Fact(key, listed(list(several), most=_VALUES_OF_A_FACT)) for key, several in values.items()]
+
+
+def _span(run: Run) -> tuple[datetime | None, datetime | None]:
+    """Return when the run began and ended, both in the zone of its beginning."""
+    starts = [file.started for file in run.files if file.started]
+    ends = [file.ended for file in run.files if file.ended]
+    zoned = {moment.tzinfo is not None for moment in (*starts, *ends)}
+    if not starts or len(zoned) > 1:
+        # Times with and without a zone can't be compared; the first file's stands for the run.
+        return (starts[0] if starts else None), None
+    started, ended = min(starts), max(ends)
+    return started, ended.astimezone(started.tzinfo) if started.tzinfo else ended
+
+
+def marked(expected: str, actual: str) -> tuple[tuple[str, str, str], tuple[str, str, str]]:
+    """Return both texts as (same beginning, differing middle, same end); no middle where all of it differs."""
+    start = _same(expected, actual)
+    end = _same(expected[start:][::-1], actual[start:][::-1])
+    if not start and not end:
+        return (expected, "", ""), (actual, "", "")
+    return _cut(expected, start, end), _cut(actual, start, end)
+
+
+def _same(one: str, other: str) -> int:
+    """Return how many characters both texts begin with."""
+    pairs = zip(one, other, strict=False)
+    return next((at for at, (left, right) in enumerate(pairs) if left != right), min(len(one), len(other)))
+
+
+def _cut(text: str, start: int, end: int) -> tuple[str, str, str]:
+    return text[:start], text[start : len(text) - end], text[len(text) - end :]

@@ -1,0 +1,101 @@
+"""Reads result files: tells their format by their content and hands each to the reader for it."""
+
+from collections.abc import Callable, Iterable
+
+import msgspec
+
+from plain_verdict.errors import ReadError, UnknownFormat
+from plain_verdict.model import ResultFile, Unread
+from plain_verdict.readers.interface import Head, Reader, Source
+from plain_verdict.readers.junit import JunitReader
+from plain_verdict.readers.xml_text import HEAD_BYTES, head_text, root_of
+from plain_verdict.settings import Limits
+
+READERS: tuple[Reader, ...] = (JunitReader(),)
+"""Every format, in the order in which they are tried."""
+
+
+class Reading(msgspec.Struct, frozen=True):
+    """What came of reading the inputs."""
+
+    files: tuple[ResultFile, ...]
+    unread: tuple[Unread, ...]
+    left_alone: tuple[Unread, ...]
+
+
+def read_all(sources: Iterable[Source], limits: Limits, watch: Callable[[Source], None]) -> Reading:
+    """Read every source; one that can't be read never keeps the others from being read.
+
+    ``watch`` is told of each source before it is read.
+    """
+    files: list[ResultFile] = []
+    unread: list[Unread] = []
+    left_alone: list[Unread] = []
+    for source in sources:
+        watch(source)
+        try:
+            files.append(read_source(source, limits))
+        except ReadError as error:
+            trouble = Unread(source.path, error.what, error.where, error.hint)
+            known = source.explicit or not isinstance(error, UnknownFormat)
+            (unread if known else left_alone).append(trouble)
+    return Reading(tuple(files), tuple(unread), tuple(left_alone))
+
+
+def read_source(source: Source, limits: Limits) -> ResultFile:
+    """Return what the file holds. Raises ReadError."""
+    try:
+        with source.open() as stream:
+            head = _head(stream.read(HEAD_BYTES))
+        reader = next((reader for reader in READERS if reader.recognises(head)), None)
+        if reader is None:
+            raise _unknown(head, source)
+        return reader.read(source, limits)
+    except OSError as error:
+        raise ReadError(
+            f"can't be opened ({error.strerror or error})",
+            path=source.path,
+            hint="check the path and its permissions",
+        ) from error
+
+
+def _head(data: bytes) -> Head:
+    text = head_text(data)
+    root, doctype = root_of(text)
+    return Head(data, text, root, doctype)
+
+
+def _unknown(head: Head, source: Source) -> ReadError:
+    """Return the error that says why this is no result file."""
+    roots = sorted(root for reader in READERS for root in reader.roots)
+    wanted = " or ".join(f"<{root}>" for root in roots)
+    if not head.text:
+        what = "is empty" if not head.data else "holds nothing but blank space"
+        kind = ReadError if source.path.lower().endswith(".xml") else UnknownFormat
+        return kind(
+            what, path=source.path, hint="the run may have been stopped before it wrote results; run it again"
+        )
+    if head.doctype:
+        kind = ReadError if head.doctype in roots else UnknownFormat
+        return kind(
+            "has a DOCTYPE, which is refused: it can pull in other files or grow without end",
+            path=source.path,
+            hint="have the runner write its results without one",
+        )
+    if head.root:
+        return UnknownFormat(
+            f"has the root element <{head.root[:60]}>, which is none of a result file",
+            path=source.path,
+            hint=f"JUnit XML begins with {wanted}",
+        )
+    if head.text.startswith("<"):
+        return ReadError(
+            "is XML that ends before its first element",
+            path=source.path,
+            hint="the run may have been stopped while it wrote; run it again",
+        )
+    start = head.text.split("\n", 1)[0][:24]
+    shown = f"begins with “{start}”" if start.isprintable() else "is not text"
+    return UnknownFormat(
+        f"is not a result file: it {shown}", path=source.path, hint=f"JUnit XML begins with {wanted}"
+    )

@@ -1,0 +1,43 @@
+"""Finds what was expected and what came instead, in the words of assertion libraries.
+
+Only forms that say which is which are taken: ``assert 481 == 418`` does not.
+"""
+
+import re
+
+_VALUE = r"[^\n]{1,600}?"
+_REST = r"[^\n]{1,600}+"  # possessive: a hostile text must not send the search back and forth
+_BLOCK = r"[^<>]{0,2000}|[^\n]{0,600}?"
+_LITERAL = rf"[\d'\"\[{{-]{_VALUE}|true|false|null|undefined"
+_GAP = r"[^\S\n]*"
+_CAME = r"actual(?:ly)?|received|got|but (?:was|got|found|received)|but|was|found"
+_BUT = r"but (?:was|got|found|received)|got|received|actual"
+
+# Each has the groups ``e`` and ``a``. The first that matches wins.
+_FORMS = tuple(
+    re.compile(form, re.IGNORECASE | re.MULTILINE)
+    for form in (
+        rf"expected:? ?<(?P<e>{_BLOCK})> but was:? ?<(?P<a>{_BLOCK})>",
+        rf"^{_GAP}expected(?: value)?:{_GAP}(?P<e>{_VALUE})\n(?:{_GAP}\n)?{_GAP}(?:{_CAME}):{_GAP}(?P<a>{_REST})$",
+        rf"^{_GAP}actual(?: value)?:{_GAP}(?P<a>{_VALUE}),?\n{_GAP}expected(?: value)?:{_GAP}(?P<e>{_VALUE}),?$",
+        rf"\bexpected:? (?P<e>{_VALUE})[,;]? (?:{_BUT})(?: value)?:? (?P<a>{_REST})$",
+        # Where a value comes first, it is what came: "expected 481 to equal 418".
+        rf"\bexpected (?P<a>{_LITERAL}) to (?:deeply |strictly )?(?:be|equal|eql) (?P<e>{_VALUE})(?: //.*)?$",
+    )
+)
+_WORD = re.compile("expected", re.IGNORECASE)
+_SEARCHED_CHARS = 2_000
+
+
+def find_expectation(*texts: str) -> tuple[str, str] | None:
+    """Return (expected, actual) from the first text that tells them apart, or None."""
+    for text in texts:
+        word = _WORD.search(text)
+        if not word:
+            continue
+        start = max(0, word.start() - _SEARCHED_CHARS // 4)
+        for form in _FORMS:
+            found = form.search(text, start, start + _SEARCHED_CHARS)
+            if found and (found["e"].strip() or found["a"].strip()):
+                return found["e"].strip(), found["a"].strip().removesuffix(".")
+    return None

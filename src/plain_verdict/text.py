@@ -1,0 +1,69 @@
+"""Makes text from result files plain: no colour codes, no control characters, no more than a limit."""
+
+import re
+
+ESCAPE = "\u241b"  # the picture of the escape character, which stands for it once a file is read
+BELL = "\u2407"
+
+# Runners write the escape character raw, as a reference, or spelled out where XML forbids it.
+_ESC = rf"(?:{ESCAPE}|\x1b|#x1B|&#x1[bB];|&#27;|\\x1b|\\u001[bB]|\ufffd(?=\[))"
+_COLOUR = re.compile(
+    rf"{_ESC}\[[0-9;:?]{{0,64}}[A-Za-z]"  # Source: ECMA-48, 5th edition, section 5.4 (control sequences)
+    rf"|{_ESC}\][^{BELL}\x07{ESCAPE}\x1b\n]{{0,4096}}(?:{BELL}|\x07|{_ESC}\\)"  # section 8.3.89 (OSC)
+)
+# Some runners drop the escape character and leave the rest. Only removed where a text also resets its colour.
+_BARE_COLOUR = re.compile(r"\[(?:\d{1,3}(?:;\d{1,3}){0,5})?m(?!\])")
+_CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
+_SPACES = re.compile(r"\s+")
+# Embeddings, overrides and isolates reorder what follows them, also outside the name they stand in.
+_REORDERING = dict.fromkeys([*range(0x202A, 0x202F), *range(0x2066, 0x206A)])
+
+
+def picture(control: int) -> str:
+    """Return the visible picture of a control character."""
+    return "\u2421" if control == 0x7F else chr(0x2400 + control)
+
+
+def plain(text: str) -> str:
+    """Return the text with colour codes removed and other control characters made visible."""
+    if "[" in text or "]" in text:
+        text = _COLOUR.sub("", text)
+        if "[0m" in text or "[m" in text:
+            text = _BARE_COLOUR.sub("", text)
+    if "\r" in text:
+        text = text.replace("\r\n", "\n").replace("\r", "\n")
+    if not text.isprintable():
+        text = _CONTROL.sub(lambda match: picture(ord(match[0])), text)
+    return text
+
+
+def one_line(text: str, limit_chars: int) -> str:
+    """Return the text as one line that can't disturb its surroundings, at most ``limit_chars`` long."""
+    if not text.isascii():
+        text = text.translate(_REORDERING)
+    text = _SPACES.sub(" ", plain(text)).strip()
+    return text if len(text) <= limit_chars else text[: limit_chars - 1] + "…"
+
+
+def block(text: str, limit_chars: int) -> str:
+    """Return the text as a block of lines; of a long one the head and the tail, and how much is left out."""
+    text = plain(text).strip("\n").rstrip()
+    # Only shared indentation of the first line is noise; the rest is how the runner laid the text out.
+    text = text.lstrip() if "\n" not in text else text
+    if len(text) <= limit_chars:
+        return text
+    head = text[: limit_chars * 2 // 3]
+    tail = text[-(limit_chars - len(head)) :]
+    head = head[: head.rfind("\n") + 1] or head + "\n"
+    tail = tail[tail.find("\n") :] if "\n" in tail else "\n" + tail
+    left_out = len(text) - len(head) - len(tail)
+    return f"{head}[… {left_out:,} characters left out here …]{tail}"
+
+
+_SAYS_LITTLE = re.compile(r"\S{1,300}[:(]\d+\)?:?|[A-Z ]{4,40}:|unknown file|")
+
+
+def headline(message: str) -> str:
+    """Return the line of a message that says most: its first that is not a location or a heading."""
+    lines = [line.strip() for line in message.split("\n", 50)[:50]]
+    return next((line for line in lines if not _SAYS_LITTLE.fullmatch(line)), lines[0])

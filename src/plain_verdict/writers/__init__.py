@@ -1,0 +1,1 @@
+"""Writes what was judged in forms other than the page, and everything to disk."""

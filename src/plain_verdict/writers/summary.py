@@ -1,0 +1,65 @@
+"""The verdict as JSON, for machines. Described in docs/summary.md; keys are added, never changed."""
+
+import msgspec
+
+from plain_verdict.model import Run, Tally, Verdict, tally_of
+
+SCHEMA = "plain-verdict/summary/1"
+
+
+class Counts(msgspec.Struct, frozen=True):
+    """How many checks ended in each outcome."""
+
+    passed: int
+    failed: int
+    errored: int
+    skipped: int
+    undecided: int
+
+
+class FileSummary(msgspec.Struct, frozen=True):
+    """One input. ``format`` is null for one that could not be read; its notes say why."""
+
+    path: str
+    format: str | None
+    counts: Counts
+    notes: list[str]
+
+
+class Summary(msgspec.Struct, frozen=True):
+    """The verdict on a run. ``page`` is the full path of the page, where one was written."""
+
+    schema: str
+    verdict: str
+    sentence: str
+    reasons: list[str]
+    counts: Counts
+    files: list[FileSummary]
+    page: str | msgspec.UnsetType = msgspec.UNSET
+
+
+def summarise(run: Run, verdict: Verdict, page: str | None = None) -> Summary:
+    """Return the summary of a judged run."""
+    files = [
+        FileSummary(file.path, file.format, _counts(tally_of(file.checks)), [note.sentence for note in file.notes])
+        for file in run.files
+    ]
+    files += [FileSummary(trouble.path, None, _counts(Tally()), [trouble.sentence]) for trouble in run.unread]
+    return Summary(
+        schema=SCHEMA,
+        verdict=verdict.word.value,
+        sentence=verdict.sentence,
+        reasons=list(verdict.reasons),
+        counts=_counts(tally_of(run.checks)),
+        files=files,
+        page=msgspec.UNSET if page is None else page,
+    )
+
+
+def render_summary(summary: Summary) -> str:
+    """Return the summary as indented JSON."""
+    return msgspec.json.format(msgspec.json.encode(summary), indent=2).decode()
+
+
+def _counts(tally: Tally) -> Counts:
+    return Counts(tally.passed, tally.failed, tally.errored, tally.skipped, tally.undecided)

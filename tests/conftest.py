@@ -1,0 +1,113 @@
+"""What the tests share: the built program run in a temporary folder, its page parsed, and a real browser."""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from types import SimpleNamespace
+
+import pytest
+from lxml import html
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.remote.webdriver import WebDriver
+
+from plain_verdict.cli import main
+
+MADE = "1795312800"  # a fixed moment, so that pages can be compared
+
+Tool = Callable[..., SimpleNamespace]
+
+
+@pytest.fixture
+def tool(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]) -> Tool:
+    """Run the command line in the temporary folder: ``tool("report", "a.xml")`` gives code, out, err."""
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("SOURCE_DATE_EPOCH", MADE)
+    monkeypatch.setenv("COLUMNS", "100")
+
+    def run(*arguments: str) -> SimpleNamespace:
+        capfd.readouterr()
+        try:
+            code = main(list(arguments))
+        except SystemExit as stop:
+            code = stop.code
+        out, err = capfd.readouterr()
+        return SimpleNamespace(code=code, out=out, err=err)
+
+    return run
+
+
+@pytest.fixture
+def program(tmp_path: Path) -> Tool:
+    """Run the program as a process of its own in the temporary folder."""
+
+    def run(*arguments: str, stdin: bytes = b"", env: dict[str, str] | None = None) -> SimpleNamespace:
+        done = subprocess.run(
+            [sys.executable, "-W", "error", "-m", "plain_verdict", *arguments],
+            cwd=tmp_path,
+            input=stdin,
+            capture_output=True,
+            env={**os.environ, "SOURCE_DATE_EPOCH": MADE, **(env or {})},
+            timeout=60,
+            check=False,
+        )
+        return SimpleNamespace(code=done.returncode, out=done.stdout.decode(), err=done.stderr.decode())
+
+    return run
+
+
+@pytest.fixture
+def checks_of(tool: Tool, tmp_path: Path) -> Callable[..., list[SimpleNamespace]]:
+    """Report on results and give the checks that stand on the page, and the summary as ``.summary``."""
+
+    def report(*results: str) -> SimpleNamespace:
+        done = tool("report", *results, "--json", "--out", "page.html")
+        summary = json.loads(done.out)
+        page = html.fromstring((tmp_path / "page.html").read_text("utf-8"))
+        checks = [
+            SimpleNamespace(
+                suite=one_line(box.cssselect("h3")[0].text_content().rsplit(" check", 1)[0].rsplit(" ", 1)[0]),
+                name=one_line(" ".join(part.text_content() for part in node.cssselect(".name > bdi, .name > .param"))),
+                outcome=node.get("class").split()[1],
+                text=node.text_content(),
+                id=node.get("id"),
+            )
+            for box in page.cssselect(".every .suite")
+            for node in box.cssselect(".check")
+        ]
+        return SimpleNamespace(checks=checks, summary=summary, page=page, err=done.err, code=done.code)
+
+    return report
+
+
+def one_line(text: str) -> str:
+    return " ".join(text.split())
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[WebDriver]:
+    """A headless browser with its console and network logs. Never skipped: a page unseen is a page untested."""
+    for program in ("chromium", "chromedriver"):
+        assert shutil.which(program), f"{program} is missing; scripts/check installs it"
+    options = Options()
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
+    for argument in (
+        "--headless=new",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+        "--window-size=1280,900",
+    ):
+        options.add_argument(argument)
+    driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    yield driver
+    driver.quit()

@@ -1,0 +1,93 @@
+"""The verdict in words: counts in, the sentence that is read aloud out."""
+
+import pytest
+
+from plain_verdict.judge import judge
+from plain_verdict.model import Attempt, Check, Kind, Outcome, ReadingNote, ResultFile, Run, Unread
+from plain_verdict.words import listed, share, size, took
+
+P, F, E, S, U = Outcome.PASSED, Outcome.FAILED, Outcome.ERRORED, Outcome.SKIPPED, Outcome.UNDECIDED
+
+
+def run_of(counts: dict, lost: int = 0, unread: int = 0) -> Run:
+    checks = tuple(
+        Check(f"c-{outcome}-{number}", Kind.FUNCTIONAL, (), f"{number}", (Attempt(outcome),))
+        for outcome, times in counts.items()
+        for number in range(times)
+    )
+    notes = tuple(ReadingNote(f"{number}.xml", "is cut off", lost=True) for number in range(lost))
+    file = ResultFile("r.xml", "junit-xml", 1, checks, notes=notes)
+    return Run((file,), checks, tuple(Unread(f"gone-{number}.xml", "does not exist") for number in range(unread)))
+
+
+SENTENCES = [
+    ({P: 1}, "Fit: the only check passed."),
+    ({P: 2}, "Fit: all 2 checks passed."),
+    ({P: 12345}, "Fit: all 12,345 checks passed."),
+    ({P: 211, S: 1}, "Fit: 211 of 212 checks passed and none failed; 1 was skipped."),
+    ({P: 40, S: 172}, "Fit: only 40 of 212 checks ran, and all passed; 172 were skipped."),
+    ({P: 1, S: 9}, "Fit: only 1 of 10 checks ran, and passed; 9 were skipped."),
+    ({F: 1}, "Not fit: the only check failed."),
+    ({F: 12}, "Not fit: all 12 checks failed."),
+    ({F: 1, P: 211}, "Not fit: 1 of 212 checks failed."),
+    ({F: 7, P: 205}, "Not fit: 7 of 212 checks failed."),
+    ({E: 1}, "Not fit: the only check could not finish."),
+    ({E: 3}, "Not fit: none of 3 checks could finish."),
+    ({E: 2, P: 59}, "Not fit: 2 of 61 checks could not finish."),
+    ({F: 9, E: 2, P: 46, S: 4}, "Not fit: 9 of 61 checks failed and 2 could not finish."),
+    ({F: 1, P: 9, S: 90}, "Not fit: 1 of 100 checks failed; 90 were skipped."),
+    ({F: 1, U: 1, P: 8}, "Not fit: 1 of 10 checks failed."),
+    ({}, "Undecided: no check was found."),
+    ({S: 1}, "Undecided: nothing ran: the only check was skipped."),
+    ({S: 12}, "Undecided: nothing ran: all 12 checks were skipped."),
+    ({U: 1, P: 60}, "Undecided: 1 of 61 checks needs a person to decide."),
+    ({U: 3, P: 58}, "Undecided: 3 of 61 checks need a person to decide."),
+]
+
+
+@pytest.mark.parametrize(("counts", "sentence"), SENTENCES)
+def test_the_sentence(counts, sentence):
+    assert judge(run_of(counts)).sentence == sentence
+
+
+@pytest.mark.parametrize(
+    ("counts", "lost", "unread", "sentence"),
+    [
+        ({P: 171}, 1, 0, "Undecided: all 171 checks passed, but one result file could not be read whole."),
+        ({P: 171}, 1, 1, "Undecided: all 171 checks passed, but two result files could not be read whole."),
+        ({P: 8, S: 1}, 0, 1, "Undecided: 8 of 9 checks passed and none failed; 1 was skipped, but one result file could not be read whole."),
+        ({}, 0, 1, "Undecided: no check was found, and one result file could not be read whole."),
+        ({U: 1, P: 1}, 1, 0, "Undecided: 1 of 2 checks needs a person to decide, and one result file could not be read whole."),
+        ({F: 1, P: 1}, 1, 0, "Not fit: 1 of 2 checks failed."),
+    ],
+)
+def test_what_could_not_be_read_is_never_fit_and_always_said(counts, lost, unread, sentence):
+    verdict = judge(run_of(counts, lost, unread))
+    assert verdict.sentence == sentence
+    named = " ".join(verdict.reasons)
+    assert named.count("is cut off") == lost
+    assert named.count("does not exist") == unread
+    assert [condition.kept for condition in verdict.conditions][-1] is None
+
+
+def test_a_pass_after_a_retry_is_a_pass_and_said():
+    check = Check("c", Kind.FUNCTIONAL, (), "sails", (Attempt(F), Attempt(P)))
+    verdict = judge(Run((ResultFile("r.xml", "junit-xml", 1, (check,)),), (check,)))
+    assert verdict.word == "fit"
+    assert verdict.remarks == ("One check passed only after a retry: “sails”.",)
+
+
+@pytest.mark.parametrize(
+    ("part", "whole", "text"),
+    [(1, 1, "100 %"), (0, 9, "0.0 %"), (999, 1000, "99.9 %"), (99999, 100000, "99.9 %"), (1, 100000, "under 0.1 %"), (1, 3, "33.3 %")],
+)
+def test_a_share_is_never_rounded_into_a_better_one(part, whole, text):
+    assert share(part, whole) == text
+
+
+def test_numbers_in_words():
+    assert [took(s) for s in (None, 0, 0.0123, 0.9999, 4.25, 59.96, 252, 4440, 3600)] == [
+        "", "0 ms", "12 ms", "1.0 s", "4.2 s", "1 min", "4 min 12 s", "1 h 14 min", "1 h",
+    ]  # fmt: skip
+    assert [size(n) for n in (1, 812, 4100, 15_000_000, 999_999)] == ["1 byte", "812 bytes", "4.1 kB", "15 MB", "1.0 MB"]
+    assert [listed(list("abcde")[:n]) for n in (0, 1, 2, 3, 5)] == ["", "a", "a and b", "a, b and c", "a, b, c and 2 more"]
