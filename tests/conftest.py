@@ -72,7 +72,9 @@ def checks_of(tool: Tool, tmp_path: Path) -> Callable[..., list[SimpleNamespace]
         checks = [
             SimpleNamespace(
                 suite=one_line(box.cssselect("h3")[0].text_content().rsplit(" check", 1)[0].rsplit(" ", 1)[0]),
-                name=one_line(" ".join(part.text_content() for part in node.cssselect(".name > bdi, .name > .param"))),
+                name=one_line(
+                    " ".join(part.text_content() for part in node.cssselect(".name > bdi, .name > .param"))
+                ),
                 outcome=node.get("class").split()[1],
                 text=node.text_content(),
                 id=node.get("id"),

@@ -67,7 +67,9 @@ def test_files_folders_and_patterns(arguments, paths, tool, results):
     assert json.loads(tool("inspect", *reversed(arguments), "--json").out) == forwards
 
 
-def test_a_name_with_brackets_is_a_file_and_an_absolute_path_tells_nothing_of_the_machine(tool, tmp_path, monkeypatch):
+def test_a_name_with_brackets_is_a_file_and_an_absolute_path_tells_nothing_of_the_machine(
+    tool, tmp_path, monkeypatch
+):
     (tmp_path / "run [1].xml").write_text(GOOD)
     assert json.loads(tool("inspect", "run [1].xml", "--json").out)["counts"]["passed"] == 1
     (tmp_path / "elsewhere").mkdir()
@@ -112,7 +114,9 @@ def test_what_the_terminal_says(tool, results, tmp_path):
 
 def test_a_hostile_name_cannot_steer_the_terminal(tool, tmp_path):
     name = "a\x1b]0;owned\x07\x1b[2Jb"
-    (tmp_path / "r.xml").write_text(f'<testsuite><testcase name="{name}"><failure message="\x1b[8mx\r"/></testcase></testsuite>')
+    (tmp_path / "r.xml").write_text(
+        f'<testsuite><testcase name="{name}"><failure message="\x1b[8mx\r"/></testcase></testsuite>'
+    )
     (tmp_path / "bad\x1b[2J\nname.xml").write_text("")
     done = tool("report", ".")
     assert "\x1b" not in done.out + done.err
@@ -144,7 +148,9 @@ def test_a_page_is_whole_or_the_old_one_stays(program, tmp_path):
 
     # A file size limit stands for a full disk: writing fails half-way.
     code = "import resource,signal,sys;signal.signal(signal.SIGXFSZ,signal.SIG_IGN);resource.setrlimit(resource.RLIMIT_FSIZE,(9000,9000));from plain_verdict.cli import main;sys.exit(main(['report','good.xml']))"
-    done = subprocess.run([sys.executable, "-B", "-c", code], cwd=tmp_path, capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [sys.executable, "-B", "-c", code], cwd=tmp_path, capture_output=True, text=True, check=False
+    )
     assert done.returncode == 2
     assert "could not be written" in done.stderr
     assert "Traceback" not in done.stderr

@@ -1,9 +1,6 @@
 """``plain-verdict demo``: the demo results and the page made from them."""
 
 import argparse
-import shlex
-import shutil
-from pathlib import Path
 
 from plain_verdict.cli.common import add_debug
 from plain_verdict.cli.terminal import show
@@ -35,6 +32,10 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
 
 def run(options: argparse.Namespace) -> int:
     """Write the demo and say what to look at."""
+    import shlex
+    import shutil
+    from pathlib import Path
+
     from plain_verdict.cli import make_parser
     from plain_verdict.demo import RESULTS, TITLE
 

@@ -4,7 +4,6 @@ import argparse
 import os
 import time
 from datetime import UTC, datetime
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from plain_verdict.cli.common import (
@@ -21,6 +20,8 @@ from plain_verdict.cli.terminal import show, show_labelled
 from plain_verdict.errors import UsageError
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from plain_verdict.model import Run, Verdict
 
 _FAILURES_SHOWN = 10
@@ -49,6 +50,8 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
 
 def run(options: argparse.Namespace) -> int:
     """Write the page and print the verdict."""
+    from pathlib import Path
+
     from plain_verdict.judge import judge
     from plain_verdict.page import render_page
     from plain_verdict.writers.files import check_target, write_whole
@@ -117,11 +120,14 @@ def show_verdict(results: "Run", verdict: "Verdict") -> None:
             show(f"           {message[:_MESSAGE_CHARS]}{'…' if len(message) > _MESSAGE_CHARS else ''}", "soft")
     if len(bad) > _FAILURES_SHOWN:
         show(f"  and {len(bad) - _FAILURES_SHOWN:,} more", "soft")
+    # These are on stderr already.
+    told = {trouble.sentence for trouble in results.unread} | {note.sentence for note in results.notes}
     for remark in verdict.remarks:
-        show(remark)
+        if remark not in told:
+            show(remark)
 
 
-def open_page(page: Path) -> None:
+def open_page(page: "Path") -> None:
     """Open the page in the user's browser, or say that there is none."""
     import webbrowser
 

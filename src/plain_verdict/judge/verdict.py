@@ -11,7 +11,8 @@ def judge(run: Run) -> Verdict:
     """Return the verdict on the run, with its reasons and the conditions kept and broken."""
     tally = tally_of(run.checks)
     gaps = tuple(_gaps(run))
-    conditions = tuple(_conditions(tally, gaps))
+    # What is broken stands first, then what nobody can tell.
+    conditions = tuple(sorted(_conditions(tally, gaps), key=lambda one: (False, None, True).index(one.kept)))
     if any(condition.kept is False for condition in conditions):
         word = Word.NOT_FIT
     elif any(condition.kept is None for condition in conditions):

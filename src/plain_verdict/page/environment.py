@@ -1,12 +1,16 @@
 """The one Jinja2 environment: everything is escaped, nothing undefined passes, and assets come in one way."""
 
+import os
+import sys
 from base64 import b64encode
+from contextlib import suppress
 from functools import cache
 from hashlib import sha256
 from pathlib import Path
 from urllib.parse import quote
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from jinja2 import BytecodeCache, Environment, FileSystemLoader, StrictUndefined
+from jinja2.bccache import Bucket
 from markupsafe import Markup
 
 from plain_verdict import __version__, words
@@ -18,6 +22,30 @@ from plain_verdict.text import headline
 _FOLDER = Path(__file__).parent
 
 
+class CompiledBeside(BytecodeCache):
+    """Keeps templates compiled beside them, as Python does its modules: compiling outlasts a small report."""
+
+    def load_bytecode(self, bucket: Bucket) -> None:
+        """Take a template's compiled form, if it is there; Jinja2 compares it with the source."""
+        with suppress(OSError), self._path(bucket).open("rb") as file:
+            bucket.load_bytecode(file)
+
+    def dump_bytecode(self, bucket: Bucket) -> None:
+        """Keep a template's compiled form, where the package's folder can be written to."""
+        if sys.dont_write_bytecode:
+            return
+        part = self._path(bucket).with_suffix(f".{os.getpid()}")
+        with suppress(OSError):
+            part.parent.mkdir(exist_ok=True)
+            with part.open("wb") as file:
+                bucket.write_bytecode(file)
+            part.replace(self._path(bucket))
+
+    @staticmethod
+    def _path(bucket: Bucket) -> Path:
+        return _FOLDER / "templates" / "__pycache__" / f"{bucket.key}.{sys.implementation.cache_tag}.jinja"
+
+
 def make_environment() -> Environment:
     """Return the environment that renders the page's templates."""
     environment = Environment(
@@ -26,7 +54,7 @@ def make_environment() -> Environment:
         undefined=StrictUndefined,
         trim_blocks=True,
         lstrip_blocks=True,
-        keep_trailing_newline=False,
+        bytecode_cache=CompiledBeside(),
     )
     environment.filters.update(
         took=words.took,

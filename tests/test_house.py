@@ -1,0 +1,90 @@
+"""The house rules that a machine can check, and properties that hold for any input."""
+
+import ast
+import subprocess
+import sys
+from pathlib import Path
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import plain_verdict
+from plain_verdict.text import block, one_line
+
+SOURCE = Path(plain_verdict.__file__).parent
+ROOT = Path(__file__).parent.parent
+# Lower may not import higher; those on one level know nothing of each other.
+LEVELS = {
+    "errors": 0,
+    "settings": 0,
+    "words": 0,
+    "text": 0,
+    "demo": 0,
+    "model": 0,
+    "readers": 1,
+    "judge": 1,
+    "page": 1,
+    "writers": 1,
+    "run": 2,
+    "cli": 3,
+}
+
+
+def part_of(path: Path) -> str:
+    return path.relative_to(SOURCE).parts[0].removesuffix(".py")
+
+
+def test_imports_go_one_way_only():
+    wrong = []
+    for path in SOURCE.rglob("*.py"):
+        here = part_of(path)
+        if here.startswith("__"):
+            continue
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            module = node.module if isinstance(node, ast.ImportFrom) else None
+            if module and module.startswith("plain_verdict."):
+                there = module.split(".")[1]
+                allowed = there == here or LEVELS[there] == 0 or LEVELS[there] < LEVELS[here]
+                wrong += [] if allowed else [f"{path.name}: {module}"]
+    assert wrong == []
+
+
+def test_help_and_version_import_nothing_heavy():
+    code = "import sys; from plain_verdict.cli import make_parser; make_parser().format_help(); print(*sys.modules)"
+    loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
+    assert not {"lxml", "jinja2", "msgspec", "rich", "plain_verdict.model", "json"} & set(loaded)
+
+
+def test_the_docs_show_what_the_program_really_prints():
+    done = subprocess.run(
+        [sys.executable, ROOT / "scripts" / "refresh-docs", "--check"], capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+@given(st.text(max_size=300), st.integers(20, 60))
+def test_any_text_becomes_plain_and_no_longer_than_its_limit(text, limit):
+    line = one_line(text, limit)
+    assert len(line) <= limit
+    assert not any(
+        ord(char) < 32 or 0x202A <= ord(char) <= 0x202E or 0x2066 <= ord(char) <= 0x2069 for char in line
+    )
+    cut = block(text, limit)
+    assert len(cut) < limit + 60
+    assert not any(ord(char) < 32 and char not in "\n\t" for char in cut)
+
+
+XML = b'<testsuites><testsuite name="Quay" tests="2"><testcase name="s&#246;ils" time="1,5"><failure message="x">y</failure></testcase><testcase name="lands"/></testsuite></testsuites>'
+
+
+@given(st.lists(st.tuples(st.integers(0, len(XML) - 1), st.binary(min_size=0, max_size=4)), min_size=1, max_size=5))
+@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_no_damage_ends_in_a_traceback(tool, tmp_path, edits):
+    data = bytearray(XML)
+    for place, piece in edits:
+        data[place : place + len(piece) + 1] = piece
+    (tmp_path / "r.xml").write_bytes(bytes(data))
+    done = tool("report", "r.xml")
+    assert done.code in (0, 3)
+    assert "Traceback" not in done.err
+    assert "bug" not in done.err

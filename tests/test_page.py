@@ -1,0 +1,300 @@
+"""The page in a real browser: it is safe, complete, and quick to find one's way in."""
+
+import functools
+import http.server
+import json
+import threading
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from plain_verdict.demo import RESULTS
+
+HOSTILE = [
+    "<script>window.owned=1</script>",
+    "</script><script>window.owned=1</script>",
+    "</style><img src=x onerror=window.owned=1>",
+    '"><svg onload=window.owned=1>',
+    "' onmouseover='window.owned=1' autofocus onfocus='window.owned=1",
+    "javascript:window.owned=1",
+    "{{ 7 * 7 }}{% raw %}",
+    "--></title></details></pre><iframe srcdoc='<script>parent.owned=1</script>'>",
+    "]]>&#60;script&#62;window.owned=1&#60;/script&#62;",
+    "\u202egnp.exe\u202c \u2066x",
+]
+
+
+def escaped(text: str) -> str:
+    for char, name in (("&", "&amp;"), ("<", "&lt;"), (">", "&gt;"), ('"', "&quot;"), ("'", "&apos;")):
+        text = text.replace(char, name)
+    return text
+
+
+def hostile_results() -> str:
+    """A file with a payload in every field that is read."""
+    parts = []
+    for number, payload in enumerate(HOSTILE):
+        x = escaped(payload)
+        parts.append(
+            f'<testsuite name="{x}" hostname="{x}" timestamp="{x}" time="{x}" tests="{x}">'
+            f'<properties><property name="{x}" value="{x}"/></properties><system-out>{x}</system-out>'
+            f'<testcase name="{x}" classname="{x}" file="{x}" line="{x}" time="{x}" status="{x}" odd="{x}">'
+            f'<properties><property name="{x}">{x}</property></properties>'
+            f'<failure type="{x}" message="{x} expected: &lt;{x}&gt; but was: &lt;{x}{number}&gt;">{x}\n{x}</failure>'
+            f"<system-err>{x}\n{x}</system-err><oddity>{x}</oddity></testcase>"
+            f'<testcase name="{x} skipped"><skipped message="{x}"/></testcase><testcase name="{x}[{x}]"/>'
+            f'<testcase name="{x} odd" status="{x}"/></testsuite>'
+        )
+    return "<testsuites>" + "".join(parts) + "</testsuites>"
+
+
+@pytest.fixture
+def opened(tool, tmp_path, browser):
+    """Make a page of results and open it: ``opened(xml)``, the demo's without."""
+
+    def open_page(xml: str = "", fragment: str = "", title: str = "Booking desk"):
+        results = str(RESULTS)
+        if xml:
+            results = "r.xml"
+            (tmp_path / results).write_text(xml, "utf-8")
+        assert tool("report", results, "--title", title).code == 0
+        browser.get("about:blank")
+        browser.get_log("performance")
+        browser.get_log("browser")
+        browser.get((tmp_path / "verdict.html").as_uri() + fragment)
+        return browser
+
+    yield open_page
+    browser.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": "", "features": []})
+    browser.execute_cdp_cmd("Emulation.clearDeviceMetricsOverride", {})
+    browser.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": False})
+
+
+def shown(browser) -> list[str]:
+    """The names of the checks that can be seen, in order."""
+    return browser.execute_script(
+        "return [...document.querySelectorAll('.every .check')].filter(c => c.offsetParent).map(c => c.querySelector('.name bdi').textContent)"
+    )
+
+
+def requests(browser) -> list[str]:
+    events = [json.loads(entry["message"])["message"] for entry in browser.get_log("performance")]
+    urls = [e["params"]["request"]["url"] for e in events if e["method"] == "Network.requestWillBeSent"]
+    return [url for url in urls if not url.startswith("data:")]
+
+
+def test_hostile_text_in_every_field_does_nothing(opened):
+    browser = opened(hostile_results(), title=HOSTILE[2])
+    for details in browser.find_elements(By.TAG_NAME, "details"):
+        browser.execute_script("arguments[0].open = true", details)
+    browser.find_element(By.CSS_SELECTOR, "input").send_keys(HOSTILE[0])
+    assert browser.execute_script("return window.owned") is None
+    assert (
+        browser.execute_script(
+            "return document.scripts.length + ' ' + document.querySelectorAll('iframe, img, main [onload], main [onmouseover], main [onfocus]').length"
+        )
+        == "1 0"
+    )
+    links = browser.execute_script(
+        "return [...document.querySelectorAll('a')].map(a => a.getAttribute('href')).filter(h => !h.startsWith('#'))"
+    )
+    assert links == []
+    assert browser.get_log("browser") == []
+    text = browser.execute_script("return document.querySelector('main').textContent")
+    for payload in HOSTILE[:-1]:
+        assert text.count(payload) >= 8
+    assert "\u202e" not in browser.execute_script(
+        "return [...document.querySelectorAll('.name')].map(n => n.textContent).join()"
+    )
+    assert len(requests(browser)) == 1
+
+
+def test_a_policy_that_allows_nothing_but_what_is_inline_is_enough_and_nothing_is_fetched(opened, tmp_path):
+    class Strict(http.server.SimpleHTTPRequestHandler):
+        def end_headers(self):
+            self.send_header(
+                "Content-Security-Policy",
+                "default-src 'none'; script-src 'unsafe-inline'; style-src 'unsafe-inline'; img-src data:",
+            )
+            super().end_headers()
+
+        def log_message(self, *args):
+            pass
+
+    browser = opened()
+    server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), functools.partial(Strict, directory=tmp_path))
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    try:
+        browser.get_log("performance")
+        url = f"http://127.0.0.1:{server.server_port}/verdict.html"
+        browser.get(url)
+        assert browser.find_element(By.CSS_SELECTOR, ".tools").is_displayed()
+        assert browser.get_log("browser") == []
+        assert requests(browser) == [url]
+    finally:
+        server.shutdown()
+        server.server_close()
+
+
+def test_the_page_says_what_matters_first_and_shows_failures_open(opened):
+    browser = opened()
+    text = browser.find_element(By.TAG_NAME, "main").text
+    order = [
+        "Not fit",
+        "9 of 61 checks failed and 2 could not finish.",
+        "south-2.xml is cut off",
+        "Broken",
+        "What failed",
+        "Timed out after 30.0 s waiting for fares of sailing BQ-2213",
+        "Every check",
+        "Slowest",
+        "How this was read",
+    ]
+    places = [text.index(part) for part in order]
+    assert places == sorted(places)
+    assert browser.title == "Not fit: Booking desk"
+    receipt = browser.find_element(
+        By.XPATH, "//details[.//summary[contains(., 'Day return for two adults can be paid')]]"
+    )
+    assert [mark.text for mark in receipt.find_elements(By.CSS_SELECTOR, ".two mark")] == ["18", "81"]
+    stack = receipt.find_element(By.CSS_SELECTOR, ".fold")
+    assert not stack.find_element(By.TAG_NAME, "pre").is_displayed()
+    stack.find_element(By.TAG_NAME, "summary").click()
+    assert 'File "desk/pages/receipt.py", line 33' in stack.find_element(By.TAG_NAME, "pre").text
+
+
+def test_search_filters_order_and_the_fragment_that_keeps_them(opened):
+    browser = opened()
+    everything = shown(browser)
+    assert len(everything) == 61
+    box = browser.find_element(By.CSS_SELECTOR, "input")
+    browser.find_element(By.TAG_NAME, "body").send_keys("/")
+    box.send_keys("fare child")
+    assert shown(browser) == ["A child under four travels free"]
+    box.clear()
+    box.send_keys("bq-2207")
+    assert len(shown(browser)) == 2
+    browser.find_element(By.TAG_NAME, "body").send_keys(Keys.ESCAPE)
+    assert shown(browser) == everything
+    browser.find_element(By.CSS_SELECTOR, ".show [value=skipped]").click()
+    browser.find_element(By.CSS_SELECTOR, ".show [value=errored]").click()
+    browser.find_element(By.CSS_SELECTOR, "select [value=name]").click()
+    names = shown(browser)
+    assert len(names) == 6
+    assert names == sorted(names)
+    fragment = browser.execute_script("return location.hash")
+    again = opened(fragment=fragment)
+    assert shown(again) == names
+    assert "6 of 61 checks shown" in again.find_element(By.CSS_SELECTOR, ".state").text
+    again.execute_script("location.hash = 'order=slowest'")
+    assert shown(again)[:2] == [
+        "A seat released by its owner is free again within a minute",
+        "Day return for two adults can be paid",
+    ]
+    again.find_element(By.CSS_SELECTOR, "select [value=suite]").click()
+    again.execute_script("location.hash = 'show=&find='")
+    assert shown(again) == everything
+    again.execute_script("location.hash = 'show=failed'")
+    assert len(shown(again)) == 9
+
+
+def test_keys_and_links_lead_to_a_check_and_open_it(opened):
+    browser = opened()
+    target = browser.execute_script("return document.querySelector('.check.passed[id]').id")
+    browser = opened(fragment=f"#show=skipped&find={target}")
+    browser.execute_script("document.querySelectorAll('details').forEach(d => d.open = false)")
+    link = browser.find_element(By.PARTIAL_LINK_TEXT, "A school class gets one invoice")
+    link.click()
+    check = browser.find_element(By.ID, link.get_attribute("href").split("#")[1])
+    assert check.get_attribute("open")
+    assert check.is_displayed()
+    assert browser.execute_script("return arguments[0].getBoundingClientRect().top", check) < 400
+    order = []
+    for _ in range(12):
+        browser.find_element(By.TAG_NAME, "body").send_keys("n")
+        order.append(browser.execute_script("return document.activeElement.closest('.check').id"))
+    assert len(set(order)) == 11
+    assert order[0] == order[11]
+    browser.find_element(By.TAG_NAME, "body").send_keys("p")
+    assert browser.execute_script("return document.activeElement.closest('.check').id") == order[10]
+
+
+def test_with_scripts_off_everything_is_there(opened):
+    browser = opened()
+    browser.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": True})
+    browser.refresh()
+    assert not browser.find_element(By.CSS_SELECTOR, ".tools").is_displayed()
+    text = browser.find_element(By.TAG_NAME, "main").text
+    assert "9 of 61 checks failed" in text
+    assert "A kayak is long luggage" in text
+    check = browser.find_element(By.XPATH, "//details[.//summary[contains(., 'The ticket arrives by e-mail')]]")
+    check.find_element(By.TAG_NAME, "summary").click()
+    check.find_element(By.CSS_SELECTOR, ".fold summary").click()
+    assert "delivered after 13 s" in check.text
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_every_text_can_be_read_in_light_and_dark(opened, scheme):
+    browser = opened()
+    browser.execute_cdp_cmd(
+        "Emulation.setEmulatedMedia", {"features": [{"name": "prefers-color-scheme", "value": scheme}]}
+    )
+    # Source: WCAG 2.2, contrast ratio and relative luminance; success criterion 1.4.3
+    faint = browser.execute_script("""
+      const lum = c => c.map(v => (v /= 255) <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4)
+                        .reduce((s, v, i) => s + v * [0.2126, 0.7152, 0.0722][i], 0);
+      const rgb = s => s.match(/[\\d.]+/g).map(Number);
+      const ground = e => { for (; e; e = e.parentElement) { const c = rgb(getComputedStyle(e).backgroundColor); if (c[3] !== 0) return c; } return [255, 255, 255]; };
+      const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT), faint = [];
+      while (walker.nextNode()) {
+        const e = walker.currentNode.parentElement;
+        if (!walker.currentNode.textContent.trim() || !e.offsetParent || e.closest('svg, mark, script')) continue;
+        const [a, b] = [lum(rgb(getComputedStyle(e).color).slice(0, 3)), lum(ground(e).slice(0, 3))].sort((x, y) => y - x);
+        if ((a + 0.05) / (b + 0.05) < 4.5) faint.push(e.className + ': ' + e.textContent.slice(0, 40));
+      }
+      return faint;""")
+    assert faint == []
+    background = browser.execute_script("return getComputedStyle(document.documentElement).backgroundColor")
+    assert (int(background[4:].split(",")[0]) < 60) == (scheme == "dark")
+
+
+@pytest.mark.parametrize(
+    "xml",
+    [
+        "",
+        hostile_results(),
+        f'<testsuite name="{"x" * 400}"><testcase name="{"y" * 490}"><failure message="{"z" * 900}"/></testcase></testsuite>',
+    ],
+)
+def test_a_phone_needs_no_sideways_scrolling(opened, xml):
+    browser = opened(xml)
+    browser.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": 390, "height": 844, "deviceScaleFactor": 1, "mobile": False}
+    )
+    browser.execute_script("document.querySelectorAll('details').forEach(d => d.open = true)")
+    assert browser.execute_script("return document.documentElement.scrollWidth") <= 390
+
+
+def test_on_paper_what_failed_is_open_and_the_tools_are_gone(opened):
+    browser = opened()
+    browser.execute_script("document.querySelectorAll('details').forEach(d => d.open = false)")
+    browser.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": "print"})
+    assert not browser.find_element(By.CSS_SELECTOR, ".tools").is_displayed()
+    browser.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride",
+        {"width": 794, "height": 1123, "deviceScaleFactor": 1, "mobile": False},
+    )
+    assert browser.find_element(By.CSS_SELECTOR, ".verdict").size["width"] > 600
+    heights = "return [...document.querySelectorAll(arguments[0])].map(e => e.getBoundingClientRect().height)"
+    assert min(browser.execute_script(heights, ".check.failed .problem, .check.errored .fold pre")) > 0
+    assert max(browser.execute_script(heights, ".check.passed .inside")) == 0
+
+
+def test_the_same_inputs_give_the_same_bytes_whatever_their_order(program, tmp_path):
+    pages = []
+    for number, files in enumerate((sorted(RESULTS.glob("*.xml")), sorted(RESULTS.glob("*.xml"), reverse=True))):
+        out = f"{number}.html"
+        assert program("report", *map(str, files), "--out", out, env={"PYTHONHASHSEED": str(number)}).code == 0
+        pages.append((tmp_path / out).read_bytes())
+    assert pages[0] == pages[1]
