@@ -23,6 +23,8 @@ LEVELS = {
     "model": 0,
     "readers": 1,
     "judge": 1,
+    "evidence": 1,
+    "recorder": 0,
     "page": 1,
     "writers": 1,
     "run": 2,

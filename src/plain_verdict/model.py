@@ -78,14 +78,45 @@ class Output(Value, frozen=True):
     text: str
 
 
+class LogEntry(Value, frozen=True):
+    """A line of log, with the moment it was written if that is known."""
+
+    text: str
+    level: str = "info"
+    at: datetime | None = None
+
+
+class Content(Value, frozen=True):
+    """What evidence holds, once in a page however often it is used. ``key`` is made from the original bytes.
+
+    ``kind`` is ``picture``, ``text``, ``video`` or ``file``. Pictures have their size in pixels; texts have
+    ``text``, all others ``data``. ``remark`` says what was done to it (scaled, shortened).
+    """
+
+    key: str
+    kind: str
+    media_type: str
+    data: bytes = b""
+    text: str = ""
+    width: int = 0
+    height: int = 0
+    remark: str = ""
+
+
 class Evidence(Value, frozen=True):
-    """A screenshot, log, body or other file that belongs to a check or step; its path as its source named it."""
+    """A screenshot, log, body or other file that belongs to a check or step.
+
+    As read it has ``path`` (relative to the folder of its result file) or ``data``. Once collected it has
+    ``content``, the key of what it holds, or ``trouble``: why it is not on the page.
+    """
 
     name: str
-    media_type: str
-    path: str
-    size_bytes: int
+    path: str = ""
+    data: bytes = b""
     caption: str = ""
+    at: datetime | None = None
+    content: str = ""
+    trouble: str = ""
 
 
 class Message(Value, frozen=True):
@@ -111,14 +142,19 @@ class Step(Value, frozen=True):
     outcome: Outcome
     started: datetime | None = None
     took_s: float | None = None
-    problem: Problem | None = None
+    problems: tuple[Problem, ...] = ()
     steps: tuple["Step", ...] = ()
+    logs: tuple[LogEntry, ...] = ()
+    outputs: tuple[Output, ...] = ()
     evidence: tuple[Evidence, ...] = ()
     exchange: Exchange | None = None
 
 
 class Attempt(Value, frozen=True):
-    """One execution of a check. ``reason`` says why it was skipped or is undecided."""
+    """One execution of a check. ``reason`` says why it was skipped or is undecided.
+
+    ``number`` counts attempts from 1 where the format tells it, else it is 0.
+    """
 
     outcome: Outcome
     took_s: float | None = None
@@ -129,6 +165,9 @@ class Attempt(Value, frozen=True):
     steps: tuple[Step, ...] = ()
     evidence: tuple[Evidence, ...] = ()
     exchange: Exchange | None = None
+    logs: tuple[LogEntry, ...] = ()
+    worker: str = ""
+    number: int = 0
 
 
 class Check(Value, frozen=True):
@@ -143,6 +182,9 @@ class Check(Value, frozen=True):
     place: Place | None = None
     facts: tuple[Fact, ...] = ()
     tags: tuple[str, ...] = ()
+    description: str = ""
+    requirements: tuple[str, ...] = ()
+    links: tuple[Fact, ...] = ()
 
     @property
     def title(self) -> str:
@@ -211,6 +253,8 @@ class Unread(Value, frozen=True):
     what: str
     where: str = ""
     hint: str = ""
+    file: str = ""
+    """Where it stands; never shown."""
 
     @property
     def sentence(self) -> str:
@@ -238,6 +282,8 @@ class ResultFile(Value, frozen=True):
     started: datetime | None = None
     ended: datetime | None = None
     title: str = ""
+    folder: str = ""
+    """Where it stands, to find its evidence; never shown."""
 
 
 class Run(Value, frozen=True):
@@ -248,6 +294,11 @@ class Run(Value, frozen=True):
     unread: tuple[Unread, ...] = ()
     left_alone: tuple[Unread, ...] = ()
     """Files in a given folder that are no result files."""
+    contents: tuple[Content, ...] = ()
+    unclaimed: tuple[Evidence, ...] = ()
+    """Evidence that belongs to no check."""
+    evidence_notes: tuple[str, ...] = ()
+    """What was done to keep the page within its limits, and what could not be shown."""
 
     @property
     def notes(self) -> tuple[ReadingNote, ...]:

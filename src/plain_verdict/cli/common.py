@@ -4,7 +4,7 @@ import argparse
 import sys
 from typing import TYPE_CHECKING
 
-from plain_verdict.cli.terminal import ReadingProgress, show, show_labelled
+from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.errors import PlainVerdictError
 
 if TYPE_CHECKING:
@@ -37,7 +37,7 @@ def read_results(results: list[str]) -> "Run":
     """Return the run that the arguments make up, with progress shown while it is read."""
     from plain_verdict.run import make_run
 
-    with ReadingProgress() as progress:
+    with Progress("Reading") as progress:
         return make_run(results, progress)
 
 

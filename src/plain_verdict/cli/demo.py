@@ -10,6 +10,8 @@ TO_LOOK_AT = """
 What to look at:
   - the verdict and its reasons, then what failed and why, in words
   - "Every check": press / and type fare; click failed; order them slowest first
+  - "Day return for two adults": its steps, the one that failed, and the picture beside it
+  - any picture opens large: arrow keys go on, Esc goes back; "Pictures" has them all
   - press n and p to go from failure to failure; each check has a link of its own
   - "How this was read" names the file that was cut off when its machine went down
 """
@@ -37,17 +39,16 @@ def run(options: argparse.Namespace) -> int:
     from pathlib import Path
 
     from plain_verdict.cli import make_parser
-    from plain_verdict.demo import RESULTS, TITLE
+    from plain_verdict.demo import RESULTS, SHOTS, TITLE
 
     folder = Path(options.folder)
-    results = folder / "results"
     try:
-        results.mkdir(parents=True, exist_ok=True)
-        for file in sorted(RESULTS.glob("*.xml")):
-            shutil.copyfile(file, results / file.name)
+        shutil.copytree(RESULTS, folder / "results", dirs_exist_ok=True)
+        shutil.copytree(SHOTS, folder / "shots", dirs_exist_ok=True)
     except OSError as error:
         raise WriteError(f"the demo can't be written ({error.strerror})", path=str(folder)) from error
-    command = ["report", str(results), "--out", str(folder / "verdict.html"), "--title", TITLE]
+    command = ["report", f"{folder}/results", "--evidence", f"{folder}/shots", "--out", f"{folder}/verdict.html"]
+    command += ["--title", TITLE]
     show(f"$ plain-verdict {shlex.join(command)}\n", "soft")
     report = make_parser().parse_args(command)
     code = int(report.run(report))

@@ -16,7 +16,7 @@ from plain_verdict.cli.common import (
     show_json,
     show_trouble,
 )
-from plain_verdict.cli.terminal import show, show_labelled
+from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.errors import UsageError
 
 if TYPE_CHECKING:
@@ -39,6 +39,24 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
     parser.add_argument(
         "--title", metavar="TEXT", default="", help="the page's title (default: the results' own name)"
     )
+    parser.add_argument(
+        "--evidence",
+        nargs="+",
+        action="extend",
+        metavar="FOLDER",
+        default=[],
+        help="folders with screenshots and logs, matched to checks by name; "
+        "or templates like 'shots/{suite}/{check}*.png'",
+    )
+    parser.add_argument(
+        "--evidence-for",
+        choices=("all", "failed", "none"),
+        default="all",
+        help="whose evidence goes into the page (default: %(default)s)",
+    )
+    parser.add_argument(
+        "--size-limit", metavar="SIZE", default="25MB", help="how large the page may get (default: %(default)s)"
+    )
     parser.add_argument("--enforce", action="store_true", help='exit with 1 when the verdict is not "fit"')
     parser.add_argument(
         "--strict", action="store_true", help="exit with 4 when part of the input could not be read"
@@ -52,8 +70,10 @@ def run(options: argparse.Namespace) -> int:
     """Write the page and print the verdict."""
     from pathlib import Path
 
+    from plain_verdict.evidence import EvidenceWishes, check_places, collect
     from plain_verdict.judge import judge
     from plain_verdict.page import render_page
+    from plain_verdict.settings import DEFAULT_LIMITS, read_size
     from plain_verdict.writers.files import check_target, write_whole
     from plain_verdict.writers.summary import render_summary, summarise
 
@@ -61,7 +81,12 @@ def run(options: argparse.Namespace) -> int:
     target = Path(options.out).absolute()
     made = made_at(os.environ.get("SOURCE_DATE_EPOCH"))
     check_target(target)
+    wishes = EvidenceWishes(tuple(options.evidence), options.evidence_for, read_size(options.size_limit))
+    check_places(wishes)
     results = read_results(options.results)
+    if results.files:
+        with Progress("Evidence") as progress:
+            results = collect(results, wishes, DEFAULT_LIMITS, progress)
     verdict = judge(results)
     show_trouble(results, notes=not options.quiet)
     if results.files:

@@ -9,9 +9,7 @@ from typing import TYPE_CHECKING, TextIO
 from plain_verdict.errors import PlainVerdictError
 
 if TYPE_CHECKING:
-    from rich.progress import Progress
-
-    from plain_verdict.readers.interface import Source
+    from rich.progress import Progress as RichProgress
 
 STYLES = {
     "fit": "bold green",
@@ -53,29 +51,28 @@ def show_error(error: PlainVerdictError) -> None:
         show_labelled("hint", error.hint)
 
 
-class ReadingProgress:
-    """Shows on a terminal which file is being read, once it takes longer than a moment."""
+class Progress:
+    """Shows on a terminal how far something is, once it takes longer than a moment."""
 
-    def __init__(self) -> None:
+    def __init__(self, what: str) -> None:
+        self._what = what
         self._began = time.monotonic()
-        self._shown: Progress | None = None
+        self._shown: RichProgress | None = None
 
-    def __call__(self, source: "Source", number: int, total: int) -> None:
-        """Say that a source is about to be read."""
+    def __call__(self, done: int, total: int) -> None:
+        """Say that so many of all are done."""
         if not sys.stderr.isatty() or time.monotonic() - self._began < _PATIENCE_S:
             return
         if self._shown is None:
             from rich.console import Console
-            from rich.progress import Progress
+            from rich.progress import Progress as RichProgress
 
-            self._shown = Progress(console=Console(stderr=True), transient=True)
-            self._task = self._shown.add_task("Reading", total=total)
+            self._shown = RichProgress(console=Console(stderr=True), transient=True)
+            self._task = self._shown.add_task(self._what, total=total)
             self._shown.start()
-        from rich.markup import escape
+        self._shown.update(self._task, completed=done)
 
-        self._shown.update(self._task, completed=number - 1, description=f"Reading {escape(source.path)}")
-
-    def __enter__(self) -> "ReadingProgress":
+    def __enter__(self) -> "Progress":
         return self
 
     def __exit__(

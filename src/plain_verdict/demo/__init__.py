@@ -3,4 +3,5 @@
 from pathlib import Path
 
 RESULTS = Path(__file__).parent / "results"
+SHOTS = Path(__file__).parent / "shots"
 TITLE = "Booking desk, nightly"

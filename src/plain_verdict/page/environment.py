@@ -14,9 +14,10 @@ from jinja2.bccache import Bucket
 from markupsafe import Markup
 
 from plain_verdict import __version__, words
-from plain_verdict.model import Outcome, Problem
+from plain_verdict.model import Content, Outcome, Problem
+from plain_verdict.page.difference import compare
 from plain_verdict.page.tally import segments
-from plain_verdict.page.view import BAD, marked
+from plain_verdict.page.view import BAD
 from plain_verdict.text import headline
 
 _FOLDER = Path(__file__).parent
@@ -67,13 +68,15 @@ def make_environment() -> Environment:
         beyond_headline=_beyond_headline,
         lines=_lines,
     )
+    environment.tests["safe_link"] = _is_safe_link
     environment.globals.update(
         OUTCOMES=tuple(Outcome),
         BAD=BAD,
         asset=asset,
         asset_hash=asset_hash,
         icon=_icon,
-        marked=marked,
+        compare=compare,
+        data_url=_data_url,
         segments=segments,
         share=words.share,
         span=words.span,
@@ -94,6 +97,17 @@ def asset_hash(name: str) -> str:
     Source: Content Security Policy Level 3, section 2.3.1 (hash-source).
     """
     return f"'sha256-{b64encode(sha256(asset(name).encode()).digest()).decode()}'"
+
+
+def _is_safe_link(url: str) -> bool:
+    return url.startswith(("https://", "http://", "mailto:"))
+
+
+def _data_url(content: Content) -> str:
+    """Return content as a data URL. What is not shown is of no type that a browser would run."""
+    shown = content.kind in ("picture", "video")
+    media_type = content.media_type if shown else "application/octet-stream"
+    return f"data:{media_type};base64,{b64encode(content.data).decode()}"
 
 
 def _icon(word: str) -> str:

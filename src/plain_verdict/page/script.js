@@ -15,6 +15,8 @@
     checks: [...box.querySelectorAll(".check")],
   }));
   const checks = suites.flatMap((suite) => suite.checks.map((node) => ({ node, suite, outcome: node.classList[1] })));
+  const groups = [...list.querySelectorAll(".group")];
+  const photos = [...document.querySelectorAll(".photo")].map((node) => ({ node, ids: node.dataset.checks.split(" ") }));
   const byId = new Map(checks.map((check) => [check.node.id, check]));
   let searched = false;
   tools.hidden = false;
@@ -45,6 +47,8 @@
       shown += check.shown;
     }
     arrange();
+    for (const group of groups) group.hidden = [...group.querySelectorAll(".check")].every((node) => node.hidden);
+    for (const photo of photos) photo.node.hidden = !photo.ids.some((id) => byId.get(id)?.shown);
     const narrowed = words.length > 0 || wanted.length > 0;
     for (const suite of suites) {
       suite.box.hidden = order.value !== "suite" || (narrowed && suite.checks.every((node) => node.hidden));
@@ -60,20 +64,18 @@
     if (order.value === arranged) return;
     arranged = order.value;
     flat.hidden = arranged === "suite";
-    if (arranged === "suite") {
-      for (const suite of suites) {
-        const before = suite.aside;
-        for (const node of suite.checks) {
-          node.querySelector(".place")?.remove();
-          suite.box.insertBefore(node, before);
-        }
-      }
-      return;
+    for (const check of checks) {
+      // A comment keeps each check's place, so that it can go back there.
+      check.spot ??= document.createComment("");
+      if (check.spot.parentNode) check.spot.replaceWith(check.node);
+      check.node.querySelector(".place")?.remove();
     }
+    if (arranged === "suite") return;
     const sorted = [...checks];
     if (arranged === "slowest") sorted.sort((a, b) => b.node.dataset.s - a.node.dataset.s);
     else sorted.sort((a, b) => a.name.localeCompare(b.name, "en", { numeric: true }));
-    for (const { node, suite } of sorted) {
+    for (const { node, suite, spot } of sorted) {
+      node.replaceWith(spot);
       if (suite.name && !node.querySelector(".place")) {
         const place = document.createElement("small");
         place.className = "place";
@@ -97,6 +99,7 @@
   function recall() {
     const fragment = location.hash.slice(1);
     const check = byId.get(fragment);
+    photo()?.node.querySelector(".close").focus();
     if (check) return open(check);
     if (!fragment.includes("=")) return;
     const view = new Map(fragment.split("&").map((part) => part.split(/=(.*)/s, 2)));
@@ -114,9 +117,25 @@
 
   function open(check) {
     if (check.node.hidden) clear();
+    const group = check.node.closest(".group");
+    if (group) group.open = true;
     if (check.node.tagName === "DETAILS") check.node.open = true;
     check.node.scrollIntoView({ block: "start" });
     (check.node.querySelector("summary") ?? check.node).focus({ preventScroll: true });
+  }
+
+  // Pictures: the page itself shows the one that the fragment names; here are keys, and the way back.
+  const photo = () => photos.find(({ node }) => "#" + node.id === location.hash);
+  let cameFromPage = false;
+  function turn(by) {
+    const visible = photos.filter(({ node }) => !node.hidden);
+    const next = visible[visible.indexOf(photo()) + by];
+    if (next) location.replace("#" + next.node.id);
+  }
+  function closePhoto() {
+    if (cameFromPage) history.back();
+    else location.hash = "pictures";
+    cameFromPage = false;
   }
 
   function clear() {
@@ -152,11 +171,23 @@
   document.addEventListener("click", (event) => {
     // A click on the link that is already in the address bar changes no hash, but should work again.
     const link = event.target.closest("a[href^='#']");
+    const shown = photo();
+    if (link?.closest(".photo:target .shot") || link?.matches(".photo .close")) {
+      event.preventDefault();
+      if (link.matches(".close")) closePhoto();
+      else shown.node.classList.toggle("actual");
+      return;
+    }
+    if (link?.hash.startsWith("#pic-")) cameFromPage = true;
     if (link && link.hash === location.hash) recall();
   });
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === "Escape") {
+    if (photo() && ["Escape", "ArrowLeft", "ArrowRight"].includes(event.key)) {
+      event.preventDefault();
+      if (event.key === "Escape") closePhoto();
+      else turn(event.key === "ArrowRight" ? 1 : -1);
+    } else if (event.key === "Escape") {
       if (document.activeElement === input && !input.value) input.blur();
       clear();
       remember();

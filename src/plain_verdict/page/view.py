@@ -1,13 +1,14 @@
 """Puts a run in the order in which the page tells it."""
 
 import re
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from datetime import datetime
 
 import msgspec
 
 from plain_verdict.model import Check, Fact, Outcome, Output, ResultFile, Run, Tally, Verdict, tally_of
+from plain_verdict.page.album import Album
 from plain_verdict.words import listed
 
 BAD = (Outcome.FAILED, Outcome.ERRORED)
@@ -19,6 +20,15 @@ _RANK = {outcome: rank for rank, outcome in enumerate(Outcome)}
 DEFAULT_TITLE = "Check results"
 
 
+class Variants(msgspec.Struct, frozen=True):
+    """Checks of one name with different parameters, shown as one row; a check by itself is a row of its own."""
+
+    name: str
+    checks: tuple[Check, ...]
+    columns: tuple[str, ...]
+    tally: Tally
+
+
 class SuiteGroup(msgspec.Struct, frozen=True):
     """A suite's own checks, gravest first, with what its files say of it."""
 
@@ -28,6 +38,11 @@ class SuiteGroup(msgspec.Struct, frozen=True):
     took_s: float | None
     facts: tuple[Fact, ...] = ()
     outputs: tuple[Output, ...] = ()
+
+    @property
+    def rows(self) -> "Iterable[Check | Variants]":
+        """Return the suite's checks, those of one name and several parameters together."""
+        return _rows(self.checks)
 
     @property
     def bad(self) -> int:
@@ -55,6 +70,7 @@ class Page(msgspec.Struct, frozen=True):
     slowest: tuple[Check, ...]
     files: tuple[FileRow, ...]
     run: Run
+    album: Album
     facts: tuple[Fact, ...]
     more_facts: tuple[Fact, ...]
     started: datetime | None
@@ -80,6 +96,7 @@ def make_page(run: Run, verdict: Verdict, title: str, made: datetime) -> Page:
         slowest=tuple(sorted(timed, key=lambda check: -(check.last.took_s or 0))[:_SLOWEST]),
         files=tuple(FileRow(file, tally_of(file.checks), _sum_s(file.checks)) for file in run.files),
         run=run,
+        album=Album(run),
         facts=facts[:_SHOWN_FACTS],
         more_facts=facts[_SHOWN_FACTS:],
         started=started,
@@ -120,6 +137,23 @@ def _suites(run: Run) -> Iterable[SuiteGroup]:
     return sorted(groups, key=lambda group: (not group.bad, [natural(part) for part in group.path]))
 
 
+def _rows(checks: Sequence[Check]) -> Iterable[Check | Variants]:
+    names = Counter(check.name for check in checks if check.parameters)
+    together: dict[str, list[Check]] = defaultdict(list)
+    for check in checks:
+        if check.parameters and names[check.name] > 1:
+            together[check.name].append(check)
+    done: set[str] = set()
+    for check in checks:
+        if check.name not in together or not check.parameters:
+            yield check
+        elif check.name not in done:
+            done.add(check.name)
+            same = together[check.name]
+            columns = dict.fromkeys(parameter.key for one in same for parameter in one.parameters)
+            yield Variants(check.name, tuple(same), tuple(columns), tally_of(same))
+
+
 def natural(text: str) -> list[tuple[int, int | str]]:
     """Return a sorting key by which ``deck 2`` comes before ``deck 10``."""
     parts = re.split(r"([0-9]{1,15})", text.casefold())
@@ -153,22 +187,3 @@ def _span(run: Run) -> tuple[datetime | None, datetime | None]:
         return (starts[0] if starts else None), None
     started, ended = min(starts), max(ends)
     return started, ended.astimezone(started.tzinfo) if started.tzinfo else ended
-
-
-def marked(expected: str, actual: str) -> tuple[tuple[str, str, str], tuple[str, str, str]]:
-    """Return both texts as (same beginning, differing middle, same end); no middle where all of it differs."""
-    start = _same(expected, actual)
-    end = _same(expected[start:][::-1], actual[start:][::-1])
-    if not start and not end:
-        return (expected, "", ""), (actual, "", "")
-    return _cut(expected, start, end), _cut(actual, start, end)
-
-
-def _same(one: str, other: str) -> int:
-    """Return how many characters both texts begin with."""
-    pairs = zip(one, other, strict=False)
-    return next((at for at, (left, right) in enumerate(pairs) if left != right), min(len(one), len(other)))
-
-
-def _cut(text: str, start: int, end: int) -> tuple[str, str, str]:
-    return text[:start], text[start : len(text) - end], text[len(text) - end :]

@@ -1,6 +1,6 @@
 """Reads result files: tells their format by their content and hands each to the reader for it."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Sequence
 
 import msgspec
 
@@ -8,10 +8,11 @@ from plain_verdict.errors import ReadError, UnknownFormat
 from plain_verdict.model import ResultFile, Unread
 from plain_verdict.readers.interface import Head, Reader, Source
 from plain_verdict.readers.junit import JunitReader
+from plain_verdict.readers.record import RecordReader
 from plain_verdict.readers.xml_text import HEAD_BYTES, head_text, root_of
 from plain_verdict.settings import Limits
 
-READERS: tuple[Reader, ...] = (JunitReader(),)
+READERS: tuple[Reader, ...] = (JunitReader(), RecordReader())
 """Every format, in the order in which they are tried."""
 
 
@@ -23,20 +24,20 @@ class Reading(msgspec.Struct, frozen=True):
     left_alone: tuple[Unread, ...]
 
 
-def read_all(sources: Iterable[Source], limits: Limits, watch: Callable[[Source], None]) -> Reading:
+def read_all(sources: Sequence[Source], limits: Limits, watch: Callable[[int, int], None]) -> Reading:
     """Read every source; one that can't be read never keeps the others from being read.
 
-    ``watch`` is told of each source before it is read.
+    ``watch`` is told how many of all are read.
     """
     files: list[ResultFile] = []
     unread: list[Unread] = []
     left_alone: list[Unread] = []
-    for source in sources:
-        watch(source)
+    for number, source in enumerate(sources):
+        watch(number, len(sources))
         try:
             files.append(read_source(source, limits))
         except ReadError as error:
-            trouble = Unread(source.path, error.what, error.where, error.hint)
+            trouble = Unread(source.path, error.what, error.where, error.hint, source.file)
             known = source.explicit or not isinstance(error, UnknownFormat)
             (unread if known else left_alone).append(trouble)
     return Reading(tuple(files), tuple(unread), tuple(left_alone))

@@ -104,6 +104,7 @@ def _sources(paths: Iterator[tuple[str, bool]]) -> list[Source]:
                 partial(_open if regular else _refuse, path),
                 file.stat().st_size if regular else 0,
                 explicit,
+                str(file),
             )
         )
     return sorted(sources, key=lambda source: source.path)

@@ -1,6 +1,7 @@
 """What a reader is: the contract of all formats, and the values they share."""
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import BinaryIO, Protocol
 
 import msgspec
@@ -12,6 +13,7 @@ from plain_verdict.settings import Limits
 class Source(msgspec.Struct, frozen=True):
     """One input: how to open it, and how it is named on the page.
 
+    ``file`` is where it stands, "" where it comes from no file.
     ``explicit`` is False for a file found by walking a folder: one that is no result file is then left alone.
     """
 
@@ -19,6 +21,12 @@ class Source(msgspec.Struct, frozen=True):
     open: Callable[[], BinaryIO]
     size_bytes: int
     explicit: bool = True
+    file: str = ""
+
+    @property
+    def folder(self) -> str:
+        """Return the folder it stands in, "" where it stands in none."""
+        return str(Path(self.file).parent) if self.file else ""
 
 
 class Head(msgspec.Struct, frozen=True):

@@ -295,4 +295,5 @@ class JunitReader:
             started=min(walk.starts, key=order, default=None),
             ended=max(walk.ends, key=order, default=None),
             title=walk.title,
+            folder=source.folder,
         )

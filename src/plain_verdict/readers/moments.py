@@ -4,7 +4,7 @@ import re
 from datetime import UTC, datetime
 
 _DURATION = re.compile(r"\A[+]?([\d.,'\s\u00a0\u202f]*\d)\s*(ms|s|sec|seconds)?\Z", re.IGNORECASE)
-_EPOCH = re.compile(r"\A\d{9,10}(?:\.\d+)?\Z|\A\d{12,13}\Z")
+_EPOCH = re.compile(r"\A\d{9,10}(?:\.\d{1,20})?\Z|\A\d{12,13}\Z")
 _LONGEST_DIGITS = 40
 _NEVER = 1971  # a runner that writes 1970 had no time to write
 

@@ -35,6 +35,7 @@ class Summary(msgspec.Struct, frozen=True):
     reasons: list[str]
     counts: Counts
     files: list[FileSummary]
+    evidence_notes: list[str] = []
     page: str | msgspec.UnsetType = msgspec.UNSET
 
 
@@ -52,6 +53,7 @@ def summarise(run: Run, verdict: Verdict, page: str | None = None) -> Summary:
         reasons=list(verdict.reasons),
         counts=_counts(tally_of(run.checks)),
         files=files,
+        evidence_notes=list(run.evidence_notes),
         page=msgspec.UNSET if page is None else page,
     )
 

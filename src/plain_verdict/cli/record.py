@@ -1,0 +1,100 @@
+"""``plain-verdict record``: write a record from a shell script, or from any language that can run a program."""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from plain_verdict.cli.common import DONE, add_debug
+from plain_verdict.cli.terminal import show
+from plain_verdict.errors import UsageError
+
+if TYPE_CHECKING:
+    from plain_verdict.recorder import Recorder
+
+OUTCOMES = ("passed", "failed", "errored", "skipped", "undecided")
+
+
+def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add the command, with an action for each kind of line."""
+    text = "Write a record line by line. What begins a check or a step prints its id, for the lines that follow."
+    parser = commands.add_parser(
+        "record", help="write a record of checks and steps from a script", description=text
+    )
+    parser.add_argument("file", metavar="FILE", help="the record to append to; its name ends in .verdict.jsonl")
+    actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION", title="actions")
+
+    def action(name: str, about: str, *positional: str) -> argparse.ArgumentParser:
+        one = actions.add_parser(name, help=about, description=about[0].upper() + about[1:] + ".")
+        for argument in positional:
+            one.add_argument(argument.lower(), metavar=argument)
+        add_debug(one)
+        return one
+
+    check = action("check", "begin a check and print its id", "NAME")
+    check.add_argument(
+        "--suite", action="append", default=[], metavar="NAME", help="repeat for suites inside suites"
+    )
+    check.add_argument("--tag", action="append", default=[], metavar="TAG")
+    check.add_argument("--parameter", action="append", default=[], metavar="KEY=VALUE")
+    check.add_argument("--kind", choices=("functional", "api", "load", "compliance"), default="functional")
+    check.add_argument(
+        "--attempt", type=int, default=0, metavar="N", help="which attempt at the check this is, from 1"
+    )
+    action("step", "begin a step and print its id", "NAME", "PARENT")
+    log = action("log", "note a line of log", "TEXT", "PARENT")
+    log.add_argument("--level", default="info", metavar="LEVEL")
+    keep = action("keep", "keep a file as evidence", "PATH", "PARENT")
+    keep.add_argument("--caption", default="", metavar="TEXT")
+    action("fact", "note a fact about the run", "KEY", "VALUE")
+    end = action("end", "end a check or a step", "ID")
+    end.add_argument("outcome", choices=OUTCOMES, metavar="OUTCOME", help=", ".join(OUTCOMES))
+    end.add_argument("--message", default="", metavar="TEXT", help="what went wrong, or why it was skipped")
+    end.add_argument("--type", default="", metavar="TEXT", help="the type of what went wrong")
+    end.add_argument("--expected", metavar="TEXT")
+    end.add_argument("--actual", metavar="TEXT")
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Append one line to the record."""
+    import os
+
+    from plain_verdict.recorder import SUFFIX, Recorder
+
+    if not options.file.endswith(SUFFIX):
+        raise UsageError(f"is no name for a record; it ends in {SUFFIX}", path=options.file)
+    if options.action == "keep" and not os.path.isfile(options.path):  # noqa: PTH113  as light as the recorder
+        raise UsageError("is no file that can be kept", path=options.path)
+    recorder = Recorder(options.file, strict=True)
+    try:
+        _write(recorder, options)
+    except OSError as error:
+        raise UsageError(f"can't be written ({error.strerror or error})", path=options.file) from error
+    return DONE
+
+
+def _write(recorder: "Recorder", options: argparse.Namespace) -> None:
+    match options.action:
+        case "check":
+            about = {"suite": options.suite, "tags": options.tag, "kind": options.kind, "attempt": options.attempt}
+            show(recorder.begin("check", options.name, parameters=_pairs(options.parameter), **about))
+        case "step":
+            show(recorder.begin("step", options.name, **{"in": options.parent}))
+        case "log":
+            recorder.note(options.parent, options.text, options.level)
+        case "keep":
+            recorder.attach(options.parent, options.path, caption=options.caption)
+        case "fact":
+            recorder.fact(options.key, options.value)
+        case "end":
+            bad = options.outcome in ("failed", "errored")
+            given = {key: getattr(options, key) for key in ("type", "message", "expected", "actual")}
+            problem = {key: value for key, value in given.items() if value}
+            reason = "" if bad else options.message
+            recorder.finish(options.id, options.outcome, reason, [problem] if bad and problem else [])
+
+
+def _pairs(texts: list[str]) -> dict[str, str]:
+    for text in texts:
+        if "=" not in text:
+            raise UsageError(f"{text!r} is no KEY=VALUE", hint="write --parameter adults=2")
+    return dict(text.split("=", 1) for text in texts)

@@ -1,0 +1,84 @@
+"""Keeps a page within its size: shrinks pictures first, then leaves evidence out, and says so."""
+
+from collections.abc import Iterable, Mapping
+from datetime import UTC, datetime
+
+import msgspec
+
+from plain_verdict.evidence.contents import Task
+from plain_verdict.evidence.making import run_tasks
+from plain_verdict.evidence.tree import change_check, change_run, evidence_of
+from plain_verdict.model import Content, Evidence, Outcome, Run
+from plain_verdict.words import plural, size
+
+_REST_BYTES = 500_000
+"""Room for the page itself."""
+_LEFT_OUT = "was left out to keep the page within its size"
+_LONG_AGO = datetime(1, 1, 1, tzinfo=UTC)
+
+
+def keep_budget(
+    run: Run,
+    contents: Mapping[str, Content],
+    tasks: Mapping[str, Task],
+    made: Mapping[str, Content | str],
+    page_bytes: int,
+) -> Run:
+    """Return the run with contents that fit into ``page_bytes``, and notes on what was done for it."""
+    room = max(0, page_bytes - _REST_BYTES)
+    notes: list[str] = []
+    kept = dict(contents)
+    if _total(kept.values()) > room:
+        kept, shrunk = _shrunk(kept, tasks, made)
+        if shrunk:
+            notes.append(f"{plural(shrunk, 'picture')} made smaller to keep the page under {size(page_bytes)}.")
+    if _total(kept.values()) > room:
+        dropped = _dropped(run, kept, room)
+        kept = {key: content for key, content in kept.items() if key not in dropped}
+        number = plural(len(dropped), "piece") + " of evidence"
+        notes.append(f"{number} left out to keep the page under {size(page_bytes)}, those of passed checks first.")
+
+        def mark(evidence: Evidence) -> Evidence:
+            gone = evidence.content in dropped
+            return msgspec.structs.replace(evidence, content="", trouble=_LEFT_OUT) if gone else evidence
+
+        run = change_run(run, lambda check, _: change_check(check, mark))
+        run = msgspec.structs.replace(run, unclaimed=tuple(map(mark, run.unclaimed)))
+    return msgspec.structs.replace(run, contents=tuple(kept.values()), evidence_notes=(*run.evidence_notes, *notes))
+
+
+def _total(contents: Iterable[Content]) -> int:
+    """Return the bytes that contents take in a page: base64 for all but text."""
+    return sum(len(content.data) * 4 // 3 + len(content.text.encode()) + 200 for content in contents)
+
+
+def _shrunk(
+    contents: Mapping[str, Content], tasks: Mapping[str, Task], made: Mapping[str, Content | str]
+) -> tuple[dict[str, Content], int]:
+    """Return the contents with every picture as small as can be, and how many became smaller."""
+    sources = {content.key: source for source, content in made.items() if isinstance(content, Content)}
+    pictures = [key for key, content in contents.items() if content.kind == "picture"]
+    again = run_tasks([msgspec.structs.replace(tasks[sources[key]], small=True) for key in pictures])
+    smaller = {
+        new.key: new for new in again if isinstance(new, Content) and len(new.data) < len(contents[new.key].data)
+    }
+    return {**contents, **smaller}, len(smaller)
+
+
+def _dropped(run: Run, contents: Mapping[str, Content], room: int) -> set[str]:
+    """Return the keys to leave out: of no check, then of passed checks, then of others, the oldest first."""
+    rank: dict[str, tuple[int, datetime, int]] = {}
+    for number, check in enumerate(run.checks):
+        bad = check.outcome in (Outcome.FAILED, Outcome.ERRORED)
+        for evidence in evidence_of(check):
+            at = evidence.at or check.last.started or _LONG_AGO
+            worth = (1 + bad, at if at.tzinfo else at.replace(tzinfo=UTC), number)
+            rank[evidence.content] = max(rank.get(evidence.content, worth), worth)
+    total = _total(contents.values())
+    dropped: set[str] = set()
+    for key in sorted(contents, key=lambda key: rank.get(key, (0, _LONG_AGO, 0))):
+        if total <= room:
+            break
+        dropped.add(key)
+        total -= _total([contents[key]])
+    return dropped

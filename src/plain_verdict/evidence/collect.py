@@ -1,0 +1,177 @@
+"""Gathers all evidence of a run: finds it, makes each distinct content once, keeps the page within its budget."""
+
+import os
+from collections import Counter, defaultdict
+from collections.abc import Callable
+from hashlib import sha256
+from pathlib import Path
+
+import msgspec
+
+from plain_verdict.errors import UsageError
+from plain_verdict.evidence.budget import keep_budget
+from plain_verdict.evidence.contents import Task
+from plain_verdict.evidence.finding import claim, mentioned, templated
+from plain_verdict.evidence.making import make_all
+from plain_verdict.evidence.places import files_below, resolve
+from plain_verdict.evidence.tree import change_check, change_run, evidence_of
+from plain_verdict.model import Check, Evidence, Outcome, Run
+from plain_verdict.settings import Limits
+from plain_verdict.words import listed, plural
+
+BAD = (Outcome.FAILED, Outcome.ERRORED)
+
+
+class EvidenceWishes(msgspec.Struct, frozen=True):
+    """What the user wants of evidence: where to look for it, whose goes in, how large the page may get.
+
+    ``places`` are folders, and templates like ``shots/{suite}/{check}*.png``; ``whose`` is all, failed or none.
+    """
+
+    places: tuple[str, ...] = ()
+    whose: str = "all"
+    page_bytes: int = 25_000_000
+
+    @property
+    def folders(self) -> tuple[str, ...]:
+        """Return the places that are folders."""
+        return tuple(os.path.realpath(place) for place in self.places if "{" not in place)
+
+    @property
+    def templates(self) -> tuple[str, ...]:
+        """Return the places that are templates."""
+        return tuple(place for place in self.places if "{" in place)
+
+
+def check_places(wishes: EvidenceWishes) -> None:
+    """Make sure that every folder to look in is there. Raises UsageError."""
+    for folder in wishes.folders:
+        if not Path(folder).is_dir():
+            raise UsageError(
+                "is no folder to look for evidence in", path=Path(folder).name, hint="check --evidence"
+            )
+
+
+def collect(run: Run, wishes: EvidenceWishes, limits: Limits, watch: Callable[[int, int], None]) -> Run:
+    """Return the run with every piece of evidence resolved; ``watch`` is told how many of all are made."""
+    run, notes = _find(run, wishes)
+    resolving = _Resolving(run, wishes, limits)
+    run = change_run(run, resolving.check)
+    run = msgspec.structs.replace(run, unclaimed=tuple(map(resolving.unclaimed, run.unclaimed)))
+    made = make_all(resolving.tasks, watch)
+
+    def settle(evidence: Evidence) -> Evidence:
+        if not evidence.content:
+            return evidence
+        content = made[evidence.content]
+        if isinstance(content, str):
+            return msgspec.structs.replace(evidence, content="", data=b"", trouble=content)
+        return msgspec.structs.replace(evidence, content=content.key, data=b"")
+
+    run = change_run(run, lambda check, _: change_check(check, settle))
+    run = msgspec.structs.replace(run, unclaimed=tuple(map(settle, run.unclaimed)))
+    if resolving.left_out:
+        notes.append(f"Evidence of {plural(resolving.left_out, 'check')} was left out, as asked for.")
+    notes += _missing(run)
+    used = {Path(task.file) for task in resolving.tasks.values()}
+    run = msgspec.structs.replace(
+        run,
+        left_alone=tuple(one for one in run.left_alone if Path(os.path.realpath(one.file)) not in used),
+        evidence_notes=tuple(notes),
+    )
+    contents = {content.key: content for content in made.values() if not isinstance(content, str)}
+    return keep_budget(run, contents, resolving.tasks, made, wishes.page_bytes)
+
+
+def _missing(run: Run) -> list[str]:
+    """Return a note on the evidence that can't be shown, with reasons."""
+    reasons = Counter(one.trouble for check in run.checks for one in evidence_of(check) if one.trouble)
+    reasons.update(one.trouble for one in run.unclaimed if one.trouble)
+    if not reasons:
+        return []
+    why = listed([f"{number:,} {trouble}" for trouble, number in sorted(reasons.items())], most=5)
+    return [f"{plural(reasons.total(), 'piece')} of evidence can't be shown: {why}."]
+
+
+class _Resolving:
+    """Turns what evidence names into tasks, each source once; its key stands in ``content`` until it is made."""
+
+    def __init__(self, run: Run, wishes: EvidenceWishes, limits: Limits) -> None:
+        self.tasks: dict[str, Task] = {}
+        self.left_out = 0
+        self._whose = wishes.whose
+        self._limits = limits
+        roots = {file.folder for file in run.files if file.folder} | set(wishes.folders)
+        roots |= {template.partition("{")[0].rpartition("/")[0] or "." for template in wishes.templates}
+        self._roots = tuple(sorted(os.path.realpath(root) for root in roots))
+
+    def check(self, check: Check, folder: str) -> Check:
+        """Return the check with its evidence resolved, or without it where it is not wanted."""
+        if self._whose == "all" or (self._whose == "failed" and check.outcome in BAD):
+            return change_check(check, lambda evidence: self._resolved(evidence, folder))
+        self.left_out += any(True for _ in evidence_of(check))
+        return change_check(check, lambda _: None)
+
+    def unclaimed(self, evidence: Evidence) -> Evidence:
+        """Return evidence of no check, resolved."""
+        return self._resolved(evidence, "")
+
+    def _resolved(self, evidence: Evidence, folder: str) -> Evidence:
+        if evidence.trouble:
+            return evidence
+        if evidence.data:
+            source = sha256(evidence.data).hexdigest()
+            self.tasks[source] = Task("", evidence.data, self._limits)
+        else:
+            source, trouble = resolve(evidence.path, folder, self._roots)
+            if trouble:
+                return msgspec.structs.replace(evidence, trouble=trouble)
+            self.tasks[source] = Task(source, b"", self._limits)
+        return msgspec.structs.replace(evidence, content=source, data=b"")
+
+
+def _find(run: Run, wishes: EvidenceWishes) -> tuple[Run, list[str]]:
+    """Return the run with the evidence that is found for its checks, and notes on what is not clear."""
+    found: dict[str, list[str]] = defaultdict(list)
+    unclaimed: list[str] = []
+    notes: list[str] = []
+    named = {
+        os.path.realpath(Path(file.folder, one.path))
+        for file in run.files
+        for check in file.checks
+        for one in evidence_of(check)
+    }
+    results = {
+        os.path.realpath(one) for file in run.files for one in (str(Path(file.folder, Path(file.path).name)),)
+    }
+    for folder in wishes.folders:
+        files = [file for file in files_below(folder) if file not in named | results]
+        claims = claim(files, folder, run.checks)
+        for id_, files in claims.owned.items():
+            found[id_] += files
+        unclaimed += claims.unclaimed + claims.ambiguous
+        if claims.ambiguous:
+            names = listed([Path(file).name for file in claims.ambiguous])
+            notes.append(f"{plural(len(claims.ambiguous), 'file')} could belong to several checks: {names}.")
+    for template in wishes.templates:
+        for id_, files in templated(template, run.checks).items():
+            found[id_] += map(os.path.realpath, files)
+    roots = wishes.folders
+
+    def attach(check: Check, folder: str) -> Check:
+        more = [Evidence(Path(file).name, file) for file in dict.fromkeys(found.get(check.id, ()))]
+        for one in mentioned(check):
+            bases = (folder, *roots) if folder else roots
+            places = (resolve(one.path, base, tuple(map(os.path.realpath, bases)))[0] for base in bases)
+            real = next(filter(None, places), "")
+            if real and real not in named and real not in results and all(real != other.path for other in more):
+                more.append(msgspec.structs.replace(one, path=real))
+        if not more:
+            return check
+        last = msgspec.structs.replace(check.last, evidence=(*check.last.evidence, *more))
+        return msgspec.structs.replace(check, attempts=(*check.attempts[:-1], last))
+
+    run = change_run(run, attach)
+    taken = {one.path for check in run.checks for one in evidence_of(check)}
+    loose = tuple(Evidence(Path(file).name, file) for file in unclaimed if file not in taken)
+    return msgspec.structs.replace(run, unclaimed=loose), notes

@@ -1,0 +1,98 @@
+"""Finds out which check a file belongs to, by the names of the file and of the folders it stands in."""
+
+import re
+import unicodedata
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from pathlib import Path, PurePath
+
+import msgspec
+
+from plain_verdict.model import Check, Evidence
+
+_WORDS = re.compile(r"[^\W\d_]+|\d+")
+_CAMEL = re.compile(r"(?<=[a-z])(?=[A-Z])")
+_SHORTEST = 4  # letters; a check called "a" would claim everything
+_MOST_WORDS = 40
+_MENTIONED = re.compile(
+    r"[^\s\"'<>|*?:;,()\[\]]{1,300}\.(?:png|jpe?g|gif|webp|bmp|svg|avif|mp4|webm|log|txt|json|html?|xml)\b",
+    re.IGNORECASE,
+)
+
+
+class Claims(msgspec.Struct, frozen=True):
+    """Which files belong to which check (by its id), which to none, and which could belong to several."""
+
+    owned: dict[str, list[str]]
+    unclaimed: list[str]
+    ambiguous: list[str]
+
+
+def words_of(name: str) -> list[str]:
+    """Return the words of a name in any spelling: ``PayByCard``, ``pay_by_card`` and ``Pay by card`` are alike."""
+    spelled = unicodedata.normalize("NFKD", _CAMEL.sub(" ", name))
+    bare = "".join(char for char in spelled if not unicodedata.combining(char))
+    return _WORDS.findall(bare.casefold())
+
+
+def claim(files: Sequence[str], root: str, checks: Iterable[Check]) -> Claims:
+    """Give each file to the check whose name is the longest in its path, where that is one check only."""
+    names: dict[str, list[Check]] = defaultdict(list)
+    for check in checks:
+        for name in {check.name, check.title}:
+            joined = "".join(words_of(name))
+            if len(joined) >= _SHORTEST:
+                names[joined].append(check)
+    claims = Claims(defaultdict(list), [], [])
+    for file in files:
+        path = PurePath(file).relative_to(root)
+        owners = _owners(path, names)
+        if len(owners) == 1:
+            claims.owned[owners[0].id].append(file)
+        else:
+            (claims.ambiguous if owners else claims.unclaimed).append(file)
+    return claims
+
+
+def _owners(path: PurePath, names: dict[str, list[Check]]) -> list[Check]:
+    """Return the checks with the longest name in the file's name, or else in its folders', the nearest first."""
+    for part in (path.stem, *reversed(path.parent.parts)):
+        words = words_of(part)[:_MOST_WORDS]
+        spans = {
+            "".join(words[start:end]) for start in range(len(words)) for end in range(start + 1, len(words) + 1)
+        }
+        found = sorted((span for span in spans if span in names), key=len, reverse=True)
+        if found:
+            return _nearest(names[found[0]], path)
+    return []
+
+
+def _nearest(checks: list[Check], path: PurePath) -> list[Check]:
+    """Of several checks with one name, return those whose suite's words stand in the path most often."""
+    if len(checks) < 2:
+        return checks
+    there = set(words_of(str(path)))
+    fit = [sum(word in there for part in check.suite for word in set(words_of(part))) for check in checks]
+    return [check for check, number in zip(checks, fit, strict=True) if number == max(fit)]
+
+
+def mentioned(check: Check) -> list[Evidence]:
+    """Return the files that a check's captured output and facts name; whether they exist is not looked at."""
+    texts = [output.text for attempt in check.attempts for output in attempt.outputs]
+    texts += [fact.value for fact in check.facts]
+    paths = dict.fromkeys(
+        path.removeprefix("file://") for text in texts if "." in text for path in _MENTIONED.findall(text)
+    )
+    return [Evidence(Path(path).name, path) for path in paths]
+
+
+def templated(template: str, checks: Iterable[Check]) -> dict[str, list[str]]:
+    """Return, for each check's id, the files that a template like ``shots/{suite}/{check}*.png`` means for it."""
+    import glob
+
+    found = {}
+    for check in checks:
+        suite = "/".join(glob.escape(part) for part in check.suite)
+        pattern = template.replace("{check}", glob.escape(check.name)).replace("{suite}", suite)
+        found[check.id] = sorted(glob.glob(pattern, recursive=True))
+    return found

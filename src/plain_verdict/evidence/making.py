@@ -1,0 +1,62 @@
+"""Makes contents, each distinct one once, over several processes where there are enough of them."""
+
+import os
+from collections import defaultdict
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from hashlib import blake2b
+from pathlib import Path
+
+from plain_verdict.evidence.contents import Task, make_content
+from plain_verdict.model import Content
+
+_ALONE = 4
+"""Up to so many are made in this process: starting others takes longer."""
+_READ_BYTES = 1 << 20
+
+
+def make_all(tasks: Mapping[str, Task], watch: Callable[[int, int], None]) -> dict[str, Content | str]:
+    """Return, for each source, its content or why there is none. The same whatever the timing."""
+    first = _first_of_each(tasks)
+    sources = sorted(set(first.values()))
+    made: dict[str, Content | str] = {}
+    for source, content in zip(sources, run_tasks([tasks[source] for source in sources]), strict=True):
+        made[source] = content
+        watch(len(made), len(sources))
+    return {source: made[first[source]] for source in tasks}
+
+
+def run_tasks(tasks: Sequence[Task]) -> Iterator[Content | str]:
+    """Yield each task's result, in the order of the tasks."""
+    workers = min(os.cpu_count() or 1, 8)
+    if len(tasks) <= _ALONE or workers == 1:
+        yield from map(make_content, tasks)
+        return
+    from concurrent.futures import ProcessPoolExecutor
+
+    with ProcessPoolExecutor(workers) as pool:
+        yield from pool.map(make_content, tasks, chunksize=2)
+
+
+def _first_of_each(tasks: Mapping[str, Task]) -> dict[str, str]:
+    """Return, for each source, the first source with the same bytes; only those of one size are compared."""
+    sizes: dict[int, list[str]] = defaultdict(list)
+    for source, task in tasks.items():
+        sizes[Path(task.file).stat().st_size if task.file else len(task.data)].append(source)
+    first: dict[str, str] = {}
+    for same in sizes.values():
+        digests: dict[bytes, str] = {}
+        for source in sorted(same):
+            first[source] = source if len(same) == 1 else digests.setdefault(_digest(tasks[source]), source)
+    return first
+
+
+def _digest(task: Task) -> bytes:
+    digest = blake2b(task.data, digest_size=16)
+    if task.file:
+        try:
+            with Path(task.file).open("rb") as file:
+                while chunk := file.read(_READ_BYTES):
+                    digest.update(chunk)
+        except OSError:
+            return os.fsencode(task.file)  # making its content says what is wrong
+    return digest.digest()

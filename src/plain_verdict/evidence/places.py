@@ -1,0 +1,35 @@
+"""Resolves the paths of evidence, and refuses what lies outside the folders that the user named."""
+
+import os
+import stat
+from pathlib import Path
+
+
+def resolve(path: str, folder: str, roots: tuple[str, ...]) -> tuple[str, str]:
+    """Return (real path, "") of a regular file inside the roots, or ("", why not).
+
+    ``folder`` is what a relative path starts from; ``roots`` are real paths. Symbolic links are followed first, so
+    a link that leads out is refused.
+    """
+    if "\x00" in path or not path:
+        return "", "has no proper path"
+    try:
+        real = Path(os.path.realpath(Path(folder) / path.replace("\\", "/")))
+        if not any(real.is_relative_to(root) for root in roots):
+            return "", "lies outside the folders that were named"
+        mode = real.stat().st_mode
+    except (OSError, ValueError) as error:
+        return "", "does not exist" if isinstance(error, FileNotFoundError) else "can't be opened"
+    return (str(real), "") if stat.S_ISREG(mode) else ("", "is no regular file")
+
+
+def files_below(folder: str) -> list[str]:
+    """Return the real paths of all regular files in a folder, in order; hidden ones are left out."""
+    found = []
+    for parent, folders, names in os.walk(folder):
+        folders[:] = sorted(name for name in folders if not name.startswith("."))
+        for name in sorted(names):
+            path = Path(parent, name)
+            if not name.startswith(".") and path.is_file() and not path.is_symlink():
+                found.append(os.path.realpath(path))
+    return found

@@ -1,0 +1,48 @@
+"""Goes through all evidence of checks, wherever it hangs: on a check, an attempt, a step inside a step."""
+
+from collections.abc import Callable, Iterator
+from typing import TypeVar
+
+import msgspec
+
+from plain_verdict.model import Attempt, Check, Evidence, Run, Step
+
+Change = Callable[[Evidence], Evidence | None]
+"""Returns what takes the place of a piece of evidence; None takes it away."""
+
+
+def evidence_of(check: Check) -> Iterator[Evidence]:
+    """Yield all evidence of a check, in the order in which it is shown."""
+    for attempt in check.attempts:
+        yield from _below(attempt)
+
+
+def _below(part: Attempt | Step) -> Iterator[Evidence]:
+    yield from part.evidence
+    for step in part.steps:
+        yield from _below(step)
+
+
+def change_check(check: Check, change: Change) -> Check:
+    """Return the check with each piece of its evidence changed."""
+    if next(evidence_of(check), None) is None:
+        return check
+    return msgspec.structs.replace(check, attempts=tuple(_changed(attempt, change) for attempt in check.attempts))
+
+
+Part = TypeVar("Part", Attempt, Step)
+
+
+def _changed(part: Part, change: Change) -> Part:
+    evidence = tuple(new for new in map(change, part.evidence) if new is not None)
+    steps = tuple(_changed(step, change) for step in part.steps)
+    return msgspec.structs.replace(part, evidence=evidence, steps=steps)
+
+
+def change_run(run: Run, change: Callable[[Check, str], Check]) -> Run:
+    """Return the run with each check changed; ``change`` is given the folder of its result file, too."""
+    files = tuple(
+        msgspec.structs.replace(file, checks=tuple(change(check, file.folder) for check in file.checks))
+        for file in run.files
+    )
+    return msgspec.structs.replace(run, files=files, checks=tuple(check for file in files for check in file.checks))

@@ -1,0 +1,90 @@
+"""Prepares evidence for the page: what each piece holds, which picture leads, where everything is used."""
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import groupby
+
+import msgspec
+
+from plain_verdict.model import Attempt, Check, Content, Evidence, Outcome, Run, Step
+
+_BAD = (Outcome.FAILED, Outcome.ERRORED)
+
+
+class Shown(msgspec.Struct, frozen=True):
+    """A piece of evidence with its content; ``times`` counts equal ones in a row."""
+
+    evidence: Evidence
+    content: Content | None
+    times: int = 1
+
+
+class Picture(msgspec.Struct, frozen=True):
+    """A picture of the contact sheet and the checks that it belongs to."""
+
+    content: Content
+    caption: str
+    checks: tuple[Check, ...]
+
+
+class Album:
+    """All evidence of a run."""
+
+    def __init__(self, run: Run) -> None:
+        self._contents = {content.key: content for content in run.contents}
+        self.pictures = tuple(self._pictures(run.checks))
+        self.stored = tuple(content for content in run.contents if content.kind == "picture")
+        uses = Counter(one.content for check in run.checks for one in _all(check.attempts) if one.content)
+        uses.update(one.content for one in run.unclaimed if one.content)
+        self.shared = tuple(
+            content for content in run.contents if content.kind != "picture" and uses[content.key] > 1
+        )
+        self._shared_keys = {content.key for content in self.shared}
+        self.unclaimed = tuple(self.shown(run.unclaimed))
+
+    def shown(self, evidence: Sequence[Evidence]) -> Iterator[Shown]:
+        """Yield the evidence to show; equal pieces in a row come once, with their number."""
+        for _, same in groupby(evidence, key=lambda one: one.content or id(one)):
+            several = list(same)
+            yield Shown(several[0], self._contents.get(several[0].content), len(several))
+
+    def is_shared(self, content: Content) -> bool:
+        """Return whether a content is used in several places, and so stands in a section of its own."""
+        return content.key in self._shared_keys
+
+    def lead(self, attempt: Attempt) -> Evidence | None:
+        """Return the picture nearest to the failure: of the innermost step that failed, or else the last one."""
+        if attempt.outcome not in _BAD:
+            return None
+        failing = [one for one in _failing(attempt) if self._is_picture(one)]
+        pictures = [one for one in _all([attempt]) if self._is_picture(one)]
+        return next(iter(failing or reversed(pictures)), None)
+
+    def _is_picture(self, evidence: Evidence) -> bool:
+        content = self._contents.get(evidence.content)
+        return content is not None and content.kind == "picture"
+
+    def _pictures(self, checks: Iterable[Check]) -> Iterator[Picture]:
+        owners: dict[str, dict[str, Check]] = {}
+        captions: dict[str, str] = {}
+        for check in checks:
+            for evidence in _all(check.attempts):
+                if self._is_picture(evidence):
+                    owners.setdefault(evidence.content, {})[check.id] = check
+                    captions.setdefault(evidence.content, evidence.caption or evidence.name)
+        for key, several in owners.items():
+            yield Picture(self._contents[key], captions[key], tuple(several.values()))
+
+
+def _all(parts: Iterable[Attempt | Step]) -> Iterator[Evidence]:
+    for part in parts:
+        yield from part.evidence
+        yield from _all(part.steps)
+
+
+def _failing(part: Attempt | Step) -> Iterator[Evidence]:
+    """Yield the evidence on the way to the failure, the innermost first."""
+    for step in part.steps:
+        if step.outcome in _BAD:
+            yield from _failing(step)
+    yield from part.evidence

@@ -1,0 +1,244 @@
+"""Writes records: our own result format, line by line, from any Python program. Standard library only.
+
+    from plain_verdict.recorder import Recorder
+
+    record = Recorder("results/desk.verdict.jsonl")
+    with record.check("Day return can be paid", suite=["Booking", "Checkout"]):
+        with record.step("Choose the 09:40"):
+            record.keep(browser.get_screenshot_as_png(), "sailings.png")
+
+The format is described in docs/record.md. Every line is one append to the file, so what was written before a
+crash counts, and threads, tasks and forked processes can share a recorder. A recorder never breaks what it records:
+its own trouble becomes one warning, and then it is silent.
+"""
+
+import contextvars
+import itertools
+import os
+import sys
+import threading
+import time
+from contextlib import ContextDecorator
+
+from plain_verdict.recorder.lines import Difference, Line, encode, evidence_bytes, problem_of, safe_name
+
+TYPE_CHECKING = False  # the typing module takes longer to import than all of this
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+    from types import TracebackType
+    from typing import Protocol, Self
+
+    class Saves(Protocol):
+        """A picture object, like an image of Pillow's."""
+
+        def save(self, file: object, format: str) -> object: ...  # noqa: A002  the name that picture objects have
+
+    Kept = bytes | str | os.PathLike[str] | Saves
+
+__all__ = ["Recorder"]
+
+SUFFIX = ".verdict.jsonl"
+VERSION = 1
+_WORKER_CHARS = 60
+
+
+class Node(ContextDecorator):
+    """A check or a step that is being recorded; a context manager, and for steps a decorator."""
+
+    def __init__(self, recorder: "Recorder", what: str, name: str, fields: "Mapping[str, object]") -> None:
+        self.id = ""
+        self._recorder = recorder
+        self._what = what
+        self._name = name
+        self._fields = fields
+        self._token: contextvars.Token[Node | None] | None = None
+
+    def _recreate_cm(self) -> "Node":
+        return Node(self._recorder, self._what, self._name, self._fields)
+
+    def __enter__(self) -> "Self":
+        fields = dict(self._fields)
+        if self._what == "step" and "in" not in fields:
+            fields["in"] = self._recorder.here()
+        self.id = self._recorder.begin(self._what, self._name, **fields)
+        self._token = self._recorder.enter(self)
+        return self
+
+    def leave(self) -> None:
+        """Make what is around this node the innermost again, without ending it."""
+        if self._token is not None:
+            self._recorder.leave(self, self._token)
+
+    def __exit__(
+        self,
+        kind: "type[BaseException] | None",
+        error: "BaseException | None",
+        trace: "TracebackType | None",
+    ) -> None:
+        self.leave()
+        if error is None:
+            self._recorder.finish(self.id, "passed")
+            return
+        outcome, reason, problem = problem_of(error)
+        # The innermost step and the check tell the problem; steps between them only that they did not pass.
+        told = self._what == "step" and self._recorder.told is error
+        self._recorder.told = error
+        self._recorder.finish(self.id, outcome, reason, [] if told or problem is None else [problem])
+
+
+class Recorder:
+    """Writes one record; ``path`` is a file (``.verdict.jsonl``), or a folder where each process has its own.
+
+    ``strict`` lets its own trouble out as the OSError that it is, for programs that record and do nothing else.
+    """
+
+    def __init__(self, path: "str | os.PathLike[str]", *, worker: str = "", strict: bool = False) -> None:
+        name = os.fspath(path)
+        # Process ids come again, in containers above all; two runs must not share ids or a file.
+        unique = f"{time.time_ns() // 1000 % 16**9:x}"
+        if not name.endswith(SUFFIX):
+            name = os.path.join(
+                name, f"{safe_name(worker[:_WORKER_CHARS] or 'record')}-{os.getpid()}-{unique}{SUFFIX}"
+            )
+        self.path = name
+        self.worker = worker
+        self.told: BaseException | None = None
+        self._file = -1
+        self._broken = False
+        self._strict = strict
+        self._unique = unique
+        self._lock = threading.Lock()
+        self._numbers = itertools.count(1)
+        self._current: contextvars.ContextVar[Node | None] = contextvars.ContextVar(
+            "plain_verdict_node", default=None
+        )
+        self._open: list[Node] = []
+
+    # What a test uses
+
+    def check(self, name: str, *, suite: "Sequence[str]" = (), **about: object) -> Node:
+        """Return a check, to use with ``with``; ``about`` takes the keys of a check line, like tags."""
+        return Node(self, "check", name, {"suite": list(suite), **about})
+
+    def step(self, name: str) -> Node:
+        """Return a step of what is being recorded, to use with ``with`` or as a decorator."""
+        return Node(self, "step", name, {})
+
+    def keep(self, evidence: "Kept", name: str = "", *, caption: str = "") -> None:
+        """Keep evidence: bytes, the path of a file, or a picture object with ``save`` or ``savefig``."""
+        self.attach(self.here(), evidence, name, caption)
+
+    def log(self, text: str, level: str = "info") -> None:
+        """Note a line in the step or check that is being recorded."""
+        self.note(self.here(), text, level)
+
+    def fact(self, key: str, value: object) -> None:
+        """Note a fact about the run."""
+        self.write({"what": "fact", "key": str(key), "value": str(value)})
+
+    def compare(self, *, expected: object, actual: object, message: str = "") -> None:
+        """Raise an AssertionError that carries both values, where they differ."""
+        if expected != actual:
+            raise Difference(expected, actual, message)
+
+    # What tools for other runners use
+
+    def begin(self, what: str, name: str, **fields: object) -> str:
+        """Begin a check or step and return its id."""
+        # A forked process counts on from the same number, so its id is in it.
+        id_ = f"{os.getpid():x}-{self._unique}-{next(self._numbers):x}"
+        line: Line = {"what": what, "id": id_, "name": str(name), "at": time.time(), **fields}
+        if what == "check" and self.worker:
+            line.setdefault("worker", self.worker)
+        self.write(line)
+        return id_
+
+    def finish(self, id_: str, outcome: str, reason: str = "", problems: "Sequence[Line]" = ()) -> None:
+        """End what has this id."""
+        line: Line = {"what": "end", "id": id_, "outcome": outcome, "at": time.time()}
+        if reason:
+            line["reason"] = reason
+        if problems:
+            line["problems"] = list(problems)
+        self.write(line)
+
+    def note(self, id_: str, text: str, level: str = "info") -> None:
+        """Note a line in what has this id."""
+        self.write({"what": "log", "in": id_, "text": str(text), "level": level, "at": time.time()})
+
+    def attach(self, id_: str, evidence: "Kept", name: str = "", caption: str = "") -> None:
+        """Keep evidence for what has this id, as a file beside the record."""
+        try:
+            path, name = evidence_bytes(evidence, name, self.path)
+        except Exception as error:  # noqa: BLE001  whatever a picture object raises, the test must go on
+            self._give_up(error, for_good=False)
+            return
+        self.write(
+            {"what": "evidence", "in": id_, "name": name, "path": path, "caption": caption, "at": time.time()}
+        )
+
+    def here(self) -> str:
+        """Return the id of the innermost step or check that is being recorded, or ""."""
+        node = self._node()
+        return node.id if node is not None else ""
+
+    def enter(self, node: Node) -> "contextvars.Token[Node | None]":
+        """Make a node the innermost one of this thread or task."""
+        with self._lock:
+            self._open.append(node)
+        return self._current.set(node)
+
+    def leave(self, node: Node, token: "contextvars.Token[Node | None]") -> None:
+        """Make the node around this one the innermost again."""
+        with self._lock:
+            if node in self._open:
+                self._open.remove(node)
+        try:
+            self._current.reset(token)
+        except ValueError:  # left in another task than it was entered in
+            self._current.set(None)
+
+    def _node(self) -> "Node | None":
+        node = self._current.get()
+        if node is None and self._open:
+            # A thread that was started inside a check knows nothing of it; the innermost one is the best guess.
+            return self._open[-1]
+        return node
+
+    def write(self, line: "Line") -> None:
+        """Append one line; trouble becomes one warning."""
+        if self._broken:
+            return
+        try:
+            data = encode(line)
+            if self._file < 0:
+                self._start()
+            os.write(self._file, data)
+        except OSError as error:
+            self._give_up(error, for_good=True)
+
+    def _start(self) -> None:
+        with self._lock:
+            if self._file >= 0:
+                return
+            os.makedirs(os.path.dirname(self.path) or ".", exist_ok=True)
+            file = os.open(self.path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o666)
+            if os.fstat(file).st_size == 0:
+                os.write(
+                    file,
+                    encode({"what": "record", "version": VERSION, "zone": time.strftime("%z"), "at": time.time()}),
+                )
+            self._file = file
+
+    def _give_up(self, error: Exception, *, for_good: bool) -> None:
+        if self._strict:
+            raise error
+        self._broken = self._broken or for_good
+        what = "nothing more is recorded" if for_good else "one piece of evidence is not recorded"
+        text = f"plain-verdict: {what}: {error}"
+        try:
+            import warnings
+
+            warnings.warn(text, stacklevel=3)
+        except Warning:  # warnings are errors here; a record must not break the test
+            sys.stderr.write(text + "\n")
