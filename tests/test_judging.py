@@ -34,7 +34,7 @@ SENTENCES = [
     ({E: 1}, "Not fit: the only check could not finish."),
     ({E: 3}, "Not fit: none of 3 checks could finish."),
     ({E: 2, P: 59}, "Not fit: 2 of 61 checks could not finish."),
-    ({F: 9, E: 2, P: 46, S: 4}, "Not fit: 9 of 61 checks failed and 2 could not finish."),
+    ({F: 7, E: 4, P: 46, S: 4}, "Not fit: 7 of 61 checks failed and 4 could not finish."),
     ({F: 1, P: 9, S: 90}, "Not fit: 1 of 100 checks failed; 90 were skipped."),
     ({F: 1, U: 1, P: 8}, "Not fit: 1 of 10 checks failed."),
     ({}, "Undecided: no check was found."),

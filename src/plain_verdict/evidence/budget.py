@@ -8,11 +8,12 @@ import msgspec
 from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.making import run_tasks
 from plain_verdict.evidence.tree import change_check, change_run, evidence_of
-from plain_verdict.model import Content, Evidence, Outcome, Run
+from plain_verdict.model import Check, Content, Evidence, Outcome, Run
 from plain_verdict.words import plural, size
 
-_REST_BYTES = 500_000
-"""Room for the page itself."""
+_PAGE_BYTES = 70_000
+_CHECK_BYTES = 700
+"""What the page takes without evidence, about: a part of its own, and a part for each check besides its texts."""
 _LEFT_OUT = "was left out to keep the page within its size"
 _LONG_AGO = datetime(1, 1, 1, tzinfo=UTC)
 
@@ -25,7 +26,7 @@ def keep_budget(
     page_bytes: int,
 ) -> Run:
     """Return the run with contents that fit into ``page_bytes``, and notes on what was done for it."""
-    room = max(0, page_bytes - _REST_BYTES)
+    room = max(0, page_bytes - _PAGE_BYTES - sum(map(_check_bytes, run.checks)))
     notes: list[str] = []
     kept = dict(contents)
     if _total(kept.values()) > room:
@@ -45,6 +46,12 @@ def keep_budget(
         run = change_run(run, lambda check, _: change_check(check, mark))
         run = msgspec.structs.replace(run, unclaimed=tuple(map(mark, run.unclaimed)))
     return msgspec.structs.replace(run, contents=tuple(kept.values()), evidence_notes=(*run.evidence_notes, *notes))
+
+
+def _check_bytes(check: Check) -> int:
+    texts = [output.text for attempt in check.attempts for output in attempt.outputs]
+    texts += [problem.message + problem.detail for attempt in check.attempts for problem in attempt.problems]
+    return _CHECK_BYTES + sum(map(len, texts))
 
 
 def _total(contents: Iterable[Content]) -> int:

@@ -13,7 +13,7 @@ from plain_verdict.evidence.budget import keep_budget
 from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.finding import claim, mentioned, templated
 from plain_verdict.evidence.making import make_all
-from plain_verdict.evidence.places import files_below, resolve
+from plain_verdict.evidence.places import files_below, resolve, resolve_any
 from plain_verdict.evidence.tree import change_check, change_run, evidence_of
 from plain_verdict.model import Check, Evidence, Outcome, Run
 from plain_verdict.settings import Limits
@@ -136,14 +136,12 @@ def _find(run: Run, wishes: EvidenceWishes) -> tuple[Run, list[str]]:
     unclaimed: list[str] = []
     notes: list[str] = []
     named = {
-        os.path.realpath(Path(file.folder, one.path))
+        resolve_any(file.folder, one.path)
         for file in run.files
         for check in file.checks
         for one in evidence_of(check)
     }
-    results = {
-        os.path.realpath(one) for file in run.files for one in (str(Path(file.folder, Path(file.path).name)),)
-    }
+    results = {resolve_any(file.folder, Path(file.path).name) for file in run.files}
     for folder in wishes.folders:
         files = [file for file in files_below(folder) if file not in named | results]
         claims = claim(files, folder, run.checks)

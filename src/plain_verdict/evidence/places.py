@@ -23,6 +23,11 @@ def resolve(path: str, folder: str, roots: tuple[str, ...]) -> tuple[str, str]:
     return (str(real), "") if stat.S_ISREG(mode) else ("", "is no regular file")
 
 
+def resolve_any(folder: str, path: str) -> str:
+    """Return the real path, wherever it leads and whether it exists or not; "" for one that can't be a path."""
+    return "" if "\x00" in path else os.path.realpath(Path(folder, path))
+
+
 def files_below(folder: str) -> list[str]:
     """Return the real paths of all regular files in a folder, in order; hidden ones are left out."""
     found = []

@@ -21,6 +21,7 @@ from plain_verdict.page.view import BAD
 from plain_verdict.text import headline
 
 _FOLDER = Path(__file__).parent
+_HEAD_LINES, _TAIL_LINES = 60, 60
 
 
 class CompiledBeside(BytecodeCache):
@@ -66,6 +67,7 @@ def make_environment() -> Environment:
         capital=words.capital,
         headline=headline,
         beyond_headline=_beyond_headline,
+        folded=_folded,
         lines=_lines,
     )
     environment.tests["safe_link"] = _is_safe_link
@@ -130,6 +132,15 @@ def _beyond_headline(problem: Problem) -> str:
     head = headline(problem.message)
     rest = problem.message.partition(head)[2].strip("\n") if head else ""
     return "" if rest.strip() and rest.strip() in problem.detail else rest
+
+
+def _folded(text: str) -> tuple[str, str, str]:
+    """Return a long text's head, middle and tail; a short one's is all head."""
+    lines = text.split("\n")
+    if len(lines) <= _HEAD_LINES + _TAIL_LINES + 20:
+        return text, "", ""
+    middle = lines[_HEAD_LINES:-_TAIL_LINES]
+    return "\n".join(lines[:_HEAD_LINES]), "\n".join(middle), "\n".join(lines[-_TAIL_LINES:])
 
 
 def _lines(text: str) -> str:

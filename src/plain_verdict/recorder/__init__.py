@@ -116,8 +116,16 @@ class Recorder:
 
     # What a test uses
 
-    def check(self, name: str, *, suite: "Sequence[str]" = (), **about: object) -> Node:
+    def check(
+        self,
+        name: str,
+        *,
+        suite: "Sequence[str]" = (),
+        parameters: "Mapping[str, object] | None" = None,
+        **about: object,
+    ) -> Node:
         """Return a check, to use with ``with``; ``about`` takes the keys of a check line, like tags."""
+        about["parameters"] = {str(key): str(value) for key, value in (parameters or {}).items()}
         return Node(self, "check", name, {"suite": list(suite), **about})
 
     def step(self, name: str) -> Node:
@@ -168,6 +176,8 @@ class Recorder:
 
     def attach(self, id_: str, evidence: "Kept", name: str = "", caption: str = "") -> None:
         """Keep evidence for what has this id, as a file beside the record."""
+        if self._broken:
+            return
         try:
             path, name = evidence_bytes(evidence, name, self.path)
         except Exception as error:  # noqa: BLE001  whatever a picture object raises, the test must go on

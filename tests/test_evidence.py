@@ -1,0 +1,335 @@
+"""Evidence: found for the right check, made fit for the page, refused where it is not safe, within the size asked for."""
+
+import base64
+import json
+import os
+import random
+import re
+from io import BytesIO
+
+import pytest
+from PIL import Image, ImageDraw
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from plain_verdict.evidence.finding import claim
+from plain_verdict.evidence.kinds import media_type_of
+from plain_verdict.model import Attempt, Check, Kind, Outcome
+from plain_verdict.page.difference import compare
+
+JUNIT = """<testsuites>
+<testsuite name="Booking"><testcase name="test_pay_by_card"/><testcase name="Pay by card twice"><failure/></testcase>
+<testcase name="Seats"/><testcase name="Mentions"><system-out>saved shots/deep/proof.png and ../outside.png</system-out></testcase></testsuite>
+<testsuite name="Harbour"><testcase name="Seats"/></testsuite></testsuites>"""
+
+
+def picture(form="PNG", size=(640, 400), seed=0, **options) -> bytes:
+    """A picture that looks like a page: flat areas, lines of text."""
+    image = Image.new("RGB", size, "#eef3f6")
+    draw = ImageDraw.Draw(image)
+    rng = random.Random(seed)
+    draw.rectangle((0, 0, size[0], 40), fill="#155e8a")
+    for line in range(60, size[1], 18):
+        draw.text((20 + seed % 7, line), "".join(rng.choices("abcdefgh ijklm", k=size[0] // 8)), fill="#1b2a33")
+    buffer = BytesIO()
+    image.save(buffer, form, **options)
+    return buffer.getvalue()
+
+
+NAMES = [
+    ("PayByCard.png", "test_pay_by_card"), ("test_pay_by_card_2026-11-22T02-10-04_3.png", "test_pay_by_card"),
+    ("Pay by card twice - 2.png", "Pay by card twice"), ("TEST PAY BY CARD/1.png", "test_pay_by_card"),
+    ("harbour/seats.png", "Harbour/Seats"), ("booking seats.png", "Booking/Seats"), ("seats.png", None), ("other.png", None),
+    ("pay.png", None), ("Påy bÿ cãrd.png", "pay by card!"),
+]  # fmt: skip
+
+
+def test_files_belong_to_the_check_whose_name_they_carry_in_any_spelling():
+    def check(suite: str, name: str) -> Check:
+        return Check(f"{suite}/{name}", Kind.FUNCTIONAL, (suite,), name, (Attempt(Outcome.PASSED),))
+
+    checks = [check("Booking", "test_pay_by_card"), check("Booking", "Pay by card twice"), check("Booking", "Seats"),
+              check("Harbour", "Seats"), check("Cards", "pay by card!")]  # fmt: skip
+    claims = claim([f"/shots/{name}" for name, _ in NAMES], "/shots", checks)
+    owner = {file.removeprefix("/shots/"): id_ for id_, files in claims.owned.items() for file in files}
+    assert owner["test_pay_by_card_2026-11-22T02-10-04_3.png"] == "Booking/test_pay_by_card"
+    assert owner["Pay by card twice - 2.png"] == "Booking/Pay by card twice"
+    assert owner["PayByCard.png"] == owner["Påy bÿ cãrd.png"] == "Cards/pay by card!"
+    assert owner["TEST PAY BY CARD/1.png"] == "Booking/test_pay_by_card"
+    assert (owner["harbour/seats.png"], owner["booking seats.png"]) == ("Harbour/Seats", "Booking/Seats")
+    assert [file.removeprefix("/shots/") for file in claims.ambiguous] == ["seats.png"]
+    assert [file.removeprefix("/shots/") for file in claims.unclaimed] == ["other.png", "pay.png"]
+
+
+@pytest.fixture
+def page_of(tool, tmp_path):
+    """Report with evidence and give the page's text and the summary."""
+
+    def report(*arguments, results="r.xml"):
+        done = tool("report", results, "--json", "--out", "page.html", *arguments)
+        assert done.code == 0, done.err
+        return (tmp_path / "page.html").read_text("utf-8"), json.loads(done.out)
+
+    (tmp_path / "r.xml").write_text(JUNIT)
+    return report
+
+
+def test_evidence_is_found_by_folder_template_and_mention_and_nothing_is_dropped(page_of, tmp_path):
+    for name in (
+        "shots/pay by card twice.png",
+        "shots/deep/proof.png",
+        "shots/nobody.png",
+        "logs/Harbour/Seats.log",
+    ):
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / name).write_bytes(picture(seed=len(name)) if name.endswith("png") else b"seat 14C sold")
+    (tmp_path.parent / "outside.png").write_bytes(picture())
+    page, _ = page_of("--evidence", "shots", "logs/{suite}/{check}*.log")
+    twice, mentions, harbour = (
+        page[page.index(f"<bdi>{name}</bdi>") :] for name in ("Pay by card twice", "Mentions", "Seats")
+    )
+    assert "pay by card twice.png" in twice
+    assert "proof.png" in mentions
+    assert "seat 14C sold" in harbour
+    assert "outside.png</bdi></figcaption>" not in page
+    assert "1 file found that belongs to no check" in " ".join(page.split())
+    assert page.count("data:image/") == 4  # three pictures and the page's icon
+
+
+BAD_EVIDENCE = [
+    ("cut.png", picture()[:900], "can't be opened as a picture"),
+    ("empty.png", b"", "is empty"),
+    ("fake.png", b"\x89PNG\r\n\x1a\nnot really", "can't be opened as a picture"),
+    ("../out.png", None, "lies outside the folders that were named"),
+    ("/etc/hostname", None, "lies outside the folders that were named"),
+    ("link.png", None, "lies outside the folders that were named"),
+    ("pipe.png", None, "is no regular file"),
+    ("gone.png", None, "does not exist"),
+    ("nul\0.png", None, "has no proper path"),
+    ("huge.bin", 30_000_000, "over the limit of 20 MB"),
+    ("2gb.png", 2_000_000_000, "over the limit"),
+]  # fmt: skip
+
+
+def test_bad_evidence_is_refused_with_the_reason_and_the_rest_is_shown(page_of, tmp_path):
+    folder = tmp_path / "in"
+    folder.mkdir()
+    (tmp_path / "out.png").write_bytes(picture())
+    (folder / "link.png").symlink_to(tmp_path / "out.png")
+    os.mkfifo(folder / "pipe.png")
+    # A picture of 40,000 x 40,000 pixels that takes some hundred kB: it must not be opened.
+    (folder / "bomb.png").write_bytes(bomb())
+    (folder / "good.png").write_bytes(picture())
+    lines = [{"what": "check", "id": "c", "name": "Pay"}]
+    for name, data, _ in BAD_EVIDENCE:
+        if isinstance(data, bytes):
+            (folder / name).write_bytes(data)
+        elif data:
+            with (folder / name).open("wb") as file:
+                file.write(b"\x89PNG\r\n\x1a\n" if name.endswith("png") else b"\0")
+                file.truncate(data)
+    names = [*(row[0] for row in BAD_EVIDENCE), "bomb.png", "good.png"]
+    lines += [{"what": "evidence", "in": "c", "path": name} for name in names]
+    lines.append({"what": "evidence", "in": "c", "name": "inline", "base64": "!!"})
+    lines.append({"what": "end", "id": "c", "outcome": "passed"})
+    (folder / "r.verdict.jsonl").write_text("".join(json.dumps(line) + "\n" for line in lines))
+    page, summary = page_of(results="in/r.verdict.jsonl")
+    text = " ".join(re.sub("<[^>]+>", "", page.replace("&#39;", "'")).split())
+    for name, _, reason in BAD_EVIDENCE:
+        shown = name.replace("\\", "/").rpartition("/")[2].replace("\0", "␀")
+        assert re.search(re.escape(shown) + " is not here: it .{0,60}?" + re.escape(reason), text), (name, text)
+    assert "bomb.png is not here: it is 40,000 x 40,000 pixels" in text
+    assert "inline is not here: it its base64" not in text
+    assert "14 pieces of evidence can't be shown" not in text
+    assert "13 pieces of evidence can't be shown" in summary["evidence_notes"][0]
+    assert page.count("<image ") == 1
+
+
+def bomb() -> bytes:
+    import struct
+    import zlib
+
+    def chunk(kind: bytes, data: bytes) -> bytes:
+        return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+
+    header = struct.pack(">IIBBBBB", 40_000, 40_000, 1, 0, 0, 0, 0)
+    return (
+        b"\x89PNG\r\n\x1a\n"
+        + chunk(b"IHDR", header)
+        + chunk(b"IDAT", zlib.compress(b"\0" * 5001 * 200))
+        + chunk(b"IEND", b"")
+    )
+
+
+SVG = b'<?xml version="1.0"?><svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 20"><script>parent.owned=1</script><rect width="40" height="20" onload="owned=1"/></svg>'
+EVERY_KIND = {
+    "a.png": (picture(), "image/png"), "b.jpg": (picture("JPEG"), "image/jpeg"), "c.gif": (picture("GIF"), "image/gif"),
+    "d.webp": (picture("WEBP"), "image/webp"), "e.bmp": (picture("BMP"), "image/bmp"), "f.svg": (SVG, "image/svg+xml"),
+    "g.json": (b'{"total":481}', "application/json"), "h.html": (b"<!DOCTYPE html><script>owned=1</script>", "text/html"),
+    "i.xml": (b"<a>&lt;</a>", "text/xml"), "j.log": ("gått".encode(), "text/plain"), "k.bin": (b"\0\1\2", "application/octet-stream"),
+    "l.mp4": (b"\0\0\0\x18ftypmp42" + b"\0" * 40, "video/mp4"), "m.webm": (b"\x1a\x45\xdf\xa3" + b"\0" * 40, "video/webm"),
+}  # fmt: skip
+
+
+def record_of(tmp_path, names, outcome="passed") -> None:
+    lines = [{"what": "record", "version": 1}]
+    for number, name in enumerate(names):
+        lines += [{"what": "check", "id": f"c{number}", "name": f"Check {number}", "at": 1795309800 + number},
+                  {"what": "evidence", "in": f"c{number}", "path": name, "at": 1795309800 + number},
+                  {"what": "end", "id": f"c{number}", "outcome": outcome}]  # fmt: skip
+    (tmp_path / "r.verdict.jsonl").write_text("".join(json.dumps(line) + "\n" for line in lines))
+
+
+def test_every_kind_is_told_by_its_content_and_shown_safely(page_of, tmp_path, browser):
+    for name, (data, media_type) in EVERY_KIND.items():
+        assert media_type_of(data[:4096]) == media_type
+        (tmp_path / f"{name}.any").write_bytes(data)
+    record_of(tmp_path, [f"{name}.any" for name in EVERY_KIND])
+    page, _ = page_of(results="r.verdict.jsonl")
+    assert page.count("<image ") == 6
+    assert page.count("<video ") == 2
+    assert 'download="k.bin.any"' in page
+    browser.get((tmp_path / "page.html").as_uri())
+    browser.execute_script("document.querySelectorAll('details').forEach(d => d.open = true)")
+    text = browser.find_element(By.TAG_NAME, "main").text
+    for part in ('"total": 481', "<script>owned=1</script>", "<a>&lt;</a>", "gått"):
+        assert part in text
+    assert browser.execute_script("return window.owned") is None
+    assert not [entry for entry in browser.get_log("browser") if "Content Security" in entry["message"]]
+
+
+def test_equal_content_is_stored_once_and_a_loop_of_pictures_shown_once_with_its_number(page_of, tmp_path):
+    (tmp_path / "one.png").write_bytes(picture(size=(1280, 800)))
+    (tmp_path / "same.png").write_bytes(picture(size=(1280, 800)))
+    record_of(tmp_path, ["one.png"])
+    once, _ = page_of(results="r.verdict.jsonl")
+    record_of(tmp_path, ["one.png", "same.png"] * 100)
+    often, _ = page_of(results="r.verdict.jsonl")
+    assert often.count("<image ") == once.count("<image ") == 1
+    lines = [
+        {"what": "check", "id": "c", "name": "Loop"},
+        *({"what": "evidence", "in": "c", "path": "one.png"} for _ in range(30)),
+    ]
+    (tmp_path / "r.verdict.jsonl").write_text(
+        "".join(json.dumps(line) + "\n" for line in [*lines, {"what": "end", "id": "c", "outcome": "passed"}])
+    )
+    loop, _ = page_of(results="r.verdict.jsonl")
+    assert "× 30" in loop
+
+
+def test_pictures_are_scaled_upright_small_and_without_metadata(page_of, tmp_path):
+    exif = Image.Exif()
+    exif[0x0112] = 6  # turned by 90 degrees
+    exif[0x010E] = "taken at home by Kari"
+    (tmp_path / "a.jpg").write_bytes(picture("JPEG", (3000, 1500), exif=exif, quality=95))
+    (tmp_path / "b.png").write_bytes(picture("PNG", (2400, 1500), seed=3))
+    record_of(tmp_path, ["a.jpg", "b.png"])
+    page, _ = page_of(results="r.verdict.jsonl")
+    stored = re.findall(r'<image id="e-\w+" width="(\d+)" height="(\d+)" href="data:([\w/]+);base64,([^"]+)"', page)
+    assert [(int(width), int(height)) for width, height, *_ in stored] == [(1500, 3000), (1600, 1000)]
+    for (width, height, media_type, data), original in zip(stored, ("a.jpg", "b.png"), strict=True):
+        raw = base64.b64decode(data)
+        assert media_type in ("image/webp", "image/jpeg")
+        assert len(raw) < (tmp_path / original).stat().st_size
+        assert b"Kari" not in raw
+        assert Image.open(BytesIO(raw)).size == (int(width), int(height))
+
+
+@pytest.mark.parametrize(
+    ("limit", "whose"), [("800kB", "all"), ("700kB", "all"), ("25MB", "failed"), ("25MB", "none")]
+)
+def test_the_page_keeps_to_its_size_and_says_what_it_left_out(limit, whose, page_of, tmp_path):
+    names = []
+    for number in range(12):
+        names.append(f"{number}.png")
+        (tmp_path / names[-1]).write_bytes(picture(size=(1280, 800), seed=number))
+    record_of(tmp_path, names)
+    text = (tmp_path / "r.verdict.jsonl").read_text()
+    (tmp_path / "r.verdict.jsonl").write_text(
+        text.replace('"c3", "outcome": "passed"', '"c3", "outcome": "failed"')
+    )
+    page, summary = page_of("--size-limit", limit, "--evidence-for", whose, results="r.verdict.jsonl")
+    notes = " ".join(summary["evidence_notes"])
+    assert all(note in page for note in summary["evidence_notes"])
+    left = page.count("<image ")
+    if whose == "all":
+        assert len(page) < int(limit[:3]) * 1000
+        assert 1 <= left < 12
+        assert f"{12 - left} pieces of evidence left out to keep the page under {limit[:3]} kB" in notes
+        kept = re.findall(r"Check (\d+)</bdi></a>", page[page.index('class="sheet"') :])
+        assert kept == ["3", *map(str, range(13 - left, 12))]  # the failed one, then the newest
+    else:
+        assert left == (1 if whose == "failed" else 0)
+        assert "left out, as asked for" in notes
+
+
+@pytest.mark.parametrize(("arguments", "line"), [
+    (["--evidence", "nowhere"], "nowhere: is no folder to look for evidence in"),
+    (["--size-limit", "lots"], "'lots' is no size"),
+    (["--evidence-for", "some"], "invalid choice"),
+])  # fmt: skip
+def test_wrong_wishes_are_one_line(arguments, line, tool, tmp_path):
+    (tmp_path / "r.xml").write_text(JUNIT)
+    done = tool("report", "r.xml", *arguments)
+    assert done.code == 2
+    assert line in done.err
+
+
+DIFFERENCES = [
+    ("NOK 418.00", "NOK 481.00", ["18"], ["81"]),
+    ("one two three", "one 2 three", ["two"], ["2"]),
+    ("a b", "a  b", [], ["·"]),
+    ('{"a": 1, "b": [1, 2]}', '{"b": [1, 3], "a": 1}', ["2"], ["3"]),
+    ("same start", "same start and more", [], [" and more"]),
+    ("nothing", "alike?", [], []),
+    ("x" * 9000 + "1", "x" * 9000 + "2", ["1"], ["2"]),
+]
+
+
+@pytest.mark.parametrize(("expected", "actual", "left", "right"), DIFFERENCES)
+def test_what_differs_is_marked_and_nothing_is_changed(expected, actual, left, right):
+    sides = compare(expected, actual)
+    assert [[text for text, differs in side if differs] for side in sides] == [left, right]
+
+
+def test_a_picture_opens_large_and_the_way_back_is_short(tool, tmp_path, browser):
+    assert tool("demo", "here").code == 0
+    browser.get("about:blank")
+    browser.get((tmp_path / "here" / "verdict.html").as_uri())
+    link = browser.find_element(By.CSS_SELECTOR, ".lead a")
+    assert link.is_displayed()  # the failed check's picture is there without a click
+    link.click()
+    body = browser.find_element(By.TAG_NAME, "body")
+
+    def large():
+        return browser.execute_script(
+            "const f = document.querySelector('.photo:target'); return f && [f.id, f.getBoundingClientRect().width]"
+        )
+
+    first = large()
+    assert first[1] >= browser.execute_script("return innerWidth") - 20
+    body.send_keys(Keys.ARROW_RIGHT)
+    second = large()
+    assert second[0] != first[0]
+    body.send_keys(Keys.ARROW_LEFT)
+    assert large() == first
+    shot = browser.find_element(By.CSS_SELECTOR, ".photo:target .shot")
+    fitted = shot.find_element(By.TAG_NAME, "svg").size["height"]
+    shot.click()
+    assert shot.find_element(By.TAG_NAME, "svg").size["height"] > fitted
+    body.send_keys(Keys.ESCAPE)
+    assert large() is None
+    link.click()
+    browser.back()
+    assert large() is None
+    browser.find_element(By.CSS_SELECTOR, ".show [value=skipped]").click()
+    assert not [one for one in browser.find_elements(By.CSS_SELECTOR, ".photo") if one.is_displayed()]
+    browser.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": True})
+    try:
+        browser.refresh()
+        browser.find_element(By.CSS_SELECTOR, ".lead a").click()
+        assert browser.find_element(By.CSS_SELECTOR, ".photo:target .shot").size["width"] > 900
+        browser.find_element(By.CSS_SELECTOR, ".photo:target .close").click()
+        assert not browser.find_elements(By.CSS_SELECTOR, ".photo:target")
+    finally:
+        browser.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": False})
