@@ -17,6 +17,7 @@ ROOT = Path(__file__).parent.parent
 LEVELS = {
     "errors": 0,
     "settings": 0,
+    "settings_file": 1,
     "words": 0,
     "text": 0,
     "demo": 0,

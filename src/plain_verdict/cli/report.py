@@ -22,6 +22,7 @@ from plain_verdict.errors import UsageError
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from plain_verdict.evidence import EvidenceWishes
     from plain_verdict.model import Run, Verdict
 
 _FAILURES_SHOWN = 10
@@ -44,18 +45,20 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
         nargs="+",
         action="extend",
         metavar="FOLDER",
-        default=[],
+        default=None,
         help="folders with screenshots and logs, matched to checks by name; "
         "or templates like 'shots/{suite}/{check}*.png'",
     )
     parser.add_argument(
         "--evidence-for",
         choices=("all", "failed", "none"),
-        default="all",
-        help="whose evidence goes into the page (default: %(default)s)",
+        help="whose evidence goes into the page (default: all)",
     )
+    parser.add_argument("--size-limit", metavar="SIZE", help="how large the page may get (default: 25MB)")
     parser.add_argument(
-        "--size-limit", metavar="SIZE", default="25MB", help="how large the page may get (default: %(default)s)"
+        "--config",
+        metavar="FILE",
+        help="settings (default: the nearest plain-verdict.toml up to the repository's root)",
     )
     parser.add_argument("--enforce", action="store_true", help='exit with 1 when the verdict is not "fit"')
     parser.add_argument(
@@ -70,10 +73,10 @@ def run(options: argparse.Namespace) -> int:
     """Write the page and print the verdict."""
     from pathlib import Path
 
-    from plain_verdict.evidence import EvidenceWishes, check_places, collect
+    from plain_verdict.evidence import check_places, collect
     from plain_verdict.judge import judge
     from plain_verdict.page import render_page
-    from plain_verdict.settings import DEFAULT_LIMITS, read_size
+    from plain_verdict.settings import DEFAULT_LIMITS
     from plain_verdict.writers.files import check_target, write_whole
     from plain_verdict.writers.summary import render_summary, summarise
 
@@ -81,7 +84,7 @@ def run(options: argparse.Namespace) -> int:
     target = Path(options.out).absolute()
     made = made_at(os.environ.get("SOURCE_DATE_EPOCH"))
     check_target(target)
-    wishes = EvidenceWishes(tuple(options.evidence), options.evidence_for, read_size(options.size_limit))
+    wishes = wishes_of(options)
     check_places(wishes)
     results = read_results(options.results)
     if results.files:
@@ -102,6 +105,20 @@ def run(options: argparse.Namespace) -> int:
     if options.open and results.files:
         open_page(target)
     return exit_code(results, verdict, enforce=options.enforce, strict=options.strict)
+
+
+def wishes_of(options: argparse.Namespace) -> "EvidenceWishes":
+    """Return what is wanted of evidence: what the command line says, or else the settings."""
+    from plain_verdict.evidence import EvidenceWishes
+    from plain_verdict.settings import read_size
+    from plain_verdict.settings_file import read_settings
+
+    evidence = read_settings(options.config).evidence
+    return EvidenceWishes(
+        places=evidence.places if options.evidence is None else tuple(options.evidence),
+        whose=options.evidence_for or evidence.whose,
+        page_bytes=read_size(options.size_limit or evidence.size_limit),
+    )
 
 
 def exit_code(results: "Run", verdict: "Verdict", *, enforce: bool, strict: bool) -> int:

@@ -57,7 +57,8 @@ def collect(run: Run, wishes: EvidenceWishes, limits: Limits, watch: Callable[[i
     run, notes = _find(run, wishes)
     resolving = _Resolving(run, wishes, limits)
     run = change_run(run, resolving.check)
-    run = msgspec.structs.replace(run, unclaimed=tuple(map(resolving.unclaimed, run.unclaimed)))
+    unclaimed = () if wishes.whose == "none" else tuple(map(resolving.unclaimed, run.unclaimed))
+    run = msgspec.structs.replace(run, unclaimed=unclaimed)
     made = make_all(resolving.tasks, watch)
 
     def settle(evidence: Evidence) -> Evidence:

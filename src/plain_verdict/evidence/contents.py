@@ -122,9 +122,7 @@ def _encoded(key: str, media_type: str, data: bytes, picture: "Image", task: Tas
     candidates = [("image/webp", _saved(picture, "WEBP", quality=quality, method=2))]
     if picture.mode == "RGB":
         # 4:4:4, as thin coloured text is unreadable otherwise
-        candidates.append(
-            ("image/jpeg", _saved(picture, "JPEG", quality=quality + 4, subsampling=0, optimize=True))
-        )
+        candidates.append(("image/jpeg", _saved(picture, "JPEG", quality=quality + 4, subsampling=0)))
     if media_type == "image/png" and ratio == 1:
         candidates.append((media_type, _without_metadata(data)))
     best_type, best = min(candidates, key=lambda one: len(one[1]))

@@ -39,10 +39,8 @@ def claim(files: Sequence[str], root: str, checks: Iterable[Check]) -> Claims:
     """Give each file to the check whose name is the longest in its path, where that is one check only."""
     names: dict[str, list[Check]] = defaultdict(list)
     for check in checks:
-        for name in {check.name, check.title}:
-            joined = "".join(words_of(name))
-            if len(joined) >= _SHORTEST:
-                names[joined].append(check)
+        for joined in _spellings(check):
+            names[joined].append(check)
     claims = Claims(defaultdict(list), [], [])
     for file in files:
         path = PurePath(file).relative_to(root)
@@ -52,6 +50,15 @@ def claim(files: Sequence[str], root: str, checks: Iterable[Check]) -> Claims:
         else:
             (claims.ambiguous if owners else claims.unclaimed).append(file)
     return claims
+
+
+def _spellings(check: Check) -> set[str]:
+    """Return what a file's name may call the check: with or without parameters, and “test” in front."""
+    found = set()
+    for name in (check.name, check.title):
+        words = words_of(name)
+        found |= {"".join(words), "".join(words[1:] if words[:1] == ["test"] else words)}
+    return {joined for joined in found if len(joined) >= _SHORTEST}
 
 
 def _owners(path: PurePath, names: dict[str, list[Check]]) -> list[Check]:

@@ -174,7 +174,7 @@ class _Tree:
             try:
                 data = b64decode(line.base64, validate=True)
             except (Base64Error, ValueError):
-                trouble = "its base64 can't be read"
+                trouble = "has base64 that can't be read"
         name = self._name(line.name or line.path.replace("\\", "/").rpartition("/")[2] or "evidence")
         return Evidence(name, line.path, data, self._name(line.caption), self._at(line.at), trouble=trouble)
 
