@@ -4,6 +4,7 @@ import functools
 import http.server
 import json
 import threading
+from base64 import b64encode
 
 import pytest
 from selenium.webdriver.common.by import By
@@ -49,6 +50,35 @@ def hostile_results() -> str:
     return "<testsuites>" + "".join(parts) + "</testsuites>"
 
 
+def hostile_record() -> str:
+    """A record with a payload in every field, and evidence that tries to run."""
+    lines: list[dict] = [{"what": "record", "version": 1}]
+    for number, x in enumerate(HOSTILE):
+        id_, step = f"c{number}", f"s{number}"
+        problem = {"type": x, "message": x, "detail": f"{x}\n{x}", "expected": x, "actual": x + "!"}
+        lines += [
+            {"what": "fact", "key": x, "value": x},
+            {
+                "what": "check",
+                "id": id_,
+                "name": x,
+                "suite": [x],
+                "parameters": {x: x},
+                "tags": [x],
+                "description": x,
+            }
+            | {"requirements": [x], "links": {x: x}, "worker": x, "file": x},
+            {"what": "step", "id": step, "in": id_, "name": x},
+            {"what": "log", "in": step, "text": x, "level": x},
+            {"what": "output", "in": step, "name": x, "text": x},
+            {"what": "evidence", "in": step, "name": x, "caption": x, "base64": b64encode(x.encode()).decode()},
+            {"what": "evidence", "in": id_, "name": x, "path": x},
+            {"what": "end", "id": step, "outcome": "failed", "problems": [problem]},
+            {"what": "end", "id": id_, "outcome": "failed", "reason": x, "problems": [problem]},
+        ]
+    return "\n".join(map(json.dumps, lines))
+
+
 @pytest.fixture
 def opened(tool, tmp_path, browser):
     """Make a page of results and open it: ``opened(xml)``, the demo's without."""
@@ -84,8 +114,9 @@ def requests(browser) -> list[str]:
     return [url for url in urls if not url.startswith("data:")]
 
 
-def test_hostile_text_in_every_field_does_nothing(opened):
-    browser = opened(hostile_results(), title=HOSTILE[2])
+@pytest.mark.parametrize("results", [hostile_results(), hostile_record()], ids=["junit", "record"])
+def test_hostile_text_in_every_field_does_nothing(results, opened):
+    browser = opened(results, title=HOSTILE[2])
     for details in browser.find_elements(By.TAG_NAME, "details"):
         browser.execute_script("arguments[0].open = true", details)
     browser.find_element(By.CSS_SELECTOR, "input").send_keys(HOSTILE[0])
@@ -97,7 +128,7 @@ def test_hostile_text_in_every_field_does_nothing(opened):
         == "1 0"
     )
     links = browser.execute_script(
-        "return [...document.querySelectorAll('a')].map(a => a.getAttribute('href')).filter(h => !h.startsWith('#'))"
+        "return [...document.querySelectorAll('a')].map(a => a.getAttribute('href')).filter(h => !h.startsWith('#') && !h.startsWith('data:application/octet-stream'))"
     )
     assert links == []
     assert browser.get_log("browser") == []
