@@ -17,7 +17,8 @@ ROOT = Path(__file__).parent.parent
 LEVELS = {
     "errors": 0,
     "settings": 0,
-    "settings_file": 1,
+    "settings_file": 2,
+    "rules": 0,
     "words": 0,
     "text": 0,
     "demo": 0,

@@ -1,11 +1,14 @@
 """The verdict in words: counts in, the sentence that is read aloud out."""
 
+import datetime
+
 import pytest
 
 from plain_verdict.judge import judge
 from plain_verdict.model import Attempt, Check, Kind, Outcome, ReadingNote, ResultFile, Run, Unread
 from plain_verdict.words import listed, share, size, took
 
+TODAY = datetime.date(2026, 11, 23)
 P, F, E, S, U = Outcome.PASSED, Outcome.FAILED, Outcome.ERRORED, Outcome.SKIPPED, Outcome.UNDECIDED
 
 
@@ -47,7 +50,7 @@ SENTENCES = [
 
 @pytest.mark.parametrize(("counts", "sentence"), SENTENCES)
 def test_the_sentence(counts, sentence):
-    assert judge(run_of(counts)).sentence == sentence
+    assert judge(run_of(counts), TODAY).sentence == sentence
 
 
 @pytest.mark.parametrize(
@@ -72,7 +75,7 @@ def test_the_sentence(counts, sentence):
     ],
 )
 def test_what_could_not_be_read_is_never_fit_and_always_said(counts, lost, unread, sentence):
-    verdict = judge(run_of(counts, lost, unread))
+    verdict = judge(run_of(counts, lost, unread), TODAY)
     assert verdict.sentence == sentence
     named = " ".join(verdict.reasons)
     assert named.count("is cut off") == lost
@@ -82,7 +85,7 @@ def test_what_could_not_be_read_is_never_fit_and_always_said(counts, lost, unrea
 
 def test_a_pass_after_a_retry_is_a_pass_and_said():
     check = Check("c", Kind.FUNCTIONAL, (), "sails", (Attempt(F), Attempt(P)))
-    verdict = judge(Run((ResultFile("r.xml", "junit-xml", 1, (check,)),), (check,)))
+    verdict = judge(Run((ResultFile("r.xml", "junit-xml", 1, (check,)),), (check,)), TODAY)
     assert verdict.word == "fit"
     assert verdict.remarks == ("One check passed only after a retry: “sails”.",)
 

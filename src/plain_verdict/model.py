@@ -5,7 +5,7 @@ how a page looks.
 """
 
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import date, datetime
 from enum import StrEnum
 from hashlib import blake2b
 
@@ -168,6 +168,8 @@ class Attempt(Value, frozen=True):
     logs: tuple[LogEntry, ...] = ()
     worker: str = ""
     number: int = 0
+    cause: str = ""
+    """The cause that its source names itself."""
 
 
 class Check(Value, frozen=True):
@@ -314,6 +316,28 @@ class ConditionResult(Value, frozen=True):
     met: str
 
 
+class Cause(Value, frozen=True):
+    """A named reason that several failures share. ``typical`` is a message in pieces: (text, whether it varies)."""
+
+    name: str
+    checks: tuple[Check, ...]
+    typical: tuple[tuple[str, bool], ...] = ()
+    type: str = ""
+    by_rule: bool = False
+    advice: str = ""
+    owner: str = ""
+    link: str = ""
+
+
+class Waived(Value, frozen=True):
+    """That a check may fail, why, and until which day."""
+
+    reason: str
+    until: date
+    who: str = ""
+    link: str = ""
+
+
 class Verdict(Value, frozen=True):
     """The judgement: a word, why, every reason behind it, and remarks: what ``why`` leaves unsaid.
 
@@ -325,6 +349,11 @@ class Verdict(Value, frozen=True):
     reasons: tuple[str, ...]
     remarks: tuple[str, ...] = ()
     conditions: tuple[ConditionResult, ...] = ()
+    causes: tuple[Cause, ...] = ()
+    waived: dict[str, Waived] = {}
+    """By check id."""
+    notes: tuple[str, ...] = ()
+    """For the team that keeps the rules: what covered nothing, what was switched off."""
 
     @property
     def sentence(self) -> str:

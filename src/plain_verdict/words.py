@@ -1,5 +1,6 @@
 """Numbers, times and lists in plain words."""
 
+import datetime as dates
 from collections.abc import Sequence
 from datetime import datetime
 
@@ -68,6 +69,11 @@ def share(part: int, whole: int) -> str:
 def day(moment: datetime) -> str:
     """Return the day: ``Sunday 22 November 2026``."""
     return f"{moment:%A} {moment.day} {moment:%B %Y}"
+
+
+def date(day: dates.date) -> str:
+    """Return a date: ``30 November 2026``."""
+    return f"{day.day} {day:%B %Y}"
 
 
 def zone(moment: datetime) -> str:

@@ -8,7 +8,7 @@ from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.errors import PlainVerdictError
 
 if TYPE_CHECKING:
-    from plain_verdict.model import Run, Unread
+    from plain_verdict.model import Run, Unread, Verdict
 
 DONE, NOT_FIT, NOTHING_READ, PARTLY_READ = 0, 1, 3, 4
 _MOST_NOTES = 20
@@ -33,6 +33,15 @@ def add_debug(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--debug", action="store_true", help="show where in the program an error arose")
 
 
+def add_config(parser: argparse.ArgumentParser) -> None:
+    """Add the option that names the settings."""
+    parser.add_argument(
+        "--config",
+        metavar="FILE",
+        help="settings (default: the nearest plain-verdict.toml up to the repository's root)",
+    )
+
+
 def read_results(results: list[str]) -> "Run":
     """Return the run that the arguments make up, with progress shown while it is read."""
     from plain_verdict.run import make_run
@@ -41,13 +50,14 @@ def read_results(results: list[str]) -> "Run":
         return make_run(results, progress)
 
 
-def show_trouble(run: "Run", *, notes: bool = True) -> None:
+def show_trouble(run: "Run", verdict: "Verdict | None" = None, *, notes: bool = True) -> None:
     """Say on stderr what could not be read, and what was odd about the rest."""
     for trouble in run.unread:
         show_unread(trouble)
-    remarks = run.notes if notes else ()
-    for note in remarks[:_MOST_NOTES]:
-        show_labelled("note", note.sentence)
+    remarks = [note.sentence for note in run.notes] if notes else []
+    remarks += verdict.notes if verdict and notes else ()
+    for remark in remarks[:_MOST_NOTES]:
+        show_labelled("note", remark)
     if len(remarks) > _MOST_NOTES:
         show_labelled("note", f"{len(remarks) - _MOST_NOTES:,} more are on the page.")
 

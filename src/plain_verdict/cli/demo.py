@@ -8,7 +8,7 @@ from plain_verdict.errors import WriteError
 
 TO_LOOK_AT = """
 What to look at:
-  - the verdict and its reasons, then what failed and why, in words
+  - the verdict, the conditions it rests on, and "Why": causes by rule and by likeness, one of them waived
   - "Every check": press / and type fare; click failed; order them slowest first
   - "Day return for two adults": its steps, the one that failed, and the picture beside it
   - any picture opens large: arrow keys go on, Esc goes back; "Pictures" has them all
@@ -34,21 +34,26 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
 
 def run(options: argparse.Namespace) -> int:
     """Write the demo and say what to look at."""
+    import os
     import shlex
     import shutil
     from pathlib import Path
 
     from plain_verdict.cli import make_parser
-    from plain_verdict.demo import RESULTS, SHOTS, TITLE
+    from plain_verdict.cli.report import made_at
+    from plain_verdict.demo import RESULTS, SETTINGS, SHOTS, TITLE, WAIVER_LASTS
 
     folder = Path(options.folder)
     try:
         shutil.copytree(RESULTS, folder / "results", dirs_exist_ok=True)
         shutil.copytree(SHOTS, folder / "shots", dirs_exist_ok=True)
+        until = (made_at(os.environ.get("SOURCE_DATE_EPOCH")).date() + WAIVER_LASTS).isoformat()
+        settings = SETTINGS.read_text("utf-8").replace("{UNTIL}", until)
+        (folder / "plain-verdict.toml").write_text(settings, "utf-8")
     except OSError as error:
         raise WriteError(f"the demo can't be written ({error.strerror})", path=str(folder)) from error
     command = ["report", f"{folder}/results", "--evidence", f"{folder}/shots", "--out", f"{folder}/verdict.html"]
-    command += ["--title", TITLE]
+    command += ["--config", f"{folder}/plain-verdict.toml", "--title", TITLE]
     show(f"$ plain-verdict {shlex.join(command)}\n", "soft")
     report = make_parser().parse_args(command)
     code = int(report.run(report))

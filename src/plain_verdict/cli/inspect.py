@@ -1,6 +1,7 @@
 """``plain-verdict inspect``: what each file is, what it holds, what is odd about it."""
 
 import argparse
+from datetime import datetime
 from typing import TYPE_CHECKING
 
 from plain_verdict.cli.common import DONE, NOTHING_READ, add_results, read_results, show_json
@@ -24,8 +25,9 @@ def run(options: argparse.Namespace) -> int:
     from plain_verdict.writers.summary import render_summary, summarise
 
     results = read_results(options.results)
+    today = datetime.now().astimezone().date()
     if options.json:
-        show_json(render_summary(summarise(results, judge(results))))
+        show_json(render_summary(summarise(results, judge(results, today))))
     else:
         for file in results.files:
             show_file(file)

@@ -11,6 +11,7 @@ from plain_verdict.cli.common import (
     NOT_FIT,
     NOTHING_READ,
     PARTLY_READ,
+    add_config,
     add_results,
     read_results,
     show_json,
@@ -24,9 +25,10 @@ if TYPE_CHECKING:
 
     from plain_verdict.evidence import EvidenceWishes
     from plain_verdict.model import Run, Verdict
+    from plain_verdict.settings_file import SettingsFile
 
-_FAILURES_SHOWN = 10
-_MESSAGE_CHARS = 160
+_CAUSES_SHOWN = 10
+_NAME_CHARS = 160
 
 
 def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -55,11 +57,7 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
         help="whose evidence goes into the page (default: all)",
     )
     parser.add_argument("--size-limit", metavar="SIZE", help="how large the page may get (default: 25MB)")
-    parser.add_argument(
-        "--config",
-        metavar="FILE",
-        help="settings (default: the nearest plain-verdict.toml up to the repository's root)",
-    )
+    add_config(parser)
     parser.add_argument("--enforce", action="store_true", help='exit with 1 when the verdict is not "fit"')
     parser.add_argument(
         "--strict", action="store_true", help="exit with 4 when part of the input could not be read"
@@ -77,6 +75,7 @@ def run(options: argparse.Namespace) -> int:
     from plain_verdict.judge import judge
     from plain_verdict.page import render_page
     from plain_verdict.settings import DEFAULT_LIMITS
+    from plain_verdict.settings_file import read_settings
     from plain_verdict.writers.files import check_target, write_whole
     from plain_verdict.writers.summary import render_summary, summarise
 
@@ -84,14 +83,15 @@ def run(options: argparse.Namespace) -> int:
     target = Path(options.out).absolute()
     made = made_at(os.environ.get("SOURCE_DATE_EPOCH"))
     check_target(target)
-    wishes = wishes_of(options)
+    settings = read_settings(options.config)
+    wishes = wishes_of(options, settings)
     check_places(wishes)
     results = read_results(options.results)
     if results.files:
         with Progress("Evidence") as progress:
             results = collect(results, wishes, DEFAULT_LIMITS, progress)
-    verdict = judge(results)
-    show_trouble(results, notes=not options.quiet)
+    verdict = judge(results, made.date(), settings.rules)
+    show_trouble(results, verdict, notes=not options.quiet)
     if results.files:
         write_whole(target, render_page(results, verdict, title=options.title.strip(), made=made))
     else:
@@ -107,13 +107,12 @@ def run(options: argparse.Namespace) -> int:
     return exit_code(results, verdict, enforce=options.enforce, strict=options.strict)
 
 
-def wishes_of(options: argparse.Namespace) -> "EvidenceWishes":
+def wishes_of(options: argparse.Namespace, settings: "SettingsFile") -> "EvidenceWishes":
     """Return what is wanted of evidence: what the command line says, or else the settings."""
     from plain_verdict.evidence import EvidenceWishes
     from plain_verdict.settings import read_size
-    from plain_verdict.settings_file import read_settings
 
-    evidence = read_settings(options.config).evidence
+    evidence = settings.evidence
     return EvidenceWishes(
         places=evidence.places if options.evidence is None else tuple(options.evidence),
         whose=options.evidence_for or evidence.whose,
@@ -146,22 +145,19 @@ def made_at(epoch: str | None) -> datetime:
 
 
 def show_verdict(results: "Run", verdict: "Verdict") -> None:
-    """Print the verdict sentence, what failed, and what else a reader should know."""
-    from plain_verdict.text import headline
+    """Print the verdict sentence, the causes with their checks, and what else a reader should know."""
+    from plain_verdict.words import listed
 
     show(verdict.sentence, verdict.word.value)
-    bad = sorted(
-        (check for check in results.checks if check.outcome.value in ("failed", "errored")),
-        key=lambda check: check.suite,
-    )
-    for check in bad[:_FAILURES_SHOWN]:
-        show(f"  {check.outcome.value:<8}", check.outcome.value, end=" ")
-        show(" › ".join((*check.suite, check.title)))
-        message = headline(check.last.problems[0].message) if check.last.problems else ""
-        if message:
-            show(f"           {message[:_MESSAGE_CHARS]}{'…' if len(message) > _MESSAGE_CHARS else ''}", "soft")
-    if len(bad) > _FAILURES_SHOWN:
-        show(f"  and {len(bad) - _FAILURES_SHOWN:,} more", "soft")
+    for cause in verdict.causes[:_CAUSES_SHOWN]:
+        show(f"{len(cause.checks):>5,}", "failed", end="  ")
+        name = cause.name if len(cause.name) <= _NAME_CHARS else cause.name[: _NAME_CHARS - 1] + "…"
+        show(name + (", waived" if all(check.id in verdict.waived for check in cause.checks) else ""))
+        show(
+            f"       {listed([' › '.join((*check.suite, check.title)) for check in cause.checks], most=3)}", "soft"
+        )
+    if len(verdict.causes) > _CAUSES_SHOWN:
+        show(f"       and {len(verdict.causes) - _CAUSES_SHOWN:,} more causes", "soft")
     # These are on stderr already.
     told = {trouble.sentence for trouble in results.unread} | {note.sentence for note in results.notes}
     for remark in verdict.remarks:

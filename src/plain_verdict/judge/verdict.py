@@ -1,28 +1,60 @@
-"""The default rule: something ran, nothing failed or errored, nothing is undecided, everything could be read."""
+"""The verdict: something ran, the conditions are kept, nothing is undecided, everything given could be read.
+
+Without conditions of the team's own, the one on failures is that nothing fails or errors, waived checks aside.
+"""
 
 from collections.abc import Iterator
+from datetime import date
 
-from plain_verdict.judge.sentence import why
-from plain_verdict.model import ConditionResult, Outcome, Run, Tally, Verdict, Word, tally_of
+from plain_verdict.judge.causes import find_causes
+from plain_verdict.judge.conditions import weigh
+from plain_verdict.judge.sentence import Situation, why
+from plain_verdict.judge.waivers import apply_waivers
+from plain_verdict.model import Cause, ConditionResult, Outcome, Run, Tally, Verdict, Waived, Word, tally_of
+from plain_verdict.rules import ConditionRule, Rules, Scope
 from plain_verdict.words import capital, listed, plural, spelled
 
+NO_RULES = Rules()
+_BAD = (Outcome.FAILED, Outcome.ERRORED)
 
-def judge(run: Run) -> Verdict:
-    """Return the verdict on the run, with its reasons and the conditions kept and broken."""
+
+def judge(run: Run, today: date, rules: Rules = NO_RULES) -> Verdict:
+    """Return the verdict on the run; ``today`` is the day by which waivers end."""
     tally = tally_of(run.checks)
     gaps = tuple(_gaps(run))
+    causes, cause_notes = find_causes(run, rules.causes)
+    waived, waiver_remarks, waiver_notes = apply_waivers(run, rules.waivers, today)
+    own = weigh(rules.conditions, run.checks, waived)
     # What is broken stands first, then what nobody can tell.
-    conditions = tuple(sorted(_conditions(tally, gaps), key=lambda one: (False, None, True).index(one.kept)))
+    conditions = (*own, *_no_failures(run, waived, rules.conditions), *_always(tally, gaps))
+    conditions = tuple(sorted(conditions, key=lambda one: (False, None, True).index(one.kept)))
     if any(condition.kept is False for condition in conditions):
         word = Word.NOT_FIT
     elif any(condition.kept is None for condition in conditions):
         word = Word.UNDECIDED
     else:
         word = Word.FIT
-    sentence = why(word, tally, len(gaps))
+    broken = tuple(f"{one.words} ({one.met})" for one in own if one.kept is False)
+    unmeasured = tuple(one.words for one in own if one.kept is None)
+    sentence = why(word, Situation(tally, len(gaps), len(waived), _largest(causes, tally), broken, unmeasured))
     return Verdict(
-        word, sentence, tuple(_reasons(tally, gaps)), (*gaps, *_remarks(run, tally, sentence)), conditions
+        word=word,
+        why=sentence,
+        reasons=(*_reasons(tally, waived, run), *(f"{condition}." for condition in broken), *gaps),
+        remarks=(*gaps, *_remarks(run, tally, sentence), *waiver_remarks),
+        conditions=conditions,
+        causes=causes,
+        waived=waived,
+        notes=(*cause_notes, *waiver_notes),
     )
+
+
+def _largest(causes: tuple[Cause, ...], tally: Tally) -> Cause | None:
+    """Return the biggest cause where it explains at least a third of the failures, and more than one."""
+    bad = tally.failed + tally.errored
+    if not causes or not causes[0].typical or len(causes[0].checks) < 2 or 3 * len(causes[0].checks) < bad:
+        return None
+    return causes[0]
 
 
 def _gaps(run: Run) -> Iterator[str]:
@@ -31,32 +63,44 @@ def _gaps(run: Run) -> Iterator[str]:
     yield from (trouble.sentence for trouble in run.unread)
 
 
-def _conditions(tally: Tally, gaps: tuple[str, ...]) -> Iterator[ConditionResult]:
-    ended = ((tally.failed, "failed"), (tally.errored, "errored"))
-    bad = [plural(number, word, word) for number, word in ended if number]
+def _no_failures(run: Run, waived: dict[str, Waived], own: tuple[ConditionRule, ...]) -> Iterator[ConditionResult]:
+    """Yield the default rule for what the team's own conditions leave open, so that none is lost by adding one."""
+    measured = {rule.measure for rule in own if rule.scope == Scope()}
+    words = {Outcome.FAILED: "fails", Outcome.ERRORED: "errors"}
+    left = [outcome for outcome in words if outcome.value not in measured and "pass rate" not in measured]
+    if not left:
+        return
+    counted = tally_of(check for check in run.checks if check.id not in waived)
+    bad = [f"{counted.of(outcome):,} {outcome.value}" for outcome in left if counted.of(outcome)]
+    aside = ", waived checks aside" if waived else ""
+    named = f"Nothing {' or '.join(words[outcome] for outcome in left)}{aside}"
+    yield ConditionResult(named, not bad, listed(bad) or f"0 {left[0].value}")
+
+
+def _always(tally: Tally, gaps: tuple[str, ...]) -> Iterator[ConditionResult]:
+    """Yield the conditions that no setting takes away: nothing run is not a pass."""
     yield ConditionResult("At least one check runs", True if tally.ran else None, f"{tally.ran:,} ran")
-    yield ConditionResult("Nothing fails or errors", not bad, listed(bad) or "0 failed")
-    yield ConditionResult(
-        "Nothing is left undecided", None if tally.undecided else True, f"{tally.undecided:,} undecided"
-    )
+    undecided = f"{tally.undecided:,} undecided"
+    yield ConditionResult("Nothing is left undecided", None if tally.undecided else True, undecided)
     unread = f"{plural(len(gaps), 'input')} not whole" if gaps else "all read"
     yield ConditionResult("Everything given can be read", None if gaps else True, unread)
 
 
-def _reasons(tally: Tally, gaps: tuple[str, ...]) -> Iterator[str]:
-    """Yield why the run is not fit or undecided, the numbers first; or the one reason why it is fit."""
-    if tally.failed:
-        yield f"{capital(spelled(tally.failed, 'check'))} failed."
-    if tally.errored:
-        yield f"{capital(spelled(tally.errored, 'check'))} could not finish."
+def _reasons(tally: Tally, waived: dict[str, Waived], run: Run) -> Iterator[str]:
+    """Yield what the verdict rests on, the numbers first."""
+    for outcome, what in ((Outcome.FAILED, "failed"), (Outcome.ERRORED, "could not finish")):
+        number = tally.of(outcome)
+        aside = sum(check.id in waived and check.outcome is outcome for check in run.checks)
+        if number:
+            ending = f", {aside:,} of them waived." if aside else "."
+            yield f"{capital(spelled(number, 'check'))} {what}{ending}"
     if tally.undecided:
         verb = "needs" if tally.undecided == 1 else "need"
         yield f"{capital(spelled(tally.undecided, 'check'))} {verb} a person to decide."
     if not tally.ran:
-        yield ("Nothing ran." if not tally.skipped else f"Nothing ran: {spelled(tally.skipped, 'check')} skipped.")
-    yield from gaps
-    if tally.ran == tally.passed and tally.ran and not gaps:
-        yield f"{capital(spelled(tally.passed, 'check'))} passed, none failed, and everything given could be read."
+        yield "Nothing ran." if not tally.skipped else f"Nothing ran: {spelled(tally.skipped, 'check')} skipped."
+    if tally.ran == tally.passed and tally.ran:
+        yield f"{capital(spelled(tally.passed, 'check'))} passed, and none failed."
 
 
 def _remarks(run: Run, tally: Tally, sentence: str) -> Iterator[str]:

@@ -62,6 +62,7 @@ def make_environment() -> Environment:
         took=words.took,
         size=words.size,
         day=words.day,
+        date=words.date,
         clock=words.clock,
         plural=words.plural,
         capital=words.capital,

@@ -8,7 +8,7 @@ from datetime import datetime
 import msgspec
 
 from plain_verdict.model import Check, Fact, Outcome, Output, ResultFile, Run, Tally, Verdict, tally_of
-from plain_verdict.page.album import Album
+from plain_verdict.page.album import Album, Shown
 from plain_verdict.words import listed
 
 BAD = (Outcome.FAILED, Outcome.ERRORED)
@@ -77,6 +77,32 @@ class Page(msgspec.Struct, frozen=True):
     ended: datetime | None
     checks_took_s: float | None
     made: datetime
+
+    def picture_of(self, checks: Sequence[Check]) -> Shown | None:
+        """Return the first picture that the checks of a cause have, if any has one."""
+        leads = (self.album.lead(check.last) for check in checks)
+        return next((one for lead in leads if lead for one in self.album.shown((lead,))), None)
+
+    def only_in(self, checks: Sequence[Check]) -> list[str]:
+        """Return the browser, platform or region in which alone the checks are, where the run has several."""
+        return [
+            values.pop()
+            for fact in VARIANT_FACTS
+            if (values := self._variants_of(fact, checks)) and len(values) == 1
+        ]
+
+    def _variants_of(self, fact: str, checks: Sequence[Check]) -> set[str]:
+        ids = {check.id for check in checks}
+        everywhere, here = set(), set()
+        for file in self.run.files:
+            values = {one.value for notes in file.suites for one in notes.facts if one.key.lower() == fact}
+            everywhere |= values
+            if any(check.id in ids for check in file.checks):
+                here |= values or {""}
+        return here - {""} if len(everywhere) > 1 and "" not in here else set()
+
+
+VARIANT_FACTS = ("browser", "platform", "region")
 
 
 def make_page(run: Run, verdict: Verdict, title: str, made: datetime) -> Page:

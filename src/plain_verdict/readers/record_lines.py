@@ -105,6 +105,7 @@ class EndLine(Line, frozen=True, tag="end", kw_only=True):
     outcome: Outcome
     reason: str = ""
     problems: tuple[ProblemPart, ...] = ()
+    cause: str = ""
     took_s: Annotated[float, msgspec.Meta(ge=0)] | None = None
     at: Moment = None
 

@@ -62,6 +62,7 @@ def attempt_of(node: Node, line: CheckLine, limits: Limits) -> Attempt:
         logs=tuple(node.logs),
         worker=one_line(line.worker, limits.name_chars),
         number=line.attempt,
+        cause=one_line(ending.cause, limits.name_chars) if ending else "",
     )
 
 

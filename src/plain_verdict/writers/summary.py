@@ -26,6 +26,20 @@ class FileSummary(msgspec.Struct, frozen=True):
     notes: list[str]
 
 
+class CauseSummary(msgspec.Struct, frozen=True):
+    """A cause: its name, how many checks it has and which, a typical message, and what the team's rule says."""
+
+    name: str
+    count: int
+    checks: list[str]
+    type: str
+    typical: str
+    by_rule: bool
+    advice: str
+    owner: str
+    link: str
+
+
 class Summary(msgspec.Struct, frozen=True):
     """The verdict on a run. ``page`` is the full path of the page, where one was written."""
 
@@ -35,6 +49,9 @@ class Summary(msgspec.Struct, frozen=True):
     reasons: list[str]
     counts: Counts
     files: list[FileSummary]
+    causes: list[CauseSummary] = []
+    waived: int = 0
+    rule_notes: list[str] = []
     evidence_notes: list[str] = []
     page: str | msgspec.UnsetType = msgspec.UNSET
 
@@ -53,6 +70,22 @@ def summarise(run: Run, verdict: Verdict, page: str | None = None) -> Summary:
         reasons=list(verdict.reasons),
         counts=_counts(tally_of(run.checks)),
         files=files,
+        causes=[
+            CauseSummary(
+                cause.name,
+                len(cause.checks),
+                [" › ".join((*check.suite, check.title)) for check in cause.checks],
+                cause.type,
+                "".join(text for text, _ in cause.typical),
+                cause.by_rule,
+                cause.advice,
+                cause.owner,
+                cause.link,
+            )
+            for cause in verdict.causes
+        ],
+        waived=len(verdict.waived),
+        rule_notes=list(verdict.notes),
         evidence_notes=list(run.evidence_notes),
         page=msgspec.UNSET if page is None else page,
     )

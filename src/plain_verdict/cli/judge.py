@@ -1,0 +1,47 @@
+"""``plain-verdict judge``: the verdict and the exit code without a page, for the step that stops the line."""
+
+import argparse
+import os
+
+from plain_verdict.cli.common import (
+    DONE,
+    NOT_FIT,
+    NOTHING_READ,
+    add_config,
+    add_results,
+    read_results,
+    show_json,
+    show_trouble,
+)
+
+
+def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add the command and its options."""
+    text = 'Print the verdict and exit with 1 when it is not "fit". Writes nothing.'
+    parser = commands.add_parser(
+        "judge", help="print the verdict, and exit with 1 when it is not fit", description=text
+    )
+    add_results(parser)
+    add_config(parser)
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Print the verdict."""
+    from plain_verdict.cli.report import made_at, show_verdict
+    from plain_verdict.judge import judge
+    from plain_verdict.settings_file import read_settings
+    from plain_verdict.writers.summary import render_summary, summarise
+
+    settings = read_settings(options.config)
+    today = made_at(os.environ.get("SOURCE_DATE_EPOCH")).date()
+    results = read_results(options.results)
+    verdict = judge(results, today, settings.rules)
+    show_trouble(results, verdict)
+    if options.json:
+        show_json(render_summary(summarise(results, verdict)))
+    elif results.files:
+        show_verdict(results, verdict)
+    if not results.files:
+        return NOTHING_READ
+    return DONE if verdict.word.value == "fit" else NOT_FIT

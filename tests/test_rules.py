@@ -1,0 +1,215 @@
+"""The team's rules: causes, waivers, conditions, and what is said when they are wrong."""
+
+import json
+import re
+from itertools import combinations
+from pathlib import Path
+
+import pytest
+
+from plain_verdict.judge.likeness import pattern_of
+from plain_verdict.model import Outcome, Problem
+
+ROOT = Path(__file__).parent.parent
+DOC = (ROOT / "docs" / "judging.md").read_text("utf-8")
+XML = re.search(r"```xml\n(.*?)```", DOC, re.DOTALL)[1]
+EXAMPLES = [
+    (block, re.search(r"# gives: (.*)", block)[1]) for block in re.findall(r"```toml\n(.*?)```", DOC, re.DOTALL)
+]
+
+
+@pytest.fixture
+def judged(tool, tmp_path):
+    """Judge results by settings: gives the summary, what went to stderr, and the exit code."""
+
+    def judge(toml: str, xml: str = XML):
+        (tmp_path / "r.xml").write_text(xml)
+        (tmp_path / "plain-verdict.toml").write_text(toml)
+        done = tool("judge", "r.xml", "--json")
+        return (json.loads(done.out) if done.out else {}), done.err, done.code
+
+    return judge
+
+
+@pytest.mark.parametrize(("toml", "sentence"), EXAMPLES, ids=[sentence[:40] for _, sentence in EXAMPLES])
+def test_the_examples_in_the_docs_hold(toml, sentence, judged):
+    summary, err, code = judged(toml)
+    assert summary["sentence"] == sentence
+    assert code == (0 if sentence.startswith("Fit") else 1)
+    assert err == ""
+
+
+def test_failures_group_by_likeness_as_a_person_grouped_them():
+    rows = json.loads((ROOT / "tests/examples/likeness/failures.json").read_text("utf-8"))
+    assert len(rows) >= 200
+    assert len({row["group"] for row in rows}) >= 25
+    found = [
+        (row["group"], pattern_of(Problem(Outcome.FAILED, row["type"], row["message"], row["detail"])))
+        for row in rows
+    ]
+    pairs = [(one[0] == other[0], one[1] == other[1]) for one, other in combinations(found, 2)]
+    right = pairs.count((True, True))
+    assert right / (right + pairs.count((False, True))) >= 0.99  # precision: no two causes in one
+    assert right / (right + pairs.count((True, False))) >= 0.95  # recall
+
+
+def test_causes_carry_what_a_reader_needs_and_the_first_rule_wins(judged, tool, tmp_path):
+    toml = """
+[[cause]]
+name = "Slow"
+match = { message = "/after \\\\d+\\\\.\\\\d s/" }
+advice = "Wait."
+[[cause]]
+name = "Never reached"
+match = { type = "TimeoutError" }
+[[cause]]
+name = "Of one file"
+match = { source = "r.xml", check = "Sea*" }
+"""
+    summary, err, _ = judged(toml)
+    causes = [(cause["name"], cause["count"], cause["by_rule"], cause["advice"]) for cause in summary["causes"]]
+    assert causes == [("Slow", 2, True, "Wait."), ("Of one file", 1, True, "")]
+    assert summary["rule_notes"] == ["Cause rule “Never reached” covered nothing."]
+    assert "note: Cause rule “Never reached” covered nothing." in err
+    assert tool("report", "r.xml").code == 0
+    page = (tmp_path / "verdict.html").read_text("utf-8")
+    assert re.search(
+        r"<bdi>Slow</bdi>.*<u>30.\d s</u>.*<u>BQ-22\d\d</u>.*Wait\..*66\.6 % of what failed", page, re.DOTALL
+    )
+
+
+def test_a_check_names_its_own_cause_in_a_record(judged):
+    lines = [
+        {"what": "check", "id": "c", "name": "Pay"},
+        {
+            "what": "end",
+            "id": "c",
+            "outcome": "failed",
+            "cause": "Known trouble",
+            "problems": [{"message": "Timed out"}],
+        },
+    ]
+    summary, _, _ = judged(
+        '[[cause]]\nname = "Rule"\nmatch = { message = "Timed" }', "\n".join(map(json.dumps, lines))
+    )
+    assert [cause["name"] for cause in summary["causes"]] == ["Known trouble"]
+
+
+WAIVERS = [
+    ('match = { check = "Seats" }\nuntil = 2026-12-24', 1, [], []),
+    ('match = { check = "Seats" }\nuntil = 2026-11-23', 1, ["ends on 23 November 2026"], []),
+    ('match = { check = "Seats" }\nuntil = 2026-11-22', 1, ["ends on 22 November 2026"], []),
+    (
+        'match = { check = "Seats" }\nuntil = 2026-11-21',
+        0,
+        ["ended on 21 November 2026, and 1 check counts again"],
+        [],
+    ),
+    (
+        'match = { message = "Timed" }\nuntil = 2026-12-24\nmost = 1',
+        1,
+        ["covers 1 at most; one check more failed"],
+        [],
+    ),
+    ('match = { check = "Gone" }\nuntil = 2026-12-24', 0, [], ["is not needed: it covers nothing"]),
+    ('match = { check = "Timetable" }\nuntil = 2026-12-24', 0, [], ["is not needed: what it covers passes now"]),
+    (
+        'match = { check = "Seats" }\nuntil = 2026-12-24\n[[waiver]]\nreason = "again"\nmatch = { suite = "Booking" }\nuntil = 2026-12-24',
+        3,
+        [],
+        ["1 check covered by two waivers"],
+    ),
+]
+
+
+@pytest.mark.parametrize(("waiver", "waived", "remarks", "notes"), WAIVERS)
+def test_waivers(waiver, waived, remarks, notes, judged, tool):
+    summary, _, code = judged(f'[[waiver]]\nreason = "known"\n{waiver}')  # the tests' today is 22 November 2026
+    assert summary["waived"] == waived
+    assert summary["counts"]["failed"] == 3
+    assert code == (0 if waived == 3 else 1)
+    printed = tool("judge", "r.xml").out
+    for remark in remarks:
+        assert remark in printed
+    assert len(summary["rule_notes"]) == len(notes)
+    for note, found in zip(notes, summary["rule_notes"], strict=True):
+        assert note in found
+
+
+CONDITIONS = [
+    ('measure = "checks"\nat_least = 4', True, "4 ran"),
+    ('measure = "checks"\nat_least = 5', False, "4 ran"),
+    ('measure = "checks"\nexactly = 4\nscope = { suite = "Book*" }', True, "4 ran"),
+    ('measure = "checks"\nat_least = 1\nscope = { tag = "smoke" }', False, "0 ran"),
+    ('measure = "failed"\nat_most = 3', True, "3 failed"),
+    ('measure = "failed"\nat_most = 2', False, "3 failed"),
+    ('measure = "pass rate"\nat_least = "25 %"', True, "25.0 %"),
+    ('measure = "pass rate"\nat_least = "25.1 %"', False, "25.0 %"),
+    ('measure = "pass rate"\nat_least = 90\nscope = { suite = "None" }', None, "nothing to measure"),
+    ('measure = "duration"\nat_most = "2 min"', True, "1 min 7 s"),
+    ('measure = "slowest check"\nat_most = "1 min"', False, "1 min 1 s"),
+    ('measure = "slowest check"\nat_most = "61000 ms"', True, "1 min 1 s"),
+    ('measure = "flaky"\nat_most = 0', True, "0 flaky"),
+    (
+        'measure = "skipped"\nat_most = 0\nname = "Nothing is left out"\nreason = "it is the release"',
+        True,
+        "0 skipped",
+    ),
+]
+
+
+@pytest.mark.parametrize(("condition", "kept", "met"), CONDITIONS)
+def test_conditions(condition, kept, met, judged, tool, tmp_path):
+    judged(f"[[condition]]\n{condition}")
+    assert tool("report", "r.xml").code == 0
+    page = (tmp_path / "verdict.html").read_text("utf-8")
+    word = {True: "kept", False: "broken", None: "open"}[kept]
+    rows = re.findall(
+        r'<li class="(\w+)"><span class="k">.*?</span><span>(.*?)</span><span class="v num">(.*?)</span>', page
+    )
+    assert any((state, number) == (word, met) for state, _, number in rows), rows
+
+
+WRONG = [
+    ("[[cuase]]", "has a key that is not known, 'cuase'\nhint: did you mean 'cause'?"),
+    (
+        '[[cause]]\nname = "x"\nmatch = { mesage = "y" }',
+        "has a key that is not known, 'mesage'\nhint: did you mean 'message'?",
+    ),
+    (
+        '[[cause]]\nname = "x"\nmatch = { message = "/(/" }',
+        "cause[0].match.message: is no regular expression: missing ) at position 1",
+    ),
+    ('[[cause]]\nname = "x"\nmatch = {}', "cause[0].match: covers everything"),
+    ('[[cause]]\nmatch = { type = "x" }', "object missing required field `name`"),
+    ('[[waiver]]\nmatch = { type = "x" }\nreason = "y"\nuntil = "soon"', "waiver[0].until: invalid"),
+    ('[[waiver]]\nmatch = { type = "x" }\nreason = "y"', "object missing required field `until`"),
+    ('[[condition]]\nmeasure = "luck"\nat_most = 1', "condition[0].measure: invalid enum value 'luck'"),
+    (
+        '[[condition]]\nmeasure = "failed"',
+        "condition[0].measure: needs exactly one of at_most, at_least and exactly",
+    ),
+    ('[[condition]]\nmeasure = "failed"\nat_most = -1', "condition[0].at_most: -1 is no number of 0 or more"),
+    ('[[condition]]\nmeasure = "pass rate"\nat_least = 101', "condition[0].at_least: 101 is no rate up to 100 %"),
+    (
+        '[[condition]]\nmeasure = "duration"\nat_most = 20',
+        "condition[0].at_most: 20 needs a unit of time: ms, s, min or h",
+    ),
+    ('[[condition]]\nmeasure = "failed"\nat_most = "5 min"', "condition[0].at_most: '5 min' is no count"),
+]
+
+
+@pytest.mark.parametrize(("toml", "line"), WRONG)
+def test_wrong_rules_are_named_by_their_key_before_any_work(toml, line, judged):
+    summary, err, code = judged(toml)
+    assert code == 2
+    assert line in err
+    assert err.startswith("error: plain-verdict.toml")
+    assert summary == {}
+
+
+def test_a_regular_expression_that_takes_too_long_switches_its_rule_off(judged):
+    xml = f'<testsuite><testcase name="a"><failure message="{"a" * 60}!"/></testcase></testsuite>'
+    summary, _, _ = judged('[[cause]]\nname = "Trap"\nmatch = { message = "/^(a|a|aa)+$/" }', xml)
+    assert summary["rule_notes"] == ["Cause rule “Trap” takes too long to match and was switched off."]
+    assert summary["causes"][0]["by_rule"] is False
