@@ -18,6 +18,8 @@ LEVELS = {
     "errors": 0,
     "settings": 0,
     "settings_file": 2,
+    "arrivals": 2,
+    "again": 1,
     "rules": 0,
     "words": 0,
     "text": 0,
@@ -29,8 +31,8 @@ LEVELS = {
     "recorder": 0,
     "page": 1,
     "writers": 1,
-    "run": 2,
-    "cli": 3,
+    "run": 3,
+    "cli": 4,
 }
 
 

@@ -179,6 +179,8 @@ def test_the_page_says_what_matters_first_and_shows_failures_open(opened):
         "Why",
         "Timed out after 30.0 s waiting for fares of sailing",
         "Every check",
+        "By browser",
+        "from first to last",
         "Slowest",
         "How this was read",
     ]

@@ -187,6 +187,8 @@ class Check(Value, frozen=True):
     description: str = ""
     requirements: tuple[str, ...] = ()
     links: tuple[Fact, ...] = ()
+    variant: tuple[Fact, ...] = ()
+    """What sets it apart from the same check elsewhere in the run: browser, platform, region."""
 
     @property
     def title(self) -> str:
@@ -257,6 +259,8 @@ class Unread(Value, frozen=True):
     hint: str = ""
     file: str = ""
     """Where it stands; never shown."""
+    chosen: bool = False
+    """Whether the user asked for it to be left out, so that nothing is missing."""
 
     @property
     def sentence(self) -> str:
@@ -286,6 +290,8 @@ class ResultFile(Value, frozen=True):
     title: str = ""
     folder: str = ""
     """Where it stands, to find its evidence; never shown."""
+    digest: str = ""
+    """Of its bytes, to tell the same file given twice."""
 
 
 class Run(Value, frozen=True):

@@ -21,6 +21,10 @@ class Limits(msgspec.Struct, frozen=True):
     """Facts kept for one suite or one check."""
     notes: int = 20
     """Reading notes of one file."""
+    archive_files: int = 20_000
+    archive_bytes: int = 500_000_000
+    """Of one archive's content, unpacked."""
+    archive_depth: int = 2
     evidence_bytes: int = 20_000_000
     """Of one piece of evidence that is no picture."""
     picture_bytes: int = 60_000_000

@@ -8,6 +8,7 @@ from typing import Literal
 
 import msgspec
 
+from plain_verdict.again import VARIANT_FACTS
 from plain_verdict.errors import UsageError
 from plain_verdict.judge.conditions import check_condition
 from plain_verdict.rules import CauseRule, ConditionRule, Match, Rules, Scope, WaiverRule
@@ -35,6 +36,8 @@ class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     expect_files: int | None = None
     stale_after: str = "12h"
     newer_than: str = ""
+    variants: tuple[str, ...] = VARIANT_FACTS
+    """Facts, in lower case, under which the same check is a variant and not another attempt."""
 
 
 class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -8,7 +8,11 @@ from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.errors import PlainVerdictError
 
 if TYPE_CHECKING:
+    from datetime import datetime
+
+    from plain_verdict.arrivals import Expected
     from plain_verdict.model import Run, Unread, Verdict
+    from plain_verdict.settings_file import SettingsFile
 
 DONE, NOT_FIT, NOTHING_READ, PARTLY_READ = 0, 1, 3, 4
 _MOST_NOTES = 20
@@ -42,18 +46,44 @@ def add_config(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def read_results(results: list[str]) -> "Run":
+def add_arrivals(parser: argparse.ArgumentParser) -> None:
+    """Add the options that say which files must arrive and how old they may be."""
+    parser.add_argument("--expect-files", type=int, metavar="N", help="undecided unless so many files arrive")
+    parser.add_argument(
+        "--newer-than", metavar="AGE", help="leave out results older than 6h, 2d, or a date like 2026-11-22"
+    )
+
+
+def read_results(results: list[str], expected: "Expected | None" = None) -> "Run":
     """Return the run that the arguments make up, with progress shown while it is read."""
+    from plain_verdict.arrivals import Expected
     from plain_verdict.run import make_run
 
     with Progress("Reading") as progress:
-        return make_run(results, progress)
+        return make_run(results, expected or Expected(), progress)
+
+
+def expected_by(options: argparse.Namespace, settings: "SettingsFile", now: "datetime") -> "Expected":
+    """Return what must arrive: what the command line says, or else the settings."""
+    from plain_verdict.arrivals import Expected, read_age, read_newer_than
+
+    table = settings.input
+    return Expected(
+        patterns=table.expect,
+        files=table.expect_files if options.expect_files is None else options.expect_files,
+        stale_after=read_age(table.stale_after),
+        newer_than=read_newer_than(options.newer_than or table.newer_than, now),
+        variants=table.variants,
+    )
 
 
 def show_trouble(run: "Run", verdict: "Verdict | None" = None, *, notes: bool = True) -> None:
     """Say on stderr what could not be read, and what was odd about the rest."""
     for trouble in run.unread:
-        show_unread(trouble)
+        if trouble.chosen:
+            show_labelled("note", trouble.sentence)
+        else:
+            show_unread(trouble)
     remarks = [note.sentence for note in run.notes] if notes else []
     remarks += verdict.notes if verdict and notes else ()
     for remark in remarks[:_MOST_NOTES]:

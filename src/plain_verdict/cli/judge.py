@@ -7,8 +7,10 @@ from plain_verdict.cli.common import (
     DONE,
     NOT_FIT,
     NOTHING_READ,
+    add_arrivals,
     add_config,
     add_results,
+    expected_by,
     read_results,
     show_json,
     show_trouble,
@@ -23,6 +25,7 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
     )
     add_results(parser)
     add_config(parser)
+    add_arrivals(parser)
     parser.set_defaults(run=run)
 
 
@@ -34,9 +37,9 @@ def run(options: argparse.Namespace) -> int:
     from plain_verdict.writers.summary import render_summary, summarise
 
     settings = read_settings(options.config)
-    today = made_at(os.environ.get("SOURCE_DATE_EPOCH")).date()
-    results = read_results(options.results)
-    verdict = judge(results, today, settings.rules)
+    now = made_at(os.environ.get("SOURCE_DATE_EPOCH"))
+    results = read_results(options.results, expected_by(options, settings, now))
+    verdict = judge(results, now.date(), settings.rules)
     show_trouble(results, verdict)
     if options.json:
         show_json(render_summary(summarise(results, verdict)))

@@ -11,8 +11,10 @@ from plain_verdict.cli.common import (
     NOT_FIT,
     NOTHING_READ,
     PARTLY_READ,
+    add_arrivals,
     add_config,
     add_results,
+    expected_by,
     read_results,
     show_json,
     show_trouble,
@@ -58,6 +60,7 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
     )
     parser.add_argument("--size-limit", metavar="SIZE", help="how large the page may get (default: 25MB)")
     add_config(parser)
+    add_arrivals(parser)
     parser.add_argument("--enforce", action="store_true", help='exit with 1 when the verdict is not "fit"')
     parser.add_argument(
         "--strict", action="store_true", help="exit with 4 when part of the input could not be read"
@@ -86,7 +89,7 @@ def run(options: argparse.Namespace) -> int:
     settings = read_settings(options.config)
     wishes = wishes_of(options, settings)
     check_places(wishes)
-    results = read_results(options.results)
+    results = read_results(options.results, expected_by(options, settings, made))
     if results.files:
         with Progress("Evidence") as progress:
             results = collect(results, wishes, DEFAULT_LIMITS, progress)
@@ -126,7 +129,7 @@ def exit_code(results: "Run", verdict: "Verdict", *, enforce: bool, strict: bool
         return NOTHING_READ
     if enforce and verdict.word.value != "fit":
         return NOT_FIT
-    if strict and (results.unread or any(note.lost for note in results.notes)):
+    if strict and (any(not one.chosen for one in results.unread) or any(note.lost for note in results.notes)):
         return PARTLY_READ
     return DONE
 

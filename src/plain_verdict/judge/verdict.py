@@ -60,7 +60,7 @@ def _largest(causes: tuple[Cause, ...], tally: Tally) -> Cause | None:
 def _gaps(run: Run) -> Iterator[str]:
     """Yield a sentence for each input of which results are missing."""
     yield from (note.sentence for note in run.notes if note.lost)
-    yield from (trouble.sentence for trouble in run.unread)
+    yield from (trouble.sentence for trouble in run.unread if not trouble.chosen)
 
 
 def _no_failures(run: Run, waived: dict[str, Waived], own: tuple[ConditionRule, ...]) -> Iterator[ConditionResult]:

@@ -9,6 +9,8 @@ import msgspec
 
 from plain_verdict.model import Check, Fact, Outcome, Output, ResultFile, Run, Tally, Verdict, tally_of
 from plain_verdict.page.album import Album, Shown
+from plain_verdict.page.lanes import Timing, make_timing
+from plain_verdict.page.variants import VariantGrid, make_grids
 from plain_verdict.words import listed
 
 BAD = (Outcome.FAILED, Outcome.ERRORED)
@@ -71,6 +73,8 @@ class Page(msgspec.Struct, frozen=True):
     files: tuple[FileRow, ...]
     run: Run
     album: Album
+    timing: Timing | None
+    grids: tuple[VariantGrid, ...]
     facts: tuple[Fact, ...]
     more_facts: tuple[Fact, ...]
     started: datetime | None
@@ -85,24 +89,12 @@ class Page(msgspec.Struct, frozen=True):
 
     def only_in(self, checks: Sequence[Check]) -> list[str]:
         """Return the browser, platform or region in which alone the checks are, where the run has several."""
-        return [
-            values.pop()
-            for fact in VARIANT_FACTS
-            if (values := self._variants_of(fact, checks)) and len(values) == 1
-        ]
-
-    def _variants_of(self, fact: str, checks: Sequence[Check]) -> set[str]:
-        ids = {check.id for check in checks}
-        everywhere, here = set(), set()
-        for file in self.run.files:
-            values = {one.value for notes in file.suites for one in notes.facts if one.key.lower() == fact}
-            everywhere |= values
-            if any(check.id in ids for check in file.checks):
-                here |= values or {""}
-        return here - {""} if len(everywhere) > 1 and "" not in here else set()
-
-
-VARIANT_FACTS = ("browser", "platform", "region")
+        keys = {fact.key for check in checks for fact in check.variant}
+        values = {
+            key: {fact.value for check in checks for fact in check.variant if fact.key == key} for key in keys
+        }
+        whole = all(len(check.variant) == len(keys) for check in checks)
+        return [next(iter(several)) for key, several in sorted(values.items()) if whole and len(several) == 1]
 
 
 def make_page(run: Run, verdict: Verdict, title: str, made: datetime) -> Page:
@@ -123,6 +115,8 @@ def make_page(run: Run, verdict: Verdict, title: str, made: datetime) -> Page:
         files=tuple(FileRow(file, tally_of(file.checks), _sum_s(file.checks)) for file in run.files),
         run=run,
         album=Album(run),
+        timing=make_timing(run),
+        grids=make_grids(run),
         facts=facts[:_SHOWN_FACTS],
         more_facts=facts[_SHOWN_FACTS:],
         started=started,

@@ -1,11 +1,13 @@
 """Reads result files: tells their format by their content and hands each to the reader for it."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from hashlib import blake2b
 
 import msgspec
 
 from plain_verdict.errors import ReadError, UnknownFormat
 from plain_verdict.model import ResultFile, Unread
+from plain_verdict.readers.archives import is_archive, members
 from plain_verdict.readers.interface import Head, Reader, Source
 from plain_verdict.readers.junit import JunitReader
 from plain_verdict.readers.record import RecordReader
@@ -32,15 +34,42 @@ def read_all(sources: Sequence[Source], limits: Limits, watch: Callable[[int, in
     files: list[ResultFile] = []
     unread: list[Unread] = []
     left_alone: list[Unread] = []
+
+    def note(source: Source, error: ReadError) -> None:
+        trouble = Unread(error.path or source.path, error.what, error.where, error.hint, source.file)
+        (unread if source.explicit or not isinstance(error, UnknownFormat) else left_alone).append(trouble)
+
     for number, source in enumerate(sources):
         watch(number, len(sources))
         try:
-            files.append(read_source(source, limits))
+            for part in _parts(source, limits):
+                try:
+                    files.append(read_source(part, limits))
+                except ReadError as error:
+                    note(part, error)
         except ReadError as error:
-            trouble = Unread(source.path, error.what, error.where, error.hint, source.file)
-            known = source.explicit or not isinstance(error, UnknownFormat)
-            (unread if known else left_alone).append(trouble)
+            note(source, error)
     return Reading(tuple(files), tuple(unread), tuple(left_alone))
+
+
+def _parts(source: Source, limits: Limits) -> Iterator[Source]:
+    """Yield the source itself, or what it holds where it is an archive. Raises ReadError."""
+    try:
+        with source.open() as stream:
+            head = stream.read(512)
+    except OSError:
+        yield source  # reading it says what is wrong
+        return
+    if not is_archive(head):
+        yield source
+        return
+    found = False
+    for part in members(source, limits):
+        found = True
+        # A single compressed file was named as much as if it were not compressed.
+        yield msgspec.structs.replace(part, explicit=source.explicit) if part.path == source.path else part
+    if not found:
+        raise ReadError("is an archive without any file", path=source.path, hint="check how it was made")
 
 
 def read_source(source: Source, limits: Limits) -> ResultFile:
@@ -48,10 +77,13 @@ def read_source(source: Source, limits: Limits) -> ResultFile:
     try:
         with source.open() as stream:
             head = _head(stream.read(HEAD_BYTES))
+            digest = blake2b(head.data, digest_size=16)
+            while chunk := stream.read(HEAD_BYTES):
+                digest.update(chunk)
         reader = next((reader for reader in READERS if reader.recognises(head)), None)
         if reader is None:
             raise _unknown(head, source)
-        return reader.read(source, limits)
+        return msgspec.structs.replace(reader.read(source, limits), digest=digest.hexdigest())
     except OSError as error:
         raise ReadError(
             f"can't be opened ({error.strerror or error})",

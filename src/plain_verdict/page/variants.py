@@ -1,0 +1,50 @@
+"""Prepares the variants: how each browser, platform or region did, and the checks that differ between them."""
+
+from collections import defaultdict
+
+import msgspec
+
+from plain_verdict.model import Check, Run, Tally, tally_of
+
+_MOST_ROWS = 40
+
+
+class VariantGrid(msgspec.Struct, frozen=True):
+    """One fact's values with a tally each, and the checks that differ: a cell a value, None if absent."""
+
+    fact: str
+    values: tuple[str, ...]
+    tallies: tuple[Tally, ...]
+    rows: tuple[tuple[Check, tuple[Check | None, ...]], ...]
+    hidden_rows: int
+    alike: int
+
+
+def make_grids(run: Run) -> tuple[VariantGrid, ...]:
+    """Return a grid for each fact that has several values."""
+    facts: dict[str, dict[str, list[Check]]] = defaultdict(lambda: defaultdict(list))
+    for check in run.checks:
+        for fact in check.variant:
+            facts[fact.key][fact.value].append(check)
+    return tuple(_grid(fact, values) for fact, values in facts.items())
+
+
+def _grid(fact: str, values: dict[str, list[Check]]) -> VariantGrid:
+    names = tuple(sorted(values))
+    cells: dict[tuple[object, ...], dict[str, Check]] = defaultdict(dict)
+    for value in names:
+        for check in values[value]:
+            others = tuple(one for one in check.variant if one.key != fact)
+            cells[check.suite, check.title, others][value] = check
+    several = {key: found for key, found in cells.items() if len(found) > 1}
+    differing = [found for found in several.values() if len({check.outcome for check in found.values()}) > 1]
+    rows = [(next(iter(found.values())), tuple(found.get(value) for value in names)) for found in differing]
+    rows.sort(key=lambda row: (row[0].suite, row[0].title))
+    return VariantGrid(
+        fact,
+        names,
+        tuple(tally_of(values[value]) for value in names),
+        tuple(rows[:_MOST_ROWS]),
+        max(0, len(rows) - _MOST_ROWS),
+        len(several) - len(differing),
+    )
