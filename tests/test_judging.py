@@ -5,7 +5,20 @@ import datetime
 import pytest
 
 from plain_verdict.judge import judge
-from plain_verdict.model import Attempt, Check, Kind, Outcome, ReadingNote, ResultFile, Run, Unread
+from plain_verdict.judge.sentence import Situation, why
+from plain_verdict.model import (
+    Attempt,
+    Cause,
+    Check,
+    Kind,
+    Outcome,
+    ReadingNote,
+    ResultFile,
+    Run,
+    Tally,
+    Unread,
+    Word,
+)
 from plain_verdict.words import listed, share, size, took
 
 TODAY = datetime.date(2026, 11, 23)
@@ -81,6 +94,80 @@ def test_what_could_not_be_read_is_never_fit_and_always_said(counts, lost, unrea
     assert named.count("is cut off") == lost
     assert named.count("does not exist") == unread
     assert None in [condition.kept for condition in verdict.conditions]
+
+
+def cause(count: int, name: str = "Fares", *, by_rule: bool = True) -> Cause:
+    return Cause(name, tuple(run_of({F: count}).checks), (("fares", False),), by_rule=by_rule)
+
+
+SITUATIONS = [
+    (
+        Word.NOT_FIT,
+        Situation(Tally(failed=9, passed=203), cause=cause(5)),
+        "9 of 212 checks failed, 5 of them because of “Fares”.",
+    ),
+    (
+        Word.NOT_FIT,
+        Situation(Tally(failed=9, passed=203), cause=cause(9)),
+        "9 of 212 checks failed, all of them because of “Fares”.",
+    ),
+    (
+        Word.NOT_FIT,
+        Situation(Tally(failed=9, passed=3), cause=cause(4, "no … left", by_rule=False)),
+        "9 of 12 checks failed, 4 of them with “no … left”.",
+    ),
+    (Word.NOT_FIT, Situation(Tally(failed=7, passed=5), waived=2), "7 of 12 checks failed, 2 of them waived."),
+    (
+        Word.NOT_FIT,
+        Situation(Tally(failed=7, passed=5), waived=2, cause=cause(3)),
+        "7 of 12 checks failed, 2 of them waived, 3 of them because of “Fares”.",
+    ),
+    (Word.NOT_FIT, Situation(Tally(failed=3)), "all 3 checks failed."),
+    (Word.NOT_FIT, Situation(Tally(failed=12345)), "all 12,345 checks failed."),
+    (
+        Word.NOT_FIT,
+        Situation(Tally(failed=2, errored=1, passed=12342)),
+        "2 of 12,345 checks failed and 1 could not finish.",
+    ),
+    (
+        Word.NOT_FIT,
+        Situation(Tally(passed=5), broken=("Slowest check: at most 30.0 s (61.0 s)",)),
+        "all 5 checks passed, but a condition is broken: slowest check: at most 30.0 s (61.0 s).",
+    ),
+    (
+        Word.NOT_FIT,
+        Situation(Tally(passed=5), broken=("A (1)", "B (2)")),
+        "all 5 checks passed, but two conditions are broken: A (1) and B (2).",
+    ),
+    (
+        Word.NOT_FIT,
+        Situation(Tally(skipped=5), broken=("Checks: at least 3 (0 ran)",)),
+        "nothing ran, but a condition is broken: checks: at least 3 (0 ran).",
+    ),
+    (Word.FIT, Situation(Tally(failed=1, passed=5), waived=1), "5 of 6 checks passed; 1 failed and is waived."),
+    (Word.FIT, Situation(Tally(failed=2, passed=4), waived=2), "4 of 6 checks passed; 2 failed and are waived."),
+    (
+        Word.FIT,
+        Situation(Tally(failed=2, passed=4), waived=1),
+        "4 of 6 checks passed; 2 failed, 1 of them waived, which the conditions allow.",
+    ),
+    (Word.FIT, Situation(Tally(failed=2, passed=4)), "4 of 6 checks passed; 2 failed, which the conditions allow."),
+    (
+        Word.UNDECIDED,
+        Situation(Tally(failed=2, passed=4), gaps=1, waived=2),
+        "4 of 6 checks passed; 2 failed and are waived, but one result file could not be read whole.",
+    ),
+    (
+        Word.UNDECIDED,
+        Situation(Tally(passed=4), unmeasured=("Pass rate: at least 90 %",)),
+        "all 4 checks passed, but there is nothing to measure for “Pass rate: at least 90 %”.",
+    ),
+]
+
+
+@pytest.mark.parametrize(("word", "situation", "sentence"), SITUATIONS)
+def test_the_sentence_with_rules(word, situation, sentence):
+    assert why(word, situation) == sentence
 
 
 def test_a_pass_after_a_retry_is_a_pass_and_said():

@@ -141,6 +141,7 @@ CONDITIONS = [
     ('measure = "checks"\nat_least = 5', False, "4 ran"),
     ('measure = "checks"\nexactly = 4\nscope = { suite = "Book*" }', True, "4 ran"),
     ('measure = "checks"\nat_least = 1\nscope = { tag = "smoke" }', False, "0 ran"),
+    ('measure = "checks"\nat_least = 1\nscope = { variant = "firefox*" }', False, "0 ran"),
     ('measure = "failed"\nat_most = 3', True, "3 failed"),
     ('measure = "failed"\nat_most = 2', False, "3 failed"),
     ('measure = "pass rate"\nat_least = "25 %"', True, "25.0 %"),

@@ -54,6 +54,8 @@ class Scope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     kind: Kind | None = None
     suite: str = ""
     tag: str = ""
+    variant: str = ""
+    """A browser, platform or region, like ``firefox*``."""
 
 
 Measure = Literal[

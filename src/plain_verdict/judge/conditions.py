@@ -37,6 +37,8 @@ def _in(scope: Scope, check: Check) -> bool:
         return False
     if scope.tag and scope.tag not in check.tags:
         return False
+    if scope.variant and not any(fnmatchcase(fact.value, scope.variant) for fact in check.variant):
+        return False
     path = " › ".join(check.suite)
     return not scope.suite or scope.suite in check.suite or fnmatchcase(path, scope.suite)
 
@@ -113,5 +115,6 @@ def _met(measure: str, number: float, checks: list[Check], waived: dict[str, Wai
 
 def _where(scope: Scope) -> str:
     parts = [f"in {scope.suite}" if scope.suite else "", f"of kind {scope.kind.value}" if scope.kind else ""]
+    parts.append(f"on {scope.variant}" if scope.variant else "")
     parts.append(f"tagged {scope.tag}" if scope.tag else "")
     return "".join(f" {part}" for part in parts if part)

@@ -82,6 +82,12 @@ class Page(msgspec.Struct, frozen=True):
     checks_took_s: float | None
     made: datetime
 
+    @property
+    def slowest_suites(self) -> list[SuiteGroup]:
+        """Return the suites whose checks took longest, where there are enough to tell apart."""
+        timed = [group for group in self.suites if group.took_s and group.path]
+        return sorted(timed, key=lambda group: -(group.took_s or 0))[:3] if len(timed) > 3 else []
+
     def picture_of(self, checks: Sequence[Check]) -> Shown | None:
         """Return the first picture that the checks of a cause have, if any has one."""
         leads = (self.album.lead(check.last) for check in checks)
