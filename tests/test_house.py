@@ -20,6 +20,7 @@ LEVELS = {
     "settings_file": 2,
     "arrivals": 2,
     "again": 1,
+    "pytest_plugin": 1,
     "rules": 0,
     "words": 0,
     "text": 0,

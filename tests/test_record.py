@@ -229,7 +229,13 @@ def use(record: Recorder) -> None:
         record.keep(b"x", "y")
 
 
-def test_importing_the_recorder_is_cheap():
+def test_importing_the_recorder_is_cheap_and_the_plugin_nearly_free():
+    code = "import sys, pytest; import plain_verdict.pytest_plugin; print(*sys.modules)"
+    loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
+    assert [name for name in loaded if name.startswith("plain_verdict")] == [
+        "plain_verdict",
+        "plain_verdict.pytest_plugin",
+    ]
     code = "import sys; import plain_verdict.recorder; print(*sys.modules)"
     loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
     assert not {"msgspec", "lxml", "jinja2", "PIL", "typing", "pathlib", "dataclasses", "traceback"} & set(loaded)
