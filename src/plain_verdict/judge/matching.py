@@ -1,6 +1,7 @@
 """Finds out which checks a rule covers; a regular expression that takes too long switches its rule off."""
 
 import re
+import time
 from collections.abc import Callable, Iterator
 from fnmatch import translate
 
@@ -9,6 +10,8 @@ from plain_verdict.rules import Match
 
 _PATIENCE_S = 0.2
 """For one search of one regular expression."""
+_RULE_PATIENCE_S = 10.0
+"""For all searches of one rule."""
 _SEARCHED_CHARS = 20_000
 
 
@@ -85,10 +88,18 @@ def _expression(pattern: str) -> Callable[[str], bool]:
     except regex.error as error:
         raise ValueError(f"is no regular expression: {error}") from error
 
+    spent_s = 0.0
+
     def search(value: str) -> bool:
+        nonlocal spent_s
+        began = time.monotonic()
         try:
             return compiled.search(value[:_SEARCHED_CHARS], timeout=_PATIENCE_S) is not None
         except TimeoutError as error:
             raise TooSlow(pattern) from error
+        finally:
+            spent_s += time.monotonic() - began
+            if spent_s > _RULE_PATIENCE_S:
+                raise TooSlow(pattern)
 
     return search
