@@ -3,6 +3,7 @@
 import gzip
 import io
 import json
+import random
 import tarfile
 import zipfile
 
@@ -61,6 +62,21 @@ def test_archives(name, data, paths, error, tool, tmp_path):
     assert error in done.err
     assert files["beside.xml"]["counts"]["passed"] == 1
     assert json.loads(done.out)["verdict"] == ("undecided" if error else "fit")
+
+
+def test_a_damaged_archive_never_ends_the_report(tool, tmp_path):
+    rng = random.Random(7)
+    (tmp_path / "good.xml").write_bytes(suite("good"))
+    for whole in (zipped(INSIDE), tarred(INSIDE), tarred(INSIDE, "w:gz")):
+        for _ in range(40):
+            damaged = bytearray(whole)
+            # The end of a zip is its directory: the offsets there lead anywhere.
+            for place in (rng.randrange(len(whole)), len(whole) - rng.randrange(1, 40)):
+                damaged[place] = rng.randrange(256)
+            (tmp_path / "r.any").write_bytes(damaged)
+            done = tool("inspect", "r.any", "good.xml")
+            assert (done.code, done.err) == (0, "")
+            assert "good.xml\n" in done.out
 
 
 def summary_of(tool, *arguments):

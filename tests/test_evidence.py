@@ -12,10 +12,12 @@ from PIL import Image, ImageDraw
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from plain_verdict.evidence.contents import Task, make_content
 from plain_verdict.evidence.finding import claim
 from plain_verdict.evidence.kinds import media_type_of
-from plain_verdict.model import Attempt, Check, Kind, Outcome
+from plain_verdict.model import Attempt, Check, Content, Kind, Outcome
 from plain_verdict.page.difference import compare
+from plain_verdict.settings import DEFAULT_LIMITS
 
 JUNIT = """<testsuites>
 <testsuite name="Booking"><testcase name="test_pay_by_card"/><testcase name="Pay by card twice"><failure/></testcase>
@@ -143,6 +145,18 @@ def test_bad_evidence_is_refused_with_the_reason_and_the_rest_is_shown(page_of, 
     assert "inline is not here: it has base64 that can't be read" in text
     assert "13 pieces of evidence can't be shown" in summary["evidence_notes"][0]
     assert page.count("<image ") == 1
+
+
+@pytest.mark.parametrize("form", ["PNG", "JPEG", "GIF", "WEBP", "BMP", "AVIF"])
+def test_a_damaged_picture_of_any_form_is_a_reason_and_never_an_error(form):
+    whole = picture(form, (200, 120))
+    rng = random.Random(form)
+    for _ in range(60):
+        damaged = bytearray(whole[: rng.randrange(1, len(whole))] if rng.random() < 0.4 else whole)
+        for _ in range(rng.randrange(1, 6)):
+            damaged[rng.randrange(len(damaged))] = rng.randrange(256)
+        made = make_content(Task("", bytes(damaged), DEFAULT_LIMITS))
+        assert isinstance(made, Content) or made.startswith(("can't be", "is "))
 
 
 def bomb() -> bytes:

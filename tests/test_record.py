@@ -114,6 +114,7 @@ DAMAGE = [
     ("a line that is no JSON", "PASS\n", "has a line that can't be read (", "line 3"),
     ("a value of the wrong type", '{"what":"step","id":"s","in":"c","name":7}\n', "`$.name`", "line 3"),
     ("a kind nobody knows", '{"what":"dance"}\n', "`$.what`", "line 3"),
+    ("a line nested without end", '{"what":"log","in":"c","text":' + "[" * 100_000 + "\n", "has a line that can't be read (", "line 3"),
     ("a newer version", '{"what":"record","version":9}\n', "version 9 is newer", "line 3"),
     ("an unknown key", '{"what":"log","in":"c","text":"t","mood":"good"}\n', "keys that are not known and were left out: “mood” in log lines", ""),
     ("a step of nothing", '{"what":"log","in":"gone","text":"t"}\n', "for checks or steps that it never begins (“gone”)", ""),
@@ -132,6 +133,43 @@ def test_a_wrong_line_is_named_and_only_that_line_is_lost(damage, note, where, c
     assert where in text
     assert found.checks[0].outcome == ("passed" if tail else "errored")
     assert (found.summary["verdict"] == "fit") == ("mood" in damage)
+
+
+AGAIN = [
+    (
+        "an id used again",
+        [CHECK, {**CHECK, "name": "Quote"}, {"what": "end", "id": "c", "outcome": "passed"}],
+        {"Pay": "errored", "Quote": "passed"},
+        "uses 1 id again",
+    ),
+    (
+        "a step with its check's id",
+        [CHECK, {"what": "step", "id": "c", "in": "c", "name": "s"}],
+        {"Pay": "errored"},
+        "uses 1 id again",
+    ),
+    (
+        "a step inside itself",
+        [CHECK, {"what": "step", "id": "s", "in": "s", "name": "s"}],
+        {"Pay": "errored"},
+        "that it never begins",
+    ),
+    (
+        "attempts with and without a time",
+        [CHECK, {**CHECK, "id": "d", "at": None}, {"what": "end", "id": "d", "outcome": "passed"}],
+        {"Pay": "errored"},
+        "",
+    ),
+]
+
+
+@pytest.mark.parametrize(("lines", "outcomes", "note"), [row[1:] for row in AGAIN], ids=[row[0] for row in AGAIN])
+def test_no_check_is_lost_by_ids_that_clash(lines, outcomes, note, checks_of, tmp_path):
+    write(tmp_path / "r.verdict.jsonl", [LINES[0], *lines])
+    found = checks_of("r.verdict.jsonl")
+    assert {check.name: check.outcome for check in found.checks} == outcomes
+    assert note in " ".join(found.summary["files"][0]["notes"])
+    assert found.summary["verdict"] != "fit"
 
 
 def test_a_recorder_tells_what_happened_and_lets_every_exception_through(checks_of, tmp_path):

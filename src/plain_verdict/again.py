@@ -6,12 +6,11 @@ where the files ran one after the other under the same facts. Everything else st
 
 from collections import Counter, defaultdict
 from collections.abc import Sequence
-from datetime import UTC, datetime
 from itertools import pairwise
 
 import msgspec
 
-from plain_verdict.model import Check, Fact, ResultFile, distinct_id
+from plain_verdict.model import Check, Fact, ResultFile, distinct_id, in_order
 
 VARIANT_FACTS = ("browser", "platform", "region")
 
@@ -79,7 +78,7 @@ def _by_time(several: list[tuple[ResultFile, Check]]) -> list[Check]:
     for file, check in several:
         if file.started is None or file.ended is None:
             return []
-        spans.append((_in_order(file.started), _in_order(file.ended), check))
+        spans.append((in_order(file.started), in_order(file.ended), check))
     spans.sort(key=lambda span: span[:2])
     apart = all(one[1] <= other[0] and one[0] < other[0] for one, other in pairwise(spans))
     return [check for *_, check in spans] if apart else []
@@ -114,8 +113,3 @@ def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
 
 def _with_checks(file: ResultFile, checks: list[Check]) -> ResultFile:
     return msgspec.structs.replace(file, checks=tuple(checks))
-
-
-def _in_order(moment: datetime) -> datetime:
-    """Return a moment that can be compared; one without a zone counts as UTC."""
-    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment

@@ -2,14 +2,14 @@
 
 import re
 from collections.abc import Sequence
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from fnmatch import fnmatchcase
 
 import msgspec
 
 from plain_verdict.again import VARIANT_FACTS
 from plain_verdict.errors import UsageError
-from plain_verdict.model import ReadingNote, ResultFile, Unread
+from plain_verdict.model import ReadingNote, ResultFile, Unread, in_order
 from plain_verdict.readers import Reading
 from plain_verdict.words import clock, day, plural, took
 
@@ -52,15 +52,14 @@ def read_newer_than(text: str, now: datetime) -> datetime | None:
 
 def weigh_arrivals(reading: Reading, expected: Expected) -> Reading:
     """Return what was read without doubles and files that are too old, with notes on all that is odd."""
-    files = [msgspec.structs.replace(file) for file in reading.files]
-    files = _without_doubles(files)
+    files = _without_doubles(reading.files)
     files, left_out = _new_enough(files, expected.newer_than)
     files = _stale_noted(files, expected.stale_after)
     missing = (*_missing(files, expected), *_left_out_note(left_out))
     return msgspec.structs.replace(reading, files=tuple(files), unread=reading.unread + missing)
 
 
-def _without_doubles(files: list[ResultFile]) -> list[ResultFile]:
+def _without_doubles(files: Sequence[ResultFile]) -> list[ResultFile]:
     first: dict[str, int] = {}
     kept: list[ResultFile] = []
     for file in files:
@@ -76,7 +75,7 @@ def _without_doubles(files: list[ResultFile]) -> list[ResultFile]:
 
 def _ended(file: ResultFile) -> datetime | None:
     moment = file.ended or file.started
-    return moment.replace(tzinfo=UTC) if moment and moment.tzinfo is None else moment
+    return in_order(moment) if moment else None
 
 
 def _new_enough(

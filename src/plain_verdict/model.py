@@ -5,7 +5,7 @@ how a page looks.
 """
 
 from collections.abc import Iterable
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from enum import StrEnum
 from hashlib import blake2b
 
@@ -29,6 +29,10 @@ class Outcome(StrEnum):
     UNDECIDED = "undecided"
     SKIPPED = "skipped"
     PASSED = "passed"
+
+
+BAD = (Outcome.FAILED, Outcome.ERRORED)
+"""The outcomes that need a cause."""
 
 
 class Word(StrEnum):
@@ -208,8 +212,7 @@ class Check(Value, frozen=True):
     @property
     def flaky(self) -> bool:
         """Return whether it passed only after an attempt that did not."""
-        bad = (Outcome.FAILED, Outcome.ERRORED)
-        return self.outcome is Outcome.PASSED and any(one.outcome in bad for one in self.attempts)
+        return self.outcome is Outcome.PASSED and any(one.outcome in BAD for one in self.attempts)
 
 
 class Tally(Value, frozen=True):
@@ -373,6 +376,11 @@ _WEIGHT = (Outcome.PASSED, Outcome.SKIPPED, Outcome.UNDECIDED, Outcome.FAILED, O
 def gravest(outcomes: Iterable[Outcome]) -> Outcome:
     """Return the outcome that outweighs the others: errored, failed, undecided, skipped, passed."""
     return max(outcomes, key=_WEIGHT.index, default=Outcome.PASSED)
+
+
+def in_order(moment: datetime) -> datetime:
+    """Return a moment that can be compared with others; one without a zone counts as UTC."""
+    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment
 
 
 def tally_of(checks: Iterable[Check]) -> Tally:

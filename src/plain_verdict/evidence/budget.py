@@ -8,7 +8,7 @@ import msgspec
 from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.making import run_tasks
 from plain_verdict.evidence.tree import change_check, change_run, evidence_of
-from plain_verdict.model import Check, Content, Evidence, Outcome, Run
+from plain_verdict.model import BAD, Check, Content, Evidence, Run, in_order
 from plain_verdict.words import plural, size
 
 _PAGE_BYTES = 70_000
@@ -76,10 +76,10 @@ def _dropped(run: Run, contents: Mapping[str, Content], room: int) -> set[str]:
     """Return the keys to leave out: of no check, then of passed checks, then of others, the oldest first."""
     rank: dict[str, tuple[int, datetime, int]] = {}
     for number, check in enumerate(run.checks):
-        bad = check.outcome in (Outcome.FAILED, Outcome.ERRORED)
+        bad = check.outcome in BAD
         for evidence in evidence_of(check):
             at = evidence.at or check.last.started or _LONG_AGO
-            worth = (1 + bad, at if at.tzinfo else at.replace(tzinfo=UTC), number)
+            worth = (1 + bad, in_order(at), number)
             rank[evidence.content] = max(rank.get(evidence.content, worth), worth)
     total = _total(contents.values())
     dropped: set[str] = set()

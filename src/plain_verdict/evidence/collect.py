@@ -15,11 +15,9 @@ from plain_verdict.evidence.finding import claim, mentioned, templated
 from plain_verdict.evidence.making import make_all
 from plain_verdict.evidence.places import files_below, resolve, resolve_any
 from plain_verdict.evidence.tree import change_check, change_run, evidence_of
-from plain_verdict.model import Check, Evidence, Outcome, Run
+from plain_verdict.model import BAD, Check, Evidence, Run
 from plain_verdict.settings import Limits
 from plain_verdict.words import listed, plural
-
-BAD = (Outcome.FAILED, Outcome.ERRORED)
 
 
 class EvidenceWishes(msgspec.Struct, frozen=True):
@@ -143,8 +141,9 @@ def _find(run: Run, wishes: EvidenceWishes) -> tuple[Run, list[str]]:
         for one in evidence_of(check)
     }
     results = {resolve_any(file.folder, Path(file.path).name) for file in run.files}
+    spoken_for = named | results
     for folder in wishes.folders:
-        files = [file for file in files_below(folder) if file not in named | results]
+        files = [file for file in files_below(folder) if file not in spoken_for]
         claims = claim(files, folder, run.checks)
         for id_, files in claims.owned.items():
             found[id_] += files
@@ -156,14 +155,15 @@ def _find(run: Run, wishes: EvidenceWishes) -> tuple[Run, list[str]]:
         for id_, files in templated(template, run.checks).items():
             found[id_] += map(os.path.realpath, files)
     roots = wishes.folders
+    real_folders = {file.folder: os.path.realpath(file.folder) for file in run.files}
 
     def attach(check: Check, folder: str) -> Check:
         more = [Evidence(Path(file).name, file) for file in dict.fromkeys(found.get(check.id, ()))]
+        bases = (real_folders[folder], *roots) if folder else roots
         for one in mentioned(check):
-            bases = (folder, *roots) if folder else roots
-            places = (resolve(one.path, base, tuple(map(os.path.realpath, bases)))[0] for base in bases)
+            places = (resolve(one.path, base, bases)[0] for base in bases)
             real = next(filter(None, places), "")
-            if real and real not in named and real not in results and all(real != other.path for other in more):
+            if real and real not in spoken_for and all(real != other.path for other in more):
                 more.append(msgspec.structs.replace(one, path=real))
         if not more:
             return check

@@ -5,10 +5,9 @@ from collections.abc import Sequence
 
 from plain_verdict.judge.likeness import HOLE, has_telling_words, marked, pattern_of, template_of
 from plain_verdict.judge.matching import Matcher, TooSlow, problems_of
-from plain_verdict.model import Cause, Check, Outcome, Problem, Run
+from plain_verdict.model import BAD, Cause, Check, Problem, Run
 from plain_verdict.rules import CauseRule
 
-BAD = (Outcome.FAILED, Outcome.ERRORED)
 _NO_REASON = "No reason is given"
 
 

@@ -5,7 +5,7 @@ import time
 from collections.abc import Callable, Iterator
 from fnmatch import translate
 
-from plain_verdict.model import Check, Problem, Step
+from plain_verdict.model import BAD, Check, Problem, Step
 from plain_verdict.rules import Match
 
 _PATIENCE_S = 0.2
@@ -66,7 +66,7 @@ def problems_of(check: Check) -> Iterator[Problem]:
 
 def _failing(steps: tuple[Step, ...]) -> Iterator[Step]:
     for step in steps:
-        if step.outcome.value in ("failed", "errored"):
+        if step.outcome in BAD:
             yield step
             yield from _failing(step.steps)
 

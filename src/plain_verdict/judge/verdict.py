@@ -15,7 +15,6 @@ from plain_verdict.rules import ConditionRule, Rules, Scope
 from plain_verdict.words import capital, listed, plural, spelled
 
 NO_RULES = Rules()
-_BAD = (Outcome.FAILED, Outcome.ERRORED)
 
 
 def judge(run: Run, today: date, rules: Rules = NO_RULES) -> Verdict:

@@ -4,11 +4,10 @@ from collections.abc import Sequence
 from datetime import date, timedelta
 
 from plain_verdict.judge.matching import Matcher, TooSlow
-from plain_verdict.model import Check, Outcome, Run, Waived
+from plain_verdict.model import BAD, Check, Outcome, Run, Waived
 from plain_verdict.rules import WaiverRule
 from plain_verdict.words import plural, spelled
 
-BAD = (Outcome.FAILED, Outcome.ERRORED)
 _WARN = timedelta(days=7)
 
 

@@ -6,9 +6,7 @@ from itertools import groupby
 
 import msgspec
 
-from plain_verdict.model import Attempt, Check, Content, Evidence, Outcome, Run, Step
-
-_BAD = (Outcome.FAILED, Outcome.ERRORED)
+from plain_verdict.model import BAD, Attempt, Check, Content, Evidence, Run, Step
 
 
 class Shown(msgspec.Struct, frozen=True):
@@ -54,7 +52,7 @@ class Album:
 
     def lead(self, attempt: Attempt) -> Evidence | None:
         """Return the picture nearest to the failure: of the innermost step that failed, or else the last one."""
-        if attempt.outcome not in _BAD:
+        if attempt.outcome not in BAD:
             return None
         failing = [one for one in _failing(attempt) if self._is_picture(one)]
         pictures = [one for one in _all([attempt]) if self._is_picture(one)]
@@ -85,6 +83,6 @@ def _all(parts: Iterable[Attempt | Step]) -> Iterator[Evidence]:
 def _failing(part: Attempt | Step) -> Iterator[Evidence]:
     """Yield the evidence on the way to the failure, the innermost first."""
     for step in part.steps:
-        if step.outcome in _BAD:
+        if step.outcome in BAD:
             yield from _failing(step)
     yield from part.evidence

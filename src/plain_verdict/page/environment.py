@@ -14,10 +14,9 @@ from jinja2.bccache import Bucket
 from markupsafe import Markup
 
 from plain_verdict import __version__, words
-from plain_verdict.model import Content, Outcome, Problem
+from plain_verdict.model import BAD, Content, Outcome, Problem
 from plain_verdict.page.difference import compare
 from plain_verdict.page.tally import segments
-from plain_verdict.page.view import BAD
 from plain_verdict.text import headline
 
 _FOLDER = Path(__file__).parent

@@ -1,11 +1,11 @@
 """Prepares the strip of time: a lane for each worker or machine, and how many checks ran at once."""
 
 from collections import defaultdict
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 
 import msgspec
 
-from plain_verdict.model import Check, ResultFile, Run
+from plain_verdict.model import BAD, ResultFile, Run, in_order
 
 _MOST_LANES = 24
 _MOST_SPANS = 400
@@ -71,10 +71,12 @@ def _add_pieces(file: ResultFile, lanes: dict[str, list[_Piece]]) -> None:
             if attempt.started and attempt.took_s is not None:
                 timed += 1
                 name = attempt.worker or machine or file.path
-                lanes[name].append((_utc(attempt.started), attempt.took_s, _bad(check), check.title))
+                lanes[name].append((in_order(attempt.started), attempt.took_s, check.outcome in BAD, check.title))
     if not timed and file.started and file.ended:
-        took_s = (_utc(file.ended) - _utc(file.started)).total_seconds()
-        lanes[machine or file.path].append((_utc(file.started), took_s, any(map(_bad, file.checks)), file.path))
+        took_s = (in_order(file.ended) - in_order(file.started)).total_seconds()
+        lanes[machine or file.path].append(
+            (in_order(file.started), took_s, any(check.outcome in BAD for check in file.checks), file.path)
+        )
 
 
 def _lane(name: str, pieces: list[_Piece], start: datetime, wall_s: float) -> Lane:
@@ -88,11 +90,3 @@ def _lane(name: str, pieces: list[_Piece], start: datetime, wall_s: float) -> La
         for began, took_s, bad, title in sorted(sorted(pieces, key=lambda piece: -piece[1])[:_MOST_SPANS])
     ]
     return Lane(name, tuple(spans), sum(piece[1] for piece in pieces))
-
-
-def _bad(check: Check) -> bool:
-    return check.outcome.value in ("failed", "errored")
-
-
-def _utc(moment: datetime) -> datetime:
-    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment.astimezone(UTC)

@@ -7,13 +7,12 @@ from datetime import datetime
 
 import msgspec
 
-from plain_verdict.model import Check, Fact, Outcome, Output, ResultFile, Run, Tally, Verdict, tally_of
+from plain_verdict.model import BAD, Check, Fact, Outcome, Output, ResultFile, Run, Tally, Verdict, tally_of
 from plain_verdict.page.album import Album, Shown
 from plain_verdict.page.lanes import Timing, make_timing
 from plain_verdict.page.variants import VariantGrid, make_grids
 from plain_verdict.words import listed
 
-BAD = (Outcome.FAILED, Outcome.ERRORED)
 _SLOWEST = 8
 _OPEN_AT_MOST = 20  # failed checks are open from the start, unless they are so many that they bury the rest
 _SHOWN_FACTS = 12

@@ -24,7 +24,7 @@ _ZIP, _GZIP = b"PK\x03\x04", b"\x1f\x8b"
 _EMPTY_ZIP = b"PK\x05\x06"
 _TAR_MARK, _TAR_MARK_AT = b"ustar", 257
 _PATH_CHARS = 400
-_BROKEN = (zipfile.BadZipFile, tarfile.TarError, OSError, EOFError, zlib.error, NotImplementedError, RuntimeError)
+_BROKEN = (zipfile.BadZipFile, tarfile.TarError, OSError, EOFError, ValueError, zlib.error, RuntimeError)
 _HINT = "unpack it yourself, and give the files that are results"
 
 

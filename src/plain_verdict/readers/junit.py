@@ -22,12 +22,13 @@ from plain_verdict.model import (
     SuiteNotes,
     check_id,
     gravest,
+    in_order,
 )
 from plain_verdict.readers.interface import Head, Source
 from plain_verdict.readers.junit_case import CaseReader, local_name, read_facts, read_output, read_problem
 from plain_verdict.readers.junit_counts import Counts, disagreement
 from plain_verdict.readers.junit_notes import notes_on
-from plain_verdict.readers.moments import order, read_moment
+from plain_verdict.readers.moments import read_moment
 from plain_verdict.readers.xml_events import XmlEvents
 from plain_verdict.settings import Limits
 from plain_verdict.text import one_line
@@ -292,8 +293,8 @@ class JunitReader:
             checks=tuple(walk.checks.values()),
             suites=tuple(walk.suites),
             notes=notes,
-            started=min(walk.starts, key=order, default=None),
-            ended=max(walk.ends, key=order, default=None),
+            started=min(walk.starts, key=in_order, default=None),
+            ended=max(walk.ends, key=in_order, default=None),
             title=walk.title,
             folder=source.folder,
         )

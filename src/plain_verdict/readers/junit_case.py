@@ -8,7 +8,7 @@ from itertools import islice
 
 from lxml import etree
 
-from plain_verdict.model import Attempt, Fact, Outcome, Output, Problem, gravest
+from plain_verdict.model import BAD, Attempt, Fact, Outcome, Output, Problem, gravest
 from plain_verdict.readers.expectations import find_expectation
 from plain_verdict.readers.moments import read_duration, read_moment
 from plain_verdict.settings import Limits
@@ -203,7 +203,7 @@ class CaseReader:
             return Outcome.UNDECIDED, f"its status is “{word}”, which does not say how it ended", ()
         outcome = gravest(outcomes)
         word = one_line(next(word for word, meaning in known.items() if meaning is outcome), 40)
-        if outcome in (Outcome.FAILED, Outcome.ERRORED):
+        if outcome in BAD:
             return (
                 outcome,
                 "",

@@ -46,8 +46,3 @@ def read_moment(text: str) -> datetime | None:
     except (ValueError, OverflowError, OSError):
         return None
     return moment if moment.year >= _NEVER else None
-
-
-def order(moment: datetime) -> datetime:
-    """Return a key by which moments with and without a zone can be put in order; no zone counts as UTC."""
-    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment

@@ -20,9 +20,10 @@ from plain_verdict.model import (
     ResultFile,
     SuiteNotes,
     check_id,
+    in_order,
 )
 from plain_verdict.readers.interface import Head, Source
-from plain_verdict.readers.moments import order, read_moment
+from plain_verdict.readers.moments import read_moment
 from plain_verdict.readers.record_lines import (
     KNOWN_KEYS,
     VERSION,
@@ -42,6 +43,7 @@ from plain_verdict.text import block, one_line
 from plain_verdict.words import listed, plural
 
 _FIRST = re.compile(r'\s*\{\s*"what"\s*:\s*"|\s*\{[^\n]{0,2000}"what"\s*:\s*"record"')
+_LONG_AGO = datetime(1, 1, 1, tzinfo=UTC)
 _LONGEST_LINE_BYTES = 200_000_000
 
 
@@ -62,8 +64,8 @@ class RecordReader:
         for line in lines:
             tree.add(line)
         checks = tuple(tree.checks())
-        starts = [node.started for node in tree.nodes.values() if node.started]
-        ends = [node.ended for node in tree.nodes.values() if node.ended]
+        starts = [node.started for node in tree.begun if node.started]
+        ends = [node.ended for node in tree.begun if node.ended]
         return ResultFile(
             path=source.path,
             format=self.format,
@@ -71,8 +73,8 @@ class RecordReader:
             checks=checks,
             suites=(SuiteNotes((), tuple(tree.facts)),) if tree.facts else (),
             notes=(*lines.notes(), *tree.notes(source.path)),
-            started=min(starts, key=order, default=None),
-            ended=max((*starts, *ends), key=order, default=None),
+            started=min(starts, key=in_order, default=None),
+            ended=max((*starts, *ends), key=in_order, default=None),
             folder=source.folder,
         )
 
@@ -92,7 +94,7 @@ class _Lines:
                 if not data.isspace():
                     try:
                         yield self._decode(data)
-                    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+                    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
                         self._note(number, data, error)
 
     def _decode(self, data: bytes) -> AnyLine:
@@ -131,8 +133,11 @@ class _Tree:
     def __init__(self, limits: Limits) -> None:
         self.limits = limits
         self.nodes: dict[str, Node] = {}
+        """By id; where an id comes again, the lines that follow are for the later one."""
+        self.begun: list[Node] = []
         self.facts: list[Fact] = []
         self._zone: tzinfo = UTC
+        self._repeated = 0
         self._orphans: Counter[str] = Counter()
         self._later: list[tuple[str, Callable[[Node], None]]] = []
 
@@ -142,9 +147,13 @@ class _Tree:
         match line:
             case CheckLine() | StepLine():
                 node = Node(line, name(line.name), self._at(line.at))
-                self.nodes[line.id] = node
                 if isinstance(line, StepLine):
-                    self._to(line.in_, lambda parent: parent.steps.append(node))
+                    # A step inside itself has no check to stand in.
+                    inside = line.in_ if line.in_ != line.id else ""
+                    self._to(inside, lambda parent: parent.steps.append(node))
+                self._repeated += line.id in self.nodes
+                self.nodes[line.id] = node
+                self.begun.append(node)
             case EndLine():
                 self._to(line.id, lambda node: node.end(line, self._at(line.at)))
             case LogLine():
@@ -198,12 +207,12 @@ class _Tree:
             else:
                 act(node)
         together: dict[str, list[tuple[CheckLine, Node]]] = {}
-        for node in self.nodes.values():
+        for node in self.begun:
             line = node.line
             if isinstance(line, CheckLine):
                 together.setdefault(self._id(line), []).append((line, node))
         for id_, executions in together.items():
-            executions.sort(key=lambda one: (one[0].attempt, one[1].started is not None and order(one[1].started)))
+            executions.sort(key=lambda one: (one[0].attempt, in_order(one[1].started or _LONG_AGO)))
             yield self._check(id_, executions)
 
     def _id(self, line: CheckLine) -> str:
@@ -233,11 +242,16 @@ class _Tree:
 
     def notes(self, path: str) -> Iterator[ReadingNote]:
         """Yield what is odd about the record as a whole."""
+        if self._repeated:
+            number = plural(self._repeated, "id")
+            yield ReadingNote(
+                path, f"uses {number} again; what follows is taken to be for the later one", lost=True
+            )
         if self._orphans:
             ids = listed([f"“{id_}”" for id_ in self._orphans])
             number = plural(self._orphans.total(), "line")
             yield ReadingNote(path, f"has {number} for checks or steps that it never begins ({ids})", lost=True)
-        if not any(isinstance(node.line, CheckLine) for node in self.nodes.values()):
+        if not any(isinstance(node.line, CheckLine) for node in self.begun):
             yield ReadingNote(path, "holds no checks")
 
 

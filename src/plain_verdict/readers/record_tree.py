@@ -2,7 +2,7 @@
 
 from datetime import datetime
 
-from plain_verdict.model import Attempt, Evidence, LogEntry, Outcome, Output, Problem, Step
+from plain_verdict.model import BAD, Attempt, Evidence, LogEntry, Outcome, Output, Problem, Step
 from plain_verdict.readers.record_lines import CheckLine, EndLine, StepLine
 from plain_verdict.settings import Limits
 from plain_verdict.text import block, one_line
@@ -95,7 +95,7 @@ def _step(node: Node, around: Outcome, *, ended: bool, limits: Limits, depth: in
 
 
 def _problems(ending: EndLine, limits: Limits) -> tuple[Problem, ...]:
-    fallback = ending.outcome if ending.outcome in (Outcome.FAILED, Outcome.ERRORED) else Outcome.FAILED
+    fallback = ending.outcome if ending.outcome in BAD else Outcome.FAILED
     return tuple(
         Problem(
             part.outcome or fallback,
