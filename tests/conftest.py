@@ -66,7 +66,7 @@ def checks_of(tool: Tool, tmp_path: Path) -> Callable[..., list[SimpleNamespace]
     """Report on results and give the checks that stand on the page, and the summary as ``.summary``."""
 
     def report(*results: str) -> SimpleNamespace:
-        done = tool("report", *results, "--json", "--out", "page.html")
+        done = tool("report", *results, "--json", "--out", "page.html", "--overwrite")
         summary = json.loads(done.out)
         page = html.fromstring((tmp_path / "page.html").read_text("utf-8"))
         checks = [

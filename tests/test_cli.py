@@ -127,7 +127,7 @@ def test_a_hostile_name_cannot_steer_the_terminal(tool, tmp_path):
     ("arguments", "line"),
     [
         (["report"], "the following arguments are required: RESULTS"),
-        (["report", "good.xml", "--out", "."], "is a folder; --out names a file"),
+        (["report", "good.xml", "--out", "{when}.html"], "{when} is no placeholder"),
         (["report", "good.xml", "--out", "good.xml/page.html"], "its folder can't be made"),
         (["reprot"], "invalid choice"),
     ],

@@ -69,7 +69,7 @@ def page_of(tool, tmp_path):
     """Report with evidence and give the page's text and the summary."""
 
     def report(*arguments, results="r.xml"):
-        done = tool("report", results, "--json", "--out", "page.html", *arguments)
+        done = tool("report", results, "--json", "--out", "page.html", "--overwrite", *arguments)
         assert done.code == 0, done.err
         return (tmp_path / "page.html").read_text("utf-8"), json.loads(done.out)
 
@@ -299,9 +299,9 @@ def test_wrong_wishes_are_one_line(arguments, line, tool, tmp_path):
         (
             '[evidence]\nplcaes = ["shots"]',
             [],
-            "plain-verdict.toml:evidence: has a key that is not known, 'plcaes'\nhint: did you mean 'places'?",
+            "plain-verdict.toml:line 2: evidence: has a key that is not known, 'plcaes'\nhint: did you mean 'places'?",
         ),
-        ('[evidence]\nfor = "some"', [], "plain-verdict.toml:evidence.for: invalid enum value 'some'"),
+        ('[evidence]\nfor = "some"', [], "plain-verdict.toml:line 2: evidence.for: invalid enum value 'some'"),
         ('[evidence]\nsize_limit = "lots"', [], "'lots' is no size"),
         ("[evidence", [], "is not proper TOML"),
         ("", ["--config", "gone.toml"], "gone.toml: can't be read"),

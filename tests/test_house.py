@@ -17,7 +17,13 @@ ROOT = Path(__file__).parent.parent
 LEVELS = {
     "errors": 0,
     "settings": 0,
+    "settings_tables": 0,
     "settings_file": 2,
+    "brand": 0,
+    "masking": 1,
+    "walk": 0,
+    "facts": 0,
+    "zones": 1,
     "arrivals": 2,
     "again": 1,
     "pytest_plugin": 1,

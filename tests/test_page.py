@@ -2,13 +2,19 @@
 
 import functools
 import http.server
+import importlib.metadata
 import json
 import threading
-from base64 import b64encode
+from base64 import b64decode, b64encode
+from io import BytesIO
+from pathlib import Path
 
+import pypdf
 import pytest
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import WebDriverWait
 
 from plain_verdict.demo import RESULTS
 
@@ -88,7 +94,7 @@ def opened(tool, tmp_path, browser):
         if xml:
             results = "r.xml"
             (tmp_path / results).write_text(xml, "utf-8")
-        assert tool("report", results, "--title", title).code == 0
+        assert tool("report", results, "--overwrite", "--title", title).code == 0
         browser.get("about:blank")
         browser.get_log("performance")
         browser.get_log("browser")
@@ -331,3 +337,186 @@ def test_the_same_inputs_give_the_same_bytes_whatever_their_order(program, tmp_p
         assert program("report", *map(str, files), "--out", out, env={"PYTHONHASHSEED": str(number)}).code == 0
         pages.append((tmp_path / out).read_bytes())
     assert pages[0] == pages[1]
+
+
+class StrictServer(http.server.SimpleHTTPRequestHandler):
+    """A server that forbids scripts, inline styles, data URLs and everything from elsewhere."""
+
+    def end_headers(self):
+        policy = "sandbox; default-src 'none'; img-src 'self'; style-src 'self'"
+        self.send_header("Content-Security-Policy", policy)
+        super().end_headers()
+
+    def log_message(self, *args):
+        pass
+
+
+@pytest.fixture
+def strict(tool, tmp_path, browser):
+    """Write the demo as a folder and open it from a strict server: gives the address of its first page."""
+    assert tool("demo", "d").code == 0
+    assert (
+        tool(
+            "report",
+            "d/results",
+            "--config",
+            "d/plain-verdict.toml",
+            "--evidence",
+            "d/shots",
+            "--zip",
+            "--out",
+            "f",
+        ).code
+        == 0
+    )
+    server = http.server.ThreadingHTTPServer(
+        ("127.0.0.1", 0), functools.partial(StrictServer, directory=tmp_path / "f")
+    )
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    browser.get_log("browser")
+    yield f"http://127.0.0.1:{server.server_port}/index.html"
+    server.shutdown()
+    server.server_close()
+
+
+def test_a_folder_reads_well_where_a_server_forbids_nearly_everything(strict, browser):
+    browser.get(strict)
+    text = browser.find_element(By.TAG_NAME, "main").text
+    for part in ("Not fit", "7 of 61 checks failed", "46 passed", "Why", "What failed", "How this was read"):
+        assert part in text
+    styles = "return [getComputedStyle(document.querySelector('.word')).fontSize, getComputedStyle(document.querySelector('.band')).borderBottomColor]"
+    assert browser.execute_script(styles) == ["52px", "rgb(11, 114, 133)"]
+    loaded = "return [...document.images].filter(i => i.offsetParent).map(i => { i.scrollIntoView(); return i.complete ? i.naturalWidth : 1; })"
+    assert min(browser.execute_script(loaded)) > 0
+    browser.find_element(By.PARTIAL_LINK_TEXT, "Day return for two adults").click()
+    check = browser.find_element(By.CSS_SELECTOR, ".check:target")
+    assert "Read the total on the receipt" in check.text
+    check.find_element(By.CSS_SELECTOR, ".lead a").click()
+    assert browser.find_element(By.CSS_SELECTOR, ".photo:target img").size["width"] > 600
+    # Every check is reached by plain links.
+    browser.get(strict)
+    pages = [
+        link.get_attribute("href") for link in browser.find_elements(By.CSS_SELECTOR, ".files a[href^='suites/']")
+    ]
+    checks = set()
+    for page in pages:
+        browser.get(page)
+        checks |= set(browser.execute_script("return [...document.querySelectorAll('.check')].map(c => c.id)"))
+    assert len(checks) == 61
+    # The script is there for servers that allow it; this one refused it, and nothing else.
+    complaints = [entry["message"] for entry in browser.get_log("browser")]
+    assert all("script" in complaint for complaint in complaints), complaints
+
+
+AXE = next(
+    Path(file.locate()) for file in importlib.metadata.files("axe-playwright-python") if file.name == "axe.min.js"
+)
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.parametrize("layout", ["page", "folder", "suite"])
+def test_axe_finds_nothing_with_everything_open(scheme, layout, tool, tmp_path, browser):
+    assert tool("demo", "d").code == 0
+    arguments = ["--config", "d/plain-verdict.toml", "--evidence", "d/shots", "--theme", scheme]
+    arguments += ["--out", "v.html"] if layout == "page" else ["--layout", "folder", "--out", "f"]
+    assert tool("report", "d/results", *arguments).code == 0
+    name = {"page": "v.html", "folder": "f/index.html", "suite": "f/suites/0002-booking-desk-checkout.html"}[layout]
+    browser.execute_cdp_cmd("Page.setBypassCSP", {"enabled": True})
+    try:
+        browser.get((tmp_path / name).as_uri())
+        browser.execute_script("document.querySelectorAll('details').forEach(d => d.open = true)")
+        browser.execute_script(AXE.read_text("utf-8"))
+        found = browser.execute_async_script("const done = arguments[0]; axe.run().then(done)")
+    finally:
+        browser.execute_cdp_cmd("Page.setBypassCSP", {"enabled": False})
+    problems = [(one["id"], [node["target"] for node in one["nodes"]][:3]) for one in found["violations"]]
+    assert problems == []
+    assert len(found["passes"]) > 20
+
+
+def test_the_keyboard_leads_from_the_top_to_a_picture_and_back(tool, tmp_path, browser):
+    assert tool("demo", "d").code == 0
+    browser.get((tmp_path / "d" / "verdict.html").as_uri())
+    active = lambda: browser.switch_to.active_element  # noqa: E731
+    seen = []
+    for _ in range(60):
+        ActionChains(browser).send_keys(Keys.TAB).perform()
+        seen.append(active().get_attribute("href") or active().tag_name)
+        if "#pic-" in seen[-1]:
+            break
+    assert seen[0].endswith("#every")
+    assert "#pic-" in seen[-1]
+    ring = "return getComputedStyle(document.activeElement).outlineStyle"
+    assert browser.execute_script(ring) == "solid"
+    active().send_keys(Keys.ENTER)
+    assert browser.find_element(By.CSS_SELECTOR, ".photo:target").is_displayed()
+    active().send_keys(Keys.ESCAPE)
+    WebDriverWait(browser, 5).until(lambda _: not browser.find_elements(By.CSS_SELECTOR, ".photo:target"))
+    assert browser.execute_script("return document.querySelectorAll('h1').length") == 1
+
+
+@pytest.mark.parametrize("zoom", [1, 2])
+def test_at_twice_the_size_nothing_runs_out_of_the_window(zoom, tool, tmp_path, browser):
+    assert tool("demo", "d").code == 0
+    browser.get((tmp_path / "d" / "verdict.html").as_uri())
+    # Zooming by two halves the window in CSS pixels. Source: WCAG 2.2, 1.4.4 and 1.4.10
+    size = {"width": 1280 // zoom, "height": 800 // zoom, "deviceScaleFactor": zoom, "mobile": False}
+    browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    try:
+        browser.execute_script("document.querySelectorAll('details').forEach(d => d.open = true)")
+        assert browser.execute_script("return document.documentElement.scrollWidth") <= 1280 // zoom
+    finally:
+        browser.execute_cdp_cmd("Emulation.clearDeviceMetricsOverride", {})
+
+
+def test_a_theme_holds_against_the_system_and_outcomes_keep_their_colours(tool, tmp_path, browser):
+    (tmp_path / "r.xml").write_text('<testsuite><testcase name="a"><failure message="x"/></testcase></testsuite>')
+    (tmp_path / "own.css").write_text(
+        ":root { --failed: green !important } .o.failed { color: green !important } .verdict .word { color: green } h1 { color: rgb(1, 2, 3) }"
+        "@layer guard { .o.failed { color: green !important } }"
+    )
+    (tmp_path / "plain-verdict.toml").write_text('[brand]\nstylesheet = "own.css"')
+    colours = "const c = (s) => getComputedStyle(document.querySelector(s)); return [c('html').backgroundColor, c('.o.failed').color, c('.word').color, c('h1').color]"
+    dark = {"features": [{"name": "prefers-color-scheme", "value": "dark"}]}
+    browser.execute_cdp_cmd("Emulation.setEmulatedMedia", dark)
+    try:
+        found = {}
+        for theme in ("light", "dark", "auto"):
+            assert tool("report", "r.xml", "--overwrite", "--theme", theme).code == 0
+            browser.get((tmp_path / "verdict.html").as_uri())
+            found[theme] = browser.execute_script(colours)
+    finally:
+        browser.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": "", "features": []})
+    red, pale = "rgb(166, 47, 28)", "rgb(240, 139, 118)"
+    assert found["light"] == ["rgb(251, 250, 246)", red, red, "rgb(1, 2, 3)"]
+    assert found["dark"] == found["auto"] == ["rgb(22, 22, 20)", pale, pale, "rgb(1, 2, 3)"]
+
+
+def test_only_what_failed_makes_a_short_page_that_says_so(tool, tmp_path, browser):
+    assert tool("demo", "d").code == 0
+    arguments = ["--config", "d/plain-verdict.toml", "--evidence", "d/shots", "--only", "failed", "--out", "v.html"]
+    assert tool("report", "d/results", *arguments).code == 0
+    browser.get((tmp_path / "v.html").as_uri())
+    text = browser.find_element(By.TAG_NAME, "main").text
+    assert "50 checks that passed or were skipped are left out of this page" in text
+    assert "7 of 61 checks failed" in text
+    assert len(shown(browser)) == 11
+    targets = browser.execute_script(
+        "return [...document.querySelectorAll('a[href^=\"#\"], use')].map(a => a.getAttribute('href').slice(1)).filter(id => !id.includes('=') && !document.getElementById(id))"
+    )
+    assert targets == []
+    assert (tmp_path / "v.html").stat().st_size < 0.8 * (tmp_path / "d" / "verdict.html").stat().st_size
+
+
+def test_saved_as_pdf_it_has_page_numbers_links_and_what_failed(tool, tmp_path, browser):
+    assert tool("demo", "d").code == 0
+    browser.get((tmp_path / "d" / "verdict.html").as_uri())
+    browser.execute_script("document.querySelectorAll('details').forEach(d => d.open = false)")
+    printed = browser.execute_cdp_cmd("Page.printToPDF", {"printBackground": True, "preferCSSPageSize": True})
+    pages = [page.extract_text() for page in pypdf.PdfReader(BytesIO(b64decode(printed["data"]))).pages]
+    text = "\n".join(pages)
+    assert len(pages) > 3
+    for number, page in enumerate(pages, 1):
+        assert f"{number} of {len(pages)}" in " ".join(page.split())
+    assert "https://wiki.desk.test/nightly" in "".join(text.split())
+    assert "Read the total on the receipt" in text

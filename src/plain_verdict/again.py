@@ -12,8 +12,6 @@ import msgspec
 
 from plain_verdict.model import Check, Fact, ResultFile, distinct_id, in_order
 
-VARIANT_FACTS = ("browser", "platform", "region")
-
 
 def with_variants(files: tuple[ResultFile, ...], names: Sequence[str]) -> tuple[ResultFile, ...]:
     """Return the files, their checks told apart by those facts that have several values in the run."""

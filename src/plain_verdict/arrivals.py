@@ -7,10 +7,10 @@ from fnmatch import fnmatchcase
 
 import msgspec
 
-from plain_verdict.again import VARIANT_FACTS
 from plain_verdict.errors import UsageError
 from plain_verdict.model import ReadingNote, ResultFile, Unread, in_order
 from plain_verdict.readers import Reading
+from plain_verdict.settings import VARIANT_FACTS
 from plain_verdict.words import clock, day, plural, took
 
 _AGE = re.compile(r"\s*(\d{1,5}(?:\.\d{1,3})?)\s*(min|h|d)\s*")

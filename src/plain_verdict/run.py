@@ -4,12 +4,12 @@ from collections.abc import Callable, Sequence
 
 import msgspec
 
-from plain_verdict.again import VARIANT_FACTS, with_attempts_together, with_distinct_ids, with_variants
+from plain_verdict.again import with_attempts_together, with_distinct_ids, with_variants
 from plain_verdict.arrivals import Expected, weigh_arrivals
 from plain_verdict.model import Run
 from plain_verdict.readers import Reading, read_all
 from plain_verdict.readers.gather import gather
-from plain_verdict.settings import DEFAULT_LIMITS, Limits
+from plain_verdict.settings import DEFAULT_LIMITS, VARIANT_FACTS, Limits
 
 Watch = Callable[[int, int], None]
 """Told how many of all files are read."""

@@ -38,6 +38,8 @@ class Limits(msgspec.Struct, frozen=True):
 
 
 DEFAULT_LIMITS = Limits()
+VARIANT_FACTS = ("browser", "platform", "region")
+"""Facts under which the same check is a variant and not another attempt."""
 
 _SIZE = re.compile(r"\s*(\d{1,9}(?:\.\d{1,3})?)\s*([kMG]?)B?\s*", re.IGNORECASE)
 _UNITS = {"": 1, "k": 1_000, "m": 1_000_000, "g": 1_000_000_000}

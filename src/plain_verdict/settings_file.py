@@ -1,58 +1,29 @@
-"""Reads ``plain-verdict.toml``: checked whole, with errors that name the key and the nearest right one."""
+"""Reads ``plain-verdict.toml``: checked whole, with errors that name key, line and the nearest right key."""
 
 import difflib
 import re
 import tomllib
 from pathlib import Path
-from typing import Literal
 
 import msgspec
 
-from plain_verdict.again import VARIANT_FACTS
 from plain_verdict.errors import UsageError
 from plain_verdict.judge.conditions import check_condition
-from plain_verdict.rules import CauseRule, ConditionRule, Match, Rules, Scope, WaiverRule
+from plain_verdict.rules import CauseRule, ConditionRule, Match, Scope, WaiverRule
 from plain_verdict.settings import read_size
+from plain_verdict.settings_tables import (
+    BrandTable,
+    EvidenceTable,
+    InputTable,
+    MailTable,
+    MaskingTable,
+    ReportTable,
+    SettingsFile,
+)
 
 NAME = "plain-verdict.toml"
 _UNKNOWN = re.compile(r"unknown field `([^`]*)`(?: - at `\$\.?([^`]*)`)?")
 _PLACE = re.compile(r"(.*?)(?: - at `\$\.?([^`]*)`)?\Z", re.DOTALL)
-
-
-class EvidenceTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"whose": "for"}):
-    """``[evidence]``: where to look for it, whose goes in, how large the page may get."""
-
-    places: tuple[str, ...] = ()
-    """Folders, and templates like ``shots/{suite}/{check}*.png``; relative to the file."""
-    whose: Literal["all", "failed", "none"] = "all"
-    size_limit: str = "25MB"
-
-
-class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[input]``: what must arrive, and how old it may be."""
-
-    expect: tuple[str, ...] = ()
-    """Patterns of files, relative to the file, each of which must match at least one."""
-    expect_files: int | None = None
-    stale_after: str = "12h"
-    newer_than: str = ""
-    variants: tuple[str, ...] = VARIANT_FACTS
-    """Facts, in lower case, under which the same check is a variant and not another attempt."""
-
-
-class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """All that the file may hold."""
-
-    evidence: EvidenceTable = EvidenceTable()
-    input: InputTable = InputTable()
-    cause: tuple[CauseRule, ...] = ()
-    waiver: tuple[WaiverRule, ...] = ()
-    condition: tuple[ConditionRule, ...] = ()
-
-    @property
-    def rules(self) -> Rules:
-        """Return the rules to judge by."""
-        return Rules(self.cause, self.waiver, self.condition)
 
 
 def read_settings(named: str | None) -> SettingsFile:
@@ -61,19 +32,22 @@ def read_settings(named: str | None) -> SettingsFile:
     if path is None:
         return SettingsFile()
     try:
-        fields = tomllib.loads(path.read_text("utf-8"))
+        text = path.read_text("utf-8")
+        fields = tomllib.loads(text)
     except OSError as error:
         raise UsageError(f"can't be read ({error.strerror})", path=str(path), hint="check --config") from error
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise UsageError(f"is not proper TOML: {error}", path=path.name) from error
     try:
         settings = msgspec.convert(fields, SettingsFile)
-        read_size(settings.evidence.size_limit)
+        _check(settings)
     except msgspec.ValidationError as error:
-        raise _explained(str(error), path.name) from error
-    _check_rules(settings, path.name)
-    places = tuple(str(path.parent / place) for place in settings.evidence.places)
-    return msgspec.structs.replace(settings, evidence=msgspec.structs.replace(settings.evidence, places=places))
+        raise _explained(str(error), path.name, text) from error
+    except UsageError as error:
+        raise UsageError(
+            error.what, path=path.name, where=_with_line(text, error.where), hint=error.hint
+        ) from error
+    return _relative_to(settings, path.parent)
 
 
 def _nearest(folder: Path) -> Path | None:
@@ -86,34 +60,58 @@ def _nearest(folder: Path) -> Path | None:
     return None
 
 
-def _check_rules(settings: SettingsFile, file: str) -> None:
-    """Make sure that every rule makes sense, before any work is done."""
+def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
+    """Return the settings with their paths seen from the working folder."""
+
+    def seen(path: str) -> str:
+        # Joined as text: a slash at the end means a folder, and Path would lose it.
+        return path if not path or Path(path).is_absolute() or folder == Path() else f"{folder}/{path}"
+
+    replace, report, brand = msgspec.structs.replace, settings.report, settings.brand
+    paths = {key: seen(getattr(brand, key)) for key in ("logo", "logo_dark", "stylesheet")}
+    return replace(
+        settings,
+        report=replace(report, out=seen(report.out)),
+        mail=replace(settings.mail, file=seen(settings.mail.file)),
+        brand=replace(brand, **paths),
+        evidence=replace(settings.evidence, places=tuple(map(seen, settings.evidence.places))),
+    )
+
+
+def _check(settings: SettingsFile) -> None:
+    """Make sure that every value makes sense, before any work is done."""
+    try:
+        read_size(settings.evidence.size_limit)
+    except UsageError as error:
+        raise UsageError(error.what, where="evidence.size_limit", hint=error.hint) from error
+    for number, pattern in enumerate(settings.masking.patterns):
+        _check_pattern(f"/{pattern}/", f"masking.patterns[{number}]")
     matches = {f"cause[{number}].match": rule.match for number, rule in enumerate(settings.cause)}
     matches |= {f"waiver[{number}].match": rule.match for number, rule in enumerate(settings.waiver)}
     for name, match in matches.items():
         if not any(msgspec.structs.astuple(match)):
-            raise UsageError("covers everything; give it a key to match", path=file, where=name)
+            raise UsageError("covers everything; give it a key to match", where=name)
         for key in match.__struct_fields__:
-            _check_pattern(getattr(match, key), file, f"{name}.{key}")
+            _check_pattern(getattr(match, key), f"{name}.{key}")
     for number, condition in enumerate(settings.condition):
         try:
             check_condition(condition)
         except ValueError as error:
             key, _, what = str(error).partition(": ")
-            raise UsageError(what, path=file, where=f"condition[{number}].{key}") from error
+            raise UsageError(what, where=f"condition[{number}].{key}") from error
 
 
-def _check_pattern(text: object, file: str, where: str) -> None:
+def _check_pattern(text: object, where: str) -> None:
     if isinstance(text, str) and len(text) > 2 and text.startswith("/") and text.endswith("/"):
         import regex
 
         try:
             regex.compile(text[1:-1])
         except regex.error as error:
-            raise UsageError(f"is no regular expression: {error}", path=file, where=where) from error
+            raise UsageError(f"is no regular expression: {error}", where=where) from error
 
 
-def _explained(message: str, file: str) -> UsageError:
+def _explained(message: str, file: str, text: str) -> UsageError:
     unknown = _UNKNOWN.search(message)
     if unknown:
         table = unknown[2] or ""
@@ -121,13 +119,47 @@ def _explained(message: str, file: str) -> UsageError:
         known = kind.__struct_encode_fields__
         near = difflib.get_close_matches(unknown[1], known, n=1, cutoff=0.5)
         hint = f"did you mean {near[0]!r}?" if near else f"known here: {', '.join(known)}"
-        return UsageError(f"has a key that is not known, {unknown[1]!r}", path=file, where=table, hint=hint)
+        where = _with_line(text, f"{table}.{unknown[1]}".lstrip("."), shown=table)
+        return UsageError(f"has a key that is not known, {unknown[1]!r}", path=file, where=where, hint=hint)
     place = _PLACE.match(message)
     what, where = (place[1], place[2] or "") if place else (message, "")
-    return UsageError(what[:1].lower() + what[1:], path=file, where=where)
+    return UsageError(what[:1].lower() + what[1:], path=file, where=_with_line(text, where))
+
+
+def _with_line(text: str, key: str, shown: str | None = None) -> str:
+    """Return a key's place as ``line 4: report.out``; without the line where it can't be told."""
+    shown = key if shown is None else shown
+    line = _line_of(text, key)
+    return ": ".join(part for part in (f"line {line}" if line else "", shown) if part)
+
+
+def _line_of(text: str, key: str) -> int | None:
+    """Return the line of a key like ``cause[2].match``, or of the nearest key around it."""
+    best, nearest, table = 0, None, ""
+    counts: dict[str, int] = {}
+    for number, line in enumerate(text.split("\n"), 1):
+        many = re.match(r"\s*\[\[\s*([\w.-]+)\s*\]\]", line)
+        one = re.match(r"\s*\[\s*([\w.-]+)\s*\]", line)
+        pair = re.match(r"""\s*["']?([\w-]+)["']?\s*=""", line)
+        if many:
+            counts[many[1]] = counts.get(many[1], -1) + 1
+            table = here = f"{many[1]}[{counts[many[1]]}]"
+        elif one:
+            table = here = one[1]
+        elif pair:
+            here = f"{table}.{pair[1]}".lstrip(".")
+        else:
+            continue
+        if len(here) > best and (key == here or key.startswith((f"{here}.", f"{here}["))):
+            best, nearest = len(here), number
+    return nearest
 
 
 _TABLES: dict[str, type[msgspec.Struct]] = {
+    "report": ReportTable,
+    "brand": BrandTable,
+    "mail": MailTable,
+    "masking": MaskingTable,
     "evidence": EvidenceTable,
     "input": InputTable,
     "cause": CauseRule,

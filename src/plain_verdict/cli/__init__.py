@@ -5,11 +5,11 @@ import sys
 from collections.abc import Sequence
 
 from plain_verdict import __version__
-from plain_verdict.cli import demo, inspect, judge, record, report
+from plain_verdict.cli import demo, init, inspect, judge, record, report
 from plain_verdict.cli.terminal import show_error
 from plain_verdict.errors import PlainVerdictError
 
-COMMANDS = (report, judge, inspect, record, demo)
+COMMANDS = (report, judge, inspect, init, record, demo)
 
 EXIT_CODES = """\
 exit codes:

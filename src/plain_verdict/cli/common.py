@@ -11,8 +11,9 @@ if TYPE_CHECKING:
     from datetime import datetime
 
     from plain_verdict.arrivals import Expected
+    from plain_verdict.masking import Masker, MaskRules
     from plain_verdict.model import Run, Unread, Verdict
-    from plain_verdict.settings_file import SettingsFile
+    from plain_verdict.settings_tables import SettingsFile
 
 DONE, NOT_FIT, NOTHING_READ, PARTLY_READ = 0, 1, 3, 4
 _MOST_NOTES = 20
@@ -46,7 +47,27 @@ def add_config(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def add_arrivals(parser: argparse.ArgumentParser) -> None:
+def add_masking(parser: argparse._ActionsContainer) -> None:
+    """Add the option that turns masking on or off."""
+    parser.add_argument(
+        "--masking",
+        action=argparse.BooleanOptionalAction,
+        help="mask secrets in everything that is written or printed (default: on)",
+    )
+
+
+def mask_rules(options: argparse.Namespace, settings: "SettingsFile") -> "MaskRules":
+    """Return what to mask: what the command line says, or else the settings."""
+    from pathlib import Path
+
+    from plain_verdict.masking import MaskRules
+
+    table = settings.masking
+    off = table.off if options.masking is None else not options.masking
+    return MaskRules(off, table.patterns, table.leave, str(Path.home()))
+
+
+def add_arrivals(parser: argparse._ActionsContainer) -> None:
     """Add the options that say which files must arrive and how old they may be."""
     parser.add_argument("--expect-files", type=int, metavar="N", help="undecided unless so many files arrive")
     parser.add_argument(
@@ -75,6 +96,14 @@ def expected_by(options: argparse.Namespace, settings: "SettingsFile", now: "dat
         newer_than=read_newer_than(options.newer_than or table.newer_than, now),
         variants=table.variants,
     )
+
+
+def mask_results(run: "Run", rules: "MaskRules") -> "tuple[Run, Masker]":
+    """Return the run with its secrets masked, and the masker, which knows how many."""
+    from plain_verdict.masking import Masker, mask_run
+
+    masker = Masker(rules)
+    return mask_run(run, masker), masker
 
 
 def show_trouble(run: "Run", verdict: "Verdict | None" = None, *, notes: bool = True) -> None:

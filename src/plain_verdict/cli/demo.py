@@ -40,20 +40,21 @@ def run(options: argparse.Namespace) -> int:
     from pathlib import Path
 
     from plain_verdict.cli import make_parser
-    from plain_verdict.cli.report import made_at
-    from plain_verdict.demo import RESULTS, SETTINGS, SHOTS, TITLE, WAIVER_LASTS
+    from plain_verdict.cli.wishes import made_at
+    from plain_verdict.demo import BRAND, RESULTS, SETTINGS, SHOTS, WAIVER_LASTS
 
     folder = Path(options.folder)
     try:
         shutil.copytree(RESULTS, folder / "results", dirs_exist_ok=True)
         shutil.copytree(SHOTS, folder / "shots", dirs_exist_ok=True)
+        shutil.copytree(BRAND, folder / "brand", dirs_exist_ok=True)
         until = (made_at(os.environ.get("SOURCE_DATE_EPOCH")).date() + WAIVER_LASTS).isoformat()
         settings = SETTINGS.read_text("utf-8").replace("{UNTIL}", until)
         (folder / "plain-verdict.toml").write_text(settings, "utf-8")
     except OSError as error:
         raise WriteError(f"the demo can't be written ({error.strerror})", path=str(folder)) from error
     command = ["report", f"{folder}/results", "--evidence", f"{folder}/shots", "--out", f"{folder}/verdict.html"]
-    command += ["--config", f"{folder}/plain-verdict.toml", "--title", TITLE]
+    command += ["--config", f"{folder}/plain-verdict.toml", "--overwrite"]
     show(f"$ plain-verdict {shlex.join(command)}\n", "soft")
     report = make_parser().parse_args(command)
     code = int(report.run(report))

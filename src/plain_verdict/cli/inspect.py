@@ -4,7 +4,7 @@ import argparse
 from datetime import datetime
 from typing import TYPE_CHECKING
 
-from plain_verdict.cli.common import DONE, NOTHING_READ, add_results, read_results, show_json
+from plain_verdict.cli.common import DONE, NOTHING_READ, add_results, mask_results, read_results, show_json
 from plain_verdict.cli.terminal import show
 
 if TYPE_CHECKING:
@@ -21,10 +21,13 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
 
 def run(options: argparse.Namespace) -> int:
     """Print what the files are."""
+    from pathlib import Path
+
     from plain_verdict.judge import judge
+    from plain_verdict.masking import MaskRules
     from plain_verdict.writers.summary import render_summary, summarise
 
-    results = read_results(options.results)
+    results, _ = mask_results(read_results(options.results), MaskRules(home=str(Path.home())))
     today = datetime.now().astimezone().date()
     if options.json:
         show_json(render_summary(summarise(results, judge(results, today))))

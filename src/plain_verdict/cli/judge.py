@@ -9,8 +9,11 @@ from plain_verdict.cli.common import (
     NOTHING_READ,
     add_arrivals,
     add_config,
+    add_masking,
     add_results,
     expected_by,
+    mask_results,
+    mask_rules,
     read_results,
     show_json,
     show_trouble,
@@ -25,13 +28,15 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
     )
     add_results(parser)
     add_config(parser)
+    add_masking(parser)
     add_arrivals(parser)
     parser.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
     """Print the verdict."""
-    from plain_verdict.cli.report import made_at, show_verdict
+    from plain_verdict.cli.report import show_verdict
+    from plain_verdict.cli.wishes import made_at
     from plain_verdict.judge import judge
     from plain_verdict.settings_file import read_settings
     from plain_verdict.writers.summary import render_summary, summarise
@@ -39,10 +44,11 @@ def run(options: argparse.Namespace) -> int:
     settings = read_settings(options.config)
     now = made_at(os.environ.get("SOURCE_DATE_EPOCH"))
     results = read_results(options.results, expected_by(options, settings, now))
+    results, masker = mask_results(results, mask_rules(options, settings))
     verdict = judge(results, now.date(), settings.rules)
     show_trouble(results, verdict)
     if options.json:
-        show_json(render_summary(summarise(results, verdict)))
+        show_json(render_summary(summarise(results, verdict, masked=masker.count)))
     elif results.files:
         show_verdict(results, verdict)
     if not results.files:

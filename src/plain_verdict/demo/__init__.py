@@ -5,6 +5,6 @@ from pathlib import Path
 
 RESULTS = Path(__file__).parent / "results"
 SHOTS = Path(__file__).parent / "shots"
+BRAND = Path(__file__).parent / "brand"
 SETTINGS = Path(__file__).parent / "settings.toml"
 WAIVER_LASTS = timedelta(days=5)
-TITLE = "Booking desk, nightly"

@@ -74,6 +74,12 @@ class Album:
             yield Picture(self._contents[key], captions[key], tuple(several.values()))
 
 
+def used_contents(run: Run) -> set[str]:
+    """Return the keys of the contents that the run's checks, or no check at all, use."""
+    used = {one.content for check in run.checks for one in _all(check.attempts)}
+    return used | {one.content for one in run.unclaimed}
+
+
 def _all(parts: Iterable[Attempt | Step]) -> Iterator[Evidence]:
     for part in parts:
         yield from part.evidence

@@ -7,7 +7,6 @@ from contextlib import suppress
 from functools import cache
 from hashlib import sha256
 from pathlib import Path
-from urllib.parse import quote
 
 from jinja2 import BytecodeCache, Environment, FileSystemLoader, StrictUndefined
 from jinja2.bccache import Bucket
@@ -16,6 +15,7 @@ from markupsafe import Markup
 from plain_verdict import __version__, words
 from plain_verdict.model import BAD, Content, Outcome, Problem
 from plain_verdict.page.difference import compare
+from plain_verdict.page.markdown import render_markdown
 from plain_verdict.page.tally import segments
 from plain_verdict.text import headline
 
@@ -75,8 +75,8 @@ def make_environment() -> Environment:
         OUTCOMES=tuple(Outcome),
         BAD=BAD,
         asset=asset,
-        asset_hash=asset_hash,
-        icon=_icon,
+        hash_of=hash_of,
+        markdown=render_markdown,
         compare=compare,
         data_url=_data_url,
         segments=segments,
@@ -93,12 +93,12 @@ def asset(name: str) -> Markup:
     return Markup((_FOLDER / name).read_text("utf-8").strip())  # noqa: S704  our own file, no result text
 
 
-def asset_hash(name: str) -> str:
-    """Return the hash by which the page's own policy allows this asset and nothing else.
+def hash_of(text: str) -> str:
+    """Return the hash by which the page's own policy allows this style or script and nothing else.
 
     Source: Content Security Policy Level 3, section 2.3.1 (hash-source).
     """
-    return f"'sha256-{b64encode(sha256(asset(name).encode()).digest()).decode()}'"
+    return f"'sha256-{b64encode(sha256(text.encode()).digest()).decode()}'"
 
 
 def _is_safe_link(url: str) -> bool:
@@ -110,21 +110,6 @@ def _data_url(content: Content) -> str:
     shown = content.kind in ("picture", "video")
     media_type = content.media_type if shown else "application/octet-stream"
     return f"data:{media_type};base64,{b64encode(content.data).decode()}"
-
-
-def _icon(word: str) -> str:
-    """Return the page's icon as a data URL: the verdict's sign on its colour."""
-    colour, sign = {
-        "fit": ("#1d6a52", "M8 17l6 6 11-13"),
-        "not fit": ("#a62f1c", "M9 9l14 14M23 9L9 23"),
-        "undecided": ("#8f6200", "M8 16h16"),
-    }[word]
-    svg = (
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 32 32">'
-        f'<rect width="32" height="32" rx="5" fill="{colour}"/>'
-        f'<path d="{sign}" fill="none" stroke="#fff" stroke-width="4"/></svg>'
-    )
-    return "data:image/svg+xml," + quote(svg)
 
 
 def _beyond_headline(problem: Problem) -> str:

@@ -2,6 +2,7 @@
 "use strict";
 (() => {
   const list = document.querySelector(".every");
+  if (!list) return;
   const tools = list.querySelector(".tools");
   const input = tools.querySelector("input");
   const order = tools.querySelector("select");

@@ -8,7 +8,8 @@ from datetime import datetime
 import msgspec
 
 from plain_verdict.model import BAD, Check, Fact, Outcome, Output, ResultFile, Run, Tally, Verdict, tally_of
-from plain_verdict.page.album import Album, Shown
+from plain_verdict.page.album import Album, Shown, used_contents
+from plain_verdict.page.front import Front
 from plain_verdict.page.lanes import Timing, make_timing
 from plain_verdict.page.variants import VariantGrid, make_grids
 from plain_verdict.words import listed
@@ -79,7 +80,8 @@ class Page(msgspec.Struct, frozen=True):
     started: datetime | None
     ended: datetime | None
     checks_took_s: float | None
-    made: datetime
+    left_out: int
+    """Checks that are counted but not on the page."""
 
     @property
     def slowest_suites(self) -> list[SuiteGroup]:
@@ -102,15 +104,16 @@ class Page(msgspec.Struct, frozen=True):
         return [next(iter(several)) for key, several in sorted(values.items()) if whole and len(several) == 1]
 
 
-def make_page(run: Run, verdict: Verdict, title: str, made: datetime) -> Page:
-    """Return the page's content; ``title`` "" takes the results' own name."""
-    suites = tuple(_suites(run))
+def make_page(run: Run, verdict: Verdict, front: Front) -> Page:
+    """Return the page's content."""
+    shown = run if front.only == "all" else _only_failed(run)
+    suites = tuple(_suites(shown, whole=shown is run))
     timed = [check for check in run.checks if check.last.took_s]
     facts = tuple(_facts(run))
-    started, ended = _span(run)
+    started, ended = span_of(run)
     bad = tuple(check for group in suites for check in group.checks if check.outcome in BAD)
     return Page(
-        title=title or _title(run),
+        title=front.title or title_of(run),
         verdict=verdict,
         tally=tally_of(run.checks),
         bad=bad,
@@ -119,7 +122,7 @@ def make_page(run: Run, verdict: Verdict, title: str, made: datetime) -> Page:
         slowest=tuple(sorted(timed, key=lambda check: -(check.last.took_s or 0))[:_SLOWEST]),
         files=tuple(FileRow(file, tally_of(file.checks), _sum_s(file.checks)) for file in run.files),
         run=run,
-        album=Album(run),
+        album=Album(shown),
         timing=make_timing(run),
         grids=make_grids(run),
         facts=facts[:_SHOWN_FACTS],
@@ -127,16 +130,31 @@ def make_page(run: Run, verdict: Verdict, title: str, made: datetime) -> Page:
         started=started,
         ended=ended,
         checks_took_s=_sum_s(run.checks),
-        made=made,
+        left_out=len(run.checks) - len(shown.checks),
     )
 
 
-def _title(run: Run) -> str:
+def part_of(group: SuiteGroup, first: int, most: int) -> SuiteGroup:
+    """Return a part of a suite's checks; what its files say of it stands with the first part."""
+    outputs = group.outputs if first == 0 else ()
+    return msgspec.structs.replace(group, checks=group.checks[first : first + most], outputs=outputs)
+
+
+def _only_failed(run: Run) -> Run:
+    """Return the run without checks that passed or were skipped, and without the evidence that only they use."""
+    checks = tuple(check for check in run.checks if check.outcome not in (Outcome.PASSED, Outcome.SKIPPED))
+    kept = msgspec.structs.replace(run, checks=checks)
+    used = used_contents(kept)
+    return msgspec.structs.replace(kept, contents=tuple(one for one in run.contents if one.key in used))
+
+
+def title_of(run: Run) -> str:
+    """Return the title that the results give themselves."""
     names = {file.title for file in run.files if file.title}
     return names.pop() if len(names) == 1 else DEFAULT_TITLE
 
 
-def _suites(run: Run) -> Iterable[SuiteGroup]:
+def _suites(run: Run, *, whole: bool) -> Iterable[SuiteGroup]:
     """Return the suites: those with failures first, then by name, numbers in names in their order."""
     checks: dict[tuple[str, ...], list[Check]] = defaultdict(list)
     for check in run.checks:
@@ -156,7 +174,7 @@ def _suites(run: Run) -> Iterable[SuiteGroup]:
             tuple(_merged(facts[path])),
             tuple(outputs[path]),
         )
-        for path in {**checks, **outputs}
+        for path in ({**checks, **{path: own for path, own in outputs.items() if own}} if whole else checks)
         for own in (checks.get(path, []),)
     ]
     return sorted(groups, key=lambda group: (not group.bad, [natural(part) for part in group.path]))
@@ -202,7 +220,7 @@ def _merged(facts: Sequence[Fact]) -> list[Fact]:
     return [Fact(key, listed(list(several), most=_VALUES_OF_A_FACT)) for key, several in values.items()]
 
 
-def _span(run: Run) -> tuple[datetime | None, datetime | None]:
+def span_of(run: Run) -> tuple[datetime | None, datetime | None]:
     """Return when the run began and ended, both in the zone of its beginning."""
     starts = [file.started for file in run.files if file.started]
     ends = [file.ended for file in run.files if file.ended]

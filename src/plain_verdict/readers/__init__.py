@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from hashlib import blake2b
+from pathlib import Path
 
 import msgspec
 
@@ -90,6 +91,16 @@ def read_source(source: Source, limits: Limits) -> ResultFile:
             path=source.path,
             hint="check the path and its permissions",
         ) from error
+
+
+def knows(path: Path) -> bool:
+    """Return whether a file begins like one that a reader takes."""
+    try:
+        with path.open("rb") as stream:
+            head = _head(stream.read(HEAD_BYTES))
+    except OSError:
+        return False
+    return any(reader.recognises(head) for reader in READERS)
 
 
 def _head(data: bytes) -> Head:

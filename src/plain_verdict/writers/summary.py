@@ -1,8 +1,11 @@
 """The verdict as JSON, for machines. Described in docs/summary.md; keys are added, never changed."""
 
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
 import msgspec
 
-from plain_verdict.model import Run, Tally, Verdict, tally_of
+from plain_verdict.model import Fact, Run, Tally, Verdict, tally_of
 
 SCHEMA = "plain-verdict/summary/1"
 
@@ -41,7 +44,7 @@ class CauseSummary(msgspec.Struct, frozen=True):
 
 
 class Summary(msgspec.Struct, frozen=True):
-    """The verdict on a run. ``page`` is the full path of the page, where one was written."""
+    """The verdict on a run. ``page`` and what follows are full paths of what was written."""
 
     schema: str
     verdict: str
@@ -53,11 +56,17 @@ class Summary(msgspec.Struct, frozen=True):
     waived: int = 0
     rule_notes: list[str] = []
     evidence_notes: list[str] = []
+    title: str | msgspec.UnsetType = msgspec.UNSET
+    facts: dict[str, str] = {}
+    masked: int = 0
     page: str | msgspec.UnsetType = msgspec.UNSET
+    packed: str | msgspec.UnsetType = msgspec.UNSET
+    latest: str | msgspec.UnsetType = msgspec.UNSET
+    mail: str | msgspec.UnsetType = msgspec.UNSET
 
 
-def summarise(run: Run, verdict: Verdict, page: str | None = None) -> Summary:
-    """Return the summary of a judged run."""
+def summarise(run: Run, verdict: Verdict, *, masked: int = 0) -> Summary:
+    """Return the summary of a judged run, ``masked`` secrets of which were masked."""
     files = [
         FileSummary(file.path, file.format, _counts(tally_of(file.checks)), [note.sentence for note in file.notes])
         for file in run.files
@@ -87,8 +96,15 @@ def summarise(run: Run, verdict: Verdict, page: str | None = None) -> Summary:
         waived=len(verdict.waived),
         rule_notes=list(verdict.notes),
         evidence_notes=list(run.evidence_notes),
-        page=msgspec.UNSET if page is None else page,
+        masked=masked,
     )
+
+
+def published(summary: Summary, title: str, facts: Sequence[Fact], files: Mapping[str, Path | None]) -> Summary:
+    """Return the summary of a run with its page's title, its facts and the files that were written."""
+    paths = {name: str(path) for name, path in files.items() if path}
+    told = {fact.key: fact.value for fact in facts}
+    return msgspec.structs.replace(summary, title=title, facts=told, **paths)
 
 
 def render_summary(summary: Summary) -> str:

@@ -1,0 +1,5 @@
+"""The house's own: logo, accent colour, words, stylesheet; read and made fit before any other work is done."""
+
+from plain_verdict.brand.prepare import Brand, read_brand
+
+__all__ = ["Brand", "read_brand"]

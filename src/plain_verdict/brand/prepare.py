@@ -1,0 +1,107 @@
+"""Reads and checks everything that the brand names, so that a wrong logo ends the run before it begins."""
+
+import re
+from pathlib import Path
+
+import msgspec
+
+from plain_verdict.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, read_colour, readable, written
+from plain_verdict.brand.logo import Logo, read_logo
+from plain_verdict.errors import UsageError
+
+_STYLESHEET_BYTES = 50_000
+_MAIL = re.compile(r"[^\s@<>\"]+@[^\s@<>\"]+\.[^\s@<>\"]+")
+
+
+class Brand(msgspec.Struct, frozen=True):
+    """Whose page it is. Accents are ``#rrggbb``, "" for the page's own; ``notes`` say what was changed."""
+
+    organisation: str = ""
+    logo: Logo | None = None
+    logo_dark: Logo | None = None
+    accent_light: str = ""
+    accent_dark: str = ""
+    footer: str = ""
+    link: str = ""
+    contact: str = ""
+    stylesheet: str = ""
+    notes: tuple[str, ...] = ()
+
+    @property
+    def contact_link(self) -> str:
+        """Return the contact as a link: an address for mail, or a link as it is."""
+        return f"mailto:{self.contact}" if _MAIL.fullmatch(self.contact) else self.contact
+
+
+class BrandNames(msgspec.Struct, frozen=True):
+    """What the settings say of the brand; logos and stylesheet are paths."""
+
+    organisation: str = ""
+    logo: str = ""
+    logo_dark: str = ""
+    accent: str = ""
+    footer: str = ""
+    link: str = ""
+    contact: str = ""
+    stylesheet: str = ""
+
+
+def read_brand(names: BrandNames) -> Brand:
+    """Return the brand, its files read. Raises UsageError where one is missing or broken."""
+    if names.link and not names.link.startswith(("https://", "http://")):
+        raise UsageError("leads nowhere", where="brand.link", hint="write it like https://example.test")
+    light, dark, notes = _accents(names.accent)
+    return Brand(
+        organisation=names.organisation,
+        logo=read_logo(Path(names.logo), "brand.logo") if names.logo else None,
+        logo_dark=read_logo(Path(names.logo_dark), "brand.logo_dark") if names.logo_dark else None,
+        accent_light=light,
+        accent_dark=dark,
+        footer=names.footer,
+        link=names.link,
+        contact=names.contact,
+        stylesheet=_stylesheet(names.stylesheet),
+        notes=notes,
+    )
+
+
+def _accents(text: str) -> tuple[str, str, tuple[str, ...]]:
+    if not text:
+        return "", "", ()
+    asked = read_colour(text)
+    made = {"light": readable(asked, LIGHT_GROUNDS), "dark": readable(asked, DARK_GROUNDS)}
+    changed = [f"{written(colour)} on {scheme} pages" for scheme, colour in made.items() if colour != asked]
+    notes = (f"The accent colour {written(asked)} is shown as {' and '.join(changed)}, so that it can be read.",)
+    return written(made["light"]), written(made["dark"]), notes if changed else ()
+
+
+def _stylesheet(name: str) -> str:
+    """Return the team's own CSS. Raises UsageError where it is too large, broken, or would fetch something."""
+    if not name:
+        return ""
+    import tinycss2
+
+    path = Path(name)
+    try:
+        text = path.read_text("utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        reason = error.strerror if isinstance(error, OSError) else "it is not UTF-8"
+        raise UsageError(
+            f"the stylesheet can't be read ({reason})", path=name, hint="check brand.stylesheet"
+        ) from error
+    if len(text.encode()) > _STYLESHEET_BYTES:
+        raise UsageError(f"the stylesheet is over {_STYLESHEET_BYTES // 1000} KB", path=name)
+    for token in tinycss2.parse_component_value_list(text):
+        if token.type == "error":  # a brace too many would end the layer that the stylesheet is put in
+            raise UsageError(f"the stylesheet is broken: {token.message}", path=name, where=str(token.source_line))
+    for rule in tinycss2.parse_stylesheet(text, skip_comments=True, skip_whitespace=True):
+        if rule.type == "at-rule" and rule.lower_at_keyword == "import":
+            raise UsageError(
+                "the stylesheet would fetch another one",
+                path=name,
+                where=str(rule.source_line),
+                hint="put its text here",
+            )
+    if "</" in text:
+        raise UsageError("the stylesheet holds '</', which would end it inside a page", path=name)
+    return text

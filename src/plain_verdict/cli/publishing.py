@@ -1,0 +1,66 @@
+"""Puts a judged run where it is wanted: a page or a folder, its zip file, the newest copy, the digest."""
+
+from pathlib import Path
+
+import msgspec
+
+from plain_verdict.cli.wishes import Wishes, envelope_of
+from plain_verdict.model import Run, Verdict
+from plain_verdict.page import Front, render_folder, render_page
+from plain_verdict.page.view import title_of
+from plain_verdict.writers.files import check_target, write_bytes, write_folder, write_page
+from plain_verdict.writers.keeping import keep_latest, remove_oldest
+from plain_verdict.writers.naming import Names, path_of
+
+
+class Published(msgspec.Struct, frozen=True):
+    """What was written, as full paths; ``page`` is the file to open."""
+
+    page: Path
+    packed: Path | None = None
+    latest: Path | None = None
+    mail: Path | None = None
+    removed: tuple[Path, ...] = ()
+
+
+def publish(run: Run, verdict: Verdict, front: Front, wishes: Wishes) -> Published:
+    """Write everything that is wanted. Raises UsageError and WriteError."""
+    report = wishes.report
+    facts = {fact.key: fact.value for fact in front.facts}
+    names = Names(front.title or title_of(run), verdict.word.value.replace(" ", "-"), front.made, facts)
+    target = path_of(report.out, names, folder=wishes.in_folder)
+    check_target(target, folder=wishes.in_folder, overwrite=report.overwrite)
+    if wishes.in_folder:
+        written = write_folder(target, render_folder(run, verdict, front), overwrite=report.overwrite)
+    else:
+        written = write_page(target, render_page(run, verdict, front), overwrite=report.overwrite)
+    packed = latest = mail = None
+    if report.zip:
+        from plain_verdict.writers.packing import pack
+
+        packed = pack(written)
+    if report.latest:
+        latest = keep_latest(written, report.latest)
+    removed = remove_oldest(written, report.keep, latest) if report.keep else []
+    if wishes.mail.file:
+        mail = _write_mail(run, verdict, front, wishes, packed or written)
+    page = written / "index.html" if wishes.in_folder else written
+    return Published(page, packed, latest, mail, tuple(removed))
+
+
+def _write_mail(run: Run, verdict: Verdict, front: Front, wishes: Wishes, page: Path) -> Path:
+    """Write the digest; the page goes with it where mail takes it, encoded a third larger than it is."""
+    from plain_verdict.page.digest import render_digest
+    from plain_verdict.writers.mail import Attachment, Told, make_mail
+
+    fits = page.is_file() and page.stat().st_size * 1.37 < wishes.evidence.page_bytes
+    attachment = Attachment(page.name, page.read_bytes()) if fits else None
+
+    def tell(most_causes: int) -> Told:
+        name = page.name if fits else ""
+        return Told(*render_digest(run, verdict, front, most_causes=most_causes, attached=name))
+
+    path = Path(wishes.mail.file).absolute()
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write_bytes(path, make_mail(tell, envelope_of(wishes), attachment))
+    return path

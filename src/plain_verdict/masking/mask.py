@@ -1,0 +1,161 @@
+"""Masks texts, and everything of a run."""
+
+import re
+from collections.abc import Callable, Sequence
+from functools import partial
+from pathlib import Path
+
+import msgspec
+
+from plain_verdict.masking.shapes import SHAPES, holds_credentials, is_card, is_harmless, looks_made
+from plain_verdict.model import Fact, Run
+from plain_verdict.walk import Change, changed
+
+_CLASSES = (4, 8, 16, 32, 64, 128)
+_MASKED = re.compile(r"\[masked, [^\]]*\]?")
+_SECRET_KEY = re.compile(
+    r"(?:.*[._ -])?(?:(?:proxy-)?authorization|(?:set-)?cookie|.*pass(?:word|wd|phrase)|pwd|.*secret|.*token"
+    r"|.*api[_-]?key|.*(?:access|private|account)[_-]?key|credentials?|session[_-]?id|signature)",
+    re.IGNORECASE,
+)
+# Source files and reports under anybody's home; a path of an address on the web has no file at its end.
+_HOMES = re.compile(
+    r"(?<![\w.~-])(?:/home|/Users)/[\w.-]+(?=/(?:[^\s\"':/<>|]+/)*[^\s\"':/<>|]+\.[A-Za-z]\w{0,5}\b)"
+    r"|\b[A-Za-z]:\\{1,2}Users\\{1,2}[^\\/:*?\"<>|\r\n]+(?=\\)"
+)
+_PATTERN_S = 0.2
+
+
+class MaskRules(msgspec.Struct, frozen=True):
+    """What to mask: more patterns, words to leave, the user's home folder ("" if there is none), or nothing."""
+
+    off: bool = False
+    patterns: tuple[str, ...] = ()
+    leave: tuple[str, ...] = ()
+    home: str = ""
+
+
+class Masker:
+    """Masks texts and counts what it masked."""
+
+    def __init__(self, rules: MaskRules) -> None:
+        self.count = 0
+        self.troubles: list[str] = []
+        self.off = rules.off
+        self._leave = frozenset(rules.leave)
+        self._home: re.Pattern[str] | None = None
+        if _is_home(rules.home):
+            self._home = re.compile(rf"(?<![\w.~-]){re.escape(rules.home)}(?=/|\\|$|[\s\"':])")
+        self._own = tuple(rules.patterns)
+
+    def text(self, text: str) -> str:
+        """Return the text with every secret in it masked, and home folders as ``~``."""
+        if self.off:
+            return text
+        for pattern in self._own:
+            text = self._by_pattern(pattern, text)
+        lower = text.lower()
+        for shape in SHAPES:
+            if shape.may_be_in(lower):
+                text = shape.pattern.sub(partial(self._replaced, shape.name), text)
+        if "/" in text or "\\" in text:
+            if self._home:
+                text = self._home.sub("~", text)
+            text = _HOMES.sub("~", text)
+        return text
+
+    def fact(self, fact: Fact) -> Fact:
+        """Return a fact with its value masked: as a whole where its key names a secret."""
+        if self.off:
+            return fact
+        if fact.value and _SECRET_KEY.fullmatch(fact.key) and not self._is_left(fact.value):
+            return Fact(fact.key, self._mask(fact.value))
+        value = self.text(fact.value)
+        return fact if value == fact.value else Fact(fact.key, value)
+
+    def facts(self, facts: Sequence[Fact]) -> tuple[Fact, ...]:
+        """Return the facts with their values masked."""
+        return tuple(map(self.fact, facts))
+
+    def _is_left(self, value: str) -> bool:
+        return value in self._leave or is_harmless(value) or _MASKED.search(value) is not None
+
+    def _replaced(self, shape: str, match: re.Match[str]) -> str:
+        secret = match["secret"]
+        if self._is_left(secret) or not _is_secret(shape, match):
+            return match[0]
+        start, end = (place - match.start() for place in match.span("secret"))
+        return match[0][:start] + self._mask(secret) + match[0][end:]
+
+    def _mask(self, secret: str) -> str:
+        self.count += 1
+        return masked(len(secret))
+
+    def _by_pattern(self, pattern: str, text: str) -> str:
+        import regex
+
+        def replaced(match: "regex.Match[str]") -> str:
+            return match[0] if not match[0] or match[0] in self._leave else self._mask(match[0])
+
+        try:
+            return regex.sub(pattern, replaced, text, timeout=_PATTERN_S)
+        except TimeoutError:
+            # A secret that may be in there must not leave; the whole text goes.
+            note = f"The masking pattern {pattern!r} took too long on a text, so all of that text is masked."
+            if note not in self.troubles:
+                self.troubles.append(note)
+            return self._mask(text)
+
+
+def masked(length_chars: int) -> str:
+    """Return what stands for a secret: that it is masked, and about how long it was."""
+    above = next((limit for limit in _CLASSES if length_chars < limit), 0)
+    if not above:
+        return f"[masked, {_CLASSES[-1]} or more characters]"
+    return f"[masked, {above // 2 if above > 4 else 1} to {above - 1} characters]"
+
+
+def mask_run(run: Run, masker: Masker) -> Run:
+    """Return the run with every text in it masked."""
+    return run if masker.off else changed(run, Change(text=masker.text, fact=masker.fact))
+
+
+def _is_secret(shape: str, match: re.Match[str]) -> bool:
+    """Return whether what has a secret's shape is one."""
+    test = _TESTS.get(shape)
+    return test is None or test(match)
+
+
+def _is_quoted_secret(match: re.Match[str]) -> bool:
+    named_by_word = re.fullmatch(r".*(?:pass|pwd|secret|private).*", match["key"], re.IGNORECASE)
+    return " " not in match["secret"] if named_by_word else looks_made(match["secret"])
+
+
+def _is_option_value(match: re.Match[str]) -> bool:
+    """Return whether a word after an option is its value: "the --password option" is a sentence."""
+    secret = match["secret"]
+    return match["sign"] == "=" or not (secret.isalpha() and secret.islower())
+
+
+def _is_value(match: re.Match[str]) -> bool:
+    """Return whether what follows a password's name is its value, and not a sentence or a piece of program."""
+    sign, secret, after = match["sign"], match["secret"], match["after"] or ""
+    if after in ("(", "["):
+        return False
+    if ":" in sign:  # "password: must have eight characters"
+        return not after and not (secret.isalpha() and len(secret) < 4)
+    return sign == "=" or re.fullmatch(r"[A-Za-z_][A-Za-z_.]*", secret) is None  # password = raw_value
+
+
+def _is_home(home: str) -> bool:
+    return bool(home) and Path(home).is_absolute() and len(Path(home).parts) > 1
+
+
+_TESTS: dict[str, Callable[[re.Match[str]], bool]] = {
+    "card": lambda match: is_card(match["secret"]),
+    "basic": lambda match: holds_credentials(match["secret"]),
+    "weak pair": lambda match: looks_made(match["secret"]),
+    "quoted value": _is_quoted_secret,
+    "option": _is_option_value,
+    "strong pair": _is_value,
+}
