@@ -8,6 +8,7 @@ from plain_verdict.errors import WriteError
 
 TO_LOOK_AT = """
 What to look at:
+  - the company's logo, words and facts; another logo where your system is dark
   - the verdict, the conditions it rests on, and "Why": causes by rule and by likeness, one of them waived
   - "Every check": press / and type fare; click failed; order them slowest first
   - "Day return for two adults": its steps, the one that failed, and the picture beside it

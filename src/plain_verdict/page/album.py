@@ -30,7 +30,7 @@ class Album:
 
     def __init__(self, run: Run) -> None:
         self._contents = {content.key: content for content in run.contents}
-        self.pictures = tuple(self._pictures(run.checks))
+        self.pictures = tuple(self._pictures(run))
         self.stored = tuple(content for content in run.contents if content.kind == "picture")
         uses = Counter(one.content for check in run.checks for one in _all(check.attempts) if one.content)
         uses.update(one.content for one in run.unclaimed if one.content)
@@ -62,14 +62,18 @@ class Album:
         content = self._contents.get(evidence.content)
         return content is not None and content.kind == "picture"
 
-    def _pictures(self, checks: Iterable[Check]) -> Iterator[Picture]:
+    def _pictures(self, run: Run) -> Iterator[Picture]:
         owners: dict[str, dict[str, Check]] = {}
         captions: dict[str, str] = {}
-        for check in checks:
+        for check in run.checks:
             for evidence in _all(check.attempts):
                 if self._is_picture(evidence):
                     owners.setdefault(evidence.content, {})[check.id] = check
                     captions.setdefault(evidence.content, evidence.caption or evidence.name)
+        for evidence in run.unclaimed:
+            if self._is_picture(evidence):
+                owners.setdefault(evidence.content, {})
+                captions.setdefault(evidence.content, evidence.name)
         for key, several in owners.items():
             yield Picture(self._contents[key], captions[key], tuple(several.values()))
 

@@ -49,8 +49,8 @@
     }
     arrange();
     for (const group of groups) group.hidden = [...group.querySelectorAll(".check")].every((node) => node.hidden);
-    for (const photo of photos) photo.node.hidden = !photo.ids.some((id) => byId.get(id)?.shown);
     const narrowed = words.length > 0 || wanted.length > 0;
+    for (const photo of photos) photo.node.hidden = narrowed && !photo.ids.some((id) => byId.get(id)?.shown);
     for (const suite of suites) {
       suite.box.hidden = order.value !== "suite" || (narrowed && suite.checks.every((node) => node.hidden));
       if (suite.aside) suite.aside.hidden = narrowed;
