@@ -85,9 +85,11 @@ def hostile_record() -> str:
     return "\n".join(map(json.dumps, lines))
 
 
-@pytest.fixture
-def opened(tool, tmp_path, browser):
-    """Make a page of results and open it: ``opened(xml)``, the demo's without."""
+@pytest.fixture(params=["plain", "folded"])
+def opened(request, tool, tmp_path, browser, monkeypatch):
+    """Make a page of results and open it: ``opened(xml)``, the demo's without. Once plain, once folded."""
+    if request.param == "folded":
+        monkeypatch.setattr("plain_verdict.page.folding.FOLD_AFTER", 0)
 
     def open_page(xml: str = "", fragment: str = "", title: str = "Booking desk"):
         results = str(RESULTS)
@@ -99,6 +101,8 @@ def opened(tool, tmp_path, browser):
         browser.get_log("performance")
         browser.get_log("browser")
         browser.get((tmp_path / "verdict.html").as_uri() + fragment)
+        if request.param == "folded":
+            wait_for(browser, "document.documentElement.dataset.ready")
         return browser
 
     yield open_page
@@ -107,8 +111,13 @@ def opened(tool, tmp_path, browser):
     browser.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": False})
 
 
+def wait_for(browser, script: str) -> None:
+    WebDriverWait(browser, 10).until(lambda _: browser.execute_script(f"return {script}"))
+
+
 def shown(browser) -> list[str]:
     """The names of the checks that can be seen, in order."""
+    wait_for(browser, "!document.querySelector('[aria-busy=true]')")
     return browser.execute_script(
         "return [...document.querySelectorAll('.every .check')].filter(c => c.offsetParent).map(c => c.querySelector('.name bdi').textContent)"
     )
@@ -129,7 +138,7 @@ def test_hostile_text_in_every_field_does_nothing(results, opened):
     assert browser.execute_script("return window.owned") is None
     assert (
         browser.execute_script(
-            "return document.scripts.length + ' ' + document.querySelectorAll('iframe, img, main [onload], main [onmouseover], main [onfocus]').length"
+            "return [...document.scripts].filter(s => !s.type).length + ' ' + document.querySelectorAll('iframe, img, main [onload], main [onmouseover], main [onfocus]').length"
         )
         == "1 0"
     )
@@ -259,13 +268,18 @@ def test_keys_and_links_lead_to_a_check_and_open_it(opened):
     assert browser.execute_script("return document.activeElement.closest('.check').id") == order[10]
 
 
-def test_with_scripts_off_everything_is_there(opened):
+def test_with_scripts_off_everything_is_there_or_said_to_be_folded(opened):
     browser = opened()
+    folded = bool(browser.find_elements(By.ID, "columns"))
     browser.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": True})
     browser.refresh()
     assert not browser.find_element(By.CSS_SELECTOR, ".tools").is_displayed()
     text = browser.find_element(By.TAG_NAME, "main").text
     assert "7 of 61 checks failed" in text
+    if folded:
+        assert "50 checks are folded" in text
+        assert "7 checks folded: 1 skipped, 6 passed" in text
+        return
     assert "A kayak is long luggage" in text
     check = browser.find_element(By.XPATH, "//details[.//summary[contains(., 'The ticket arrives by e-mail')]]")
     check.find_element(By.TAG_NAME, "summary").click()

@@ -92,9 +92,7 @@ def _stylesheet(name: str) -> str:
     if len(text.encode()) > _STYLESHEET_BYTES:
         raise UsageError(f"the stylesheet is over {_STYLESHEET_BYTES // 1000} KB", path=name)
     for token in tinycss2.parse_component_value_list(text):
-        if isinstance(
-            token, tinycss2.ast.ParseError
-        ):  # it could end the layer around it
+        if isinstance(token, tinycss2.ast.ParseError):  # it could end the layer around it
             raise UsageError(f"the stylesheet is broken: {token.message}", path=name, where=str(token.source_line))
     for rule in tinycss2.parse_stylesheet(text, skip_comments=True, skip_whitespace=True):
         if rule.type == "at-rule" and rule.lower_at_keyword == "import":

@@ -16,11 +16,16 @@ from plain_verdict import __version__, words
 from plain_verdict.model import BAD, Content, Outcome, Problem
 from plain_verdict.page.difference import compare
 from plain_verdict.page.markdown import render_markdown
+from plain_verdict.page.rows import RowFiller, name_html, took_text
 from plain_verdict.page.tally import segments
 from plain_verdict.text import headline
 
 _FOLDER = Path(__file__).parent
 _HEAD_LINES, _TAIL_LINES = 60, 60
+_MOST_CAUSES = 300  # that are told one by one
+_MOST_LISTED = 50  # checks of a cause that are listed by name
+_MOST_FAILURES = 2_000  # failures that the first page of a folder lists
+_SCRIPTS = ("model.js", "window.js", "view.js", "pictures.js", "keys.js")
 
 
 class CompiledBeside(BytecodeCache):
@@ -77,6 +82,11 @@ def make_environment() -> Environment:
         asset=asset,
         hash_of=hash_of,
         markdown=render_markdown,
+        name_html=name_html,
+        took_text=took_text,
+        MOST_LISTED=_MOST_LISTED,
+        MOST_CAUSES=_MOST_CAUSES,
+        MOST_FAILURES=_MOST_FAILURES,
         compare=compare,
         data_url=_data_url,
         segments=segments,
@@ -84,13 +94,19 @@ def make_environment() -> Environment:
         span=words.span,
         version=__version__,
     )
+    environment.globals["simple_row"] = RowFiller(environment)
     return environment
 
 
 @cache
 def asset(name: str) -> Markup:
     """Return the text of the stylesheet or the script: the only text that enters the page unescaped."""
-    return Markup((_FOLDER / name).read_text("utf-8").strip())  # noqa: S704  our own file, no result text
+    if name == "script.js":
+        parts = [(_FOLDER / "script" / part).read_text("utf-8").strip() for part in _SCRIPTS]
+        text = '"use strict";\n(() => {\n' + "\n".join(parts) + "\n})();"
+    else:
+        text = (_FOLDER / name).read_text("utf-8").strip()
+    return Markup(text)  # noqa: S704  our own file, no result text
 
 
 def hash_of(text: str) -> str:

@@ -4,9 +4,12 @@ from collections.abc import Iterator
 
 from plain_verdict.brand.svg import picture_of_svg
 from plain_verdict.model import Content, Run, Verdict
+from plain_verdict.page import folding
 from plain_verdict.page.dress import make_dress
 from plain_verdict.page.environment import asset, make_environment
+from plain_verdict.page.folding import Folding
 from plain_verdict.page.front import Front
+from plain_verdict.page.rows import make_skeleton
 from plain_verdict.page.site import Site, file_of, suite_files
 from plain_verdict.page.view import make_page, part_of
 
@@ -20,7 +23,8 @@ def render_page(run: Run, verdict: Verdict, front: Front) -> Iterator[str]:
     """Yield the page's HTML in pieces; the same arguments give the same text."""
     renderer = _Renderer(run, verdict, front)
     site = Site({check.id: "" for group in renderer.page.suites for check in group.checks})
-    return renderer.render("page", site)
+    folded = renderer.fold(site) if len(site.pages) > folding.FOLD_AFTER else None
+    return renderer.render("page", site, folding=folded)
 
 
 def render_folder(run: Run, verdict: Verdict, front: Front) -> Iterator[Piece]:
@@ -38,12 +42,15 @@ def render_folder(run: Run, verdict: Verdict, front: Front) -> Iterator[Piece]:
         for number, check in enumerate(group.checks)
     }
     site = Site(pages, "index.html")
-    yield "index.html", renderer.render("page", site, suite_pages=suites)
+    yield "index.html", renderer.render("page", site, suite_pages=suites, folding=None)
     for group, files in suites:
         name = " › ".join(group.path) or "Outside any suite"
         for number, file in enumerate(files):
             part = part_of(group, number * _CHECKS_A_PAGE, _CHECKS_A_PAGE)
-            yield file, renderer.render("suite", site.at(file), group=part, files=files, suite_name=name)
+            yield (
+                file,
+                renderer.render("suite", site.at(file), group=part, files=files, suite_name=name, folding=None),
+            )
     yield from renderer.assets()
     for content in run.contents:
         if content.kind != "text":
@@ -62,6 +69,13 @@ class _Renderer:
     def render(self, name: str, site: Site, **more: object) -> Iterator[str]:
         template = self._environment.get_template(f"{name}.html.j2")
         return template.generate(page=self.page, site=site, front=self._front, dress=self._dress, **more)
+
+    def fold(self, site: Site) -> Folding:
+        template = self._environment.get_template("check.html.j2")
+        parts = template.make_module({"page": self.page, "site": site, "front": self._front, "dress": self._dress})
+        render = parts.check  # type: ignore[attr-defined]  # a macro
+        row = make_skeleton(self._environment)
+        return Folding(self.page, self.page.verdict, lambda check: str(render(check, False)), row)
 
     def assets(self) -> Iterator[Piece]:
         yield "style.css", str(asset("style.css")).encode()
