@@ -42,6 +42,8 @@ def _variant_of(file: ResultFile, names: Sequence[str]) -> tuple[Fact, ...]:
 
 def with_attempts_together(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     """Return the files with attempts at one check brought together in the file of the last one."""
+    if _all_distinct(files):
+        return files
     parts: dict[tuple[str, tuple[Fact, ...]], list[tuple[ResultFile, Check]]] = defaultdict(list)
     for file in files:
         for check in file.checks:
@@ -91,6 +93,8 @@ def _joined(parts: list[Check]) -> Check:
 
 def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     """Tell apart checks of the same id: variants by their facts, others by their file and place in it."""
+    if _all_distinct(files):
+        return files
     uses = Counter(check.id for file in files for check in file.checks)
     shared = {id_ for id_, number in uses.items() if number > 1}
     if not shared:
@@ -107,6 +111,12 @@ def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
         return msgspec.structs.replace(check, id=id_)
 
     return tuple(_with_checks(file, [apart(check, file.path) for check in file.checks]) for file in files)
+
+
+def _all_distinct(files: tuple[ResultFile, ...]) -> bool:
+    """Return whether no two checks share an id, so that there is nothing to bring together or tell apart."""
+    ids = [check.id for file in files for check in file.checks]
+    return len(set(ids)) == len(ids)
 
 
 def _with_checks(file: ResultFile, checks: list[Check]) -> ResultFile:

@@ -38,6 +38,8 @@ class Limits(msgspec.Struct, frozen=True):
 
 
 DEFAULT_LIMITS = Limits()
+FOLD_AFTER = 3_000
+"""Checks from which a page is folded: what did not fail takes little room in it."""
 VARIANT_FACTS = ("browser", "platform", "region")
 """Facts under which the same check is a variant and not another attempt."""
 

@@ -39,6 +39,9 @@ def plain(text: str) -> str:
 
 def one_line(text: str, limit_chars: int) -> str:
     """Return the text as one line that can't disturb its surroundings, at most ``limit_chars`` long."""
+    # Nearly every name is plain as it is: printable means no control, no reordering, no space but the common one.
+    if text.isprintable() and "  " not in text and "[" not in text and "]" not in text and len(text) <= limit_chars:
+        return text.strip()
     if not text.isascii():
         text = text.translate(_REORDERING)
     text = _SPACES.sub(" ", plain(text)).strip()

@@ -9,11 +9,13 @@ from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.making import run_tasks
 from plain_verdict.evidence.tree import change_check, change_run, evidence_of
 from plain_verdict.model import BAD, Check, Content, Evidence, Run, in_order
+from plain_verdict.settings import FOLD_AFTER
 from plain_verdict.words import plural, size
 
 _PAGE_BYTES = 70_000
 _CHECK_BYTES = 700
 """What the page takes without evidence, about: a part of its own, and a part for each check besides its texts."""
+_FOLDED_TO = 12  # one part of so many is left of a check that is folded and compressed
 _LEFT_OUT = "was left out to keep the page within its size"
 _LONG_AGO = datetime(1, 1, 1, tzinfo=UTC)
 
@@ -26,7 +28,9 @@ def keep_budget(
     page_bytes: int,
 ) -> Run:
     """Return the run with contents that fit into ``page_bytes``, and notes on what was done for it."""
-    room = max(0, page_bytes - _PAGE_BYTES - sum(map(_check_bytes, run.checks)))
+    if not contents:
+        return run
+    room = max(0, page_bytes - _PAGE_BYTES - _checks_bytes(run))
     notes: list[str] = []
     kept = dict(contents)
     if _total(kept.values()) > room:
@@ -46,6 +50,11 @@ def keep_budget(
         run = change_run(run, lambda check, _: change_check(check, mark))
         run = msgspec.structs.replace(run, unclaimed=tuple(map(mark, run.unclaimed)))
     return msgspec.structs.replace(run, contents=tuple(kept.values()), evidence_notes=(*run.evidence_notes, *notes))
+
+
+def _checks_bytes(run: Run) -> int:
+    whole = sum(map(_check_bytes, run.checks))
+    return whole if len(run.checks) <= FOLD_AFTER else whole // _FOLDED_TO
 
 
 def _check_bytes(check: Check) -> int:

@@ -14,8 +14,8 @@ from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.finding import claim, mentioned, templated
 from plain_verdict.evidence.making import make_all
 from plain_verdict.evidence.places import files_below, resolve, resolve_any
-from plain_verdict.evidence.tree import change_check, change_run, evidence_of
-from plain_verdict.model import BAD, Check, Evidence, Run
+from plain_verdict.evidence.tree import busy_part, change_check, change_run, evidence_of, with_busy_part
+from plain_verdict.model import BAD, Check, Content, Evidence, Run
 from plain_verdict.settings import Limits
 from plain_verdict.words import listed, plural
 
@@ -52,6 +52,17 @@ def check_places(wishes: EvidenceWishes) -> None:
 
 def collect(run: Run, wishes: EvidenceWishes, limits: Limits, watch: Callable[[int, int], None]) -> Run:
     """Return the run with every piece of evidence resolved; ``watch`` is told how many of all are made."""
+    # Without a folder to look in, only what a check itself has or mentions can be evidence: few of a large run.
+    part = run if wishes.places else busy_part(run)
+    collected, resolving, made = _resolved(part, wishes, limits, watch)
+    run = collected if wishes.places else with_busy_part(run, collected)
+    contents = {content.key: content for content in made.values() if not isinstance(content, str)}
+    return keep_budget(run, contents, resolving.tasks, made, wishes.page_bytes)
+
+
+def _resolved(
+    run: Run, wishes: EvidenceWishes, limits: Limits, watch: Callable[[int, int], None]
+) -> "tuple[Run, _Resolving, dict[str, Content | str]]":
     run, notes = _find(run, wishes)
     resolving = _Resolving(run, wishes, limits)
     run = change_run(run, resolving.check)
@@ -78,8 +89,7 @@ def collect(run: Run, wishes: EvidenceWishes, limits: Limits, watch: Callable[[i
         left_alone=tuple(one for one in run.left_alone if Path(os.path.realpath(one.file)) not in used),
         evidence_notes=tuple(notes),
     )
-    contents = {content.key: content for content in made.values() if not isinstance(content, str)}
-    return keep_budget(run, contents, resolving.tasks, made, wishes.page_bytes)
+    return run, resolving, made
 
 
 def _missing(run: Run) -> list[str]:

@@ -39,6 +39,12 @@ def _changed(part: Part, change: Change) -> Part:
     return msgspec.structs.replace(part, evidence=evidence, steps=steps)
 
 
+def may_have(check: Check) -> bool:
+    """Return whether a check can have evidence of its own, or text that mentions some."""
+    last = check.attempts[-1]
+    return bool(last.outputs or last.evidence or last.steps or check.facts or len(check.attempts) > 1)
+
+
 def change_run(run: Run, change: Callable[[Check, str], Check]) -> Run:
     """Return the run with each check changed; ``change`` is given the folder of its result file, too."""
     files = tuple(
@@ -46,3 +52,23 @@ def change_run(run: Run, change: Callable[[Check, str], Check]) -> Run:
         for file in run.files
     )
     return msgspec.structs.replace(run, files=files, checks=tuple(check for file in files for check in file.checks))
+
+
+def busy_part(run: Run) -> Run:
+    """Return the run with only those checks that may have evidence."""
+    files = tuple(msgspec.structs.replace(file, checks=tuple(filter(may_have, file.checks))) for file in run.files)
+    return msgspec.structs.replace(run, files=files, checks=tuple(check for file in files for check in file.checks))
+
+
+def with_busy_part(run: Run, part: Run) -> Run:
+    """Return the changed part of a run together with the run's other checks, each in its place."""
+    changed = iter(part.checks)
+    files = tuple(
+        msgspec.structs.replace(
+            file, checks=tuple(next(changed) if may_have(check) else check for check in file.checks)
+        )
+        for file in run.files
+    )
+    return msgspec.structs.replace(
+        part, files=files, checks=tuple(check for file in files for check in file.checks)
+    )

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from plain_verdict.judge.likeness import HOLE, has_telling_words, marked, pattern_of, template_of
 from plain_verdict.judge.matching import Matcher, TooSlow, problems_of
-from plain_verdict.model import BAD, Cause, Check, Problem, Run
+from plain_verdict.model import Cause, Check, Outcome, Problem, Run
 from plain_verdict.rules import CauseRule
 
 _NO_REASON = "No reason is given"
@@ -20,7 +20,8 @@ def find_causes(run: Run, rules: Sequence[CauseRule]) -> tuple[tuple[Cause, ...]
     alike: dict[tuple[str, ...], list[Check]] = defaultdict(list)
     for file in run.files:
         for check in file.checks:
-            if check.outcome not in BAD:
+            outcome = check.attempts[-1].outcome
+            if outcome is not Outcome.FAILED and outcome is not Outcome.ERRORED:
                 continue
             if check.last.cause:
                 named[check.last.cause].append(check)

@@ -99,13 +99,11 @@ def own_place(detail: str) -> str:
     """Return the innermost stack line that is the team's own code, as ``file function``; "" if there is none."""
     text = detail[-_DETAIL_CHARS:]
     for number, form in enumerate(_FRAMES):
-        frames = [
-            (found["file"], found["name"] or "")
-            for found in form.finditer(text)
-            if not _NOT_OURS.search(found["file"]) and not _NOT_OURS.search(found["name"] or "")
-        ]
-        if frames:
-            # Python tells the innermost frame last, the others first.
-            file, name = frames[-1 if number in (0, 3) else 0]
+        frames = [(found["file"], found["name"] or "") for found in form.finditer(text)]
+        # Python tells the innermost frame last, the others first.
+        inwards = reversed(frames) if number in (0, 3) else frames
+        own = ((file, name) for file, name in inwards if not (_NOT_OURS.search(file) or _NOT_OURS.search(name)))
+        file, name = next(own, ("", ""))
+        if file:
             return f"{PurePath(file.replace(chr(92), '/')).name} {name}"
     return ""

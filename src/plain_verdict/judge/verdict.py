@@ -69,7 +69,7 @@ def _no_failures(run: Run, waived: dict[str, Waived], own: tuple[ConditionRule, 
     left = [outcome for outcome in words if outcome.value not in measured and "pass rate" not in measured]
     if not left:
         return
-    counted = tally_of(check for check in run.checks if check.id not in waived)
+    counted = tally_of([check for check in run.checks if check.id not in waived] if waived else run.checks)
     bad = [f"{counted.of(outcome):,} {outcome.value}" for outcome in left if counted.of(outcome)]
     aside = ", waived checks aside" if waived else ""
     named = f"Nothing {' or '.join(words[outcome] for outcome in left)}{aside}"
@@ -89,7 +89,7 @@ def _reasons(tally: Tally, waived: dict[str, Waived], run: Run) -> Iterator[str]
     """Yield what the verdict rests on, the numbers first."""
     for outcome, what in ((Outcome.FAILED, "failed"), (Outcome.ERRORED, "could not finish")):
         number = tally.of(outcome)
-        aside = sum(check.id in waived and check.outcome is outcome for check in run.checks)
+        aside = sum(check.id in waived and check.outcome is outcome for check in run.checks) if waived else 0
         if number:
             ending = f", {aside:,} of them waived." if aside else "."
             yield f"{capital(spelled(number, 'check'))} {what}{ending}"
@@ -106,14 +106,15 @@ def _remarks(run: Run, tally: Tally, sentence: str) -> Iterator[str]:
     """Yield what a reader should know besides, and the sentence does not say."""
     if tally.skipped and "skipped" not in sentence:
         yield f"{capital(spelled(tally.skipped, 'check'))} {'was' if tally.skipped == 1 else 'were'} skipped."
-    flaky = [check for check in run.checks if check.flaky]
+    retried = [check for check in run.checks if len(check.attempts) > 1]
+    flaky = [check for check in retried if check.flaky]
     if flaky:
         names = listed([f"“{check.name}”" for check in flaky], most=2)
         yield f"{capital(spelled(len(flaky), 'check'))} passed only after a retry: {names}."
-    again = sum(len(check.attempts) > 1 and check.outcome is Outcome.PASSED for check in run.checks) - len(flaky)
+    again = sum(check.outcome is Outcome.PASSED for check in retried) - len(flaky)
     if again:
         yield f"{capital(spelled(again, 'check'))} ran more than once and passed in the end."
-    repeated = sum(len(check.attempts) > 1 and check.outcome is not Outcome.PASSED for check in run.checks)
+    repeated = sum(check.outcome is not Outcome.PASSED for check in retried)
     if repeated:
         verb = "was" if repeated == 1 else "were"
         yield f"{capital(spelled(repeated, 'check'))} {verb} tried again and did not pass."

@@ -1,14 +1,15 @@
 """Masks texts, and everything of a run."""
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from pathlib import Path
 
 import msgspec
 
-from plain_verdict.masking.shapes import SHAPES, holds_credentials, is_card, is_harmless, looks_made
-from plain_verdict.model import Fact, Run
+from plain_verdict.masking.gate import Gate
+from plain_verdict.masking.shapes import holds_credentials, is_card, is_harmless, looks_made
+from plain_verdict.model import Check, Fact, Run
 from plain_verdict.walk import Change, changed
 
 _CLASSES = (4, 8, 16, 32, 64, 128)
@@ -24,6 +25,7 @@ _HOMES = re.compile(
     r"|\b[A-Za-z]:\\{1,2}Users\\{1,2}[^\\/:*?\"<>|\r\n]+(?=\\)"
 )
 _PATTERN_S = 0.2
+_BATCH = 64
 
 
 class MaskRules(msgspec.Struct, frozen=True):
@@ -47,6 +49,7 @@ class Masker:
         if _is_home(rules.home):
             self._home = re.compile(rf"(?<![\w.~-]){re.escape(rules.home)}(?=/|\\|$|[\s\"':])")
         self._own = tuple(rules.patterns)
+        self.gate = Gate(rules.home if _is_home(rules.home) else "")
 
     def text(self, text: str) -> str:
         """Return the text with every secret in it masked, and home folders as ``~``."""
@@ -54,14 +57,11 @@ class Masker:
             return text
         for pattern in self._own:
             text = self._by_pattern(pattern, text)
-        lower = text.lower()
-        for shape in SHAPES:
-            if shape.may_be_in(lower):
-                text = shape.pattern.sub(partial(self._replaced, shape.name), text)
-        if "/" in text or "\\" in text:
-            if self._home:
-                text = self._home.sub("~", text)
-            text = _HOMES.sub("~", text)
+        shapes, in_home = self.gate.shapes_in(text)
+        for shape in shapes:
+            text = shape.pattern.sub(partial(self._replaced, shape.name), text)
+        if in_home:
+            text = _HOMES.sub("~", self._home.sub("~", text) if self._home else text)
         return text
 
     def fact(self, fact: Fact) -> Fact:
@@ -72,6 +72,11 @@ class Masker:
             return Fact(fact.key, self._mask(fact.value))
         value = self.text(fact.value)
         return fact if value == fact.value else Fact(fact.key, value)
+
+    @property
+    def has_own_patterns(self) -> bool:
+        """Return whether the team has patterns of its own, which every text must be searched for."""
+        return bool(self._own)
 
     def facts(self, facts: Sequence[Fact]) -> tuple[Fact, ...]:
         """Return the facts with their values masked."""
@@ -117,7 +122,27 @@ def masked(length_chars: int) -> str:
 
 def mask_run(run: Run, masker: Masker) -> Run:
     """Return the run with every text in it masked."""
-    return run if masker.off else changed(run, Change(text=masker.text, fact=masker.fact))
+    if masker.off:
+        return run
+    change = Change(text=masker.text, fact=masker.fact)
+    replace = msgspec.structs.replace
+    files = []
+    for file in run.files:
+        bare = changed(replace(file, checks=()), change)
+        files.append(replace(bare, checks=tuple(_masked(file.checks, masker, change))))
+    rest = changed(replace(run, files=(), checks=()), change)
+    return replace(rest, files=tuple(files), checks=tuple(check for file in files for check in file.checks))
+
+
+def _masked(checks: Sequence[Check], masker: Masker, change: Change) -> Iterator[Check]:
+    """Yield the checks masked; batches, and then checks, that can't hold a secret are passed as they are."""
+    for first in range(0, len(checks), _BATCH):
+        batch = checks[first : first + _BATCH]
+        if not masker.has_own_patterns and not masker.gate.stops(batch):
+            yield from batch
+            continue
+        for check in batch:
+            yield changed(check, change) if masker.has_own_patterns or masker.gate.stops((check,)) else check
 
 
 def _is_secret(shape: str, match: re.Match[str]) -> bool:

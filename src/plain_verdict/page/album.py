@@ -30,9 +30,10 @@ class Album:
 
     def __init__(self, run: Run) -> None:
         self._contents = {content.key: content for content in run.contents}
-        self.pictures = tuple(self._pictures(run))
+        self.pictures = tuple(self._pictures(run)) if run.contents else ()
         self.stored = tuple(content for content in run.contents if content.kind == "picture")
-        uses = Counter(one.content for check in run.checks for one in _all(check.attempts) if one.content)
+        checks = run.checks if run.contents else ()
+        uses = Counter(one.content for check in checks for one in _all(check.attempts) if one.content)
         uses.update(one.content for one in run.unclaimed if one.content)
         self.shared = tuple(
             content for content in run.contents if content.kind != "picture" and uses[content.key] > 1

@@ -7,19 +7,17 @@ type, which a browser keeps and does not run; the page's script opens them.
 
 import gzip
 from base64 import b64encode
-from collections import Counter, deque
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
 from itertools import chain, islice, zip_longest
 
 import msgspec
 
-from plain_verdict.model import Check, Outcome, Verdict
+from plain_verdict.model import Check, Outcome, Verdict, tally_of
+from plain_verdict.page.aside import Aside
 from plain_verdict.page.rows import is_simple, name_html, took_text
 from plain_verdict.page.view import Page, SuiteGroup
+from plain_verdict.settings import FOLD_AFTER as FOLD_AFTER
 
-FOLD_AFTER = 3_000
-"""Checks from which a page is folded."""
 PLAIN_FAILURES = 2_000
 """Failures up to which all stay plain HTML; past them, the first of each cause, and so many in all."""
 PLAIN_OF_A_CAUSE, PLAIN_OF_ALL_CAUSES = 50, 300
@@ -27,9 +25,10 @@ OPEN_AT_MOST = 1_000
 """Folded checks up to which their suites are open from the start."""
 _ID_CHARS = 14  # of an id that no other check shares: c- and 12 hexadecimal digits
 _BLOCK_CHARS = 400_000
+_MORE_CHARS = 400  # of a check's messages that search looks through
 _LEVEL = 6
+_MANY = 1_000  # whole checks whose rendering takes longer than starting a process
 _PLAIN, _SIMPLE, _WHOLE = "p", "s", "w"
-_OUTCOMES = {outcome: outcome.value[0] for outcome in Outcome}
 
 Render = Callable[[Check], str]
 
@@ -37,10 +36,10 @@ Render = Callable[[Check], str]
 class Columns(msgspec.Struct):
     """What the script knows of every check, in the order of the page; texts of many lines, one a check.
 
-    ``outcome`` has each outcome's first letter, ``kind`` p (plain HTML), s (simple: its row is filled) or w (whole,
-    in a block). ``tail`` is
-    what stands after an id's usual 14 characters; those are packed by themselves. ``blocks`` has for each block the number of the first whole check in it. ``more`` is what search
-    looks through besides names, of those checks that have it.
+    ``outcome`` has each outcome's first letter, ``kind`` p (plain HTML), s (simple: its row is filled) or w
+    (whole, in a block). ``tail`` is what stands after an id's usual 14 characters; those are packed by themselves.
+    ``more`` is what search looks through besides names. ``html`` is the name of a check with parameters. All three
+    are by check number.
     """
 
     suites: list[tuple[str, int]]
@@ -50,8 +49,8 @@ class Columns(msgspec.Struct):
     seconds: str
     took: str
     name: str
+    html: dict[str, str]
     more: dict[str, str]
-    blocks: list[int]
     row: str
 
 
@@ -63,6 +62,8 @@ class Folding:
         self._render = render
         self._row = row
         self._plain = plain_failures(page, verdict)
+        self._checks = [check for group in page.suites for check in group.checks]
+        self._kinds = [self._kind(check) for check in self._checks]
         self._starts: dict[tuple[str, ...], int] = {}
         at = 0
         for group in page.suites:
@@ -71,10 +72,17 @@ class Folding:
         self.plain_count = len(self._plain)
         self.count = at - self.plain_count
         self.open = self.count <= OPEN_AT_MOST
+        whole = self._kinds.count(_WHOLE)
+        self._blocks = Aside(self._make_blocks, worth_it=whole > _MANY)
+
+    def _kind(self, check: Check) -> str:
+        if check.id in self._plain:
+            return _PLAIN
+        return _SIMPLE if is_simple(check) else _WHOLE
 
     def plain(self, group: SuiteGroup) -> list[Check]:
         """Return those of a suite's checks that stay plain HTML."""
-        return [check for check in group.checks if check.id in self._plain]
+        return [check for check in group.checks[: group.bad] if check.id in self._plain]
 
     def first(self, group: SuiteGroup) -> int:
         """Return the number of a suite's first check in the order of the page."""
@@ -82,85 +90,68 @@ class Folding:
 
     def counts(self, group: SuiteGroup) -> list[tuple[str, int]]:
         """Return how many of a suite's folded checks ended in each outcome that occurs."""
-        counts = Counter(check.outcome for check in group.checks if check.id not in self._plain)
-        return [(outcome.value, counts[outcome]) for outcome in Outcome if counts[outcome]]
+        plain = tally_of(self.plain(group))
+        counts = [(outcome.value, group.tally.of(outcome) - plain.of(outcome)) for outcome in Outcome]
+        return [(outcome, number) for outcome, number in counts if number]
 
     def parts(self) -> Iterator[tuple[str, str]]:
-        """Yield (name, compressed content): the blocks as they are rendered, and the columns last."""
-        blocks: list[int] = []
-        waiting: deque[Future[str]] = deque()
-        # zlib lets go of the interpreter, so that compressing goes on while the next block is rendered.
-        with ThreadPoolExecutor(1) as pool:
-            number = 0
-            for first, text in self._blocks():
-                blocks.append(first)
-                waiting.append(pool.submit(_packed, text.encode("utf-8", "replace")))
-                while len(waiting) > 2:
-                    yield f"block-{number}", waiting.popleft().result()
-                    number += 1
-            columns = pool.submit(_packed, msgspec.json.encode(self._columns(blocks)))
-            for done in waiting:
-                yield f"block-{number}", done.result()
-                number += 1
-            yield "columns", columns.result()
+        """Yield (name, compressed content): columns, ids and blocks."""
+        columns = _packed(msgspec.json.encode(self._columns()))
         yield "ids", b64encode(self._ids()).decode()
+        blocks = self._blocks.result()
+        for number, (_, block) in enumerate(blocks):
+            yield f"block-{number}", block
+        yield "blocks", " ".join(str(first) for first, _ in blocks)
+        yield "columns", columns
 
     def _ids(self) -> bytes:
         """Return the ids' random parts; they can't be compressed, so they stand apart from what can."""
-        ids = (check.id[2:_ID_CHARS] for group in self._page.suites for check in group.checks)
-        return bytes.fromhex("".join(ids))
+        return bytes.fromhex("".join([check.id[2:_ID_CHARS] for check in self._checks]))
 
-    def _blocks(self) -> Iterator[tuple[int, str]]:
-        """Yield blocks of rendered checks, each with the number of its first check among all whole ones."""
+    def _make_blocks(self) -> list[tuple[int, str]]:
+        """Return the blocks, compressed, each with the number of its first check among all whole ones."""
+        return [(first, _packed(text.encode("utf-8", "replace"))) for first, text in self._rendered()]
+
+    def _rendered(self) -> Iterator[tuple[int, str]]:
         first = number = chars = 0
         rendered: list[str] = []
-        for group in self._page.suites:
-            for check in group.checks:
-                if check.id in self._plain or is_simple(check):
-                    continue
-                rendered.append(self._render(check).strip())
-                chars += len(rendered[-1])
-                number += 1
-                if chars > _BLOCK_CHARS:
-                    yield first, "\0".join(rendered)  # no text of a page has a NUL in it
-                    first, chars, rendered = number, 0, []
+        for check, kind in zip(self._checks, self._kinds, strict=True):
+            if kind is not _WHOLE:
+                continue
+            rendered.append(self._render(check).strip())
+            chars += len(rendered[-1])
+            number += 1
+            if chars > _BLOCK_CHARS:
+                yield first, "\0".join(rendered)  # no text of a page has a NUL in it
+                first, chars, rendered = number, 0, []
         if rendered:
             yield first, "\0".join(rendered)
 
-    def _columns(self, blocks: list[int]) -> Columns:
-        outcomes: list[str] = []
-        kinds: list[str] = []
+    def _columns(self) -> Columns:
         tails: dict[str, str] = {}
-        seconds: list[str] = []
-        tooks: list[str] = []
-        names: list[str] = []
+        html: dict[str, str] = {}
         more: dict[str, str] = {}
-        for group in self._page.suites:
-            for check in group.checks:
+        for number, (check, kind) in enumerate(zip(self._checks, self._kinds, strict=True)):
+            if kind is not _SIMPLE:
                 last = check.attempts[-1]
-                kind = _PLAIN if check.id in self._plain else _SIMPLE if is_simple(check) else _WHOLE
-                if kind is not _SIMPLE:
-                    found = " ".join((last.reason, *(one.message for one in last.problems)))[:400]
-                    if found.strip():
-                        more[str(len(kinds))] = found
-                outcomes.append(_OUTCOMES[last.outcome])
-                kinds.append(kind)
-                if len(check.id) > _ID_CHARS:
-                    tails[str(len(kinds) - 1)] = check.id[_ID_CHARS:]
-                seconds.append(f"{last.took_s:.3f}".rstrip("0") if last.took_s else "0")
-                tooks.append(took_text(check))
-                html = name_html(check)
-                names.append(html if check.parameters else html[5:-6])
+                found = " ".join((last.reason, *(one.message for one in last.problems)))[:_MORE_CHARS]
+                if found.strip():
+                    more[str(number)] = found
+            if len(check.id) > _ID_CHARS:
+                tails[str(number)] = check.id[_ID_CHARS:]
+            if check.parameters:
+                html[str(number)] = name_html(check)
+        seconds = [check.attempts[-1].took_s or 0 for check in self._checks]
         return Columns(
             suites=[(" › ".join(group.path), len(group.checks)) for group in self._page.suites],
-            outcome="".join(outcomes),
-            kind="".join(kinds),
+            outcome="".join([check.attempts[-1].outcome[0] for check in self._checks]),
+            kind="".join(self._kinds),
             tail=tails,
-            seconds="\n".join(seconds),
-            took="\n".join(tooks),
-            name="\n".join(names),
+            seconds="\n".join([f"{took_s:.3f}" if took_s else "0" for took_s in seconds]),
+            took="\n".join(map(took_text, self._checks)),
+            name="\n".join([check.title if check.parameters else check.name for check in self._checks]),
+            html=html,
             more=more,
-            blocks=blocks,
             row=self._row,
         )
 

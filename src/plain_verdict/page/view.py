@@ -4,10 +4,11 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from datetime import datetime
+from heapq import nsmallest
 
 import msgspec
 
-from plain_verdict.model import BAD, Check, Fact, Outcome, Output, ResultFile, Run, Tally, Verdict, tally_of
+from plain_verdict.model import Check, Fact, Outcome, Output, ResultFile, Run, Tally, Verdict, tally_of
 from plain_verdict.page.album import Album, Shown, used_contents
 from plain_verdict.page.front import Front
 from plain_verdict.page.lanes import Timing, make_timing
@@ -18,7 +19,8 @@ _SLOWEST = 8
 _OPEN_AT_MOST = 20  # failed checks are open from the start, unless they are so many that they bury the rest
 _SHOWN_FACTS = 12
 _VALUES_OF_A_FACT = 4
-_RANK = {outcome: rank for rank, outcome in enumerate(Outcome)}
+# By identity: hashing a member of an enum is slow, and there is one for every check.
+_RANK = {id(outcome): rank for rank, outcome in enumerate(Outcome)}
 DEFAULT_TITLE = "Check results"
 
 
@@ -108,10 +110,10 @@ def make_page(run: Run, verdict: Verdict, front: Front) -> Page:
     """Return the page's content."""
     shown = run if front.only == "all" else _only_failed(run)
     suites = tuple(_suites(shown, whole=shown is run))
-    timed = [check for check in run.checks if check.last.took_s]
+    timed = [check for check in run.checks if check.attempts[-1].took_s]
     facts = tuple(_facts(run))
     started, ended = span_of(run)
-    bad = tuple(check for group in suites for check in group.checks if check.outcome in BAD)
+    bad = tuple(check for group in suites for check in group.checks[: group.bad])
     return Page(
         title=front.title or title_of(run),
         verdict=verdict,
@@ -119,7 +121,7 @@ def make_page(run: Run, verdict: Verdict, front: Front) -> Page:
         bad=bad,
         open_bad=len(bad) <= _OPEN_AT_MOST,
         suites=suites,
-        slowest=tuple(sorted(timed, key=lambda check: -(check.last.took_s or 0))[:_SLOWEST]),
+        slowest=tuple(nsmallest(_SLOWEST, timed, key=lambda check: -(check.attempts[-1].took_s or 0))),
         files=tuple(FileRow(file, tally_of(file.checks), _sum_s(file.checks)) for file in run.files),
         run=run,
         album=Album(shown),
@@ -168,7 +170,7 @@ def _suites(run: Run, *, whole: bool) -> Iterable[SuiteGroup]:
     groups = [
         SuiteGroup(
             path,
-            tuple(sorted(own, key=lambda check: _RANK[check.outcome])),
+            tuple(sorted(own, key=lambda check: _RANK[id(check.attempts[-1].outcome)])),
             tally_of(own),
             _sum_s(own),
             tuple(_merged(facts[path])),

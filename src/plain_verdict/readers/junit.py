@@ -6,9 +6,10 @@ are compared with it.
 """
 
 import re
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 from itertools import islice
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from plain_verdict.model import (
     Attempt,
@@ -59,6 +60,7 @@ _KNOWN_ATTRIBUTES = frozenset(
 )
 _PARAMETER_ATTRIBUTES = {"value_param": "value", "type_param": "type"}
 _TEAR_DOWN = re.compile(r"tear[\s_-]?down", re.IGNORECASE)
+_FORGOTTEN_TOGETHER = 32  # cases; one at a time takes longer than reading them
 NAMELESS = "Nameless check"
 SUITE_ITSELF = "The suite itself"
 
@@ -106,6 +108,7 @@ class JunitWalk:
     def end_suite(self, *, whole: bool = True) -> None:
         """Take in what the innermost open suite says of itself; not its counts where it is cut off."""
         suite = self.open.pop()
+        suite.inside.add(suite.direct)
         element = suite.element
         facts: list[Fact] = []
         outputs: list[Output] = []
@@ -139,7 +142,7 @@ class JunitWalk:
     def _time(self, element: "etree._Element") -> None:
         stamp = element.get("timestamp")
         moment = read_moment(stamp) if stamp else None
-        took_s = self.cases.took(element)
+        took_s = self.cases.took(element.get("time"))
         if moment:
             self.starts.append(moment)
             self.ends.append(moment + timedelta(seconds=took_s or 0))
@@ -147,11 +150,12 @@ class JunitWalk:
     def case(self, case: "etree._Element") -> None:
         """Take in a whole case."""
         suite = self.open[-1]
-        attempts, facts = self.cases.read(case)
+        attributes = cast("dict[str, str]", dict(case.items()))
+        attempts, facts = self.cases.read(case, attributes)
         self._count(suite, attempts)
         # One runner escapes names twice.
-        name = one_line((case.get("name") or "").replace("&quot;", '"'), self.limits.name_chars)
-        path = self._path(suite, case.get("classname") or "", name, case)
+        name = one_line(attributes.get("name", "").replace("&quot;", '"'), self.limits.name_chars)
+        path = self._path(suite, attributes.get("classname", ""), name, case)
         parameters: tuple[Fact, ...] = ()
         if not name:
             self._nameless[path] = number = self._nameless.get(path, 0) + 1
@@ -160,25 +164,31 @@ class JunitWalk:
             bracket = name.find("[")
             if bracket > 0 and len(name) - bracket > 2:
                 name, parameters = name[:bracket].rstrip(), (Fact("", name[bracket + 1 : -1]),)
-        extra = [str(key) for key in case.keys() if key not in _KNOWN_ATTRIBUTES]  # noqa: SIM118  an element, not a dict
+        extra = (
+            []
+            if attributes.keys() <= _KNOWN_ATTRIBUTES
+            else [key for key in attributes if key not in _KNOWN_ATTRIBUTES]
+        )
         for key in extra[: self.limits.facts]:
-            fact = Fact(_PARAMETER_ATTRIBUTES.get(key, key), one_line(case.get(key) or "", self.limits.name_chars))
+            fact = Fact(_PARAMETER_ATTRIBUTES.get(key, key), one_line(attributes[key], self.limits.name_chars))
             if key in _PARAMETER_ATTRIBUTES:
                 parameters += (fact,)
             else:
                 facts += (fact,)
-        self._add(path, name, parameters, attempts, facts, _place(case, self.limits))
-        _forget_before(case)
+        self._add(path, name, parameters, attempts, facts, _place(attributes, self.limits))
+        if len(case):
+            case.clear()
+        if suite.direct.cases % _FORGOTTEN_TOGETHER == 0:
+            _forget_before(case)
 
     @staticmethod
     def _count(suite: _OpenSuite, attempts: list[Attempt]) -> None:
         outcome = attempts[-1].outcome
-        problem = outcome is Outcome.FAILED or outcome is Outcome.ERRORED
-        skip = outcome is Outcome.SKIPPED
-        for counts in (suite.inside, suite.direct):
-            counts.cases += 1
-            counts.problems += problem
-            counts.skips += skip
+        counts = suite.direct
+        counts.cases += 1
+        if outcome is not Outcome.PASSED:
+            counts.problems += outcome is Outcome.FAILED or outcome is Outcome.ERRORED
+            counts.skips += outcome is Outcome.SKIPPED
 
     def _path(self, suite: _OpenSuite, classname: str, name: str, case: "etree._Element") -> tuple[str, ...]:
         parent = case.getparent()
@@ -210,8 +220,8 @@ class JunitWalk:
         key = (path, name, parameters, place if place and place.line is not None else None)
         before = self.checks.get(key)
         if before:
-            for counts in (self.open[-1].inside, self.open[-1].direct) if self.open else ():
-                counts.reruns += 1
+            if self.open:
+                self.open[-1].direct.reruns += 1
             attempts = self._joined(before, attempts, consecutive=key == self._last_key)
             facts = before.facts or facts
         self._last_key = key
@@ -242,20 +252,21 @@ class JunitWalk:
         return [*before.attempts, *attempts]
 
 
-def _place(case: "etree._Element", limits: Limits) -> Place | None:
-    file = case.get("file")
+def _place(attributes: Mapping[str, str], limits: Limits) -> Place | None:
+    file = attributes.get("file")
     if not file:
         return None
-    line = case.get("line") or ""
+    line = attributes.get("line", "")
     return Place(one_line(file, limits.name_chars), int(line) if line.isascii() and line.isdigit() else None)
 
 
 def _forget_before(element: "etree._Element") -> None:
-    """Let go of the case or suite before this one, so that memory does not grow with the file."""
-    previous = element.getprevious()
+    """Let go of the cases and suites before this one, so that memory does not grow with the file."""
     parent = element.getparent()
-    if previous is not None and parent is not None and local_name(previous) in (_CASE, _SUITE):
-        parent.remove(previous)
+    if parent is not None:
+        for before in list(element.itersiblings(preceding=True)):
+            if local_name(before) in (_CASE, _SUITE):
+                parent.remove(before)
 
 
 class JunitReader:

@@ -2,8 +2,9 @@
 
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from datetime import datetime
+from functools import cache
 from itertools import islice
 
 from lxml import etree
@@ -49,8 +50,12 @@ _SHORT_CHARS = 2_000
 
 def local_name(element: "etree._Element") -> str:
     """Return the element's name without its namespace."""
-    tag = str(element.tag)
-    return tag.rpartition("}")[2]
+    return _local(element.tag)
+
+
+@cache
+def _local(tag: object) -> str:
+    return str(tag).rpartition("}")[2]
 
 
 def text_of(element: "etree._Element") -> str:
@@ -114,19 +119,18 @@ class CaseReader:
         self.unknown_words: Counter[str] = Counter()
         self.unread_times: Counter[str] = Counter()
 
-    def read(self, case: "etree._Element") -> tuple[list[Attempt], tuple[Fact, ...]]:
+    def read(self, case: "etree._Element", attributes: Mapping[str, str]) -> tuple[list[Attempt], tuple[Fact, ...]]:
         """Return the case's attempts, oldest first, and its facts."""
-        stamp = case.get("timestamp")
+        stamp = attributes.get("timestamp")
         started = read_moment(stamp) if stamp else None
-        took_s = self.took(case)
+        took_s = self.took(attributes.get("time"))
         if len(case) == 0:
-            outcome, reason, problems = self._by_words(case)
+            outcome, reason, problems = self._by_words(attributes)
             return [Attempt(outcome, took_s, started, reason, problems)], ()
-        return self._read_children(case, took_s, started)
+        return self._read_children(case, attributes, took_s, started)
 
-    def took(self, element: "etree._Element") -> float | None:
-        """Return the time attribute in seconds; a text that is no time is remembered and counts as unknown."""
-        text = element.get("time")
+    def took(self, text: str | None) -> float | None:
+        """Return a time attribute in seconds; a text that is no time is remembered and counts as unknown."""
         if not text:
             return None
         took_s = read_duration(text)
@@ -135,7 +139,7 @@ class CaseReader:
         return took_s
 
     def _read_children(
-        self, case: "etree._Element", took_s: float | None, started: datetime | None
+        self, case: "etree._Element", attributes: Mapping[str, str], took_s: float | None, started: datetime | None
     ) -> tuple[list[Attempt], tuple[Fact, ...]]:
         problems: list[Problem] = []
         outputs: list[Output] = []
@@ -164,7 +168,7 @@ class CaseReader:
         elif skips:
             outcome, reason, found = self._skipped(skips)
         else:
-            outcome, reason, found = self._by_words(case)
+            outcome, reason, found = self._by_words(attributes)
         last = Attempt(outcome, took_s, started, reason, found, tuple(outputs))
         return [*earlier, last, *later], tuple(facts)
 
@@ -173,7 +177,7 @@ class CaseReader:
         outputs = tuple(output for output in found if output)
         return Attempt(
             outcome,
-            self.took(element),
+            self.took(element.get("time")),
             problems=(read_problem(element, outcome, self.limits),),
             outputs=outputs,
         )
@@ -190,9 +194,11 @@ class CaseReader:
             reason = f"expected to fail: {reason}" if reason else "expected to fail"
         return Outcome.SKIPPED, reason, ()
 
-    def _by_words(self, case: "etree._Element") -> tuple[Outcome, str, tuple[Problem, ...]]:
+    def _by_words(self, attributes: Mapping[str, str]) -> tuple[Outcome, str, tuple[Problem, ...]]:
         """Return the outcome of a case without a problem element, by its status and result attributes."""
-        words = [word for word in (case.get("status"), case.get("result")) if word and not word.isspace()]
+        if "status" not in attributes and "result" not in attributes:
+            return Outcome.PASSED, "", ()
+        words = [word for key in ("status", "result") if (word := attributes.get(key)) and not word.isspace()]
         if not words:
             return Outcome.PASSED, "", ()
         known = {word: _STATUS.get(re.sub("[^a-z]", "", word.lower())) for word in words}

@@ -76,11 +76,11 @@ class XmlEvents:
         for chunk in self._text:
             parser.feed(chunk)
             for event, element in parser.read_events():
-                assert isinstance(element, etree._Element)  # noqa: S101  of "start" and "end"; for the type checker
                 if root is None:
                     root = element
-                self.whole = self.whole or (event == "end" and element is root)
-                yield event, element
+                if element is root:
+                    self.whole = event == "end"
+                yield event, element  # type: ignore[misc]  # an element, for these two events
         # Elements that only the parser itself closes from here on were cut off: their events are not given.
         log = list(parser.feed_error_log)
         losses = [entry for entry in log if entry.type_name not in _HARMLESS]

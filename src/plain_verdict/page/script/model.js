@@ -69,6 +69,7 @@ async function readFolded() {
       else suite.folded.push(at);
     }
   });
+  checks.blocks = document.getElementById("blocks").textContent.split(" ").map(Number);
   checks.row = columns.row.split(/\ue000(\w+)\ue001/);
 }
 
@@ -76,7 +77,7 @@ async function readFolded() {
 const blocks = new Map();
 const loading = new Map();
 function blockOf(check) {
-  const starts = checks.columns.blocks;
+  const starts = checks.blocks;
   let low = 0, high = starts.length - 1;
   while (low < high) {
     const middle = (low + high + 1) >> 1;
@@ -96,16 +97,18 @@ function loadBlock(number) {
   return loading.get(number);
 }
 
+// Names are text; this is the only place where one becomes HTML.
+const escaped = (text) => text.replace(/[&<>"']/g, (char) => `&#${char.charCodeAt(0)};`);
+
 // The HTML of a folded check: a simple one's row is filled, a whole one's is in its block, which must be loaded.
 function htmlOf(check) {
   if (checks.kind[check] === "w") {
     const block = blockOf(check);
-    return blocks.get(block)[checks.order[check] - checks.columns.blocks[block]];
+    return blocks.get(block)[checks.order[check] - checks.blocks[block]];
   }
-  const name = checks.name[check];
   const values = {
     id: checks.id[check], seconds: checks.shownSeconds[check], outcome: WORD[checks.outcome[check]],
-    name: name.includes("<") ? name : `<bdi>${name}</bdi>`, took: checks.took[check],
+    name: checks.columns.html[check] ?? `<bdi>${escaped(checks.name[check])}</bdi>`, took: checks.took[check],
   };
   return checks.row.map((part, at) => (at % 2 ? values[part] : part)).join("");
 }
@@ -120,10 +123,7 @@ function prepareSearch() {
     texts = checks.node.map((node) => [...node.querySelectorAll(".name, .problem, .reason, .type")].map((part) => part.textContent).join("\n").toLowerCase());
     return;
   }
-  let names = checks.columns.name.toLowerCase();
-  if (names.includes("<")) names = names.replace(/<[^>\n]*>/g, "");
-  if (names.includes("&")) names = names.replace(/&(?:lt|gt|amp|#34|#39);/g, (entity) => ({ "&lt;": "<", "&gt;": ">", "&amp;": "&", "&#34;": '"', "&#39;": "'" })[entity]);
-  texts = names.split("\n");
+  texts = checks.columns.name.toLowerCase().split("\n");
   for (const [check, more] of Object.entries(checks.columns.more)) texts[check] += "\n" + more.toLowerCase();
 }
 
