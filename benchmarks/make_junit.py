@@ -1,9 +1,11 @@
 #!/usr/bin/env python3
-"""Writes a JUnit file of N checks as a large suite leaves it behind.
+"""Writes JUnit files of N checks as a large suite leaves them behind.
 
-4 % fail with 24-line stack texts, some have output, some are skipped. The same N gives the same bytes.
+4 % fail with 24-line stack texts, some have output, some are skipped. The same numbers give the same bytes.
 
-    make_junit.py N FILE
+    make_junit.py N FILE                 one file
+    make_junit.py N FOLDER FILES         the same in so many files
+    make_junit.py N FILE failing         every check fails, with 200-line stack texts
 """
 
 import random
@@ -16,11 +18,11 @@ CHECKS_A_SUITE = 200
 STACK_LINES = 24
 
 
-def stack(rng: random.Random) -> str:
+def stack(rng: random.Random, lines: int = STACK_LINES) -> str:
     sailing = f"BQ-{rng.randrange(1000, 9999)}"
     frames = "\n".join(
         f'  File "desk/pages/part_{rng.randrange(40)}.py", line {rng.randrange(900)}, in step_{number}'
-        for number in range(STACK_LINES - 2)
+        for number in range(lines - 2)
     )
     return f"Traceback (most recent call last):\n{frames}\nTimeoutError: no fare for sailing {sailing} after 30 s"
 
@@ -40,18 +42,43 @@ def write_case(file: TextIO, rng: random.Random, suite: int, number: int) -> Non
         file.write(f"{start}/>\n")
 
 
-def write_file(total: int, path: Path) -> None:
-    rng = random.Random(total)
+def write_file(total: int, path: Path, first: int = 0) -> None:
+    rng = random.Random(total + first)
     with path.open("w", encoding="utf-8") as file:
         file.write('<?xml version="1.0" encoding="UTF-8"?>\n<testsuites name="Booking desk">\n')
-        for suite, first in enumerate(range(0, total, CHECKS_A_SUITE)):
-            size = min(CHECKS_A_SUITE, total - first)
+        for start in range(first, first + total, CHECKS_A_SUITE):
+            suite, size = start // CHECKS_A_SUITE, min(CHECKS_A_SUITE, first + total - start)
             file.write(f'<testsuite name="suite {suite}" tests="{size}" timestamp="2026-11-22T02:10:00+01:00">\n')
-            for number in range(first, first + size):
+            for number in range(start, start + size):
                 write_case(file, rng, suite, number)
             file.write("</testsuite>\n")
         file.write("</testsuites>\n")
 
 
+def write_files(total: int, folder: Path, files: int) -> None:
+    folder.mkdir(exist_ok=True)
+    size = total // files
+    for number in range(files):
+        write_file(size, folder / f"shard-{number:04}.xml", number * size)
+
+
+def write_failing(total: int, path: Path) -> None:
+    rng = random.Random(total)
+    with path.open("w", encoding="utf-8") as file:
+        file.write('<testsuite name="Booking desk">\n')
+        for number in range(total):
+            message = f"no fare for sailing BQ-{rng.randrange(1000, 9999)} after waiting 30 s"
+            text = stack(rng, 200)
+            file.write(f'<testcase name="Sailing {number}" time="{rng.random() * 4:.3f}">')
+            file.write(f'<failure message="{message}" type="TimeoutError">{text}</failure></testcase>\n')
+        file.write("</testsuite>\n")
+
+
 if __name__ == "__main__":
-    write_file(int(sys.argv[1]), Path(sys.argv[2]))
+    number, place, *more = sys.argv[1:]
+    if more == ["failing"]:
+        write_failing(int(number), Path(place))
+    elif more:
+        write_files(int(number), Path(place), int(more[0]))
+    else:
+        write_file(int(number), Path(place))

@@ -5,7 +5,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 import plain_verdict
@@ -90,6 +90,7 @@ def test_any_text_becomes_plain_and_no_longer_than_its_limit(text, limit):
 XML = b'<testsuites><testsuite name="Quay" tests="2"><testcase name="s&#246;ils" time="1,5"><failure message="x">y</failure></testcase><testcase name="lands"/></testsuite></testsuites>'
 
 
+@example([(11, b"\x98")])
 @given(st.lists(st.tuples(st.integers(0, len(XML) - 1), st.binary(min_size=0, max_size=4)), min_size=1, max_size=5))
 @settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_no_damage_ends_in_a_traceback(tool, tmp_path, edits):

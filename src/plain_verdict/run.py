@@ -1,6 +1,6 @@
 """The pipeline in its steps: arguments, files, run."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 import msgspec
 
@@ -9,10 +9,8 @@ from plain_verdict.arrivals import Expected, weigh_arrivals
 from plain_verdict.model import Run
 from plain_verdict.readers import Reading, read_all
 from plain_verdict.readers.gather import gather
+from plain_verdict.readers.watched import Watch
 from plain_verdict.settings import DEFAULT_LIMITS, VARIANT_FACTS, Limits
-
-Watch = Callable[[int, int], None]
-"""Told how many of all files are read."""
 
 
 def make_run(

@@ -1,9 +1,12 @@
 """Puts a judged run where it is wanted: a page or a folder, its zip file, the newest copy, the digest."""
 
+from collections.abc import Iterator
 from pathlib import Path
+from typing import TypeVar
 
 import msgspec
 
+from plain_verdict.cli.terminal import Progress
 from plain_verdict.cli.wishes import Wishes, envelope_of
 from plain_verdict.model import Run, Verdict
 from plain_verdict.page import Front, render_folder, render_page
@@ -11,6 +14,8 @@ from plain_verdict.page.view import title_of
 from plain_verdict.writers.files import check_target, write_bytes, write_folder, write_page
 from plain_verdict.writers.keeping import keep_latest, remove_oldest
 from plain_verdict.writers.naming import Names, path_of
+
+Piece = TypeVar("Piece")
 
 
 class Published(msgspec.Struct, frozen=True):
@@ -30,10 +35,13 @@ def publish(run: Run, verdict: Verdict, front: Front, wishes: Wishes) -> Publish
     names = Names(front.title or title_of(run), verdict.word.value.replace(" ", "-"), front.made, facts)
     target = path_of(report.out, names, folder=wishes.in_folder)
     check_target(target, folder=wishes.in_folder, overwrite=report.overwrite)
-    if wishes.in_folder:
-        written = write_folder(target, render_folder(run, verdict, front), overwrite=report.overwrite)
-    else:
-        written = write_page(target, render_page(run, verdict, front), overwrite=report.overwrite)
+    with Progress("Writing") as progress:
+        if wishes.in_folder:
+            files = told(render_folder(run, verdict, front), progress)
+            written = write_folder(target, files, overwrite=report.overwrite)
+        else:
+            pieces = told(render_page(run, verdict, front), progress)
+            written = write_page(target, pieces, overwrite=report.overwrite)
     packed = latest = mail = None
     if report.zip:
         from plain_verdict.writers.packing import pack
@@ -46,6 +54,13 @@ def publish(run: Run, verdict: Verdict, front: Front, wishes: Wishes) -> Publish
         mail = _write_mail(run, verdict, front, wishes, packed or written)
     page = written / "index.html" if wishes.in_folder else written
     return Published(page, packed, latest, mail, tuple(removed))
+
+
+def told(pieces: Iterator[Piece], progress: Progress) -> Iterator[Piece]:
+    """Yield the pieces, and tell how many there were."""
+    for number, piece in enumerate(pieces):
+        progress(number)
+        yield piece
 
 
 def _write_mail(run: Run, verdict: Verdict, front: Front, wishes: Wishes, page: Path) -> Path:

@@ -22,6 +22,7 @@ STYLES = {
     "soft": "dim",
 }
 _PATIENCE_S = 1.0
+_PAUSE_S = 0.1
 
 
 def show(text: str, style: str = "", *, to: TextIO | None = None, end: str = "\n") -> None:
@@ -51,26 +52,39 @@ def show_error(error: PlainVerdictError) -> None:
         show_labelled("hint", error.hint)
 
 
+def escape_markup(text: str) -> str:
+    """Return a file's name so that nothing in it is read as markup or steers the terminal."""
+    from rich.markup import escape
+
+    return escape("".join(char if char.isprintable() else "?" for char in text))
+
+
 class Progress:
     """Shows on a terminal how far something is, once it takes longer than a moment."""
 
     def __init__(self, what: str) -> None:
         self._what = what
         self._began = time.monotonic()
+        self._told = 0.0
+        self._terminal = sys.stderr.isatty()
         self._shown: RichProgress | None = None
 
-    def __call__(self, done: int, total: int) -> None:
-        """Say that so many of all are done."""
-        if not sys.stderr.isatty() or time.monotonic() - self._began < _PATIENCE_S:
+    def __call__(self, done: int, total: int | None = None, what: str = "") -> None:
+        """Say that so many of all are done, and what it is; ``total`` None: nobody knows how many there are."""
+        now = time.monotonic()
+        if not self._terminal or now - self._began < _PATIENCE_S or now - self._told < _PAUSE_S:
             return
+        self._told = now
         if self._shown is None:
             from rich.console import Console
             from rich.progress import Progress as RichProgress
 
-            self._shown = RichProgress(console=Console(stderr=True), transient=True)
+            # Without a thread of its own: where one runs, no process may fork.
+            self._shown = RichProgress(console=Console(stderr=True), transient=True, auto_refresh=False)
             self._task = self._shown.add_task(self._what, total=total)
             self._shown.start()
-        self._shown.update(self._task, completed=done)
+        name = f"{self._what} {what.rpartition('/')[2][:40]}".rstrip()
+        self._shown.update(self._task, completed=done, total=total, description=escape_markup(name), refresh=True)
 
     def __enter__(self) -> "Progress":
         return self

@@ -17,6 +17,7 @@ from plain_verdict.page.aside import Aside
 from plain_verdict.page.rows import is_simple, name_html, took_text
 from plain_verdict.page.view import Page, SuiteGroup
 from plain_verdict.settings import FOLD_AFTER as FOLD_AFTER
+from plain_verdict.text import block
 
 PLAIN_FAILURES = 2_000
 """Failures up to which all stay plain HTML; past them, the first of each cause, and so many in all."""
@@ -24,6 +25,8 @@ PLAIN_OF_A_CAUSE, PLAIN_OF_ALL_CAUSES = 50, 300
 OPEN_AT_MOST = 1_000
 """Folded checks up to which their suites are open from the start."""
 _ID_CHARS = 14  # of an id that no other check shares: c- and 12 hexadecimal digits
+FOLDED_DETAIL_CHARS = 8_000
+"""Of a folded failure's stack text, where not all failures are plain: its head and its tail are kept."""
 _BLOCK_CHARS = 400_000
 _MORE_CHARS = 400  # of a check's messages that search looks through
 _LEVEL = 6
@@ -72,6 +75,7 @@ class Folding:
         self.plain_count = len(self._plain)
         self.count = at - self.plain_count
         self.open = self.count <= OPEN_AT_MOST
+        self.cuts = len(page.bad) > PLAIN_FAILURES
         whole = self._kinds.count(_WHOLE)
         self._blocks = Aside(self._make_blocks, worth_it=whole > _MANY)
 
@@ -99,8 +103,8 @@ class Folding:
         columns = _packed(msgspec.json.encode(self._columns()))
         yield "ids", b64encode(self._ids()).decode()
         blocks = self._blocks.result()
-        for number, (_, block) in enumerate(blocks):
-            yield f"block-{number}", block
+        for number, (_, text) in enumerate(blocks):
+            yield f"block-{number}", text
         yield "blocks", " ".join(str(first) for first, _ in blocks)
         yield "columns", columns
 
@@ -118,7 +122,7 @@ class Folding:
         for check, kind in zip(self._checks, self._kinds, strict=True):
             if kind is not _WHOLE:
                 continue
-            rendered.append(self._render(check).strip())
+            rendered.append(self._render(self._shortened(check)).strip())
             chars += len(rendered[-1])
             number += 1
             if chars > _BLOCK_CHARS:
@@ -126,6 +130,15 @@ class Folding:
                 first, chars, rendered = number, 0, []
         if rendered:
             yield first, "\0".join(rendered)
+
+    def _shortened(self, check: Check) -> Check:
+        """Return a check with its stack texts cut where the failures are so many that nobody reads them all."""
+        last = check.attempts[-1]
+        if not self.cuts or all(len(one.detail) <= FOLDED_DETAIL_CHARS for one in last.problems):
+            return check
+        replace = msgspec.structs.replace
+        problems = tuple(replace(one, detail=block(one.detail, FOLDED_DETAIL_CHARS)) for one in last.problems)
+        return replace(check, attempts=(*check.attempts[:-1], replace(last, problems=problems)))
 
     def _columns(self) -> Columns:
         tails: dict[str, str] = {}
@@ -140,7 +153,7 @@ class Folding:
             if len(check.id) > _ID_CHARS:
                 tails[str(number)] = check.id[_ID_CHARS:]
             if check.parameters:
-                html[str(number)] = name_html(check)
+                html[str(number)] = str(name_html(check))
         seconds = [check.attempts[-1].took_s or 0 for check in self._checks]
         return Columns(
             suites=[(" › ".join(group.path), len(group.checks)) for group in self._page.suites],

@@ -1,6 +1,6 @@
 """Reads result files: tells their format by their content and hands each to the reader for it."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from hashlib import blake2b
 from pathlib import Path
 
@@ -12,6 +12,7 @@ from plain_verdict.readers.archives import is_archive, members
 from plain_verdict.readers.interface import Head, Reader, Source
 from plain_verdict.readers.junit import JunitReader
 from plain_verdict.readers.record import RecordReader
+from plain_verdict.readers.watched import Tell, Watch, watched
 from plain_verdict.readers.xml_text import HEAD_BYTES, head_text, root_of
 from plain_verdict.settings import Limits
 
@@ -27,10 +28,10 @@ class Reading(msgspec.Struct, frozen=True):
     left_alone: tuple[Unread, ...]
 
 
-def read_all(sources: Sequence[Source], limits: Limits, watch: Callable[[int, int], None]) -> Reading:
+def read_all(sources: Sequence[Source], limits: Limits, watch: Watch) -> Reading:
     """Read every source; one that can't be read never keeps the others from being read.
 
-    ``watch`` is told how many of all are read.
+    ``watch`` is told how many bytes of all are read, and which file it is.
     """
     files: list[ResultFile] = []
     unread: list[Unread] = []
@@ -40,17 +41,22 @@ def read_all(sources: Sequence[Source], limits: Limits, watch: Callable[[int, in
         trouble = Unread(error.path or source.path, error.what, error.where, error.hint, source.file)
         (unread if source.explicit or not isinstance(error, UnknownFormat) else left_alone).append(trouble)
 
-    for number, source in enumerate(sources):
-        watch(number, len(sources))
+    before, total = 0, sum(source.size_bytes for source in sources)
+    for source in sources:
         try:
             for part in _parts(source, limits):
                 try:
-                    files.append(read_source(part, limits))
+                    files.append(read_source(part, limits, _telling(watch, before, total, part.path)))
                 except ReadError as error:
                     note(part, error)
         except ReadError as error:
             note(source, error)
+        before += source.size_bytes
     return Reading(tuple(files), tuple(unread), tuple(left_alone))
+
+
+def _telling(watch: Watch, before: int, total: int, path: str) -> Tell:
+    return lambda done: watch(min(before + done, total), total, path)
 
 
 def _parts(source: Source, limits: Limits) -> Iterator[Source]:
@@ -73,8 +79,8 @@ def _parts(source: Source, limits: Limits) -> Iterator[Source]:
         raise ReadError("is an archive without any file", path=source.path, hint="check how it was made")
 
 
-def read_source(source: Source, limits: Limits) -> ResultFile:
-    """Return what the file holds. Raises ReadError."""
+def read_source(source: Source, limits: Limits, tell: Tell) -> ResultFile:
+    """Return what the file holds; ``tell`` is told how many of its bytes are read. Raises ReadError."""
     try:
         with source.open() as stream:
             head = _head(stream.read(HEAD_BYTES))
@@ -84,7 +90,7 @@ def read_source(source: Source, limits: Limits) -> ResultFile:
         reader = next((reader for reader in READERS if reader.recognises(head)), None)
         if reader is None:
             raise _unknown(head, source)
-        return msgspec.structs.replace(reader.read(source, limits), digest=digest.hexdigest())
+        return msgspec.structs.replace(reader.read(watched(source, tell), limits), digest=digest.hexdigest())
     except OSError as error:
         raise ReadError(
             f"can't be opened ({error.strerror or error})",

@@ -149,6 +149,10 @@ class JunitWalk:
 
     def case(self, case: "etree._Element") -> None:
         """Take in a whole case."""
+        if not self.open:
+            # A damaged root by another name; what is around the case stands for its suite.
+            around = case.getparent()
+            self.start_suite(case if around is None else around)
         suite = self.open[-1]
         attributes = cast("dict[str, str]", dict(case.items()))
         attempts, facts = self.cases.read(case, attributes)
