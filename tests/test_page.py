@@ -50,7 +50,7 @@ def hostile_results() -> str:
             f'<properties><property name="{x}">{x}</property></properties>'
             f'<failure type="{x}" message="{x} expected: &lt;{x}&gt; but was: &lt;{x}{number}&gt;">{x}\n{x}</failure>'
             f"<system-err>{x}\n{x}</system-err><oddity>{x}</oddity></testcase>"
-            f'<testcase name="{x} skipped"><skipped message="{x}"/></testcase><testcase name="{x}[{x}]"/>'
+            f'<testcase name="{x} skipped"><skipped message="{x}"/></testcase><testcase name="{x}[{x}]"/><testcase name="{x} passes"/>'
             f'<testcase name="{x} odd" status="{x}"/></testsuite>'
         )
     return "<testsuites>" + "".join(parts) + "</testsuites>"

@@ -40,6 +40,8 @@ class Limits(msgspec.Struct, frozen=True):
 DEFAULT_LIMITS = Limits()
 FOLD_AFTER = 3_000
 """Checks from which a page is folded: what did not fail takes little room in it."""
+FOLDED_DETAIL_CHARS = 8_000
+"""Of a folded failure's stack text, where not all failures are plain: its head and its tail are kept."""
 VARIANT_FACTS = ("browser", "platform", "region")
 """Facts under which the same check is a variant and not another attempt."""
 

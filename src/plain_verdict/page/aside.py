@@ -1,11 +1,12 @@
 """Does a long piece of work in a process of its own, where the system can fork; it sees all that this one has."""
 
-import multiprocessing
 import os
 import threading
 from collections.abc import Callable
-from multiprocessing.connection import Connection
-from typing import Generic, TypeVar
+from typing import TYPE_CHECKING, Generic, TypeVar
+
+if TYPE_CHECKING:
+    from multiprocessing.connection import Connection
 
 Result = TypeVar("Result")
 
@@ -20,6 +21,8 @@ class Aside(Generic[Result]):
         self._work = work
         self._receive: Connection | None = None
         if worth_it and _can_fork():
+            import multiprocessing
+
             context = multiprocessing.get_context("fork")
             self._receive, send = context.Pipe(duplex=False)
             self._child = context.Process(target=_send, args=(work, send), daemon=True)
@@ -38,7 +41,7 @@ class Aside(Generic[Result]):
         return result
 
 
-def _send(work: Callable[[], Result], send: Connection) -> None:
+def _send(work: Callable[[], Result], send: "Connection") -> None:
     send.send(work())
 
 

@@ -18,6 +18,7 @@ from plain_verdict.page.difference import compare
 from plain_verdict.page.markdown import render_markdown
 from plain_verdict.page.rows import RowFiller, name_html, took_text
 from plain_verdict.page.tally import segments
+from plain_verdict.settings import FOLDED_DETAIL_CHARS
 from plain_verdict.text import headline
 
 _FOLDER = Path(__file__).parent
@@ -84,6 +85,7 @@ def make_environment() -> Environment:
         markdown=render_markdown,
         name_html=name_html,
         took_text=took_text,
+        FOLDED_DETAIL_CHARS=FOLDED_DETAIL_CHARS,
         MOST_LISTED=_MOST_LISTED,
         MOST_CAUSES=_MOST_CAUSES,
         MOST_FAILURES=_MOST_FAILURES,

@@ -17,6 +17,7 @@ from plain_verdict.page.aside import Aside
 from plain_verdict.page.rows import is_simple, name_html, took_text
 from plain_verdict.page.view import Page, SuiteGroup
 from plain_verdict.settings import FOLD_AFTER as FOLD_AFTER
+from plain_verdict.settings import FOLDED_DETAIL_CHARS
 from plain_verdict.text import block
 
 PLAIN_FAILURES = 2_000
@@ -25,11 +26,10 @@ PLAIN_OF_A_CAUSE, PLAIN_OF_ALL_CAUSES = 50, 300
 OPEN_AT_MOST = 1_000
 """Folded checks up to which their suites are open from the start."""
 _ID_CHARS = 14  # of an id that no other check shares: c- and 12 hexadecimal digits
-FOLDED_DETAIL_CHARS = 8_000
-"""Of a folded failure's stack text, where not all failures are plain: its head and its tail are kept."""
 _BLOCK_CHARS = 400_000
 _MORE_CHARS = 400  # of a check's messages that search looks through
 _LEVEL = 6
+_ELSEWHERE = 0.85  # of the whole checks, where another process helps
 _MANY = 1_000  # whole checks whose rendering takes longer than starting a process
 _PLAIN, _SIMPLE, _WHOLE = "p", "s", "w"
 
@@ -76,8 +76,11 @@ class Folding:
         self.count = at - self.plain_count
         self.open = self.count <= OPEN_AT_MOST
         self.cuts = len(page.bad) > PLAIN_FAILURES
-        whole = self._kinds.count(_WHOLE)
-        self._blocks = Aside(self._make_blocks, worth_it=whole > _MANY)
+        self._whole = [check for check, kind in zip(self._checks, self._kinds, strict=True) if kind is _WHOLE]
+        # The other process takes most of them: this one has the rest of the page to write.
+        self._here = int(len(self._whole) * _ELSEWHERE)
+        there = range(self._here)
+        self._elsewhere = Aside(lambda: self._make_blocks(there), worth_it=len(self._whole) > _MANY)
 
     def _kind(self, check: Check) -> str:
         if check.id in self._plain:
@@ -102,7 +105,8 @@ class Folding:
         """Yield (name, compressed content): columns, ids and blocks."""
         columns = _packed(msgspec.json.encode(self._columns()))
         yield "ids", b64encode(self._ids()).decode()
-        blocks = self._blocks.result()
+        here = self._make_blocks(range(self._here, len(self._whole)))
+        blocks = [*self._elsewhere.result(), *here]
         for number, (_, text) in enumerate(blocks):
             yield f"block-{number}", text
         yield "blocks", " ".join(str(first) for first, _ in blocks)
@@ -112,22 +116,19 @@ class Folding:
         """Return the ids' random parts; they can't be compressed, so they stand apart from what can."""
         return bytes.fromhex("".join([check.id[2:_ID_CHARS] for check in self._checks]))
 
-    def _make_blocks(self) -> list[tuple[int, str]]:
-        """Return the blocks, compressed, each with the number of its first check among all whole ones."""
-        return [(first, _packed(text.encode("utf-8", "replace"))) for first, text in self._rendered()]
+    def _make_blocks(self, which: range) -> list[tuple[int, str]]:
+        """Return whole checks in compressed blocks, each with its first check's number among all whole ones."""
+        return [(first, _packed(text.encode("utf-8", "replace"))) for first, text in self._rendered(which)]
 
-    def _rendered(self) -> Iterator[tuple[int, str]]:
-        first = number = chars = 0
+    def _rendered(self, which: range) -> Iterator[tuple[int, str]]:
+        first, chars = which.start, 0
         rendered: list[str] = []
-        for check, kind in zip(self._checks, self._kinds, strict=True):
-            if kind is not _WHOLE:
-                continue
-            rendered.append(self._render(self._shortened(check)).strip())
+        for number in which:
+            rendered.append(self._render(self._shortened(self._whole[number])).strip())
             chars += len(rendered[-1])
-            number += 1
             if chars > _BLOCK_CHARS:
                 yield first, "\0".join(rendered)  # no text of a page has a NUL in it
-                first, chars, rendered = number, 0, []
+                first, chars, rendered = number + 1, 0, []
         if rendered:
             yield first, "\0".join(rendered)
 

@@ -29,9 +29,9 @@ _ALLOWED = ((0x20, 0xD7FF), (0xE000, 0xFFFD), (0x10000, 0x10FFFF))
 _FORBIDDEN_RUN = re.compile(rb"[\x00-\x08\x0b\x0c\x0e-\x1f]")
 _NONCHARACTER = re.compile(b"\xef\xbf[\xbe\xbf]")
 _REFERENCE = re.compile(rb"&#(?:x([0-9A-Fa-f]{1,8})|([0-9]{1,10}));")
-_BARE = re.compile(
-    rb"&(?!(?:amp|lt|gt|quot|apos|#[0-9]+|#x[0-9A-Fa-f]+);)(?:([A-Za-z]{2,31});)?|<(?![A-Za-z_:/!?\x80-\xff])"
-)
+# Two patterns, each with a first character that a search can jump to.
+_BARE_AND = re.compile(rb"&(?!(?:amp|lt|gt|quot|apos|#[0-9]+|#x[0-9A-Fa-f]+);)(?:([A-Za-z]{2,31});)?")
+_BARE_LESS = re.compile(rb"<(?![A-Za-z_:/!?\x80-\xff])")
 _SECTION = re.compile(rb"(<!\[CDATA\[|\]\]>)")
 # What may stand across the end of a chunk: a reference, or the start or end of a CDATA section.
 _LONGEST_UNFINISHED = 33
@@ -139,9 +139,7 @@ class XmlText:
         """Return the chunk with bare markup characters escaped, except in CDATA sections."""
         # A cheap look first: nearly every chunk has nothing to mend, and most have no CDATA.
         if not self._in_cdata and b"<![CDATA[" not in chunk:
-            chunk, number = _BARE.subn(self._bare, chunk)
-            self.mended[MARKUP] += number
-            return chunk
+            return self._without_bare(chunk)
         pieces = _SECTION.split(chunk)
         for index, piece in enumerate(pieces):
             if piece == b"<![CDATA[":
@@ -149,14 +147,19 @@ class XmlText:
             elif piece == b"]]>":
                 self._in_cdata = False
             elif not self._in_cdata:
-                pieces[index], number = _BARE.subn(self._bare, piece)
-                self.mended[MARKUP] += number
+                pieces[index] = self._without_bare(piece)
         return b"".join(pieces)
+
+    def _without_bare(self, text: bytes) -> bytes:
+        if b"&" in text:
+            text, number = _BARE_AND.subn(self._bare, text)
+            self.mended[MARKUP] += number
+        text, number = _BARE_LESS.subn(b"&lt;", text)
+        self.mended[MARKUP] += number
+        return text
 
     @staticmethod
     def _bare(found: re.Match[bytes]) -> bytes:
-        if found[0] == b"<":
-            return b"&lt;"
         known = html5.get(found[1].decode() + ";") if found[1] else None  # names of HTML, like &nbsp;
         return known.encode() if known and known not in "<&" else b"&amp;" + found[0][1:]
 

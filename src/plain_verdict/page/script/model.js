@@ -75,6 +75,7 @@ async function readFolded() {
 
 // Blocks of whole checks, inflated when one of theirs is shown; the ones used last are kept.
 const blocks = new Map();
+const MOST_BLOCKS = 300;
 const loading = new Map();
 function blockOf(check) {
   const starts = checks.blocks;
@@ -91,7 +92,7 @@ function loadBlock(number) {
     loading.set(number, inflated(`block-${number}`).then((text) => {
       loading.delete(number);
       blocks.set(number, text.split("\0"));
-      if (blocks.size > 60) blocks.delete(blocks.keys().next().value);
+      if (blocks.size > MOST_BLOCKS) blocks.delete(blocks.keys().next().value);
     }));
   }
   return loading.get(number);

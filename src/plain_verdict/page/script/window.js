@@ -34,7 +34,7 @@ class Rows {
       box.className = "chunk";
       box.setAttribute("role", "none");
       box.style.height = `${rows * ROW_PX}px`;
-      const chunk = { box, from, rows, filled: false, spots: [] };
+      const chunk = { box, from, rows, filled: null, spots: [] };
       chunkOf.set(box, [this, chunk]);
       this.chunks.push(chunk);
       all.append(box);
@@ -47,19 +47,25 @@ class Rows {
     }
   }
 
-  // Fills a chunk at once where all its rows are at hand, else once their blocks are loaded.
+  // Fills a chunk at once where all its rows are at hand, else once their blocks are loaded; the promise tells when.
   fill(chunk) {
-    if (chunk.filled) return Promise.resolve();
-    chunk.filled = true;
+    chunk.filled ??= this.filling(chunk);
+    return chunk.filled;
+  }
+
+  filling(chunk) {
     const numbers = this.numbers.slice(chunk.from, chunk.from + chunk.rows);
     const wanted = new Set(checks.columns ? numbers.filter((check) => checks.kind[check] === "w").map(blockOf) : []);
-    const missing = [...wanted].filter((block) => !blocks.has(block));
-    if (!missing.length) return Promise.resolve(this.put(chunk, numbers));
+    const missing = () => [...wanted].filter((block) => !blocks.has(block));
+    if (!missing().length) return Promise.resolve(this.put(chunk, numbers));
     chunk.box.ariaBusy = "true";
-    return Promise.all(missing.map(loadBlock)).then(() => {
-      if (chunk.filled && chunk.box.isConnected) this.put(chunk, numbers);
+    const filled = (async () => {
+      // Another chunk's blocks may have driven some of these out while they were loaded.
+      while (missing().length) await Promise.all(missing().map(loadBlock));
       chunk.box.ariaBusy = "false";
-    });
+      if (chunk.filled === filled && chunk.box.isConnected) this.put(chunk, numbers);
+    })();
+    return filled;
   }
 
   put(chunk, numbers) {
@@ -97,7 +103,7 @@ class Rows {
       if (chunk.box.querySelector("details.check[open]") || chunk.box.contains(document.activeElement)) return;
       chunk.box.style.height = `${height}px`;
     }
-    chunk.filled = false;
+    chunk.filled = null;
     for (const [spot, node] of chunk.spots) {
       node.querySelector(".place")?.remove();
       spot.replaceWith(node);
