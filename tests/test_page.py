@@ -428,16 +428,21 @@ AXE = next(
 
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
-@pytest.mark.parametrize("layout", ["page", "folder", "suite"])
-def test_axe_finds_nothing_with_everything_open(scheme, layout, tool, tmp_path, browser):
+@pytest.mark.parametrize("layout", ["page", "folder", "suite", "folded"])
+def test_axe_finds_nothing_with_everything_open(scheme, layout, tool, tmp_path, browser, monkeypatch):
+    if layout == "folded":
+        monkeypatch.setattr("plain_verdict.page.folding.FOLD_AFTER", 0)
     assert tool("demo", "d").code == 0
     arguments = ["--config", "d/plain-verdict.toml", "--evidence", "d/shots", "--theme", scheme]
-    arguments += ["--out", "v.html"] if layout == "page" else ["--layout", "folder", "--out", "f"]
+    arguments += ["--out", "v.html"] if layout in ("page", "folded") else ["--layout", "folder", "--out", "f"]
     assert tool("report", "d/results", *arguments).code == 0
-    name = {"page": "v.html", "folder": "f/index.html", "suite": "f/suites/0002-booking-desk-checkout.html"}[layout]
+    name = {"page": "v.html", "folded": "v.html", "folder": "f/index.html", "suite": "f/suites/0002-booking-desk-checkout.html"}[layout]
     browser.execute_cdp_cmd("Page.setBypassCSP", {"enabled": True})
     try:
         browser.get((tmp_path / name).as_uri())
+        if layout == "folded":
+            wait_for(browser, "document.documentElement.dataset.ready")
+            wait_for(browser, "document.querySelectorAll('.item').length === 50")
         browser.execute_script("document.querySelectorAll('details').forEach(d => d.open = true)")
         browser.execute_script(AXE.read_text("utf-8"))
         found = browser.execute_async_script("const done = arguments[0]; axe.run().then(done)")

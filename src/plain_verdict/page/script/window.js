@@ -16,6 +16,7 @@ class Rows {
     this.box = box;
     this.numbers = [];
     this.chunks = [];
+    this.loads = 0;
     box.setAttribute("role", "list");
     box.addEventListener("keydown", (event) => this.key(event));
   }
@@ -58,14 +59,19 @@ class Rows {
     const wanted = new Set(checks.columns ? numbers.filter((check) => checks.kind[check] === "w").map(blockOf) : []);
     const missing = () => [...wanted].filter((block) => !blocks.has(block));
     if (!missing().length) return Promise.resolve(this.put(chunk, numbers));
-    chunk.box.ariaBusy = "true";
+    this.busy(1);
     const filled = (async () => {
       // Another chunk's blocks may have driven some of these out while they were loaded.
       while (missing().length) await Promise.all(missing().map(loadBlock));
-      chunk.box.ariaBusy = "false";
+      this.busy(-1);
       if (chunk.filled === filled && chunk.box.isConnected) this.put(chunk, numbers);
     })();
     return filled;
+  }
+
+  busy(by) {
+    this.loads += by;
+    this.box.ariaBusy = String(this.loads > 0);
   }
 
   put(chunk, numbers) {
