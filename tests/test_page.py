@@ -436,7 +436,12 @@ def test_axe_finds_nothing_with_everything_open(scheme, layout, tool, tmp_path, 
     arguments = ["--config", "d/plain-verdict.toml", "--evidence", "d/shots", "--theme", scheme]
     arguments += ["--out", "v.html"] if layout in ("page", "folded") else ["--layout", "folder", "--out", "f"]
     assert tool("report", "d/results", *arguments).code == 0
-    name = {"page": "v.html", "folded": "v.html", "folder": "f/index.html", "suite": "f/suites/0002-booking-desk-checkout.html"}[layout]
+    name = {
+        "page": "v.html",
+        "folded": "v.html",
+        "folder": "f/index.html",
+        "suite": "f/suites/0002-booking-desk-checkout.html",
+    }[layout]
     browser.execute_cdp_cmd("Page.setBypassCSP", {"enabled": True})
     try:
         browser.get((tmp_path / name).as_uri())
