@@ -190,6 +190,15 @@ def test_the_digest_is_a_small_safe_mail_that_opens_anywhere(number, message, to
     assert lower.count("<img") == 1
 
 
+def test_a_mail_that_can_not_be_written_is_said_before_any_work(tool, report, tmp_path):
+    (tmp_path / "file").touch()
+    for place in ("file/digest.eml", "."):
+        done = tool("report", "good.xml", "--mail", place)
+        assert (done.code, done.err.count("error: ")) == (2, 1)
+        assert "bug" not in done.err
+    assert not (tmp_path / "verdict.html").exists()
+
+
 def test_the_json_names_what_was_written(tool, report, tmp_path):
     done = tool(
         "report", "good.xml", "--zip", "--out", "f", "--latest", "now", "--mail", "m.eml", "--fact", "a=b", "--json"

@@ -76,6 +76,5 @@ def _write_mail(run: Run, verdict: Verdict, front: Front, wishes: Wishes, page: 
         return Told(*render_digest(run, verdict, front, most_causes=most_causes, attached=name))
 
     path = Path(wishes.mail.file).absolute()
-    path.parent.mkdir(parents=True, exist_ok=True)
     write_bytes(path, make_mail(tell, envelope_of(wishes), attachment))
     return path

@@ -4,6 +4,7 @@ import argparse
 import os
 from collections.abc import Mapping
 from datetime import UTC, datetime, tzinfo
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -149,6 +150,7 @@ def _check(wishes: Wishes) -> None:
         from plain_verdict.writers.mail import check_mail
 
         check_mail(wishes.mail.file, envelope_of(wishes))
+        check_target(Path(wishes.mail.file).absolute(), folder=False, overwrite=True)
     # What only the results tell may be in the folder's name as well; that folder is made later.
     nobody = Names("title", "verdict", wishes.made, {})
     check_target(

@@ -28,7 +28,7 @@ def check_target(path: Path, *, folder: bool, overwrite: bool, make_folder: bool
     except OSError as error:
         raise UsageError(f"its folder can't be made ({error.strerror})", path=str(path)) from error
     if not os.access(path.parent, os.W_OK):
-        raise UsageError("its folder can't be written to", path=str(path), hint="choose another place with --out")
+        raise UsageError("its folder can't be written to", path=str(path), hint="choose another place")
 
 
 def write_page(path: Path, pieces: Iterable[str], *, overwrite: bool) -> Path:

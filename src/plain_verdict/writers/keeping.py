@@ -1,6 +1,7 @@
 """Keeps a copy of the newest page under a fixed name, and not more pages than wanted."""
 
 import shutil
+from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
 
@@ -41,7 +42,8 @@ def remove_oldest(page: Path, number: int, latest: Path | None) -> list[Path]:
     for path in page.parent.iterdir():
         made = made_when(path) if path.name[:1] != "." and path not in (page, latest) else None
         if made and path.is_dir() == page.is_dir() and not path.is_symlink():
-            found.append((_moment(made), path.stat().st_mtime, path))
+            with suppress(OSError):  # another job may have removed it just now
+                found.append((_moment(made), path.stat().st_mtime, path))
     gone = [path for _, _, path in sorted(found, reverse=True)[max(0, number - 1) :]]
     for path in gone:
         try:
@@ -51,7 +53,9 @@ def remove_oldest(page: Path, number: int, latest: Path | None) -> list[Path]:
                 if is_packed(packed):
                     packed.unlink()
             else:
-                path.unlink()
+                path.unlink(missing_ok=True)
+        except FileNotFoundError:
+            continue
         except OSError as error:
             raise WriteError(f"could not be removed ({error.strerror})", path=str(path)) from error
     return gone
