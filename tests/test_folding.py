@@ -127,6 +127,9 @@ def test_a_folded_page_holds_every_check_once_and_each_as_the_template_renders_i
     )
 
 
+@pytest.mark.filterwarnings(
+    "ignore:.*fork.*:DeprecationWarning"
+)  # the test's own process has threads, the tool's has not
 def test_the_same_bytes_whether_another_process_helps_or_not(page, monkeypatch):
     monkeypatch.setattr("plain_verdict.page.folding._MANY", 10)
     monkeypatch.setattr("plain_verdict.page.aside._can_fork", lambda: False)
