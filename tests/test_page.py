@@ -240,6 +240,11 @@ def test_search_filters_order_and_the_fragment_that_keeps_them(opened):
         "A seat released by its owner is free again within a minute",
         "Day return for two adults can be paid",
     ]
+    flat = again.find_element(By.CSS_SELECTOR, ".flat")
+    for event, there in (("beforeprint", False), ("afterprint", True)):
+        again.execute_script(f"dispatchEvent(new Event('{event}'))")
+        assert flat.is_displayed() == there
+    assert shown(again)[1] == "Day return for two adults can be paid"
     again.find_element(By.CSS_SELECTOR, "select [value=suite]").click()
     again.execute_script("location.hash = 'show=&find='")
     assert shown(again) == everything

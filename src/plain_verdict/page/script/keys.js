@@ -60,7 +60,16 @@ document.addEventListener("keydown", (event) => {
   } else if (event.key === "n") step(1);
   else if (event.key === "p") step(-1);
 });
+// A list in another order keeps only the rows near the window; on paper the suites have them all.
+let orderBefore = "";
+function printInSuites(printing) {
+  if (!list || tools.hidden || (printing ? order.value === "suite" : !orderBefore)) return;
+  [order.value, orderBefore] = printing ? ["suite", order.value] : [orderBefore, ""];
+  apply();
+}
+addEventListener("afterprint", () => printInSuites(false));
 addEventListener("beforeprint", () => {
+  printInSuites(true);
   const fold = ".inside.failed .fold, .inside.errored .fold";
   for (const node of document.querySelectorAll(`details.check.failed, details.check.errored, ${fold}`)) node.open = true;
 });
