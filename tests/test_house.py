@@ -32,6 +32,7 @@ LEVELS = {
     "text": 0,
     "demo": 0,
     "model": 0,
+    "ids": 0,
     "readers": 1,
     "judge": 1,
     "evidence": 1,

@@ -95,6 +95,8 @@ def test_no_secret_leaves_by_any_way(leaky, tool, tmp_path):
         assert secret not in told
     assert str(Path.home()) + "/desk" not in told
     page = (tmp_path / "p.html").read_text("utf-8")
+    summary = json.loads(tool("report", *leaky, *facts, "--json", "--out", "again.html").out)
+    assert f"{summary['masked']} secrets were masked" in page
     assert "[masked, 32 to 63 characters]" in page
     assert "secrets were masked" in page
     assert json.loads(tool("judge", *leaky, "--json").out)["masked"] > 20

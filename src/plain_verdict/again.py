@@ -10,7 +10,8 @@ from itertools import pairwise
 
 import msgspec
 
-from plain_verdict.model import Check, Fact, ResultFile, distinct_id, in_order
+from plain_verdict.ids import distinct_id
+from plain_verdict.model import Check, Fact, ResultFile, in_order
 
 
 def with_variants(files: tuple[ResultFile, ...], names: Sequence[str]) -> tuple[ResultFile, ...]:

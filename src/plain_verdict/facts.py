@@ -7,6 +7,7 @@ from pathlib import Path
 
 from plain_verdict.errors import UsageError
 from plain_verdict.model import Fact
+from plain_verdict.words import plural
 
 _PATIENCE_S = 5.0
 
@@ -66,7 +67,7 @@ def _told(status: str) -> tuple[Fact, ...]:
         facts.append(Fact("commit", heads["branch.oid"][:12]))
     changes = sum(1 for line in lines if not line.startswith("#"))
     if facts and changes:
-        facts.append(Fact("not committed", f"{changes:,} changed file{'s' if changes != 1 else ''}"))
+        facts.append(Fact("not committed", plural(changes, "changed file")))
     return tuple(facts)
 
 

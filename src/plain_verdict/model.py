@@ -7,8 +7,6 @@ how a page looks.
 from collections.abc import Iterable
 from datetime import UTC, date, datetime
 from enum import StrEnum
-from functools import lru_cache
-from hashlib import blake2b
 
 import msgspec
 
@@ -392,24 +390,3 @@ def tally_of(checks: Iterable[Check]) -> Tally:
     # By identity, as hashing a member of an enum is slow, and this is done for every check more than once.
     outcomes = [id(check.attempts[-1].outcome) for check in checks]
     return Tally(**{name: outcomes.count(id_) for name, id_ in _IDENTITIES})
-
-
-def check_id(kind: Kind, suite: tuple[str, ...], name: str, parameters: tuple[Fact, ...] = ()) -> str:
-    """Return the check's stable id: the same in every run, wherever and whenever the check stands in it."""
-    digest = _of_suite(kind, suite).copy()
-    rest = name
-    for parameter in parameters:
-        rest += f"\x1f{parameter.key}\x1f{parameter.value}"
-    digest.update(rest.encode("utf-8", "surrogatepass"))
-    return "c-" + digest.hexdigest()
-
-
-@lru_cache(256)
-def _of_suite(kind: Kind, suite: tuple[str, ...]) -> blake2b:
-    """Return the hash of what a suite's ids have in common."""
-    return blake2b("\x1f".join((kind, *suite, "", "")).encode("utf-8", "surrogatepass"), digest_size=6)
-
-
-def distinct_id(check: Check, apart: str) -> str:
-    """Return an id for a check that shares its own with others, told apart by where its results come from."""
-    return f"{check.id}-{blake2b(apart.encode('utf-8', 'surrogatepass'), digest_size=3).hexdigest()}"

@@ -8,6 +8,7 @@ import msgspec
 from plain_verdict.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, read_colour, readable, written
 from plain_verdict.brand.logo import Logo, read_logo
 from plain_verdict.errors import UsageError
+from plain_verdict.settings_tables import BrandTable
 
 _STYLESHEET_BYTES = 50_000
 _MAIL = re.compile(r"[^\s@<>\"]+@[^\s@<>\"]+\.[^\s@<>\"]+")
@@ -33,20 +34,7 @@ class Brand(msgspec.Struct, frozen=True):
         return f"mailto:{self.contact}" if _MAIL.fullmatch(self.contact) else self.contact
 
 
-class BrandNames(msgspec.Struct, frozen=True):
-    """What the settings say of the brand; logos and stylesheet are paths."""
-
-    organisation: str = ""
-    logo: str = ""
-    logo_dark: str = ""
-    accent: str = ""
-    footer: str = ""
-    link: str = ""
-    contact: str = ""
-    stylesheet: str = ""
-
-
-def read_brand(names: BrandNames) -> Brand:
+def read_brand(names: BrandTable) -> Brand:
     """Return the brand, its files read. Raises UsageError where one is missing or broken."""
     if names.link and not names.link.startswith(("https://", "http://")):
         raise UsageError("leads nowhere", where="brand.link", hint="write it like https://example.test")

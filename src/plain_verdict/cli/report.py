@@ -125,15 +125,15 @@ def run(options: argparse.Namespace) -> int:
     results, masker = mask_results(in_zone(results, wishes.zone), wishes.masking)
     verdict = judge(results, wishes.made.date(), wishes.rules)
     show_trouble(results, verdict, notes=not options.quiet)
-    summary = summarise(results, verdict, masked=masker.count)
     if not results.files:
         show_labelled("error", "nothing could be read, so no page was written")
         if options.json:
-            show_json(render_summary(summary))
+            show_json(render_summary(summarise(results, verdict, masked=masker.count)))
         return NOTHING_READ
     front = _front(results, wishes, masker)
     written = publish(results, verdict, front, wishes)
     if options.json:
+        summary = summarise(results, verdict, masked=masker.count)
         files = {"page": written.page, "packed": written.packed, "latest": written.latest, "mail": written.mail}
         show_json(render_summary(published(summary, front.title or title_of(results), front.facts, files)))
     elif not options.quiet:

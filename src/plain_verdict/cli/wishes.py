@@ -11,7 +11,6 @@ import msgspec
 
 from plain_verdict.arrivals import Expected
 from plain_verdict.brand import Brand, read_brand
-from plain_verdict.brand.prepare import BrandNames
 from plain_verdict.cli.common import expected_by, mask_rules
 from plain_verdict.errors import UsageError
 from plain_verdict.evidence import EvidenceWishes, check_places
@@ -110,7 +109,7 @@ def _mail(options: argparse.Namespace, settings: SettingsFile) -> MailTable:
 
 
 def _brand(options: argparse.Namespace, settings: SettingsFile) -> Brand:
-    names = BrandNames(**msgspec.structs.asdict(settings.brand))
+    names = settings.brand
     if options.logo:
         names = msgspec.structs.replace(names, logo_dark="")  # it belongs to the logo that this one replaces
     return read_brand(msgspec.structs.replace(names, **_given(options, _BRAND_OPTIONS)))

@@ -15,7 +15,7 @@ from markupsafe import Markup
 from plain_verdict import __version__, words
 from plain_verdict.model import BAD, Content, Outcome, Problem
 from plain_verdict.page.difference import compare
-from plain_verdict.page.markdown import render_markdown
+from plain_verdict.page.markdown import is_safe_link, render_markdown
 from plain_verdict.page.rows import RowFiller, name_html, took_text
 from plain_verdict.page.tally import segments
 from plain_verdict.settings import FOLDED_DETAIL_CHARS
@@ -76,7 +76,7 @@ def make_environment() -> Environment:
         folded=_folded,
         lines=_lines,
     )
-    environment.tests["safe_link"] = _is_safe_link
+    environment.tests["safe_link"] = is_safe_link
     environment.globals.update(
         OUTCOMES=tuple(Outcome),
         BAD=BAD,
@@ -117,10 +117,6 @@ def hash_of(text: str) -> str:
     Source: Content Security Policy Level 3, section 2.3.1 (hash-source).
     """
     return f"'sha256-{b64encode(sha256(text.encode()).digest()).decode()}'"
-
-
-def _is_safe_link(url: str) -> bool:
-    return url.startswith(("https://", "http://", "mailto:"))
 
 
 def _data_url(content: Content) -> str:

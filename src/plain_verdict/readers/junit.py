@@ -11,6 +11,7 @@ from datetime import datetime, timedelta
 from itertools import islice
 from typing import TYPE_CHECKING, cast
 
+from plain_verdict.ids import check_id
 from plain_verdict.model import (
     Attempt,
     Check,
@@ -21,7 +22,6 @@ from plain_verdict.model import (
     Place,
     ResultFile,
     SuiteNotes,
-    check_id,
     gravest,
     in_order,
 )

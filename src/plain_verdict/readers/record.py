@@ -9,6 +9,7 @@ from datetime import UTC, datetime, tzinfo
 
 import msgspec
 
+from plain_verdict.ids import check_id
 from plain_verdict.model import (
     Check,
     Evidence,
@@ -19,7 +20,6 @@ from plain_verdict.model import (
     ReadingNote,
     ResultFile,
     SuiteNotes,
-    check_id,
     in_order,
 )
 from plain_verdict.readers.interface import Head, Source
