@@ -31,15 +31,28 @@ def environment_facts(names: Mapping[str, str], environment: Mapping[str, str]) 
 def repository_facts(folders: Sequence[str]) -> tuple[Fact, ...]:
     """Return branch, commit and uncommitted changes of the first folder's repository, if one stands in any."""
     repository = next((folder for folder in folders if _in_repository(Path(folder))), None)
-    git = shutil.which("git")
-    if repository is None or git is None:
+    if repository is None:
         return ()
     # No hook and no helper that the repository's own settings name may run.
-    command = [git, "-C", repository, "-c", "core.fsmonitor=false", "-c", "core.hooksPath=/dev/null", "status"]
-    command += ["--porcelain=v2", "--branch", "--untracked-files=no", "--ignore-submodules=all"]
+    safely = ("-c", "core.fsmonitor=false", "-c", "core.hooksPath=/dev/null")
+    wanted = ("--porcelain=v2", "--branch", "--untracked-files=no", "--ignore-submodules=all")
+    return _told(_git(repository, *safely, "status", *wanted))
+
+
+def remote_name(folder: Path) -> str:
+    """Return the name of a repository by the address of its remote; "" where there is none."""
+    address = _git(str(folder), "config", "--get", "remote.origin.url")
+    return address.strip().rstrip("/").removesuffix(".git").replace(":", "/").rpartition("/")[2]
+
+
+def _git(folder: str, *arguments: str) -> str:
+    """Return what git says of a folder; "" where it can't say anything."""
+    git = shutil.which("git")
+    if git is None:
+        return ""
     try:
         done = subprocess.run(  # noqa: S603  the arguments are ours; the folder is where the results stand
-            command,
+            [git, "-C", folder, *arguments],
             capture_output=True,
             timeout=_PATIENCE_S,
             check=False,
@@ -48,8 +61,8 @@ def repository_facts(folders: Sequence[str]) -> tuple[Fact, ...]:
             env={"GIT_OPTIONAL_LOCKS": "0", "LC_ALL": "C", "HOME": str(Path.home())},
         )
     except (OSError, subprocess.TimeoutExpired):
-        return ()
-    return _told(done.stdout) if done.returncode == 0 else ()
+        return ""
+    return done.stdout if done.returncode == 0 else ""
 
 
 def _in_repository(folder: Path) -> bool:
@@ -69,15 +82,3 @@ def _told(status: str) -> tuple[Fact, ...]:
     if facts and changes:
         facts.append(Fact("not committed", plural(changes, "changed file")))
     return tuple(facts)
-
-
-def remote_name(folder: Path) -> str:
-    """Return the name of a repository by the address of its remote; "" where there is none."""
-    git = shutil.which("git")
-    if git is None:
-        return ""
-    command = [git, "-C", str(folder), "config", "--get", "remote.origin.url"]
-    done = subprocess.run(  # noqa: S603
-        command, capture_output=True, timeout=_PATIENCE_S, check=False, encoding="utf-8", errors="replace"
-    )
-    return done.stdout.strip().rstrip("/").removesuffix(".git").replace(":", "/").rpartition("/")[2]

@@ -29,7 +29,7 @@ def run(options: argparse.Namespace) -> int:
 
     folder = Path(options.folder)
     target = folder / NAME
-    files = list(_files(folder))
+    files = _files(folder)
     results, logos = _result_folders(files), _logos(files)
     text = _settings(_title(folder), [logo.relative_to(folder).as_posix() for logo in logos])
     try:
