@@ -47,7 +47,7 @@ ARCHIVES = [
     ("cut.zip", zipped(INSIDE)[:-60], [], "cut.zip: is a damaged archive"),
     ("cut.tar.gz", tarred(INSIDE, "w:gz")[:-40], [], "cut.tar.gz: is a damaged archive"),
     ("empty.zip", zipped({}), [], "empty.zip: is an archive without any file"),
-    ("bomb.zip", zipped({f"{n}.xml": b" " * 120_000_000 for n in range(5)}), [], "bomb.zip: unpacks to more than 500 MB"),
+    ("bomb.zip", zipped({f"{n}.txt": b" " * 120_000_000 for n in range(5)}), [], "bomb.zip: unpacks, with the archives before it, to more than 500 MB"),
 ]  # fmt: skip
 
 
@@ -143,34 +143,49 @@ def run_file(browser: str, start: str, outcomes: dict[str, bool]) -> bytes:
     )
 
 
+BOTH = {"pay": ["failed", "passed"], "quote": ["failed", "passed"]}
 AGAIN = [
-    ("one after the other are attempts", ("", "02:10"), ("", "02:12"), {"pay": ["passed"], "quote": ["failed"]}),
-    ("at the same time stay apart", ("", "02:10"), ("", "02:10"), {"pay": ["failed", "passed"], "quote": ["failed", "passed"]}),
-    ("overlapping stay apart", ("", "02:10"), ("", "02:10:30"), {"pay": ["failed", "passed"], "quote": ["failed", "passed"]}),
-    ("other browsers are variants", ("firefox", "02:10"), ("chromium", "02:12"), {"pay": ["failed", "passed"], "quote": ["failed", "passed"]}),
-    ("one browser again is an attempt", ("firefox", "02:10"), ("firefox", "02:12"), {"pay": ["passed"], "quote": ["failed"]}),
+    ("one after the other", ("", "02:10"), ("", "02:12"), [], BOTH, ["a.xml", "z.xml"]),
+    ("at the same time", ("", "02:10"), ("", "02:10"), [], BOTH, ["a.xml", "z.xml"]),
+    ("other browsers", ("firefox", "02:10"), ("chromium", "02:12"), [], BOTH, ["By browser 2 variants", "only in firefox"]),
+    ("one browser again", ("firefox", "02:10"), ("firefox", "02:12"), [], BOTH, ["a.xml", "z.xml"]),
+    ("a retry", ("", "02:10"), ("", "02:12"), ["--retry"], {"pay": ["passed"], "quote": ["failed"]}, ["passed only on attempt 2", "4 cases became 2 checks: 2 were reruns"]),
+    ("a retry in one browser", ("firefox", "02:10"), ("firefox", "02:12"), ["--retry"], {"pay": ["passed"], "quote": ["failed"]}, ["passed only on attempt 2"]),
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("first", "second", "outcomes"), [row[1:] for row in AGAIN], ids=[row[0] for row in AGAIN])
-def test_a_check_in_two_files(first, second, outcomes, checks_of, tmp_path):
-    start = second[1] if len(second[1]) == 5 else second[1][:5]
+@pytest.mark.parametrize("row", AGAIN, ids=[row[0] for row in AGAIN])
+def test_a_check_in_two_files(row, checks_of, tmp_path):
+    _, first, second, retry, outcomes, texts = row
     (tmp_path / "z.xml").write_bytes(run_file(*first, {"pay": False, "quote": True}))
-    late = run_file(second[0], start, {"pay": True, "quote": False})
-    if len(second[1]) > 5:
-        late = late.replace(b"02:10:00Z", second[1].encode() + b"Z")
-    (tmp_path / "a.xml").write_bytes(late)
-    found = checks_of("a.xml", "z.xml")
+    (tmp_path / "a.xml").write_bytes(run_file(*second, {"pay": True, "quote": False}))
+    found = checks_of("z.xml", *retry, "a.xml")
     by_name: dict[str, list[str]] = {}
     for check in found.checks:
         by_name.setdefault(check.name.split()[0], []).append(check.outcome)
     assert {name: sorted(several) for name, several in by_name.items()} == outcomes
     assert len({check.id for check in found.checks}) == len(found.checks)
     text = " ".join(found.page.text_content().split())
-    assert ("passed only on attempt 2" in text) == (outcomes["pay"] == ["passed"])
-    if first[0] != second[0]:
-        assert "By browser 2 variants" in text
-        assert text.count("only in firefox") == text.count("only in chromium") == 1
+    assert all(part in text for part in texts), text
+    assert ("passed only on attempt 2" in text) == bool(retry)
+    assert found.summary["reruns"] == (["pay", "quote"] if retry else [])
+
+
+def test_paths_make_variants(checks_of, tmp_path):
+    for python, fails in (("py311", False), ("py312", True)):
+        (tmp_path / "results" / python).mkdir(parents=True)
+        (tmp_path / "results" / python / "junit.xml").write_bytes(run_file("", "02:10", {"pay": fails}))
+    (tmp_path / "plain-verdict.toml").write_text('[input]\nvariants_from = "results/{python}/*.xml"')
+    found = checks_of("results")
+    text = " ".join(found.page.text_content().split())
+    assert "By python 2 variants" in text
+    assert "only in py311" in text
+    (tmp_path / "plain-verdict.toml").write_text('[input]\nvariants_from = "other/{python}/*.xml"')
+    assert found.err == ""
+    assert (
+        "results/py311/junit.xml does not fit “other/{python}/*.xml”, so it is no variant"
+        in checks_of("results").err
+    )
 
 
 def test_lanes_show_who_was_busy_when(checks_of, tmp_path):

@@ -273,6 +273,6 @@ def test_the_schema_takes_what_the_program_takes_and_every_option_has_a_key():
     report = parser._subparsers._group_actions[0].choices["report"]
     options = {action.dest for action in report._actions}
     # What concerns one run only, or is named otherwise in its table.
-    of_one_run = {"help", "results", "json", "debug", "config", "open", "quiet", "fact"}
+    of_one_run = {"help", "results", "json", "debug", "config", "open", "quiet", "fact", "detail"}
     renamed = {"mail": "file", "masking": "off", "evidence": "places", "evidence_for": "for"}
     assert {renamed.get(option, option) for option in options - of_one_run} <= keys

@@ -25,7 +25,7 @@ LEVELS = {
     "facts": 0,
     "zones": 1,
     "arrivals": 2,
-    "again": 1,
+    "merging": 1,
     "pytest_plugin": 1,
     "rules": 0,
     "words": 0,

@@ -102,7 +102,7 @@ WAIVERS = [
     (
         'match = { check = "Seats" }\nuntil = 2026-11-21',
         0,
-        ["ended on 21 November 2026, and 1 check counts again"],
+        ["ended on 21 November 2026, and one check counts again"],
         [],
     ),
     (

@@ -15,13 +15,16 @@ from plain_verdict.words import clock, day, plural, took
 
 _AGE = re.compile(r"\s*(\d{1,5}(?:\.\d{1,3})?)\s*(min|h|d)\s*")
 _UNITS_S = {"min": 60, "h": 3600, "d": 86400}
+_CLOCKS_DIFFER = timedelta(hours=26)
+"""Between the machines of a run at most, with the zones that they do not name."""
 DEFAULT_STALE_AFTER = timedelta(hours=12)
 
 
 class Expected(msgspec.Struct, frozen=True):
     """What must arrive, and how old it may be; ``variants`` are the facts that make variants of a check.
 
-    ``newer_than`` leaves older files out; None takes all.
+    ``newer_than`` leaves older files out; None takes all. ``now`` is the moment past which nothing can have run;
+    None where nobody knows. ``retries`` are arguments that mean results of later goes.
     """
 
     patterns: tuple[str, ...] = ()
@@ -29,6 +32,9 @@ class Expected(msgspec.Struct, frozen=True):
     stale_after: timedelta = DEFAULT_STALE_AFTER
     newer_than: datetime | None = None
     variants: tuple[str, ...] = VARIANT_FACTS
+    variants_from: str = ""
+    retries: tuple[tuple[str, ...], ...] = ()
+    now: datetime | None = None
 
 
 def read_age(text: str) -> timedelta:
@@ -54,21 +60,21 @@ def weigh_arrivals(reading: Reading, expected: Expected) -> Reading:
     """Return what was read without doubles and files that are too old, with notes on all that is odd."""
     files = _without_doubles(reading.files)
     files, left_out = _new_enough(files, expected.newer_than)
-    files = _stale_noted(files, expected.stale_after)
+    files = _stale_noted(_future_noted(files, expected.now), expected.stale_after)
     missing = (*_missing(files, expected), *_left_out_note(left_out))
     return msgspec.structs.replace(reading, files=tuple(files), unread=reading.unread + missing)
 
 
 def _without_doubles(files: Sequence[ResultFile]) -> list[ResultFile]:
-    first: dict[str, int] = {}
+    first: dict[tuple[str, int], int] = {}
     kept: list[ResultFile] = []
     for file in files:
-        if file.digest and file.digest in first:
-            at = first[file.digest]
+        if file.digest and (file.digest, file.go) in first:
+            at = first[file.digest, file.go]
             note = ReadingNote(file.path, f"has the same bytes as {kept[at].path} and counts once")
             kept[at] = msgspec.structs.replace(kept[at], notes=(*kept[at].notes, note))
         else:
-            first[file.digest] = len(kept)
+            first[file.digest, file.go] = len(kept)
             kept.append(file)
     return kept
 
@@ -99,6 +105,18 @@ def _left_out_note(left_out: list[tuple[ResultFile, datetime]]) -> tuple[Unread,
         Unread(file.path, f"was left out, as its results are from {day(ended)}, {clock(ended)}", chosen=True)
         for file, ended in left_out
     )
+
+
+def _future_noted(files: list[ResultFile], now: datetime | None) -> list[ResultFile]:
+    """Return the files, those that say they ran in the future with a note: what they tell is of another run."""
+    noted = []
+    for file in files:
+        moment = file.started or file.ended
+        if now and moment and in_order(moment) - in_order(now) > _CLOCKS_DIFFER:
+            what = f"says that it ran on {day(moment)}, which has not come yet"
+            file = msgspec.structs.replace(file, notes=(*file.notes, ReadingNote(file.path, what, lost=True)))  # noqa: PLW2901
+        noted.append(file)
+    return noted
 
 
 def _stale_noted(files: list[ResultFile], stale_after: timedelta) -> list[ResultFile]:

@@ -4,7 +4,7 @@ Everything here is immutable and compact: a nightly run has 100,000 checks. Noth
 how a page looks.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, date, datetime
 from enum import StrEnum
 
@@ -192,6 +192,8 @@ class Check(Value, frozen=True):
     links: tuple[Fact, ...] = ()
     variant: tuple[Fact, ...] = ()
     """What sets it apart from the same check elsewhere in the run: browser, platform, region."""
+    apart: str = ""
+    """Where it comes from, in words, if other checks of the run have its name: a file, a host, "2 of 3"."""
 
     @property
     def title(self) -> str:
@@ -212,6 +214,18 @@ class Check(Value, frozen=True):
     def flaky(self) -> bool:
         """Return whether it passed only after an attempt that did not."""
         return self.outcome is Outcome.PASSED and any(one.outcome in BAD for one in self.attempts)
+
+
+def evidence_of(check: Check) -> Iterator[Evidence]:
+    """Yield all evidence of a check, in the order in which it is shown."""
+    for attempt in check.attempts:
+        yield from _evidence_below(attempt)
+
+
+def _evidence_below(part: Attempt | Step) -> Iterator[Evidence]:
+    yield from part.evidence
+    for step in part.steps:
+        yield from _evidence_below(step)
 
 
 class Tally(Value, frozen=True):
@@ -239,12 +253,16 @@ class Tally(Value, frozen=True):
 
 
 class ReadingNote(Value, frozen=True):
-    """Something the reader of a file noticed; ``lost`` where results may be missing because of it."""
+    """Something the reader of a file noticed; ``lost`` where results may be missing because of it.
+
+    A ``quiet`` one stands on the page and is not worth a line on the terminal.
+    """
 
     path: str
     what: str
     where: str = ""
     lost: bool = False
+    quiet: bool = False
 
     @property
     def sentence(self) -> str:
@@ -294,6 +312,12 @@ class ResultFile(Value, frozen=True):
     """Where it stands, to find its evidence; never shown."""
     digest: str = ""
     """Of its bytes, to tell the same file given twice."""
+    cases: int = 0
+    """How many executions of checks it holds, reruns that were brought together counted one by one."""
+    reruns: tuple[str, ...] = ()
+    """Names of checks of which several executions became attempts at one."""
+    go: int = 0
+    """0 for results of the first go; 1 and more for those that the user calls a retry of what is before."""
 
 
 class Run(Value, frozen=True):
@@ -315,13 +339,27 @@ class Run(Value, frozen=True):
         """Return every file's reading notes."""
         return tuple(note for file in self.files for note in file.notes)
 
+    @property
+    def cases(self) -> int:
+        """Return how many executions of checks were read."""
+        return sum(file.cases for file in self.files)
+
+    @property
+    def reruns(self) -> tuple[str, ...]:
+        """Return the names of the checks whose executions were brought together."""
+        return tuple(name for file in self.files for name in file.reruns)
+
 
 class ConditionResult(Value, frozen=True):
-    """One rule the run must keep to be fit, in words, and the number it met. ``kept`` None: undecided."""
+    """One rule the run must keep to be fit, in words, and the number it met. ``kept`` None: undecided.
+
+    ``name`` is short; "" where the rule says no more than that nothing may fail.
+    """
 
     words: str
     kept: bool | None
     met: str
+    name: str = ""
 
 
 class Cause(Value, frozen=True):
@@ -375,6 +413,18 @@ _WEIGHT = (Outcome.PASSED, Outcome.SKIPPED, Outcome.UNDECIDED, Outcome.FAILED, O
 def gravest(outcomes: Iterable[Outcome]) -> Outcome:
     """Return the outcome that outweighs the others: errored, failed, undecided, skipped, passed."""
     return max(outcomes, key=_WEIGHT.index, default=Outcome.PASSED)
+
+
+def counting_last(attempts: Sequence[Attempt]) -> tuple[Attempt, ...]:
+    """Return the attempts with the one that counts at the end.
+
+    Only a pass supersedes a failure: one that was skipped, or that nobody can tell, stands before what failed.
+    """
+    if len(attempts) == 1 or attempts[-1].outcome not in (Outcome.SKIPPED, Outcome.UNDECIDED):
+        return tuple(attempts)
+    graver = (*BAD, Outcome.UNDECIDED) if attempts[-1].outcome is Outcome.SKIPPED else BAD
+    counts = next((attempt for attempt in reversed(attempts) if attempt.outcome in graver), attempts[-1])
+    return (*(attempt for attempt in attempts if attempt is not counts), counts)
 
 
 _IDENTITIES = tuple((outcome.value, id(outcome)) for outcome in Outcome)

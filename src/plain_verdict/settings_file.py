@@ -9,6 +9,7 @@ import msgspec
 
 from plain_verdict.errors import UsageError
 from plain_verdict.judge.conditions import check_condition
+from plain_verdict.merging import check_template
 from plain_verdict.rules import CauseRule, ConditionRule, Match, Scope, WaiverRule
 from plain_verdict.settings import read_size
 from plain_verdict.settings_tables import (
@@ -75,6 +76,7 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
         mail=replace(settings.mail, file=seen(settings.mail.file)),
         brand=replace(brand, **paths),
         evidence=replace(settings.evidence, places=tuple(map(seen, settings.evidence.places))),
+        input=replace(settings.input, retry=tuple(map(seen, settings.input.retry))),
     )
 
 
@@ -84,6 +86,7 @@ def _check(settings: SettingsFile) -> None:
         read_size(settings.evidence.size_limit)
     except UsageError as error:
         raise UsageError(error.what, where="evidence.size_limit", hint=error.hint) from error
+    check_template(settings.input.variants_from)
     for number, pattern in enumerate(settings.masking.patterns):
         _check_pattern(f"/{pattern}/", f"masking.patterns[{number}]")
     matches = {f"cause[{number}].match": rule.match for number, rule in enumerate(settings.cause)}

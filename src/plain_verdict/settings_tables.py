@@ -96,6 +96,13 @@ class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     variants: Annotated[
         tuple[str, ...], Meta(description="facts under which the same check is a variant, no other attempt")
     ] = VARIANT_FACTS
+    variants_from: Annotated[
+        str, Meta(description="a template of paths whose parts are such facts, like `results/{python}/*.xml`")
+    ] = ""
+    retry: Annotated[
+        tuple[str, ...],
+        Meta(description="files, folders or patterns of a second go; each entry retries what stands before it"),
+    ] = ()
 
 
 class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -95,3 +95,11 @@ def span(start: datetime, end: datetime | None) -> str:
         return clock(start)
     until = clock(end) if end.date() == start.date() else f"{day(end)}, {clock(end)}"
     return f"{start:%H:%M} to {until}"
+
+
+def merging(cases: int, checks: int, names: Sequence[str]) -> str:
+    """Return what became of cases that were brought together: ``1,190 cases became 1,188 checks: ...``."""
+    fewer = cases - checks
+    those = "1 was a rerun" if fewer == 1 else f"{fewer:,} were reruns"
+    quoted = listed([f"“{name}”" for name in dict.fromkeys(names)])
+    return f"{plural(cases, 'case')} became {plural(checks, 'check')}: {those} ({quoted})."

@@ -2,12 +2,15 @@
 
 import argparse
 import gc
+import signal
 import sys
-from collections.abc import Sequence
+import threading
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 
 from plain_verdict import __version__
 from plain_verdict.cli import demo, init, inspect, judge, record, report
-from plain_verdict.cli.terminal import show_error
+from plain_verdict.cli.terminal import flush, show_error
 from plain_verdict.errors import PlainVerdictError
 
 COMMANDS = (report, judge, inspect, init, record, demo)
@@ -15,10 +18,12 @@ COMMANDS = (report, judge, inspect, init, record, demo)
 EXIT_CODES = """\
 exit codes:
   0  done
-  1  the verdict is not "fit" and --enforce was given
-  2  wrong usage
-  3  nothing could be read
-  4  part of the input could not be read and --strict was given
+  1  the verdict is not "fit", for "judge" and with --enforce
+  2  wrong usage or settings, or what was asked for could not be written
+  3  nothing could be read; no page is written
+  4  part of the input could not be read and --strict was given (with --enforce, 1 comes first)
+  70  a bug of this program
+  130  it was interrupted or stopped
 """
 _USAGE = 2
 _INTERRUPTED = 130
@@ -49,6 +54,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
     # What is read stays to the end and has no cycles; looking through it again and again is a seventh of the time.
     gc.disable()
     try:
+        with _ended_alike():
+            code = _run(options)
+    finally:
+        gc.enable()
+    return flush(code)
+
+
+def _run(options: argparse.Namespace) -> int:
+    try:
         return int(options.run(options))
     except PlainVerdictError as error:
         if options.debug:
@@ -57,10 +71,6 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return _USAGE
     except KeyboardInterrupt:
         return _INTERRUPTED
-    except BrokenPipeError:
-        # Whoever read the output has gone; there is nobody left to tell.
-        sys.stderr.close()
-        return 0
     except Exception as error:
         if options.debug:
             raise
@@ -70,5 +80,22 @@ def main(arguments: Sequence[str] | None = None) -> int:
             )
         )
         return _BUG
+
+
+@contextmanager
+def _ended_alike() -> Iterator[None]:
+    """Let a job that is stopped, or whose terminal goes, end like one that is interrupted: nothing half is left."""
+    if threading.current_thread() is not threading.main_thread():
+        yield  # only the main thread may say what signals do
+        return
+    names = [name for name in ("SIGTERM", "SIGHUP") if hasattr(signal, name)]
+    before = {number: signal.signal(number, _interrupt) for number in (getattr(signal, name) for name in names)}
+    try:
+        yield
     finally:
-        gc.enable()
+        for number, handler in before.items():
+            signal.signal(number, handler)
+
+
+def _interrupt(_number: int, _frame: object) -> None:
+    raise KeyboardInterrupt

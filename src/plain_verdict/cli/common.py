@@ -28,8 +28,17 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         help="result files, folders, or shell-style patterns like 'out/**/*.xml'; - reads standard input",
     )
     parser.add_argument(
+        "--retry",
+        nargs="+",
+        action="append",
+        default=[],
+        metavar="RESULTS",
+        help="results of a second go: a pass there supersedes a failure; repeat for a third",
+    )
+    parser.add_argument(
         "--json", action="store_true", help="print one JSON object on standard output and nothing else"
     )
+    parser.add_argument("--detail", action="store_true", help="with --json: every check as well")
     add_debug(parser)
 
 
@@ -86,6 +95,8 @@ def read_results(results: list[str], expected: "Expected | None" = None) -> "Run
 
 def expected_by(options: argparse.Namespace, settings: "SettingsFile", now: "datetime") -> "Expected":
     """Return what must arrive: what the command line says, or else the settings."""
+    from datetime import UTC, datetime
+
     from plain_verdict.arrivals import Expected, read_age, read_newer_than
 
     table = settings.input
@@ -95,6 +106,9 @@ def expected_by(options: argparse.Namespace, settings: "SettingsFile", now: "dat
         stale_after=read_age(table.stale_after),
         newer_than=read_newer_than(options.newer_than or table.newer_than, now),
         variants=table.variants,
+        variants_from=table.variants_from,
+        retries=tuple(map(tuple, options.retry)) or tuple((argument,) for argument in table.retry),
+        now=max(now, datetime.now(UTC)),
     )
 
 
@@ -113,7 +127,7 @@ def show_trouble(run: "Run", verdict: "Verdict | None" = None, *, notes: bool = 
             show_labelled("note", trouble.sentence)
         else:
             show_unread(trouble)
-    remarks = [note.sentence for note in run.notes] if notes else []
+    remarks = [note.sentence for note in run.notes if not note.quiet] if notes else []
     remarks += verdict.notes if verdict and notes else ()
     for remark in remarks[:_MOST_NOTES]:
         show_labelled("note", remark)

@@ -128,12 +128,12 @@ def run(options: argparse.Namespace) -> int:
     if not results.files:
         show_labelled("error", "nothing could be read, so no page was written")
         if options.json:
-            show_json(render_summary(summarise(results, verdict, masked=masker.count)))
+            show_json(render_summary(summarise(results, verdict, masked=masker.count, detail=options.detail)))
         return NOTHING_READ
     front = _front(results, wishes, masker)
     written = publish(results, verdict, front, wishes)
     if options.json:
-        summary = summarise(results, verdict, masked=masker.count)
+        summary = summarise(results, verdict, masked=masker.count, detail=options.detail)
         files = {"page": written.page, "packed": written.packed, "latest": written.latest, "mail": written.mail}
         show_json(render_summary(published(summary, front.title or title_of(results), front.facts, files)))
     elif not options.quiet:

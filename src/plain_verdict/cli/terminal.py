@@ -21,25 +21,65 @@ STYLES = {
     "note": "yellow",
     "soft": "dim",
 }
+_NOT_WRITTEN = 2
 _PATIENCE_S = 1.0
 _PAUSE_S = 0.1
 
 
 def show(text: str, style: str = "", *, to: TextIO | None = None, end: str = "\n") -> None:
-    """Print text; in colour where the stream is a terminal that has it. No text is read as markup."""
-    stream = to or sys.stdout
-    if style and stream.isatty() and not os.environ.get("NO_COLOR"):
-        from rich.console import Console
+    """Print text; in colour where the stream is a terminal that has it. No text is read as markup.
 
-        Console(file=stream, soft_wrap=True, highlight=False).print(
-            text, style=STYLES[style], end=end, markup=False
-        )
-    else:
-        print(text, file=stream, end=end)
+    A reader who has gone, or a stream that is closed or full, does not end what the command does.
+    """
+    stream = to if to is not None else sys.stdout
+    if stream is None:  # closed before the program began
+        return
+    try:
+        if style and stream.isatty() and not os.environ.get("NO_COLOR"):
+            from rich.console import Console
+
+            Console(file=stream, soft_wrap=True, highlight=False).print(
+                text, style=STYLES[style], end=end, markup=False
+            )
+        else:
+            print(text, file=stream, end=end)
+    except OSError as error:
+        silence(stream, error)
+
+
+_troubles: list[OSError] = []
+
+
+def silence(stream: TextIO, error: OSError) -> None:
+    """Let nothing more be written to a stream that can't be written to."""
+    _troubles.append(error)
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, stream.fileno())
+    os.close(nowhere)
+
+
+def flush(code: int) -> int:
+    """Write what is still held back, and return the exit code: the given one, unless output was lost on the way.
+
+    Output whose reader has gone is not lost.
+    """
+    for stream in (sys.stdout, sys.stderr):
+        if stream is not None:
+            try:
+                stream.flush()
+            except OSError as error:
+                silence(stream, error)
+    lost = [error for error in _troubles if not isinstance(error, BrokenPipeError)]
+    _troubles.clear()
+    if lost:
+        show_labelled("error", f"the output could not be written ({lost[0].strerror})")
+    return code or (_NOT_WRITTEN if lost else 0)
 
 
 def show_labelled(label: str, text: str) -> None:
     """Print a line like ``note: text`` on stderr."""
+    if sys.stderr is None:
+        return
     show(f"{label}:", label if label in STYLES else "soft", to=sys.stderr, end=" ")
     show(text, to=sys.stderr)
 
@@ -66,7 +106,7 @@ class Progress:
         self._what = what
         self._began = time.monotonic()
         self._told = 0.0
-        self._terminal = sys.stderr.isatty()
+        self._terminal = sys.stderr is not None and sys.stderr.isatty()
         self._shown: RichProgress | None = None
 
     def __call__(self, done: int, total: int | None = None, what: str = "") -> None:

@@ -7,8 +7,8 @@ import msgspec
 
 from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.making import run_tasks
-from plain_verdict.evidence.tree import change_check, change_run, evidence_of
-from plain_verdict.model import BAD, Check, Content, Evidence, Run, in_order
+from plain_verdict.evidence.tree import change_check, change_run
+from plain_verdict.model import BAD, Check, Content, Evidence, Run, evidence_of, in_order
 from plain_verdict.settings import FOLD_AFTER
 from plain_verdict.words import plural, size
 

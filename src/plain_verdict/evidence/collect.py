@@ -14,8 +14,8 @@ from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.finding import claim, mentioned, templated
 from plain_verdict.evidence.making import make_all
 from plain_verdict.evidence.places import files_below, resolve, resolve_any
-from plain_verdict.evidence.tree import busy_part, change_check, change_run, evidence_of, with_busy_part
-from plain_verdict.model import BAD, Check, Content, Evidence, Run
+from plain_verdict.evidence.tree import busy_part, change_check, change_run, with_busy_part
+from plain_verdict.model import BAD, Check, Content, Evidence, Run, evidence_of
 from plain_verdict.settings import Limits
 from plain_verdict.words import listed, plural
 

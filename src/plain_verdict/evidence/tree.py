@@ -1,26 +1,14 @@
 """Goes through all evidence of checks, wherever it hangs: on a check, an attempt, a step inside a step."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import TypeVar
 
 import msgspec
 
-from plain_verdict.model import Attempt, Check, Evidence, Run, Step
+from plain_verdict.model import Attempt, Check, Evidence, Run, Step, evidence_of
 
 Change = Callable[[Evidence], Evidence | None]
 """Returns what takes the place of a piece of evidence; None takes it away."""
-
-
-def evidence_of(check: Check) -> Iterator[Evidence]:
-    """Yield all evidence of a check, in the order in which it is shown."""
-    for attempt in check.attempts:
-        yield from _below(attempt)
-
-
-def _below(part: Attempt | Step) -> Iterator[Evidence]:
-    yield from part.evidence
-    for step in part.steps:
-        yield from _below(step)
 
 
 def change_check(check: Check, change: Change) -> Check:

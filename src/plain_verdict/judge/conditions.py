@@ -27,9 +27,18 @@ def check_condition(rule: ConditionRule) -> None:
 
 def weigh(
     rules: Sequence[ConditionRule], checks: Sequence[Check], waived: dict[str, Waived]
-) -> tuple[ConditionResult, ...]:
-    """Return each condition with the number it met, kept or broken."""
-    return tuple(_weighed(rule, [check for check in checks if _in(rule.scope, check)], waived) for rule in rules)
+) -> tuple[tuple[ConditionResult, ...], tuple[str, ...]]:
+    """Return each condition with the number it met, kept or broken; and notes on scopes that nothing is in."""
+    results: list[ConditionResult] = []
+    notes: list[str] = []
+    for rule in rules:
+        inside = [check for check in checks if _in(rule.scope, check)]
+        results.append(_weighed(rule, inside, waived))
+        if checks and not inside:
+            notes.append(
+                f"No check is{_where(rule.scope)}, where the condition “{rule.name or rule.measure}” looks."
+            )
+    return tuple(results), tuple(notes)
 
 
 def _in(scope: Scope, check: Check) -> bool:
@@ -49,10 +58,12 @@ def _weighed(rule: ConditionRule, checks: list[Check], waived: dict[str, Waived]
     words = f"{capital(rule.measure)}: {_BOUNDS[key]} {_said(rule.measure, bound)}{_where(rule.scope)}"
     words = f"{rule.name} ({words[:1].lower()}{words[1:]})" if rule.name else words
     words += f", as {rule.reason}" if rule.reason else ""
+    none_may_fail = rule.measure in ("failed", "errored") and not bound and rule.scope == Scope()
+    name = "" if none_may_fail else rule.name or rule.measure
     if met is None:
-        return ConditionResult(words, None, "nothing to measure")
+        return ConditionResult(words, None, "nothing to measure", name)
     kept = {"at_most": met <= bound, "at_least": met >= bound, "exactly": met == bound}[key]
-    return ConditionResult(words, kept, _met(rule.measure, met, checks, waived))
+    return ConditionResult(words, kept, _met(rule.measure, met, checks, waived), name)
 
 
 def _measure(measure: str, checks: list[Check], waived: dict[str, Waived]) -> float | None:
@@ -89,7 +100,9 @@ def _bound(rule: ConditionRule) -> tuple[str, float]:
         return key, number * _TIMES[unit]
     if rule.measure == "pass rate":
         if number > 100 or unit not in ("", "%"):
-            raise ValueError(f"{value!r} is no rate up to 100 %")
+            raise ValueError(f'{value!r} is no rate up to 100 %; write it like "99 %"')
+        if 0 < number <= 1 and not unit:
+            raise ValueError(f'{value!r} would be less than one per cent; write "{number * 100:g} %"')
     elif unit or number != int(number):
         raise ValueError(f"{value!r} is no count")
     return key, number

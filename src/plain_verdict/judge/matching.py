@@ -13,6 +13,7 @@ _PATIENCE_S = 0.2
 _RULE_PATIENCE_S = 10.0
 """For all searches of one rule."""
 _SEARCHED_CHARS = 20_000
+_OF_PROBLEMS = ("message", "type", "detail")
 
 
 class TooSlow(Exception):  # noqa: N818  it is caught within this stage
@@ -25,10 +26,11 @@ class Matcher:
     def __init__(self, match: Match) -> None:
         self._match = match
         self._tests: dict[str, Callable[[str], bool]] = {}
-        for key in ("message", "type", "detail", "step", "check", "suite", "tag", "source"):
+        self._problem_tests: dict[str, Callable[[str], bool]] = {}
+        for key in (*_OF_PROBLEMS, "step", "check", "suite", "tag", "source"):
             wanted = getattr(match, key)
             if wanted:
-                self._tests[key] = _test(wanted)
+                (self._problem_tests if key in _OF_PROBLEMS else self._tests)[key] = _test(wanted)
 
     def covers(self, check: Check, source: str) -> bool:
         """Return whether the check fits every key. Raises TooSlow."""
@@ -37,7 +39,18 @@ class Matcher:
             return False
         if match.outcome is not None and check.outcome is not match.outcome:
             return False
-        return all(any(map(test, _values(key, check, source))) for key, test in self._tests.items())
+        return all(any(map(test, _values(key, check, source))) for key, test in self._tests.items()) and (
+            not self._problem_tests or any(map(self._knows, problems_of(check)))
+        )
+
+    def knows_all(self, check: Check) -> bool:
+        """Return whether every problem of the check fits, as far as the rule looks at problems. Raises TooSlow."""
+        return not self._problem_tests or all(
+            self._knows(problem) for problem in problems_of(check) if problem.outcome in BAD
+        )
+
+    def _knows(self, problem: Problem) -> bool:
+        return all(test(str(getattr(problem, key))) for key, test in self._problem_tests.items())
 
 
 def _values(key: str, check: Check, source: str) -> Iterator[str]:
@@ -53,8 +66,6 @@ def _values(key: str, check: Check, source: str) -> Iterator[str]:
             yield source
         case "step":
             yield from (step.name for step in _failing(check.last.steps))
-        case _:
-            yield from (str(getattr(problem, key)) for problem in problems_of(check))
 
 
 def problems_of(check: Check) -> Iterator[Problem]:
@@ -68,7 +79,7 @@ def _failing(steps: tuple[Step, ...]) -> Iterator[Step]:
     for step in steps:
         if step.outcome in BAD:
             yield step
-            yield from _failing(step.steps)
+        yield from _failing(step.steps)
 
 
 def _test(wanted: str) -> Callable[[str], bool]:

@@ -8,7 +8,7 @@ from datetime import date
 
 from plain_verdict.judge.causes import find_causes
 from plain_verdict.judge.conditions import weigh
-from plain_verdict.judge.sentence import Situation, why
+from plain_verdict.judge.sentence import Said, Situation, why
 from plain_verdict.judge.waivers import apply_waivers
 from plain_verdict.model import Cause, ConditionResult, Outcome, Run, Tally, Verdict, Waived, Word, tally_of
 from plain_verdict.rules import ConditionRule, Rules, Scope
@@ -23,9 +23,9 @@ def judge(run: Run, today: date, rules: Rules = NO_RULES) -> Verdict:
     gaps = tuple(_gaps(run))
     causes, cause_notes = find_causes(run, rules.causes)
     waived, waiver_remarks, waiver_notes = apply_waivers(run, rules.waivers, today)
-    own = weigh(rules.conditions, run.checks, waived)
+    own, scope_notes = weigh(rules.conditions, run.checks, waived)
     # What is broken stands first, then what nobody can tell.
-    conditions = (*own, *_no_failures(run, waived, rules.conditions), *_always(tally, gaps))
+    conditions = (*own, *_no_failures(run, waived, rules.conditions), *_always(tally, _gap_number(run)))
     conditions = tuple(sorted(conditions, key=lambda one: (False, None, True).index(one.kept)))
     if any(condition.kept is False for condition in conditions):
         word = Word.NOT_FIT
@@ -33,18 +33,19 @@ def judge(run: Run, today: date, rules: Rules = NO_RULES) -> Verdict:
         word = Word.UNDECIDED
     else:
         word = Word.FIT
-    broken = tuple(f"{one.words} ({one.met})" for one in own if one.kept is False)
+    broken = tuple(one for one in own if one.kept is False)
     unmeasured = tuple(one.words for one in own if one.kept is None)
-    sentence = why(word, Situation(tally, len(gaps), len(waived), _largest(causes, tally), broken, unmeasured))
+    situation = Situation(tally, _gap_number(run), len(waived), _largest(causes, tally), broken, unmeasured)
+    said = why(word, situation)
     return Verdict(
         word=word,
-        why=sentence,
-        reasons=(*_reasons(tally, waived, run), *(f"{condition}." for condition in broken), *gaps),
-        remarks=(*gaps, *_remarks(run, tally, sentence), *waiver_remarks),
+        why=said.text,
+        reasons=(*_reasons(tally, waived, run), *(f"{one.words} ({one.met})." for one in broken), *gaps),
+        remarks=(*gaps, *_remarks(run, situation, said), *waiver_remarks),
         conditions=conditions,
         causes=causes,
         waived=waived,
-        notes=(*cause_notes, *waiver_notes),
+        notes=(*cause_notes, *waiver_notes, *scope_notes),
     )
 
 
@@ -62,6 +63,12 @@ def _gaps(run: Run) -> Iterator[str]:
     yield from (trouble.sentence for trouble in run.unread if not trouble.chosen)
 
 
+def _gap_number(run: Run) -> int:
+    """Return how many inputs are not whole, however much is said of each."""
+    lost = {note.path for note in run.notes if note.lost}
+    return len(lost | {trouble.path for trouble in run.unread if not trouble.chosen})
+
+
 def _no_failures(run: Run, waived: dict[str, Waived], own: tuple[ConditionRule, ...]) -> Iterator[ConditionResult]:
     """Yield the default rule for what the team's own conditions leave open, so that none is lost by adding one."""
     measured = {rule.measure for rule in own if rule.scope == Scope()}
@@ -76,12 +83,12 @@ def _no_failures(run: Run, waived: dict[str, Waived], own: tuple[ConditionRule, 
     yield ConditionResult(named, not bad, listed(bad) or f"0 {left[0].value}")
 
 
-def _always(tally: Tally, gaps: tuple[str, ...]) -> Iterator[ConditionResult]:
+def _always(tally: Tally, gaps: int) -> Iterator[ConditionResult]:
     """Yield the conditions that no setting takes away: nothing run is not a pass."""
     yield ConditionResult("At least one check runs", True if tally.ran else None, f"{tally.ran:,} ran")
     undecided = f"{tally.undecided:,} undecided"
     yield ConditionResult("Nothing is left undecided", None if tally.undecided else True, undecided)
-    unread = f"{plural(len(gaps), 'input')} not whole" if gaps else "all read"
+    unread = f"{plural(gaps, 'input')} not whole" if gaps else "all read"
     yield ConditionResult("Everything given can be read", None if gaps else True, unread)
 
 
@@ -102,9 +109,18 @@ def _reasons(tally: Tally, waived: dict[str, Waived], run: Run) -> Iterator[str]
         yield f"{capital(spelled(tally.passed, 'check'))} passed, and none failed."
 
 
-def _remarks(run: Run, tally: Tally, sentence: str) -> Iterator[str]:
+def _remarks(run: Run, situation: Situation, said: Said) -> Iterator[str]:
     """Yield what a reader should know besides, and the sentence does not say."""
-    if tally.skipped and "skipped" not in sentence:
+    tally, cause = situation.tally, situation.cause
+    if tally.failed and tally.errored and not said.errored:
+        yield f"{capital(spelled(tally.failed, 'check'))} failed, and {_few(tally.errored)} could not finish."
+    if situation.waived and not said.waived:
+        yield f"{capital(_few(situation.waived))} of what failed {'is' if situation.waived == 1 else 'are'} waived."
+    if cause and not said.cause:
+        yield f"{capital(spelled(len(cause.checks), 'check'))} failed with “{cause.name}”."
+    if not said.conditions:
+        yield from (f"Broken: {one.words} ({one.met})." for one in situation.broken if one.name)
+    if tally.skipped and not said.skipped:
         yield f"{capital(spelled(tally.skipped, 'check'))} {'was' if tally.skipped == 1 else 'were'} skipped."
     retried = [check for check in run.checks if len(check.attempts) > 1]
     flaky = [check for check in retried if check.flaky]
@@ -118,3 +134,8 @@ def _remarks(run: Run, tally: Tally, sentence: str) -> Iterator[str]:
     if repeated:
         verb = "was" if repeated == 1 else "were"
         yield f"{capital(spelled(repeated, 'check'))} {verb} tried again and did not pass."
+
+
+def _few(number: int) -> str:
+    """Return a number that stands by itself, a small one as a word."""
+    return spelled(number, "check").partition(" ")[0]

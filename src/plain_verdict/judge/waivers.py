@@ -20,19 +20,27 @@ def apply_waivers(
     notes: list[str] = []
     for rule in rules:
         try:
-            covered = _covered(run, rule)
+            covered, partly = _covered(run, rule)
         except TooSlow:
             notes.append(f"Waiver “{rule.reason}” takes too long to match and was switched off.")
             continue
+        if partly:
+            remarks.append(
+                f"The waiver “{rule.reason}” knows only a part of what failed in {spelled(partly, 'check')},"
+                f" so {'it counts' if partly == 1 else 'they count'}."
+            )
         bad = [check for check in covered if check.outcome in BAD]
         until = f"{rule.until.day} {rule.until:%B %Y}"
+        if not bad and partly:
+            continue
         if not bad:
             passes = any(check.outcome is Outcome.PASSED for check in covered) and not _by_problem(rule)
             why = "what it covers passes now" if passes else "it covers nothing"
             notes.append(f"Waiver “{rule.reason}” is not needed: {why}.")
         elif today > rule.until:
+            verb = "counts" if len(bad) == 1 else "count"
             remarks.append(
-                f"The waiver “{rule.reason}” ended on {until}, and {plural(len(bad), 'check')} counts again."
+                f"The waiver “{rule.reason}” ended on {until}, and {spelled(len(bad), 'check')} {verb} again."
             )
         else:
             fresh = [check for check in bad if check.id not in waived]
@@ -48,10 +56,12 @@ def apply_waivers(
     return waived, tuple(remarks), tuple(notes)
 
 
-def _covered(run: Run, rule: WaiverRule) -> list[Check]:
+def _covered(run: Run, rule: WaiverRule) -> tuple[list[Check], int]:
+    """Return the checks that a rule covers, and how many more have a problem besides the one it knows."""
     matcher = Matcher(rule.match)
-    covered = [check for file in run.files for check in file.checks if matcher.covers(check, file.path)]
-    return sorted(covered, key=lambda check: (check.suite, check.title, check.id))
+    fitting = [check for file in run.files for check in file.checks if matcher.covers(check, file.path)]
+    covered = [check for check in fitting if matcher.knows_all(check)]
+    return sorted(covered, key=lambda check: (check.suite, check.title, check.id)), len(fitting) - len(covered)
 
 
 def _by_problem(rule: WaiverRule) -> bool:

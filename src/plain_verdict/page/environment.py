@@ -91,6 +91,7 @@ def make_environment() -> Environment:
         MOST_FAILURES=_MOST_FAILURES,
         compare=compare,
         data_url=_data_url,
+        merging=words.merging,
         segments=segments,
         share=words.share,
         span=words.span,

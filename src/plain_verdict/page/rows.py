@@ -30,6 +30,10 @@ def is_simple(check: Check) -> bool:
         or check.facts
         or check.place
         or check.variant
+        or check.apart
+        or check.requirements
+        or check.links
+        or last.worker
         or check.tags
         or check.description
         or last.outcome in BAD

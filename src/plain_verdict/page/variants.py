@@ -4,7 +4,7 @@ from collections import defaultdict
 
 import msgspec
 
-from plain_verdict.model import Check, Run, Tally, tally_of
+from plain_verdict.model import Check, Run, Tally, gravest, tally_of
 
 _MOST_ROWS = 40
 
@@ -35,7 +35,10 @@ def _grid(fact: str, values: dict[str, list[Check]]) -> VariantGrid:
     for value in names:
         for check in values[value]:
             others = tuple(one for one in check.variant if one.key != fact)
-            cells[check.suite, check.title, others][value] = check
+            row = cells[check.suite, check.title, others]
+            # Of several with one name, the one that matters most.
+            if value not in row or gravest((row[value].outcome, check.outcome)) is not row[value].outcome:
+                row[value] = check
     several = {key: found for key, found in cells.items() if len(found) > 1}
     differing = [found for found in several.values() if len({check.outcome for check in found.values()}) > 1]
     rows = [(next(iter(found.values())), tuple(found.get(value) for value in names)) for found in differing]

@@ -1,18 +1,17 @@
-"""Opens archives: zip, tar (also compressed) and gzip, nested two deep, within limits, in memory.
+"""Opens archives: zip, tar (also compressed) and gzip, nested two deep, within limits.
 
-Members are named ``archive.zip/folder/file.xml`` and never written to disk, so a path with ``..`` leads nowhere.
-One is refused all the same: an archive that holds it was made to do harm.
+Members are named ``archive.zip/folder/file.xml`` and get no file of such a name, so a path with ``..`` leads
+nowhere. One is refused all the same: an archive that holds it was made to do harm.
 """
 
 import gzip
 import io
 import tarfile
+import weakref
 import zipfile
-import zlib
 from collections.abc import Iterator
-from functools import partial
 from pathlib import PurePosixPath
-from typing import IO, BinaryIO
+from typing import IO, TYPE_CHECKING, BinaryIO
 
 from plain_verdict.errors import ReadError
 from plain_verdict.readers.interface import Source
@@ -20,11 +19,17 @@ from plain_verdict.settings import Limits
 from plain_verdict.text import one_line
 from plain_verdict.words import plural, size
 
+if TYPE_CHECKING:
+    from _typeshed import WriteableBuffer as Buffer
+
 _ZIP, _GZIP = b"PK\x03\x04", b"\x1f\x8b"
 _EMPTY_ZIP = b"PK\x05\x06"
 _TAR_MARK, _TAR_MARK_AT = b"ustar", 257
 _PATH_CHARS = 400
-_BROKEN = (zipfile.BadZipFile, tarfile.TarError, OSError, EOFError, ValueError, zlib.error, RuntimeError)
+_HEAD_BYTES = 512
+_CHUNK_BYTES = 1 << 20
+_IN_MEMORY_BYTES = 32_000_000
+"""Of one member; a larger one is held in a file without a name."""
 _HINT = "unpack it yourself, and give the files that are results"
 
 
@@ -33,26 +38,119 @@ def is_archive(head: bytes) -> bool:
     return head.startswith((_ZIP, _EMPTY_ZIP, _GZIP)) or head[_TAR_MARK_AT : _TAR_MARK_AT + 5] == _TAR_MARK
 
 
-def members(source: Source, limits: Limits, depth: int = 1) -> Iterator[Source]:
+class Unpacking:
+    """How much was unpacked so far: the limits hold for all archives of a run together."""
+
+    def __init__(self, limits: Limits) -> None:
+        self.limits = limits
+        self._files = 0
+        self._bytes = 0
+
+    def read(self, file: "gzip.GzipFile | IO[bytes]", path: str) -> "Held":
+        """Return a member's content. Raises ReadError where it is too much."""
+        limits = self.limits
+        self._files += 1
+        if self._files > limits.archive_files:
+            many = plural(limits.archive_files, "file")
+            raise ReadError(f"unpacks, with the archives before it, to more than {many}", path=path, hint=_HINT)
+        held = Held()
+        while chunk := file.read(_CHUNK_BYTES):
+            held.add(chunk)
+            self._bytes += len(chunk)
+            if self._bytes > limits.archive_bytes:
+                self._bytes -= held.size_bytes
+                most = size(limits.archive_bytes)
+                raise ReadError(f"unpacks, with the archives before it, to more than {most}", path=path, hint=_HINT)
+        return held
+
+    def forget(self, held: "Held") -> None:
+        """Take back what was counted for a content that is only the wrapping of others."""
+        self._bytes -= held.size_bytes
+        self._files -= 1
+
+
+class Held:
+    """What a member holds: in memory, or where it is large in a file without a name, which goes by itself."""
+
+    def __init__(self) -> None:
+        self.size_bytes = 0
+        self.head = b""
+        self._chunks: list[bytes] = []
+        self._file: IO[bytes] | None = None
+
+    def add(self, chunk: bytes) -> None:
+        """Add bytes at the end."""
+        self.head = self.head or chunk[:_HEAD_BYTES]
+        self.size_bytes += len(chunk)
+        if self._file is None and self.size_bytes > _IN_MEMORY_BYTES:
+            import tempfile
+
+            self._file = tempfile.TemporaryFile(buffering=0)  # noqa: SIM115  it lives as long as its source
+            weakref.finalize(self, self._file.close)
+            for before in self._chunks:
+                self._file.write(before)
+            self._chunks.clear()
+        if self._file is None:
+            self._chunks.append(chunk)
+        else:
+            self._file.write(chunk)
+
+    def open(self) -> BinaryIO:
+        """Return a stream of its own over the content."""
+        if self._file is None:
+            self._chunks = [b"".join(self._chunks)]
+            return io.BytesIO(self._chunks[0])
+        return io.BufferedReader(_Spilled(self, self._file))
+
+
+class _Spilled(io.RawIOBase):
+    """Reads a file from the start, wherever others are in it."""
+
+    def __init__(self, held: Held, file: IO[bytes]) -> None:
+        self._held = held  # the file goes with it
+        self._file = file
+        self._at = 0
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return True
+
+    def seek(self, offset: int, whence: int = 0) -> int:
+        self._at = offset + (0, self._at, self._held.size_bytes)[whence]
+        return self._at
+
+    def readinto(self, buffer: "Buffer") -> int:
+        view = memoryview(buffer)
+        self._file.seek(self._at)
+        data = self._file.read(len(view))
+        view[: len(data)] = data
+        self._at += len(data)
+        return len(data)
+
+
+def members(source: Source, unpacking: Unpacking, depth: int = 1) -> Iterator[Source]:
     """Yield what an archive holds, archives inside it opened, too. Raises ReadError for a damaged or huge one."""
-    spent = 0
+    limits = unpacking.limits
     try:
         with source.open() as stream:
-            for number, (name, data) in enumerate(_unpacked(stream, limits), 1):
-                spent += len(data)
-                _check_limits(source, number, spent, limits)
+            for name, held in _unpacked(stream, source.path, unpacking):
                 path = PurePosixPath(name.replace("\\", "/"))
                 shown = one_line(f"{source.path}/{path}" if name else source.path, _PATH_CHARS)
-                inner = Source(shown, partial(io.BytesIO, data), len(data), explicit=False)
+                inner = Source(shown, held.open, held.size_bytes, explicit=False, go=source.go)
                 if path.is_absolute() or ".." in path.parts:
                     yield _refused(shown, "its path leads out of the archive")
-                elif not is_archive(data[:512]):
+                elif not is_archive(held.head):
                     yield inner
                 elif depth >= limits.archive_depth:
                     yield _refused(shown, f"it is nested deeper than {plural(limits.archive_depth, 'archive')}")
                 else:
-                    yield from members(inner, limits, depth + 1)
-    except _BROKEN as error:
+                    yield from members(inner, unpacking, depth + 1)
+    except ReadError:
+        raise
+    except Exception as error:
+        # Decoders raise what they like at damaged archives; whatever it is, the other inputs are read.
         what = one_line(str(error), 100) or type(error).__name__
         raise ReadError(f"is a damaged archive ({what})", path=source.path, hint="make it again") from error
 
@@ -64,14 +162,7 @@ def _refused(path: str, why: str) -> Source:
     return Source(path, refuse, 0)
 
 
-def _check_limits(source: Source, number: int, spent: int, limits: Limits) -> None:
-    if number > limits.archive_files:
-        raise ReadError(f"holds more than {plural(limits.archive_files, 'file')}", path=source.path, hint=_HINT)
-    if spent > limits.archive_bytes:
-        raise ReadError(f"unpacks to more than {size(limits.archive_bytes)}", path=source.path, hint=_HINT)
-
-
-def _unpacked(stream: BinaryIO, limits: Limits) -> Iterator[tuple[str, bytes]]:
+def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tuple[str, Held]]:
     """Yield (name, content) of each file; a gzip file is one file without a name of its own, or a tar inside."""
     head = stream.read(512)
     stream.seek(0)
@@ -80,32 +171,36 @@ def _unpacked(stream: BinaryIO, limits: Limits) -> Iterator[tuple[str, bytes]]:
             for entry in sorted(archive.infolist(), key=lambda one: one.filename):
                 if not entry.is_dir() and _wanted(entry.filename):
                     with archive.open(entry) as file:
-                        yield entry.filename, _read(file, limits)
+                        yield entry.filename, unpacking.read(file, path)
     elif head.startswith(_GZIP):
         with gzip.open(stream) as file:
-            data = _read(file, limits)
-        if data[_TAR_MARK_AT : _TAR_MARK_AT + 5] == _TAR_MARK:
-            yield from _from_tar(io.BytesIO(data), limits)
+            held = unpacking.read(file, path)
+        if held.head[_TAR_MARK_AT : _TAR_MARK_AT + 5] == _TAR_MARK:
+            unpacking.forget(held)
+            with held.open() as inner:
+                yield from _from_tar(inner, path, unpacking)
         else:
-            yield "", data
+            yield "", held
     else:
-        yield from _from_tar(stream, limits)
+        yield from _from_tar(stream, path, unpacking)
 
 
-def _from_tar(stream: BinaryIO, limits: Limits) -> Iterator[tuple[str, bytes]]:
+def _from_tar(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tuple[str, Held]]:
     with tarfile.open(fileobj=stream, mode="r:") as archive:
         for entry in sorted(archive, key=lambda one: one.name):
             # Links and devices have no content of their own.
             file = archive.extractfile(entry) if entry.isreg() and _wanted(entry.name) else None
             if file is not None:
-                yield entry.name, _read(file, limits)
+                yield entry.name, unpacking.read(file, path)
+        # Source: POSIX.1-2017, pax, "ustar Interchange Format": two blocks of zeros end an archive
+        stream.seek(archive.offset)
+        if stream.read(512).strip(b"\0") or not stream.tell() > archive.offset:
+            raise tarfile.ReadError("it is cut off")
+        while rest := stream.read(_CHUNK_BYTES):
+            if rest.strip(b"\0"):
+                raise tarfile.ReadError("there is more after its end")
 
 
 def _wanted(name: str) -> bool:
     """Return whether a member may be a result; what some systems add by themselves is not."""
     return "__MACOSX" not in name and not PurePosixPath(name).name.startswith("._")
-
-
-def _read(file: "gzip.GzipFile | IO[bytes]", limits: Limits) -> bytes:
-    """Return a member's content; one byte over the limit is enough to know that there is too much."""
-    return file.read(limits.archive_bytes + 1)

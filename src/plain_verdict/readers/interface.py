@@ -15,6 +15,8 @@ class Source(msgspec.Struct, frozen=True):
 
     ``file`` is where it stands, "" where it comes from no file.
     ``explicit`` is False for a file found by walking a folder: one that is no result file is then left alone.
+    ``given`` are the folders, as the user named them, that it was found in.
+    ``go`` is 0 for the first go, and counts the retries that the user names.
     """
 
     path: str
@@ -22,6 +24,8 @@ class Source(msgspec.Struct, frozen=True):
     size_bytes: int
     explicit: bool = True
     file: str = ""
+    given: tuple[str, ...] = ()
+    go: int = 0
 
     @property
     def folder(self) -> str:
@@ -46,6 +50,8 @@ class Reader(Protocol):
 
     format: str
     """The format's name in outputs, like ``junit-xml``."""
+    told_by: str
+    """What a file of the format begins with, in words, for hints."""
     roots: frozenset[str]
     """The XML root elements that this reader takes; empty for a format that is not XML."""
 

@@ -9,16 +9,16 @@ from itertools import islice
 
 from lxml import etree
 
-from plain_verdict.model import BAD, Attempt, Fact, Outcome, Output, Problem, gravest
+from plain_verdict.model import BAD, Attempt, Fact, Outcome, Output, Problem, counting_last, gravest
 from plain_verdict.readers.expectations import find_expectation
 from plain_verdict.readers.moments import read_duration, read_moment
 from plain_verdict.settings import Limits
 from plain_verdict.text import block, headline, one_line
 
-_PROBLEMS = {"failure": Outcome.FAILED, "error": Outcome.ERRORED}
+PROBLEMS = {"failure": Outcome.FAILED, "error": Outcome.ERRORED}
 # Elements that hold an earlier execution (a run that failed before one that passed) or a later one.
-_EARLIER = {"flakyFailure": Outcome.FAILED, "flakyError": Outcome.ERRORED}
-_LATER = {"rerunFailure": Outcome.FAILED, "rerunError": Outcome.ERRORED}
+_EARLIER = {"flakyfailure": Outcome.FAILED, "flakyerror": Outcome.ERRORED}
+_LATER = {"rerunfailure": Outcome.FAILED, "rerunerror": Outcome.ERRORED}
 _OUTPUTS = ("system-out", "system-err")
 
 # What the words of a status or result attribute say of a case without any problem element.
@@ -49,13 +49,13 @@ _SHORT_CHARS = 2_000
 
 
 def local_name(element: "etree._Element") -> str:
-    """Return the element's name without its namespace."""
+    """Return the element's name without its namespace, in lower case: runners differ."""
     return _local(element.tag)
 
 
 @cache
 def _local(tag: object) -> str:
-    return str(tag).rpartition("}")[2]
+    return str(tag).rpartition("}")[2].lower()
 
 
 def text_of(element: "etree._Element") -> str:
@@ -85,9 +85,19 @@ def read_output(element: "etree._Element", limits: Limits) -> Output | None:
     return Output(one_line(local_name(element), limits.name_chars), block(text, limits.output_chars))
 
 
+def deep_problems(element: "etree._Element", limits: Limits) -> Iterator[Problem]:
+    """Yield the problems that stand deeper in an element than they should; a case inside has its own."""
+    for child in element:
+        name = local_name(child)
+        if name in PROBLEMS:
+            yield read_problem(child, PROBLEMS[name], limits)
+        elif name != "testcase" and len(child):
+            yield from deep_problems(child, limits)
+
+
 def read_problem(element: "etree._Element", outcome: Outcome, limits: Limits) -> Problem:
     """Return the problem that an element describes, its message from the attribute or else from the text."""
-    trace = next((child for child in element if local_name(child) == "stackTrace"), element)
+    trace = next((child for child in element if local_name(child) == "stacktrace"), element)
     detail = block(text_of(trace), limits.detail_chars)
     message = block(element.get("message") or "", limits.message_chars)
     if not message or message == "None":
@@ -149,8 +159,8 @@ class CaseReader:
         later: list[Attempt] = []
         for child in case:
             name = local_name(child)
-            if name in _PROBLEMS:
-                problems.append(read_problem(child, _PROBLEMS[name], self.limits))
+            if name in PROBLEMS:
+                problems.append(read_problem(child, PROBLEMS[name], self.limits))
             elif name == "skipped":
                 skips.append(child)
             elif name in _EARLIER:
@@ -160,17 +170,25 @@ class CaseReader:
             elif name == "properties":
                 facts += islice(read_facts(child, self.limits), self.limits.facts)
             elif name != "testcase":  # one inside another is a check of its own
+                if len(child):
+                    problems += deep_problems(child, self.limits)
                 output = read_output(child, self.limits)
                 outputs += [output] if output else []
-        if problems:
-            outcome, reason = gravest(problem.outcome for problem in problems), ""
-            found = tuple(problems)
-        elif skips:
-            outcome, reason, found = self._skipped(skips)
-        else:
-            outcome, reason, found = self._by_words(attributes)
+        for skip in skips:
+            problems += deep_problems(skip, self.limits)
+        outcome, reason, found = self._outcome(problems, skips, attributes)
         last = Attempt(outcome, took_s, started, reason, found, tuple(outputs))
-        return [*earlier, last, *later], tuple(facts)
+        return list(counting_last((*earlier, last, *later))), tuple(facts)
+
+    def _outcome(
+        self, problems: list[Problem], skips: "list[etree._Element]", attributes: Mapping[str, str]
+    ) -> tuple[Outcome, str, tuple[Problem, ...]]:
+        """Return how a case ended, why it was skipped, and its problems."""
+        if problems:
+            return gravest(problem.outcome for problem in problems), "", tuple(problems)
+        by_words = self._by_words(attributes)
+        # "failed" in an attribute is not taken back by an element that says skipped.
+        return self._skipped(skips) if skips and by_words[0] not in BAD else by_words
 
     def _other_attempt(self, element: "etree._Element", outcome: Outcome) -> Attempt:
         found = (read_output(child, self.limits) for child in element if local_name(child) in _OUTPUTS)

@@ -1,8 +1,11 @@
 """Compares the counts that a JUnit suite announces in its attributes with what it holds."""
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from plain_verdict.words import listed
+import msgspec
+
+from plain_verdict.words import listed, plural
 
 if TYPE_CHECKING:
     from lxml import etree
@@ -27,39 +30,69 @@ class Counts:
         self.skips += other.skips
 
 
-def _number(element: "etree._Element", *names: str) -> int | None:
+class Announced(msgspec.Struct, frozen=True):
+    """What a suite announces; None for what it doesn't tell. ``problems`` are failures and errors together."""
+
+    cases: int | None
+    problems: int | None
+    skipped: int | None
+    disabled: int
+
+
+class Disagreement(msgspec.Struct, frozen=True):
+    """How a suite's announcement differs from what it holds, in words.
+
+    ``promises``: it announces failures or cases that are not there, so results may be missing.
+    """
+
+    words: str
+    promises: bool
+
+
+def read_announced(element: "etree._Element") -> Announced:
+    """Return what a suite's attributes announce."""
+    attributes = {str(key).lower(): str(value) for key, value in element.items()}
+    return Announced(
+        _number(attributes, "tests"),
+        _number(attributes, "failures", "errors"),
+        _number(attributes, "skipped", "skips", "ignored"),
+        _number(attributes, "disabled") or 0,
+    )
+
+
+def _number(attributes: Mapping[str, str], *names: str) -> int | None:
     """Return the sum of those attributes that hold a number, or None if none does."""
-    texts = [element.get(name, "").strip() for name in names]
+    texts = [attributes.get(name, "").strip() for name in names]
     numbers = [int(text) for text in texts if text.isascii() and text.isdigit() and len(text) < 12]
     return sum(numbers) if numbers else None
 
 
-def announced_cases(element: "etree._Element") -> int | None:
-    """Return how many cases the suite announces."""
-    return _number(element, "tests")
-
-
-def disagreement(element: "etree._Element", inside: Counts, direct: Counts, children: int) -> str:
-    """Return how the announced counts differ from the content, or "" where they agree.
+def disagreement(
+    announced: Announced, inside: Counts, direct: Counts, children: int, bad_children: int
+) -> Disagreement | None:
+    """Return how the announced counts differ from the content, or None where they agree.
 
     Runners count differently: all cases inside, with or without reruns, or only the suite's own, with nested
     suites as one each. Failures and errors are compared together. A count that fits any of these agrees.
     """
     said, found = [], []
-    cases = announced_cases(element)
+    promises = False
+    cases = announced.cases
     fitting = {inside.cases, inside.cases - inside.reruns, direct.cases, direct.cases + children}
     if cases is not None and cases not in fitting:
-        said.append(f"{cases:,} checks")
+        said.append(plural(cases, "check"))
         found.append(f"{inside.cases:,}")
-    problems = _number(element, "failures", "errors")
-    nested = {direct.problems + extra for extra in range(children + 1)}
+        promises = cases > max(fitting)
+    problems = announced.problems
+    # A suite may count each suite inside it that failed as one failure.
+    nested = {direct.problems + extra for extra in range(bad_children + 1)}
     if problems is not None and problems != inside.problems and problems not in nested:
         said.append(f"{problems:,} failed or errored")
         found.append(f"{inside.problems:,}")
-    skipped = _number(element, "skipped", "skips", "ignored")
-    disabled = _number(element, "disabled") or 0  # some runners count these among the skipped ones as well
+        promises = promises or problems > inside.problems
+    skipped, disabled = announced.skipped, announced.disabled  # some runners count these among the skipped as well
     fitting_skips = {counts.skips - extra for counts in (inside, direct) for extra in (0, disabled)}
     if skipped is not None and skipped not in fitting_skips:
         said.append(f"{skipped:,} skipped")
         found.append(f"{inside.skips:,}")
-    return f"announces {listed(said)}, but holds {listed(found)}" if said else ""
+    return Disagreement(f"announces {listed(said)}, but holds {listed(found)}", promises) if said else None

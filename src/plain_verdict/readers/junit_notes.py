@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Protocol
 
 from plain_verdict.model import Check, ReadingNote
-from plain_verdict.readers.junit_counts import announced_cases
+from plain_verdict.readers.junit_counts import read_announced
 from plain_verdict.readers.xml_events import XmlEvents
 from plain_verdict.words import listed, plural
 
@@ -18,8 +18,10 @@ if TYPE_CHECKING:
 class Walked(Protocol):
     """What has been collected from a file."""
 
-    checks: dict[object, Check]
+    checks: list[Check]
     disagreements: list[str]
+    promises: list[str]
+    promised_none: bool
     cases: "CaseReader"
 
 
@@ -34,17 +36,22 @@ def notes_on(
         what = f"is not well-formed XML ({events.fault.what}): {read}, others may be lost"
         notes.append(ReadingNote(path, what, f"line {events.fault.line:,}", lost=True))
     elif not events.whole:
-        promised = next((count for count in map(announced_cases, open_suites) if count is not None), None)
+        promised = next(
+            (count for suite in open_suites if (count := read_announced(suite).cases) is not None), None
+        )
         what = f"is cut off: {read}"
         if promised is not None and promised > number:
             what += f", {promised:,} were announced"
         notes.append(ReadingNote(path, what, f"it ends at line {events.lines:,}", lost=True))
     elif not number:
-        notes.append(ReadingNote(path, "holds no checks"))
-    if walk.disagreements and events.whole and not events.fault:
-        first, others = walk.disagreements[0], len(walk.disagreements) - 1
-        more = f" (and {plural(others, 'other suite')} likewise)" if others else ""
-        notes.append(ReadingNote(path, f"{first}; what it holds counts{more}"))
+        # A shard may have nothing to run; one that does not say so may have lost what it ran.
+        notes.append(ReadingNote(path, "holds no checks", lost=not walk.promised_none))
+    if events.whole and not events.fault:
+        if walk.promises:
+            what = f"{_first_of(walk.promises)}; results may be missing"
+            notes.append(ReadingNote(path, what, lost=True))
+        if walk.disagreements:
+            notes.append(ReadingNote(path, f"{_first_of(walk.disagreements)}; what it holds counts", quiet=True))
     if events.mended:
         notes.append(
             ReadingNote(
@@ -55,6 +62,11 @@ def notes_on(
     notes += _odd_words(path, walk.cases.unknown_words, "status", "counted as undecided")
     notes += _odd_words(path, walk.cases.unread_times, "time", "left out")
     return tuple(notes)
+
+
+def _first_of(several: Sequence[str]) -> str:
+    others = len(several) - 1
+    return several[0] + (f" (and {plural(others, 'other suite')} likewise)" if others else "")
 
 
 def _odd_words(path: str, words: Counter[str], noun: str, fate: str) -> list[ReadingNote]:

@@ -1,10 +1,13 @@
 """Reads records, our own result format: JSON Lines, one file for each process that writes (docs/record.md)."""
 
+import json
 import re
 from base64 import b64decode
 from binascii import Error as Base64Error
+from codecs import BOM_UTF8
 from collections import Counter
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from datetime import UTC, datetime, tzinfo
 
 import msgspec
@@ -20,6 +23,7 @@ from plain_verdict.model import (
     ReadingNote,
     ResultFile,
     SuiteNotes,
+    counting_last,
     in_order,
 )
 from plain_verdict.readers.interface import Head, Source
@@ -43,7 +47,6 @@ from plain_verdict.text import block, one_line
 from plain_verdict.words import listed, plural
 
 _FIRST = re.compile(r'\s*\{\s*"what"\s*:\s*"|\s*\{[^\n]{0,2000}"what"\s*:\s*"record"')
-_LONG_AGO = datetime(1, 1, 1, tzinfo=UTC)
 _LONGEST_LINE_BYTES = 200_000_000
 
 
@@ -51,6 +54,7 @@ class RecordReader:
     """Reads one record."""
 
     format = "record"
+    told_by = 'records, whose first line begins with {"what": "record"'
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -76,7 +80,17 @@ class RecordReader:
             started=min(starts, key=in_order, default=None),
             ended=max((*starts, *ends), key=in_order, default=None),
             folder=source.folder,
+            cases=tree.cases,
+            reruns=tuple(check.title for check in checks if len(check.attempts) > 1),
+            go=source.go,
         )
+
+
+_strict = msgspec.json.Decoder(AnyLine)
+_loose = msgspec.json.Decoder(dict[str, object])
+# The keys of a line; those inside texts and of structs inside it are found, too, and then it is looked at closely.
+_KEYS = re.compile(rb'"(\w+)"\s*:')
+_DAMAGED = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
 
 
 class _Lines:
@@ -87,34 +101,55 @@ class _Lines:
         self._limits = limits
         self._wrong: list[ReadingNote] = []
         self._unknown: Counter[str] = Counter()
+        self._number = 0
 
     def __iter__(self) -> Iterator[AnyLine]:
+        decode = _strict.decode
         with self._source.open() as stream:
-            for number, data in enumerate(iter(lambda: stream.readline(_LONGEST_LINE_BYTES), b""), 1):
-                if not data.isspace():
-                    try:
-                        yield self._decode(data)
-                    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-                        self._note(number, data, error)
+            for self._number, data in enumerate(iter(lambda: stream.readline(_LONGEST_LINE_BYTES), b""), 1):
+                if self._number == 1:
+                    data = data.removeprefix(BOM_UTF8)  # noqa: PLW2901
+                try:
+                    line = decode(data)
+                    if isinstance(line, _JUDGED):
+                        _check_twice(data)
+                    elif isinstance(line, RecordLine) and line.version > VERSION:
+                        what = f"version {line.version} is newer than this reader's {VERSION} - at `$.version`"
+                        raise msgspec.ValidationError(what)
+                    yield line
+                except _DAMAGED as error:
+                    if not data.isspace():
+                        mended = self._without_unknown(data, error)
+                        if mended is not None:
+                            yield mended
 
-    def _decode(self, data: bytes) -> AnyLine:
-        fields = msgspec.json.decode(data, type=dict[str, object])
-        line: AnyLine = msgspec.convert(fields, AnyLine)
-        unknown = fields.keys() - KNOWN_KEYS[str(fields["what"])]
-        for key in unknown:
-            self._unknown[f"“{one_line(key, 40)}” in {fields['what']} lines"] += 1
-        if isinstance(line, RecordLine) and line.version > VERSION:
-            raise msgspec.ValidationError(
-                f"version {line.version} is newer than this reader's {VERSION} - at `$.version`"
-            )
-        return line
+    def _without_unknown(self, data: bytes, error: Exception) -> AnyLine | None:
+        """Return a line without the keys that are not known; None, and a note, where that is not what is wrong."""
+        try:
+            fields = _loose.decode(data)
+            known = KNOWN_KEYS[str(fields.get("what"))]
+            unknown = fields.keys() - known
+            if not unknown:
+                raise error
+            line: AnyLine = msgspec.convert({key: fields[key] for key in fields.keys() & known}, AnyLine)
+            if isinstance(line, _JUDGED):
+                _check_twice(data)
+        except KeyError:
+            self._note(data, error)
+        except _DAMAGED as closer:
+            self._note(data, closer)
+        else:
+            for key in unknown:
+                self._unknown[f"“{one_line(key, 40)}” in {fields['what']} lines"] += 1
+            return line
+        return None
 
-    def _note(self, number: int, data: bytes, error: Exception) -> None:
+    def _note(self, data: bytes, error: Exception) -> None:
         if not data.endswith(b"\n"):
             what = "ends in the middle of a line; the lines before it count"
         else:
             what = f"has a line that can't be read ({one_line(str(error), 200)}); only that line is lost"
-        self._wrong.append(ReadingNote(self._source.path, what, f"line {number:,}", lost=True))
+        self._wrong.append(ReadingNote(self._source.path, what, f"line {self._number:,}", lost=True))
 
     def notes(self) -> Iterator[ReadingNote]:
         """Yield a note for each wrong line, up to the limit, and one on unknown keys."""
@@ -127,6 +162,28 @@ class _Lines:
             yield ReadingNote(self._source.path, f"has keys that are not known and were left out: {where}")
 
 
+_JUDGED = (CheckLine, EndLine)
+
+
+def _check_twice(data: bytes) -> None:
+    """Make sure that no key stands twice in a line: one of its values would be lost. Raises ValidationError.
+
+    Source: RFC 8259, section 4 (names should be unique).
+    """
+    keys = _KEYS.findall(data)
+    if len(set(keys)) == len(keys):
+        return
+
+    def pairs(several: list[tuple[str, object]]) -> None:
+        names = Counter(name for name, _ in several)
+        twice = next((name for name, number in names.items() if number > 1), None)
+        if twice is not None:
+            raise msgspec.ValidationError(f"the key “{one_line(twice, 40)}” stands in it twice")
+
+    with suppress(json.JSONDecodeError):  # it was decoded before, by a stricter reader
+        json.loads(data, object_pairs_hook=pairs)
+
+
 class _Tree:
     """Puts the lines together: steps into checks, logs and evidence into both. Their order does not matter."""
 
@@ -137,9 +194,13 @@ class _Tree:
         self.begun: list[Node] = []
         self.facts: list[Fact] = []
         self._zone: tzinfo = UTC
+        self.cases = 0
         self._repeated = 0
+        self._ended_twice = 0
         self._orphans: Counter[str] = Counter()
-        self._later: list[tuple[str, Callable[[Node], None]]] = []
+        self._later: list[tuple[str, Callable[[Node], None], Node | None]] = []
+        self._homeless: list[Node] = []
+        """Steps in something that never began."""
 
     def add(self, line: AnyLine) -> None:
         """Take in one line."""
@@ -150,12 +211,14 @@ class _Tree:
                 if isinstance(line, StepLine):
                     # A step inside itself has no check to stand in.
                     inside = line.in_ if line.in_ != line.id else ""
-                    self._to(inside, lambda parent: parent.steps.append(node))
+                    self._to(inside, lambda parent: parent.steps.append(node), node)
+                else:
+                    self.cases += 1
                 self._repeated += line.id in self.nodes
                 self.nodes[line.id] = node
                 self.begun.append(node)
             case EndLine():
-                self._to(line.id, lambda node: node.end(line, self._at(line.at)))
+                self._to(line.id, lambda node: self._end(node, line))
             case LogLine():
                 entry = LogEntry(text(line.text), name(line.level), self._at(line.at))
                 self._to(line.in_, lambda node: node.logs.append(entry))
@@ -170,12 +233,15 @@ class _Tree:
             case RecordLine():
                 self._zone = read_zone(line.zone)
 
-    def _to(self, id_: str, act: Callable[[Node], None]) -> None:
+    def _end(self, node: Node, line: EndLine) -> None:
+        self._ended_twice += not node.end(line, self._at(line.at))
+
+    def _to(self, id_: str, act: Callable[[Node], None], step: Node | None = None) -> None:
         node = self.nodes.get(id_)
         if node is not None:
             act(node)
         else:
-            self._later.append((id_, act))
+            self._later.append((id_, act, step))
 
     def _evidence(self, line: EvidenceLine) -> Evidence:
         data, trouble = b"", ""
@@ -200,10 +266,11 @@ class _Tree:
 
     def checks(self) -> Iterator[Check]:
         """Yield the checks, each with its attempts in order."""
-        for id_, act in self._later:
+        for id_, act, step in self._later:
             node = self.nodes.get(id_)
             if node is None:
                 self._orphans[one_line(id_, 40)] += 1
+                self._homeless += [step] if step else []
             else:
                 act(node)
         together: dict[str, list[tuple[CheckLine, Node]]] = {}
@@ -212,11 +279,17 @@ class _Tree:
             if isinstance(line, CheckLine):
                 together.setdefault(self._id(line), []).append((line, node))
         for id_, executions in together.items():
-            executions.sort(key=lambda one: (one[0].attempt, in_order(one[1].started or _LONG_AGO)))
-            yield self._check(id_, executions)
+            numbers = {line.attempt for line, _ in executions}
+            if len(executions) == 1 or (0 not in numbers and len(numbers) == len(executions)):
+                executions.sort(key=lambda one: one[0].attempt)
+                yield self._check(id_, executions)
+            else:
+                # Without numbers nothing says that they are attempts at one check.
+                yield from (self._check(id_, [one]) for one in executions)
 
     def _id(self, line: CheckLine) -> str:
-        return check_id(line.kind, self._suite(line), self._name(line.name), self._parameters(line))
+        parameters = tuple(Fact(key, value) for key, value in line.parameters.items())
+        return check_id(line.kind, tuple(filter(None, line.suite)), line.name, parameters)
 
     def _suite(self, line: CheckLine) -> tuple[str, ...]:
         return tuple(filter(None, map(self._name, line.suite)))
@@ -231,7 +304,7 @@ class _Tree:
             kind=line.kind,
             suite=self._suite(line),
             name=self._name(line.name) or "Nameless check",
-            attempts=tuple(attempt_of(node, line, self.limits) for line, node in executions),
+            attempts=counting_last([attempt_of(node, line, self.limits) for line, node in executions]),
             parameters=self._parameters(line),
             place=Place(self._name(line.file), line.line) if line.file else None,
             tags=tuple(map(self._name, line.tags)),
@@ -251,8 +324,26 @@ class _Tree:
             ids = listed([f"“{id_}”" for id_ in self._orphans])
             number = plural(self._orphans.total(), "line")
             yield ReadingNote(path, f"has {number} for checks or steps that it never begins ({ids})", lost=True)
-        if not any(isinstance(node.line, CheckLine) for node in self.begun):
-            yield ReadingNote(path, "holds no checks")
+        if self._ended_twice:
+            number = plural(self._ended_twice, "check or step", "checks or steps")
+            yield ReadingNote(path, f"ends {number} more than once; the gravest outcome counts", lost=True)
+        lost = len(self.begun) - self._reached()
+        if lost:
+            number = plural(lost, "step")
+            yield ReadingNote(path, f"has {number} that stand in no check, as they name each other", lost=True)
+        if not self.cases:
+            yield ReadingNote(path, "holds no checks", lost=True)
+
+    def _reached(self) -> int:
+        """Return how many checks and steps stand in a check, or are told of as standing in nothing."""
+        waiting = [node for node in self.begun if isinstance(node.line, CheckLine)]
+        waiting += self._homeless
+        number = 0
+        while waiting:
+            node = waiting.pop()
+            number += 1
+            waiting += node.steps
+        return number
 
 
 def read_zone(text: str) -> tzinfo:

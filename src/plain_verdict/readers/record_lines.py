@@ -11,7 +11,9 @@ VERSION = 1
 Moment = Annotated[float | str | None, msgspec.Meta(description="epoch seconds, or ISO 8601 with a zone")]
 
 
-class Line(msgspec.Struct, frozen=True, tag_field="what", rename={"in_": "in"}):
+class Line(
+    msgspec.Struct, frozen=True, gc=False, tag_field="what", rename={"in_": "in"}, forbid_unknown_fields=True
+):
     """What all lines share: their kind stands in ``what``."""
 
 

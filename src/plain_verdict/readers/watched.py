@@ -1,12 +1,17 @@
 """Tells how far reading is, byte by byte, without the readers knowing."""
 
 from collections.abc import Callable
-from io import RawIOBase
-from typing import BinaryIO, cast
+from io import BufferedReader, RawIOBase
+from typing import TYPE_CHECKING, BinaryIO
 
 import msgspec
 
 from plain_verdict.readers.interface import Source
+
+if TYPE_CHECKING:
+    from _typeshed import WriteableBuffer as Buffer
+
+_BUFFER_BYTES = 1 << 17
 
 Watch = Callable[[int, int, str], None]
 """Told how much is done, how much there is in all, and what it is: in reading, bytes and a file's path."""
@@ -28,12 +33,14 @@ class WatchedStream(RawIOBase):
         """Return that it can be read."""
         return True
 
-    def read(self, size: int = -1) -> bytes:
-        """Return the next bytes, and tell how many there were by now."""
-        data = self._stream.read(size)
+    def readinto(self, buffer: "Buffer") -> int:
+        """Fill the buffer with the next bytes, and tell how many there were by now."""
+        view = memoryview(buffer)
+        data = self._stream.read(len(view))
+        view[: len(data)] = data
         self._done += len(data)
         self._tell(self._done)
-        return data
+        return len(data)
 
     def close(self) -> None:
         """Close the stream underneath as well."""
@@ -43,4 +50,6 @@ class WatchedStream(RawIOBase):
 
 def watched(source: Source, tell: Tell) -> Source:
     """Return a source that tells how many of its bytes are read."""
-    return msgspec.structs.replace(source, open=lambda: cast("BinaryIO", WatchedStream(source.open(), tell)))
+    return msgspec.structs.replace(
+        source, open=lambda: BufferedReader(WatchedStream(source.open(), tell), _BUFFER_BYTES)
+    )

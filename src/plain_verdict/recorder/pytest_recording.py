@@ -81,7 +81,8 @@ def about(item: pytest.Item) -> dict[str, object]:
     parents = item.nodeid.split("[")[0].split("::")[1:-1]
     doc = (getattr(getattr(item, "obj", None), "__doc__", None) or "").strip()
     return {
-        "suite": [Path(path).as_posix(), *parents],
+        # As pytest's own result file names it, so that both tell of the same checks.
+        "suite": [".".join((Path(path).with_suffix("").as_posix().replace("/", "."), *parents))],
         "parameters": {key: str(value) for key, value in callspec.params.items()} if callspec else {},
         "tags": [mark.name for mark in item.iter_markers() if mark.name not in _NO_TAGS],
         "description": doc.split("\n\n")[0],

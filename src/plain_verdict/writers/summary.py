@@ -1,11 +1,11 @@
 """The verdict as JSON, for machines. Described in docs/summary.md; keys are added, never changed."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 import msgspec
 
-from plain_verdict.model import Fact, Run, Tally, Verdict, tally_of
+from plain_verdict.model import Check, Fact, Run, Tally, Verdict, evidence_of, tally_of
 
 SCHEMA = "plain-verdict/summary/1"
 
@@ -43,8 +43,39 @@ class CauseSummary(msgspec.Struct, frozen=True):
     link: str
 
 
+class EvidenceDetail(msgspec.Struct, frozen=True):
+    """A piece of evidence; ``path`` as its result file names it, or "" for one that is inside it."""
+
+    name: str
+    path: str
+
+
+class CheckDetail(msgspec.Struct, frozen=True):
+    """A check. ``attempts`` are outcomes, the one that counts last; ``cause`` is null unless it failed."""
+
+    id: str
+    kind: str
+    suite: list[str]
+    name: str
+    parameters: dict[str, str]
+    outcome: str
+    took_s: float | None
+    attempts: list[str]
+    cause: str | None
+    waived: bool
+    file: str
+    evidence: list[EvidenceDetail]
+    requirements: list[str]
+    tags: list[str]
+
+
 class Summary(msgspec.Struct, frozen=True):
-    """The verdict on a run. ``page`` and what follows are full paths of what was written."""
+    """The verdict on a run.
+
+    ``cases`` are executions of checks as they were read, ``reruns`` names of checks that had several, ``flaky`` of
+    those that passed only after a retry. ``checks`` is there when asked for. ``page`` and what follows are full
+    paths of what was written.
+    """
 
     schema: str
     verdict: str
@@ -59,14 +90,18 @@ class Summary(msgspec.Struct, frozen=True):
     title: str | msgspec.UnsetType = msgspec.UNSET
     facts: dict[str, str] = {}
     masked: int = 0
+    cases: int = 0
+    reruns: list[str] = []
+    flaky: list[str] = []
+    checks: list[CheckDetail] | msgspec.UnsetType = msgspec.UNSET
     page: str | msgspec.UnsetType = msgspec.UNSET
     packed: str | msgspec.UnsetType = msgspec.UNSET
     latest: str | msgspec.UnsetType = msgspec.UNSET
     mail: str | msgspec.UnsetType = msgspec.UNSET
 
 
-def summarise(run: Run, verdict: Verdict, *, masked: int = 0) -> Summary:
-    """Return the summary of a judged run, ``masked`` secrets of which were masked."""
+def summarise(run: Run, verdict: Verdict, *, masked: int = 0, detail: bool = False) -> Summary:
+    """Return the summary of a judged run, with so many secrets masked; in ``detail`` its checks as well."""
     files = [
         FileSummary(file.path, file.format, _counts(tally_of(file.checks)), [note.sentence for note in file.notes])
         for file in run.files
@@ -83,7 +118,7 @@ def summarise(run: Run, verdict: Verdict, *, masked: int = 0) -> Summary:
             CauseSummary(
                 cause.name,
                 len(cause.checks),
-                [" › ".join((*check.suite, check.title)) for check in cause.checks],
+                list(map(_name, cause.checks)),
                 cause.type,
                 "".join(text for text, _ in cause.typical),
                 cause.by_rule,
@@ -97,7 +132,37 @@ def summarise(run: Run, verdict: Verdict, *, masked: int = 0) -> Summary:
         rule_notes=list(verdict.notes),
         evidence_notes=list(run.evidence_notes),
         masked=masked,
+        cases=run.cases,
+        reruns=list(run.reruns),
+        flaky=[_name(check) for check in run.checks if check.flaky],
+        checks=list(_details(run, verdict)) if detail else msgspec.UNSET,
     )
+
+
+def _name(check: Check) -> str:
+    return " › ".join((*check.suite, check.title))
+
+
+def _details(run: Run, verdict: Verdict) -> Iterator[CheckDetail]:
+    causes = {check.id: cause.name for cause in verdict.causes for check in cause.checks}
+    for file in run.files:
+        for check in file.checks:
+            yield CheckDetail(
+                id=check.id,
+                kind=check.kind.value,
+                suite=list(check.suite),
+                name=check.name,
+                parameters={fact.key or str(number): fact.value for number, fact in enumerate(check.parameters, 1)},
+                outcome=check.outcome.value,
+                took_s=check.last.took_s,
+                attempts=[attempt.outcome.value for attempt in check.attempts],
+                cause=causes.get(check.id),
+                waived=check.id in verdict.waived,
+                file=file.path,
+                evidence=[EvidenceDetail(one.name, one.path) for one in evidence_of(check)],
+                requirements=list(check.requirements),
+                tags=list(check.tags),
+            )
 
 
 def published(summary: Summary, title: str, facts: Sequence[Fact], files: Mapping[str, Path | None]) -> Summary:

@@ -1,0 +1,153 @@
+"""Attempts at one check: where the format numbers them, or the user names the results of a second go."""
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from pathlib import Path
+
+import msgspec
+
+from plain_verdict.model import (
+    Attempt,
+    Check,
+    Evidence,
+    Fact,
+    ReadingNote,
+    ResultFile,
+    Step,
+    counting_last,
+)
+from plain_verdict.words import plural
+
+Key = tuple[str, tuple[Fact, ...]]
+Place = tuple[int, int]
+"""Of a check: the number of its file, and its number in it."""
+
+
+def with_numbered_attempts(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
+    """Return the files with attempts that their format numbers brought together in the file of the last one.
+
+    Only where all of a check's attempts have a number, each another one.
+    """
+    places: dict[Key, list[Place]] = defaultdict(list)
+    for number, file in enumerate(files):
+        for at, check in enumerate(file.checks):
+            if check.attempts[-1].number:
+                places[check.id, check.variant].append((number, at))
+    joining = _Joining(files)
+    for several in places.values():
+        numbers = [attempt.number for place in several for attempt in joining.check(place).attempts]
+        goes = {files[number].go for number, _ in several}
+        if len(several) > 1 and all(numbers) and len(set(numbers)) == len(numbers) and len(goes) == 1:
+            joining.join(sorted(several, key=lambda place: joining.check(place).last.number))
+    return joining.files()
+
+
+def with_retries(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
+    """Return the files with the checks of each retry as attempts at those of the goes before it.
+
+    A check that could be the retry of several, or one of several retries, is none: a pass must not hide another's
+    failure.
+    """
+    if not any(file.go for file in files):
+        return files
+    joining = _Joining(files)
+    by_go: dict[int, dict[Key, list[Place]]] = defaultdict(lambda: defaultdict(list))
+    for number, file in enumerate(files):
+        for at, check in enumerate(file.checks):
+            by_go[file.go][check.id, check.variant].append((number, at))
+    before = by_go.pop(0, {})
+    unclear: Counter[int] = Counter()
+    new: Counter[int] = Counter()
+    for go in sorted(by_go):
+        for key, places in by_go[go].items():
+            earlier = before.get(key, [])
+            if len(earlier) == len(places) == 1:
+                joining.join([*earlier, *places])
+                before[key] = places
+                continue
+            for number, _ in places:
+                (unclear if earlier else new)[number] += 1
+            before[key] = [*earlier, *places]
+    for number, many in unclear.items():
+        joining.note(
+            number, f"has {plural(many, 'check')} that could be the retry of several, so all of them count"
+        )
+    for number, many in new.items():
+        joining.note(number, f"is a retry, and has {plural(many, 'check')} that did not run before")
+    return joining.files()
+
+
+class _Joining:
+    """Files while checks of theirs are joined."""
+
+    def __init__(self, files: tuple[ResultFile, ...]) -> None:
+        self._files = files
+        self._joined: dict[Place, Check | None] = {}
+        self._notes: dict[int, list[ReadingNote]] = defaultdict(list)
+        self._reruns: dict[int, list[str]] = defaultdict(list)
+
+    def check(self, place: Place) -> Check:
+        """Return the check at a place, joined with others if it was."""
+        number, at = place
+        return self._joined.get(place) or self._files[number].checks[at]
+
+    def join(self, places: Sequence[Place]) -> None:
+        """Make the checks attempts at one, in this order; it stands where the last of them stood."""
+        last = places[-1]
+        attempts: list[Attempt] = []
+        for place in places:
+            moved = self._files[place[0]].folder if place[0] != last[0] else ""
+            attempts += [_found_from(moved, attempt) for attempt in self.check(place).attempts]
+        if all(attempt.number for attempt in attempts):
+            attempts.sort(key=lambda attempt: attempt.number)
+        whole = msgspec.structs.replace(self.check(last), attempts=counting_last(attempts))
+        self._joined |= dict.fromkeys(places)
+        self._joined[last] = whole
+        self._reruns[last[0]].append(whole.title)
+
+    def note(self, number: int, what: str) -> None:
+        """Note something about a file."""
+        self._notes[number].append(ReadingNote(self._files[number].path, what))
+
+    def files(self) -> tuple[ResultFile, ...]:
+        """Return the files with what was joined and noted."""
+        changed = {number for number, _ in self._joined} | self._notes.keys()
+        return tuple(self._file(number) if number in changed else file for number, file in enumerate(self._files))
+
+    def _file(self, number: int) -> ResultFile:
+        file = self._files[number]
+        checks = [self._joined.get((number, at), check) for at, check in enumerate(file.checks)]
+        return msgspec.structs.replace(
+            file,
+            checks=tuple(check for check in checks if check is not None),
+            notes=(*file.notes, *self._notes[number]),
+            reruns=(*file.reruns, *self._reruns[number]),
+        )
+
+
+def _found_from(folder: str, attempt: Attempt) -> Attempt:
+    """Return an attempt whose evidence is found from the folder that its own result file stands in."""
+    return _moved_attempt(attempt, folder) if folder else attempt
+
+
+def _moved_attempt(attempt: Attempt, folder: str) -> Attempt:
+    evidence, steps = _moved(attempt.evidence, folder), _moved_steps(attempt.steps, folder)
+    return msgspec.structs.replace(attempt, evidence=evidence, steps=steps)
+
+
+def _moved_steps(steps: tuple[Step, ...], folder: str) -> tuple[Step, ...]:
+    return tuple(
+        msgspec.structs.replace(
+            step, evidence=_moved(step.evidence, folder), steps=_moved_steps(step.steps, folder)
+        )
+        for step in steps
+    )
+
+
+def _moved(evidence: tuple[Evidence, ...], folder: str) -> tuple[Evidence, ...]:
+    return tuple(
+        msgspec.structs.replace(one, path=str(Path(folder, one.path)))
+        if one.path and "\x00" not in one.path
+        else one
+        for one in evidence
+    )

@@ -1,0 +1,68 @@
+"""Tells apart checks that only have the same name: by their file, their host or package, or their order."""
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+
+import msgspec
+
+from plain_verdict.ids import distinct_id
+from plain_verdict.model import Check, ResultFile
+
+Place = tuple[int, int]
+"""Of a check: the number of its file, and its number in it."""
+
+
+def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
+    """Return the files, checks that share an id each with one of its own, and with what sets it apart in words."""
+    ids = [check.id for file in files for check in file.checks]
+    if len(set(ids)) == len(ids):
+        return files
+    shared = {id_ for id_, number in Counter(ids).items() if number > 1}
+    places: dict[str, list[Place]] = defaultdict(list)
+    for number, file in enumerate(files):
+        for at, check in enumerate(file.checks):
+            if check.id in shared:
+                places[check.id].append((number, at))
+    checks = [list(file.checks) for file in files]
+    for several in places.values():
+        same = [checks[number][at] for number, at in several]
+        words = _words(same, [files[number].path for number, _ in several])
+        for (number, at), apart in zip(several, words, strict=True):
+            check = checks[number][at]
+            told = "\x1f".join((*(fact.value for fact in check.variant), apart))
+            checks[number][at] = msgspec.structs.replace(check, id=distinct_id(check, told), apart=apart)
+    return tuple(msgspec.structs.replace(file, checks=tuple(own)) for file, own in zip(files, checks, strict=True))
+
+
+def _words(checks: Sequence[Check], paths: Sequence[str]) -> list[str]:
+    """Return what sets each of the checks of one name apart; nothing for variants, which their facts set apart."""
+    groups: dict[object, list[int]] = defaultdict(list)
+    for number, check in enumerate(checks):
+        groups[check.variant].append(number)
+    words = [""] * len(checks)
+    for numbers in groups.values():
+        if len(numbers) == 1:
+            continue
+        own = [paths[number] for number in numbers]
+        cut = _common_folder(own)
+        labels = [
+            ", ".join(filter(None, (path[cut:] if len(set(own)) > 1 else "", checks[number].apart)))
+            for number, path in zip(numbers, own, strict=True)
+        ]
+        uses, seen = Counter(labels), Counter[str]()
+        for number, label in zip(numbers, labels, strict=True):
+            seen[label] += 1
+            order = f"{seen[label]:,} of {uses[label]:,}" if uses[label] > 1 else ""
+            words[number] = ", ".join(filter(None, (label, order)))
+    return words
+
+
+def _common_folder(paths: Sequence[str]) -> int:
+    """Return how many characters of all paths name folders that they share."""
+    folders = [path.split("/")[:-1] for path in paths]
+    shared = 0
+    for parts in zip(*folders, strict=False):
+        if len(set(parts)) > 1:
+            break
+        shared += len(parts[0]) + 1
+    return shared
