@@ -45,8 +45,9 @@ def _words(checks: Sequence[Check], paths: Sequence[str]) -> list[str]:
             continue
         own = [paths[number] for number in numbers]
         cut = _common_folder(own)
+        several_files = len(set(own)) > 1
         labels = [
-            ", ".join(filter(None, (path[cut:] if len(set(own)) > 1 else "", checks[number].apart)))
+            ", ".join(filter(None, (path[cut:] if several_files else "", checks[number].apart)))
             for number, path in zip(numbers, own, strict=True)
         ]
         uses, seen = Counter(labels), Counter[str]()

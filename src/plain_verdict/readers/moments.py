@@ -1,12 +1,15 @@
 """Reads times and durations as runners write them."""
 
 import re
-from datetime import UTC, datetime
+from datetime import UTC, datetime, tzinfo
 
 _DURATION = re.compile(r"\A[+]?([\d.,'\s\u00a0\u202f]*\d)\s*(ms|s|sec|seconds)?\Z", re.IGNORECASE)
 _EPOCH = re.compile(r"\A\d{9,10}(?:\.\d{1,20})?\Z|\A\d{12,13}\Z")
 _LONGEST_DIGITS = 40
 _NEVER = 1971  # a runner that writes 1970 had no time to write
+_FOR_EVER = 9000  # one that writes 9999 means no end; arithmetic with it ends where the calendar does
+_MILLISECONDS = 1e11
+_FIRST_S, _LAST_S = 31_536_000.0, 221_845_392_000.0  # 1971 and 9000
 
 
 def read_duration(text: str) -> float | None:
@@ -39,10 +42,14 @@ def read_moment(text: str) -> datetime | None:
     text = text.strip()
     try:
         if _EPOCH.match(text):
-            number = float(text)
-            moment = datetime.fromtimestamp(number / 1000 if number > 1e11 else number, UTC)
-        else:
-            moment = datetime.fromisoformat(text)
+            return read_epoch(float(text), UTC)
+        moment = datetime.fromisoformat(text)
     except (ValueError, OverflowError, OSError):
         return None
-    return moment if moment.year >= _NEVER else None
+    return moment if _NEVER <= moment.year <= _FOR_EVER else None
+
+
+def read_epoch(number: float, zone: tzinfo) -> datetime | None:
+    """Return the moment of epoch seconds or milliseconds in a zone, or None for one that nobody can mean."""
+    seconds = number / 1000 if number > _MILLISECONDS else number
+    return datetime.fromtimestamp(seconds, zone) if _FIRST_S <= seconds <= _LAST_S else None
