@@ -53,7 +53,7 @@ def program(tmp_path: Path) -> Tool:
             input=stdin,
             capture_output=True,
             env={**os.environ, "SOURCE_DATE_EPOCH": MADE, **(env or {})},
-            timeout=60,
+            timeout=300,
             check=False,
         )
         return SimpleNamespace(code=done.returncode, out=done.stdout.decode(), err=done.stderr.decode())
@@ -111,5 +111,8 @@ def browser() -> Iterator[WebDriver]:
     ):
         options.add_argument(argument)
     driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    # For hangs only: a loaded machine is slow, not wrong.
+    driver.set_script_timeout(180)
+    driver.set_page_load_timeout(180)
     yield driver
     driver.quit()

@@ -64,7 +64,7 @@ def folded(page, browser):
 
 
 def wait(browser, script: str) -> None:
-    WebDriverWait(browser, 10).until(lambda _: browser.execute_script(f"return {script}"))
+    WebDriverWait(browser, 90).until(lambda _: browser.execute_script(f"return {script}"))
 
 
 def rows(browser) -> list[str]:
@@ -132,9 +132,9 @@ def test_a_folded_page_holds_every_check_once_and_each_as_the_template_renders_i
 )  # the test's own process has threads, the tool's has not
 def test_the_same_bytes_whether_another_process_helps_or_not(page, monkeypatch):
     monkeypatch.setattr("plain_verdict.page.folding._MANY", 10)
-    monkeypatch.setattr("plain_verdict.page.aside._can_fork", lambda: False)
+    monkeypatch.setattr("plain_verdict.page.folding.can_fork", lambda: False)
     alone = page(results()).read_bytes()
-    monkeypatch.setattr("plain_verdict.page.aside._can_fork", lambda: True)
+    monkeypatch.setattr("plain_verdict.page.folding.can_fork", lambda: True)
     assert page(results()).read_bytes() == alone
 
 
@@ -164,11 +164,11 @@ def test_search_filters_orders_and_keys_reach_every_folded_check(folded):
     box = browser.find_element(By.CSS_SELECTOR, ".tools input")
     state = browser.find_element(By.CSS_SELECTOR, ".state")
     box.send_keys("sailing 3999")
-    WebDriverWait(browser, 5).until(lambda _: "1 of 4,200 checks shown" in state.text)
+    WebDriverWait(browser, 90).until(lambda _: "1 of 4,200 checks shown" in state.text)
     assert rows(browser) == ["Sailing 3999 & <b>"]
     box.clear()
     box.send_keys("winter")
-    WebDriverWait(browser, 5).until(lambda _: "checks shown" in state.text and "1 of" not in state.text)
+    WebDriverWait(browser, 90).until(lambda _: "checks shown" in state.text and "1 of" not in state.text)
     skipped = int(state.text.split()[0].replace(",", ""))
     browser.find_element(By.TAG_NAME, "body").send_keys(Keys.ESCAPE)
     browser.find_element(By.CSS_SELECTOR, ".show [value=skipped]").click()
@@ -186,10 +186,9 @@ def test_search_filters_orders_and_keys_reach_every_folded_check(folded):
     wait(browser, f"{focus} === '2'")
     ActionChains(browser).send_keys(Keys.END).perform()
     wait(browser, f"{focus} === '4200'")
-    assert browser.execute_script(
-        "const r = document.activeElement.getBoundingClientRect(); return r.top >= 0 && r.bottom <= innerHeight"
-    )
-    browser.find_element(By.CSS_SELECTOR, "select [value=name]").click()
+    in_view = "(r => r.top >= 0 && r.bottom <= innerHeight)(document.activeElement.getBoundingClientRect())"
+    wait(browser, in_view)
+browser.find_element(By.CSS_SELECTOR, "select [value=name]").click()
     assert rows(browser)[:3] == ["Sailing 0 & <b>", "Sailing 1 & <b>", "Sailing 2 & <b>"]
 
 

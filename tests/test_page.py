@@ -112,7 +112,7 @@ def opened(request, tool, tmp_path, browser, monkeypatch):
 
 
 def wait_for(browser, script: str) -> None:
-    WebDriverWait(browser, 10).until(lambda _: browser.execute_script(f"return {script}"))
+    WebDriverWait(browser, 90).until(lambda _: browser.execute_script(f"return {script}"))
 
 
 def shown(browser) -> list[str]:
@@ -487,7 +487,7 @@ def test_the_keyboard_leads_from_the_top_to_a_picture_and_back(tool, tmp_path, b
     active().send_keys(Keys.ENTER)
     assert browser.find_element(By.CSS_SELECTOR, ".photo:target").is_displayed()
     active().send_keys(Keys.ESCAPE)
-    WebDriverWait(browser, 5).until(lambda _: not browser.find_elements(By.CSS_SELECTOR, ".photo:target"))
+    WebDriverWait(browser, 90).until(lambda _: not browser.find_elements(By.CSS_SELECTOR, ".photo:target"))
     assert browser.execute_script("return document.querySelectorAll('h1').length") == 1
 
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from plain_verdict.errors import UsageError
+from plain_verdict.processes import Background, can_fork
 
 if TYPE_CHECKING:
     from lxml.etree import _Element
@@ -14,6 +15,7 @@ if TYPE_CHECKING:
 
 _ACTIVE = ("script", "foreignObject", "iframe", "audio", "video", "animate", "set", "handler", "listener")
 _FILE_BYTES = 2_000_000
+_PATIENCE_S = 10.0
 
 
 class Drawing(msgspec.Struct, frozen=True):
@@ -96,15 +98,32 @@ def _view(root: "_Element", path: Path) -> tuple[float, float, float, float]:
 
 def draw_svg(text: str, width: int, path: Path) -> "Image.Image":
     """Return the drawing as a picture that many pixels wide, its shape kept. Raises UsageError."""
-    import resvg_py
     from PIL import Image
 
+    # A filter can take for ever, and the drawing library can't be interrupted.
+    drawing = Background(lambda: _drawn(text, width), worth_it=can_fork(alone=True))
     try:
-        # Reading the machine's fonts takes longer than drawing.
-        png = resvg_py.svg_to_bytes(svg_string=text, width=width, skip_system_fonts="<text" not in text)
+        png = drawing.result(_PATIENCE_S)
+    except TimeoutError as error:
+        what = f"the logo takes longer than {_PATIENCE_S:.0f} s to draw"
+        raise UsageError(what, path=str(path), hint="save it as PNG, or simplify its filters") from error
+    if isinstance(png, str):
+        raise UsageError(f"the logo can't be drawn: {png}", path=str(path))
+    try:
         return Image.open(BytesIO(png)).convert("RGBA")
     except (ValueError, OSError) as error:
         raise UsageError(f"the logo can't be drawn: {error}", path=str(path)) from error
+
+
+def _drawn(text: str, width: int) -> bytes | str:
+    """Return the drawing as PNG, or why it can't be drawn."""
+    import resvg_py
+
+    try:
+        # Reading the machine's fonts takes longer than drawing.
+        return bytes(resvg_py.svg_to_bytes(svg_string=text, width=width, skip_system_fonts="<text" not in text))
+    except (ValueError, OSError) as error:
+        return str(error)
 
 
 def picture_of_svg(data: bytes) -> bytes:

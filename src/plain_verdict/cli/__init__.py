@@ -11,7 +11,8 @@ from contextlib import contextmanager
 from plain_verdict import __version__
 from plain_verdict.cli import demo, init, inspect, judge, record, report
 from plain_verdict.cli.terminal import flush, show_error
-from plain_verdict.errors import PlainVerdictError
+from plain_verdict.errors import PlainVerdictError, WriteError
+from plain_verdict.text import one_line
 
 COMMANDS = (report, judge, inspect, init, record, demo)
 
@@ -71,6 +72,13 @@ def _run(options: argparse.Namespace) -> int:
         return _USAGE
     except KeyboardInterrupt:
         return _INTERRUPTED
+    except OSError as error:
+        # The system refuses something that no step could say more about: a name too long, no room left.
+        if options.debug:
+            raise
+        path = one_line(str(error.filename or ""), 300)
+        show_error(WriteError(f"the system refuses it ({error.strerror or error})", path=path))
+        return _USAGE
     except Exception as error:
         if options.debug:
             raise

@@ -35,21 +35,27 @@ def publish(run: Run, verdict: Verdict, front: Front, wishes: Wishes) -> Publish
     names = Names(front.title or title_of(run), verdict.word.value.replace(" ", "-"), front.made, facts)
     target = path_of(report.out, names, folder=wishes.in_folder)
     check_target(target, folder=wishes.in_folder, overwrite=report.overwrite)
+    packed = latest = mail = None
+    removed: list[Path] = []
+
+    def finish(written: Path) -> None:
+        """Do what belongs to the page while no other run places or removes one."""
+        nonlocal packed, latest, removed
+        if report.zip:
+            from plain_verdict.writers.packing import pack
+
+            packed = pack(written)
+        if report.latest:
+            latest = keep_latest(written, report.latest)
+        removed = remove_oldest(written, report.keep, latest) if report.keep else []
+
     with Progress("Writing") as progress:
         if wishes.in_folder:
             files = told(render_folder(run, verdict, front), progress)
-            written = write_folder(target, files, overwrite=report.overwrite)
+            written = write_folder(target, files, overwrite=report.overwrite, then=finish)
         else:
             pieces = told(render_page(run, verdict, front), progress)
-            written = write_page(target, pieces, overwrite=report.overwrite)
-    packed = latest = mail = None
-    if report.zip:
-        from plain_verdict.writers.packing import pack
-
-        packed = pack(written)
-    if report.latest:
-        latest = keep_latest(written, report.latest)
-    removed = remove_oldest(written, report.keep, latest) if report.keep else []
+            written = write_page(target, pieces, overwrite=report.overwrite, then=finish)
     if wishes.mail.file:
         mail = _write_mail(run, verdict, front, wishes, packed or written)
     page = written / "index.html" if wishes.in_folder else written

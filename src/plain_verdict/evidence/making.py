@@ -8,6 +8,7 @@ from pathlib import Path
 
 from plain_verdict.evidence.contents import Task, make_content
 from plain_verdict.model import Content
+from plain_verdict.processes import end_with_parent
 
 _ALONE = 4
 """Up to so many are made in this process: starting others takes longer."""
@@ -33,21 +34,38 @@ def run_tasks(tasks: Sequence[Task]) -> Iterator[Content | str]:
         return
     from concurrent.futures import ProcessPoolExecutor
 
-    with ProcessPoolExecutor(workers) as pool:
-        yield from pool.map(make_content, tasks, chunksize=2)
+    with ProcessPoolExecutor(workers, initializer=end_with_parent) as pool:
+        try:
+            yield from pool.map(make_content, tasks, chunksize=2)
+        except BaseException:
+            pool.shutdown(wait=False, cancel_futures=True)
+            raise
 
 
 def _first_of_each(tasks: Mapping[str, Task]) -> dict[str, str]:
     """Return, for each source, the first source with the same bytes; only those of one size are compared."""
     sizes: dict[int, list[str]] = defaultdict(list)
     for source, task in tasks.items():
-        sizes[Path(task.file).stat().st_size if task.file else len(task.data)].append(source)
+        sizes[_size(task)].append(source)
     first: dict[str, str] = {}
-    for same in sizes.values():
+    for size_bytes, same in sizes.items():
         digests: dict[bytes, str] = {}
         for source in sorted(same):
-            first[source] = source if len(same) == 1 else digests.setdefault(_digest(tasks[source]), source)
+            # What is over every limit is refused by its size alone.
+            alone = len(same) == 1 or size_bytes > _most(tasks[source])
+            first[source] = source if alone else digests.setdefault(_digest(tasks[source]), source)
     return first
+
+
+def _size(task: Task) -> int:
+    try:
+        return Path(task.file).stat().st_size if task.file else len(task.data)
+    except OSError:
+        return 0  # making its content says what is wrong
+
+
+def _most(task: Task) -> int:
+    return max(task.limits.picture_bytes, task.limits.evidence_bytes)
 
 
 def _digest(task: Task) -> bytes:

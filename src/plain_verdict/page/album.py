@@ -94,6 +94,6 @@ def _all(parts: Iterable[Attempt | Step]) -> Iterator[Evidence]:
 def _failing(part: Attempt | Step) -> Iterator[Evidence]:
     """Yield the evidence on the way to the failure, the innermost first."""
     for step in part.steps:
-        if step.outcome in BAD:
-            yield from _failing(step)
-    yield from part.evidence
+        yield from _failing(step)
+    if part.outcome in BAD:
+        yield from part.evidence

@@ -2,24 +2,17 @@
 
 import msgspec
 
-from plain_verdict.model import Check, Outcome, Run, Verdict, tally_of
+from plain_verdict.model import Check, Outcome, Run, Verdict, Word, tally_of
 from plain_verdict.page.environment import make_environment
 from plain_verdict.page.front import Front
+from plain_verdict.page.tokens import GROUND_LIGHT, OUTCOMES_LIGHT, colour_of
 from plain_verdict.page.view import span_of, title_of
 from plain_verdict.text import headline
 from plain_verdict.words import clock, day, plural, span
 
 _NAME_CHARS = 160
 _CHECKS = 10
-_COLOURS = {
-    "fit": "#1d6a52",
-    "not fit": "#a62f1c",
-    "undecided": "#825900",
-    "failed": "#a62f1c",
-    "errored": "#6d3978",
-    "skipped": "#596373",
-    "passed": "#1d6a52",
-}
+_COLOURS = {**GROUND_LIGHT, **OUTCOMES_LIGHT, **{word.value: colour_of(word) for word in Word}}
 
 
 class DigestCause(msgspec.Struct, frozen=True):

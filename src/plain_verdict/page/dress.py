@@ -9,6 +9,7 @@ from markupsafe import Markup
 from plain_verdict.brand import Brand
 from plain_verdict.brand.logo import Logo
 from plain_verdict.model import Word
+from plain_verdict.page.tokens import colour_of
 
 _SUFFIXES = {"image/png": "png", "image/webp": "webp", "image/svg+xml": "svg"}
 
@@ -71,13 +72,9 @@ def _url(media_type: str, data: bytes) -> str:
 
 def _icon(word: Word) -> str:
     """Return the icon of a page without a logo: the verdict's sign on its colour."""
-    colour, sign = {
-        Word.FIT: ("#1d6a52", "M8 17l6 6 11-13"),
-        Word.NOT_FIT: ("#a62f1c", "M9 9l14 14M23 9L9 23"),
-        Word.UNDECIDED: ("#8f6200", "M8 16h16"),
-    }[word]
+    sign = {Word.FIT: "M8 17l6 6 11-13", Word.NOT_FIT: "M9 9l14 14M23 9L9 23", Word.UNDECIDED: "M8 16h16"}[word]
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 32 32">'
-        f'<rect width="32" height="32" rx="5" fill="{colour}"/>'
+        f'<rect width="32" height="32" rx="5" fill="{colour_of(word)}"/>'
         f'<path d="{sign}" fill="none" stroke="#fff" stroke-width="4"/></svg>'
     )

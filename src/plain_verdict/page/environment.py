@@ -13,11 +13,12 @@ from jinja2.bccache import Bucket
 from markupsafe import Markup
 
 from plain_verdict import __version__, words
-from plain_verdict.model import BAD, Content, Outcome, Problem
+from plain_verdict.model import BAD, Content, Outcome, Problem, Step
 from plain_verdict.page.difference import compare
 from plain_verdict.page.markdown import is_safe_link, render_markdown
-from plain_verdict.page.rows import RowFiller, name_html, took_text
+from plain_verdict.page.rows import RowFiller, has_details, name_html, took_text
 from plain_verdict.page.tally import segments
+from plain_verdict.page.tokens import token_css
 from plain_verdict.settings import FOLDED_DETAIL_CHARS
 from plain_verdict.text import headline
 
@@ -26,6 +27,7 @@ _HEAD_LINES, _TAIL_LINES = 60, 60
 _MOST_CAUSES = 300  # that are told one by one
 _MOST_LISTED = 50  # checks of a cause that are listed by name
 _MOST_FAILURES = 2_000  # failures that the first page of a folder lists
+_LAYERS = "@layer guard, house, brand;"
 _SCRIPTS = ("model.js", "window.js", "view.js", "pictures.js", "keys.js")
 
 
@@ -77,12 +79,14 @@ def make_environment() -> Environment:
         lines=_lines,
     )
     environment.tests["safe_link"] = is_safe_link
+    environment.tests["failing"] = _is_failing
     environment.globals.update(
         OUTCOMES=tuple(Outcome),
         BAD=BAD,
         asset=asset,
         hash_of=hash_of,
         markdown=render_markdown,
+        has_details=has_details,
         name_html=name_html,
         took_text=took_text,
         FOLDED_DETAIL_CHARS=FOLDED_DETAIL_CHARS,
@@ -108,7 +112,7 @@ def asset(name: str) -> Markup:
         parts = [(_FOLDER / "script" / part).read_text("utf-8").strip() for part in _SCRIPTS]
         text = '"use strict";\n(() => {\n' + "\n".join(parts) + "\n})();"
     else:
-        text = (_FOLDER / name).read_text("utf-8").strip()
+        text = f"{_LAYERS}\n{token_css()}\n" + (_FOLDER / name).read_text("utf-8").strip()
     return Markup(text)  # noqa: S704  our own file, no result text
 
 
@@ -141,6 +145,11 @@ def _folded(text: str) -> tuple[str, str, str]:
         return text, "", ""
     middle = lines[_HEAD_LINES:-_TAIL_LINES]
     return "\n".join(lines[:_HEAD_LINES]), "\n".join(middle), "\n".join(lines[-_TAIL_LINES:])
+
+
+def _is_failing(step: Step) -> bool:
+    """Return whether a step failed, or one in it."""
+    return step.outcome in BAD or any(map(_is_failing, step.steps))
 
 
 def _lines(text: str) -> str:

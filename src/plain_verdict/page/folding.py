@@ -13,9 +13,9 @@ from itertools import chain, islice, zip_longest
 import msgspec
 
 from plain_verdict.model import Check, Outcome, Verdict, tally_of
-from plain_verdict.page.aside import Aside
 from plain_verdict.page.rows import is_simple, name_html, took_text
 from plain_verdict.page.view import Page, SuiteGroup
+from plain_verdict.processes import Background, can_fork
 from plain_verdict.settings import FOLD_AFTER as FOLD_AFTER
 from plain_verdict.settings import FOLDED_DETAIL_CHARS
 from plain_verdict.text import block
@@ -80,7 +80,9 @@ class Folding:
         # The other process takes most of them: this one has the rest of the page to write.
         self._here = int(len(self._whole) * _ELSEWHERE)
         there = range(self._here)
-        self._elsewhere = Aside(lambda: self._make_blocks(there), worth_it=len(self._whole) > _MANY)
+        self._elsewhere = Background(
+            lambda: self._make_blocks(there), worth_it=len(self._whole) > _MANY and can_fork()
+        )
 
     def _kind(self, check: Check) -> str:
         if check.id in self._plain:

@@ -18,25 +18,27 @@ _MARK = re.compile("\ue000([a-z]+)\ue001")
 
 def is_simple(check: Check) -> bool:
     """Return whether a check is a row with nothing to open and nothing below its name."""
+    return not (has_details(check) or check.variant or check.apart or check.attempts[-1].outcome in BAD)
+
+
+def has_details(check: Check) -> bool:
+    """Return whether a check has anything to open: this alone decides it, for the page and for what is folded."""
     last = check.attempts[-1]
-    return not (
+    return bool(
         last.problems
         or last.outputs
         or last.reason
         or last.steps
         or last.evidence
         or last.logs
+        or last.worker
         or len(check.attempts) > 1
         or check.facts
         or check.place
-        or check.variant
-        or check.apart
-        or check.requirements
-        or check.links
-        or last.worker
         or check.tags
         or check.description
-        or last.outcome in BAD
+        or check.requirements
+        or check.links
     )
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from plain_verdict.errors import UsageError, WriteError
 from plain_verdict.model import in_order
-from plain_verdict.writers.files import is_ours, made_when, write_bytes, write_folder
+from plain_verdict.writers.files import is_ours, made_when, replace_folder, write_bytes
 from plain_verdict.writers.packing import is_packed
 
 
@@ -27,7 +27,7 @@ def keep_latest(page: Path, name: str) -> Path:
     if page.is_dir():
         files = (file for file in sorted(page.rglob("*")) if file.is_file())
         copies = ((file.relative_to(page).as_posix(), file.read_bytes()) for file in files)
-        write_folder(target, copies, overwrite=True)
+        replace_folder(target, copies)
     else:
         write_bytes(target, page.read_bytes())
     return target

@@ -1,5 +1,18 @@
 // Keys and clicks, and the start of it all.
 let timer = 0;
+// Keys of one character can be turned off. Source: WCAG 2.2, 2.1.4
+const keysOn = tools?.querySelector(".keys input");
+const STORED = "plain-verdict-keys";
+function recallKeys() {
+  try {
+    keysOn.checked = localStorage.getItem(STORED) !== "off";
+  } catch { /* no storage here: they are on */ }
+  keysOn.addEventListener("change", () => {
+    try {
+      localStorage.setItem(STORED, keysOn.checked ? "on" : "off");
+    } catch { /* kept for this page only */ }
+  });
+}
 
 function listen() {
   input.addEventListener("input", () => {
@@ -22,10 +35,12 @@ function listen() {
       if (suite.fold.open) unfold(suite);
     });
   }
+  recallKeys();
   tools.hidden = false;
 }
 
 addEventListener("hashchange", recall);
+addEventListener("hashchange", framePhoto);
 document.addEventListener("click", (event) => {
   // A click on the link that is already in the address bar changes no hash, but should work again.
   const link = event.target.closest("a[href^='#']");
@@ -45,13 +60,15 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
     if (event.key === "Escape") closePhoto();
     else turn(event.key === "ArrowRight" ? 1 : -1);
+  } else if (photo() && event.key === "Tab") {
+    keepFocus(event);
   } else if (!list || tools.hidden) {
     return;
   } else if (event.key === "Escape") {
     if (document.activeElement === input && !input.value) input.blur();
     clear();
     remember();
-  } else if (/^(input|select|textarea)$/i.test(event.target.tagName)) {
+  } else if (/^(input|select|textarea)$/i.test(event.target.tagName) || !keysOn.checked) {
     return;
   } else if (event.key === "/") {
     event.preventDefault();
@@ -91,6 +108,7 @@ async function begin() {
   }
   listen();
 }
+framePhoto();
 const begun = begin();
 if (!document.getElementById("columns")) recall();
 else begun.then(recall).finally(() => { document.documentElement.dataset.ready = "yes"; });

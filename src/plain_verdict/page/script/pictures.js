@@ -20,3 +20,29 @@ function closePhoto() {
   else location.hash = "pictures";
   cameFromPage = false;
 }
+
+// The large picture is a dialog: it has the focus, and keeps it until it is closed.
+let framed = null;
+let focusBefore = null;
+function framePhoto() {
+  const large = photo();
+  if (framed && framed !== large?.node) {
+    framed.removeAttribute("role");
+    framed.removeAttribute("aria-modal");
+    if (!large) focusBefore?.focus?.({ preventScroll: true });
+  }
+  if (large && framed !== large.node) {
+    if (!framed) focusBefore = document.activeElement;
+    large.node.setAttribute("role", "dialog");
+    large.node.ariaModal = "true";
+    large.node.focus({ preventScroll: true });
+  }
+  framed = large?.node ?? null;
+}
+
+function keepFocus(event) {
+  const inside = [...framed.querySelectorAll("a[href]")];
+  const at = inside.indexOf(document.activeElement);
+  event.preventDefault();
+  inside.at((at + (event.shiftKey ? -1 : 1)) % inside.length)?.focus();
+}

@@ -1,0 +1,79 @@
+"""Helper processes: they end with the program that started them, and may be given only so much time."""
+
+import os
+import signal
+import threading
+import time
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Generic, TypeVar
+
+if TYPE_CHECKING:
+    from multiprocessing.connection import Connection
+
+Result = TypeVar("Result")
+
+_LOOK_S = 0.3
+
+
+def end_with_parent() -> None:
+    """Make this process end when its parent does, however that ends; and leave signals' handling to the parent."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    for name in ("SIGTERM", "SIGHUP"):
+        if hasattr(signal, name):
+            signal.signal(getattr(signal, name), signal.SIG_DFL)
+    parent = os.getppid()
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(_LOOK_S)
+        os._exit(1)
+
+    threading.Thread(target=watch, daemon=True).start()
+
+
+class Background(Generic[Result]):
+    """Work that another process does; ``result`` waits for it. Without fork it is done when it is asked for.
+
+    The other process sees all that this one has. A fork copies no thread, so there is none where other threads run:
+    they may hold locks.
+    """
+
+    def __init__(self, work: Callable[[], Result], *, worth_it: bool) -> None:
+        self._work = work
+        self._receive: Connection | None = None
+        if worth_it:
+            import multiprocessing
+
+            context = multiprocessing.get_context("fork")
+            self._receive, send = context.Pipe(duplex=False)
+            self._child = context.Process(target=_send, args=(work, send), daemon=True)
+            self._child.start()
+            send.close()
+
+    def result(self, patience_s: float | None = None) -> Result:
+        """Return what the work gave; if the other process was lost, the work is done here.
+
+        Raises TimeoutError where it takes longer than ``patience_s``; then it is ended.
+        """
+        if self._receive is None:
+            return self._work()
+        try:
+            if patience_s is not None and not self._receive.poll(patience_s):
+                self._child.kill()
+                raise TimeoutError
+            result: Result = self._receive.recv()
+        except EOFError:
+            return self._work()
+        self._child.join()
+        return result
+
+
+def _send(work: Callable[[], Result], send: "Connection") -> None:
+    end_with_parent()
+    send.send(work())
+
+
+def can_fork(*, alone: bool = False) -> bool:
+    """Return whether a process can be forked, and helps: where there is a second processor, or if ``alone``."""
+    processors = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+    return hasattr(os, "fork") and (alone or processors > 1) and threading.active_count() == 1
