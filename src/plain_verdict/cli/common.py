@@ -67,13 +67,11 @@ def add_masking(parser: argparse._ActionsContainer) -> None:
 
 def mask_rules(options: argparse.Namespace, settings: "SettingsFile") -> "MaskRules":
     """Return what to mask: what the command line says, or else the settings."""
-    from pathlib import Path
-
     from plain_verdict.masking import MaskRules
 
     table = settings.masking
     off = table.off if options.masking is None else not options.masking
-    return MaskRules(off, table.patterns, table.leave, str(Path.home()))
+    return MaskRules(off, table.patterns, table.leave)
 
 
 def add_arrivals(parser: argparse._ActionsContainer) -> None:

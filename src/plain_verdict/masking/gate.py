@@ -1,13 +1,15 @@
 """Tells fast that a text holds no secret: nearly none does, and looking for every shape would take long."""
 
+from collections import defaultdict
 from collections.abc import Sequence
 
 import msgspec
 from ahocorasick_rs import AhoCorasick, BytesAhoCorasick
 
+from plain_verdict.masking.escapes import NEEDLES as ESCAPES
 from plain_verdict.masking.shapes import SHAPES, Shape
 
-_PLACES = ("/home/", "/users/", "\\users\\")
+_PLACES = ("/home/", "/users/", "\\users\\", "/root/")
 # Every digit becomes 0, spaces and hyphens go, so that a long number is a plain run of zeros.
 _DIGITS = bytes(0x30 if 0x30 <= byte <= 0x39 else 0x78 for byte in range(256))
 _GAPS = b" -"
@@ -17,17 +19,18 @@ _CARD = b"0" * 13
 class Gate:
     """Looks for the needles of all shapes at once, in one pass over a text (Aho-Corasick)."""
 
-    def __init__(self, home: str) -> None:
-        self._shapes: list[Shape | None] = []
-        needles: list[str] = []
-        for shape in SHAPES:
-            needles += shape.needles
-            self._shapes += [shape] * len(shape.needles)
-        places = (*_PLACES, *([home.lower()] if home else []))
-        needles += places
-        self._shapes += [None] * len(places)
-        self._always = tuple(shape for shape in SHAPES if not shape.needles)
-        self._in_bytes = BytesAhoCorasick([needle.encode() for needle in needles])
+    def __init__(self) -> None:
+        numbers: dict[str, list[int]] = defaultdict(list)
+        for number, shape in enumerate(SHAPES):
+            for needle in shape.needles:
+                numbers[needle].append(number)
+        needles = list(dict.fromkeys((*numbers, *_PLACES, *ESCAPES)))
+        self._numbers = [tuple(numbers.get(needle, ())) for needle in needles]
+        self._places = frozenset(map(needles.index, _PLACES))
+        self._escapes = frozenset(map(needles.index, ESCAPES))
+        self._always = frozenset(number for number, shape in enumerate(SHAPES) if not shape.needles)
+        # Escapes hide signs, not the letters of a name; by themselves they stop nothing.
+        self._in_bytes = BytesAhoCorasick([needle.encode() for needle in (*numbers, *_PLACES)])
         self._in_text = AhoCorasick(needles)
 
     def stops(self, things: Sequence[msgspec.Struct]) -> bool:
@@ -37,9 +40,9 @@ class Gate:
             return True
         return _CARD in packed.translate(_DIGITS, _GAPS)
 
-    def shapes_in(self, text: str) -> tuple[tuple[Shape, ...], bool]:
-        """Return the shapes that a text may hold, in their order, and whether it may name a home folder."""
+    def shapes_in(self, text: str) -> tuple[tuple[Shape, ...], bool, bool]:
+        """Return the shapes that a text may hold, in order; whether it may name a home folder, or has escapes."""
         found = {match[0] for match in self._in_text.find_matches_as_indexes(text.lower(), overlapping=True)}
-        shapes = {id(shape) for shape in map(self._shapes.__getitem__, found) if shape}
-        possible = tuple(shape for shape in SHAPES if id(shape) in shapes or shape in self._always)
-        return possible, any(self._shapes[number] is None for number in found)
+        numbers = self._always.union(*(self._numbers[needle] for needle in found))
+        possible = tuple(SHAPES[number] for number in sorted(numbers))
+        return possible, not found.isdisjoint(self._places), not found.isdisjoint(self._escapes)

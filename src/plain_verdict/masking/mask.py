@@ -3,12 +3,15 @@
 import re
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
-from pathlib import Path
 
 import msgspec
 
+from plain_verdict.masking.escapes import resolved
 from plain_verdict.masking.gate import Gate
-from plain_verdict.masking.shapes import holds_credentials, is_card, is_harmless, looks_made
+from plain_verdict.masking.names import TYPED
+from plain_verdict.masking.shapes import Shape, Test
+from plain_verdict.masking.tables import find_in_tables
+from plain_verdict.masking.values import holds_credentials, is_card, is_harmless, looks_made, looks_typed
 from plain_verdict.model import Check, Fact, Run
 from plain_verdict.walk import Change, changed
 
@@ -21,7 +24,7 @@ _SECRET_KEY = re.compile(
 )
 # Source files and reports under anybody's home; a path of an address on the web has no file at its end.
 _HOMES = re.compile(
-    r"(?<![\w.~-])(?:/home|/Users)/[\w.-]+(?=/(?:[^\s\"':/<>|]+/)*[^\s\"':/<>|]+\.[A-Za-z]\w{0,5}\b)"
+    r"(?<![\w.~-])(?:(?:/home|/Users)/[\w.-]+|/root)(?=/(?:[^\s\"':/<>|]+/)*[^\s\"':/<>|]+\.[A-Za-z]\w{0,5}\b)"
     r"|\b[A-Za-z]:\\{1,2}Users\\{1,2}[^\\/:*?\"<>|\r\n]+(?=\\)"
 )
 _PATTERN_S = 0.2
@@ -29,12 +32,11 @@ _BATCH = 64
 
 
 class MaskRules(msgspec.Struct, frozen=True):
-    """What to mask: more patterns, words to leave, the user's home folder ("" if there is none), or nothing."""
+    """What to mask: more patterns, words to leave, or nothing."""
 
     off: bool = False
     patterns: tuple[str, ...] = ()
     leave: tuple[str, ...] = ()
-    home: str = ""
 
 
 class Masker:
@@ -45,11 +47,8 @@ class Masker:
         self.troubles: list[str] = []
         self.off = rules.off
         self._leave = frozenset(rules.leave)
-        self._home: re.Pattern[str] | None = None
-        if _is_home(rules.home):
-            self._home = re.compile(rf"(?<![\w.~-]){re.escape(rules.home)}(?=/|\\|$|[\s\"':])")
         self._own = tuple(rules.patterns)
-        self.gate = Gate(rules.home if _is_home(rules.home) else "")
+        self.gate = Gate()
 
     def text(self, text: str) -> str:
         """Return the text with every secret in it masked, and home folders as ``~``."""
@@ -57,11 +56,46 @@ class Masker:
             return text
         for pattern in self._own:
             text = self._by_pattern(pattern, text)
-        shapes, in_home = self.gate.shapes_in(text)
+        possible, in_home, escaped = self.gate.shapes_in(text)
+        if possible:
+            text = self._by_shapes(possible, text)
+            text = self._by_tables(text)
+        if escaped:
+            text = self._under_escapes(text)
+        return _HOMES.sub("~", text) if in_home else text
+
+    def _by_shapes(self, shapes: Sequence[Shape], text: str) -> str:
         for shape in shapes:
-            text = shape.pattern.sub(partial(self._replaced, shape.name), text)
-        if in_home:
-            text = _HOMES.sub("~", self._home.sub("~", text) if self._home else text)
+            text = shape.pattern.sub(partial(self._replaced, shape), text)
+        return text
+
+    def _by_tables(self, text: str) -> str:
+        """Return the text without the values in columns whose heading names a secret."""
+        spans = [span for span in find_in_tables(text) if not self._is_left(text[slice(*span)])]
+        return self._cut(text, spans)
+
+    def _under_escapes(self, text: str) -> str:
+        """Return the text without what is a secret once its escapes are resolved, once or twice."""
+        spans: list[tuple[int, int]] = []
+        for plain, places in resolved(text):
+            possible, _, _ = self.gate.shapes_in(plain)
+            found = [span for shape in possible for span in self._spans(shape, plain)]
+            found += find_in_tables(plain)
+            spans += [(places[start], places[end]) for start, end in found]
+        return self._cut(text, spans)
+
+    def _spans(self, shape: Shape, text: str) -> Iterator[tuple[int, int]]:
+        for match in shape.pattern.finditer(text):
+            if not self._is_left(match["secret"]) and _is_secret(shape, match):
+                yield match.span("secret")
+
+    def _cut(self, text: str, spans: list[tuple[int, int]]) -> str:
+        """Return the text with masks in place of the spans; those that overlap become one."""
+        end_before = len(text) + 1
+        for start, end in sorted(_joined(spans), reverse=True):
+            if end <= end_before and not self._is_left(text[start:end]):
+                text = text[:start] + self._mask(text[start:end]) + text[end:]
+                end_before = start
         return text
 
     def fact(self, fact: Fact) -> Fact:
@@ -85,7 +119,7 @@ class Masker:
     def _is_left(self, value: str) -> bool:
         return value in self._leave or is_harmless(value) or _MASKED.search(value) is not None
 
-    def _replaced(self, shape: str, match: re.Match[str]) -> str:
+    def _replaced(self, shape: Shape, match: re.Match[str]) -> str:
         secret = match["secret"]
         if self._is_left(secret) or not _is_secret(shape, match):
             return match[0]
@@ -145,15 +179,29 @@ def _masked(checks: Sequence[Check], masker: Masker, change: Change) -> Iterator
             yield changed(check, change) if masker.has_own_patterns or masker.gate.stops((check,)) else check
 
 
-def _is_secret(shape: str, match: re.Match[str]) -> bool:
+def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    joined: list[tuple[int, int]] = []
+    for start, end in sorted(spans):
+        if joined and start < joined[-1][1]:
+            joined[-1] = (joined[-1][0], max(end, joined[-1][1]))
+        else:
+            joined.append((start, end))
+    return joined
+
+
+def _is_secret(shape: Shape, match: re.Match[str]) -> bool:
     """Return whether what has a secret's shape is one."""
-    test = _TESTS.get(shape)
+    test = _TESTS.get(shape.test)
     return test is None or test(match)
 
 
-def _is_quoted_secret(match: re.Match[str]) -> bool:
-    named_by_word = re.fullmatch(r".*(?:pass|pwd|secret|private).*", match["key"], re.IGNORECASE)
-    return " " not in match["secret"] if named_by_word else looks_made(match["secret"])
+def _fits_name(match: re.Match[str]) -> bool:
+    return looks_typed(match["secret"]) if _is_typed(match["key"]) else looks_made(match["secret"])
+
+
+def _is_quoted(match: re.Match[str]) -> bool:
+    by_name = _is_typed(match["key"]) or "secret" in match["key"].lower()
+    return " " not in match["secret"] if by_name else looks_made(match["secret"])
 
 
 def _is_option_value(match: re.Match[str]) -> bool:
@@ -162,25 +210,33 @@ def _is_option_value(match: re.Match[str]) -> bool:
     return match["sign"] == "=" or not (secret.isalpha() and secret.islower())
 
 
+def _is_typed(key: str | None) -> bool:
+    """Return whether a person types what has this name; a machine makes the rest."""
+    return key is None or _TYPED.fullmatch(key) is not None
+
+
+_TYPED = re.compile(rf"(?:{TYPED.replace('(?<=[a-z])', '').replace('(?<=[_.-])', '')})", re.IGNORECASE)
+
+
 def _is_value(match: re.Match[str]) -> bool:
     """Return whether what follows a password's name is its value, and not a sentence or a piece of program."""
     sign, secret, after = match["sign"], match["secret"], match["after"] or ""
-    if after in ("(", "["):
+    if after in ("(", "[") or not any(map(str.isalnum, secret)):
         return False
     if ":" in sign:  # "password: must have eight characters"
-        return not after and not (secret.isalpha() and len(secret) < 4)
+        if after or (sign == ":" and not secret[0].isalnum()):
+            return looks_typed(secret)
+        return not (secret.isalpha() and len(secret) < 4)
     return sign == "=" or re.fullmatch(r"[A-Za-z_][A-Za-z_.]*", secret) is None  # password = raw_value
 
 
-def _is_home(home: str) -> bool:
-    return bool(home) and Path(home).is_absolute() and len(Path(home).parts) > 1
-
-
-_TESTS: dict[str, Callable[[re.Match[str]], bool]] = {
-    "card": lambda match: is_card(match["secret"]),
-    "basic": lambda match: holds_credentials(match["secret"]),
-    "weak pair": lambda match: looks_made(match["secret"]),
-    "quoted value": _is_quoted_secret,
-    "option": _is_option_value,
-    "strong pair": _is_value,
+_TESTS: dict[Test, Callable[[re.Match[str]], bool]] = {
+    Test.TYPED: lambda match: looks_typed(match["secret"]),
+    Test.MADE: lambda match: looks_made(match["secret"]),
+    Test.BY_NAME: _fits_name,
+    Test.QUOTED: _is_quoted,
+    Test.PAIR: _is_value,
+    Test.OPTION: _is_option_value,
+    Test.CARD: lambda match: is_card(match["secret"]),
+    Test.BASIC: lambda match: holds_credentials(match["secret"]),
 }

@@ -1,0 +1,33 @@
+"""What a secret is called: the words, and where a name ends. Every other table of masking is made from here."""
+
+# Of what a person types: whatever stands beside such a name is a secret.
+TYPED = (
+    r"pass(?:word|wd|phrase|code|wort)|passord|pwd|kennwort|mot[ _-]?de[ _-]?passe|contrase(?:ñ|n|\u0303)a|senha"
+    r"|palavra[ _-]?passe|wachtwoord|has[łl]o|l[öo]senord|adgangskode|kodeord|salasana|heslo|jelsz[óo]|парол[ья]"
+    r"|κωδικός|parol[aă]|lozinka|geslo|(?<=[a-z])Pass|(?<=[_.-])pass|(?:store|key)pass"
+)
+# Of what a machine makes.
+MADE = (
+    r"client[ _-]?secret|secret[ _-]?access[ _-]?key|secret[ _-]?key(?:[ _-]base)?|private[ _-]?key|secret|token"
+    r"|api[ _-]?key|(?:access|account|auth|subscription|signing|encryption|aes|licen[cs]e|product|serial)[ _-]?key"
+    r"|credentials?|session[ _-]?(?:id|key|token)?|signature|otp|pin(?:[ _-]?code)?|clave"
+)
+ANY = rf"{TYPED}|{MADE}"
+
+# One of these stands in every text with such a name, in lower case: the fewer texts they stop, the faster.
+NEEDLES = (
+    *("passw", "passp", "passc", "passord", "pwd", "kennwort", "de passe", "depasse", "de_passe", "de-passe"),
+    *("contrase", "senha", "palavra", "wachtwoord", "hasło", "haslo", "lösenord", "losenord", "adgangskode"),
+    *("kodeord", "salasana", "heslo", "jelsz", "парол", "κωδικός", "parola", "parolă", "lozinka", "geslo"),
+    *("_pass", ".pass", "-pass", "storepass", "keypass", "secret", "token", "private key", "private_key"),
+    *("private-key", "privatekey", "credential", "signature", "otp", "session", "pin code", "pin_code", "pincode"),
+    *(" pin ", "clave", "_pin"),
+    *(
+        f"{owner}{sign}key"
+        for owner in (
+            *("api", "access", "account", "auth", "subscription", "signing", "encryption", "aes"),
+            *("license", "licence", "product", "serial"),
+        )
+        for sign in ("", "_", "-", " ")
+    ),
+)
