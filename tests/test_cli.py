@@ -126,10 +126,10 @@ def test_a_hostile_name_cannot_steer_the_terminal(tool, tmp_path):
 @pytest.mark.parametrize(
     ("arguments", "line"),
     [
-        (["report"], "the following arguments are required: RESULTS"),
+        (["report"], "RESULTS is missing"),
         (["report", "good.xml", "--out", "{when}.html"], "{when} is no placeholder"),
         (["report", "good.xml", "--out", "good.xml/page.html"], "its folder can't be made"),
-        (["reprot"], "invalid choice"),
+        (["reprot"], "did you mean report?"),
     ],
 )
 def test_wrong_usage_is_one_clear_line_and_exit_2(arguments, line, tool, tmp_path):

@@ -280,7 +280,7 @@ def test_the_page_keeps_to_its_size_and_says_what_it_left_out(limit, whose, page
 @pytest.mark.parametrize(("arguments", "line"), [
     (["--evidence", "nowhere"], "nowhere: is no folder to look for evidence in"),
     (["--size-limit", "lots"], "'lots' is no size"),
-    (["--evidence-for", "some"], "invalid choice"),
+    (["--evidence-for", "some"], "it is one of all, failed, none"),
 ])  # fmt: skip
 def test_wrong_wishes_are_one_line(arguments, line, tool, tmp_path):
     (tmp_path / "r.xml").write_text(JUNIT)
@@ -299,9 +299,9 @@ def test_wrong_wishes_are_one_line(arguments, line, tool, tmp_path):
         (
             '[evidence]\nplcaes = ["shots"]',
             [],
-            "plain-verdict.toml:line 2: evidence: has a key that is not known, 'plcaes'\nhint: did you mean 'places'?",
+            "plain-verdict.toml:2: evidence: has a key that is not known, 'plcaes'\nhint: did you mean 'places'?",
         ),
-        ('[evidence]\nfor = "some"', [], "plain-verdict.toml:line 2: evidence.for: invalid enum value 'some'"),
+        ('[evidence]\nfor = "some"', [], "plain-verdict.toml:2: evidence.for: 'some' is no value of 'for'"),
         ('[evidence]\nsize_limit = "lots"', [], "'lots' is no size"),
         ("[evidence", [], "is not proper TOML"),
         ("", ["--config", "gone.toml"], "gone.toml: can't be read"),

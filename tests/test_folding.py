@@ -186,7 +186,7 @@ def test_search_filters_orders_and_keys_reach_every_folded_check(folded):
     wait(browser, f"{focus} === '2'")
     ActionChains(browser).send_keys(Keys.END).perform()
     wait(browser, f"{focus} === '4200'")
-    in_view = "(r => r.top >= 0 && r.bottom <= innerHeight)(document.activeElement.getBoundingClientRect())"
+    in_view = "(r => r.top >= -1 && r.bottom <= innerHeight + 1)(document.activeElement.getBoundingClientRect())"
     wait(browser, in_view)
     browser.find_element(By.CSS_SELECTOR, "select [value=name]").click()
     assert rows(browser)[:3] == ["Sailing 0 & <b>", "Sailing 1 & <b>", "Sailing 2 & <b>"]

@@ -19,6 +19,7 @@ LEVELS = {
     "settings": 0,
     "settings_tables": 0,
     "settings_file": 2,
+    "settings_errors": 1,
     "brand": 0,
     "masking": 1,
     "walk": 0,

@@ -1,6 +1,5 @@
 """Reads ``plain-verdict.toml``: checked whole, with errors that name key, line and the nearest right key."""
 
-import difflib
 import re
 import tomllib
 from pathlib import Path
@@ -10,26 +9,18 @@ import msgspec
 from plain_verdict.errors import UsageError
 from plain_verdict.judge.conditions import check_condition
 from plain_verdict.merging import check_template
-from plain_verdict.rules import CauseRule, ConditionRule, Match, Scope, WaiverRule
 from plain_verdict.settings import read_size
+from plain_verdict.settings_errors import explain, with_line
 from plain_verdict.settings_tables import (
-    BrandTable,
-    EvidenceTable,
-    InputTable,
-    MailTable,
-    MaskingTable,
-    ReportTable,
     SettingsFile,
 )
 
 NAME = "plain-verdict.toml"
-_UNKNOWN = re.compile(r"unknown field `([^`]*)`(?: - at `\$\.?([^`]*)`)?")
-_PLACE = re.compile(r"(.*?)(?: - at `\$\.?([^`]*)`)?\Z", re.DOTALL)
 
 
 def read_settings(named: str | None) -> SettingsFile:
     """Return the settings of the file that was named, or of the nearest one, or the defaults. Raises UsageError."""
-    path = Path(named) if named else _nearest(Path.cwd())
+    path = find_settings(named)
     if path is None:
         return SettingsFile()
     try:
@@ -37,18 +28,27 @@ def read_settings(named: str | None) -> SettingsFile:
         fields = tomllib.loads(text)
     except OSError as error:
         raise UsageError(f"can't be read ({error.strerror})", path=str(path), hint="check --config") from error
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise UsageError(f"is not proper TOML: {error}", path=path.name) from error
+    except UnicodeDecodeError as error:
+        raise UsageError("is not UTF-8 text", path=path.name, hint="save it as UTF-8") from error
+    except tomllib.TOMLDecodeError as error:
+        what, _, rest = str(error).partition(" (at ")
+        place = re.match(r"line (\d+)", rest)
+        hint = "texts stand in quotes, lists in [ ], tables begin with [name]"
+        what = f"is not proper TOML: {what[:1].lower()}{what[1:]}"
+        raise UsageError(what, path=path.name, where=place[1] if place else "", hint=hint) from error
     try:
         settings = msgspec.convert(fields, SettingsFile)
         _check(settings)
     except msgspec.ValidationError as error:
-        raise _explained(str(error), path.name, text) from error
+        raise explain(str(error), path.name, text) from error
     except UsageError as error:
-        raise UsageError(
-            error.what, path=path.name, where=_with_line(text, error.where), hint=error.hint
-        ) from error
+        raise UsageError(error.what, path=path.name, where=with_line(text, error.where), hint=error.hint) from error
     return _relative_to(settings, path.parent)
+
+
+def find_settings(named: str | None) -> Path | None:
+    """Return the settings file that was named, or else the nearest one; None if there is none."""
+    return Path(named) if named else _nearest(Path.cwd())
 
 
 def _nearest(folder: Path) -> Path | None:
@@ -96,6 +96,11 @@ def _check(settings: SettingsFile) -> None:
             raise UsageError("covers everything; give it a key to match", where=name)
         for key in match.__struct_fields__:
             _check_pattern(getattr(match, key), f"{name}.{key}")
+    for number, waiver in enumerate(settings.waiver):
+        if waiver.most is not None and waiver.most < 1:
+            raise UsageError("covers nothing", where=f"waiver[{number}].most", hint="write most = 1 or more")
+    if settings.input.expect_files is not None and settings.input.expect_files < 0:
+        raise UsageError("is no number of files", where="input.expect_files", hint="write 1 or more")
     for number, condition in enumerate(settings.condition):
         try:
             check_condition(condition)
@@ -112,63 +117,3 @@ def _check_pattern(text: object, where: str) -> None:
             regex.compile(text[1:-1])
         except regex.error as error:
             raise UsageError(f"is no regular expression: {error}", where=where) from error
-
-
-def _explained(message: str, file: str, text: str) -> UsageError:
-    unknown = _UNKNOWN.search(message)
-    if unknown:
-        table = unknown[2] or ""
-        kind = _TABLES.get(re.sub(r"\[(?:\d+|\.\.\.)\]", "", table), SettingsFile)
-        known = kind.__struct_encode_fields__
-        near = difflib.get_close_matches(unknown[1], known, n=1, cutoff=0.5)
-        hint = f"did you mean {near[0]!r}?" if near else f"known here: {', '.join(known)}"
-        where = _with_line(text, f"{table}.{unknown[1]}".lstrip("."), shown=table)
-        return UsageError(f"has a key that is not known, {unknown[1]!r}", path=file, where=where, hint=hint)
-    place = _PLACE.match(message)
-    what, where = (place[1], place[2] or "") if place else (message, "")
-    return UsageError(what[:1].lower() + what[1:], path=file, where=_with_line(text, where))
-
-
-def _with_line(text: str, key: str, shown: str | None = None) -> str:
-    """Return a key's place as ``line 4: report.out``; without the line where it can't be told."""
-    shown = key if shown is None else shown
-    line = _line_of(text, key)
-    return ": ".join(part for part in (f"line {line}" if line else "", shown) if part)
-
-
-def _line_of(text: str, key: str) -> int | None:
-    """Return the line of a key like ``cause[2].match``, or of the nearest key around it."""
-    best, nearest, table = 0, None, ""
-    counts: dict[str, int] = {}
-    for number, line in enumerate(text.split("\n"), 1):
-        many = re.match(r"\s*\[\[\s*([\w.-]+)\s*\]\]", line)
-        one = re.match(r"\s*\[\s*([\w.-]+)\s*\]", line)
-        pair = re.match(r"""\s*["']?([\w-]+)["']?\s*=""", line)
-        if many:
-            counts[many[1]] = counts.get(many[1], -1) + 1
-            table = here = f"{many[1]}[{counts[many[1]]}]"
-        elif one:
-            table = here = one[1]
-        elif pair:
-            here = f"{table}.{pair[1]}".lstrip(".")
-        else:
-            continue
-        if len(here) > best and (key == here or key.startswith((f"{here}.", f"{here}["))):
-            best, nearest = len(here), number
-    return nearest
-
-
-_TABLES: dict[str, type[msgspec.Struct]] = {
-    "report": ReportTable,
-    "brand": BrandTable,
-    "mail": MailTable,
-    "masking": MaskingTable,
-    "evidence": EvidenceTable,
-    "input": InputTable,
-    "cause": CauseRule,
-    "waiver": WaiverRule,
-    "condition": ConditionRule,
-    "cause.match": Match,
-    "waiver.match": Match,
-    "condition.scope": Scope,
-}

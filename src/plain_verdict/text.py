@@ -12,7 +12,8 @@ _COLOUR = re.compile(
     rf"|{_ESC}\][^{BELL}\x07{ESCAPE}\x1b\n]{{0,4096}}(?:{BELL}|\x07|{_ESC}\\)"  # section 8.3.89 (OSC)
 )
 # Some runners drop the escape character and leave the rest. Only removed where a text also resets its colour.
-_BARE_COLOUR = re.compile(r"\[(?:\d{1,3}(?:;\d{1,3}){0,5})?m(?!\])")
+_BARE_COLOUR = re.compile(r"\[(?:\d{1,3}(?:;\d{1,3}){0,5}m(?!\])|m(?=[\s\[]|\Z))")
+_BARE_RESET = re.compile(r"\[(?:0m(?!\])|m(?=[\s\[]|\Z))")
 _CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
 _SPACES = re.compile(r"\s+")
 # Embeddings, overrides and isolates reorder what follows them, also outside the name they stand in.
@@ -28,7 +29,7 @@ def plain(text: str) -> str:
     """Return the text with colour codes removed and other control characters made visible."""
     if "[" in text or "]" in text:
         text = _COLOUR.sub("", text)
-        if "[0m" in text or "[m" in text:
+        if ("[0m" in text or "[m" in text) and _BARE_RESET.search(text):
             text = _BARE_COLOUR.sub("", text)
     if "\r" in text:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
@@ -63,10 +64,10 @@ def block(text: str, limit_chars: int) -> str:
     return f"{head}[… {left_out:,} characters left out here …]{tail}"
 
 
-_SAYS_LITTLE = re.compile(r"\S{1,300}[:(]\d+\)?:?|[A-Z ]{4,40}:|unknown file|")
+SAYS_LITTLE = re.compile(r"\S{1,300}[:(]\d+\)?:?|[A-Z ]{4,40}:|unknown file|")
 
 
 def headline(message: str) -> str:
     """Return the line of a message that says most: its first that is not a location or a heading."""
     lines = [line.strip() for line in message.split("\n", 50)[:50]]
-    return next((line for line in lines if not _SAYS_LITTLE.fullmatch(line)), lines[0])
+    return next((line for line in lines if not SAYS_LITTLE.fullmatch(line)), lines[0])

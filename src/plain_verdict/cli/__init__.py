@@ -1,20 +1,23 @@
 """The command line: parses arguments, prints, exits. Heavy modules are imported when a command needs them."""
 
 import argparse
+import difflib
 import gc
+import re
 import signal
 import sys
 import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from typing import NoReturn
 
 from plain_verdict import __version__
-from plain_verdict.cli import demo, init, inspect, judge, record, report
+from plain_verdict.cli import check, demo, init, inspect, judge, record, report
 from plain_verdict.cli.terminal import flush, show_error
 from plain_verdict.errors import PlainVerdictError, WriteError
 from plain_verdict.text import one_line
 
-COMMANDS = (report, judge, inspect, init, record, demo)
+COMMANDS = (report, judge, inspect, check, init, record, demo)
 
 EXIT_CODES = """\
 exit codes:
@@ -31,9 +34,53 @@ _INTERRUPTED = 130
 _BUG = 70  # EX_SOFTWARE in sysexits.h
 
 
+class Parser(argparse.ArgumentParser):
+    """A parser whose errors are one line that says what is wrong, and one that says what to do."""
+
+    def error(self, message: str) -> NoReturn:
+        """Say what is wrong with the arguments, and end."""
+        what, hint = self._in_words(message)
+        show_error(PlainVerdictError(what, hint=hint or f"{self.prog} --help says what there is"))
+        raise SystemExit(_USAGE)
+
+    def _in_words(self, message: str) -> tuple[str, str]:
+        choice = re.match(r"argument ([^:]+): invalid choice: '?(.*?)'? \(choose from (.*)\)$", message)
+        if choice:
+            allowed = [word.strip(" '") for word in choice[3].split(",")]
+            near = difflib.get_close_matches(choice[2], allowed, n=1, cutoff=0.5)
+            named = choice[1].split("/")[-1]
+            what = f"{choice[2]!r} is no command" if named == "COMMAND" else f"{named} can't be {choice[2]!r}"
+            return (
+                what,
+                f"did you mean {near[0]}?" if near and named == "COMMAND" else f"it is one of {', '.join(allowed)}",
+            )
+        unknown = re.match(r"unrecognized arguments: (.*)", message)
+        if unknown:
+            option = unknown[1].split()[0].split("=")[0]
+            near = difflib.get_close_matches(option, self._options(), n=1, cutoff=0.6)
+            return f"{option} is not known here", f"did you mean {near[0]}?" if near else ""
+        number = re.match(r"argument ([^:]+): invalid int value: (.*)", message)
+        if number:
+            return f"{number[1]} must be a whole number, and is {number[2]}", ""
+        required = re.match(r"the following arguments are required: (.*)", message)
+        if required:
+            return f"{required[1]} is missing", ""
+        return message.removeprefix("argument "), ""
+
+    def _options(self) -> list[str]:
+        """Return the options of this parser and of its commands."""
+        names: list[str] = []
+        for action in self._actions:
+            names += action.option_strings
+            if isinstance(action, argparse._SubParsersAction):
+                for command in action.choices.values():
+                    names += command._options()
+        return names
+
+
 def make_parser() -> argparse.ArgumentParser:
     """Return the parser of the whole command line."""
-    parser = argparse.ArgumentParser(
+    parser = Parser(
         prog="plain-verdict",
         description="Reads the result files of check runs and writes one HTML page with a verdict in plain words.",
         epilog=EXIT_CODES,

@@ -6,14 +6,14 @@ from typing import TypeVar
 
 import msgspec
 
-from plain_verdict.cli.terminal import Progress
+from plain_verdict.cli.terminal import Progress, show_labelled
 from plain_verdict.cli.wishes import Wishes, envelope_of
 from plain_verdict.model import Run, Verdict
 from plain_verdict.page import Front, render_folder, render_page
 from plain_verdict.page.view import title_of
 from plain_verdict.writers.files import check_target, write_bytes, write_folder, write_page
 from plain_verdict.writers.keeping import keep_latest, remove_oldest
-from plain_verdict.writers.naming import Names, path_of
+from plain_verdict.writers.naming import Names, path_of, unknown_facts
 
 Piece = TypeVar("Piece")
 
@@ -33,6 +33,8 @@ def publish(run: Run, verdict: Verdict, front: Front, wishes: Wishes) -> Publish
     report = wishes.report
     facts = {fact.key: fact.value for fact in front.facts}
     names = Names(front.title or title_of(run), verdict.word.value.replace(" ", "-"), front.made, facts)
+    for fact in unknown_facts(report.out, facts):
+        show_labelled("note", f"nothing tells the fact “{fact}”, so {{fact:{fact}}} in --out is “unknown”.")
     target = path_of(report.out, names, folder=wishes.in_folder)
     check_target(target, folder=wishes.in_folder, overwrite=report.overwrite)
     packed = latest = mail = None

@@ -64,12 +64,28 @@ def run(options: argparse.Namespace) -> int:
         raise UsageError(f"is no name for a record; it ends in {SUFFIX}", path=options.file)
     if options.action == "keep" and not os.path.isfile(options.path):  # noqa: PTH113  as light as the recorder
         raise UsageError("is no file that can be kept", path=options.path)
+    told = {"end": "id", "step": "parent", "log": "parent", "keep": "parent"}.get(options.action)
+    if told and not _is_begun(options.file, getattr(options, told)):
+        hint = "begin it first: its id is what begins it prints"
+        raise UsageError(f"nothing with the id {getattr(options, told)!r} was begun", path=options.file, hint=hint)
     recorder = Recorder(options.file, strict=True)
     try:
         _write(recorder, options)
     except OSError as error:
         raise UsageError(f"can't be written ({error.strerror or error})", path=options.file) from error
     return DONE
+
+
+def _is_begun(file: str, id_: str) -> bool:
+    """Return whether the record has a line that begins something with this id."""
+    import json
+
+    wanted = f'"id":{json.dumps(id_)}'.encode()
+    try:
+        with open(file, "rb") as lines:  # noqa: PTH123  as light as the recorder
+            return any(wanted in line.replace(b'": ', b'":') and b'"end"' not in line[:20] for line in lines)
+    except OSError:
+        return False
 
 
 def _write(recorder: "Recorder", options: argparse.Namespace) -> None:

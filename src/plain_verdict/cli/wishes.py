@@ -145,6 +145,12 @@ def _check(wishes: Wishes) -> None:
     check_latest(wishes.report.latest)
     if wishes.report.keep < 0:
         raise UsageError("--keep is no number of pages", hint="write --keep 20")
+    if wishes.expected.files is not None and wishes.expected.files < 0:
+        raise UsageError("--expect-files is no number of files", hint="write --expect-files 4")
+    if wishes.report.zip and wishes.report.out.endswith((".html", ".htm")):
+        raise UsageError(
+            "--zip packs a folder, and --out names a file", path=wishes.report.out, hint="name a folder"
+        )
     if wishes.mail.file:
         from plain_verdict.writers.mail import check_mail
 

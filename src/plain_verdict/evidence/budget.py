@@ -8,13 +8,16 @@ import msgspec
 from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.making import run_tasks
 from plain_verdict.evidence.tree import change_check, change_run
-from plain_verdict.model import BAD, Check, Content, Evidence, Run, evidence_of, in_order
+from plain_verdict.model import BAD, Attempt, Check, Content, Evidence, Run, Step, evidence_of, in_order
 from plain_verdict.settings import FOLD_AFTER
 from plain_verdict.words import plural, size
 
 _PAGE_BYTES = 70_000
 _CHECK_BYTES = 700
 """What the page takes without evidence, about: a part of its own, and a part for each check besides its texts."""
+_STEP_BYTES, _LINE_BYTES = 450, 60
+LEAST_PAGE_BYTES = 100_000
+"""Under this no page can be kept: style and script alone take half of it."""
 _FOLDED_TO = 12  # one part of so many is left of a check that is folded and compressed
 _LEFT_OUT = "was left out to keep the page within its size"
 _LONG_AGO = datetime(1, 1, 1, tzinfo=UTC)
@@ -28,10 +31,12 @@ def keep_budget(
     page_bytes: int,
 ) -> Run:
     """Return the run with contents that fit into ``page_bytes``, and notes on what was done for it."""
-    if not contents:
-        return run
-    room = max(0, page_bytes - _PAGE_BYTES - _checks_bytes(run))
+    texts_bytes = _PAGE_BYTES + _checks_bytes(run)
+    room = max(0, page_bytes - texts_bytes)
     notes: list[str] = []
+    if texts_bytes > page_bytes:
+        about = size(texts_bytes)
+        notes.append(f"The page can't be kept under {size(page_bytes)}: its texts alone take about {about}.")
     kept = dict(contents)
     if _total(kept.values()) > room:
         kept, shrunk = _shrunk(kept, tasks, made)
@@ -58,9 +63,16 @@ def _checks_bytes(run: Run) -> int:
 
 
 def _check_bytes(check: Check) -> int:
-    texts = [output.text for attempt in check.attempts for output in attempt.outputs]
-    texts += [problem.message + problem.detail for attempt in check.attempts for problem in attempt.problems]
-    return _CHECK_BYTES + sum(map(len, texts))
+    facts = sum(len(fact.key) + len(fact.value) for fact in check.facts)
+    return _CHECK_BYTES + facts + len(check.description) + sum(map(_part_bytes, check.attempts))
+
+
+def _part_bytes(part: Attempt | Step) -> int:
+    """Return about what an attempt or a step takes, without its evidence."""
+    number = sum(len(output.text) for output in part.outputs)
+    number += sum(len(problem.message) + len(problem.detail) for problem in part.problems)
+    number += sum(len(entry.text) + _LINE_BYTES for entry in part.logs)
+    return number + sum(_STEP_BYTES + len(step.name) + _part_bytes(step) for step in part.steps)
 
 
 def _total(contents: Iterable[Content]) -> int:

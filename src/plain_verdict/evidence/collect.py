@@ -1,6 +1,7 @@
 """Gathers all evidence of a run: finds it, makes each distinct content once, keeps the page within its budget."""
 
 import os
+import re
 from collections import Counter, defaultdict
 from collections.abc import Callable
 from hashlib import sha256
@@ -9,7 +10,7 @@ from pathlib import Path
 import msgspec
 
 from plain_verdict.errors import UsageError
-from plain_verdict.evidence.budget import keep_budget
+from plain_verdict.evidence.budget import LEAST_PAGE_BYTES, keep_budget
 from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.finding import claim, mentioned, templated
 from plain_verdict.evidence.making import make_all
@@ -17,7 +18,11 @@ from plain_verdict.evidence.places import files_below, resolve, resolve_any
 from plain_verdict.evidence.tree import busy_part, change_check, change_run, with_busy_part
 from plain_verdict.model import BAD, Check, Content, Evidence, Run, evidence_of
 from plain_verdict.settings import Limits
-from plain_verdict.words import listed, plural
+from plain_verdict.text import one_line
+from plain_verdict.words import listed, plural, size
+
+_PLACEHOLDERS = ("check", "suite")
+_NAME_CHARS = 100
 
 
 class EvidenceWishes(msgspec.Struct, frozen=True):
@@ -42,12 +47,29 @@ class EvidenceWishes(msgspec.Struct, frozen=True):
 
 
 def check_places(wishes: EvidenceWishes) -> None:
-    """Make sure that every folder to look in is there. Raises UsageError."""
+    """Make sure that every folder to look in is there, and that the page may be as large as any is.
+
+    Raises UsageError.
+    """
     for folder in wishes.folders:
-        if not Path(folder).is_dir():
-            raise UsageError(
-                "is no folder to look for evidence in", path=Path(folder).name, hint="check --evidence"
-            )
+        try:
+            found = Path(folder).is_dir()
+        except OSError:  # a name that is too long
+            found = False
+        if not found:
+            shown = one_line(Path(folder).name, _NAME_CHARS)
+            raise UsageError("is no folder to look for evidence in", path=shown, hint="check --evidence")
+    for template in wishes.templates:
+        for name in re.findall(r"\{([^{}]*)\}", template):
+            if name not in _PLACEHOLDERS:
+                raise UsageError(
+                    f"{{{name}}} is no placeholder", path=template, hint="known here: {check} and {suite}"
+                )
+    if wishes.page_bytes < LEAST_PAGE_BYTES:
+        least = size(LEAST_PAGE_BYTES)
+        raise UsageError(
+            f"a page can't be kept under {size(wishes.page_bytes)}", hint=f"write --size-limit {least} or more"
+        )
 
 
 def collect(run: Run, wishes: EvidenceWishes, limits: Limits, watch: Callable[[int, int], None]) -> Run:
@@ -79,7 +101,10 @@ def _resolved(
         return msgspec.structs.replace(evidence, content=content.key, data=b"")
 
     run = change_run(run, lambda check, _: change_check(check, settle))
-    run = msgspec.structs.replace(run, unclaimed=tuple(map(settle, run.unclaimed)))
+    # A copy of what a check has belongs to it as well.
+    taken = {one.content for check in run.checks for one in evidence_of(check)}
+    loose = tuple(one for one in map(settle, run.unclaimed) if not one.content or one.content not in taken)
+    run = msgspec.structs.replace(run, unclaimed=loose)
     if resolving.left_out:
         notes.append(f"Evidence of {plural(resolving.left_out, 'check')} was left out, as asked for.")
     notes += _missing(run)
@@ -154,6 +179,8 @@ def _find(run: Run, wishes: EvidenceWishes) -> tuple[Run, list[str]]:
     spoken_for = named | results
     for folder in wishes.folders:
         files = [file for file in files_below(folder) if file not in spoken_for]
+        if not files:
+            notes.append(f"The folder “{Path(folder).name}” holds no evidence.")
         claims = claim(files, folder, run.checks)
         for id_, files in claims.owned.items():
             found[id_] += files
@@ -162,7 +189,10 @@ def _find(run: Run, wishes: EvidenceWishes) -> tuple[Run, list[str]]:
             names = listed([Path(file).name for file in claims.ambiguous])
             notes.append(f"{plural(len(claims.ambiguous), 'file')} could belong to several checks: {names}.")
     for template in wishes.templates:
-        for id_, files in templated(template, run.checks).items():
+        meant = templated(template, run.checks)
+        if not any(meant.values()):
+            notes.append(f"The template “{template}” matched no file.")
+        for id_, files in meant.items():
             found[id_] += map(os.path.realpath, files)
     roots = wishes.folders
     real_folders = {file.folder: os.path.realpath(file.folder) for file in run.files}

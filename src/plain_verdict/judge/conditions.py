@@ -92,7 +92,7 @@ def _bound(rule: ConditionRule) -> tuple[str, float]:
     value = getattr(rule, key)
     found = _BOUND.fullmatch(str(value))
     if not found:
-        raise ValueError(f"{value!r} is no number of 0 or more with a unit")
+        raise ValueError(f"{value!r} is no number of 0 or more; units are ms, s, min, h and %")
     number, unit = float(found[1]), found[2] or ""
     if rule.measure in _DURATIONS:
         if unit not in _TIMES:

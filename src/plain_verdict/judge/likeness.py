@@ -1,14 +1,17 @@
 """Groups failures by likeness: what varies in a message is set aside, what stays names the group.
 
 Merging two causes is worse than splitting one, so a message with few words of its own only joins others that were
-raised at the same place of the team's own code. Linear time: each problem is looked at once.
+raised at the same place of the team's own code. What unlike failures of a run all say, a heading of the runner or a
+helper's place in the stack, tells nothing and is passed over. Linear time: each problem is looked at twice.
 """
 
 import re
+from collections import defaultdict
+from collections.abc import Sequence
 from pathlib import PurePath
 
 from plain_verdict.model import Problem
-from plain_verdict.text import headline
+from plain_verdict.text import SAYS_LITTLE, headline
 
 HOLE = "…"
 _CHARS = 600
@@ -33,6 +36,7 @@ _SAID_BY_ALL = {
     *("same", "should", "strict", "strictly", "than", "that", "the", "true", "value", "values", "was", "were"),
 }
 _DETAIL_CHARS = 12_000
+_FRAMES_KEPT = 8
 
 # What varies from one failure to the next, the longest forms first.
 _VARIABLE = re.compile(
@@ -66,44 +70,167 @@ _NOT_OURS = re.compile(
 )
 
 
-def pattern_of(problem: Problem) -> tuple[str, ...]:
-    """Return what is alike in all failures of a group: type, message with holes, and a place where it needs one."""
-    template = template_of(problem)
-    parts = (problem.type.rpartition(".")[2], template)
-    return parts if has_telling_words(template) else (*parts, own_place(problem.detail))
+# Lines that say that something failed, and not what: of several runners each.
+_SAYS_NOTHING = re.compile(
+    r"(?:tests?|check|case|suite|collection|assertion|expectation|unknown)?[ _]?(?:failures?|failed|errors?)?[.!:]?"
+    r"|(?:failed|error) (?:on|at|in|during) (?:setup|teardown|tear[- ]down|collection|call)\b.*"
+    r"|expected (?:values?|equality|inputs?|.{0,20}expression)\b.{0,60}:|(?:exit|return)[ -]?(?:code|status)?"
+    r"|(?:uncaught|unhandled) (?:error|exception)[.!:]?|none|null|assert(?:ion)?[ _]?error[.!:]?"
+    r"|\[?object.{0,20}\]?",
+    re.IGNORECASE,
+)
+_TELLING = (
+    re.compile(r"^E[ \t]+(?P<line>\S[^\n]{0,600})", re.MULTILINE),
+    re.compile(r"^(?P<line>fixture [^\n]{1,80} not found)", re.MULTILINE),
+    re.compile(
+        r"^(?P<line>(?:Caused by: )?[\w.$]{1,120}(?:Error|Exception|Failure|Failed|Interrupt|Exit)\b"
+        r"(?:: ?[^\n]{1,600}))$",
+        re.MULTILINE,
+    ),
+    re.compile(
+        r"^[ \t]*(?P<line>(?:[\w ]{0,40}\b)?(?:got|actual|received|was|found|have)\b[ \t]*[:=][^\n]{1,300})",
+        re.MULTILINE | re.IGNORECASE,
+    ),
+    re.compile(
+        r"(?P<line>[^\n]{0,80}\b(?:SIG[A-Z]{3,5}|signal \d{1,2}|segmentation fault|timed? ?out"
+        r"|exit(?:ed)?(?: with)? (?:code|status):? -?\d{1,4})\b[^\n]{0,120})",
+        re.IGNORECASE,
+    ),
+)
+_SEARCHED_LINES = 60
+_FEW = 3
+_MANY = 0.3  # of unlike failures, that have a frame innermost
+
+
+class Likeness:
+    """What the failures of a run have in common, each as (check's name, problem)."""
+
+    def __init__(self, failures: Sequence[tuple[str, Problem]]) -> None:
+        self._nothing = self._said_by_unlike(failures)
+        self._helpers: frozenset[str] = frozenset()
+        self._helpers = self._places_of_unlike(failures)
+
+    def line(self, name: str, problem: Problem) -> str:
+        """Return the line of a problem that tells most: of its message, or else of its detail."""
+        head = headline(problem.message or problem.detail)[:_CHARS]
+        if self._tells(name, head):
+            return head
+        return _line_of(name, problem.detail, head) or head
+
+    def pattern(self, name: str, problem: Problem) -> tuple[str, ...]:
+        """Return what is alike in all failures of a group: type, line with holes, a place where it needs one."""
+        template = template_of(self.line(name, problem))
+        parts = (problem.type.rpartition(".")[2], template)
+        return parts if has_telling_words(template) else (*parts, self.place(problem))
+
+    def place(self, problem: Problem) -> str:
+        """Return the innermost stack line of the team's own code that is no helper's; "" if there is none."""
+        places = own_places(problem.detail)
+        return next((place for place in places if place not in self._helpers), places[0] if places else "")
+
+    def _tells(self, name: str, head: str) -> bool:
+        if _SAYS_NOTHING.fullmatch(head) or _bare(head) in _bare(name) or _bare(name) == _bare(head):
+            return False
+        return has_telling_words(template_of(head)) or template_of(head) not in self._nothing
+
+    @staticmethod
+    def _said_by_unlike(failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
+        """Return those lines, with holes, that failures have whose details tell different things."""
+        told: dict[str, set[str]] = defaultdict(set)
+        for name, problem in failures:
+            head = headline(problem.message or problem.detail)[:_CHARS]
+            template = template_of(head)
+            if not has_telling_words(template) and len(told[template]) < _FEW:
+                told[template].add(template_of(_line_of(name, problem.detail, head)))
+        return frozenset(template for template, several in told.items() if len(several - {"", template}) >= _FEW)
+
+    def _places_of_unlike(self, failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
+        """Return the places that are innermost in many failures that are not alike: of helpers they share."""
+        lines: dict[str, set[str]] = defaultdict(set)
+        for name, problem in failures:
+            template = template_of(self.line(name, problem))
+            if not has_telling_words(template):
+                for place in own_places(problem.detail)[:1]:
+                    lines[place].add(template)
+        unlike = len(set().union(*lines.values())) if lines else 0
+        return frozenset(
+            place for place, several in lines.items() if len(several) >= _FEW and len(several) > _MANY * unlike
+        )
+
+
+def _bare(text: str) -> str:
+    return "".join(filter(str.isalnum, text)).casefold()
+
+
+def _line_of(name: str, detail: str, head: str) -> str:
+    """Return the first line of a detail that tells something, other than ``head``; "" if there is none."""
+    text = detail[-_DETAIL_CHARS:]
+    for form in _TELLING:
+        for number, found in enumerate(form.finditer(text)):
+            line = found["line"].strip()
+            if line != head and not _SAYS_NOTHING.fullmatch(line) and _bare(line) not in _bare(name):
+                return line[:_CHARS]
+            if number > _SEARCHED_LINES:
+                break
+    lines = (line.strip() for line in text.split("\n", _SEARCHED_LINES)[:_SEARCHED_LINES])
+    telling = (
+        line
+        for line in lines
+        if len(line) > _FEW
+        and line != head
+        and not SAYS_LITTLE.fullmatch(line)
+        and not _SAYS_NOTHING.fullmatch(line)
+        and _bare(line)
+        and _bare(line) not in _bare(name)
+        and not any(form.match(line) for form in _FRAMES)
+    )
+    return next(telling, "")[:_CHARS]
 
 
 def has_telling_words(template: str) -> bool:
-    """Return whether a message has enough words of its own to tell its cause by itself."""
+    """Return whether a line has enough words of its own to tell its cause by itself."""
     return len({word.casefold() for word in _WORD.findall(template)} - _SAID_BY_ALL) >= _TELLING_WORDS
 
 
-def template_of(problem: Problem) -> str:
-    """Return the message's telling line with its variable parts as holes."""
-    line = headline(problem.message or problem.detail)[:_CHARS]
-    return re.sub(rf"{HOLE}(?:[\s,;]*{HOLE})+", HOLE, _VARIABLE.sub(HOLE, line)).strip()
+def template_of(line: str) -> str:
+    """Return a line with holes for what varies; the name of what a program misses stays: it matters most."""
+    holed = "".join(HOLE if varies else text for text, varies in marked(line))
+    return re.sub(rf"{HOLE}(?:[\s,;]*{HOLE})+", HOLE, holed).strip()
 
 
-def marked(problem: Problem) -> tuple[tuple[str, bool], ...]:
-    """Return the message's telling line in pieces, each with whether it is a variable part."""
-    line = headline(problem.message or problem.detail)[:_CHARS]
+def marked(line: str) -> tuple[tuple[str, bool], ...]:
+    """Return a line in pieces, each with whether it is a variable part."""
+    kept = [match.span("name") for match in _IDENTIFIERS.finditer(line)]
     pieces: list[tuple[str, bool]] = []
     at = 0
     for found in _VARIABLE.finditer(line):
+        if any(start < found.end() and found.start() < end for start, end in kept):
+            continue
         pieces += [(line[at : found.start()], False), (found[0], True)]
         at = found.end()
     return tuple(piece for piece in (*pieces, (line[at:], False)) if piece[0])
 
 
-def own_place(detail: str) -> str:
-    """Return the innermost stack line that is the team's own code, as ``file function``; "" if there is none."""
+# What a program says that it misses: the name is the cause. Of several languages.
+_IDENTIFIERS = re.compile(
+    r"(?:has no attribute|no member named|object has no|name|cannot import name|[Nn]o module named|fixture"
+    r"|argument:?|reading|property|undefined (?:method|variable|name|local variable or method)"
+    r"|no such (?:table|column|method|function)(?: named)?:?|[Cc]an(?:no|')t find (?:module|variable:?|symbol)"
+    r"|missing \d+ required [a-z -]{1,40}arguments?:|unresolved (?:import|name)"
+    r"|unknown (?:field|column|option|command|key|function):?) [\"'`‘“]?(?P<name>[A-Za-z_$][\w.$:-]{0,80})[\"'`’”]?"
+)
+
+
+def own_places(detail: str) -> tuple[str, ...]:
+    """Return the stack lines that are the team's own code, the innermost first, as ``file function``."""
     text = detail[-_DETAIL_CHARS:]
     for number, form in enumerate(_FRAMES):
         frames = [(found["file"], found["name"] or "") for found in form.finditer(text)]
         # Python tells the innermost frame last, the others first.
         inwards = reversed(frames) if number in (0, 3) else frames
-        own = ((file, name) for file, name in inwards if not (_NOT_OURS.search(file) or _NOT_OURS.search(name)))
-        file, name = next(own, ("", ""))
-        if file:
-            return f"{PurePath(file.replace(chr(92), '/')).name} {name}"
-    return ""
+        own = [(file, name) for file, name in inwards if not (_NOT_OURS.search(file) or _NOT_OURS.search(name))]
+        if own:
+            return tuple(
+                f"{PurePath(file.replace(chr(92), '/')).name} {name}".strip() for file, name in own[:_FRAMES_KEPT]
+            )
+    return ()

@@ -102,5 +102,7 @@ def _clean(text: str) -> str:
 def check_mail(file: str, envelope: Envelope) -> None:
     """Make sure that a mail can be written there to these people. Raises UsageError."""
     read_addresses((envelope.sender or _NOBODY, *envelope.to))
+    if file and not file.endswith(".eml"):
+        raise UsageError("is no name for a mail message", path=file, hint="end it in .eml")
     if file and Path(file).is_dir():
         raise UsageError("is a folder; --mail names a file", path=file, hint="end it in .eml")

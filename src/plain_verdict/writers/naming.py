@@ -67,6 +67,13 @@ def safe_name(text: str) -> str:
     return f"{name}-{dot}{rest}" if _RESERVED.fullmatch(name) else text or "unnamed"
 
 
+def unknown_facts(pattern: str, facts: Mapping[str, str]) -> list[str]:
+    """Return the facts that a pattern names and nobody told."""
+    known = {key.casefold() for key in facts}
+    named = [name[5:] for name in _PLACEHOLDER.findall(pattern) if name.startswith("fact:")]
+    return [name for name in named if name.casefold() not in known]
+
+
 def numbered(path: Path, number: int) -> Path:
     """Return the path with a counter: ``verdict-2.html``; the first has none."""
     return path if number == 1 else path.with_name(f"{path.stem}-{number}{path.suffix}")
