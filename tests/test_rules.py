@@ -7,9 +7,11 @@ from pathlib import Path
 
 import pytest
 
+from plain_verdict.judge.causes import find_causes
 from plain_verdict.judge.likeness import Likeness
-from plain_verdict.model import Outcome, Problem
+from plain_verdict.model import Attempt, Check, Kind, Outcome, Problem, ResultFile, Run
 
+F = Outcome.FAILED
 ROOT = Path(__file__).parent.parent
 DOC = (ROOT / "docs" / "judging.md").read_text("utf-8")
 XML = re.search(r"```xml\n(.*?)```", DOC, re.DOTALL)[1]
@@ -50,6 +52,40 @@ def test_failures_group_by_likeness_as_a_person_grouped_them():
     right = pairs.count((True, True))
     assert right / (right + pairs.count((False, True))) >= 0.99  # precision: no two causes in one
     assert right / (right + pairs.count((True, False))) >= 0.95  # recall
+
+
+# Failures, each as (check's name, type, message, detail); and the names of their causes, with how many each has.
+NAMES = [
+    (
+        "a runner's heading tells nothing where unlike failures have it",
+        [(f"t{n}", "", "Expected values to be strictly equal:", f"{n} !== 4\nFareError: {what}\n    at pay (desk/pay.js:{n}:1)") for n, what in enumerate(("no harbour pilot aboard today", "tide table is older than a day", "seat map has no upper deck left"))],
+        {"FareError: no harbour pilot aboard today": 1, "FareError: tide table is older than a day": 1, "FareError: seat map has no upper deck left": 1},
+    ),
+    ("the check's own name tells nothing", [("testBad", "", "CalcTest::testBad", "CalcTest::testBad\nFailed asserting that fare 481 matches fare 418")], {"Failed asserting that fare 481 matches fare 418": 1}),
+    ("a fixture that is missing", [(f"t{n}", "", 'failed on setup with "file /w/test_a.py, line 3"', "file /w/test_a.py, line 3\nE       fixture 'quay' not found\n>       available fixtures: cache") for n in range(3)], {"fixture 'quay' not found": 3}),
+    ("an end by a signal", [("t", "", "", "exited with code 139: SIGSEGV"), ("u", "", "", "exited with code 139: SIGSEGV")], {"exited with code 139: SIGSEGV": 2}),
+    ("what a program misses stays", [("t", "AttributeError", "type object 'Fare' has no attribute 'net'", "a.py:1: AttributeError"), ("u", "AttributeError", "type object 'Fare' has no attribute 'gross'", "a.py:1: AttributeError")], {"type object 'Fare' has no attribute 'net'": 1, "type object 'Fare' has no attribute 'gross'": 1}),
+    ("what varies is a hole, what is shared stays", [(f"t{n}", "", f"The desk expected 'Booked {n}' for sailing 7, got 'Booked 1'", "") for n in (2, 3)], {"The desk expected … for sailing 7, got 'Booked 1'": 2}),
+    ("no two have one name", [(f"t{n}", "KeyError", "'quay'", f'  File "/w/desk/{n}.py", line 3, in pay') for n in "ab"], {"KeyError: 'quay' (in a.py, pay)": 1, "KeyError: 'quay' (in b.py, pay)": 1}),
+    ("an error that an assertion shows", [("t", "", "assert not SeatError('no seat is left on the upper deck')", ""), ("u", "SeatError", "no seat is left on the upper deck", "")], {"no seat is left on the upper deck": 2}),
+    ("the failing line of a bare assertion", [("t", "", "AssertionError", "    fare = quote()\n>   assert is_resident(fare)\nE   AssertionError\n\ntests/a.py:7: AssertionError")], {"assert is_resident(fare)": 1}),
+    (
+        "a helper's frame is no place",
+        [(f"t{n}", "", f"got {what}", f'  File "/w/test_{n}.py", line 9, in test_{n}\n  File "/w/helpers.py", line 3, in check') for n, what in enumerate(("x", "y", "z", "x"))],
+        {"got x (in test_0.py, test_0)": 1, "got x (in test_3.py, test_3)": 1, "got y": 1, "got z": 1},
+    ),
+    ("nothing at all", [("t", "", "", ""), ("u", "", "", "")], {"No reason is given": 2}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("failures", "names"), [row[1:] for row in NAMES], ids=[row[0] for row in NAMES])
+def test_causes_have_names_that_say_something(failures, names):
+    checks = tuple(
+        Check(f"c{n}", Kind.FUNCTIONAL, (), name, (Attempt(F, problems=(Problem(F, kind, message, detail),)),))
+        for n, (name, kind, message, detail) in enumerate(failures)
+    )
+    causes, _ = find_causes(Run((ResultFile("r.xml", "junit-xml", 1, checks),), checks), ())
+    assert {cause.name: len(cause.checks) for cause in causes} == names
 
 
 def test_causes_carry_what_a_reader_needs_and_the_first_rule_wins(judged, tool, tmp_path):

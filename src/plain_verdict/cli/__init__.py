@@ -3,6 +3,7 @@
 import argparse
 import difflib
 import gc
+import os
 import re
 import signal
 import sys
@@ -13,7 +14,7 @@ from typing import NoReturn
 
 from plain_verdict import __version__
 from plain_verdict.cli import check, demo, init, inspect, judge, record, report
-from plain_verdict.cli.terminal import flush, show_error
+from plain_verdict.cli.terminal import Progress, flush, show_error
 from plain_verdict.errors import PlainVerdictError, WriteError
 from plain_verdict.text import one_line
 
@@ -106,7 +107,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
             code = _run(options)
     finally:
         gc.enable()
-    return flush(code)
+    code = flush(code)
+    if code == _INTERRUPTED and arguments is None:
+        # A pool of helpers that was stopped while it started waits for ever when Python ends.
+        os._exit(code)
+    return code
 
 
 def _run(options: argparse.Namespace) -> int:
@@ -144,6 +149,7 @@ def _ended_alike() -> Iterator[None]:
         yield  # only the main thread may say what signals do
         return
     names = [name for name in ("SIGTERM", "SIGHUP") if hasattr(signal, name)]
+    Progress.stopped = False
     before = {number: signal.signal(number, _interrupt) for number in (getattr(signal, name) for name in names)}
     try:
         yield
@@ -153,4 +159,6 @@ def _ended_alike() -> Iterator[None]:
 
 
 def _interrupt(_number: int, _frame: object) -> None:
+    # Where Python runs a callback of its own, an exception is dropped; the next step of the work raises it again.
+    Progress.stopped = True
     raise KeyboardInterrupt

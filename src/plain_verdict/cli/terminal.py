@@ -100,7 +100,10 @@ def escape_markup(text: str) -> str:
 
 
 class Progress:
-    """Shows on a terminal how far something is, once it takes longer than a moment."""
+    """Shows on a terminal how far something is, once it takes longer than a moment; ends it when it is to stop."""
+
+    stopped = False
+    """Whether the program was told to stop."""
 
     def __init__(self, what: str) -> None:
         self._what = what
@@ -111,6 +114,8 @@ class Progress:
 
     def __call__(self, done: int, total: int | None = None, what: str = "") -> None:
         """Say that so many of all are done, and what it is; ``total`` None: nobody knows how many there are."""
+        if Progress.stopped:
+            raise KeyboardInterrupt
         now = time.monotonic()
         if not self._terminal or now - self._began < _PATIENCE_S or now - self._told < _PAUSE_S:
             return

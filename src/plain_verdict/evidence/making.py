@@ -34,12 +34,13 @@ def run_tasks(tasks: Sequence[Task]) -> Iterator[Content | str]:
         return
     from concurrent.futures import ProcessPoolExecutor
 
-    with ProcessPoolExecutor(workers, initializer=end_with_parent) as pool:
-        try:
-            yield from pool.map(make_content, tasks, chunksize=2)
-        except BaseException:
-            pool.shutdown(wait=False, cancel_futures=True)
-            raise
+    pool = ProcessPoolExecutor(workers, initializer=end_with_parent)
+    try:
+        yield from pool.map(make_content, tasks, chunksize=2)
+    except BaseException:
+        pool.shutdown(wait=False, cancel_futures=True)
+        raise
+    pool.shutdown()
 
 
 def _first_of_each(tasks: Mapping[str, Task]) -> dict[str, str]:

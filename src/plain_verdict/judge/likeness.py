@@ -82,6 +82,7 @@ _SAYS_NOTHING = re.compile(
 _TELLING = (
     re.compile(r"^E[ \t]+(?P<line>\S[^\n]{0,600})", re.MULTILINE),
     re.compile(r"^(?P<line>fixture [^\n]{1,80} not found)", re.MULTILINE),
+    re.compile(r"^>[ \t]+(?P<line>\S[^\n]{2,300})", re.MULTILINE),
     re.compile(
         r"^(?P<line>(?:Caused by: )?[\w.$]{1,120}(?:Error|Exception|Failure|Failed|Interrupt|Exit)\b"
         r"(?:: ?[^\n]{1,600}))$",
@@ -97,6 +98,11 @@ _TELLING = (
         re.IGNORECASE,
     ),
 )
+# An error that an assertion shows instead of raising it.
+_SHOWN_ERROR = re.compile(
+    r"""\bassert\b.{0,40}?\b(?P<type>[A-Z]\w{0,80}(?:Error|Exception))\((?P<quote>["'])(?P<message>.{3,400})(?P=quote)[,)]"""
+)
+_SHORT_VALUES = re.compile(r"[\w\s.=!<>-]{0,30}")
 _SEARCHED_LINES = 60
 _FEW = 3
 _MANY = 0.3  # of unlike failures, that have a frame innermost
@@ -112,16 +118,28 @@ class Likeness:
 
     def line(self, name: str, problem: Problem) -> str:
         """Return the line of a problem that tells most: of its message, or else of its detail."""
+        return self._typed_line(name, problem)[1]
+
+    def _typed_line(self, name: str, problem: Problem) -> tuple[str, str]:
+        """Return (type, line); those of an error that an assertion only shows are the error's own."""
         head = headline(problem.message or problem.detail)[:_CHARS]
-        if self._tells(name, head):
-            return head
-        return _line_of(name, problem.detail, head) or head
+        line = head if self._tells(name, head) else _line_of(name, problem.detail, head) or head
+        shown = _SHOWN_ERROR.search(line)
+        return (shown["type"], shown["message"]) if shown else (problem.type.rpartition(".")[2], line)
 
     def pattern(self, name: str, problem: Problem) -> tuple[str, ...]:
         """Return what is alike in all failures of a group: type, line with holes, a place where it needs one."""
-        template = template_of(self.line(name, problem))
-        parts = (problem.type.rpartition(".")[2], template)
-        return parts if has_telling_words(template) else (*parts, self.place(problem))
+        kind, line = self._typed_line(name, problem)
+        template = template_of(line)
+        parts = (kind, template)
+        if has_telling_words(template):
+            return parts
+        place = self.place(problem)
+        if " " in place or _words_of(template):
+            return (*parts, place)
+        # Where nothing but an assertion's own words is left, the same file is not enough: the values are alike too
+        # where they are short, or else it is the same function with other parameters.
+        return (*parts, place, line if _SHORT_VALUES.fullmatch(line) else name)
 
     def place(self, problem: Problem) -> str:
         """Return the innermost stack line of the team's own code that is no helper's; "" if there is none."""
@@ -129,7 +147,7 @@ class Likeness:
         return next((place for place in places if place not in self._helpers), places[0] if places else "")
 
     def _tells(self, name: str, head: str) -> bool:
-        if _SAYS_NOTHING.fullmatch(head) or _bare(head) in _bare(name) or _bare(name) == _bare(head):
+        if _SAYS_NOTHING.fullmatch(head) or _is_name(head, name):
             return False
         return has_telling_words(template_of(head)) or template_of(head) not in self._nothing
 
@@ -158,6 +176,12 @@ class Likeness:
         )
 
 
+def _is_name(line: str, name: str) -> bool:
+    """Return whether a line is only the check's own name, or a part of it, or it with its class."""
+    bare, own = _bare(line), _bare(name)
+    return bare in own or (bool(own) and " " not in line and bare.endswith(own))
+
+
 def _bare(text: str) -> str:
     return "".join(filter(str.isalnum, text)).casefold()
 
@@ -168,28 +192,28 @@ def _line_of(name: str, detail: str, head: str) -> str:
     for form in _TELLING:
         for number, found in enumerate(form.finditer(text)):
             line = found["line"].strip()
-            if line != head and not _SAYS_NOTHING.fullmatch(line) and _bare(line) not in _bare(name):
+            if line != head and not _SAYS_NOTHING.fullmatch(line) and not _is_name(line, name):
                 return line[:_CHARS]
             if number > _SEARCHED_LINES:
                 break
     lines = (line.strip() for line in text.split("\n", _SEARCHED_LINES)[:_SEARCHED_LINES])
-    telling = (
-        line
-        for line in lines
-        if len(line) > _FEW
-        and line != head
-        and not SAYS_LITTLE.fullmatch(line)
-        and not _SAYS_NOTHING.fullmatch(line)
-        and _bare(line)
-        and _bare(line) not in _bare(name)
-        and not any(form.match(line) for form in _FRAMES)
-    )
+    telling = (line for line in lines if len(line) > _FEW and line != head and _is_telling(line, name))
     return next(telling, "")[:_CHARS]
 
 
 def has_telling_words(template: str) -> bool:
     """Return whether a line has enough words of its own to tell its cause by itself."""
-    return len({word.casefold() for word in _WORD.findall(template)} - _SAID_BY_ALL) >= _TELLING_WORDS
+    return len(_words_of(template)) >= _TELLING_WORDS
+
+
+def _is_telling(line: str, name: str) -> bool:
+    says_little = SAYS_LITTLE.fullmatch(line) or _SAYS_NOTHING.fullmatch(line) or _is_name(line, name)
+    return not says_little and not any(form.match(line) for form in _FRAMES)
+
+
+def _words_of(template: str) -> set[str]:
+    """Return the words of a line that are not those of assertion libraries."""
+    return {word.casefold() for word in _WORD.findall(template)} - _SAID_BY_ALL
 
 
 def template_of(line: str) -> str:
