@@ -1,0 +1,201 @@
+"""Feeds the program damaged inputs: a short run is a test, a long one is for a person.
+
+    .venv/bin/python tests/fuzz/fuzz.py 20000 [SEED]
+
+Each input is a good one, changed at random: JUnit XML, a record, an archive, settings, evidence. Looked for are exit
+codes that mean a bug, tracebacks, more than 20 s or 1 GB, JSON or a page that does not parse, and a verdict "fit"
+although checks are gone and nothing is said of it.
+"""
+
+import contextlib
+import gzip
+import io
+import json
+import os
+import random
+import resource
+import sys
+import tarfile
+import tempfile
+import time
+import zipfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from lxml import html
+
+from plain_verdict.cli import main
+
+JUNIT = b"""<?xml version="1.0" encoding="utf-8"?>
+<testsuites tests="4" failures="1"><testsuite name="Quay" tests="4" failures="1" timestamp="2026-11-22T02:10:00" time="9.5" hostname="north">
+<properties><property name="browser" value="firefox"/></properties>
+<testcase classname="quay.Desk" name="sails [a-1]" time="1,5" file="a.py" line="3"/>
+<testcase name="lands &amp; m&#246;rs"><system-out><![CDATA[see shots/a.png \xc3\xa9]]></system-out></testcase>
+<testcase name="sinks"><failure message="no boat" type="E">at quay (a.js:3:1)</failure><rerunFailure message="again"/></testcase>
+<testcase name="waits"><skipped message="tide"/></testcase></testsuite></testsuites>"""
+RECORD = b"""{"what": "record", "version": 1, "zone": "+01:00"}
+{"what": "check", "id": "a", "name": "sails", "suite": ["Quay"], "at": 1795312800, "parameters": {"deck": "2"}}
+{"what": "step", "id": "s", "in": "a", "name": "cast off", "at": 1795312801.5}
+{"what": "evidence", "in": "s", "name": "x", "path": "a.png"}
+{"what": "log", "in": "s", "text": "lines away"}
+{"what": "end", "id": "s", "outcome": "passed", "at": 1795312802}
+{"what": "end", "id": "a", "outcome": "passed", "took_s": 2.5}
+{"what": "check", "id": "b", "name": "sinks", "suite": ["Quay"]}
+{"what": "end", "id": "b", "outcome": "failed", "problems": [{"message": "no boat", "expected": "1", "actual": "2"}]}
+"""
+SETTINGS = b"""[report]
+title = "Desk"
+time_zone = "Europe/Oslo"
+[brand]
+accent = "#155e8a"
+[evidence]
+places = ["shots"]
+size_limit = "25MB"
+[masking]
+patterns = ["BQ-[0-9]{8}"]
+[input]
+variants_from = "{python}/*.xml"
+stale_after = "12h"
+[[cause]]
+name = "Boat"
+match = { message = "/no bo+at/" }
+[[waiver]]
+reason = "known"
+until = 2026-12-24
+match = { check = "sinks" }
+[[condition]]
+measure = "pass rate"
+at_least = "50 %"
+scope = { suite = "Quay*" }
+"""
+PNG = bytes.fromhex(
+    "89504e470d0a1a0a0000000d4948445200000002000000020802000000fdd49a73"
+    "0000001249444154789c63f8cfc0c0c0c0f09f01040006fe01ff5b2ef2a60000000049454e44ae426082"
+)
+PIECES = [
+    *(b"<failure/>", b"<testcase>", b"</testcase>", b"<testsuite>", b"]]>", b"<![CDATA[", b"&#27;", b"&#x1F600;", b"<!--"),
+    *(b'"', b"'", b"{", b"}", b"[" * 60, b"\\u0000", b"\xff\xfe", b"\x00", b"9999-12-31T23:59:59", b"1e400", b"-1", b"null"),
+    *(b'"outcome": "passed"', b'"id": "a"', b"0001-01-01", b"x" * 700, b"\x1b[31m", b"../../etc/passwd", b"\n\n", b"NaN"),
+]  # fmt: skip
+
+
+def mutated(data: bytes, rng: random.Random) -> bytes:
+    """Return the data changed in one to four places."""
+    for _ in range(rng.randint(1, 4)):
+        at, length = rng.randrange(len(data) + 1), rng.choice((0, 1, 1, 2, 8, 40, 200))
+        how = rng.randrange(6)
+        if how == 0:
+            data = data[:at] + data[at + length :]
+        elif how == 1:
+            data = data[:at]
+        elif how == 2:
+            data = data[:at] + rng.choice(PIECES) + data[at:]
+        elif how == 3:
+            data = data[:at] + rng.randbytes(rng.choice((1, 1, 4))) + data[at + 1 :]
+        elif how == 4:
+            data = data[:at] + data[max(0, at - length) : at] * rng.choice((2, 3, 30)) + data[at:]
+        else:
+            other = rng.randrange(len(data) + 1)
+            data = data[:at] + data[other : other + length] + data[at + length :]
+        data = data or b"\n"
+    return data
+
+
+def zipped(rng: random.Random) -> bytes:
+    """Return a zip file of both results, by one of its methods."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", rng.choice((0, 8, 12, 14))) as archive:
+        archive.writestr("a.xml", JUNIT)
+        archive.writestr("b.verdict.jsonl", RECORD)
+    return buffer.getvalue()
+
+
+def tarred(rng: random.Random) -> bytes:
+    """Return a tar file of both results, compressed or not."""
+    buffer = io.BytesIO()
+    with tarfile.open(fileobj=buffer, mode=rng.choice(("w", "w:gz"))) as archive:
+        for name, data in (("a.xml", JUNIT), ("b.verdict.jsonl", RECORD)):
+            entry = tarfile.TarInfo(name)
+            entry.size = len(data)
+            archive.addfile(entry, io.BytesIO(data))
+    return buffer.getvalue()
+
+
+# What is damaged, and how many checks the whole input has; None where the damage may change what counts.
+CASES: tuple[tuple[str, Callable[[random.Random], bytes], int | None], ...] = (
+    ("r.xml", lambda _: JUNIT, 4),
+    ("r.verdict.jsonl", lambda _: RECORD, 2),
+    ("r.zip", zipped, 6),
+    ("r.tar", tarred, 6),
+    ("r.xml.gz", lambda _: gzip.compress(JUNIT), 4),
+    ("plain-verdict.toml", lambda _: SETTINGS, None),
+    ("shots/a.png", lambda _: PNG, None),
+)
+
+
+def findings(number: int, seed: int) -> Iterator[str]:
+    """Yield what goes wrong for so many damaged inputs, each with what makes it again."""
+    here = Path.cwd()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        (folder / "shots").mkdir()
+        os.chdir(folder)
+        try:
+            for at in range(number):
+                rng = random.Random(f"{seed}-{at}")
+                target, make, checks = rng.choice(CASES)
+                data = mutated(make(rng), rng)
+                for other, good in (("whole.xml", JUNIT), ("shots/a.png", PNG)):
+                    (folder / other).write_bytes(good)
+                (folder / "plain-verdict.toml").unlink(missing_ok=True)
+                (folder / target).write_bytes(data)
+                yield from (f"seed {seed}-{at}, {target}: {what}" for what in wrong(target, checks))
+                if target != "plain-verdict.toml" and target[:5] != "shots":
+                    (folder / target).unlink()
+        finally:
+            os.chdir(here)
+
+
+def wrong(target: str, checks: int | None) -> Iterator[str]:
+    """Yield what is wrong with a run over one damaged input."""
+    results = ["whole.xml"] if checks is None else [target]
+    out, err = io.StringIO(), io.StringIO()
+    began = time.monotonic()
+    command = ["report", *results, "--json", "--detail", "--evidence", "shots", "--out", "page.html", "--overwrite"]
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        try:
+            code = main(command)
+        except SystemExit as stop:
+            code = stop.code
+    took_s = time.monotonic() - began
+    if code not in (0, 2, 3) or (code == 2 and target != "plain-verdict.toml"):
+        yield f"exit code {code}: {err.getvalue()[:300]}"
+    if "Traceback" in err.getvalue() or "this is a bug" in err.getvalue():
+        yield err.getvalue()[:300]
+    if took_s > 20:
+        yield f"took {took_s:.0f} s"
+    if resource.getrusage(resource.RUSAGE_SELF).ru_maxrss > 1_000_000:
+        yield "takes more than 1 GB"
+    if code in (0, 3):
+        yield from wrong_summary(out.getvalue(), checks)
+    if code == 0 and not html.fromstring(Path("page.html").read_text("utf-8")).cssselect(".verdict"):
+        yield "a page without a verdict"
+
+
+def wrong_summary(text: str, checks: int | None) -> Iterator[str]:
+    """Yield what is wrong with the JSON: it does not parse, or is fit over a loss that nobody notes."""
+    try:
+        summary = json.loads(text)
+    except ValueError as error:
+        yield f"JSON that does not parse: {error}"
+        return
+    noted = any(file["notes"] for file in summary["files"])
+    if checks and summary["verdict"] == "fit" and summary["cases"] < checks and not noted:
+        yield f"fit with {summary['cases']} of {checks} checks, and no note"
+
+
+if __name__ == "__main__":
+    total = int(sys.argv[1]) if len(sys.argv) > 1 else 1000
+    found = list(findings(total, int(sys.argv[2]) if len(sys.argv) > 2 else 1))
+    sys.stdout.write("\n".join([*found, f"{total} inputs, {len(found)} findings", ""]))
+    sys.exit(bool(found))

@@ -1,0 +1,306 @@
+"""Bounds, orders and precedences, each of which a small slip in the code would change without any other test failing."""
+
+import email
+import email.policy
+import json
+import re
+import subprocess
+from datetime import date, datetime
+
+import pytest
+from lxml import html
+
+from plain_verdict.judge import judge
+from plain_verdict.judge.causes import find_causes
+from plain_verdict.model import Attempt, Check, Fact, Kind, Outcome, Problem, ResultFile, Run, Step
+from plain_verdict.page.variants import make_grids
+from plain_verdict.rules import CauseRule, ConditionRule, Match, Rules, Scope
+
+F, E, P = Outcome.FAILED, Outcome.ERRORED, Outcome.PASSED
+TODAY = date(2026, 11, 22)
+GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
+BAD = '<testsuite name="Quay"><testcase name="sinks"><failure message="water"/></testcase></testsuite>'
+CUT = '<testsuite name="Quay"><testcase name="sails"/>'
+
+
+def check(number, outcome=P, **more):
+    attempts = more.pop("attempts", None) or (Attempt(outcome, problems=more.pop("problems", ())),)
+    about = {"kind": Kind.FUNCTIONAL, "suite": ("Quay",), "name": f"sails {number}", **more}
+    return Check(f"c-{number}", attempts=attempts, **about)
+
+
+def run_of(*checks):
+    return Run((ResultFile("r.xml", "junit-xml", 1, checks),), checks)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code"),
+    [
+        (["judge", "cut.xml"], 1),  # undecided is not fit
+        (["report", "cut.xml", "bad.xml", "--enforce", "--strict"], 1),  # the verdict comes first
+        (["report", "cut.xml", "--strict"], 4),
+        (["report", "good.xml", "old.xml", "--newer-than", "2026-11-20", "--strict"], 0),  # left out as asked for
+        (["inspect", "gone.xml"], 3),
+        (["inspect", "good.xml"], 0),
+        (["report", "good.xml", "bad.xml", "--expect-files", "1"], 0),
+    ],
+)
+def test_which_exit_code_comes_first(arguments, code, tool, tmp_path):
+    old = GOOD.replace("<testsuite ", '<testsuite timestamp="2026-11-01T00:00:00Z" ')
+    for name, text in (("good", GOOD), ("bad", BAD), ("cut", CUT), ("old", old)):
+        (tmp_path / f"{name}.xml").write_text(text)
+    assert tool(*arguments).code == code
+
+
+def test_more_files_than_expected_are_welcome(tool, tmp_path):
+    for name in "abc":
+        (tmp_path / f"{name}.xml").write_text(GOOD.replace("sails", name))
+    assert (
+        json.loads(tool("judge", "a.xml", "b.xml", "c.xml", "--expect-files", "2", "--json").out)["verdict"]
+        == "fit"
+    )
+
+
+@pytest.mark.parametrize(("hours", "noted"), [(12, False), (13, True)])
+def test_results_are_stale_past_the_limit_and_not_at_it(hours, noted, tool, tmp_path):
+    for name, hour in (("a", 0), ("b", hours)):
+        stamp = f"2026-11-21T{hour:02}:00:00Z"
+        (tmp_path / f"{name}.xml").write_text(
+            f'<testsuite timestamp="{stamp}"><testcase name="{name}"/></testsuite>'
+        )
+    assert ("older than the newest" in tool("judge", "a.xml", "b.xml").err) == noted
+
+
+def test_a_folder_whose_name_only_begins_alike_is_no_evidence_root(tool, tmp_path):
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in-private").mkdir()
+    (tmp_path / "in-private" / "key.txt").write_text("harbour gate code")
+    lines = [
+        {"what": "record", "version": 1},
+        {"what": "check", "id": "c", "name": "sails"},
+        {"what": "evidence", "in": "c", "path": "../in-private/key.txt"},
+        {"what": "end", "id": "c", "outcome": "passed"},
+    ]
+    (tmp_path / "in" / "r.verdict.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    tool("report", "in")
+    page = (tmp_path / "verdict.html").read_text("utf-8")
+    assert "harbour gate code" not in page
+    assert "lies outside the folders that were named" in page
+
+
+def test_evidence_that_a_check_names_is_not_found_a_second_time(tool, tmp_path):
+    (tmp_path / "shots").mkdir()
+    (tmp_path / "shots" / "sails.txt").write_text("what the sailor saw")
+    lines = [
+        {"what": "record", "version": 1},
+        {"what": "check", "id": "c", "name": "sails"},
+        {"what": "evidence", "in": "c", "path": "shots/sails.txt"},
+        {"what": "end", "id": "c", "outcome": "passed"},
+    ]
+    (tmp_path / "r.verdict.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    done = tool("report", "r.verdict.jsonl", "--evidence", "shots", "--json", "--detail")
+    assert len(json.loads(done.out)["checks"][0]["evidence"]) == 1
+
+
+def test_evidence_of_an_earlier_go_is_found_from_its_own_folder(tool, tmp_path):
+    for go, outcome in (("first", "failed"), ("second", "passed")):
+        (tmp_path / go).mkdir()
+        (tmp_path / go / "seen.txt").write_text(f"seen in the {go} go")
+        lines = [
+            {"what": "record", "version": 1},
+            {"what": "check", "id": "c", "name": "sails"},
+            {"what": "evidence", "in": "c", "path": "seen.txt"},
+            {"what": "end", "id": "c", "outcome": outcome},
+        ]
+        (tmp_path / go / "r.verdict.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    assert tool("report", "first", "--retry", "second").code == 0
+    page = (tmp_path / "verdict.html").read_text("utf-8")
+    assert "seen in the first go" in page
+    assert "seen in the second go" in page
+    assert page.index("seen in the second go") < page.index("seen in the first go")  # the last one counts
+
+
+def test_a_waivers_words_are_text(tool, tmp_path):
+    (tmp_path / "r.xml").write_text(BAD)
+    toml = '[[waiver]]\nreason = "<b id=w>known</b>"\nuntil = 2026-12-24\nmatch = { check = "sinks" }\n'
+    (tmp_path / "plain-verdict.toml").write_text(toml)
+    tool("report", "r.xml")
+    assert not html.fromstring((tmp_path / "verdict.html").read_text("utf-8")).cssselect("#w")
+
+
+def test_rules_see_the_problems_of_steps():
+    step = Step("pay", F, problems=(Problem(F, message="the till is shut"),))
+    failing = check(1, attempts=(Attempt(F, steps=(Step("around", P, steps=(step,)),)),))
+    rules = [CauseRule(name="Till", match=Match(message="till is shut"))]
+    assert [cause.name for cause in find_causes(run_of(failing), rules)[0]] == ["Till"]
+
+
+def test_a_cause_is_that_of_the_gravest_problem():
+    both = check(1, E, problems=(Problem(F, message="a seat was taken twice today"), Problem(E, message="the harbour office did not answer")))  # fmt: skip
+    assert [cause.name for cause in find_causes(run_of(both), ())[0]] == ["the harbour office did not answer"]
+
+
+@pytest.mark.parametrize("first", [F, E])
+def test_whatever_went_before_a_pass_makes_it_flaky(first):
+    assert check(1, attempts=(Attempt(first), Attempt(P))).flaky
+    assert not check(1, attempts=(Attempt(P), Attempt(P))).flaky
+
+
+def test_a_condition_looks_at_its_kind_only():
+    checks = (check(1, F), check(2, P, kind=Kind.API))
+    for kind, kept in ((Kind.FUNCTIONAL, False), (Kind.API, True)):
+        rules = Rules(conditions=(ConditionRule(measure="failed", at_most=0, scope=Scope(kind=kind)),))
+        own = [one for one in judge(run_of(*checks), TODAY, rules).conditions if "of kind" in one.words]
+        assert [one.kept for one in own] == [kept]
+
+
+@pytest.mark.parametrize(("alike", "others", "said"), [(2, 4, True), (2, 5, False), (3, 6, True)])
+def test_a_cause_is_in_the_sentence_from_a_third_on(alike, others, said):
+    words = "no boat fits this berth", "tide tables are a year old", "seat maps lack an upper deck", "gulls took every sandwich left", "ropes were wound from rotten hemp", "anchors rest beneath deep silt"  # fmt: skip
+    checks = [check(n, F, problems=(Problem(F, message="the fare service never answered"),)) for n in range(alike)]
+    checks += [check(9 + n, F, problems=(Problem(F, message=words[n]),)) for n in range(others)]
+    assert ("of them with" in judge(run_of(*checks, check(99)), TODAY).sentence) == said
+
+
+def test_a_tear_down_error_joins_its_own_case_only(checks_of, tmp_path):
+    error = '<error message="failed on teardown"/>'
+    (tmp_path / "r.xml").write_text(
+        f'<testsuite><testcase name="a"/><testcase name="b">{error}</testcase></testsuite>'
+    )
+    assert {one.name: one.outcome for one in checks_of("r.xml").checks} == {"a": "passed", "b": "errored"}
+
+
+def test_facts_are_limited_kept_past_the_twelfth_and_suites_that_failed_come_first(checks_of, tmp_path):
+    facts = "".join(f'<property name="fact {n}" value="value-{n}"/>' for n in range(300))
+    suites = f'<testsuite name="A"><testcase name="x"/></testsuite>{BAD.replace("Quay", "Z")}'
+    (tmp_path / "r.xml").write_text(f"<testsuites><properties>{facts}</properties>{suites}</testsuites>")
+    found = checks_of("r.xml")
+    text = found.page.text_content()
+    assert "value-150" in text  # past the twelfth
+    assert "value-250" not in text  # past the limit
+    assert [one.suite for one in found.checks] == ["Z", "A"]
+
+
+def test_a_grid_counts_the_rows_that_it_does_not_show():
+    checks = [
+        check(f"{n}-{browser}", F if browser == "firefox" else P, name=f"n{n}", variant=(Fact("browser", browser),))
+        for n in range(43)
+        for browser in ("firefox", "chromium")
+    ]
+    (grid,) = make_grids(run_of(*checks))
+    assert (len(grid.rows), grid.hidden_rows) == (40, 3)
+
+
+def test_a_grid_shows_the_gravest_of_one_name():
+    checks = [check(n, outcome, name="n", variant=(Fact("browser", b),)) for n, (b, outcome) in enumerate((("a", F), ("a", P), ("b", P)))]  # fmt: skip
+    assert [cell.outcome for cell in make_grids(run_of(*checks))[0].rows[0][1]] == [F, P]
+
+
+def test_a_mail_counts_the_checks_that_it_does_not_name_and_attaches_what_fits(tool, tmp_path):
+    cases = "".join(
+        f'<testcase name="c{n}"><failure message="no boat fits this berth"/></testcase>' for n in range(14)
+    )
+    (tmp_path / "r.xml").write_text(f"<testsuite>{cases}</testsuite>")
+    for limit, attached in (("25MB", True), ("100kB", False)):
+        tool("report", "r.xml", "--mail", "m.eml", "--overwrite", "--size-limit", limit)
+        size = (tmp_path / "verdict.html").stat().st_size
+        message = email.message_from_bytes((tmp_path / "m.eml").read_bytes(), policy=email.policy.default)
+        assert "and 4 more" in message.get_body(("plain",)).get_content()
+        assert (len(list(message.iter_attachments())) == 1) == attached == (size * 1.37 < float(limit[:-2]) * (1e6 if "M" in limit else 1e3))  # fmt: skip
+
+
+def test_settings_stop_at_the_repositorys_root_and_name_the_mail_beside_them(tool, tmp_path, monkeypatch):
+    (tmp_path / "plain-verdict.toml").write_text('[report]\ntitle = "of the parent"\n')
+    inner = tmp_path / "repo" / "deep"
+    inner.mkdir(parents=True)
+    (inner / "r.xml").write_text(GOOD)
+    (tmp_path / "repo" / ".git").mkdir()
+    monkeypatch.chdir(inner)
+    assert json.loads(tool("report", "r.xml", "--json").out)["title"] != "of the parent"
+    (tmp_path / "repo" / "plain-verdict.toml").write_text('[mail]\nfile = "digest.eml"\n')
+    tool("report", "r.xml", "--overwrite")
+    assert (tmp_path / "repo" / "digest.eml").exists()
+
+
+def test_times_without_a_zone_stay_and_judge_uses_the_zone_of_the_settings(tool, tmp_path):
+    from plain_verdict.zones import in_zone, read_zone
+
+    naive = datetime.fromisoformat("2026-11-22T02:10:00")
+    file = ResultFile("r.xml", "junit-xml", 1, (), started=naive)
+    assert in_zone(Run((file,), ()), read_zone("Asia/Tokyo")).files[0].started == naive
+    # 02:00 UTC is the day before in Honolulu, when the waiver still holds.
+    waiver = '[[waiver]]\nreason = "w"\nuntil = 2026-11-21\nmatch = { check = "sinks" }\n'
+    (tmp_path / "r.xml").write_text(BAD)
+    for zone, code in (("UTC", 1), ("Pacific/Honolulu", 0)):
+        (tmp_path / "plain-verdict.toml").write_text(f'[report]\ntime_zone = "{zone}"\n{waiver}')
+        assert tool("judge", "r.xml").code == code
+
+
+def test_a_moment_near_the_end_of_the_calendar_is_no_moment(tool, tmp_path):
+    stamp = 'timestamp="9999-12-31T23:59:59" time="86400"'
+    (tmp_path / "a.xml").write_text(f'<testsuite {stamp}><testcase name="a" {stamp}/></testsuite>')
+    lines = [
+        {"what": "check", "id": "c", "name": "b", "at": at} for at in (253402300799, "9999-12-31T23:59:59+00:00")
+    ]
+    text = "\n".join(json.dumps({**line, "id": f"c{n}", "name": f"b{n}"}) for n, line in enumerate(lines))
+    (tmp_path / "b.verdict.jsonl").write_text('{"what": "record", "version": 1}\n' + text)
+    for zone in ("Pacific/Kiritimati", "UTC"):
+        done = tool("report", "a.xml", "b.verdict.jsonl", "--time-zone", zone, "--overwrite")
+        assert (done.code, "bug" in done.err) == (0, False)
+
+
+def test_archives_share_one_limit(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    import zipfile
+
+    from plain_verdict.settings import Limits
+
+    for name in "ab":
+        with zipfile.ZipFile(tmp_path / f"{name}.zip", "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("r.xml", GOOD.replace("sails", name) + " " * 60_000)
+    from plain_verdict.arrivals import Expected
+    from plain_verdict.run import make_run
+
+    run = make_run(["a.zip", "b.zip"], Expected(), lambda *_: None, Limits(archive_bytes=100_000))
+    assert [file.path for file in run.files] == ["a.zip/r.xml"]
+    assert "with the archives before it, to more than 100 kB" in run.unread[0].what
+
+
+def test_the_page_is_the_same_whoever_makes_it_and_wherever(tmp_path, program):
+    (tmp_path / "r.xml").write_text(BAD.replace("water", "in /home/kari/desk/pay.py and /root/x/y.py"))
+    pages = []
+    for home in ("/home/kari", "/nowhere"):
+        assert program("report", "r.xml", "--overwrite", "--no-git", env={"HOME": home}).code == 0
+        pages.append((tmp_path / "verdict.html").read_bytes())
+    assert pages[0] == pages[1]
+    assert b"kari" not in pages[0]
+    done = subprocess.run(["/bin/sh", "-c", f"cd / && {json.dumps(__import__('sys').executable)} -m plain_verdict judge {tmp_path}/r.xml --json"], capture_output=True, text=True, check=False)  # fmt: skip
+    assert json.loads(done.stdout)["files"][0]["path"] == f"{tmp_path.name}/r.xml"
+
+
+def test_no_control_character_past_ascii_and_no_noncharacter_is_on_a_page(tool, tmp_path):
+    (tmp_path / "r.xml").write_text(
+        "<testsuite><testcase name='a&#x85;b&#x9f;c&#xFDD0;d&#x1FFFE;e'/></testsuite>", "utf-8"
+    )
+    tool("report", "r.xml", "--title", "t\x85\ufdd1")
+    assert not re.search(
+        "[\x80-\x9f\ufdd0-\ufdef\ufffe\uffff\U0001fffe]", (tmp_path / "verdict.html").read_text("utf-8")
+    )
+
+
+def test_nothing_that_a_record_can_tell_of_a_passed_check_is_lost_on_the_page(tool, tmp_path):
+    about = {"requirements": ["REQ-7"], "links": {"ticket": "https://t.test/7"}, "worker": "crane 4"}
+    lines = [
+        {"what": "record", "version": 1},
+        {"what": "check", "id": "c", "name": "sails", **about},
+        {"what": "end", "id": "c", "outcome": "passed"},
+        {"what": "check", "id": "d", "name": "sinks"},
+        {"what": "step", "id": "s", "in": "d", "name": "pay"},
+        {"what": "end", "id": "s", "outcome": "failed", "problems": [{"message": "m", "expected": "four berths", "actual": "five berths", "detail": "deep in the hold"}]},
+        {"what": "end", "id": "d", "outcome": "failed"},
+    ]  # fmt: skip
+    (tmp_path / "r.verdict.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    tool("report", "r.verdict.jsonl")
+    text = html.fromstring((tmp_path / "verdict.html").read_text("utf-8")).text_content()
+    for part in ("REQ-7", "https://t.test/7", "crane 4", "four berths", "five berths", "deep in the hold"):
+        assert part in text, part
