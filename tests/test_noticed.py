@@ -200,7 +200,7 @@ def test_a_mail_counts_the_checks_that_it_does_not_name_and_attaches_what_fits(t
     cases = "".join(
         f'<testcase name="c{n}"><failure message="no boat fits this berth"/></testcase>' for n in range(14)
     )
-    (tmp_path / "r.xml").write_text(f"<testsuite>{cases}</testsuite>")
+    (tmp_path / "r.xml").write_text(f"<testsuite>{cases}<system-out>{'wave ' * 9000}</system-out></testsuite>")
     for limit, attached in (("25MB", True), ("100kB", False)):
         tool("report", "r.xml", "--mail", "m.eml", "--overwrite", "--size-limit", limit)
         size = (tmp_path / "verdict.html").stat().st_size

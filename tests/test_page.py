@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pypdf
 import pytest
+from PIL import Image
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -556,3 +557,32 @@ def test_saved_as_pdf_it_has_page_numbers_links_and_what_failed(tool, tmp_path, 
         assert f"{number} of {len(pages)}" in " ".join(page.split())
     assert "https://wiki.desk.test/nightly" in "".join(text.split())
     assert "Read the total on the receipt" in text
+
+
+def test_keys_of_one_character_can_be_turned_off_and_the_large_picture_keeps_the_focus(tool, browser, tmp_path):
+    (tmp_path / "shots").mkdir()
+    for number in (1, 2):
+        Image.new("RGB", (40, 30), (number, 90, 90)).save(tmp_path / "shots" / f"sails {number}.png")
+    cases = "".join(f'<testcase name="sails {n}"><failure message="no boat"/></testcase>' for n in (1, 2))
+    (tmp_path / "r.xml").write_text(f"<testsuite>{cases}</testsuite>")
+    tool("report", "r.xml", "--evidence", "shots")
+    browser.get((tmp_path / "verdict.html").as_uri())
+    focused = "return document.activeElement.type === 'search'"
+    body, keys = browser.find_element(By.TAG_NAME, "body"), browser.find_element(By.CSS_SELECTOR, ".keys input")
+    keys.click()
+    browser.execute_script("document.activeElement.blur()")
+    body.send_keys("/")
+    assert not browser.execute_script(focused)
+    # Turned on again, also where the page is opened anew.
+    keys.click()
+    browser.refresh()
+    browser.find_element(By.TAG_NAME, "body").send_keys("/")
+    assert browser.execute_script(focused)
+    browser.find_element(By.CSS_SELECTOR, ".lead a").click()
+    inside = "const d = document.querySelector('[role=dialog]'); return d?.ariaModal === 'true' && d.contains(document.activeElement)"
+    WebDriverWait(browser, 90).until(lambda _: browser.execute_script(inside))
+    for _ in range(5):
+        ActionChains(browser).send_keys(Keys.TAB).perform()
+        assert browser.execute_script(inside)
+    ActionChains(browser).send_keys(Keys.ESCAPE).perform()
+    WebDriverWait(browser, 90).until(lambda _: not browser.find_elements(By.CSS_SELECTOR, "[role=dialog]"))

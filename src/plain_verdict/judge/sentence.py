@@ -29,6 +29,7 @@ class Said(Value, frozen=True):
     cause: bool = False
     errored: bool = False
     """Whether what could not finish is told apart from what failed."""
+    undecided: bool = False
     conditions: bool = False
     """Whether every broken condition is told whole."""
 
@@ -140,7 +141,10 @@ def _open(situation: Situation) -> Said:
         return Said(f"nothing ran: {skipped}{ending}.", skipped=True)
     if tally.undecided:
         verb = "needs" if tally.undecided == 1 else "need"
-        return Said(f"{tally.undecided:,} of {plural(tally.total, 'check')} {verb} a person to decide{ending}.")
+        return Said(
+            f"{tally.undecided:,} of {plural(tally.total, 'check')} {verb} a person to decide{ending}.",
+            undecided=True,
+        )
     if bad:
         allowed = _allowed(situation)
         return Said(f"{allowed.text.removesuffix('.')}, but {unread}.", waived=allowed.waived)

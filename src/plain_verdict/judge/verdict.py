@@ -116,6 +116,9 @@ def _remarks(run: Run, situation: Situation, said: Said) -> Iterator[str]:
         yield f"{capital(spelled(tally.failed, 'check'))} failed, and {_few(tally.errored)} could not finish."
     if situation.waived and not said.waived:
         yield f"{capital(_few(situation.waived))} of what failed {'is' if situation.waived == 1 else 'are'} waived."
+    if tally.undecided and not said.undecided:
+        verb = "needs" if tally.undecided == 1 else "need"
+        yield f"{capital(spelled(tally.undecided, 'check'))} {verb} a person to decide."
     if cause and not said.cause:
         yield f"{capital(spelled(len(cause.checks), 'check'))} failed with “{cause.name}”."
     if not said.conditions:

@@ -61,7 +61,7 @@ def attempt_of(node: Node, line: CheckLine, limits: Limits) -> Attempt:
     problems = _problems(ending, limits) if ending else (Problem(Outcome.ERRORED, message=STOPPED),)
     if ending and outcome in (Outcome.PASSED, Outcome.SKIPPED):
         outcome, contradiction = _contradicted(node, outcome, problems)
-        reason = ". ".join(filter(None, (reason, contradiction)))
+        reason = " ".join(filter(None, (reason, contradiction)))
     return Attempt(
         outcome=outcome,
         took_s=node.took_s,
@@ -82,7 +82,7 @@ def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -
     """Return the outcome that counts where a problem, or a step at any depth, says worse; and that it does."""
     bad = [problem.outcome for problem in problems if problem.outcome in BAD]
     if bad:
-        return gravest(bad), f"Its record says {outcome.value}, but names a problem"
+        return gravest(bad), f"Its record says {outcome.value}, but names a problem."
     waiting = list(reversed(node.steps))
     worst: Node | None = None
     while waiting:
@@ -94,7 +94,7 @@ def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -
             outcome, worst = found, step
     if worst is None or node.ending is None:
         return outcome, ""
-    return outcome, f"Its record says {node.ending.outcome.value}, but its step “{worst.name}” {_SAID[outcome]}"
+    return outcome, f"Its record says {node.ending.outcome.value}, but its step “{worst.name}” {_SAID[outcome]}."
 
 
 _SAID = {

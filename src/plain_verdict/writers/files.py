@@ -12,6 +12,7 @@ from pathlib import Path
 from plain_verdict.errors import UsageError, WriteError
 from plain_verdict.writers.naming import numbered
 
+MAIL_MARK = "@plain-verdict.invalid"  # Source: RFC 2606, section 2: a name that can't be anybody's
 _MOST_OF_ONE_NAME = 1_000
 _PART = re.compile(r"\..*\.[0-9a-f]{8}\.part")
 _PART_LASTS_S = 3600
@@ -28,13 +29,25 @@ def _nothing(_: Path) -> None:
     """Do nothing with a page that is placed."""
 
 
+def is_our_mail(path: Path) -> bool:
+    """Return whether a file is a digest that this tool wrote."""
+    with path.open("rb") as opened:
+        return MAIL_MARK.encode() in opened.read(4000)
+
+
 def check_target(path: Path, *, folder: bool, overwrite: bool, make_folder: bool = True) -> None:
     """Make sure that a page can be written there; the folder around it is created. Raises UsageError."""
     if folder and path.exists() and not path.is_dir():
         raise UsageError("is a file; a page in a folder needs a folder's name", path=str(path), hint="change --out")
     if folder and overwrite and path.exists() and not is_ours(path) and any(path.iterdir()):
         raise UsageError("is a folder that this tool did not make", path=str(path), hint="choose another --out")
-    if not folder and overwrite and path.is_file() and path.stat().st_size and not is_ours(path):
+    if (
+        not folder
+        and overwrite
+        and path.is_file()
+        and path.stat().st_size
+        and not (is_ours(path) or is_our_mail(path))
+    ):
         raise UsageError("is a file that this tool did not make", path=str(path), hint="choose another --out")
     if not folder and path.is_dir():
         raise UsageError("is a folder", path=str(path), hint=f"try --out {path / 'verdict.html'}")

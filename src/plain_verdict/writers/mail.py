@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from plain_verdict.errors import UsageError
+from plain_verdict.writers.files import MAIL_MARK
 
 if TYPE_CHECKING:
     from datetime import datetime
@@ -81,7 +82,7 @@ def _message(told: Told, envelope: Envelope, attachment: Attachment | None) -> b
         message["To"] = read_addresses(envelope.to)
     message["Date"] = format_datetime(envelope.made)
     mark = sha256((told.html + told.text).encode("utf-8", "surrogatepass")).hexdigest()[:32]
-    message["Message-ID"] = f"<{mark}@plain-verdict.invalid>"
+    message["Message-ID"] = f"<{mark}{MAIL_MARK}>"
     message.set_content(_clean(told.text))
     message.add_alternative(_clean(told.html), subtype="html")
     if envelope.logo:
