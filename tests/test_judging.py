@@ -103,78 +103,26 @@ def cause(count: int, name: str = "Fares", *, by_rule: bool = True) -> Cause:
 
 SLOW = ConditionResult("Slowest check: at most 30.0 s", False, "61.0 s", "slowest check")
 SITUATIONS = [
-    (
-        Word.NOT_FIT,
-        Situation(Tally(failed=9, passed=203), cause=cause(5), broken=(SLOW,)),
-        "9 of 212 checks failed, 5 of them because of “Fares”, and the condition “slowest check” is broken.",
-    ),
-    (
-        Word.NOT_FIT,
-        Situation(Tally(failed=9, passed=203), broken=(ConditionResult("Failed: at most 0", False, "9 failed"),)),
-        "9 of 212 checks failed.",
-    ),
-    (
-        Word.NOT_FIT,
-        Situation(Tally(failed=9, passed=203), cause=cause(5)),
-        "9 of 212 checks failed, 5 of them because of “Fares”.",
-    ),
-    (
-        Word.NOT_FIT,
-        Situation(Tally(failed=9, passed=203), cause=cause(9)),
-        "9 of 212 checks failed, all of them because of “Fares”.",
-    ),
-    (
-        Word.NOT_FIT,
-        Situation(Tally(failed=9, passed=3), cause=cause(4, "no … left", by_rule=False)),
-        "9 of 12 checks failed, 4 of them with “no … left”.",
-    ),
+    (Word.NOT_FIT, Situation(Tally(failed=9, passed=203), cause=cause(5), broken=(SLOW,)), "9 of 212 checks failed, 5 of them because of “Fares”, and the condition “slowest check” is broken."),
+    (Word.NOT_FIT, Situation(Tally(failed=9, passed=203), broken=(ConditionResult("Failed: at most 0", False, "9 failed"),)), "9 of 212 checks failed."),
+    (Word.NOT_FIT, Situation(Tally(failed=9, passed=203), cause=cause(5)), "9 of 212 checks failed, 5 of them because of “Fares”."),
+    (Word.NOT_FIT, Situation(Tally(failed=9, passed=203), cause=cause(9)), "9 of 212 checks failed, all of them because of “Fares”."),
+    (Word.NOT_FIT, Situation(Tally(failed=9, passed=3), cause=cause(4, "no … left", by_rule=False)), "9 of 12 checks failed, 4 of them with “no … left”."),
     (Word.NOT_FIT, Situation(Tally(failed=7, passed=5), waived=2), "7 of 12 checks failed, 2 of them waived."),
-    (
-        Word.NOT_FIT,
-        Situation(Tally(failed=7, passed=5), waived=2, cause=cause(3)),
-        "7 of 12 checks failed, 3 of them because of “Fares”.",
-    ),
+    (Word.NOT_FIT, Situation(Tally(failed=7, passed=5), waived=2, cause=cause(3)), "7 of 12 checks failed, 3 of them because of “Fares”."),
     (Word.NOT_FIT, Situation(Tally(failed=3)), "all 3 checks failed."),
     (Word.NOT_FIT, Situation(Tally(failed=12345)), "all 12,345 checks failed."),
-    (
-        Word.NOT_FIT,
-        Situation(Tally(failed=2, errored=1, passed=12342)),
-        "3 of 12,345 checks failed or could not finish.",
-    ),
-    (
-        Word.NOT_FIT,
-        Situation(Tally(passed=5), broken=(SLOW,)),
-        "all 5 checks passed, but a condition is broken: slowest check: at most 30.0 s (61.0 s).",
-    ),
-    (
-        Word.NOT_FIT,
-        Situation(Tally(passed=5), broken=(ConditionResult("A", False, "1"), ConditionResult("B", False, "2"))),
-        "all 5 checks passed, but two conditions are broken: A (1) and B (2).",
-    ),
-    (
-        Word.NOT_FIT,
-        Situation(Tally(skipped=5), broken=(ConditionResult("Checks: at least 3", False, "0 ran"),)),
-        "nothing ran, but a condition is broken: checks: at least 3 (0 ran).",
-    ),
+    (Word.NOT_FIT, Situation(Tally(failed=2, errored=1, passed=12342)), "3 of 12,345 checks failed or could not finish."),
+    (Word.NOT_FIT, Situation(Tally(passed=5), broken=(SLOW,)), "all 5 checks passed, but a condition is broken: slowest check: at most 30.0 s (61.0 s)."),
+    (Word.NOT_FIT, Situation(Tally(passed=5), broken=(ConditionResult("A", False, "1"), ConditionResult("B", False, "2"))), "all 5 checks passed, but two conditions are broken: A (1) and B (2)."),
+    (Word.NOT_FIT, Situation(Tally(skipped=5), broken=(ConditionResult("Checks: at least 3", False, "0 ran"),)), "nothing ran, but a condition is broken: checks: at least 3 (0 ran)."),
     (Word.FIT, Situation(Tally(failed=1, passed=5), waived=1), "5 of 6 checks passed; 1 failed and is waived."),
     (Word.FIT, Situation(Tally(failed=2, passed=4), waived=2), "4 of 6 checks passed; 2 failed and are waived."),
-    (
-        Word.FIT,
-        Situation(Tally(failed=2, passed=4), waived=1),
-        "4 of 6 checks passed; 2 failed, which the conditions allow.",
-    ),
+    (Word.FIT, Situation(Tally(failed=2, passed=4), waived=1), "4 of 6 checks passed; 2 failed, which the conditions allow."),
     (Word.FIT, Situation(Tally(failed=2, passed=4)), "4 of 6 checks passed; 2 failed, which the conditions allow."),
-    (
-        Word.UNDECIDED,
-        Situation(Tally(failed=2, passed=4), gaps=1, waived=2),
-        "4 of 6 checks passed; 2 failed and are waived, but one result file could not be read whole.",
-    ),
-    (
-        Word.UNDECIDED,
-        Situation(Tally(passed=4), unmeasured=("Pass rate: at least 90 %",)),
-        "all 4 checks passed, but there is nothing to measure for “Pass rate: at least 90 %”.",
-    ),
-]
+    (Word.UNDECIDED, Situation(Tally(failed=2, passed=4), gaps=1, waived=2), "4 of 6 checks passed; 2 failed and are waived, but one result file could not be read whole."),
+    (Word.UNDECIDED, Situation(Tally(passed=4), unmeasured=("Pass rate: at least 90 %",)), "all 4 checks passed, but there is nothing to measure for “Pass rate: at least 90 %”."),
+]  # fmt: skip
 
 
 @pytest.mark.parametrize(("word", "situation", "sentence"), SITUATIONS)

@@ -21,198 +21,40 @@ FAILURE = '<failure message="no boat"/>'
 
 # What it proves, the XML, {check: outcome} on the page, texts on the page.
 CASES = [
-    (
-        "errored outweighs failed",
-        suite(case('<failure message="late"/><error message="sank"/>')),
-        {"sails": "errored"},
-        ["late", "sank"],
-    ),
+    ("errored outweighs failed", suite(case('<failure message="late"/><error message="sank"/>')), {"sails": "errored"}, ["late", "sank"]),
     ("failed outweighs skipped", suite(case("<skipped/>" + FAILURE)), {"sails": "failed"}, ["no boat"]),
-    (
-        "errored outweighs skipped",
-        suite(case("<error/><skipped/>")),
-        {"sails": "errored"},
-        ["The file gives no reason."],
-    ),
-    (
-        "two problems are both shown",
-        suite(case('<failure message="one"/><failure message="two"/>')),
-        {"sails": "failed"},
-        ["one", "two"],
-    ),
-    (
-        "message only in the text",
-        suite(case("<failure>first line\nsecond line</failure>")),
-        {"sails": "failed"},
-        ["first line"],
-    ),
-    (
-        "type from the message",
-        suite(case('<failure message="FareError: dear"/>')),
-        {"sails": "failed"},
-        ["of type FareError", "dear"],
-    ),
+    ("errored outweighs skipped", suite(case("<error/><skipped/>")), {"sails": "errored"}, ["The file gives no reason."]),
+    ("two problems are both shown", suite(case('<failure message="one"/><failure message="two"/>')), {"sails": "failed"}, ["one", "two"]),
+    ("message only in the text", suite(case("<failure>first line\nsecond line</failure>")), {"sails": "failed"}, ["first line"]),
+    ("type from the message", suite(case('<failure message="FareError: dear"/>')), {"sails": "failed"}, ["of type FareError", "dear"]),
     ("disabled is skipped", suite(case("", 'name="sails" status="disabled"')), {"sails": "skipped"}, ["disabled"]),
     ("not run is skipped", suite(case("", 'name="sails" result="Not Run"')), {"sails": "skipped"}, []),
-    (
-        "could not be run is errored",
-        suite(case("", 'name="sails" status="could not be run"')),
-        {"sails": "errored"},
-        ["could not be run"],
-    ),
-    (
-        "a skip that could not start is errored",
-        suite(case('<skipped message="Unable to find executable"/>')),
-        {"sails": "errored"},
-        [],
-    ),
-    (
-        "a status nobody knows is undecided",
-        suite(case("", 'name="sails" status="purple"')),
-        {"sails": "undecided"},
-        ["purple"],
-    ),
-    (
-        "a status that failed",
-        suite(case("<system-out>x</system-out>", 'name="sails" status="failed"')),
-        {"sails": "failed"},
-        [],
-    ),
-    (
-        "an expected failure is no pass",
-        suite(case('<skipped type="runner.xfail" message="BQ-1"/>')),
-        {"sails": "skipped"},
-        ["expected to fail: BQ-1"],
-    ),
+    ("could not be run is errored", suite(case("", 'name="sails" status="could not be run"')), {"sails": "errored"}, ["could not be run"]),
+    ("a skip that could not start is errored", suite(case('<skipped message="Unable to find executable"/>')), {"sails": "errored"}, []),
+    ("a status nobody knows is undecided", suite(case("", 'name="sails" status="purple"')), {"sails": "undecided"}, ["purple"]),
+    ("a status that failed", suite(case("<system-out>x</system-out>", 'name="sails" status="failed"')), {"sails": "failed"}, []),
+    ("an expected failure is no pass", suite(case('<skipped type="runner.xfail" message="BQ-1"/>')), {"sails": "skipped"}, ["expected to fail: BQ-1"]),
     ("the last of a name counts", suite(case() + case() + case(FAILURE)), {"sails": "failed"}, ["attempt 3"]),
-    (
-        "failed, then passed",
-        suite(case(FAILURE) + case()),
-        {"sails": ["failed", "passed"]},
-        ["1 of 2", "2 of 2", "no boat"],
-    ),
-    (
-        "earlier failures inside a passed case",
-        suite(case('<flakyFailure message="wave"><stackTrace>at sea</stackTrace></flakyFailure>')),
-        {"sails": "passed"},
-        ["passed only on attempt 2", "wave", "at sea"],
-    ),
-    (
-        "later failures inside a failed case",
-        suite(case(FAILURE + '<rerunFailure message="again"/>')),
-        {"sails": "failed"},
-        ["attempt 2", "again", "no boat"],
-    ),
-    (
-        "a tear-down error joins its case",
-        suite(case(FAILURE) + case('<error message="failed on teardown"/>')),
-        {"sails": "errored"},
-        ["no boat", "failed on teardown"],
-    ),
-    (
-        "one name at two places is two checks",
-        suite(case("", 'name="sails" file="a.py" line="1"') + case(FAILURE, 'name="sails" file="a.py" line="9"')),
-        {"sails": ["passed", "failed"]},
-        ["a.py:9"],
-    ),
-    (
-        "nameless cases stay apart",
-        suite(case("", "") + case(FAILURE, 'name=""')),
-        {"Nameless check": "passed", "Nameless check 2": "failed"},
-        [],
-    ),
-    (
-        "parameters in the name",
-        suite(case("", 'name="fare[adult-2]"') + case(FAILURE, 'name="fare[child-1]"')),
-        {"fare adult-2": "passed", "fare child-1": "failed"},
-        [],
-    ),
-    (
-        "line breaks, quotes and direction marks",
-        suite(case("", 'name="a&#10;&quot;b&quot; &#x202E;c"')),
-        {'a "b" c': "passed"},
-        [],
-    ),
-    (
-        "cases between nested suites",
-        "<testsuites>" + case() + suite(case(FAILURE)) + case("", 'name="lands"') + "</testsuites>",
-        {"sails": ["passed", "failed"], "lands": "passed"},
-        ["Outside any suite"],
-    ),
-    (
-        "suites four levels deep",
-        suite(
-            suite(suite(suite(case(), 'name="D" tests="1"'), 'name="C" tests="1"'), 'name="B" tests="1"'),
-            'name="A" tests="1"',
-        ),
-        {"sails": "passed"},
-        ["A › B › C › D"],
-    ),
-    (
-        "elements nobody documented",
-        suite(case("<weather><wind>9 knots</wind></weather>")),
-        {"sails": "passed"},
-        ["weather", "9 knots"],
-    ),
-    (
-        "a suite that fails by itself",
-        suite(case() + '<error message="no harbour"/>'),
-        {"The suite itself": "errored", "sails": "passed"},
-        ["no harbour"],
-    ),
-    (
-        "properties and output everywhere",
-        suite(
-            case('<properties><property name="deck" value="2"/></properties>')
-            + "<properties><property name='build'>77</property></properties><system-err>suite said</system-err>"
-        ),
-        {"sails": "passed"},
-        ["deck", "Build", "77", "suite said"],
-    ),
-    (
-        "colour codes",
-        suite(
-            case(
-                "<failure>&#27;[31mred\x1b[0m #x1B[1mbold#x1B[0m \x1b]8;;http://x\x07link\x1b]8;;\x07 be\x07ll</failure>"
-            )
-        ),
-        {"sails": "failed"},
-        ["red bold link be␇ll"],
-    ),
-    (
-        "illegal references",
-        suite(case('<failure message="a&#0;b&#xFFFF;c&#27;"/>')),
-        {"sails": "failed"},
-        ["a␀b\ufffdc␛"],
-    ),
-    (
-        "unescaped markup",
-        suite(
-            case("<failure>1 < 2 & 3 &nbsp; &foo; <![CDATA[4 < 5 & &#27;[1m6]]></failure>")
-            + case("", 'name="lands"')
-        ),
-        {"sails": "failed", "lands": "passed"},
-        ["1 < 2 & 3 \xa0 &foo; 4 < 5 & 6"],
-    ),
-    (
-        "a namespace",
-        '<j:testsuite xmlns:j="urn:x" name="Quay"><j:testcase name="sails"><j:failure message="no boat"/></j:testcase></j:testsuite>',
-        {"sails": "failed"},
-        ["no boat"],
-    ),
-    (
-        "expected and actual",
-        suite(case('<failure message="expected: &lt;418&gt; but was: &lt;481&gt;"/>')),
-        {"sails": "failed"},
-        ["expected418", "actual481"],
-    ),
-    (
-        "a long text keeps head and tail",
-        suite(case("<failure>" + "head\n" * 9000 + "tail\n" * 9000 + "</failure>")),
-        {"sails": "failed"},
-        ["characters left out here", "lines between"],
-    ),
-]
+    ("failed, then passed", suite(case(FAILURE) + case()), {"sails": ["failed", "passed"]}, ["1 of 2", "2 of 2", "no boat"]),
+    ("earlier failures inside a passed case", suite(case('<flakyFailure message="wave"><stackTrace>at sea</stackTrace></flakyFailure>')), {"sails": "passed"}, ["passed only on attempt 2", "wave", "at sea"]),
+    ("later failures inside a failed case", suite(case(FAILURE + '<rerunFailure message="again"/>')), {"sails": "failed"}, ["attempt 2", "again", "no boat"]),
+    ("a tear-down error joins its case", suite(case(FAILURE) + case('<error message="failed on teardown"/>')), {"sails": "errored"}, ["no boat", "failed on teardown"]),
+    ("one name at two places is two checks", suite(case("", 'name="sails" file="a.py" line="1"') + case(FAILURE, 'name="sails" file="a.py" line="9"')), {"sails": ["passed", "failed"]}, ["a.py:9"]),
+    ("nameless cases stay apart", suite(case("", "") + case(FAILURE, 'name=""')), {"Nameless check": "passed", "Nameless check 2": "failed"}, []),
+    ("parameters in the name", suite(case("", 'name="fare[adult-2]"') + case(FAILURE, 'name="fare[child-1]"')), {"fare adult-2": "passed", "fare child-1": "failed"}, []),
+    ("line breaks, quotes and direction marks", suite(case("", 'name="a&#10;&quot;b&quot; &#x202E;c"')), {'a "b" c': "passed"}, []),
+    ("cases between nested suites", "<testsuites>" + case() + suite(case(FAILURE)) + case("", 'name="lands"') + "</testsuites>", {"sails": ["passed", "failed"], "lands": "passed"}, ["Outside any suite"]),
+    ("suites four levels deep", suite(suite(suite(suite(case(), 'name="D" tests="1"'), 'name="C" tests="1"'), 'name="B" tests="1"'), 'name="A" tests="1"'), {"sails": "passed"}, ["A › B › C › D"]),
+    ("elements nobody documented", suite(case("<weather><wind>9 knots</wind></weather>")), {"sails": "passed"}, ["weather", "9 knots"]),
+    ("a suite that fails by itself", suite(case() + '<error message="no harbour"/>'), {"The suite itself": "errored", "sails": "passed"}, ["no harbour"]),
+    ("properties and output everywhere", suite(case('<properties><property name="deck" value="2"/></properties>') + "<properties><property name='build'>77</property></properties><system-err>suite said</system-err>"), {"sails": "passed"}, ["deck", "Build", "77", "suite said"]),
+    ("colour codes", suite(case("<failure>&#27;[31mred\x1b[0m #x1B[1mbold#x1B[0m \x1b]8;;http://x\x07link\x1b]8;;\x07 be\x07ll</failure>")), {"sails": "failed"}, ["red bold link be␇ll"]),
+    ("illegal references", suite(case('<failure message="a&#0;b&#xFFFF;c&#27;"/>')), {"sails": "failed"}, ["a␀b\ufffdc␛"]),
+    ("unescaped markup", suite(case("<failure>1 < 2 & 3 &nbsp; &foo; <![CDATA[4 < 5 & &#27;[1m6]]></failure>") + case("", 'name="lands"')), {"sails": "failed", "lands": "passed"}, ["1 < 2 & 3 \xa0 &foo; 4 < 5 & 6"]),
+    ("a namespace", '<j:testsuite xmlns:j="urn:x" name="Quay"><j:testcase name="sails"><j:failure message="no boat"/></j:testcase></j:testsuite>', {"sails": "failed"}, ["no boat"]),
+    ("expected and actual", suite(case('<failure message="expected: &lt;418&gt; but was: &lt;481&gt;"/>')), {"sails": "failed"}, ["expected418", "actual481"]),
+    ("a long text keeps head and tail", suite(case("<failure>" + "head\n" * 9000 + "tail\n" * 9000 + "</failure>")), {"sails": "failed"}, ["characters left out here", "lines between"]),
+]  # fmt: skip
 
 
 @pytest.mark.parametrize(("xml", "outcomes", "texts"), [row[1:] for row in CASES], ids=[row[0] for row in CASES])
@@ -270,7 +112,7 @@ TIMES = [
     ("inf", None),
     ("soon", None),
     ("1e3", 1000),
-]
+]  # fmt: skip
 
 
 @pytest.mark.parametrize(("text", "seconds"), TIMES)
@@ -296,40 +138,15 @@ def test_moments(text, iso):
 
 
 NOTES = [
-    (
-        "counts that disagree",
-        suite(case(), 'name="Quay" tests="5" failures="2"'),
-        "announces 5 checks and 2 failed or errored, but holds 1 and 0; results may be missing",
-        "undecided",
-    ),
+    ("counts that disagree", suite(case(), 'name="Quay" tests="5" failures="2"'), "announces 5 checks and 2 failed or errored, but holds 1 and 0; results may be missing", "undecided"),
     ("no checks at all", "<testsuites/>", "holds no checks", "undecided"),
-    (
-        "nothing but an opening tag",
-        "<testsuites>",
-        "is cut off: 0 whole checks could be read (it ends at line 1)",
-        "undecided",
-    ),
-    (
-        "cut in the middle",
-        suite(case() + case("", 'name="lands"'), 'tests="3"')[:-20],
-        "1 whole check could be read, 3 were announced",
-        "undecided",
-    ),
-    (
-        "tags that do not match",
-        suite(case() + "<testcase name='lands'></wrong></testcase>" + case()),
-        "is not well-formed XML",
-        "undecided",
-    ),
+    ("nothing but an opening tag", "<testsuites>", "is cut off: 0 whole checks could be read (it ends at line 1)", "undecided"),
+    ("cut in the middle", suite(case() + case("", 'name="lands"'), 'tests="3"')[:-20], "1 whole check could be read, 3 were announced", "undecided"),
+    ("tags that do not match", suite(case() + "<testcase name='lands'></wrong></testcase>" + case()), "is not well-formed XML", "undecided"),
     ("two documents in one file", suite(case()) * 2, "is not well-formed XML", "undecided"),
     ("control characters", suite(case("<system-out>\x07</system-out>")), "control characters", "fit"),
-    (
-        "a time that is none",
-        suite(case("", 'name="sails" time="soon"')),
-        "1 time that can't be read (“soon”)",
-        "fit",
-    ),
-]
+    ("a time that is none", suite(case("", 'name="sails" time="soon"')), "1 time that can't be read (“soon”)", "fit"),
+]  # fmt: skip
 
 
 @pytest.mark.parametrize(("xml", "note", "verdict"), [row[1:] for row in NOTES], ids=[row[0] for row in NOTES])

@@ -125,6 +125,11 @@ def _remarks(run: Run, situation: Situation, said: Said) -> Iterator[str]:
         yield from (f"Broken: {one.words} ({one.met})." for one in situation.broken if one.name)
     if tally.skipped and not said.skipped:
         yield f"{capital(spelled(tally.skipped, 'check'))} {'was' if tally.skipped == 1 else 'were'} skipped."
+    yield from _attempt_remarks(run)
+
+
+def _attempt_remarks(run: Run) -> Iterator[str]:
+    """Yield what became of checks that ran more than once."""
     retried = [check for check in run.checks if len(check.attempts) > 1]
     flaky = [check for check in retried if check.flaky]
     if flaky:

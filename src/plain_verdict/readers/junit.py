@@ -41,6 +41,7 @@ from plain_verdict.readers.junit_case import (
     read_problem,
 )
 from plain_verdict.readers.junit_counts import Counts, disagreement, read_announced
+from plain_verdict.readers.junit_names import split_parameters, without_run
 from plain_verdict.readers.junit_notes import notes_on
 from plain_verdict.readers.moments import read_moment
 from plain_verdict.readers.xml_events import XmlEvents
@@ -79,10 +80,6 @@ KNOWN_ATTRIBUTES = frozenset(
 )
 _PARAMETER_ATTRIBUTES = {"value_param": "value", "type_param": "type"}
 _TEAR_DOWN = re.compile(r"tear[\s_-]?down", re.IGNORECASE)
-_STAMP = re.compile(r"-20\d\d(?:0[1-9]|1[0-2])[0-3]\d[0-2]\d[0-5]\d[0-5]\d\Z")
-_STAMP_CHARS = 15
-_ABSOLUTE = re.compile(r"(?:/|[A-Za-z]:[/\\])(?:[^/\\\n]+[/\\]){3,}[^/\\\n]+\.[A-Za-z]\w{0,5}\Z")
-_PATH_PARTS = 3
 _SET_APART = ("machine", "package", "browser", "platform", "region", "device", "os")
 """Facts that set suites of one name apart."""
 _FORGOTTEN_TOGETHER = 32  # cases; one at a time takes longer than reading them
@@ -255,7 +252,7 @@ class JunitWalk:
             bracket = name.find("[")
             if bracket > 0 and len(name) - bracket > 2:
                 name, parameters = name[:bracket].rstrip(), (Fact("", name[bracket + 1 : -1]),)
-            raw, raw_parameters = _split_raw(raw)
+            raw, raw_parameters = split_parameters(raw)
         if not attributes.keys() <= KNOWN_ATTRIBUTES:
             more, extra = self._extra(attributes)
             facts, parameters, raw_parameters = facts + more, parameters + extra, raw_parameters + extra
@@ -370,27 +367,6 @@ class JunitWalk:
                 apart = ", ".join(label[key] for key in differing if label.get(key))
                 self.checks[number] = msgspec.structs.replace(self.checks[number], apart=apart)
         return tuple(self.checks)
-
-
-def without_run(name: str) -> str:
-    """Return a suite's name without what differs from run to run, or from machine to machine.
-
-    That is a time stamp at its end, and the folders above the last of a file's absolute path.
-    """
-    if len(name) > _STAMP_CHARS and name[-1].isdigit():
-        stamp = _STAMP.search(name)
-        name = name[: stamp.start()] if stamp else name
-    if _ABSOLUTE.match(name):
-        name = "/".join(re.split(r"[/\\]", name)[-_PATH_PARTS:])
-    return name
-
-
-def _split_raw(raw: str) -> tuple[str, tuple[Fact, ...]]:
-    """Return a raw name without its parameters, and these."""
-    bracket = raw.find("[")
-    if bracket > 0 and raw.endswith("]") and len(raw) - bracket > 2:
-        return raw[:bracket], (Fact("", raw[bracket + 1 : -1]),)
-    return raw, ()
 
 
 def _with_tear_down(before: Check, after: Check) -> Check:
