@@ -6,6 +6,7 @@ import sys
 
 import pytest
 
+from plain_verdict.readers.junit_names import without_run
 from plain_verdict.readers.moments import read_duration, read_moment
 
 
@@ -196,3 +197,17 @@ def test_memory_grows_with_what_is_kept_and_not_with_the_file(tmp_path):
     assert "12 passed" in done.stdout
     assert path.stat().st_size > 190_000_000
     assert int(done.stdout.split()[-1]) < 150_000  # KiB
+
+
+@pytest.mark.parametrize(
+    ("name", "left"),
+    [
+        ("test_u.A-20261125110525", "test_u.A"),
+        ("order-20269925110525", "order-20269925110525"),  # no such month
+        ("/home/ci/build/desk/src/seats/map.spec.js", "src/seats/map.spec.js"),
+        ("C:\\\\ci\\\\build\\\\desk\\\\seats\\\\map.test.ts".replace("\\\\", "\\"), "desk/seats/map.test.ts"),
+        ("/api/seats", "/api/seats"),
+    ],
+)
+def test_a_suites_name_without_what_differs_from_run_to_run(name, left):
+    assert without_run(name) == left
