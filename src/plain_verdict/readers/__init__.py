@@ -9,7 +9,7 @@ import msgspec
 from plain_verdict.errors import ReadError, UnknownFormat
 from plain_verdict.model import ResultFile, Unread
 from plain_verdict.readers.archives import Unpacking, is_archive, members
-from plain_verdict.readers.interface import Head, Reader, Source
+from plain_verdict.readers.interface import RESULT_SUFFIXES, Head, Reader, Source
 from plain_verdict.readers.junit import JunitReader
 from plain_verdict.readers.record import RecordReader
 from plain_verdict.readers.watched import Tell, Watch, watched
@@ -17,7 +17,6 @@ from plain_verdict.readers.xml_text import HEAD_BYTES, head_text, root_of
 from plain_verdict.settings import Limits
 from plain_verdict.text import one_line
 
-_RESULT_SUFFIXES = (".xml", ".jsonl", ".json", ".ndjson", ".zip", ".tar", ".tgz", ".gz")
 READERS: tuple[Reader, ...] = (JunitReader(), RecordReader())
 """Every format, in the order in which they are tried."""
 
@@ -132,7 +131,7 @@ def _unknown(head: Head, source: Source) -> ReadError:
     hint = "read are " + ", and ".join(reader.told_by for reader in READERS)
     if not head.text:
         what = "is empty" if not head.data else "holds nothing but blank space"
-        kind = ReadError if source.path.lower().endswith(_RESULT_SUFFIXES) else UnknownFormat
+        kind = ReadError if source.path.lower().endswith(RESULT_SUFFIXES) else UnknownFormat
         return kind(
             what, path=source.path, hint="the run may have been stopped before it wrote results; run it again"
         )

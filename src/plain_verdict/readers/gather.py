@@ -13,7 +13,7 @@ import msgspec
 
 from plain_verdict.errors import UsageError
 from plain_verdict.model import Unread
-from plain_verdict.readers.interface import Source
+from plain_verdict.readers.interface import RESULT_SUFFIXES, Source
 from plain_verdict.text import one_line
 
 STANDARD_INPUT = "-"
@@ -121,7 +121,7 @@ def _walk(folder: str) -> Iterator[tuple[str, bool, Unread | None]]:
                 continue
             if path.is_file():
                 yield str(path), False, None
-            elif path.is_symlink():
+            elif path.is_symlink() and name.lower().endswith(RESULT_SUFFIXES):
                 what = "is a link that points to nothing"
                 yield str(path), False, Unread(one_line(str(path), _PATH_CHARS), what, hint="remove it, or mend it")
     for trouble in troubles:

@@ -9,6 +9,9 @@ import msgspec
 from plain_verdict.model import ResultFile
 from plain_verdict.settings import Limits
 
+RESULT_SUFFIXES = (".xml", ".jsonl", ".json", ".ndjson", ".zip", ".tar", ".tgz", ".gz")
+"""Endings of names by which results are expected in a file, whatever is in it."""
+
 
 class Source(msgspec.Struct, frozen=True):
     """One input: how to open it, and how it is named on the page.
