@@ -304,3 +304,11 @@ def test_nothing_that_a_record_can_tell_of_a_passed_check_is_lost_on_the_page(to
     text = html.fromstring((tmp_path / "verdict.html").read_text("utf-8")).text_content()
     for part in ("REQ-7", "https://t.test/7", "crane 4", "four berths", "five berths", "deep in the hold"):
         assert part in text, part
+
+
+@pytest.mark.parametrize("outcomes", [("failed", "passed"), ("passed", "failed")])
+def test_of_two_ends_the_graver_counts(outcomes, tool, tmp_path):
+    lines = [{"what": "record", "version": 1}, {"what": "check", "id": "c", "name": "sails"}]
+    lines += [{"what": "end", "id": "c", "outcome": outcome} for outcome in outcomes]
+    (tmp_path / "r.verdict.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    assert json.loads(tool("judge", "r.verdict.jsonl", "--json").out)["counts"]["failed"] == 1
