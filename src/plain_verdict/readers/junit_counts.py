@@ -87,8 +87,8 @@ def disagreement(
     if cases is not None and cases not in fitting:
         said.append(plural(cases, "check"))
         found.append(f"{inside.cases:,}")
-        # Some runners count what a case does in parts. Where the suite says that nothing in it failed, no failure can
-        # be among those that are not there.
+        # Some runners count the parts of a case. Where the suite says that nothing in it failed, no failure can be
+        # among those that are not there.
         promises = cases > max(fitting) and not announced.none_failed
     problems = announced.problems
     # A suite may count each suite inside it that failed as one failure.
