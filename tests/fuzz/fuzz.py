@@ -196,6 +196,10 @@ def wrong_summary(text: str, checks: int | None) -> Iterator[str]:
 
 if __name__ == "__main__":
     total = int(sys.argv[1]) if len(sys.argv) > 1 else 1000
-    found = list(findings(total, int(sys.argv[2]) if len(sys.argv) > 2 else 1))
-    sys.stdout.write("\n".join([*found, f"{total} inputs, {len(found)} findings", ""]))
+    found = 0
+    for finding in findings(total, int(sys.argv[2]) if len(sys.argv) > 2 else 1):
+        sys.stdout.write(f"{finding}\n")
+        sys.stdout.flush()
+        found += 1
+    sys.stdout.write(f"{total} inputs, {found} findings\n")
     sys.exit(bool(found))
