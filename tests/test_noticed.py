@@ -297,12 +297,23 @@ def test_nothing_that_a_record_can_tell_of_a_passed_check_is_lost_on_the_page(to
         {"what": "check", "id": "d", "name": "sinks"},
         {"what": "step", "id": "s", "in": "d", "name": "pay"},
         {"what": "end", "id": "s", "outcome": "failed", "problems": [{"message": "m", "expected": "four berths", "actual": "five berths", "detail": "deep in the hold"}]},
-        {"what": "end", "id": "d", "outcome": "failed"},
+        {"what": "end", "id": "d", "outcome": "failed", "problems": [{"message": "n", "expected": "nine lights"}]},
+        {"what": "check", "id": "e", "name": "waits"},
+        {"what": "end", "id": "e", "outcome": "failed", "problems": [{"message": "o", "actual": "ten lights"}]},
     ]  # fmt: skip
     (tmp_path / "r.verdict.jsonl").write_text("\n".join(map(json.dumps, lines)))
     tool("report", "r.verdict.jsonl")
     text = html.fromstring((tmp_path / "verdict.html").read_text("utf-8")).text_content()
-    for part in ("REQ-7", "https://t.test/7", "crane 4", "four berths", "five berths", "deep in the hold"):
+    for part in (
+        "REQ-7",
+        "https://t.test/7",
+        "crane 4",
+        "four berths",
+        "five berths",
+        "deep in the hold",
+        "nine lights",
+        "ten lights",
+    ):
         assert part in text, part
 
 
