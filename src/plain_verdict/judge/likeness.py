@@ -6,9 +6,9 @@ helper's place in the stack, tells nothing and is passed over. Linear time: each
 """
 
 import re
-from collections import defaultdict
-from collections.abc import Sequence
-from pathlib import PurePath
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Sequence
+from functools import lru_cache
 
 from plain_verdict.model import Problem
 from plain_verdict.text import SAYS_LITTLE, headline
@@ -36,7 +36,7 @@ _SAID_BY_ALL = {
     *("same", "should", "strict", "strictly", "than", "that", "the", "true", "value", "values", "was", "were"),
 }
 _DETAIL_CHARS = 12_000
-_FRAMES_KEPT = 8
+_REMEMBERED = 20_000  # lines; each is asked for several times
 
 # What varies from one failure to the next, the longest forms first.
 _VARIABLE = re.compile(
@@ -105,6 +105,7 @@ _SHOWN_ERROR = re.compile(
 _SHORT_VALUES = re.compile(r"[\w\s.=!<>-]{0,30}")
 _SEARCHED_LINES = 60
 _FEW = 3
+_ASKED = 300
 _MANY = 0.3  # of unlike failures, that have a frame innermost
 
 
@@ -112,6 +113,7 @@ class Likeness:
     """What the failures of a run have in common, each as (check's name, problem)."""
 
     def __init__(self, failures: Sequence[tuple[str, Problem]]) -> None:
+        self._lines: dict[tuple[str, Problem], tuple[str, str]] = {}
         self._nothing = self._said_by_unlike(failures)
         self._helpers: frozenset[str] = frozenset()
         self._helpers = self._places_of_unlike(failures)
@@ -122,6 +124,12 @@ class Likeness:
 
     def _typed_line(self, name: str, problem: Problem) -> tuple[str, str]:
         """Return (type, line); those of an error that an assertion only shows are the error's own."""
+        found = self._lines.get((name, problem))
+        if found is None:
+            found = self._lines[name, problem] = self._find_line(name, problem)
+        return found
+
+    def _find_line(self, name: str, problem: Problem) -> tuple[str, str]:
         head = headline(problem.message or problem.detail)[:_CHARS]
         line = head if self._tells(name, head) else _line_of(name, problem.detail, head) or head
         shown = _SHOWN_ERROR.search(line)
@@ -143,8 +151,12 @@ class Likeness:
 
     def place(self, problem: Problem) -> str:
         """Return the innermost stack line of the team's own code that is no helper's; "" if there is none."""
-        places = own_places(problem.detail)
-        return next((place for place in places if place not in self._helpers), places[0] if places else "")
+        innermost = ""
+        for place in own_places(problem.detail):
+            if place not in self._helpers:
+                return place
+            innermost = innermost or place
+        return innermost
 
     def _tells(self, name: str, head: str) -> bool:
         if _SAYS_NOTHING.fullmatch(head) or _is_name(head, name):
@@ -155,10 +167,13 @@ class Likeness:
     def _said_by_unlike(failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
         """Return those lines, with holes, that failures have whose details tell different things."""
         told: dict[str, set[str]] = defaultdict(set)
+        asked: Counter[str] = Counter()
         for name, problem in failures:
             head = headline(problem.message or problem.detail)[:_CHARS]
             template = template_of(head)
-            if not has_telling_words(template) and len(told[template]) < _FEW:
+            # A few hundred failures tell whether they are unlike; nobody needs to look at all of thousands.
+            if not has_telling_words(template) and len(told[template]) < _FEW and asked[template] < _ASKED:
+                asked[template] += 1
                 told[template].add(template_of(_line_of(name, problem.detail, head)))
         return frozenset(template for template, several in told.items() if len(several - {"", template}) >= _FEW)
 
@@ -168,7 +183,8 @@ class Likeness:
         for name, problem in failures:
             template = template_of(self.line(name, problem))
             if not has_telling_words(template):
-                for place in own_places(problem.detail)[:1]:
+                place = next(own_places(problem.detail), "")
+                if place:
                     lines[place].add(template)
         unlike = len(set().union(*lines.values())) if lines else 0
         return frozenset(
@@ -216,12 +232,14 @@ def _words_of(template: str) -> set[str]:
     return {word.casefold() for word in _WORD.findall(template)} - _SAID_BY_ALL
 
 
+@lru_cache(_REMEMBERED)
 def template_of(line: str) -> str:
     """Return a line with holes for what varies; the name of what a program misses stays: it matters most."""
     holed = "".join(HOLE if varies else text for text, varies in marked(line))
     return re.sub(rf"{HOLE}(?:[\s,;]*{HOLE})+", HOLE, holed).strip()
 
 
+@lru_cache(_REMEMBERED)
 def marked(line: str) -> tuple[tuple[str, bool], ...]:
     """Return a line in pieces, each with whether it is a variable part."""
     kept = [match.span("name") for match in _IDENTIFIERS.finditer(line)]
@@ -245,16 +263,19 @@ _IDENTIFIERS = re.compile(
 )
 
 
-def own_places(detail: str) -> tuple[str, ...]:
-    """Return the stack lines that are the team's own code, the innermost first, as ``file function``."""
+def own_places(detail: str) -> Iterator[str]:
+    """Yield the stack lines that are the team's own code, the innermost first, as ``file function``."""
     text = detail[-_DETAIL_CHARS:]
     for number, form in enumerate(_FRAMES):
-        frames = [(found["file"], found["name"] or "") for found in form.finditer(text)]
         # Python tells the innermost frame last, the others first.
-        inwards = reversed(frames) if number in (0, 3) else frames
-        own = [(file, name) for file, name in inwards if not (_NOT_OURS.search(file) or _NOT_OURS.search(name))]
+        frames = form.findall(text)
+        inwards = reversed(frames) if number in (0, 3) else iter(frames)
+        names = form.groupindex
+        own = False
+        for frame in inwards:
+            file, name = frame[names["file"] - 1], frame[names["name"] - 1]
+            if not (_NOT_OURS.search(file) or _NOT_OURS.search(name)):
+                own = True
+                yield f"{file.replace(chr(92), '/').rpartition('/')[2]} {name}".strip()
         if own:
-            return tuple(
-                f"{PurePath(file.replace(chr(92), '/')).name} {name}".strip() for file, name in own[:_FRAMES_KEPT]
-            )
-    return ()
+            return
