@@ -323,3 +323,14 @@ def test_of_two_ends_the_graver_counts(outcomes, tool, tmp_path):
     lines += [{"what": "end", "id": "c", "outcome": outcome} for outcome in outcomes]
     (tmp_path / "r.verdict.jsonl").write_text("\n".join(map(json.dumps, lines)))
     assert json.loads(tool("judge", "r.verdict.jsonl", "--json").out)["counts"]["failed"] == 1
+
+
+def test_what_is_asked_for_and_not_there_is_noted(tool, tmp_path):
+    (tmp_path / "r.xml").write_text(GOOD)
+    scope = '[[condition]]\nmeasure = "failed"\nat_most = 1\nscope = { suite = "Nowhere" }\n'
+    (tmp_path / "plain-verdict.toml").write_text(f'[facts_from_environment]\nbuild = "NO_SUCH_VARIABLE"\n{scope}')
+    done = tool("report", "r.xml", "--out", "v-{fact:desk}.html")
+    assert "The environment has no NO_SUCH_VARIABLE, so the fact “build” is missing." in done.err
+    assert "No check is in Nowhere, where the condition “failed” looks." in done.err
+    assert "nothing tells the fact “desk”" in done.err
+    assert (tmp_path / "v-unknown.html").exists()

@@ -125,6 +125,8 @@ def run(options: argparse.Namespace) -> int:
     results, masker = mask_results(in_zone(results, wishes.zone), wishes.masking)
     verdict = judge(results, wishes.made.date(), wishes.rules)
     show_trouble(results, verdict, notes=not options.quiet)
+    for note in () if options.quiet else wishes.notes:
+        show_labelled("note", note)
     if not results.files:
         show_labelled("error", "nothing could be read, so no page was written")
         if options.json:
@@ -164,7 +166,7 @@ def _front(results: "Run", wishes: "Wishes", masker: "Masker") -> "Front":
         theme=report.theme,
         only=report.only,
         masks=None if masker.off else masker.count,
-        notes=(*wishes.brand.notes, *masker.troubles),
+        notes=(*wishes.brand.notes, *wishes.notes, *masker.troubles),
     )
 
 

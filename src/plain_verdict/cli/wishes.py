@@ -45,6 +45,8 @@ class Wishes(msgspec.Struct, frozen=True):
     rules: Rules
     zone: tzinfo | None
     made: datetime
+    notes: tuple[str, ...] = ()
+    """On what was asked for and is not there."""
 
     @property
     def in_folder(self) -> bool:
@@ -69,6 +71,11 @@ def read_wishes(options: argparse.Namespace, environment: Mapping[str, str]) -> 
         rules=settings.rules,
         zone=zone,
         made=made,
+        notes=tuple(
+            f"The environment has no {name}, so the fact “{key}” is missing."
+            for key, name in settings.facts_from_environment.items()
+            if not environment.get(name)
+        ),
     )
     _check(wishes)
     return wishes
