@@ -22,6 +22,8 @@ FAILURE = '<failure message="no boat"/>'
 
 # What it proves, the XML, {check: outcome} on the page, texts on the page.
 CASES = [
+    ("one name twice without a number of cases is two", suite(case() + case()), {"sails": ["passed", "passed"]}, ["1 of 2"]),
+    ("cases that hold nothing, and a number that leaves them out", suite(case() + case(), 'tests="1"'), {"sails": "passed"}, ["attempt 2"]),
     ("errored outweighs failed", suite(case('<failure message="late"/><error message="sank"/>')), {"sails": "errored"}, ["late", "sank"]),
     ("failed outweighs skipped", suite(case("<skipped/>" + FAILURE)), {"sails": "failed"}, ["no boat"]),
     ("errored outweighs skipped", suite(case("<error/><skipped/>")), {"sails": "errored"}, ["The file gives no reason."]),
