@@ -334,3 +334,17 @@ def test_what_is_asked_for_and_not_there_is_noted(tool, tmp_path):
     assert "No check is in Nowhere, where the condition “failed” looks." in done.err
     assert "nothing tells the fact “desk”" in done.err
     assert (tmp_path / "v-unknown.html").exists()
+
+
+def test_only_a_page_of_this_tool_is_ever_written_over(tool, tmp_path):
+    (tmp_path / "r.xml").write_text(GOOD)
+    for arguments in (["--out", "r.xml", "--overwrite"], ["--mail", "r.eml"]):
+        (tmp_path / "r.eml").write_text("From: somebody else")
+        done = tool("report", "r.xml", *arguments)
+        assert (done.code, "is a file that this tool did not make" in done.err) == (2, True)
+    assert (tmp_path / "r.xml").read_text() == GOOD
+    # A number that was given once is not given again.
+    pages = [json.loads(tool("report", "r.xml", "--json").out)["page"].rpartition("/")[2] for _ in range(3)]
+    (tmp_path / "verdict.html").unlink()
+    pages.append(json.loads(tool("report", "r.xml", "--json").out)["page"].rpartition("/")[2])
+    assert pages == ["verdict.html", "verdict-2.html", "verdict-3.html", "verdict-4.html"]

@@ -226,6 +226,10 @@ WRONG = [
         "condition[0].measure: needs exactly one of at_most, at_least and exactly",
     ),
     ('[[condition]]\nmeasure = "failed"\nat_most = -1', "condition[0].at_most: -1 is no number of 0 or more"),
+    (
+        '[[condition]]\nmeasure = "pass rate"\nat_least = 0.99',
+        'condition[0].at_least: 0.99 would be less than one per cent; write "99 %"',
+    ),
     ('[[condition]]\nmeasure = "pass rate"\nat_least = 101', "condition[0].at_least: 101 is no rate up to 100 %"),
     (
         '[[condition]]\nmeasure = "duration"\nat_most = 20',
