@@ -348,3 +348,10 @@ def test_only_a_page_of_this_tool_is_ever_written_over(tool, tmp_path):
     (tmp_path / "verdict.html").unlink()
     pages.append(json.loads(tool("report", "r.xml", "--json").out)["page"].rpartition("/")[2])
     assert pages == ["verdict.html", "verdict-2.html", "verdict-3.html", "verdict-4.html"]
+
+
+def test_counts_that_only_differ_are_said_on_the_page_and_not_on_the_terminal(tool, tmp_path):
+    (tmp_path / "r.xml").write_text(GOOD.replace("<testsuite ", '<testsuite tests="3" failures="0" errors="0" '))
+    done = tool("report", "r.xml")
+    assert "announces" not in done.out + done.err
+    assert "announces 3 checks, but holds 1" in (tmp_path / "verdict.html").read_text("utf-8")
