@@ -188,6 +188,9 @@ def test_search_filters_orders_and_keys_reach_every_folded_check(folded):
     wait(browser, f"{focus} === '4200'")
     in_view = "(r => r.top >= -1 && r.bottom <= innerHeight + 1)(document.activeElement.getBoundingClientRect())"
     wait(browser, in_view)
+    for key, place in ((Keys.PAGE_UP, 4185), (Keys.HOME, 1), (Keys.PAGE_DOWN, 16), (Keys.PAGE_UP, 1)):
+        ActionChains(browser).send_keys(key).perform()
+        wait(browser, f"{focus} === '{place}'")
     browser.find_element(By.CSS_SELECTOR, "select [value=name]").click()
     assert rows(browser)[:3] == ["Sailing 0 & <b>", "Sailing 1 & <b>", "Sailing 2 & <b>"]
 
@@ -280,3 +283,9 @@ def test_a_folder_has_every_check_on_plain_pages_at_any_size(tool, tmp_path):
     assert len(names) == len(set(names)) == 2501
     link = index.cssselect(".failures a")[0].get("href")
     assert link.startswith("suites/0001-quay.html#c-")
+
+
+def test_a_search_in_the_address_is_decoded(folded):
+    browser = folded(fragment="#find=sailing%203999%20%26")
+    wait(browser, "document.querySelector('.state').textContent.startsWith('1 of')")
+    assert rows(browser) == ["Sailing 3999 & <b>"]
