@@ -16,7 +16,9 @@ from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.remote.webdriver import WebDriver
 
+from plain_verdict import writers
 from plain_verdict.cli import main
+from plain_verdict.writers.html.page import PageWriter
 
 MADE = "1795312800"  # a fixed moment, so that pages can be compared
 
@@ -85,6 +87,13 @@ def checks_of(tool: Tool, tmp_path: Path) -> Callable[..., list[SimpleNamespace]
         return SimpleNamespace(checks=checks, summary=summary, page=page, err=done.err, code=done.code)
 
     return report
+
+
+def fold_after(monkeypatch: pytest.MonkeyPatch, checks: int, **more: bool) -> None:
+    """Fold pages past so many checks."""
+    page = PageWriter(checks, **more)
+    others = tuple(page if writer.name == page.name else writer for writer in writers.WRITERS)
+    monkeypatch.setattr(writers, "WRITERS", others)
 
 
 def one_line(text: str) -> str:

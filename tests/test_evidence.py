@@ -14,10 +14,10 @@ from selenium.webdriver.common.keys import Keys
 
 from plain_verdict.evidence.contents import Task, make_content
 from plain_verdict.evidence.finding import claim
-from plain_verdict.evidence.kinds import media_type_of
+from plain_verdict.evidence.media_types import media_type_of
 from plain_verdict.model import Attempt, Check, Content, Kind, Outcome
-from plain_verdict.page.difference import compare
-from plain_verdict.settings import DEFAULT_LIMITS
+from plain_verdict.report.difference import compare
+from plain_verdict.settings.limits import DEFAULT_LIMITS
 
 JUNIT = """<testsuites>
 <testsuite name="Booking"><testcase name="test_pay_by_card"/><testcase name="Pay by card twice"><failure/></testcase>
@@ -292,14 +292,14 @@ def test_wrong_wishes_are_one_line(arguments, line, tool, tmp_path):
 @pytest.mark.parametrize(
     ("toml", "arguments", "expected"),
     [
-        ('[evidence]\nplaces = ["shots"]', [], 1),
-        ('[evidence]\nplaces = ["shots"]\nfor = "none"', [], 0),
-        ('[evidence]\nplaces = ["shots"]\nfor = "none"', ["--evidence-for", "all"], 1),
-        ('[evidence]\nplaces = ["nowhere"]', ["--evidence", "../shots"], 1),
+        ('[evidence]\nlook_in = ["shots"]', [], 1),
+        ('[evidence]\nlook_in = ["shots"]\nfor = "none"', [], 0),
+        ('[evidence]\nlook_in = ["shots"]\nfor = "none"', ["--evidence-for", "all"], 1),
+        ('[evidence]\nlook_in = ["nowhere"]', ["--evidence", "../shots"], 1),
         (
-            '[evidence]\nplcaes = ["shots"]',
+            '[evidence]\nlook_on = ["shots"]',
             [],
-            "plain-verdict.toml:2: evidence: has a key that is not known, 'plcaes'\nhint: did you mean 'places'?",
+            "plain-verdict.toml:2: evidence: has a key that is not known, 'look_on'\nhint: did you mean 'look_in'?",
         ),
         ('[evidence]\nfor = "some"', [], "plain-verdict.toml:2: evidence.for: 'some' is no value of 'for'"),
         ('[evidence]\nsize_limit = "lots"', [], "'lots' is no size"),

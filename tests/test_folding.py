@@ -12,6 +12,8 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
+from conftest import fold_after
+
 SUITES, A_SUITE = 60, 70  # 4,200 checks, enough to be folded
 
 
@@ -90,13 +92,14 @@ def unfolded(text: str) -> tuple[dict, list[str]]:
 def test_a_folded_page_holds_every_check_once_and_each_as_the_template_renders_it(page, tmp_path, monkeypatch):
     small = page(results()).read_text("utf-8")
     columns, whole = unfolded(small)
-    monkeypatch.setattr("plain_verdict.page.folding.FOLD_AFTER", 1_000_000)
+    fold_after(monkeypatch, 1_000_000)
     large = page(results()).read_text("utf-8")
     assert len(small) < 0.35 * len(large)
     plain = html.fromstring(large)
     checks = plain.cssselect(".every .check")
     assert len(checks) == SUITES * A_SUITE == len(columns["outcome"])
-    assert "".join(check.get("class").split()[1][0] for check in checks) == columns["outcome"]
+    outcomes = [columns["outcomes"][int(code)] for code in columns["outcome"]]
+    assert [check.get("class").split()[1] for check in checks] == outcomes
     assert columns["name"].split("\n") == [check.cssselect(".name bdi")[0].text for check in checks]
     assert [check.get("id") for check in checks] == [
         f"c-{columns['ids'][at : at + 6].hex()}" for at in range(0, len(columns["ids"]), 6)
@@ -131,10 +134,10 @@ def test_a_folded_page_holds_every_check_once_and_each_as_the_template_renders_i
     "ignore:.*fork.*:DeprecationWarning"
 )  # the test's own process has threads, the tool's has not
 def test_the_same_bytes_whether_another_process_helps_or_not(page, monkeypatch):
-    monkeypatch.setattr("plain_verdict.page.folding._MANY", 10)
-    monkeypatch.setattr("plain_verdict.page.folding.can_fork", lambda: False)
+    monkeypatch.setattr("plain_verdict.writers.html.folding._MANY", 10)
+    fold_after(monkeypatch, 100, in_background=False)
     alone = page(results()).read_bytes()
-    monkeypatch.setattr("plain_verdict.page.folding.can_fork", lambda: True)
+    fold_after(monkeypatch, 100, in_background=True)
     assert page(results()).read_bytes() == alone
 
 

@@ -4,8 +4,8 @@ import datetime
 
 import pytest
 
-from plain_verdict.judge import judge
-from plain_verdict.judge.sentence import Situation, why
+from plain_verdict.judging import judge
+from plain_verdict.judging.sentence import SentenceFacts, explain
 from plain_verdict.model import (
     Attempt,
     Cause,
@@ -16,11 +16,13 @@ from plain_verdict.model import (
     ReadingNote,
     ResultFile,
     Run,
+    State,
     Tally,
     Unread,
-    Word,
+    VerdictWord,
 )
-from plain_verdict.words import listed, share, size, took
+from plain_verdict.settings.rules import Rules
+from plain_verdict.text.formatting import format_duration, format_share, format_size, join_list
 
 TODAY = datetime.date(2026, 11, 23)
 P, F, E, S, U = Outcome.PASSED, Outcome.FAILED, Outcome.ERRORED, Outcome.SKIPPED, Outcome.UNDECIDED
@@ -32,9 +34,9 @@ def run_of(counts: dict, lost: int = 0, unread: int = 0) -> Run:
         for outcome, times in counts.items()
         for number in range(times)
     )
-    notes = tuple(ReadingNote(f"{number}.xml", "is cut off", lost=True) for number in range(lost))
+    notes = tuple(ReadingNote(f"{number}.xml", "is cut off", results_missing=True) for number in range(lost))
     file = ResultFile("r.xml", "junit-xml", 1, checks, notes=notes)
-    return Run((file,), checks, tuple(Unread(f"gone-{number}.xml", "does not exist") for number in range(unread)))
+    return Run((file,), tuple(Unread(f"gone-{number}.xml", "does not exist") for number in range(unread)))
 
 
 SENTENCES = [
@@ -64,7 +66,7 @@ SENTENCES = [
 
 @pytest.mark.parametrize(("counts", "sentence"), SENTENCES)
 def test_the_sentence(counts, sentence):
-    assert judge(run_of(counts), TODAY).sentence == sentence
+    assert judge(run_of(counts), Rules(), TODAY).sentence == sentence
 
 
 @pytest.mark.parametrize(
@@ -89,50 +91,50 @@ def test_the_sentence(counts, sentence):
     ],
 )
 def test_what_could_not_be_read_is_never_fit_and_always_said(counts, lost, unread, sentence):
-    verdict = judge(run_of(counts, lost, unread), TODAY)
+    verdict = judge(run_of(counts, lost, unread), Rules(), TODAY)
     assert verdict.sentence == sentence
     named = " ".join(verdict.reasons)
     assert named.count("is cut off") == lost
     assert named.count("does not exist") == unread
-    assert None in [condition.kept for condition in verdict.conditions]
+    assert State.OPEN in [condition.state for condition in verdict.conditions]
 
 
 def cause(count: int, name: str = "Fares", *, by_rule: bool = True) -> Cause:
     return Cause(name, tuple(run_of({F: count}).checks), (("fares", False),), by_rule=by_rule)
 
 
-SLOW = ConditionResult("Slowest check: at most 30.0 s", False, "61.0 s", "slowest check")
+SLOW = ConditionResult("Slowest check: at most 30.0 s", State.BROKEN, "61.0 s", "slowest check")
 SITUATIONS = [
-    (Word.NOT_FIT, Situation(Tally(failed=9, passed=203), cause=cause(5), broken=(SLOW,)), "9 of 212 checks failed, 5 of them because of “Fares”, and the condition “slowest check” is broken."),
-    (Word.NOT_FIT, Situation(Tally(failed=9, passed=203), broken=(ConditionResult("Failed: at most 0", False, "9 failed"),)), "9 of 212 checks failed."),
-    (Word.NOT_FIT, Situation(Tally(failed=9, passed=203), cause=cause(5)), "9 of 212 checks failed, 5 of them because of “Fares”."),
-    (Word.NOT_FIT, Situation(Tally(failed=9, passed=203), cause=cause(9)), "9 of 212 checks failed, all of them because of “Fares”."),
-    (Word.NOT_FIT, Situation(Tally(failed=9, passed=3), cause=cause(4, "no … left", by_rule=False)), "9 of 12 checks failed, 4 of them with “no … left”."),
-    (Word.NOT_FIT, Situation(Tally(failed=7, passed=5), waived=2), "7 of 12 checks failed, 2 of them waived."),
-    (Word.NOT_FIT, Situation(Tally(failed=7, passed=5), waived=2, cause=cause(3)), "7 of 12 checks failed, 3 of them because of “Fares”."),
-    (Word.NOT_FIT, Situation(Tally(failed=3)), "all 3 checks failed."),
-    (Word.NOT_FIT, Situation(Tally(failed=12345)), "all 12,345 checks failed."),
-    (Word.NOT_FIT, Situation(Tally(failed=2, errored=1, passed=12342)), "3 of 12,345 checks failed or could not finish."),
-    (Word.NOT_FIT, Situation(Tally(passed=5), broken=(SLOW,)), "all 5 checks passed, but a condition is broken: slowest check: at most 30.0 s (61.0 s)."),
-    (Word.NOT_FIT, Situation(Tally(passed=5), broken=(ConditionResult("A", False, "1"), ConditionResult("B", False, "2"))), "all 5 checks passed, but two conditions are broken: A (1) and B (2)."),
-    (Word.NOT_FIT, Situation(Tally(skipped=5), broken=(ConditionResult("Checks: at least 3", False, "0 ran"),)), "nothing ran, but a condition is broken: checks: at least 3 (0 ran)."),
-    (Word.FIT, Situation(Tally(failed=1, passed=5), waived=1), "5 of 6 checks passed; 1 failed and is waived."),
-    (Word.FIT, Situation(Tally(failed=2, passed=4), waived=2), "4 of 6 checks passed; 2 failed and are waived."),
-    (Word.FIT, Situation(Tally(failed=2, passed=4), waived=1), "4 of 6 checks passed; 2 failed, which the conditions allow."),
-    (Word.FIT, Situation(Tally(failed=2, passed=4)), "4 of 6 checks passed; 2 failed, which the conditions allow."),
-    (Word.UNDECIDED, Situation(Tally(failed=2, passed=4), gaps=1, waived=2), "4 of 6 checks passed; 2 failed and are waived, but one result file could not be read whole."),
-    (Word.UNDECIDED, Situation(Tally(passed=4), unmeasured=("Pass rate: at least 90 %",)), "all 4 checks passed, but there is nothing to measure for “Pass rate: at least 90 %”."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=203), cause=cause(5), broken=(SLOW,)), "9 of 212 checks failed, 5 of them because of “Fares”, and the condition “slowest check” is broken."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=203), broken=(ConditionResult("Failed: at most 0", State.BROKEN, "9 failed"),)), "9 of 212 checks failed."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=203), cause=cause(5)), "9 of 212 checks failed, 5 of them because of “Fares”."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=203), cause=cause(9)), "9 of 212 checks failed, all of them because of “Fares”."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=3), cause=cause(4, "no … left", by_rule=False)), "9 of 12 checks failed, 4 of them with “no … left”."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=7, passed=5), waived=2), "7 of 12 checks failed, 2 of them waived."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=7, passed=5), waived=2, cause=cause(3)), "7 of 12 checks failed, 3 of them because of “Fares”."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=3)), "all 3 checks failed."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=12345)), "all 12,345 checks failed."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=2, errored=1, passed=12342)), "3 of 12,345 checks failed or could not finish."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(passed=5), broken=(SLOW,)), "all 5 checks passed, but a condition is broken: slowest check: at most 30.0 s (61.0 s)."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(passed=5), broken=(ConditionResult("A", State.BROKEN, "1"), ConditionResult("B", State.BROKEN, "2"))), "all 5 checks passed, but two conditions are broken: A (1) and B (2)."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(skipped=5), broken=(ConditionResult("Checks: at least 3", State.BROKEN, "0 ran"),)), "nothing ran, but a condition is broken: checks: at least 3 (0 ran)."),
+    (VerdictWord.FIT, SentenceFacts(Tally(failed=1, passed=5), waived=1), "5 of 6 checks passed; 1 failed and is waived."),
+    (VerdictWord.FIT, SentenceFacts(Tally(failed=2, passed=4), waived=2), "4 of 6 checks passed; 2 failed and are waived."),
+    (VerdictWord.FIT, SentenceFacts(Tally(failed=2, passed=4), waived=1), "4 of 6 checks passed; 2 failed, which the conditions allow."),
+    (VerdictWord.FIT, SentenceFacts(Tally(failed=2, passed=4)), "4 of 6 checks passed; 2 failed, which the conditions allow."),
+    (VerdictWord.UNDECIDED, SentenceFacts(Tally(failed=2, passed=4), gaps=1, waived=2), "4 of 6 checks passed; 2 failed and are waived, but one result file could not be read whole."),
+    (VerdictWord.UNDECIDED, SentenceFacts(Tally(passed=4), unmeasured=("Pass rate: at least 90 %",)), "all 4 checks passed, but there is nothing to measure for “Pass rate: at least 90 %”."),
 ]  # fmt: skip
 
 
 @pytest.mark.parametrize(("word", "situation", "sentence"), SITUATIONS)
 def test_the_sentence_with_rules(word, situation, sentence):
-    assert why(word, situation).text == sentence
+    assert explain(word, situation).text == sentence
 
 
 def test_a_pass_after_a_retry_is_a_pass_and_said():
     check = Check("c", Kind.FUNCTIONAL, (), "sails", (Attempt(F), Attempt(P)))
-    verdict = judge(Run((ResultFile("r.xml", "junit-xml", 1, (check,)),), (check,)), TODAY)
+    verdict = judge(Run((ResultFile("r.xml", "junit-xml", 1, (check,)),)), Rules(), TODAY)
     assert verdict.word == "fit"
     assert verdict.remarks == ("One check passed only after a retry: “sails”.",)
 
@@ -149,11 +151,11 @@ def test_a_pass_after_a_retry_is_a_pass_and_said():
     ],
 )
 def test_a_share_is_never_rounded_into_a_better_one(part, whole, text):
-    assert share(part, whole) == text
+    assert format_share(part, whole) == text
 
 
 def test_numbers_in_words():
-    assert [took(s) for s in (None, 0, 0.0123, 0.9999, 4.25, 59.96, 252, 4440, 3600)] == [
+    assert [format_duration(s) for s in (None, 0, 0.0123, 0.9999, 4.25, 59.96, 252, 4440, 3600)] == [
         "",
         "0 ms",
         "12 ms",
@@ -164,14 +166,14 @@ def test_numbers_in_words():
         "1 h 14 min",
         "1 h",
     ]
-    assert [size(n) for n in (1, 812, 4100, 15_000_000, 999_999)] == [
+    assert [format_size(n) for n in (1, 812, 4100, 15_000_000, 999_999)] == [
         "1 byte",
         "812 bytes",
         "4.1 kB",
         "15 MB",
         "1.0 MB",
     ]
-    assert [listed(list("abcde")[:n]) for n in (0, 1, 2, 3, 5)] == [
+    assert [join_list(list("abcde")[:n]) for n in (0, 1, 2, 3, 5)] == [
         "",
         "a",
         "a and b",

@@ -6,7 +6,7 @@ import sys
 
 import pytest
 
-from plain_verdict.readers.junit_names import without_run
+from plain_verdict.readers.junit.names import without_run
 from plain_verdict.readers.moments import read_duration, read_moment
 
 

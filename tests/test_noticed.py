@@ -10,11 +10,12 @@ from datetime import date, datetime
 import pytest
 from lxml import html
 
-from plain_verdict.judge import judge
-from plain_verdict.judge.causes import find_causes
-from plain_verdict.model import Attempt, Check, Fact, Kind, Outcome, Problem, ResultFile, Run, Step
-from plain_verdict.page.variants import make_grids
-from plain_verdict.rules import CauseRule, ConditionRule, Match, Rules, Scope
+from plain_verdict import ReadOptions, read
+from plain_verdict.judging import judge
+from plain_verdict.judging.causes import find_causes
+from plain_verdict.model import Attempt, Check, Fact, Kind, Outcome, Problem, ResultFile, Run, State, Step
+from plain_verdict.report.variants import make_variant_grids
+from plain_verdict.settings.rules import CauseRule, ConditionRule, Match, Rules, Scope
 
 F, E, P = Outcome.FAILED, Outcome.ERRORED, Outcome.PASSED
 TODAY = date(2026, 11, 22)
@@ -30,7 +31,7 @@ def check(number, outcome=P, **more):
 
 
 def run_of(*checks):
-    return Run((ResultFile("r.xml", "junit-xml", 1, checks),), checks)
+    return Run((ResultFile("r.xml", "junit-xml", 1, checks),))
 
 
 @pytest.mark.parametrize(
@@ -148,10 +149,10 @@ def test_whatever_went_before_a_pass_makes_it_flaky(first):
 
 def test_a_condition_looks_at_its_kind_only():
     checks = (check(1, F), check(2, P, kind=Kind.API))
-    for kind, kept in ((Kind.FUNCTIONAL, False), (Kind.API, True)):
+    for kind, state in ((Kind.FUNCTIONAL, State.BROKEN), (Kind.API, State.KEPT)):
         rules = Rules(conditions=(ConditionRule(measure="failed", at_most=0, scope=Scope(kind=kind)),))
-        own = [one for one in judge(run_of(*checks), TODAY, rules).conditions if "of kind" in one.words]
-        assert [one.kept for one in own] == [kept]
+        own = [one for one in judge(run_of(*checks), rules, TODAY).conditions if "of kind" in one.words]
+        assert [one.state for one in own] == [state]
 
 
 @pytest.mark.parametrize(("alike", "others", "said"), [(2, 4, True), (2, 5, False), (3, 6, True)])
@@ -159,7 +160,7 @@ def test_a_cause_is_in_the_sentence_from_a_third_on(alike, others, said):
     words = "no boat fits this berth", "tide tables are a year old", "seat maps lack an upper deck", "gulls took every sandwich left", "ropes were wound from rotten hemp", "anchors rest beneath deep silt"  # fmt: skip
     checks = [check(n, F, problems=(Problem(F, message="the fare service never answered"),)) for n in range(alike)]
     checks += [check(9 + n, F, problems=(Problem(F, message=words[n]),)) for n in range(others)]
-    assert ("of them with" in judge(run_of(*checks, check(99)), TODAY).sentence) == said
+    assert ("of them with" in judge(run_of(*checks, check(99)), Rules(), TODAY).sentence) == said
 
 
 def test_a_tear_down_error_joins_its_own_case_only(checks_of, tmp_path):
@@ -187,13 +188,13 @@ def test_a_grid_counts_the_rows_that_it_does_not_show():
         for n in range(43)
         for browser in ("firefox", "chromium")
     ]
-    (grid,) = make_grids(run_of(*checks))
+    (grid,) = make_variant_grids(run_of(*checks))
     assert (len(grid.rows), grid.hidden_rows) == (40, 3)
 
 
 def test_a_grid_shows_the_gravest_of_one_name():
     checks = [check(n, outcome, name="n", variant=(Fact("browser", b),)) for n, (b, outcome) in enumerate((("a", F), ("a", P), ("b", P)))]  # fmt: skip
-    assert [cell.outcome for cell in make_grids(run_of(*checks))[0].rows[0][1]] == [F, P]
+    assert [cell.outcome for cell in make_variant_grids(run_of(*checks))[0].rows[0][1]] == [F, P]
 
 
 def test_a_mail_counts_the_checks_that_it_does_not_name_and_attaches_what_fits(tool, tmp_path):
@@ -223,11 +224,11 @@ def test_settings_stop_at_the_repositorys_root_and_name_the_mail_beside_them(too
 
 
 def test_times_without_a_zone_stay_and_judge_uses_the_zone_of_the_settings(tool, tmp_path):
-    from plain_verdict.zones import in_zone, read_zone
+    from plain_verdict.merging.time_zones import in_zone, read_zone
 
     naive = datetime.fromisoformat("2026-11-22T02:10:00")
     file = ResultFile("r.xml", "junit-xml", 1, (), started=naive)
-    assert in_zone(Run((file,), ()), read_zone("Asia/Tokyo")).files[0].started == naive
+    assert in_zone(Run((file,)), read_zone("Asia/Tokyo")).files[0].started == naive
     # 02:00 UTC is the day before in Honolulu, when the waiver still holds.
     waiver = '[[waiver]]\nreason = "w"\nuntil = 2026-11-21\nmatch = { check = "sinks" }\n'
     (tmp_path / "r.xml").write_text(BAD)
@@ -253,15 +254,12 @@ def test_archives_share_one_limit(tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     import zipfile
 
-    from plain_verdict.settings import Limits
+    from plain_verdict.settings.limits import Limits
 
     for name in "ab":
         with zipfile.ZipFile(tmp_path / f"{name}.zip", "w", zipfile.ZIP_DEFLATED) as archive:
             archive.writestr("r.xml", GOOD.replace("sails", name) + " " * 60_000)
-    from plain_verdict.arrivals import Expected
-    from plain_verdict.run import make_run
-
-    run = make_run(["a.zip", "b.zip"], Expected(), lambda *_: None, Limits(archive_bytes=100_000))
+    run = read(["a.zip", "b.zip"], ReadOptions(limits=Limits(archive_bytes=100_000)))
     assert [file.path for file in run.files] == ["a.zip/r.xml"]
     assert "with the archives before it, to more than 100 kB" in run.unread[0].what
 

@@ -17,6 +17,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
+from conftest import fold_after
 from plain_verdict.demo import RESULTS
 
 HOSTILE = [
@@ -90,7 +91,7 @@ def hostile_record() -> str:
 def opened(request, tool, tmp_path, browser, monkeypatch):
     """Make a page of results and open it: ``opened(xml)``, the demo's without. Once plain, once folded."""
     if request.param == "folded":
-        monkeypatch.setattr("plain_verdict.page.folding.FOLD_AFTER", 0)
+        fold_after(monkeypatch, 0)
 
     def open_page(xml: str = "", fragment: str = "", title: str = "Booking desk"):
         results = str(RESULTS)
@@ -444,7 +445,7 @@ AXE = next(
 @pytest.mark.parametrize("layout", ["page", "folder", "suite", "folded"])
 def test_axe_finds_nothing_with_everything_open(scheme, layout, tool, tmp_path, browser, monkeypatch):
     if layout == "folded":
-        monkeypatch.setattr("plain_verdict.page.folding.FOLD_AFTER", 0)
+        fold_after(monkeypatch, 0)
     assert tool("demo", "d").code == 0
     arguments = ["--config", "d/plain-verdict.toml", "--evidence", "d/shots", "--theme", scheme]
     arguments += ["--out", "v.html"] if layout in ("page", "folded") else ["--layout", "folder", "--out", "f"]

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from plain_verdict.judge.causes import find_causes
-from plain_verdict.judge.likeness import Likeness
+from plain_verdict.judging.causes import find_causes
+from plain_verdict.judging.similarity import Similarity
 from plain_verdict.model import Attempt, Check, Kind, Outcome, Problem, ResultFile, Run
 
 F = Outcome.FAILED
@@ -46,7 +46,7 @@ def test_failures_group_by_likeness_as_a_person_grouped_them():
     assert len(rows) >= 200
     assert len({row["group"] for row in rows}) >= 25
     problems = [("", Problem(Outcome.FAILED, row["type"], row["message"], row["detail"])) for row in rows]
-    likeness = Likeness(problems)
+    likeness = Similarity(problems)
     found = [(row["group"], likeness.pattern(*one)) for row, one in zip(rows, problems, strict=True)]
     pairs = [(one[0] == other[0], one[1] == other[1]) for one, other in combinations(found, 2)]
     right = pairs.count((True, True))
@@ -84,7 +84,7 @@ def test_causes_have_names_that_say_something(failures, names):
         Check(f"c{n}", Kind.FUNCTIONAL, (), name, (Attempt(F, problems=(Problem(F, kind, message, detail),)),))
         for n, (name, kind, message, detail) in enumerate(failures)
     )
-    causes, _ = find_causes(Run((ResultFile("r.xml", "junit-xml", 1, checks),), checks), ())
+    causes, _ = find_causes(Run((ResultFile("r.xml", "junit-xml", 1, checks),)), ())
     assert {cause.name: len(cause.checks) for cause in causes} == names
 
 

@@ -1,5 +1,6 @@
 """Helper processes: they end with the program that started them, and may be given only so much time."""
 
+import multiprocessing
 import os
 import signal
 import threading
@@ -31,24 +32,24 @@ def end_with_parent() -> None:
     threading.Thread(target=watch, daemon=True).start()
 
 
-class Background(Generic[Result]):
-    """Work that another process does; ``result`` waits for it. Without fork it is done when it is asked for.
+class BackgroundTask(Generic[Result]):
+    """Work that another process does once it is started; ``result`` waits for it, or does it if it never was.
 
     The other process sees all that this one has. A fork copies no thread, so there is none where other threads run:
     they may hold locks.
     """
 
-    def __init__(self, work: Callable[[], Result], *, worth_it: bool) -> None:
+    def __init__(self, work: Callable[[], Result]) -> None:
         self._work = work
         self._receive: Connection | None = None
-        if worth_it:
-            import multiprocessing
 
-            context = multiprocessing.get_context("fork")
-            self._receive, send = context.Pipe(duplex=False)
-            self._child = context.Process(target=_send, args=(work, send), daemon=True)
-            self._child.start()
-            send.close()
+    def start(self) -> None:
+        """Begin in a process of its own."""
+        context = multiprocessing.get_context("fork")
+        self._receive, send = context.Pipe(duplex=False)
+        self._child = context.Process(target=_send, args=(self._work, send), daemon=True)
+        self._child.start()
+        send.close()
 
     def result(self, patience_s: float | None = None) -> Result:
         """Return what the work gave; if the other process was lost, the work is done here.

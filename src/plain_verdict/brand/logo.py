@@ -10,7 +10,7 @@ import msgspec
 from plain_verdict.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, Colour, contrast, luminance
 from plain_verdict.brand.svg import draw_svg, read_svg
 from plain_verdict.errors import UsageError
-from plain_verdict.settings import DEFAULT_LIMITS
+from plain_verdict.settings.limits import DEFAULT_LIMITS
 
 if TYPE_CHECKING:
     from PIL import Image

@@ -8,7 +8,7 @@ import msgspec
 from plain_verdict.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, read_colour, readable, written
 from plain_verdict.brand.logo import Logo, read_logo
 from plain_verdict.errors import UsageError
-from plain_verdict.settings_tables import BrandTable
+from plain_verdict.settings.schema import BrandTable
 
 _STYLESHEET_BYTES = 50_000
 _MAIL = re.compile(r"[^\s@<>\"]+@[^\s@<>\"]+\.[^\s@<>\"]+")
@@ -31,7 +31,12 @@ class Brand(msgspec.Struct, frozen=True):
     @property
     def contact_link(self) -> str:
         """Return the contact as a link: an address for mail, or a link as it is."""
-        return f"mailto:{self.contact}" if _MAIL.fullmatch(self.contact) else self.contact
+        return f"mailto:{self.contact}" if self.mail_address else self.contact
+
+    @property
+    def mail_address(self) -> str:
+        """Return the contact where it is an address for mail, else ""."""
+        return self.contact if _MAIL.fullmatch(self.contact) else ""
 
 
 def read_brand(names: BrandTable) -> Brand:

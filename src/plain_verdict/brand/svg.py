@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from plain_verdict.errors import UsageError
-from plain_verdict.processes import Background, can_fork
+from plain_verdict.processes import BackgroundTask, can_fork
 
 if TYPE_CHECKING:
     from lxml.etree import _Element
@@ -101,7 +101,9 @@ def draw_svg(text: str, width: int, path: Path) -> "Image.Image":
     from PIL import Image
 
     # A filter can take for ever, and the drawing library can't be interrupted.
-    drawing = Background(lambda: _drawn(text, width), worth_it=can_fork(alone=True))
+    drawing = BackgroundTask(lambda: _drawn(text, width))
+    if can_fork(alone=True):
+        drawing.start()
     try:
         png = drawing.result(_PATIENCE_S)
     except TimeoutError as error:

@@ -1,8 +1,9 @@
-"""The command line: parses arguments, prints, exits. Heavy modules are imported when a command needs them."""
+"""The command line: parses arguments, prints, exits. A command's module is imported when it is called."""
 
 import argparse
 import difflib
 import gc
+import importlib
 import os
 import re
 import signal
@@ -10,15 +11,59 @@ import sys
 import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from typing import NoReturn
+from typing import NamedTuple, NoReturn
 
 from plain_verdict import __version__
-from plain_verdict.cli import check, demo, init, inspect, judge, record, report
 from plain_verdict.cli.terminal import Progress, flush, show_error
 from plain_verdict.errors import PlainVerdictError, WriteError
-from plain_verdict.text import one_line
+from plain_verdict.text.cleaning import one_line
 
-COMMANDS = (report, judge, inspect, check, init, record, demo)
+
+class Command(NamedTuple):
+    """A command: its name, which is its module's as well, a few words for the list of all, and what it does."""
+
+    name: str
+    help: str
+    description: str
+
+
+COMMANDS = (
+    Command(
+        "report",
+        "read result files and write the page",
+        "Read result files and write one HTML page with the verdict.",
+    ),
+    Command(
+        "judge",
+        "print the verdict, and exit with 1 when it is not fit",
+        'Print the verdict and exit with 1 when it is not "fit". Writes nothing.',
+    ),
+    Command(
+        "inspect",
+        "say what each file is and what is odd about it",
+        "Say what each file is, what it holds, and what is odd about it. Writes nothing.",
+    ),
+    Command(
+        "check",
+        "check the settings and the brand, without results",
+        "Check the settings, and what they name: logo, stylesheet, folders, addresses. Reads no results.",
+    ),
+    Command(
+        "init",
+        "write a settings file that fits what is here",
+        "Write a short plain-verdict.toml, with comments, that fits what is found here.",
+    ),
+    Command(
+        "record",
+        "write a record of checks and steps from a script",
+        "Write a record line by line. What begins a check or a step prints its id, for the lines that follow.",
+    ),
+    Command(
+        "demo",
+        "write demo results and the page made from them",
+        "Write the demo results of a made-up ferry company, and the page made from them.",
+    ),
+)
 
 EXIT_CODES = """\
 exit codes:
@@ -36,7 +81,21 @@ _BUG = 70  # EX_SOFTWARE in sysexits.h
 
 
 class Parser(argparse.ArgumentParser):
-    """A parser whose errors are one line that says what is wrong, and one that says what to do."""
+    """A parser whose errors are one line that says what is wrong, and one that says what to do.
+
+    That of a command gets its options from the command's module once the command is called.
+    """
+
+    command = ""
+
+    def parse_known_args(self, args=None, namespace=None):  # type: ignore[no-untyped-def]
+        """Parse arguments, with the command's own options."""
+        if self.command:
+            module = importlib.import_module(f"plain_verdict.cli.{self.command}")
+            self.command = ""
+            module.add_options(self)
+            self.set_defaults(run=module.run)
+        return super().parse_known_args(args, namespace)
 
     def error(self, message: str) -> NoReturn:
         """Say what is wrong with the arguments, and end."""
@@ -47,14 +106,7 @@ class Parser(argparse.ArgumentParser):
     def _in_words(self, message: str) -> tuple[str, str]:
         choice = re.match(r"argument ([^:]+): invalid choice: '?(.*?)'? \(choose from (.*)\)$", message)
         if choice:
-            allowed = [word.strip(" '") for word in choice[3].split(",")]
-            near = difflib.get_close_matches(choice[2], allowed, n=1, cutoff=0.5)
-            named = choice[1].split("/")[-1]
-            what = f"{choice[2]!r} is no command" if named == "COMMAND" else f"{named} can't be {choice[2]!r}"
-            return (
-                what,
-                f"did you mean {near[0]}?" if near and named == "COMMAND" else f"it is one of {', '.join(allowed)}",
-            )
+            return self._wrong_choice(*choice.groups())
         unknown = re.match(r"unrecognized arguments: (.*)", message)
         if unknown:
             option = unknown[1].split()[0].split("=")[0]
@@ -64,9 +116,19 @@ class Parser(argparse.ArgumentParser):
         if number:
             return f"{number[1]} must be a whole number, and is {number[2]}", ""
         required = re.match(r"the following arguments are required: (.*)", message)
-        if required:
-            return f"{required[1]} is missing", ""
-        return message.removeprefix("argument "), ""
+        return (f"{required[1]} is missing" if required else message.removeprefix("argument ")), ""
+
+    @staticmethod
+    def _wrong_choice(argument: str, value: str, choices: str) -> tuple[str, str]:
+        allowed = [word.strip(" '") for word in choices.split(",")]
+        near = difflib.get_close_matches(value, allowed, n=1, cutoff=0.5)
+        name = argument.split("/")[-1]
+        if name != "COMMAND":
+            return f"{name} can't be {value!r}", f"it is one of {', '.join(allowed)}"
+        return (
+            f"{value!r} is no command",
+            f"did you mean {near[0]}?" if near else f"it is one of {', '.join(allowed)}",
+        )
 
     def _options(self) -> list[str]:
         """Return the options of this parser and of its commands."""
@@ -90,7 +152,8 @@ def make_parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=f"plain-verdict {__version__}")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", title="commands")
     for command in COMMANDS:
-        command.add_to(commands)
+        own = commands.add_parser(command.name, help=command.help, description=command.description)
+        own.command = command.name
     return parser
 
 
@@ -100,13 +163,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")  # a narrow terminal encoding must not end the run
     options = make_parser().parse_args(arguments)
-    # What is read stays to the end and has no cycles; looking through it again and again is a seventh of the time.
-    gc.disable()
-    try:
-        with _ended_alike():
-            code = _run(options)
-    finally:
-        gc.enable()
+    if arguments is None:
+        # The program's own process: what is read stays to its end and has no cycles, and looking through it
+        # again and again is a seventh of the time.
+        gc.disable()
+    with _ended_alike():
+        code = _run(options)
     code = flush(code)
     if code == _INTERRUPTED and arguments is None:
         # A pool of helpers that was stopped while it started waits for ever when Python ends.

@@ -1,48 +1,41 @@
 """``plain-verdict check``: whether the settings and the brand are right, before any results are there."""
 
 import argparse
+import os
+from datetime import datetime
 
-from plain_verdict.cli.common import DONE, add_config, add_debug
+from plain_verdict.cli.common import DONE, add_debug
+from plain_verdict.cli.options import add_config
 from plain_verdict.cli.terminal import show
+from plain_verdict.request import Overrides, make_request
+from plain_verdict.settings.loading import NAME, find_settings
+from plain_verdict.text.formatting import join_list, plural
 
 
-def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """Add the command and its options."""
-    text = "Check the settings, and what they name: logo, stylesheet, folders, addresses. Reads no results."
-    parser = commands.add_parser(
-        "check", help="check the settings and the brand, without results", description=text
-    )
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Add the command's options."""
     add_config(parser)
     add_debug(parser)
-    parser.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
     """Check the settings and say what they hold."""
-    import os
-
-    from plain_verdict.cli import make_parser
-    from plain_verdict.cli.wishes import read_wishes
-    from plain_verdict.settings_file import NAME, find_settings
-    from plain_verdict.words import listed, plural
-
     path = find_settings(options.config)
-    wanted = ["report", "-", *(["--config", options.config] if options.config else [])]
-    wishes = read_wishes(make_parser().parse_args(wanted), os.environ)
+    request = make_request(Overrides(config=options.config), os.environ, datetime.now().astimezone())
     if path is None:
         show(f"No {NAME} is here or above; the defaults hold.")
         return DONE
-    rules = wishes.rules
+    rules, brand = request.read.rules, request.brand
     show(f"{path} is right.")
     numbers = [
         plural(len(several), noun)
         for several, noun in ((rules.causes, "cause"), (rules.waivers, "waiver"), (rules.conditions, "condition"))
         if several
     ]
-    show(f"  {listed(numbers) if numbers else 'no rules of the team'}", "soft")
-    for logo, what in ((wishes.brand.logo, "logo"), (wishes.brand.logo_dark, "logo on dark")):
+    show(f"  {join_list(numbers) if numbers else 'no rules of the team'}", "soft")
+    for logo, what in ((brand.logo, "logo"), (brand.logo_dark, "logo on dark")):
         if logo:
             show(f"  {what}: {logo.width} x {logo.height} in the band", "soft")
-    for note in wishes.brand.notes:
+    for note in (*brand.notes, *request.read.notes):
         show(f"  {note}", "soft")
     return DONE

@@ -1,10 +1,18 @@
 """``plain-verdict demo``: the demo results and the page made from them."""
 
 import argparse
+import os
+import shlex
+import shutil
+from datetime import datetime
+from pathlib import Path
 
+from plain_verdict.cli import report
 from plain_verdict.cli.common import add_debug
 from plain_verdict.cli.terminal import show
+from plain_verdict.demo import BRAND, RESULTS, SETTINGS, SHOTS, WAIVER_LASTS
 from plain_verdict.errors import WriteError
+from plain_verdict.request import made_at
 
 TO_LOOK_AT = """
 What to look at:
@@ -18,10 +26,8 @@ What to look at:
 """
 
 
-def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """Add the command and its options."""
-    text = "Write the demo results of a made-up ferry company, and the page made from them."
-    parser = commands.add_parser("demo", help="write demo results and the page made from them", description=text)
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Add the command's options."""
     parser.add_argument(
         "folder",
         nargs="?",
@@ -30,26 +36,16 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
         help="where to write (default: %(default)s)",
     )
     add_debug(parser)
-    parser.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
     """Write the demo and say what to look at."""
-    import os
-    import shlex
-    import shutil
-    from pathlib import Path
-
-    from plain_verdict.cli import make_parser
-    from plain_verdict.cli.wishes import made_at
-    from plain_verdict.demo import BRAND, RESULTS, SETTINGS, SHOTS, WAIVER_LASTS
-
     folder = Path(options.folder)
     try:
         shutil.copytree(RESULTS, folder / "results", dirs_exist_ok=True)
         shutil.copytree(SHOTS, folder / "shots", dirs_exist_ok=True)
         shutil.copytree(BRAND, folder / "brand", dirs_exist_ok=True)
-        until = (made_at(os.environ.get("SOURCE_DATE_EPOCH")).date() + WAIVER_LASTS).isoformat()
+        until = (made_at(os.environ, datetime.now().astimezone()).date() + WAIVER_LASTS).isoformat()
         settings = SETTINGS.read_text("utf-8").replace("{UNTIL}", until)
         (folder / "plain-verdict.toml").write_text(settings, "utf-8")
     except OSError as error:
@@ -57,7 +53,8 @@ def run(options: argparse.Namespace) -> int:
     command = ["report", f"{folder}/results", "--evidence", f"{folder}/shots", "--out", f"{folder}/verdict.html"]
     command += ["--config", f"{folder}/plain-verdict.toml", "--overwrite"]
     show(f"$ plain-verdict {shlex.join(command)}\n", "soft")
-    report = make_parser().parse_args(command)
-    code = int(report.run(report))
+    parser = argparse.ArgumentParser()
+    report.add_options(parser)
+    code = report.run(parser.parse_args(command[1:]))
     show(TO_LOOK_AT.rstrip())
     return code

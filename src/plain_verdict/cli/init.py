@@ -1,12 +1,16 @@
 """``plain-verdict init``: a short settings file that fits what is here."""
 
 import argparse
+import os
 import re
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.terminal import show
 from plain_verdict.errors import UsageError, WriteError
+from plain_verdict.inputs.facts import remote_name
+from plain_verdict.readers import knows
+from plain_verdict.settings.loading import NAME
 
 _LOGO = re.compile(r"(?:.*[-_ ])?logo(?:[-_ ].*)?\.(?:svg|png|webp|jpe?g)", re.IGNORECASE)
 _DARK = re.compile(r"dark|white|negative|inverse", re.IGNORECASE)
@@ -14,19 +18,14 @@ _MOST_FILES = 20_000
 _SKIPPED = {"node_modules", "venv", "site-packages", "__pycache__", "dist", "build"}
 
 
-def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """Add the command and its options."""
-    text = "Write a short plain-verdict.toml, with comments, that fits what is found here."
-    parser = commands.add_parser("init", help="write a settings file that fits what is here", description=text)
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Add the command's options."""
     parser.add_argument("folder", nargs="?", default=".", metavar="FOLDER", help="where (default: here)")
     add_debug(parser)
-    parser.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
     """Write the settings and say what was found."""
-    from plain_verdict.settings_file import NAME
-
     folder = Path(options.folder)
     target = folder / NAME
     files = _files(folder)
@@ -48,9 +47,7 @@ def run(options: argparse.Namespace) -> int:
     return DONE
 
 
-def _files(folder: Path) -> "list[Path]":
-    import os
-
+def _files(folder: Path) -> list[Path]:
     found: list[Path] = []
     for here, folders, names in os.walk(folder):
         folders[:] = sorted(name for name in folders if not name.startswith(".") and name not in _SKIPPED)
@@ -62,8 +59,6 @@ def _files(folder: Path) -> "list[Path]":
 
 def _result_folders(files: list[Path]) -> list[Path]:
     """Return the folders that hold files which a reader knows; told by their content, as always."""
-    from plain_verdict.readers import knows
-
     places = {path.parent for path in files if path.suffix in (".xml", ".jsonl") and knows(path)}
     inner = sorted(places)
     return [place for place in inner if not any(other != place and other in place.parents for other in inner)]
@@ -79,8 +74,6 @@ def _logos(files: list[Path]) -> list[Path]:
 
 def _title(folder: Path) -> str:
     """Return the name of the repository by its remote, or else of the folder."""
-    from plain_verdict.facts import remote_name
-
     name = remote_name(folder) or folder.resolve().name
     return re.sub(r"[-_.]+", " ", name).strip().capitalize() or "Check results"
 

@@ -1,24 +1,19 @@
 """``plain-verdict record``: write a record from a shell script, or from any language that can run a program."""
 
 import argparse
-from typing import TYPE_CHECKING
+import json
+import os
 
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.terminal import show
 from plain_verdict.errors import UsageError
-
-if TYPE_CHECKING:
-    from plain_verdict.recorder import Recorder
+from plain_verdict.recorder import SUFFIX, Recorder
 
 OUTCOMES = ("passed", "failed", "errored", "skipped", "undecided")
 
 
-def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """Add the command, with an action for each kind of line."""
-    text = "Write a record line by line. What begins a check or a step prints its id, for the lines that follow."
-    parser = commands.add_parser(
-        "record", help="write a record of checks and steps from a script", description=text
-    )
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Add an action for each kind of line."""
     parser.add_argument("file", metavar="FILE", help="the record to append to; its name ends in .verdict.jsonl")
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION", title="actions")
 
@@ -51,15 +46,10 @@ def add_to(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> N
     end.add_argument("--type", default="", metavar="TEXT", help="the type of what went wrong")
     end.add_argument("--expected", metavar="TEXT")
     end.add_argument("--actual", metavar="TEXT")
-    parser.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
     """Append one line to the record."""
-    import os
-
-    from plain_verdict.recorder import SUFFIX, Recorder
-
     if not options.file.endswith(SUFFIX):
         raise UsageError(f"is no name for a record; it ends in {SUFFIX}", path=options.file)
     if options.action == "keep" and not os.path.isfile(options.path):  # noqa: PTH113  as light as the recorder
@@ -78,8 +68,6 @@ def run(options: argparse.Namespace) -> int:
 
 def _is_begun(file: str, id_: str) -> bool:
     """Return whether the record has a line that begins something with this id."""
-    import json
-
     wanted = f'"id":{json.dumps(id_)}'.encode()
     try:
         with open(file, "rb") as lines:  # noqa: PTH123  as light as the recorder
@@ -88,7 +76,7 @@ def _is_begun(file: str, id_: str) -> bool:
         return False
 
 
-def _write(recorder: "Recorder", options: argparse.Namespace) -> None:
+def _write(recorder: Recorder, options: argparse.Namespace) -> None:
     match options.action:
         case "check":
             about = {"suite": options.suite, "tags": options.tag, "kind": options.kind, "attempt": options.attempt}
@@ -102,11 +90,16 @@ def _write(recorder: "Recorder", options: argparse.Namespace) -> None:
         case "fact":
             recorder.fact(options.key, options.value)
         case "end":
-            bad = options.outcome in ("failed", "errored")
-            given = {key: getattr(options, key) for key in ("type", "message", "expected", "actual")}
-            problem = {key: value for key, value in given.items() if value}
-            reason = "" if bad else options.message
-            recorder.finish(options.id, options.outcome, reason, [problem] if bad and problem else [])
+            _end(recorder, options)
+
+
+def _end(recorder: Recorder, options: argparse.Namespace) -> None:
+    given = {key: getattr(options, key) for key in ("type", "message", "expected", "actual")}
+    problem = {key: value for key, value in given.items() if value}
+    if options.outcome in ("failed", "errored"):
+        recorder.finish(options.id, options.outcome, "", [problem] if problem else [])
+    else:
+        recorder.finish(options.id, options.outcome, options.message, [])
 
 
 def _pairs(texts: list[str]) -> dict[str, str]:

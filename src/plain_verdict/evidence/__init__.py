@@ -1,5 +1,5 @@
 """Finds evidence, checks it, makes it fit for a page, and gives it to the checks that it belongs to."""
 
-from plain_verdict.evidence.collect import EvidenceWishes, check_places, collect
+from plain_verdict.evidence.collect import EvidenceOptions, check_look_in, collect
 
-__all__ = ["EvidenceWishes", "check_places", "collect"]
+__all__ = ["EvidenceOptions", "check_look_in", "collect"]

@@ -6,11 +6,22 @@ from datetime import UTC, datetime
 import msgspec
 
 from plain_verdict.evidence.contents import Task
-from plain_verdict.evidence.making import run_tasks
+from plain_verdict.evidence.conversion import run_tasks
 from plain_verdict.evidence.tree import change_check, change_run
-from plain_verdict.model import BAD, Attempt, Check, Content, Evidence, Run, Step, evidence_of, in_order
-from plain_verdict.settings import FOLD_AFTER
-from plain_verdict.words import plural, size
+from plain_verdict.model import (
+    BAD,
+    Attempt,
+    Check,
+    Content,
+    ContentKind,
+    Evidence,
+    Run,
+    Step,
+    evidence_of,
+    in_order,
+)
+from plain_verdict.settings.limits import FOLD_AFTER
+from plain_verdict.text.formatting import format_size, plural
 
 _PAGE_BYTES = 70_000
 _CHECK_BYTES = 700
@@ -35,22 +46,26 @@ def keep_budget(
     room = max(0, page_bytes - texts_bytes)
     notes: list[str] = []
     if texts_bytes > page_bytes:
-        about = size(texts_bytes)
-        notes.append(f"The page can't be kept under {size(page_bytes)}: its texts alone take about {about}.")
+        about = format_size(texts_bytes)
+        notes.append(f"The page can't be kept under {format_size(page_bytes)}: its texts alone take about {about}.")
     kept = dict(contents)
     if _total(kept.values()) > room:
         kept, shrunk = _shrunk(kept, tasks, made)
         if shrunk:
-            notes.append(f"{plural(shrunk, 'picture')} made smaller to keep the page under {size(page_bytes)}.")
+            notes.append(
+                f"{plural(shrunk, 'picture')} made smaller to keep the page under {format_size(page_bytes)}."
+            )
     if _total(kept.values()) > room:
         dropped = _dropped(run, kept, room)
         kept = {key: content for key, content in kept.items() if key not in dropped}
         number = plural(len(dropped), "piece") + " of evidence"
-        notes.append(f"{number} left out to keep the page under {size(page_bytes)}, those of passed checks first.")
+        notes.append(
+            f"{number} left out to keep the page under {format_size(page_bytes)}, those of passed checks first."
+        )
 
         def mark(evidence: Evidence) -> Evidence:
             gone = evidence.content in dropped
-            return msgspec.structs.replace(evidence, content="", trouble=_LEFT_OUT) if gone else evidence
+            return msgspec.structs.replace(evidence, content="", unavailable=_LEFT_OUT) if gone else evidence
 
         run = change_run(run, lambda check, _: change_check(check, mark))
         run = msgspec.structs.replace(run, unclaimed=tuple(map(mark, run.unclaimed)))
@@ -85,7 +100,7 @@ def _shrunk(
 ) -> tuple[dict[str, Content], int]:
     """Return the contents with every picture as small as can be, and how many became smaller."""
     sources = {content.key: source for source, content in made.items() if isinstance(content, Content)}
-    pictures = [key for key, content in contents.items() if content.kind == "picture"]
+    pictures = [key for key, content in contents.items() if content.kind is ContentKind.PICTURE]
     again = run_tasks([msgspec.structs.replace(tasks[sources[key]], small=True) for key in pictures])
     smaller = {
         new.key: new for new in again if isinstance(new, Content) and len(new.data) < len(contents[new.key].data)

@@ -1,9 +1,7 @@
 """Gathers all evidence of a run: finds it, makes each distinct content once, keeps the page within its budget."""
 
 import os
-import re
 from collections import Counter, defaultdict
-from collections.abc import Callable
 from hashlib import sha256
 from pathlib import Path
 
@@ -12,46 +10,49 @@ import msgspec
 from plain_verdict.errors import UsageError
 from plain_verdict.evidence.budget import LEAST_PAGE_BYTES, keep_budget
 from plain_verdict.evidence.contents import Task
+from plain_verdict.evidence.conversion import make_all
 from plain_verdict.evidence.finding import claim, mentioned, templated
-from plain_verdict.evidence.making import make_all
-from plain_verdict.evidence.places import files_below, resolve, resolve_any
+from plain_verdict.evidence.safe_paths import files_below, resolve, resolve_any
 from plain_verdict.evidence.tree import busy_part, change_check, change_run, with_busy_part
+from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.model import BAD, Check, Content, Evidence, Run, evidence_of
-from plain_verdict.settings import Limits
-from plain_verdict.text import one_line
-from plain_verdict.words import listed, plural, size
+from plain_verdict.settings.choices import EvidenceOf
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.formatting import format_size, join_list, plural
+from plain_verdict.text.placeholders import placeholders_in
 
 _PLACEHOLDERS = ("check", "suite")
 _NAME_CHARS = 100
 
 
-class EvidenceWishes(msgspec.Struct, frozen=True):
+class EvidenceOptions(msgspec.Struct, frozen=True):
     """What the user wants of evidence: where to look for it, whose goes in, how large the page may get.
 
-    ``places`` are folders, and templates like ``shots/{suite}/{check}*.png``; ``whose`` is all, failed or none.
+    ``look_in`` are folders, and templates like ``shots/{suite}/{check}*.png``.
     """
 
-    places: tuple[str, ...] = ()
-    whose: str = "all"
+    look_in: tuple[str, ...] = ()
+    of: EvidenceOf = EvidenceOf.ALL
     page_bytes: int = 25_000_000
 
     @property
     def folders(self) -> tuple[str, ...]:
-        """Return the places that are folders."""
-        return tuple(os.path.realpath(place) for place in self.places if "{" not in place)
+        """Return those that are folders."""
+        return tuple(os.path.realpath(place) for place in self.look_in if "{" not in place)
 
     @property
     def templates(self) -> tuple[str, ...]:
-        """Return the places that are templates."""
-        return tuple(place for place in self.places if "{" in place)
+        """Return those that are templates."""
+        return tuple(place for place in self.look_in if "{" in place)
 
 
-def check_places(wishes: EvidenceWishes) -> None:
+def check_look_in(options: EvidenceOptions) -> None:
     """Make sure that every folder to look in is there, and that the page may be as large as any is.
 
     Raises UsageError.
     """
-    for folder in wishes.folders:
+    for folder in options.folders:
         try:
             found = Path(folder).is_dir()
         except OSError:  # a name that is too long
@@ -59,45 +60,46 @@ def check_places(wishes: EvidenceWishes) -> None:
         if not found:
             shown = one_line(Path(folder).name, _NAME_CHARS)
             raise UsageError("is no folder to look for evidence in", path=shown, hint="check --evidence")
-    for template in wishes.templates:
-        for name in re.findall(r"\{([^{}]*)\}", template):
+    for template in options.templates:
+        for name in placeholders_in(template):
             if name not in _PLACEHOLDERS:
                 raise UsageError(
                     f"{{{name}}} is no placeholder", path=template, hint="known here: {check} and {suite}"
                 )
-    if wishes.page_bytes < LEAST_PAGE_BYTES:
-        least = size(LEAST_PAGE_BYTES)
+    if options.page_bytes < LEAST_PAGE_BYTES:
+        least = format_size(LEAST_PAGE_BYTES)
         raise UsageError(
-            f"a page can't be kept under {size(wishes.page_bytes)}", hint=f"write --size-limit {least} or more"
+            f"a page can't be kept under {format_size(options.page_bytes)}",
+            hint=f"write --size-limit {least} or more",
         )
 
 
-def collect(run: Run, wishes: EvidenceWishes, limits: Limits, watch: Callable[[int, int], None]) -> Run:
-    """Return the run with every piece of evidence resolved; ``watch`` is told how many of all are made."""
+def collect(run: Run, options: EvidenceOptions, limits: Limits, on_progress: OnProgress) -> Run:
+    """Return the run with every piece of evidence resolved; ``on_progress`` is told how many of all are made."""
     # Without a folder to look in, only what a check itself has or mentions can be evidence: few of a large run.
-    part = run if wishes.places else busy_part(run)
-    collected, resolving, made = _resolved(part, wishes, limits, watch)
-    run = collected if wishes.places else with_busy_part(run, collected)
+    part = run if options.look_in else busy_part(run)
+    collected, resolving, made = _resolved(part, options, limits, on_progress)
+    run = collected if options.look_in else with_busy_part(run, collected)
     contents = {content.key: content for content in made.values() if not isinstance(content, str)}
-    return keep_budget(run, contents, resolving.tasks, made, wishes.page_bytes)
+    return keep_budget(run, contents, resolving.tasks, made, options.page_bytes)
 
 
 def _resolved(
-    run: Run, wishes: EvidenceWishes, limits: Limits, watch: Callable[[int, int], None]
+    run: Run, options: EvidenceOptions, limits: Limits, on_progress: OnProgress
 ) -> "tuple[Run, _Resolving, dict[str, Content | str]]":
-    run, notes = _find(run, wishes)
-    resolving = _Resolving(run, wishes, limits)
+    run, notes = _find(run, options)
+    resolving = _Resolving(run, options, limits)
     run = change_run(run, resolving.check)
-    unclaimed = () if wishes.whose == "none" else tuple(map(resolving.unclaimed, run.unclaimed))
+    unclaimed = () if options.of is EvidenceOf.NONE else tuple(map(resolving.unclaimed, run.unclaimed))
     run = msgspec.structs.replace(run, unclaimed=unclaimed)
-    made = make_all(resolving.tasks, watch)
+    made = make_all(resolving.tasks, on_progress)
 
     def settle(evidence: Evidence) -> Evidence:
         if not evidence.content:
             return evidence
         content = made[evidence.content]
         if isinstance(content, str):
-            return msgspec.structs.replace(evidence, content="", data=b"", trouble=content)
+            return msgspec.structs.replace(evidence, content="", data=b"", unavailable=content)
         return msgspec.structs.replace(evidence, content=content.key, data=b"")
 
     run = change_run(run, lambda check, _: change_check(check, settle))
@@ -119,29 +121,29 @@ def _resolved(
 
 def _missing(run: Run) -> list[str]:
     """Return a note on the evidence that can't be shown, with reasons."""
-    reasons = Counter(one.trouble for check in run.checks for one in evidence_of(check) if one.trouble)
-    reasons.update(one.trouble for one in run.unclaimed if one.trouble)
+    reasons = Counter(one.unavailable for check in run.checks for one in evidence_of(check) if one.unavailable)
+    reasons.update(one.unavailable for one in run.unclaimed if one.unavailable)
     if not reasons:
         return []
-    why = listed([f"{number:,} {trouble}" for trouble, number in sorted(reasons.items())], most=5)
+    why = join_list([f"{number:,} {trouble}" for trouble, number in sorted(reasons.items())], most=5)
     return [f"{plural(reasons.total(), 'piece')} of evidence can't be shown: {why}."]
 
 
 class _Resolving:
     """Turns what evidence names into tasks, each source once; its key stands in ``content`` until it is made."""
 
-    def __init__(self, run: Run, wishes: EvidenceWishes, limits: Limits) -> None:
+    def __init__(self, run: Run, options: EvidenceOptions, limits: Limits) -> None:
         self.tasks: dict[str, Task] = {}
         self.left_out = 0
-        self._whose = wishes.whose
+        self._of = options.of
         self._limits = limits
-        roots = {file.folder for file in run.files if file.folder} | set(wishes.folders)
-        roots |= {template.partition("{")[0].rpartition("/")[0] or "." for template in wishes.templates}
+        roots = {file.folder for file in run.files if file.folder} | set(options.folders)
+        roots |= {template.partition("{")[0].rpartition("/")[0] or "." for template in options.templates}
         self._roots = tuple(sorted(os.path.realpath(root) for root in roots))
 
     def check(self, check: Check, folder: str) -> Check:
         """Return the check with its evidence resolved, or without it where it is not wanted."""
-        if self._whose == "all" or (self._whose == "failed" and check.outcome in BAD):
+        if self._of is EvidenceOf.ALL or (self._of is EvidenceOf.FAILED and check.outcome in BAD):
             return change_check(check, lambda evidence: self._resolved(evidence, folder))
         self.left_out += any(True for _ in evidence_of(check))
         return change_check(check, lambda _: None)
@@ -151,7 +153,7 @@ class _Resolving:
         return self._resolved(evidence, "")
 
     def _resolved(self, evidence: Evidence, folder: str) -> Evidence:
-        if evidence.trouble:
+        if evidence.unavailable:
             return evidence
         if evidence.data:
             source = sha256(evidence.data).hexdigest()
@@ -159,12 +161,12 @@ class _Resolving:
         else:
             source, trouble = resolve(evidence.path, folder, self._roots)
             if trouble:
-                return msgspec.structs.replace(evidence, trouble=trouble)
+                return msgspec.structs.replace(evidence, unavailable=trouble)
             self.tasks[source] = Task(source, b"", self._limits)
         return msgspec.structs.replace(evidence, content=source, data=b"")
 
 
-def _find(run: Run, wishes: EvidenceWishes) -> tuple[Run, list[str]]:
+def _find(run: Run, options: EvidenceOptions) -> tuple[Run, list[str]]:
     """Return the run with the evidence that is found for its checks, and notes on what is not clear."""
     found: dict[str, list[str]] = defaultdict(list)
     unclaimed: list[str] = []
@@ -177,7 +179,7 @@ def _find(run: Run, wishes: EvidenceWishes) -> tuple[Run, list[str]]:
     }
     results = {resolve_any(file.folder, Path(file.path).name) for file in run.files}
     spoken_for = named | results
-    for folder in wishes.folders:
+    for folder in options.folders:
         files = [file for file in files_below(folder) if file not in spoken_for]
         if not files:
             notes.append(f"The folder “{Path(folder).name}” holds no evidence.")
@@ -186,15 +188,15 @@ def _find(run: Run, wishes: EvidenceWishes) -> tuple[Run, list[str]]:
             found[id_] += files
         unclaimed += claims.unclaimed + claims.ambiguous
         if claims.ambiguous:
-            names = listed([Path(file).name for file in claims.ambiguous])
+            names = join_list([Path(file).name for file in claims.ambiguous])
             notes.append(f"{plural(len(claims.ambiguous), 'file')} could belong to several checks: {names}.")
-    for template in wishes.templates:
+    for template in options.templates:
         meant = templated(template, run.checks)
         if not any(meant.values()):
             notes.append(f"The template “{template}” matched no file.")
         for id_, files in meant.items():
             found[id_] += map(os.path.realpath, files)
-    roots = wishes.folders
+    roots = options.folders
     real_folders = {file.folder: os.path.realpath(file.folder) for file in run.files}
 
     def attach(check: Check, folder: str) -> Check:

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from plain_verdict.evidence.kinds import HEAD_BYTES, media_type_of
-from plain_verdict.model import Content
-from plain_verdict.settings import Limits
-from plain_verdict.text import block
-from plain_verdict.words import size
+from plain_verdict.evidence.media_types import HEAD_BYTES, media_type_of
+from plain_verdict.model import Content, ContentKind
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import block
+from plain_verdict.text.formatting import format_size
 
 if TYPE_CHECKING:
     from PIL.Image import Image
@@ -50,7 +50,7 @@ def make_content(task: Task) -> Content | str:
         media_type = media_type_of(head)
         most = task.limits.picture_bytes if media_type.startswith("image/") else task.limits.evidence_bytes
         if size_bytes > most:
-            return f"is {size(size_bytes)}, over the limit of {size(most)}"
+            return f"is {format_size(size_bytes)}, over the limit of {format_size(most)}"
         data = Path(task.file).read_bytes() if task.file else task.data
     except OSError as error:
         return f"can't be read ({error.strerror or error})"
@@ -61,14 +61,15 @@ def _content(key: str, media_type: str, data: bytes, task: Task) -> Content | st
     if media_type == "image/svg+xml":
         found = _SVG_SIZE.search(data)
         width, height = (max(1, min(9999, round(float(side)))) for side in found.groups()) if found else (640, 400)
-        return Content(key, "picture", media_type, data, width=width, height=height)
+        return Content(key, ContentKind.PICTURE, media_type, data, width=width, height=height)
     if media_type.startswith("image/"):
         return _picture(key, media_type, data, task)
     if media_type.startswith("video/"):
-        return Content(key, "video", media_type, data)
+        return Content(key, ContentKind.VIDEO, media_type, data)
     if media_type == "application/octet-stream":
-        return Content(key, "file", media_type, data)
-    return Content(key, "text", media_type, text=block(_laid_out(media_type, data), task.limits.evidence_chars))
+        return Content(key, ContentKind.FILE, media_type, data)
+    text = block(_laid_out(media_type, data), task.limits.evidence_chars)
+    return Content(key, ContentKind.TEXT, media_type, text=text)
 
 
 def _laid_out(media_type: str, data: bytes) -> str:
@@ -97,7 +98,9 @@ def _picture(key: str, media_type: str, data: bytes, task: Task) -> Content | st
                     return f"is {opened.width:,} x {opened.height:,} pixels, too many to open safely"
                 animated = getattr(opened, "is_animated", False) and media_type in ("image/gif", "image/webp")
                 if animated and len(data) <= task.limits.evidence_bytes // 10:
-                    return Content(key, "picture", media_type, data, width=opened.width, height=opened.height)
+                    return Content(
+                        key, ContentKind.PICTURE, media_type, data, width=opened.width, height=opened.height
+                    )
                 upright = ImageOps.exif_transpose(opened)
                 return _encoded(key, media_type, data, upright, task)
     except Exception as error:  # noqa: BLE001  decoders raise what they like at damaged pictures
@@ -111,7 +114,7 @@ def _encoded(key: str, media_type: str, data: bytes, picture: "Image", task: Tas
     remark = f"scaled from {picture.width} x {picture.height}" if ratio < 1 else ""
     if ratio == 1 and media_type == "image/png" and len(data) <= _LEAVE_BYTES:
         picture.load()  # a picture that is cut off must not pass
-        return Content(key, "picture", media_type, _without_metadata(data), width=width, height=height)
+        return Content(key, ContentKind.PICTURE, media_type, _without_metadata(data), width=width, height=height)
     if picture.mode not in ("RGB", "RGBA"):
         picture = picture.convert("RGBA" if picture.has_transparency_data else "RGB")
     if ratio < 1:
@@ -126,7 +129,7 @@ def _encoded(key: str, media_type: str, data: bytes, picture: "Image", task: Tas
     if media_type == "image/png" and ratio == 1:
         candidates.append((media_type, _without_metadata(data)))
     best_type, best = min(candidates, key=lambda one: len(one[1]))
-    return Content(key, "picture", best_type, best, width=width, height=height, remark=remark)
+    return Content(key, ContentKind.PICTURE, best_type, best, width=width, height=height, remark=remark)
 
 
 def _saved(picture: "Image", form: str, **options: Any) -> bytes:

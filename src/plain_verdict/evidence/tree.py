@@ -39,13 +39,13 @@ def change_run(run: Run, change: Callable[[Check, str], Check]) -> Run:
         msgspec.structs.replace(file, checks=tuple(change(check, file.folder) for check in file.checks))
         for file in run.files
     )
-    return msgspec.structs.replace(run, files=files, checks=tuple(check for file in files for check in file.checks))
+    return msgspec.structs.replace(run, files=files)
 
 
 def busy_part(run: Run) -> Run:
     """Return the run with only those checks that may have evidence."""
     files = tuple(msgspec.structs.replace(file, checks=tuple(filter(may_have, file.checks))) for file in run.files)
-    return msgspec.structs.replace(run, files=files, checks=tuple(check for file in files for check in file.checks))
+    return msgspec.structs.replace(run, files=files)
 
 
 def with_busy_part(run: Run, part: Run) -> Run:
@@ -57,6 +57,4 @@ def with_busy_part(run: Run, part: Run) -> Run:
         )
         for file in run.files
     )
-    return msgspec.structs.replace(
-        part, files=files, checks=tuple(check for file in files for check in file.checks)
-    )
+    return msgspec.structs.replace(part, files=files)

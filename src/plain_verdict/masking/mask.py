@@ -7,13 +7,13 @@ from functools import partial
 import msgspec
 
 from plain_verdict.masking.escapes import resolved
-from plain_verdict.masking.gate import Gate
 from plain_verdict.masking.names import TYPED
-from plain_verdict.masking.shapes import Shape, Test
+from plain_verdict.masking.patterns import SecretPattern, Test
+from plain_verdict.masking.prefilter import make_prefilter
 from plain_verdict.masking.tables import find_in_tables
 from plain_verdict.masking.values import holds_credentials, is_card, is_harmless, looks_made, looks_typed
 from plain_verdict.model import Check, Fact, Run
-from plain_verdict.walk import Change, changed
+from plain_verdict.model.transform import Change, transform
 
 _CLASSES = (4, 8, 16, 32, 64, 128)
 _MASKED = re.compile(r"\[masked, [^\]]*\]?")
@@ -32,11 +32,11 @@ _BATCH = 64
 
 
 class MaskRules(msgspec.Struct, frozen=True):
-    """What to mask: more patterns, words to leave, or nothing."""
+    """What to mask: more patterns, words that are no secrets, or nothing."""
 
     off: bool = False
     patterns: tuple[str, ...] = ()
-    leave: tuple[str, ...] = ()
+    ignore: tuple[str, ...] = ()
 
 
 class Masker:
@@ -46,9 +46,9 @@ class Masker:
         self.count = 0
         self.troubles: list[str] = []
         self.off = rules.off
-        self._leave = frozenset(rules.leave)
+        self._ignored = frozenset(rules.ignore)
         self._own = tuple(rules.patterns)
-        self.gate = Gate()
+        self.prefilter = make_prefilter()
 
     def text(self, text: str) -> str:
         """Return the text with every secret in it masked, and home folders as ``~``."""
@@ -56,44 +56,44 @@ class Masker:
             return text
         for pattern in self._own:
             text = self._by_pattern(pattern, text)
-        possible, in_home, escaped = self.gate.shapes_in(text)
+        possible, in_home, escaped = self.prefilter.patterns_in(text)
         if possible:
-            text = self._by_shapes(possible, text)
+            text = self._by_patterns(possible, text)
             text = self._by_tables(text)
         if escaped:
             text = self._under_escapes(text)
         return _HOMES.sub("~", text) if in_home else text
 
-    def _by_shapes(self, shapes: Sequence[Shape], text: str) -> str:
-        for shape in shapes:
-            text = shape.pattern.sub(partial(self._replaced, shape), text)
+    def _by_patterns(self, patterns: Sequence[SecretPattern], text: str) -> str:
+        for pattern in patterns:
+            text = pattern.expression.sub(partial(self._replaced, pattern), text)
         return text
 
     def _by_tables(self, text: str) -> str:
         """Return the text without the values in columns whose heading names a secret."""
-        spans = [span for span in find_in_tables(text) if not self._is_left(text[slice(*span)])]
+        spans = [span for span in find_in_tables(text) if not self._is_no_secret(text[slice(*span)])]
         return self._cut(text, spans)
 
     def _under_escapes(self, text: str) -> str:
         """Return the text without what is a secret once its escapes are resolved, once or twice."""
         spans: list[tuple[int, int]] = []
         for plain, places in resolved(text):
-            possible, _, _ = self.gate.shapes_in(plain)
-            found = [span for shape in possible for span in self._spans(shape, plain)]
+            possible, _, _ = self.prefilter.patterns_in(plain)
+            found = [span for pattern in possible for span in self._spans(pattern, plain)]
             found += find_in_tables(plain)
             spans += [(places[start], places[end]) for start, end in found]
         return self._cut(text, spans)
 
-    def _spans(self, shape: Shape, text: str) -> Iterator[tuple[int, int]]:
-        for match in shape.pattern.finditer(text):
-            if not self._is_left(match["secret"]) and _is_secret(shape, match):
+    def _spans(self, pattern: SecretPattern, text: str) -> Iterator[tuple[int, int]]:
+        for match in pattern.expression.finditer(text):
+            if not self._is_no_secret(match["secret"]) and _is_secret(pattern, match):
                 yield match.span("secret")
 
     def _cut(self, text: str, spans: list[tuple[int, int]]) -> str:
         """Return the text with masks in place of the spans; those that overlap become one."""
         end_before = len(text) + 1
         for start, end in sorted(_joined(spans), reverse=True):
-            if end <= end_before and not self._is_left(text[start:end]):
+            if end <= end_before and not self._is_no_secret(text[start:end]):
                 text = text[:start] + self._mask(text[start:end]) + text[end:]
                 end_before = start
         return text
@@ -102,7 +102,7 @@ class Masker:
         """Return a fact with its value masked: as a whole where its key names a secret."""
         if self.off:
             return fact
-        if fact.value and _SECRET_KEY.fullmatch(fact.key) and not self._is_left(fact.value):
+        if fact.value and _SECRET_KEY.fullmatch(fact.key) and not self._is_no_secret(fact.value):
             return Fact(fact.key, self._mask(fact.value))
         value = self.text(fact.value)
         return fact if value == fact.value else Fact(fact.key, value)
@@ -116,12 +116,12 @@ class Masker:
         """Return the facts with their values masked."""
         return tuple(map(self.fact, facts))
 
-    def _is_left(self, value: str) -> bool:
-        return value in self._leave or is_harmless(value) or _MASKED.search(value) is not None
+    def _is_no_secret(self, value: str) -> bool:
+        return value in self._ignored or is_harmless(value) or _MASKED.search(value) is not None
 
-    def _replaced(self, shape: Shape, match: re.Match[str]) -> str:
+    def _replaced(self, pattern: SecretPattern, match: re.Match[str]) -> str:
         secret = match["secret"]
-        if self._is_left(secret) or not _is_secret(shape, match):
+        if self._is_no_secret(secret) or not _is_secret(pattern, match):
             return match[0]
         start, end = (place - match.start() for place in match.span("secret"))
         return match[0][:start] + self._mask(secret) + match[0][end:]
@@ -134,7 +134,7 @@ class Masker:
         import regex
 
         def replaced(match: "regex.Match[str]") -> str:
-            return match[0] if not match[0] or match[0] in self._leave else self._mask(match[0])
+            return match[0] if not match[0] or match[0] in self._ignored else self._mask(match[0])
 
         try:
             return regex.sub(pattern, replaced, text, timeout=_PATTERN_S)
@@ -155,28 +155,29 @@ def masked(length_chars: int) -> str:
 
 
 def mask_run(run: Run, masker: Masker) -> Run:
-    """Return the run with every text in it masked."""
-    if masker.off:
-        return run
-    change = Change(text=masker.text, fact=masker.fact)
+    """Return the run with every text in it masked, and how many secrets there were."""
     replace = msgspec.structs.replace
+    if masker.off:
+        return replace(run, masked=None)
+    change = Change(text=masker.text, fact=masker.fact)
     files = []
     for file in run.files:
-        bare = changed(replace(file, checks=()), change)
+        bare = transform(replace(file, checks=()), change)
         files.append(replace(bare, checks=tuple(_masked(file.checks, masker, change))))
-    rest = changed(replace(run, files=(), checks=()), change)
-    return replace(rest, files=tuple(files), checks=tuple(check for file in files for check in file.checks))
+    rest = transform(replace(run, files=()), change)
+    return replace(rest, files=tuple(files), masked=masker.count, masking_notes=tuple(masker.troubles))
 
 
 def _masked(checks: Sequence[Check], masker: Masker, change: Change) -> Iterator[Check]:
     """Yield the checks masked; batches, and then checks, that can't hold a secret are passed as they are."""
     for first in range(0, len(checks), _BATCH):
         batch = checks[first : first + _BATCH]
-        if not masker.has_own_patterns and not masker.gate.stops(batch):
+        if not masker.has_own_patterns and not masker.prefilter.may_hold_secret(batch):
             yield from batch
             continue
         for check in batch:
-            yield changed(check, change) if masker.has_own_patterns or masker.gate.stops((check,)) else check
+            needed = masker.has_own_patterns or masker.prefilter.may_hold_secret((check,))
+            yield transform(check, change) if needed else check
 
 
 def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
@@ -189,9 +190,9 @@ def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
     return joined
 
 
-def _is_secret(shape: Shape, match: re.Match[str]) -> bool:
-    """Return whether what has a secret's shape is one."""
-    test = _TESTS.get(shape.test)
+def _is_secret(pattern: SecretPattern, match: re.Match[str]) -> bool:
+    """Return whether what has a secret's pattern is one."""
+    test = _TESTS.get(pattern.test)
     return test is None or test(match)
 
 

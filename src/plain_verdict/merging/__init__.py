@@ -4,21 +4,27 @@ A pass must never hide a failure: two results become attempts at one check only 
 where the user calls one of them a retry. Everything else stays side by side, and each counts.
 """
 
-from collections.abc import Sequence
+import msgspec
 
 from plain_verdict.merging.attempts import with_numbered_attempts, with_retries
 from plain_verdict.merging.distinct import with_distinct_ids
 from plain_verdict.merging.twins import with_twins_noted
 from plain_verdict.merging.variants import check_template, with_variants
-from plain_verdict.model import ResultFile
+from plain_verdict.model import Run
+from plain_verdict.model.facts import VARIANT_FACTS
 
-__all__ = ["check_template", "merge"]
+__all__ = ["VariantOptions", "check_template", "merge"]
 
 
-def merge(
-    files: tuple[ResultFile, ...], variant_facts: Sequence[str], variants_from: str = ""
-) -> tuple[ResultFile, ...]:
-    """Return the files with every check in the one of its last attempt, under an id of its own."""
-    files = with_variants(files, variant_facts, variants_from)
+class VariantOptions(msgspec.Struct, frozen=True):
+    """What makes variants of a check: facts of a result file, and a template that finds facts in its path."""
+
+    facts: tuple[str, ...] = VARIANT_FACTS
+    template: str = ""
+
+
+def merge(run: Run, variants: VariantOptions) -> Run:
+    """Return the run with every check in the file of its last attempt, with its variant, under an id of its own."""
+    files = with_variants(run.files, variants.facts, variants.template)
     files = with_retries(with_numbered_attempts(files))
-    return with_distinct_ids(with_twins_noted(files))
+    return msgspec.structs.replace(run, files=with_distinct_ids(with_twins_noted(files)))

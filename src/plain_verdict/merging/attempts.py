@@ -16,7 +16,7 @@ from plain_verdict.model import (
     Step,
     counting_last,
 )
-from plain_verdict.words import plural
+from plain_verdict.text.formatting import plural
 
 Key = tuple[str, tuple[Fact, ...]]
 Place = tuple[int, int]

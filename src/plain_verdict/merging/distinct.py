@@ -5,8 +5,8 @@ from collections.abc import Sequence
 
 import msgspec
 
-from plain_verdict.ids import distinct_id
 from plain_verdict.model import Check, ResultFile
+from plain_verdict.model.ids import distinct_id
 
 Place = tuple[int, int]
 """Of a check: the number of its file, and its number in it."""

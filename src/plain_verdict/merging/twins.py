@@ -6,7 +6,7 @@ from itertools import combinations
 import msgspec
 
 from plain_verdict.model import ReadingNote, ResultFile, in_order
-from plain_verdict.words import plural
+from plain_verdict.text.formatting import plural
 
 _MOST_FILES = 40
 _ALIKE = 0.8  # of the smaller file's checks

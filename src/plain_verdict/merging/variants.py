@@ -8,13 +8,12 @@ import msgspec
 
 from plain_verdict.errors import UsageError
 from plain_verdict.model import Fact, ReadingNote, ResultFile
-
-_PLACEHOLDER = re.compile(r"\{([^{}]*)\}")
+from plain_verdict.text.placeholders import placeholders_in
 
 
 def check_template(template: str) -> None:
     """Make sure that a template like ``results/{python}/*.xml`` names a fact. Raises UsageError."""
-    names = _PLACEHOLDER.findall(template)
+    names = placeholders_in(template)
     if template and (not names or not all(re.fullmatch(r"[A-Za-z_]\w{0,30}", name) for name in names)):
         raise UsageError(
             f"{template!r} names no fact", where="input.variants_from", hint="write it like results/{python}/*.xml"
@@ -29,32 +28,30 @@ def with_variants(files: tuple[ResultFile, ...], names: Sequence[str], template:
     A fact is one of ``names``, as a result file tells it, or one that ``template`` finds in the file's path.
     """
     pattern = _pattern(template) if template else None
-    facts = []
-    noted = []
-    for file in files:
-        found = pattern.search(file.path) if pattern else None
-        by_path = tuple(Fact(key, value) for key, value in (found.groupdict() if found else {}).items())
-        facts.append(
-            (*by_path, *(fact for fact in _facts_of(file, names) if fact.key not in {one.key for one in by_path}))
-        )
-        if pattern and not found:
-            note = ReadingNote(file.path, f"does not fit “{template}”, so it is no variant")
-            file = msgspec.structs.replace(file, notes=(*file.notes, note))  # noqa: PLW2901
-        noted.append(file)
+    facts = [_facts_of(file, names, pattern) for file in files]
+    if pattern:
+        files = tuple(_noted(file, template) if not pattern.search(file.path) else file for file in files)
     values: dict[str, set[str]] = defaultdict(set)
     for several in facts:
         for fact in several:
             values[fact.key].add(fact.value)
     distinct = {key for key, of_key in values.items() if len(of_key) > 1}
     if not distinct:
-        return tuple(noted)
-    variants = [tuple(fact for fact in several if fact.key in distinct) for several in facts]
+        return files
     return tuple(
-        msgspec.structs.replace(
-            file, checks=tuple(msgspec.structs.replace(check, variant=variant) for check in file.checks)
-        )
-        for file, variant in zip(noted, variants, strict=True)
+        _as_variant(file, tuple(fact for fact in several if fact.key in distinct))
+        for file, several in zip(files, facts, strict=True)
     )
+
+
+def _as_variant(file: ResultFile, variant: tuple[Fact, ...]) -> ResultFile:
+    checks = tuple(msgspec.structs.replace(check, variant=variant) for check in file.checks)
+    return msgspec.structs.replace(file, checks=checks)
+
+
+def _noted(file: ResultFile, template: str) -> ResultFile:
+    note = ReadingNote(file.path, f"does not fit “{template}”, so it is no variant")
+    return msgspec.structs.replace(file, notes=(*file.notes, note))
 
 
 def _pattern(template: str) -> re.Pattern[str]:
@@ -65,11 +62,19 @@ def _pattern(template: str) -> re.Pattern[str]:
     return re.compile(rf"(?:^|/){''.join(forms)}$")
 
 
-def _facts_of(file: ResultFile, names: Sequence[str]) -> tuple[Fact, ...]:
-    """Return the facts by which a file's checks are a variant; a fact with several values in one file is none."""
-    found: dict[str, set[str]] = defaultdict(set)
+def _facts_of(file: ResultFile, names: Sequence[str], pattern: re.Pattern[str] | None) -> tuple[Fact, ...]:
+    """Return the facts by which a file's checks are a variant, those of its path first."""
+    found = pattern.search(file.path) if pattern else None
+    by_path = found.groupdict() if found else {}
+    own = tuple(fact for fact in _named_facts(file, names) if fact.key not in by_path)
+    return (*(Fact(key, value) for key, value in by_path.items()), *own)
+
+
+def _named_facts(file: ResultFile, names: Sequence[str]) -> tuple[Fact, ...]:
+    """Return the facts of these names that a file tells; one with several values in the file is none."""
+    values: dict[str, set[str]] = defaultdict(set)
     for notes in file.suites:
         for fact in notes.facts:
             if fact.key.lower() in names:
-                found[fact.key.lower()].add(fact.value)
-    return tuple(Fact(key, next(iter(found[key]))) for key in names if len(found[key]) == 1)
+                values[fact.key.lower()].add(fact.value)
+    return tuple(Fact(key, next(iter(values[key]))) for key in names if len(values[key]) == 1)

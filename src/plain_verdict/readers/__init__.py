@@ -1,72 +1,83 @@
 """Reads result files: tells their format by their content and hands each to the reader for it."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from hashlib import blake2b
 from pathlib import Path
 
 import msgspec
 
 from plain_verdict.errors import ReadError, UnknownFormat
-from plain_verdict.model import ResultFile, Unread
-from plain_verdict.readers.archives import Unpacking, is_archive, members
-from plain_verdict.readers.interface import RESULT_SUFFIXES, Head, Reader, Source
-from plain_verdict.readers.junit import JunitReader
-from plain_verdict.readers.record import RecordReader
-from plain_verdict.readers.watched import Tell, Watch, watched
-from plain_verdict.readers.xml_text import HEAD_BYTES, head_text, root_of
-from plain_verdict.settings import Limits
-from plain_verdict.text import one_line
+from plain_verdict.inputs.archives import Unpacking, is_archive, members
+from plain_verdict.inputs.progress import OnBytesRead, OnProgress, with_progress
+from plain_verdict.inputs.source import RESULT_SUFFIXES, Source, shown_path
+from plain_verdict.model import ResultFile, Run, Unread
+from plain_verdict.readers.interface import Head, Reader
+from plain_verdict.readers.junit.reader import JunitReader
+from plain_verdict.readers.record.reader import RecordReader
+from plain_verdict.readers.xml.text import HEAD_BYTES
+from plain_verdict.settings.limits import Limits
 
 READERS: tuple[Reader, ...] = (JunitReader(), RecordReader())
 """Every format, in the order in which they are tried."""
 
-
-class Reading(msgspec.Struct, frozen=True):
-    """What came of reading the inputs."""
-
-    files: tuple[ResultFile, ...]
-    unread: tuple[Unread, ...]
-    left_alone: tuple[Unread, ...]
+_OnFile = Callable[[str], OnBytesRead]
+"""Given a file's path, returns what is told how much of it is read."""
 
 
-def read_all(sources: Sequence[Source], limits: Limits, watch: Watch) -> Reading:
-    """Read every source; one that can't be read never keeps the others from being read.
+def read_all(sources: Sequence[Source], limits: Limits, on_progress: OnProgress) -> Run:
+    """Return the run of every source; one that can't be read never keeps the others from being read.
 
-    ``watch`` is told how many bytes of all are read, and which file it is.
+    ``on_progress`` is told how many bytes of all are read, and which file it is.
     """
-    files: list[ResultFile] = []
-    unread: list[Unread] = []
-    left_alone: list[Unread] = []
-
-    def note(source: Source, error: ReadError) -> None:
-        trouble = Unread(error.path or source.path, error.what, error.where, error.hint, source.file)
-        (unread if source.explicit or not isinstance(error, UnknownFormat) else left_alone).append(trouble)
-
+    reading = _Reading(limits)
     before, total = 0, sum(source.size_bytes for source in sources)
-    unpacking = Unpacking(limits)
-    fruitful: set[str] = set()
     for source in sources:
-        results = len(files) + len(unread)
-        try:
-            for part in _parts(source, unpacking):
-                try:
-                    files.append(read_source(part, limits, _telling(watch, before, total, part.path)))
-                except ReadError as error:
-                    note(part, error)
-        except ReadError as error:
-            note(source, error)
-        if len(files) + len(unread) > results:
-            fruitful.update(source.given)
+        reading.add(source, _of_all(on_progress, before, total))
         before += source.size_bytes
-    for given in dict.fromkeys(folder for source in sources for folder in source.given):
-        if given not in fruitful:
-            what = "holds no result file"
-            unread.append(Unread(one_line(given, 400), what, hint="check that the run wrote its results there"))
-    return Reading(tuple(files), tuple(unread), tuple(left_alone))
+    reading.note_folders_without_results(sources)
+    return Run(tuple(reading.files), tuple(reading.unread), tuple(reading.left_alone))
 
 
-def _telling(watch: Watch, before: int, total: int, path: str) -> Tell:
-    return lambda done: watch(min(before + done, total), total, path)
+def _of_all(on_progress: OnProgress, before: int, total: int) -> _OnFile:
+    return lambda path: lambda done: on_progress(min(before + done, total), total, path)
+
+
+class _Reading:
+    """What came of reading so far."""
+
+    def __init__(self, limits: Limits) -> None:
+        self.files: list[ResultFile] = []
+        self.unread: list[Unread] = []
+        self.left_alone: list[Unread] = []
+        self._limits = limits
+        self._unpacking = Unpacking(limits)
+        self._fruitful: set[str] = set()
+
+    def add(self, source: Source, on_file: _OnFile) -> None:
+        """Read a source, or each file in it where it is an archive."""
+        results = len(self.files) + len(self.unread)
+        try:
+            for part in _parts(source, self._unpacking):
+                try:
+                    self.files.append(read_source(part, self._limits, on_file(part.path)))
+                except ReadError as error:
+                    self._note(part, error)
+        except ReadError as error:
+            self._note(source, error)
+        if len(self.files) + len(self.unread) > results:
+            self._fruitful.update(source.given)
+
+    def _note(self, source: Source, error: ReadError) -> None:
+        trouble = Unread(error.path or source.path, error.what, error.where, error.hint, source.file)
+        is_none = isinstance(error, UnknownFormat) and not source.explicit
+        (self.left_alone if is_none else self.unread).append(trouble)
+
+    def note_folders_without_results(self, sources: Sequence[Source]) -> None:
+        """Note the folders that the user named and that gave nothing."""
+        for folder in dict.fromkeys(folder for source in sources for folder in source.given):
+            if folder not in self._fruitful:
+                hint = "check that the run wrote its results there"
+                self.unread.append(Unread(shown_path(folder), "holds no result file", hint=hint))
 
 
 def _parts(source: Source, unpacking: Unpacking) -> Iterator[Source]:
@@ -89,18 +100,19 @@ def _parts(source: Source, unpacking: Unpacking) -> Iterator[Source]:
         raise ReadError("is an archive without any file", path=source.path, hint="check how it was made")
 
 
-def read_source(source: Source, limits: Limits, tell: Tell) -> ResultFile:
-    """Return what the file holds; ``tell`` is told how many of its bytes are read. Raises ReadError."""
+def read_source(source: Source, limits: Limits, on_bytes_read: OnBytesRead) -> ResultFile:
+    """Return what the file holds. Raises ReadError."""
     try:
         with source.open() as stream:
-            head = _head(stream.read(HEAD_BYTES))
+            head = Head(stream.read(HEAD_BYTES))
             reader = next((reader for reader in READERS if reader.recognises(head)), None)
             if reader is None:
                 raise _unknown(head, source)
             digest = blake2b(head.data, digest_size=16)
             while chunk := stream.read(HEAD_BYTES):
                 digest.update(chunk)
-        return msgspec.structs.replace(reader.read(watched(source, tell), limits), digest=digest.hexdigest())
+        file = reader.read(with_progress(source, on_bytes_read), limits)
+        return msgspec.structs.replace(file, digest=digest.hexdigest())
     except OSError as error:
         raise ReadError(
             f"can't be opened ({error.strerror or error})",
@@ -113,47 +125,19 @@ def knows(path: Path) -> bool:
     """Return whether a file begins like one that a reader takes."""
     try:
         with path.open("rb") as stream:
-            head = _head(stream.read(HEAD_BYTES))
+            head = Head(stream.read(HEAD_BYTES))
     except OSError:
         return False
     return any(reader.recognises(head) for reader in READERS)
 
 
-def _head(data: bytes) -> Head:
-    text = head_text(data)
-    root, doctype = root_of(text)
-    return Head(data, text, root, doctype)
-
-
 def _unknown(head: Head, source: Source) -> ReadError:
     """Return the error that says why this is no result file."""
-    roots = sorted(root for reader in READERS for root in reader.roots)
-    hint = "read are " + ", and ".join(reader.told_by for reader in READERS)
     if not head.text:
-        what = "is empty" if not head.data else "holds nothing but blank space"
-        kind = ReadError if source.path.lower().endswith(RESULT_SUFFIXES) else UnknownFormat
-        return kind(
-            what, path=source.path, hint="the run may have been stopped before it wrote results; run it again"
-        )
-    if head.doctype:
-        kind = ReadError if head.doctype in roots else UnknownFormat
-        return kind(
-            "has a DOCTYPE, which is refused: it can pull in other files or grow without end",
-            path=source.path,
-            hint="have the runner write its results without one",
-        )
-    if head.root:
-        return UnknownFormat(
-            f"has the root element <{head.root[:60]}>, which is none of a result file",
-            path=source.path,
-            hint=hint,
-        )
-    if head.text.startswith("<"):
-        return ReadError(
-            "is XML that ends before its first element",
-            path=source.path,
-            hint="the run may have been stopped while it wrote; run it again",
-        )
+        return _empty(head, source)
+    if head.xml.doctype or head.text.startswith("<"):
+        return _other_xml(head, source)
+    roots = sorted(root for reader in READERS for root in reader.roots)
     inside = next((root for root in roots if f"<{root}" in head.text.lower()), "")
     if inside:
         return ReadError(
@@ -163,4 +147,33 @@ def _unknown(head: Head, source: Source) -> ReadError:
         )
     start = head.text.split("\n", 1)[0][:24]
     shown = f"begins with “{start}”" if start.isprintable() else "is not text"
-    return UnknownFormat(f"is not a result file: it {shown}", path=source.path, hint=hint)
+    return UnknownFormat(f"is not a result file: it {shown}", path=source.path, hint=_what_is_read())
+
+
+def _what_is_read() -> str:
+    return "read are " + ", and ".join(reader.told_by for reader in READERS)
+
+
+def _empty(head: Head, source: Source) -> ReadError:
+    what = "is empty" if not head.data else "holds nothing but blank space"
+    expected = source.path.lower().endswith(RESULT_SUFFIXES)
+    hint = "the run may have been stopped before it wrote results; run it again"
+    return (ReadError if expected else UnknownFormat)(what, path=source.path, hint=hint)
+
+
+def _other_xml(head: Head, source: Source) -> ReadError:
+    if head.xml.doctype:
+        ours = any(head.xml.doctype in reader.roots for reader in READERS)
+        return (ReadError if ours else UnknownFormat)(
+            "has a DOCTYPE, which is refused: it can pull in other files or grow without end",
+            path=source.path,
+            hint="have the runner write its results without one",
+        )
+    if head.xml.root:
+        what = f"has the root element <{head.xml.root[:60]}>, which is none of a result file"
+        return UnknownFormat(what, path=source.path, hint=_what_is_read())
+    return ReadError(
+        "is XML that ends before its first element",
+        path=source.path,
+        hint="the run may have been stopped while it wrote; run it again",
+    )

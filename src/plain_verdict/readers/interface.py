@@ -1,51 +1,72 @@
 """What a reader is: the contract of all formats, and the values they share."""
 
-from collections.abc import Callable
-from pathlib import Path
-from typing import BinaryIO, Protocol
+import csv
+import re
+from functools import cached_property
+from typing import Protocol
 
 import msgspec
 
+from plain_verdict.inputs.source import Source
 from plain_verdict.model import ResultFile
-from plain_verdict.settings import Limits
+from plain_verdict.readers.xml.text import XmlStart, head_text, start_of
+from plain_verdict.settings.limits import Limits
 
-RESULT_SUFFIXES = (".xml", ".jsonl", ".json", ".ndjson", ".zip", ".tar", ".tgz", ".gz")
-"""Endings of names by which results are expected in a file, whatever is in it."""
+_TAP = re.compile(r"\s*(?:TAP version \d+\b|1\.\.\d+\s*(?:#.*)?$|(?:not )?ok\b(?: \d+)?\b)", re.MULTILINE)
+_SEPARATORS = ",;\t|"
 
 
-class Source(msgspec.Struct, frozen=True):
-    """One input: how to open it, and how it is named on the page.
+class Head:
+    """The beginning of a file, by which its format is told: as text, and as each syntax sees it.
 
-    ``file`` is where it stands, "" where it comes from no file.
-    ``explicit`` is False for a file found by walking a folder: one that is no result file is then left alone.
-    ``given`` are the folders, as the user named them, that it was found in.
-    ``go`` is 0 for the first go, and counts the retries that the user names.
+    A reader asks for the view of its own syntax; each is made when it is first asked for.
     """
 
-    path: str
-    open: Callable[[], BinaryIO]
-    size_bytes: int
-    explicit: bool = True
-    file: str = ""
-    given: tuple[str, ...] = ()
-    go: int = 0
+    def __init__(self, data: bytes) -> None:
+        self.data = data
 
-    @property
-    def folder(self) -> str:
-        """Return the folder it stands in, "" where it stands in none."""
-        return str(Path(self.file).parent) if self.file else ""
+    @cached_property
+    def text(self) -> str:
+        """Return the beginning as text, without blank space before it."""
+        return head_text(self.data)
 
+    @cached_property
+    def xml(self) -> XmlStart:
+        """Return the XML root element's local name and namespace, and the name that a DOCTYPE gives."""
+        return start_of(self.text)
 
-class Head(msgspec.Struct, frozen=True):
-    """The beginning of a file, by which its format is told. ``root`` is the XML root element's local name.
+    @cached_property
+    def json(self) -> object:
+        """Return the first JSON value, if it is whole: of JSON Lines, the first line's; else None."""
+        first = self.text.split("\n", 1)[0] if self.text[:1] in "{[" else ""
+        for text in (first, self.text):
+            try:
+                return msgspec.json.decode(text.encode("utf-8", "surrogatepass")) if text else None
+            except (msgspec.DecodeError, UnicodeError):
+                continue
+        return None
 
-    ``doctype`` is the name after ``<!DOCTYPE``; both are "" where there is none.
-    """
+    @cached_property
+    def json_keys(self) -> frozenset[str]:
+        """Return the keys of the first JSON object, also of one that does not end within the beginning."""
+        if isinstance(self.json, dict):
+            return frozenset(self.json)
+        opening = self.text[:1] == "{"
+        return frozenset(re.findall(r'"([^"\\\n]{1,100})"\s*:', self.text)) if opening else frozenset()
 
-    data: bytes
-    text: str
-    root: str = ""
-    doctype: str = ""
+    @cached_property
+    def csv_columns(self) -> tuple[str, ...]:
+        """Return the names in the first line of a table, as CSV writes them; none where it is one word."""
+        first = self.text.split("\n", 1)[0].rstrip("\r")
+        separator = max(_SEPARATORS, key=first.count)
+        if not first or first[:1] in "<{[" or separator not in first or not first.isprintable():
+            return ()
+        return tuple(name.strip() for name in next(csv.reader([first], delimiter=separator), ()))
+
+    @cached_property
+    def is_tap(self) -> bool:
+        """Return whether it begins as the Test Anything Protocol does: a version, a plan or a test line."""
+        return _TAP.match(self.text) is not None
 
 
 class Reader(Protocol):

@@ -20,7 +20,7 @@ import threading
 import time
 from contextlib import ContextDecorator
 
-from plain_verdict.recorder.lines import Difference, Line, encode, evidence_bytes, problem_of, safe_name
+from plain_verdict.recorder.lines import VERSION, Difference, Line, encode, evidence_bytes, problem_of, safe_name
 
 TYPE_CHECKING = False  # the typing module takes longer to import than all of this
 if TYPE_CHECKING:
@@ -38,7 +38,6 @@ if TYPE_CHECKING:
 __all__ = ["Recorder"]
 
 SUFFIX = ".verdict.jsonl"
-VERSION = 1
 _WORKER_CHARS = 60
 
 

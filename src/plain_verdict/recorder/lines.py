@@ -12,6 +12,8 @@ if TYPE_CHECKING:
 else:
     Line = dict
 
+VERSION = 1
+"""Of the format that is written, and read."""
 _NAME_CHARS = 80
 _SKIPS = ("Skipped", "SkipTest", "SkippedTest")
 _encoder = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"), default=str)

@@ -1,1 +1,26 @@
-"""Writes what was judged in forms other than the page, and everything to disk."""
+"""The outputs, each behind one small interface. To add one: a module or folder with a writer, and its row here."""
+
+from plain_verdict.errors import UsageError
+from plain_verdict.writers.html.folder import FolderWriter
+from plain_verdict.writers.html.page import PageWriter
+from plain_verdict.writers.interface import OutputFile, Writer
+from plain_verdict.writers.mail.writer import MailWriter
+from plain_verdict.writers.summary_json import SummaryWriter
+
+__all__ = ["WRITERS", "OutputFile", "Writer", "layout_names", "writer_named"]
+
+WRITERS: tuple[Writer, ...] = (PageWriter(), FolderWriter(), MailWriter(), SummaryWriter())
+"""Every output."""
+
+
+def layout_names() -> tuple[str, ...]:
+    """Return the names of the layouts of the page."""
+    return tuple(writer.name for writer in WRITERS if writer.is_layout)
+
+
+def writer_named(name: str) -> Writer:
+    """Return the writer of an output. Raises UsageError."""
+    for writer in WRITERS:
+        if writer.name == name:
+            return writer
+    raise UsageError(f"{name!r} is no output", hint=f"it is one of {', '.join(one.name for one in WRITERS)}")

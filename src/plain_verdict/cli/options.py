@@ -1,0 +1,65 @@
+"""Options that several commands share, and how they become a request."""
+
+import argparse
+
+import msgspec
+
+from plain_verdict.cli.common import add_debug
+from plain_verdict.request import Overrides
+
+SWITCH = argparse.BooleanOptionalAction
+
+
+def add_results(parser: argparse.ArgumentParser) -> None:
+    """Add the arguments of every command that reads results."""
+    parser.add_argument(
+        "results",
+        nargs="+",
+        metavar="RESULTS",
+        help="result files, folders, or shell-style patterns like 'out/**/*.xml'; - reads standard input",
+    )
+    parser.add_argument(
+        "--retry",
+        nargs="+",
+        action="append",
+        default=[],
+        metavar="RESULTS",
+        help="results of a second go: a pass there supersedes a failure; repeat for a third",
+    )
+    parser.add_argument(
+        "--json", action="store_true", help="print one JSON object on standard output and nothing else"
+    )
+    parser.add_argument("--detail", action="store_true", help="with --json: every check as well")
+    add_debug(parser)
+
+
+def add_config(parser: argparse.ArgumentParser) -> None:
+    """Add the option that names the settings."""
+    parser.add_argument(
+        "--config",
+        metavar="FILE",
+        help="settings (default: the nearest plain-verdict.toml up to the repository's root)",
+    )
+
+
+def add_masking(parser: argparse._ActionsContainer) -> None:
+    """Add the option that turns masking on or off."""
+    parser.add_argument(
+        "--masking",
+        action=SWITCH,
+        help="mask secrets in everything that is written or printed (default: on)",
+    )
+
+
+def add_arrivals(parser: argparse._ActionsContainer) -> None:
+    """Add the options that say which files must arrive and how old they may be."""
+    parser.add_argument("--expect-files", type=int, metavar="N", help="undecided unless so many files arrive")
+    parser.add_argument(
+        "--newer-than", metavar="AGE", help="leave out results older than 6h, 2d, or a date like 2026-11-22"
+    )
+
+
+def overrides_of(options: argparse.Namespace) -> Overrides:
+    """Return what the command line says."""
+    given = {name: getattr(options, name, None) for name in Overrides.__struct_fields__}
+    return msgspec.convert({name: value for name, value in given.items() if value is not None}, Overrides)

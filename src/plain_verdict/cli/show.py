@@ -1,0 +1,56 @@
+"""What several commands say: the verdict, what could not be read, what is odd."""
+
+import sys
+
+from plain_verdict.cli.terminal import show, show_error, show_labelled
+from plain_verdict.errors import PlainVerdictError
+from plain_verdict.model import Run, Unread, Verdict
+from plain_verdict.report import Report
+from plain_verdict.text.formatting import join_list, shorten
+from plain_verdict.writers.summary_json import SummaryWriter
+
+_MOST_NOTES = 20
+_CAUSES_SHOWN = 10
+_NAME_CHARS = 160
+
+
+def show_trouble(run: Run, verdict: Verdict, *, notes: bool = True) -> None:
+    """Say on stderr what could not be read, and what was odd about the rest."""
+    for trouble in run.unread:
+        if trouble.excluded_by_user:
+            show_labelled("note", trouble.sentence)
+        else:
+            show_unread(trouble)
+    remarks = [note.sentence for note in run.notes if not note.quiet] if notes else []
+    remarks += verdict.notes if notes else ()
+    for remark in remarks[:_MOST_NOTES]:
+        show_labelled("note", remark)
+    if len(remarks) > _MOST_NOTES:
+        show_labelled("note", f"{len(remarks) - _MOST_NOTES:,} more are on the page.")
+
+
+def show_unread(trouble: Unread) -> None:
+    """Say on stderr why an input could not be read, and what to do."""
+    show_error(PlainVerdictError(trouble.what, path=trouble.path, where=trouble.where, hint=trouble.hint))
+
+
+def show_verdict(verdict: Verdict) -> None:
+    """Print the verdict sentence, the causes with their checks, and what else a reader should know.
+
+    What is not whole is on stderr already.
+    """
+    show(verdict.sentence, verdict.word.value)
+    for cause in verdict.causes[:_CAUSES_SHOWN]:
+        waived = all(check.id in verdict.waived for check in cause.checks)
+        show(f"{len(cause.checks):>5,}", "failed", end="  ")
+        show(f"{shorten(cause.name, _NAME_CHARS)}{', waived' if waived else ''}")
+        show(f"       {join_list([' › '.join((*check.suite, check.title)) for check in cause.checks])}", "soft")
+    if len(verdict.causes) > _CAUSES_SHOWN:
+        show(f"       and {len(verdict.causes) - _CAUSES_SHOWN:,} more causes", "soft")
+    for remark in verdict.remarks:
+        show(remark)
+
+
+def show_summary(report: Report, writer: SummaryWriter) -> None:
+    """Print the summary as JSON on stdout."""
+    show(writer.render_text(report), to=sys.stdout)

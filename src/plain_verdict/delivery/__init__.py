@@ -1,0 +1,1 @@
+"""Puts what was written into its place: whole files, names, the newest copy, zip files."""

@@ -1,0 +1,222 @@
+"""Writes pages whole or not at all, and never over another one unless asked to."""
+
+import os
+import re
+import secrets
+import shutil
+import time
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+
+from plain_verdict.delivery.naming import numbered
+from plain_verdict.delivery.page_mark import is_our_mail, is_ours
+from plain_verdict.errors import UsageError, WriteError
+
+_MOST_OF_ONE_NAME = 1_000
+_PART = re.compile(r"\..*\.[0-9a-f]{8}\.part")
+_PART_LASTS_S = 3600
+# Control characters past ASCII, and noncharacters.
+_NOT_ON_PAGES = re.compile(
+    "[\x80-\x9f\ufdd0-\ufdef"
+    + "".join(chr(plane << 16 | end) for plane in range(17) for end in (0xFFFE, 0xFFFF))
+    + "]"
+)
+Then = Callable[[Path], None]
+
+
+def _nothing(_: Path) -> None:
+    """Do nothing with a page that is placed."""
+
+
+def check_target(path: Path, *, folder: bool, overwrite: bool, make_folder: bool = True) -> None:
+    """Make sure that a page can be written there; the folder around it is created. Raises UsageError."""
+    if folder:
+        _check_folder(path, overwrite=overwrite)
+    else:
+        _check_file(path, overwrite=overwrite)
+    if make_folder:
+        _make_folder_around(path)
+
+
+def _check_folder(path: Path, *, overwrite: bool) -> None:
+    if path.exists() and not path.is_dir():
+        raise UsageError("is a file; a page in a folder needs a folder's name", path=str(path), hint="change --out")
+    if overwrite and path.exists() and not is_ours(path) and any(path.iterdir()):
+        raise UsageError("is a folder that this tool did not make", path=str(path), hint="choose another --out")
+
+
+def _check_file(path: Path, *, overwrite: bool) -> None:
+    if path.is_dir():
+        raise UsageError("is a folder", path=str(path), hint=f"try --out {path / 'verdict.html'}")
+    holds_something = path.is_file() and path.stat().st_size > 0
+    if overwrite and holds_something and not (is_ours(path) or is_our_mail(path)):
+        raise UsageError("is a file that this tool did not make", path=str(path), hint="choose another --out")
+
+
+def _make_folder_around(path: Path) -> None:
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise UsageError(f"its folder can't be made ({error.strerror})", path=str(path)) from error
+    if not os.access(path.parent, os.W_OK):
+        raise UsageError("its folder can't be written to", path=str(path), hint="choose another place")
+
+
+def write_page(path: Path, pieces: Iterable[str], *, overwrite: bool, then: Then = _nothing) -> Path:
+    """Write a page in pieces and return where it is: with a counter where the name is taken.
+
+    ``then`` is called once it is in its place, before any other run places or removes a page there.
+    Raises WriteError.
+    """
+    with _beside(path) as part:
+        with part.open("x", encoding="utf-8", newline="\n", errors="backslashreplace") as file:
+            file.writelines(map(_without_controls, pieces))
+            file.flush()
+            os.fsync(file.fileno())
+        with _alone(path.parent):
+            placed = _placed(part, path, overwrite=overwrite)
+            then(placed)
+            return placed
+
+
+def write_bytes(path: Path, data: bytes) -> None:
+    """Write a file over what was there. Raises WriteError."""
+    with _beside(path) as part:
+        part.write_bytes(data)
+        part.replace(path)
+
+
+def write_folder(
+    path: Path, files: Iterable[tuple[str, Iterator[str] | bytes]], *, overwrite: bool, then: Then = _nothing
+) -> Path:
+    """Write a page in a folder and return where it is: with a counter where the name is taken.
+
+    ``then`` is called as for a page. Raises WriteError.
+    """
+    with _beside(path) as part:
+        part.mkdir()
+        for name, content in files:
+            file = part / name
+            file.parent.mkdir(exist_ok=True)
+            if isinstance(content, bytes):
+                file.write_bytes(content)
+            else:
+                with file.open("x", encoding="utf-8", newline="\n", errors="backslashreplace") as text:
+                    text.writelines(map(_without_controls, content))
+        with _alone(path.parent):
+            placed = _placed(part, path, overwrite=overwrite)
+            then(placed)
+            return placed
+
+
+def replace_folder(path: Path, files: Iterable[tuple[str, bytes]]) -> None:
+    """Write a folder over what was there. Raises WriteError."""
+    with _beside(path) as part:
+        part.mkdir()
+        for name, content in files:
+            (part / name).parent.mkdir(exist_ok=True)
+            (part / name).write_bytes(content)
+        _replace(part, path)
+
+
+def _without_controls(piece: str) -> str:
+    """Return text without what no page may hold. Source: HTML Living Standard, section 13.2.3.5."""
+    return piece if piece.isascii() else _NOT_ON_PAGES.sub("\ufffd", piece)
+
+
+@contextmanager
+def _alone(folder: Path) -> Iterator[None]:
+    """Keep other runs from placing or removing pages in a folder meanwhile, where the system can lock one."""
+    try:
+        import fcntl
+    except ImportError:
+        yield
+        return
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        with suppress(OSError):  # a file system without locks
+            fcntl.flock(handle, fcntl.LOCK_EX)
+        yield
+    finally:
+        os.close(handle)
+
+
+@contextmanager
+def _beside(path: Path) -> Iterator[Path]:
+    """Give a place for a file or folder beside the path, from which it can be moved in when whole."""
+    part = path.with_name(f".{path.name[:80]}.{secrets.token_hex(4)}.part")
+    _remove_left_parts(path.parent)
+    try:
+        try:
+            yield part
+        finally:
+            if part.is_dir():
+                shutil.rmtree(part)
+            else:
+                part.unlink(missing_ok=True)
+    except OSError as error:
+        raise WriteError(
+            f"could not be written ({error.strerror or error})",
+            path=str(path),
+            hint="an older page there is as it was",
+        ) from error
+
+
+def _remove_left_parts(folder: Path) -> None:
+    """Remove the parts that runs which were killed left behind, once nobody can be writing them any more."""
+    long_ago = time.time() - _PART_LASTS_S
+    with suppress(OSError):
+        for path in folder.iterdir():
+            if _PART.fullmatch(path.name):
+                with suppress(OSError):
+                    if path.lstat().st_mtime < long_ago:
+                        shutil.rmtree(path) if path.is_dir() and not path.is_symlink() else path.unlink()
+
+
+def _first_free(path: Path) -> int:
+    """Return the number after the highest that a page of this name has; 1 where there is none.
+
+    A number that was given once is not given again, although its page may be gone.
+    """
+    same = re.compile(rf"{re.escape(path.stem)}(?:-([1-9]\d{{0,6}}))?{re.escape(path.suffix)}")
+    found = [same.fullmatch(other.name) for other in path.parent.iterdir()]
+    return max((int(one[1] or 1) for one in found if one), default=0) + 1
+
+
+def _placed(part: Path, path: Path, *, overwrite: bool) -> Path:
+    """Move what is whole to its place."""
+    if overwrite:
+        _replace(part, path)
+        return path
+    first = _first_free(path)
+    for number in range(first, first + _MOST_OF_ONE_NAME):
+        target = numbered(path, number)
+        # Each way fails where something has the name, also when another process took it a moment ago.
+        try:
+            if part.is_dir():
+                if not target.exists():
+                    part.rename(target)
+                    return target
+            else:
+                os.link(part, target)
+                return target
+        except FileExistsError:
+            continue
+        except OSError:
+            if target.exists():
+                continue
+            part.rename(target)  # a file system without links
+            return target
+    raise WriteError("has too many of its name", path=str(path), hint="remove some, or use --keep")
+
+
+def _replace(part: Path, path: Path) -> None:
+    """Put a page in an older one's place; of a folder, a kill in between leaves none, never half of one."""
+    if not part.is_dir() or not path.exists():
+        part.replace(path)
+        return
+    old = path.with_name(f".{path.name[:80]}.{secrets.token_hex(4)}.part")
+    path.rename(old)
+    part.rename(path)
+    shutil.rmtree(old)

@@ -1,0 +1,79 @@
+"""Makes the name of a page from a pattern: safe on every system, and never another page's."""
+
+import re
+import unicodedata
+from collections.abc import Mapping
+from datetime import datetime
+from pathlib import Path
+
+import msgspec
+
+from plain_verdict.errors import UsageError
+from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
+
+_FIXED = ("title", "date", "time", "verdict")
+# Source: Windows, "Naming Files, Paths, and Namespaces"; the other systems forbid less.
+_UNSAFE = re.compile(r'[\x00-\x1f\x7f<>:"/\\|?*\s]+')
+_RESERVED = re.compile(r"(?:con|prn|aux|nul|com[0-9]|lpt[0-9])", re.IGNORECASE)
+_VALUE_CHARS = 80
+DEFAULT_PAGE, DEFAULT_FOLDER = "verdict.html", "verdict"
+
+
+class Names(msgspec.Struct, frozen=True):
+    """What a pattern's placeholders stand for."""
+
+    title: str
+    verdict: str
+    made: datetime
+    facts: Mapping[str, str]
+
+
+def check_pattern(pattern: str) -> None:
+    """Make sure that every placeholder of a pattern is known. Raises UsageError."""
+    for name in placeholders_in(pattern):
+        if name not in _FIXED and not (name.startswith("fact:") and name[5:]):
+            known = ", ".join(f"{{{fixed}}}" for fixed in _FIXED)
+            raise UsageError(
+                f"{{{name}}} is no placeholder", path=pattern, hint=f"known here: {known} and {{fact:KEY}}"
+            )
+
+
+def path_of(pattern: str, names: Names, *, folder: bool) -> Path:
+    """Return the path that a pattern means; a folder's name, or one ending in a slash, gets the usual name."""
+    values = {
+        "title": names.title,
+        "verdict": names.verdict,
+        "date": f"{names.made:%Y-%m-%d}",
+        "time": f"{names.made:%H%M%S}",
+    }
+    facts = {key.casefold(): value for key, value in names.facts.items()}
+
+    def value(match: re.Match[str]) -> str:
+        key = match[1]
+        return safe_name(facts.get(key[5:].casefold(), "unknown") if key.startswith("fact:") else values[key])
+
+    text = PLACEHOLDER.sub(value, pattern)
+    path = Path(text or (DEFAULT_FOLDER if folder else DEFAULT_PAGE)).absolute()
+    if not folder and text and (text.endswith("/") or path.is_dir()):
+        path /= DEFAULT_PAGE
+    return path
+
+
+def safe_name(text: str) -> str:
+    """Return the text as a part of a file name that every system takes."""
+    text = unicodedata.normalize("NFC", text)
+    text = _UNSAFE.sub("-", text).strip("-. ")[:_VALUE_CHARS].rstrip("-. ")
+    name, dot, rest = text.partition(".")
+    return f"{name}-{dot}{rest}" if _RESERVED.fullmatch(name) else text or "unnamed"
+
+
+def unknown_facts(pattern: str, facts: Mapping[str, str]) -> list[str]:
+    """Return the facts that a pattern names and nobody told."""
+    known = {key.casefold() for key in facts}
+    named = [name[5:] for name in placeholders_in(pattern) if name.startswith("fact:")]
+    return [name for name in named if name.casefold() not in known]
+
+
+def numbered(path: Path, number: int) -> Path:
+    """Return the path with a counter: ``verdict-2.html``; the first has none."""
+    return path if number == 1 else path.with_name(f"{path.stem}-{number}{path.suffix}")

@@ -1,0 +1,30 @@
+"""Tells our own files from all others, by the marks in them."""
+
+from pathlib import Path
+
+from plain_verdict.model.marks import MAIL_MARK, PAGE_MARK
+
+_HEAD_BYTES = 4000
+
+
+def is_our_mail(path: Path) -> bool:
+    """Return whether a file is a digest that this tool wrote."""
+    with path.open("rb") as opened:
+        return MAIL_MARK.encode() in opened.read(_HEAD_BYTES)
+
+
+def is_ours(page: Path) -> bool:
+    """Return whether a file or folder is a page that this tool made."""
+    return made_when(page) is not None
+
+
+def made_when(page: Path) -> str | None:
+    """Return when a page, or a page in a folder, was made, as ISO 8601; None for anything else."""
+    file = page / "index.html" if page.is_dir() else page
+    try:
+        with file.open("rb") as opened:
+            head = opened.read(_HEAD_BYTES)
+    except OSError:
+        return None
+    _, found, rest = head.partition(f'<meta name="{PAGE_MARK}" content="made '.encode())
+    return rest.partition(b'"')[0].decode("ascii", "replace") if found else None

@@ -1,0 +1,82 @@
+"""Makes contents, each distinct one once, over several processes where there are enough of them."""
+
+import os
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from hashlib import blake2b
+from pathlib import Path
+
+from plain_verdict.evidence.contents import Task, make_content
+from plain_verdict.inputs.progress import OnProgress
+from plain_verdict.model import Content
+from plain_verdict.processes import end_with_parent
+
+_ALONE = 4
+"""Up to so many are made in this process: starting others takes longer."""
+_READ_BYTES = 1 << 20
+
+
+def make_all(tasks: Mapping[str, Task], on_progress: OnProgress) -> dict[str, Content | str]:
+    """Return, for each source, its content or why there is none. The same whatever the timing."""
+    first = _first_of_each(tasks)
+    sources = sorted(set(first.values()))
+    made: dict[str, Content | str] = {}
+    for source, content in zip(sources, run_tasks([tasks[source] for source in sources]), strict=True):
+        made[source] = content
+        on_progress(len(made), len(sources))
+    return {source: made[first[source]] for source in tasks}
+
+
+def run_tasks(tasks: Sequence[Task]) -> Iterator[Content | str]:
+    """Yield each task's result, in the order of the tasks."""
+    workers = min(os.cpu_count() or 1, 8)
+    if len(tasks) <= _ALONE or workers == 1:
+        yield from map(make_content, tasks)
+        return
+    from concurrent.futures import ProcessPoolExecutor
+
+    pool = ProcessPoolExecutor(workers, initializer=end_with_parent)
+    try:
+        yield from pool.map(make_content, tasks, chunksize=2)
+    except BaseException:
+        pool.shutdown(wait=False, cancel_futures=True)
+        raise
+    pool.shutdown()
+
+
+def _first_of_each(tasks: Mapping[str, Task]) -> dict[str, str]:
+    """Return, for each source, the first source with the same bytes; only those of one size are compared."""
+    sizes: dict[int, list[str]] = defaultdict(list)
+    for source, task in tasks.items():
+        sizes[_size(task)].append(source)
+    first: dict[str, str] = {}
+    for size_bytes, same in sizes.items():
+        digests: dict[bytes, str] = {}
+        for source in sorted(same):
+            # What is over every limit is refused by its size alone.
+            alone = len(same) == 1 or size_bytes > _most(tasks[source])
+            first[source] = source if alone else digests.setdefault(_digest(tasks[source]), source)
+    return first
+
+
+def _size(task: Task) -> int:
+    try:
+        return Path(task.file).stat().st_size if task.file else len(task.data)
+    except OSError:
+        return 0  # making its content says what is wrong
+
+
+def _most(task: Task) -> int:
+    return max(task.limits.picture_bytes, task.limits.evidence_bytes)
+
+
+def _digest(task: Task) -> bytes:
+    digest = blake2b(task.data, digest_size=16)
+    if task.file:
+        try:
+            with Path(task.file).open("rb") as file:
+                while chunk := file.read(_READ_BYTES):
+                    digest.update(chunk)
+        except OSError:
+            return os.fsencode(task.file)  # making its content says what is wrong
+    return digest.digest()

@@ -1,0 +1,41 @@
+"""An input: how it is opened and how it is named."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import BinaryIO
+
+import msgspec
+
+from plain_verdict.text.cleaning import one_line
+
+_PATH_CHARS = 400
+RESULT_SUFFIXES = (".xml", ".jsonl", ".json", ".ndjson", ".zip", ".tar", ".tgz", ".gz")
+"""Endings of names by which results are expected in a file, whatever is in it."""
+
+
+def shown_path(path: object) -> str:
+    """Return a path as outputs name it: one line, not too long."""
+    return one_line(str(path), _PATH_CHARS)
+
+
+class Source(msgspec.Struct, frozen=True):
+    """One input: how to open it, and how it is named on the page.
+
+    ``file`` is where it stands, "" where it comes from no file.
+    ``explicit`` is False for a file found by walking a folder: one that is no result file is then left alone.
+    ``given`` are the folders, as the user named them, that it was found in.
+    ``go`` is 0 for the first go, and counts the retries that the user names.
+    """
+
+    path: str
+    open: Callable[[], BinaryIO]
+    size_bytes: int
+    explicit: bool = True
+    file: str = ""
+    given: tuple[str, ...] = ()
+    go: int = 0
+
+    @property
+    def folder(self) -> str:
+        """Return the folder it stands in, "" where it stands in none."""
+        return str(Path(self.file).parent) if self.file else ""

@@ -1,5 +1,0 @@
-"""Judges a run: plain functions from the model to a verdict, without any file."""
-
-from plain_verdict.judge.verdict import judge
-
-__all__ = ["judge"]

@@ -1,0 +1,140 @@
+"""Gives every failure a cause: the one it names itself, the first rule that fits, or else likeness to others."""
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+
+import msgspec
+
+from plain_verdict.judging.matching import Matcher, TooSlow, problems_of
+from plain_verdict.judging.similarity import HOLE, Similarity, has_telling_words, split_variable_parts, template_of
+from plain_verdict.model import BAD, Cause, Check, Problem, Run
+from plain_verdict.settings.rules import CauseRule
+
+_NO_REASON = "No reason is given"
+
+
+class _Sorting:
+    """Failures while each finds its rule, its own name, or neither."""
+
+    def __init__(self, rules: Sequence[CauseRule]) -> None:
+        self.by_rule: dict[int, list[Check]] = defaultdict(list)
+        self.by_own_name: dict[str, list[Check]] = defaultdict(list)
+        self.others: list[Check] = []
+        self.notes: list[str] = []
+        self._rules = rules
+        self._matchers: list[Matcher | None] = [Matcher(rule.match) for rule in rules]
+
+    def add(self, check: Check, source: str) -> None:
+        """Sort a failure in that stands in a source file."""
+        if check.last.cause:
+            self.by_own_name[check.last.cause].append(check)
+            return
+        number = self._rule_of(check, source)
+        (self.others if number is None else self.by_rule[number]).append(check)
+
+    def _rule_of(self, check: Check, source: str) -> int | None:
+        """Return the number of the first rule that covers a check; a rule that is too slow is switched off."""
+        for number, matcher in enumerate(self._matchers):
+            try:
+                if matcher and matcher.covers(check, source):
+                    return number
+            except TooSlow:
+                self._matchers[number] = None
+                name = self._rules[number].name
+                self.notes.append(f"Cause rule “{name}” takes too long to match and was switched off.")
+        return None
+
+    def unused(self) -> list[str]:
+        """Return a note for each rule that covered nothing."""
+        return [
+            f"Cause rule “{rule.name}” covered nothing."
+            for number, (rule, matcher) in enumerate(zip(self._rules, self._matchers, strict=True))
+            if matcher and number not in self.by_rule
+        ]
+
+
+def find_causes(run: Run, rules: Sequence[CauseRule]) -> tuple[tuple[Cause, ...], tuple[str, ...]]:
+    """Return the causes, those with most checks first, and notes on rules that covered nothing or were too slow."""
+    sorting = _Sorting(rules)
+    for file in run.files:
+        for check in file.checks:
+            if check.attempts[-1].outcome in BAD:
+                sorting.add(check, file.path)
+    by_name = {rule.name: rule for rule in rules}
+    similarity = Similarity([(check.name, problem_of(check)) for check in sorting.others])
+    causes = [
+        _ruled(rules[number].name, checks, rules[number], similarity) for number, checks in sorting.by_rule.items()
+    ]
+    causes += [_ruled(name, checks, by_name.get(name), similarity) for name, checks in sorting.by_own_name.items()]
+    causes += _alike(sorting.others, similarity)
+    # By what they say, not by where they stood: the order of files must not show.
+    causes.sort(key=lambda cause: (-len(cause.checks), cause.name, cause.checks[0].id))
+    return tuple(causes), (*sorting.notes, *sorting.unused())
+
+
+def problem_of(check: Check) -> Problem:
+    """Return the problem that tells why: the gravest of the attempt that counts."""
+    problems = sorted(problems_of(check), key=lambda problem: problem.outcome is not check.outcome)
+    return problems[0] if problems else Problem(check.outcome)
+
+
+def _alike(checks: Sequence[Check], similarity: Similarity) -> list[Cause]:
+    """Return a cause for each group of failures that are alike, each with a name of its own."""
+    groups: dict[tuple[str, ...], list[Check]] = defaultdict(list)
+    for check in checks:
+        groups[similarity.pattern(check.name, problem_of(check))].append(check)
+    causes = [_cause("", several, similarity) for several in groups.values()]
+    uses = Counter(cause.name for cause in causes)
+    seen: Counter[str] = Counter()
+    told = []
+    for cause in sorted(causes, key=lambda cause: (-len(cause.checks), cause.checks[0].id)):
+        if uses[cause.name] > 1:
+            place = similarity.place(problem_of(cause.checks[0])).replace(" ", ", ", 1)
+            name = f"{cause.name} (in {place})" if place else cause.name
+            seen[name] += 1
+            name = name if seen[name] == 1 else f"{name} ({seen[name]})"
+            cause = msgspec.structs.replace(cause, name=name)  # noqa: PLW2901
+        told.append(cause)
+    return told
+
+
+def _ruled(name: str, checks: list[Check], rule: CauseRule | None, similarity: Similarity) -> Cause:
+    cause = _cause(name, checks, similarity)
+    if rule is None:
+        return cause
+    return msgspec.structs.replace(cause, advice=rule.advice, owner=rule.owner, link=rule.link)
+
+
+def _cause(name: str, checks: list[Check], similarity: Similarity) -> Cause:
+    checks = sorted(checks, key=lambda check: (check.suite, check.title, check.id))
+    lines = [(similarity.line(check.name, problem), problem) for check in checks for problem in [problem_of(check)]]
+    usual = Counter(template_of(line) for line, _ in lines)
+    template = min(usual, key=lambda text: (-usual[text], text))
+    alike = [(line, problem) for line, problem in lines if template_of(line) == template]
+    line, typical = min(alike, key=lambda one: (one[0], one[1].message))
+    return Cause(
+        name=name or _named([line for line, _ in alike], typical),
+        checks=tuple(checks),
+        typical=split_variable_parts(line),
+        type=typical.type,
+        by_rule=bool(name),
+    )
+
+
+def _named(lines: Sequence[str], typical: Problem) -> str:
+    """Return a name for failures that say these lines: what they share, and holes for what differs."""
+    name = _shared(lines)
+    if not name.strip(f"{HOLE} .:,;"):
+        return typical.type or _NO_REASON
+    # A key, a number: what it is stands in its type.
+    short = typical.type.rpartition(".")[2]
+    return f"{short}: {name}" if short and not has_telling_words(name) and short not in name else name
+
+
+def _shared(lines: Sequence[str]) -> str:
+    """Return the lines as one, with a hole where they differ."""
+    split = [split_variable_parts(line) for line in lines]
+    if len({tuple(varies for _, varies in pieces) for pieces in split}) > 1:
+        return template_of(lines[0])
+    texts = ({text for text, _ in several} for several in zip(*split, strict=True))
+    return "".join(next(iter(several)) if len(several) == 1 else HOLE for several in texts).strip()

@@ -1,0 +1,102 @@
+"""Weighs the team's conditions: a measure, a bound, a scope; and says each in words."""
+
+import operator
+from collections.abc import Mapping, Sequence
+from fnmatch import fnmatchcase
+
+from plain_verdict.judging.measures import CheckedScope, measure_named
+from plain_verdict.model import Check, ConditionResult, Outcome, Run, State, Waived
+from plain_verdict.settings.rules import ConditionRule, Scope
+from plain_verdict.text.formatting import capital
+
+_BOUNDS = {
+    "at_most": ("at most", operator.le),
+    "at_least": ("at least", operator.ge),
+    "exactly": ("exactly", operator.eq),
+}
+_WHOLE_RUN = Scope()
+
+
+class Scopes:
+    """The parts of a run that conditions look at, each looked through once."""
+
+    def __init__(self, run: Run, waived: Mapping[str, Waived]) -> None:
+        self._run = run
+        self._waived = waived
+        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally)}
+
+    @property
+    def whole(self) -> CheckedScope:
+        """Return the whole run."""
+        return self._found[_WHOLE_RUN]
+
+    def within(self, scope: Scope) -> CheckedScope:
+        """Return the checks in a scope."""
+        if scope not in self._found:
+            inside = [check for check in self._run.checks if _is_in(scope, check)]
+            self._found[scope] = CheckedScope(inside, self._waived)
+        return self._found[scope]
+
+
+def check_condition(rule: ConditionRule) -> None:
+    """Make sure that a condition makes sense. Raises ValueError, which begins with the key."""
+    given = [key for key in _BOUNDS if getattr(rule, key) is not None]
+    if len(given) != 1:
+        raise ValueError("measure: needs exactly one of at_most, at_least and exactly")
+    measure = measure_named(rule.measure)
+    for key in rule.scope.__struct_fields__:
+        if getattr(rule.scope, key) and key not in measure.scope_keys:
+            raise ValueError(f"scope: the measure {measure.name!r} does not know {key!r}")
+    try:
+        measure.read(getattr(rule, given[0]))
+    except ValueError as error:
+        raise ValueError(f"{given[0]}: {error}") from error
+
+
+def weigh(rules: Sequence[ConditionRule], scopes: Scopes) -> tuple[tuple[ConditionResult, ...], tuple[str, ...]]:
+    """Return each condition with the number it met and its state; and notes on scopes that nothing is in."""
+    results: list[ConditionResult] = []
+    notes: list[str] = []
+    for rule in rules:
+        inside = scopes.within(rule.scope)
+        results.append(_weighed(rule, inside))
+        if scopes.whole.checks and not inside.checks:
+            notes.append(
+                f"No check is{_where(rule.scope)}, where the condition “{rule.name or rule.measure}” looks."
+            )
+    return tuple(results), tuple(notes)
+
+
+def _is_in(scope: Scope, check: Check) -> bool:
+    if scope.kind is not None and check.kind is not scope.kind:
+        return False
+    if scope.tag and scope.tag not in check.tags:
+        return False
+    if scope.variant and not any(fnmatchcase(fact.value, scope.variant) for fact in check.variant):
+        return False
+    path = " › ".join(check.suite)
+    return not scope.suite or scope.suite in check.suite or fnmatchcase(path, scope.suite)
+
+
+def _weighed(rule: ConditionRule, scope: CheckedScope) -> ConditionResult:
+    measure = measure_named(rule.measure)
+    key = next(key for key in _BOUNDS if getattr(rule, key) is not None)
+    bound = measure.read(getattr(rule, key))
+    phrase, keeps = _BOUNDS[key]
+    words = f"{capital(measure.name)}: {phrase} {measure.unit.say(bound)}{_where(rule.scope)}"
+    words = f"{rule.name} ({words[:1].lower()}{words[1:]})" if rule.name else words
+    words += f", as {rule.reason}" if rule.reason else ""
+    none_may_fail = measure.name in (Outcome.FAILED, Outcome.ERRORED) and not bound and rule.scope == _WHOLE_RUN
+    name = "" if none_may_fail else rule.name or measure.name
+    met = measure.find(scope)
+    if met is None:
+        return ConditionResult(words, State.OPEN, "nothing to measure", name)
+    state = State.KEPT if keeps(met, bound) else State.BROKEN
+    return ConditionResult(words, state, measure.describe(scope, met), name)
+
+
+def _where(scope: Scope) -> str:
+    parts = [f"in {scope.suite}" if scope.suite else "", f"of kind {scope.kind.value}" if scope.kind else ""]
+    parts.append(f"on {scope.variant}" if scope.variant else "")
+    parts.append(f"tagged {scope.tag}" if scope.tag else "")
+    return "".join(f" {part}" for part in parts if part)

@@ -1,0 +1,116 @@
+"""Finds out which checks a rule covers; a regular expression that takes too long switches its rule off."""
+
+import re
+import time
+from collections.abc import Callable, Iterator
+from fnmatch import translate
+
+from plain_verdict.model import BAD, Check, Problem, Step
+from plain_verdict.settings.rules import Match
+
+_PATIENCE_S = 0.2
+"""For one search of one regular expression."""
+_RULE_PATIENCE_S = 10.0
+"""For all searches of one rule."""
+_SEARCHED_CHARS = 20_000
+_OF_PROBLEMS = ("message", "type", "detail")
+
+
+class TooSlow(Exception):  # noqa: N818  it is caught within this stage
+    """A regular expression takes too long on some text."""
+
+
+class Matcher:
+    """One rule's ``match``, ready to be tried. Raises ValueError for a regular expression that is none."""
+
+    def __init__(self, match: Match) -> None:
+        self._match = match
+        self._tests: dict[str, Callable[[str], bool]] = {}
+        self._problem_tests: dict[str, Callable[[str], bool]] = {}
+        for key in (*_OF_PROBLEMS, "step", "check", "suite", "tag", "source"):
+            wanted = getattr(match, key)
+            if wanted:
+                (self._problem_tests if key in _OF_PROBLEMS else self._tests)[key] = _test(wanted)
+
+    def covers(self, check: Check, source: str) -> bool:
+        """Return whether the check fits every key. Raises TooSlow."""
+        match = self._match
+        if match.kind is not None and check.kind is not match.kind:
+            return False
+        if match.outcome is not None and check.outcome is not match.outcome:
+            return False
+        return all(any(map(test, _values(key, check, source))) for key, test in self._tests.items()) and (
+            not self._problem_tests or any(map(self._knows, problems_of(check)))
+        )
+
+    def knows_all(self, check: Check) -> bool:
+        """Return whether every problem of the check fits, as far as the rule looks at problems. Raises TooSlow."""
+        return not self._problem_tests or all(
+            self._knows(problem) for problem in problems_of(check) if problem.outcome in BAD
+        )
+
+    def _knows(self, problem: Problem) -> bool:
+        return all(test(str(getattr(problem, key))) for key, test in self._problem_tests.items())
+
+
+def _values(key: str, check: Check, source: str) -> Iterator[str]:
+    match key:
+        case "check":
+            yield from {check.name, check.title}
+        case "suite":
+            yield " › ".join(check.suite)
+            yield from check.suite
+        case "tag":
+            yield from check.tags
+        case "source":
+            yield source
+        case "step":
+            yield from (step.name for step in _failing(check.last.steps))
+
+
+def problems_of(check: Check) -> Iterator[Problem]:
+    """Yield the problems of the attempt that counts, its steps' after its own."""
+    yield from check.last.problems
+    for step in _failing(check.last.steps):
+        yield from step.problems
+
+
+def _failing(steps: tuple[Step, ...]) -> Iterator[Step]:
+    for step in steps:
+        if step.outcome in BAD:
+            yield step
+        yield from _failing(step.steps)
+
+
+def _test(wanted: str) -> Callable[[str], bool]:
+    if len(wanted) > 2 and wanted.startswith("/") and wanted.endswith("/"):
+        return _expression(wanted[1:-1])
+    if "*" in wanted or "?" in wanted:
+        pattern = re.compile(translate(wanted), re.DOTALL)
+        return lambda value: pattern.match(value[:_SEARCHED_CHARS]) is not None
+    return lambda value: wanted in value
+
+
+def _expression(pattern: str) -> Callable[[str], bool]:
+    import regex  # the standard module can't be stopped once it searches
+
+    try:
+        compiled = regex.compile(pattern)
+    except regex.error as error:
+        raise ValueError(f"is no regular expression: {error}") from error
+
+    spent_s = 0.0
+
+    def search(value: str) -> bool:
+        nonlocal spent_s
+        began = time.monotonic()
+        try:
+            return compiled.search(value[:_SEARCHED_CHARS], timeout=_PATIENCE_S) is not None
+        except TimeoutError as error:
+            raise TooSlow(pattern) from error
+        finally:
+            spent_s += time.monotonic() - began
+            if spent_s > _RULE_PATIENCE_S:
+                raise TooSlow(pattern)
+
+    return search

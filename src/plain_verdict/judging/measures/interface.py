@@ -1,0 +1,128 @@
+"""What a measure is: a name, a unit, and how its number is found among the checks that a condition looks at."""
+
+import re
+from collections.abc import Callable, Mapping, Sequence
+from functools import cached_property
+from typing import Protocol
+
+import msgspec
+
+from plain_verdict.model import Check, Tally, Waived, tally_of
+from plain_verdict.settings.rules import Scope
+from plain_verdict.text.formatting import format_duration
+
+Bound = int | float | str
+"""As it stands in the settings: a number, or a text with a unit."""
+_NUMBER = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|s|min|h|%)?\s*")
+ALL_KEYS = frozenset(Scope.__struct_fields__)
+
+
+class CheckedScope:
+    """The checks that a condition looks at, and what several measures need of them, each counted once."""
+
+    def __init__(self, checks: Sequence[Check], waived: Mapping[str, Waived], tally: Tally | None = None) -> None:
+        self.checks = checks
+        self._waived = waived
+        self._tally = tally
+
+    @cached_property
+    def tally(self) -> Tally:
+        """Return how the checks ended."""
+        return tally_of(self.checks) if self._tally is None else self._tally
+
+    @cached_property
+    def waived(self) -> Tally:
+        """Return how those ended that are waived."""
+        return tally_of([check for check in self.checks if check.id in self._waived]) if self._waived else Tally()
+
+    @cached_property
+    def times_s(self) -> list[float]:
+        """Return how long each check took that tells it, in seconds."""
+        return [check.last.took_s for check in self.checks if check.last.took_s is not None]
+
+    @cached_property
+    def flaky(self) -> int:
+        """Return how many passed only after an attempt that did not."""
+        return sum(check.flaky for check in self.checks)
+
+
+class Unit(Protocol):
+    """What a measure is counted in."""
+
+    def read(self, number: float, unit: str, written: Bound) -> float:
+        """Return a bound in the measure's own unit; ``written`` is for errors. Raises ValueError."""
+        ...
+
+    def say(self, number: float) -> str:
+        """Return a number in words."""
+        ...
+
+
+class Count:
+    """A whole number."""
+
+    def read(self, number: float, unit: str, written: Bound) -> float:
+        """Return the number. Raises ValueError."""
+        if unit or number != int(number):
+            raise ValueError(f"{written!r} is no count")
+        return number
+
+    def say(self, number: float) -> str:
+        """Return the number with separators."""
+        return f"{number:,.0f}"
+
+
+class PerCent:
+    """A share of all, 0 to 100."""
+
+    def read(self, number: float, unit: str, written: Bound) -> float:
+        """Return per cent. Raises ValueError."""
+        if number > 100 or unit not in ("", "%"):
+            raise ValueError(f'{written!r} is no rate up to 100 %; write it like "99 %"')
+        if 0 < number <= 1 and not unit:
+            raise ValueError(f'{written!r} would be less than one per cent; write "{number * 100:g} %"')
+        return number
+
+    def say(self, number: float) -> str:
+        """Return the share with its sign."""
+        return f"{number:g} %"
+
+
+class Seconds:
+    """A duration."""
+
+    UNITS: Mapping[str, float] = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0}
+
+    def read(self, number: float, unit: str, written: Bound) -> float:
+        """Return seconds. Raises ValueError."""
+        if unit not in self.UNITS:
+            raise ValueError(f"{written!r} needs a unit of time: ms, s, min or h")
+        return number * self.UNITS[unit]
+
+    def say(self, number: float) -> str:
+        """Return the duration in words."""
+        return format_duration(number)
+
+
+COUNT, PER_CENT, SECONDS = Count(), PerCent(), Seconds()
+
+
+class Measure(msgspec.Struct, frozen=True):
+    """Something that a condition can bound.
+
+    ``find`` returns None where there is nothing to measure. ``describe`` says the number that was met.
+    ``scope_keys`` are the keys of a scope that it knows; a condition with another one is refused.
+    """
+
+    name: str
+    unit: Unit
+    find: Callable[[CheckedScope], float | None]
+    describe: Callable[[CheckedScope, float], str]
+    scope_keys: frozenset[str] = ALL_KEYS
+
+    def read(self, written: Bound) -> float:
+        """Return a bound in the measure's own unit. Raises ValueError."""
+        found = _NUMBER.fullmatch(str(written))
+        if not found:
+            raise ValueError(f"{written!r} is no number of 0 or more; units are ms, s, min, h and %")
+        return self.unit.read(float(found[1]), found[2] or "", written)

@@ -1,0 +1,154 @@
+"""Says why in one sentence, the number that matters first, and never more than three numbers in one breath."""
+
+from plain_verdict.model import Cause, ConditionResult, Tally, Value, VerdictWord
+from plain_verdict.text.formatting import join_list, plural, shorten, spelled
+
+_MANY_SKIPPED = 0.1
+"""From this share of all checks on, skipped ones belong in the sentence itself."""
+_NAME_CHARS = 90
+_MOST_BROKEN = 2
+
+
+class SentenceFacts(Value, frozen=True):
+    """What the sentence is made of; ``gaps`` counts inputs of which results are missing."""
+
+    tally: Tally
+    gaps: int = 0
+    waived: int = 0
+    cause: Cause | None = None
+    broken: tuple[ConditionResult, ...] = ()
+    unmeasured: tuple[str, ...] = ()
+
+
+class Explanation(Value, frozen=True):
+    """The sentence's part after the word, and which facts it leaves to remarks."""
+
+    text: str
+    skipped: bool = False
+    waived: bool = False
+    cause: bool = False
+    errored: bool = False
+    """Whether what could not finish is told apart from what failed."""
+    undecided: bool = False
+    conditions: bool = False
+    """Whether every broken condition is told whole."""
+
+
+def explain(word: VerdictWord, facts: SentenceFacts) -> Explanation:
+    """Return the sentence's part after the word."""
+    tally = facts.tally
+    bad = tally.failed + tally.errored
+    if word is VerdictWord.NOT_FIT:
+        if bad:
+            return _not_fit(facts)
+        text = f"{_passing(tally)}, but {_broken(facts.broken)}."
+        return Explanation(text, skipped=True, conditions=len(facts.broken) <= _MOST_BROKEN)
+    if word is VerdictWord.UNDECIDED:
+        return _open(facts)
+    return _allowed(facts) if bad else Explanation(f"{_passing(tally)}.", skipped=True)
+
+
+def _not_fit(facts: SentenceFacts) -> Explanation:
+    """Say how much failed, and the one thing besides that matters most."""
+    text, whole = _failing(facts.tally)
+    aside, told = _most_telling(facts, whole=whole)
+    names = [condition.name for condition in facts.broken if condition.name]
+    broken = ""
+    if names:
+        quoted = join_list([f"“{name}”" for name in names], most=2)
+        ending = "condition {} is broken" if len(names) == 1 else "conditions {} are broken"
+        broken = f", and the {ending.format(quoted)}"
+    only_one_sort = not (facts.tally.failed and facts.tally.errored)
+    return Explanation(f"{text}{aside}{broken}.", errored=only_one_sort, **told)
+
+
+def _most_telling(facts: SentenceFacts, *, whole: bool) -> tuple[str, dict[str, bool]]:
+    """Return what to say besides how much failed, and which of the explanation's flags it settles."""
+    if facts.cause:
+        cause, tally = facts.cause, facts.tally
+        all_of_them = len(cause.checks) == tally.failed + tally.errored
+        number = "all of them" if all_of_them else f"{len(cause.checks):,} of them"
+        name = shorten(cause.name, _NAME_CHARS)
+        return f", {number} {'because of' if cause.by_rule else 'with'} “{name}”", {"cause": True}
+    if facts.waived:
+        return f", {facts.waived:,} of them waived", {"waived": True}
+    if _many_skipped(facts.tally) and not whole:
+        return _aside(facts.tally), {"skipped": True}
+    return "", {}
+
+
+def _failing(tally: Tally) -> tuple[str, bool]:
+    """Return how many checks failed, and whether that is all of them."""
+    if tally.failed == tally.total:
+        return ("the only check failed" if tally.total == 1 else f"all {tally.total:,} checks failed"), True
+    if tally.errored == tally.total:
+        alone = tally.total == 1
+        return (
+            "the only check could not finish" if alone else f"none of {tally.total:,} checks could finish"
+        ), True
+    bad = tally.failed + tally.errored
+    verb = (
+        "failed" if not tally.errored else "could not finish" if not tally.failed else "failed or could not finish"
+    )
+    return f"{bad:,} of {plural(tally.total, 'check')} {verb}", False
+
+
+def _allowed(facts: SentenceFacts) -> Explanation:
+    """Say that what failed may fail."""
+    tally = facts.tally
+    bad = tally.failed + tally.errored
+    passed = f"{tally.passed:,} of {plural(tally.total, 'check')} passed"
+    if facts.waived == bad:
+        return Explanation(f"{passed}; {bad:,} failed and {'is' if bad == 1 else 'are'} waived.", waived=True)
+    return Explanation(f"{passed}; {bad:,} failed, which the conditions allow.")
+
+
+def _broken(broken: tuple[ConditionResult, ...]) -> str:
+    words = [f"{condition.words} ({condition.met})" for condition in broken]
+    if len(broken) == 1:
+        return f"a condition is broken: {words[0][:1].lower()}{words[0][1:]}"
+    return f"{spelled(len(broken), 'condition')} are broken: {join_list(words, most=_MOST_BROKEN)}"
+
+
+def _many_skipped(tally: Tally) -> bool:
+    return tally.skipped > 0 and tally.skipped >= tally.total * _MANY_SKIPPED
+
+
+def _aside(tally: Tally) -> str:
+    return f"; {tally.skipped:,} {'was' if tally.skipped == 1 else 'were'} skipped"
+
+
+def _passing(tally: Tally) -> str:
+    if not tally.ran:
+        return "nothing ran"
+    if not tally.skipped:
+        return "the only check passed" if tally.total == 1 else f"all {tally.total:,} checks passed"
+    if tally.skipped > tally.ran:
+        verb = "passed" if tally.ran == 1 else "all passed"
+        return f"only {tally.ran:,} of {tally.total:,} checks ran, and {verb}; {tally.skipped:,} were skipped"
+    return f"{tally.passed:,} of {tally.total:,} checks passed and none failed{_aside(tally)}"
+
+
+def _open(facts: SentenceFacts) -> Explanation:
+    """Say why nothing can be said for certain."""
+    tally = facts.tally
+    bad = tally.failed + tally.errored
+    unread = f"{spelled(facts.gaps, 'result file')} could not be read whole" if facts.gaps else ""
+    if not unread and facts.unmeasured:
+        unread = f"there is nothing to measure for “{facts.unmeasured[0]}”"
+    ending = f", and {unread}" if unread else ""
+    if not tally.total:
+        return Explanation(f"no check was found{ending}.", skipped=True)
+    if not tally.ran:
+        skipped = "the only check was skipped" if tally.total == 1 else f"all {tally.total:,} checks were skipped"
+        return Explanation(f"nothing ran: {skipped}{ending}.", skipped=True)
+    if tally.undecided:
+        verb = "needs" if tally.undecided == 1 else "need"
+        return Explanation(
+            f"{tally.undecided:,} of {plural(tally.total, 'check')} {verb} a person to decide{ending}.",
+            undecided=True,
+        )
+    if bad:
+        allowed = _allowed(facts)
+        return Explanation(f"{allowed.text.removesuffix('.')}, but {unread}.", waived=allowed.waived)
+    return Explanation(f"{_passing(tally)}, but {unread}.", skipped=True)

@@ -1,0 +1,281 @@
+"""Groups failures by similarity: what varies in a message is set aside, what stays names the group.
+
+Merging two causes is worse than splitting one, so a message with few words of its own only joins others that were
+raised at the same place of the team's own code. What unlike failures of a run all say, a heading of the runner or a
+helper's place in the stack, tells nothing and is passed over. Linear time: each problem is looked at twice.
+"""
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Sequence
+from functools import lru_cache
+
+from plain_verdict.model import Problem
+from plain_verdict.text.cleaning import SAYS_LITTLE, headline
+
+HOLE = "…"
+_CHARS = 600
+_TELLING_WORDS = 4
+# Words of assertion libraries, which say nothing of what went wrong.
+_SAID_BY_ALL = {
+    *("actual", "and", "any", "assert", "assertion", "assertionerror", "but", "deep", "deeply", "equal", "error"),
+    *(
+        "expected",
+        "expecting",
+        "failed",
+        "false",
+        "for",
+        "got",
+        "have",
+        "loosely",
+        "not",
+        "null",
+        "received",
+        "same",
+    ),
+    *("same", "should", "strict", "strictly", "than", "that", "the", "true", "value", "values", "was", "were"),
+}
+_DETAIL_CHARS = 12_000
+_REMEMBERED = 20_000  # lines; each is asked for several times
+
+# What varies from one failure to the next, the longest forms first.
+_VARIABLE = re.compile(
+    r"""
+    \b[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12}\b   # UUID
+  | \b(?:https?|wss?|ftp|file)://[^\s"'<>)\]]{1,300}                                    # address
+  | \b\d{4}-\d\d-\d\d(?:[T ]\d\d:\d\d(?::\d\d(?:[.,]\d{1,9})?)?(?:Z|[+-]\d\d:?\d\d)?)?  # date and time
+  | \b\d{1,2}:\d\d(?::\d\d(?:[.,]\d{1,9})?)?\b                                          # time of day
+  | "[^"\n]{0,200}" | '[^'\n]{0,200}' | `[^`\n]{0,200}` | “[^”\n]{0,200}” | <[^<>\n]{1,200}>   # quoted values
+  | \b(?:\d{1,3}\.){3}\d{1,3}(?::\d{1,5})?\b | \[[0-9a-fA-F:]{2,45}\](?::\d{1,5})?        # network addresses
+  | \b(?:[A-Za-z0-9-]{1,60}\.){1,6}(?:test|local|internal|example|com|org|net|io|dev)(?::\d{1,5})?\b   # host names
+  | (?:[A-Za-z]:)?(?:[\w.@~+-]{0,100}[/\\]){1,30}[\w.@~+-]{1,100}(?::\d{1,7}){0,2}        # paths
+  | \b0x[0-9a-fA-F]{1,16}\b
+  | \b[\w-]{0,40}\d[\w-]{0,40}(?:[.,]\d{1,12}){0,4}(?:\s?(?:ms|s|sec|seconds|min|kB|MB|%))?\b  # numbers, ids
+    """,
+    re.VERBOSE,
+)
+_WORD = re.compile(r"[^\W\d_]{3,}")
+_FRAMES = (
+    re.compile(r'^\s*File "(?P<file>[^"\n]{1,300})", line \d{1,7}, in (?P<name>[^\n]{1,120})', re.MULTILINE),
+    re.compile(
+        r"^\s*at (?:async )?(?:(?P<name>[^\s(]{1,200}) )?\(?(?P<file>[^\s()]{1,300}?):\d{1,7}:\d{1,7}\)?",
+        re.MULTILINE,
+    ),
+    re.compile(r"^\s*at (?P<name>[\w.$<>/@]{1,200})\((?P<file>[\w$-]{1,100}\.\w{1,10}):\d{1,7}\)", re.MULTILINE),
+    re.compile(r"^(?P<file>[\w./\\-]{1,200}\.py):\d{1,7}: (?P<name>)", re.MULTILINE),
+)
+_NOT_OURS = re.compile(
+    r"site-packages|dist-packages|/lib/python|<frozen|node_modules|node:|^(?:java|javax|jdk|sun|kotlin|scala)\."
+    r"|^org\.(?:junit|testng|hamcrest|assertj|opentest4j|openqa|apache\.maven)\.|Thread\.java"
+)
+
+
+# Lines that say that something failed, and not what: of several runners each.
+_SAYS_NOTHING = re.compile(
+    r"(?:tests?|check|case|suite|collection|assertion|expectation|unknown)?[ _]?(?:failures?|failed|errors?)?[.!:]?"
+    r"|(?:failed|error) (?:on|at|in|during) (?:setup|teardown|tear[- ]down|collection|call)\b.*"
+    r"|expected (?:values?|equality|inputs?|.{0,20}expression)\b.{0,60}:|(?:exit|return)[ -]?(?:code|status)?"
+    r"|(?:uncaught|unhandled) (?:error|exception)[.!:]?|none|null|assert(?:ion)?[ _]?error[.!:]?"
+    r"|\[?object.{0,20}\]?",
+    re.IGNORECASE,
+)
+_TELLING = (
+    re.compile(r"^E[ \t]+(?P<line>\S[^\n]{0,600})", re.MULTILINE),
+    re.compile(r"^(?P<line>fixture [^\n]{1,80} not found)", re.MULTILINE),
+    re.compile(r"^>[ \t]+(?P<line>\S[^\n]{2,300})", re.MULTILINE),
+    re.compile(
+        r"^(?P<line>(?:Caused by: )?[\w.$]{1,120}(?:Error|Exception|Failure|Failed|Interrupt|Exit)\b"
+        r"(?:: ?[^\n]{1,600}))$",
+        re.MULTILINE,
+    ),
+    re.compile(
+        r"^[ \t]*(?P<line>(?:[\w ]{0,40}\b)?(?:got|actual|received|was|found|have)\b[ \t]*[:=][^\n]{1,300})",
+        re.MULTILINE | re.IGNORECASE,
+    ),
+    re.compile(
+        r"(?P<line>[^\n]{0,80}\b(?:SIG[A-Z]{3,5}|signal \d{1,2}|segmentation fault|timed? ?out"
+        r"|exit(?:ed)?(?: with)? (?:code|status):? -?\d{1,4})\b[^\n]{0,120})",
+        re.IGNORECASE,
+    ),
+)
+# An error that an assertion shows instead of raising it.
+_SHOWN_ERROR = re.compile(
+    r"""\bassert\b.{0,40}?\b(?P<type>[A-Z]\w{0,80}(?:Error|Exception))\((?P<quote>["'])(?P<message>.{3,400})(?P=quote)[,)]"""
+)
+_SHORT_VALUES = re.compile(r"[\w\s.=!<>-]{0,30}")
+_SEARCHED_LINES = 60
+_FEW = 3
+_ASKED = 300
+_MANY = 0.3  # of unlike failures, that have a frame innermost
+
+
+class Similarity:
+    """What the failures of a run have in common, each as (check's name, problem)."""
+
+    def __init__(self, failures: Sequence[tuple[str, Problem]]) -> None:
+        self._lines: dict[tuple[str, Problem], tuple[str, str]] = {}
+        self._nothing = self._said_by_unlike(failures)
+        self._helpers: frozenset[str] = frozenset()
+        self._helpers = self._places_of_unlike(failures)
+
+    def line(self, name: str, problem: Problem) -> str:
+        """Return the line of a problem that tells most: of its message, or else of its detail."""
+        return self._typed_line(name, problem)[1]
+
+    def _typed_line(self, name: str, problem: Problem) -> tuple[str, str]:
+        """Return (type, line); those of an error that an assertion only shows are the error's own."""
+        found = self._lines.get((name, problem))
+        if found is None:
+            found = self._lines[name, problem] = self._find_line(name, problem)
+        return found
+
+    def _find_line(self, name: str, problem: Problem) -> tuple[str, str]:
+        head = headline(problem.message or problem.detail)[:_CHARS]
+        line = head if self._tells(name, head) else _line_of(name, problem.detail, head) or head
+        shown = _SHOWN_ERROR.search(line)
+        return (shown["type"], shown["message"]) if shown else (problem.type.rpartition(".")[2], line)
+
+    def pattern(self, name: str, problem: Problem) -> tuple[str, ...]:
+        """Return what is alike in all failures of a group: type, line with holes, a place where it needs one."""
+        kind, line = self._typed_line(name, problem)
+        template = template_of(line)
+        parts = (kind, template)
+        if has_telling_words(template):
+            return parts
+        place = self.place(problem)
+        if " " in place or _words_of(template):
+            return (*parts, place)
+        # Where nothing but an assertion's own words is left, the same file is not enough: the values are alike too
+        # where they are short, or else it is the same function with other parameters.
+        return (*parts, place, line if _SHORT_VALUES.fullmatch(line) else name)
+
+    def place(self, problem: Problem) -> str:
+        """Return the innermost stack line of the team's own code that is no helper's; "" if there is none."""
+        innermost = ""
+        for place in own_places(problem.detail):
+            if place not in self._helpers:
+                return place
+            innermost = innermost or place
+        return innermost
+
+    def _tells(self, name: str, head: str) -> bool:
+        if _SAYS_NOTHING.fullmatch(head) or _is_name(head, name):
+            return False
+        return has_telling_words(template_of(head)) or template_of(head) not in self._nothing
+
+    @staticmethod
+    def _said_by_unlike(failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
+        """Return those lines, with holes, that failures have whose details tell different things."""
+        told: dict[str, set[str]] = defaultdict(set)
+        asked: Counter[str] = Counter()
+        for name, problem in failures:
+            head = headline(problem.message or problem.detail)[:_CHARS]
+            template = template_of(head)
+            # A few hundred failures tell whether they are unlike; nobody needs to look at all of thousands.
+            if not has_telling_words(template) and len(told[template]) < _FEW and asked[template] < _ASKED:
+                asked[template] += 1
+                told[template].add(template_of(_line_of(name, problem.detail, head)))
+        return frozenset(template for template, several in told.items() if len(several - {"", template}) >= _FEW)
+
+    def _places_of_unlike(self, failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
+        """Return the places that are innermost in many failures that are not alike: of helpers they share."""
+        lines: dict[str, set[str]] = defaultdict(set)
+        for name, problem in failures:
+            template = template_of(self.line(name, problem))
+            if not has_telling_words(template):
+                place = next(own_places(problem.detail), "")
+                if place:
+                    lines[place].add(template)
+        unlike = len(set().union(*lines.values())) if lines else 0
+        return frozenset(
+            place for place, several in lines.items() if len(several) >= _FEW and len(several) > _MANY * unlike
+        )
+
+
+def _is_name(line: str, name: str) -> bool:
+    """Return whether a line is only the check's own name, or a part of it, or it with its class."""
+    bare, own = _bare(line), _bare(name)
+    return bare in own or (bool(own) and " " not in line and bare.endswith(own))
+
+
+def _bare(text: str) -> str:
+    return "".join(filter(str.isalnum, text)).casefold()
+
+
+def _line_of(name: str, detail: str, head: str) -> str:
+    """Return the first line of a detail that tells something, other than ``head``; "" if there is none."""
+    text = detail[-_DETAIL_CHARS:]
+    for form in _TELLING:
+        for number, found in enumerate(form.finditer(text)):
+            line = found["line"].strip()
+            if line != head and not _SAYS_NOTHING.fullmatch(line) and not _is_name(line, name):
+                return line[:_CHARS]
+            if number > _SEARCHED_LINES:
+                break
+    lines = (line.strip() for line in text.split("\n", _SEARCHED_LINES)[:_SEARCHED_LINES])
+    telling = (line for line in lines if len(line) > _FEW and line != head and _is_telling(line, name))
+    return next(telling, "")[:_CHARS]
+
+
+def has_telling_words(template: str) -> bool:
+    """Return whether a line has enough words of its own to tell its cause by itself."""
+    return len(_words_of(template)) >= _TELLING_WORDS
+
+
+def _is_telling(line: str, name: str) -> bool:
+    says_little = SAYS_LITTLE.fullmatch(line) or _SAYS_NOTHING.fullmatch(line) or _is_name(line, name)
+    return not says_little and not any(form.match(line) for form in _FRAMES)
+
+
+def _words_of(template: str) -> set[str]:
+    """Return the words of a line that are not those of assertion libraries."""
+    return {word.casefold() for word in _WORD.findall(template)} - _SAID_BY_ALL
+
+
+@lru_cache(_REMEMBERED)
+def template_of(line: str) -> str:
+    """Return a line with holes for what varies; the name of what a program misses stays: it matters most."""
+    holed = "".join(HOLE if varies else text for text, varies in split_variable_parts(line))
+    return re.sub(rf"{HOLE}(?:[\s,;]*{HOLE})+", HOLE, holed).strip()
+
+
+@lru_cache(_REMEMBERED)
+def split_variable_parts(line: str) -> tuple[tuple[str, bool], ...]:
+    """Return a line in pieces, each with whether it is a variable part."""
+    kept = [match.span("name") for match in _IDENTIFIERS.finditer(line)]
+    pieces: list[tuple[str, bool]] = []
+    at = 0
+    for found in _VARIABLE.finditer(line):
+        if any(start < found.end() and found.start() < end for start, end in kept):
+            continue
+        pieces += [(line[at : found.start()], False), (found[0], True)]
+        at = found.end()
+    return tuple(piece for piece in (*pieces, (line[at:], False)) if piece[0])
+
+
+# What a program says that it misses: the name is the cause. Of several languages.
+_IDENTIFIERS = re.compile(
+    r"(?:has no attribute|no member named|object has no|name|cannot import name|[Nn]o module named|fixture"
+    r"|argument:?|reading|property|undefined (?:method|variable|name|local variable or method)"
+    r"|no such (?:table|column|method|function)(?: named)?:?|[Cc]an(?:no|')t find (?:module|variable:?|symbol)"
+    r"|missing \d+ required [a-z -]{1,40}arguments?:|unresolved (?:import|name)"
+    r"|unknown (?:field|column|option|command|key|function):?) [\"'`‘“]?(?P<name>[A-Za-z_$][\w.$:-]{0,80})[\"'`’”]?"
+)
+
+
+def own_places(detail: str) -> Iterator[str]:
+    """Yield the stack lines that are the team's own code, the innermost first, as ``file function``."""
+    text = detail[-_DETAIL_CHARS:]
+    for number, form in enumerate(_FRAMES):
+        # Python tells the innermost frame last, the others first.
+        frames = form.findall(text)
+        inwards = reversed(frames) if number in (0, 3) else iter(frames)
+        names = form.groupindex
+        own = False
+        for frame in inwards:
+            file, name = frame[names["file"] - 1], frame[names["name"] - 1]
+            if not (_NOT_OURS.search(file) or _NOT_OURS.search(name)):
+                own = True
+                yield f"{file.replace(chr(92), '/').rpartition('/')[2]} {name}".strip()
+        if own:
+            return

@@ -1,0 +1,97 @@
+"""The verdict: something ran, the conditions are kept, nothing is undecided, everything given could be read.
+
+Without conditions of the team's own, the one on failures is that nothing fails or errors, waived checks aside.
+"""
+
+from collections.abc import Iterable, Iterator
+from datetime import date
+
+from plain_verdict.judging.causes import find_causes
+from plain_verdict.judging.conditions import Scopes, weigh
+from plain_verdict.judging.measures import PASS_RATE, CheckedScope
+from plain_verdict.judging.remarks import reasons_of, remarks_on
+from plain_verdict.judging.sentence import SentenceFacts, explain
+from plain_verdict.judging.waivers import apply_waivers
+from plain_verdict.model import Cause, ConditionResult, Outcome, Run, State, Tally, Verdict, VerdictWord
+from plain_verdict.settings.rules import ConditionRule, Rules, Scope
+from plain_verdict.text.formatting import join_list, plural
+
+_GRAVEST_FIRST = tuple(State)
+
+
+def judge(run: Run, rules: Rules, today: date) -> Verdict:
+    """Return the verdict on the run; ``today`` is the day by which waivers end."""
+    causes, cause_notes = find_causes(run, rules.causes)
+    waivers = apply_waivers(run, rules.waivers, today)
+    scopes = Scopes(run, waivers.waived)
+    own, scope_notes = weigh(rules.conditions, scopes)
+    gaps = len({gap.path for gap in run.not_whole})
+    conditions = (*own, *_no_failures(scopes.whole, rules.conditions), *_always(run.tally, gaps))
+    conditions = tuple(sorted(conditions, key=lambda condition: _GRAVEST_FIRST.index(condition.state)))
+    word = _word(conditions)
+    facts = SentenceFacts(
+        tally=run.tally,
+        gaps=gaps,
+        waived=len(waivers.waived),
+        cause=_largest(causes, run.tally),
+        broken=tuple(condition for condition in own if condition.state is State.BROKEN),
+        unmeasured=tuple(condition.words for condition in own if condition.state is State.OPEN),
+    )
+    sentence = explain(word, facts)
+    not_whole = tuple(gap.sentence for gap in run.not_whole)
+    return Verdict(
+        word=word,
+        why=sentence.text,
+        reasons=(*reasons_of(scopes.whole, facts.broken), *not_whole),
+        not_whole=not_whole,
+        remarks=(*remarks_on(run, facts, sentence), *waivers.remarks),
+        conditions=conditions,
+        causes=causes,
+        waived=waivers.waived,
+        notes=(*cause_notes, *waivers.notes, *scope_notes),
+    )
+
+
+def _word(conditions: Iterable[ConditionResult]) -> VerdictWord:
+    states = {condition.state for condition in conditions}
+    if State.BROKEN in states:
+        return VerdictWord.NOT_FIT
+    return VerdictWord.UNDECIDED if State.OPEN in states else VerdictWord.FIT
+
+
+def _largest(causes: tuple[Cause, ...], tally: Tally) -> Cause | None:
+    """Return the biggest cause where it explains at least a third of the failures, and more than one."""
+    bad = tally.failed + tally.errored
+    if not causes or not causes[0].typical or len(causes[0].checks) < 2 or 3 * len(causes[0].checks) < bad:
+        return None
+    return causes[0]
+
+
+def _no_failures(run: CheckedScope, own: tuple[ConditionRule, ...]) -> Iterator[ConditionResult]:
+    """Yield the default rule for what the team's own conditions leave open, so that none is lost by adding one."""
+    measured = {rule.measure for rule in own if rule.scope == Scope()}
+    if PASS_RATE.name in measured:
+        return
+    verbs = {Outcome.FAILED: "fails", Outcome.ERRORED: "errors"}
+    left = [outcome for outcome in verbs if outcome.value not in measured]
+    if not left:
+        return
+    numbers = {outcome: run.tally.of(outcome) - run.waived.of(outcome) for outcome in left}
+    bad = [f"{number:,} {outcome.value}" for outcome, number in numbers.items() if number]
+    aside = ", waived checks aside" if run.waived.total else ""
+    words = f"Nothing {' or '.join(verbs[outcome] for outcome in left)}{aside}"
+    state = State.BROKEN if bad else State.KEPT
+    yield ConditionResult(words, state, join_list(bad) or f"0 {left[0].value}")
+
+
+def _always(tally: Tally, gaps: int) -> Iterator[ConditionResult]:
+    """Yield the conditions that no setting takes away: nothing run is not a pass."""
+    yield ConditionResult("At least one check runs", _open_unless(tally.ran > 0), f"{tally.ran:,} ran")
+    undecided = f"{tally.undecided:,} undecided"
+    yield ConditionResult("Nothing is left undecided", _open_unless(tally.undecided == 0), undecided)
+    unread = f"{plural(gaps, 'input')} not whole" if gaps else "all read"
+    yield ConditionResult("Everything given can be read", _open_unless(gaps == 0), unread)
+
+
+def _open_unless(kept: bool) -> State:  # noqa: FBT001  a state of its own, not a switch
+    return State.KEPT if kept else State.OPEN

@@ -1,0 +1,55 @@
+"""Tells fast that a text holds no secret: nearly none does, and looking for every pattern would take long."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from functools import cache
+
+import msgspec
+from ahocorasick_rs import AhoCorasick, BytesAhoCorasick
+
+from plain_verdict.masking.escapes import NEEDLES as ESCAPES
+from plain_verdict.masking.patterns import PATTERNS, SecretPattern
+
+_PLACES = ("/home/", "/users/", "\\users\\", "/root/")
+# Every digit becomes 0, spaces and hyphens go, so that a long number is a plain run of zeros.
+_DIGITS = bytes(0x30 if 0x30 <= byte <= 0x39 else 0x78 for byte in range(256))
+_GAPS = b" -"
+_CARD = b"0" * 13
+
+
+class Prefilter:
+    """Looks for the needles of all patterns at once, in one pass over a text (Aho-Corasick)."""
+
+    def __init__(self) -> None:
+        numbers: dict[str, list[int]] = defaultdict(list)
+        for number, pattern in enumerate(PATTERNS):
+            for needle in pattern.needles:
+                numbers[needle].append(number)
+        needles = list(dict.fromkeys((*numbers, *_PLACES, *ESCAPES)))
+        self._numbers = [tuple(numbers.get(needle, ())) for needle in needles]
+        self._places = frozenset(map(needles.index, _PLACES))
+        self._escapes = frozenset(map(needles.index, ESCAPES))
+        self._always = frozenset(number for number, pattern in enumerate(PATTERNS) if not pattern.needles)
+        # Escapes hide signs, not the letters of a name; by themselves they stop nothing.
+        self._in_bytes = BytesAhoCorasick([needle.encode() for needle in (*numbers, *_PLACES)])
+        self._in_text = AhoCorasick(needles)
+
+    def may_hold_secret(self, things: Sequence[msgspec.Struct]) -> bool:
+        """Return whether any text in the structs may hold a secret, or a path below somebody's home."""
+        packed = msgspec.msgpack.encode(things)
+        if self._in_bytes.find_matches_as_indexes(packed.lower(), overlapping=True):
+            return True
+        return _CARD in packed.translate(_DIGITS, _GAPS)
+
+    def patterns_in(self, text: str) -> tuple[tuple[SecretPattern, ...], bool, bool]:
+        """Return the patterns that a text may hold, in order; whether it may name a home folder, or has escapes."""
+        found = {match[0] for match in self._in_text.find_matches_as_indexes(text.lower(), overlapping=True)}
+        numbers = self._always.union(*(self._numbers[needle] for needle in found))
+        possible = tuple(PATTERNS[number] for number in sorted(numbers))
+        return possible, not found.isdisjoint(self._places), not found.isdisjoint(self._escapes)
+
+
+@cache
+def make_prefilter() -> Prefilter:
+    """Return the one prefilter of the program."""
+    return Prefilter()

@@ -1,0 +1,175 @@
+"""A check and what it is made of: attempts, steps, problems, texts, evidence."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from datetime import datetime
+from enum import StrEnum
+
+from plain_verdict.model.evidence import Evidence
+from plain_verdict.model.facts import Fact, Value
+
+
+class Kind(StrEnum):
+    """What sort of run a check comes from."""
+
+    FUNCTIONAL = "functional"
+    API = "api"
+    LOAD = "load"
+    COMPLIANCE = "compliance"
+
+
+class Outcome(StrEnum):
+    """How a check, an attempt or a step ended, in the order in which outputs list them."""
+
+    FAILED = "failed"
+    ERRORED = "errored"
+    UNDECIDED = "undecided"
+    SKIPPED = "skipped"
+    PASSED = "passed"
+
+
+BAD = (Outcome.FAILED, Outcome.ERRORED)
+"""The outcomes that need a cause."""
+
+
+class Place(Value, frozen=True):
+    """Where a check is written: a source file, and its line if known."""
+
+    file: str
+    line: int | None = None
+
+    def __str__(self) -> str:
+        return self.file if self.line is None else f"{self.file}:{self.line}"
+
+
+class Problem(Value, frozen=True):
+    """What went wrong. ``expected`` and ``actual`` are None where they can't be told."""
+
+    outcome: Outcome
+    type: str = ""
+    message: str = ""
+    detail: str = ""
+    expected: str | None = None
+    actual: str | None = None
+
+
+class Output(Value, frozen=True):
+    """A named stream of text that a check, step or suite left behind."""
+
+    name: str
+    text: str
+
+
+class LogEntry(Value, frozen=True):
+    """A line of log, with the moment it was written if that is known."""
+
+    text: str
+    level: str = "info"
+    at: datetime | None = None
+
+
+class Step(Value, frozen=True):
+    """A named part of a check, with its own outcome and time; steps nest."""
+
+    name: str
+    outcome: Outcome
+    started: datetime | None = None
+    took_s: float | None = None
+    problems: tuple[Problem, ...] = ()
+    steps: tuple["Step", ...] = ()
+    logs: tuple[LogEntry, ...] = ()
+    outputs: tuple[Output, ...] = ()
+    evidence: tuple[Evidence, ...] = ()
+
+
+class Attempt(Value, frozen=True):
+    """One execution of a check. ``reason`` says why it was skipped or is undecided.
+
+    ``number`` counts attempts from 1 where the format tells it, else it is 0.
+    """
+
+    outcome: Outcome
+    took_s: float | None = None
+    started: datetime | None = None
+    reason: str = ""
+    problems: tuple[Problem, ...] = ()
+    outputs: tuple[Output, ...] = ()
+    steps: tuple[Step, ...] = ()
+    evidence: tuple[Evidence, ...] = ()
+    logs: tuple[LogEntry, ...] = ()
+    worker: str = ""
+    number: int = 0
+    cause: str = ""
+    """The cause that its source names itself."""
+
+
+class Check(Value, frozen=True):
+    """The leaf that has an outcome. ``attempts`` is never empty, and its last entry counts."""
+
+    id: str
+    kind: Kind
+    suite: tuple[str, ...]
+    name: str
+    attempts: tuple[Attempt, ...]
+    parameters: tuple[Fact, ...] = ()
+    place: Place | None = None
+    facts: tuple[Fact, ...] = ()
+    tags: tuple[str, ...] = ()
+    description: str = ""
+    requirements: tuple[str, ...] = ()
+    links: tuple[Fact, ...] = ()
+    variant: tuple[Fact, ...] = ()
+    """What sets it apart from the same check elsewhere in the run: browser, platform, region."""
+    apart: str = ""
+    """Where it comes from, in words, if other checks of the run have its name: a file, a host, "2 of 3"."""
+
+    @property
+    def title(self) -> str:
+        """Return the name with its parameters, as one line of text."""
+        return " ".join([self.name, *(f"[{parameter.value}]" for parameter in self.parameters)])
+
+    @property
+    def last(self) -> Attempt:
+        """Return the attempt that counts."""
+        return self.attempts[-1]
+
+    @property
+    def outcome(self) -> Outcome:
+        """Return the outcome that counts."""
+        return self.attempts[-1].outcome
+
+    @property
+    def flaky(self) -> bool:
+        """Return whether it passed only after an attempt that did not."""
+        return self.outcome is Outcome.PASSED and any(one.outcome in BAD for one in self.attempts)
+
+
+def evidence_of(check: Check) -> Iterator[Evidence]:
+    """Yield all evidence of a check, in the order in which it is shown."""
+    for attempt in check.attempts:
+        yield from _evidence_below(attempt)
+
+
+def _evidence_below(part: Attempt | Step) -> Iterator[Evidence]:
+    yield from part.evidence
+    for step in part.steps:
+        yield from _evidence_below(step)
+
+
+_WEIGHT = (Outcome.PASSED, Outcome.SKIPPED, Outcome.UNDECIDED, Outcome.FAILED, Outcome.ERRORED)
+
+
+def gravest(outcomes: Iterable[Outcome]) -> Outcome:
+    """Return the outcome that outweighs the others: errored, failed, undecided, skipped, passed."""
+    return max(outcomes, key=_WEIGHT.index, default=Outcome.PASSED)
+
+
+def counting_last(attempts: Sequence[Attempt]) -> tuple[Attempt, ...]:
+    """Return the attempts with the one that counts at the end.
+
+    Only a pass supersedes a failure: one that was skipped, or that nobody can tell, stands before what failed.
+    """
+    if len(attempts) == 1 or attempts[-1].outcome not in (Outcome.SKIPPED, Outcome.UNDECIDED):
+        return tuple(attempts)
+    graver = (*BAD, Outcome.UNDECIDED) if attempts[-1].outcome is Outcome.SKIPPED else BAD
+    counts = next((attempt for attempt in reversed(attempts) if attempt.outcome in graver), attempts[-1])
+    return (*(attempt for attempt in attempts if attempt is not counts), counts)

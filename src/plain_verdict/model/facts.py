@@ -1,0 +1,23 @@
+"""Facts, and the keys that several stages know."""
+
+import msgspec
+
+
+class Value(msgspec.Struct, frozen=True, gc=False):
+    """A plain immutable value; without reference cycles, so the garbage collector can leave it alone."""
+
+
+class Fact(Value, frozen=True):
+    """A key and value about a run, a suite or a check."""
+
+    key: str
+    value: str
+
+
+MACHINE = "machine"
+"""The host that a suite ran on: a reader tells it, the timeline has a track for each."""
+BRANCH, COMMIT, NOT_COMMITTED = "branch", "commit", "not committed"
+"""What the repository tells of a run."""
+BROWSER, PLATFORM, REGION = "browser", "platform", "region"
+VARIANT_FACTS = (BROWSER, PLATFORM, REGION)
+"""Facts under which the same check is a variant and not another attempt."""

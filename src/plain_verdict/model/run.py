@@ -1,0 +1,179 @@
+"""A run: result files with their checks, and what was noticed while they were read."""
+
+from collections import Counter
+from collections.abc import Iterable
+from datetime import UTC, datetime
+from functools import cached_property
+
+import msgspec
+
+from plain_verdict.model.check import Check, Kind, Outcome, Output
+from plain_verdict.model.evidence import Content, Evidence
+from plain_verdict.model.facts import Fact, Value
+
+
+class Tally(Value, frozen=True):
+    """How many checks ended in each outcome."""
+
+    passed: int = 0
+    failed: int = 0
+    errored: int = 0
+    skipped: int = 0
+    undecided: int = 0
+
+    @property
+    def total(self) -> int:
+        """Return the number of all checks."""
+        return self.passed + self.failed + self.errored + self.skipped + self.undecided
+
+    @property
+    def ran(self) -> int:
+        """Return the number of checks that were not left out."""
+        return self.total - self.skipped
+
+    def of(self, outcome: Outcome) -> int:
+        """Return the number of checks with this outcome."""
+        return int(getattr(self, outcome.value))
+
+
+def tally_of(checks: Iterable[Check]) -> Tally:
+    """Return how many of the checks ended in each outcome."""
+    numbers = Counter([check.attempts[-1].outcome for check in checks])
+    return Tally(**{outcome.value: numbers[outcome] for outcome in Outcome})
+
+
+class ReadingNote(Value, frozen=True):
+    """Something the reader of a file noticed; ``results_missing`` where some may be missing because of it.
+
+    A ``quiet`` one stands on the page and is not worth a line on the terminal.
+    """
+
+    path: str
+    what: str
+    where: str = ""
+    results_missing: bool = False
+    quiet: bool = False
+
+    @property
+    def sentence(self) -> str:
+        """Return the note as a sentence that begins with the file's path."""
+        return f"{self.path} {self.what}{f' ({self.where})' if self.where else ''}."
+
+
+class Unread(Value, frozen=True):
+    """An input that could not be read, with the reason and what to do."""
+
+    path: str
+    what: str
+    where: str = ""
+    hint: str = ""
+    file: str = ""
+    """Where it stands; never shown."""
+    excluded_by_user: bool = False
+    """Whether the user asked for it to be left out, so that nothing is missing."""
+
+    @property
+    def sentence(self) -> str:
+        """Return the trouble as a sentence that begins with the input's path."""
+        return f"{self.path} {self.what}{f' ({self.where})' if self.where else ''}."
+
+
+class SuiteNotes(Value, frozen=True):
+    """What a result file says of a suite as a whole, outside its checks."""
+
+    suite: tuple[str, ...]
+    facts: tuple[Fact, ...] = ()
+    outputs: tuple[Output, ...] = ()
+
+
+class Payload(Value, frozen=True):
+    """What a result file holds besides checks: numbers of a load run, exchanges that no check asked about.
+
+    A reader of such a kind makes a struct of its own from it. Its texts are masked and its times moved like all
+    others.
+    """
+
+    kind: Kind
+
+
+class ResultFile(msgspec.Struct, frozen=True, dict=True):
+    """One result file, read. ``started`` and ``ended`` are None where the file names no time."""
+
+    path: str
+    format: str
+    size_bytes: int
+    checks: tuple[Check, ...] = ()
+    payloads: tuple[Payload, ...] = ()
+    suites: tuple[SuiteNotes, ...] = ()
+    notes: tuple[ReadingNote, ...] = ()
+    started: datetime | None = None
+    ended: datetime | None = None
+    title: str = ""
+    folder: str = ""
+    """Where it stands, to find its evidence; never shown."""
+    digest: str = ""
+    """Of its bytes, to tell the same file given twice."""
+    cases: int = 0
+    """How many executions of checks it holds, reruns that were brought together counted one by one."""
+    reruns: tuple[str, ...] = ()
+    """Names of checks of which several executions became attempts at one."""
+    go: int = 0
+    """0 for results of the first go; 1 and more for those that the user calls a retry of what is before."""
+
+    @cached_property
+    def tally(self) -> Tally:
+        """Return how many of its checks ended in each outcome."""
+        return tally_of(self.checks)
+
+
+class Run(msgspec.Struct, frozen=True, dict=True):
+    """Everything that goes into one page, files in the order of their paths."""
+
+    files: tuple[ResultFile, ...]
+    unread: tuple[Unread, ...] = ()
+    left_alone: tuple[Unread, ...] = ()
+    """Files in a given folder that are no result files."""
+    contents: tuple[Content, ...] = ()
+    unclaimed: tuple[Evidence, ...] = ()
+    """Evidence that belongs to no check."""
+    evidence_notes: tuple[str, ...] = ()
+    """What was done to keep the page within its limits, and what could not be shown."""
+    masked: int | None = 0
+    """How many secrets were masked; None: masking is off."""
+    masking_notes: tuple[str, ...] = ()
+
+    @cached_property
+    def checks(self) -> tuple[Check, ...]:
+        """Return the checks of all files."""
+        return tuple(check for file in self.files for check in file.checks)
+
+    @cached_property
+    def tally(self) -> Tally:
+        """Return how many checks ended in each outcome."""
+        return tally_of(self.checks)
+
+    @property
+    def not_whole(self) -> tuple[ReadingNote | Unread, ...]:
+        """Return what says that results are missing, files that could not be read at the end."""
+        notes = tuple(note for note in self.notes if note.results_missing)
+        return (*notes, *(trouble for trouble in self.unread if not trouble.excluded_by_user))
+
+    @property
+    def notes(self) -> tuple[ReadingNote, ...]:
+        """Return every file's reading notes."""
+        return tuple(note for file in self.files for note in file.notes)
+
+    @property
+    def cases(self) -> int:
+        """Return how many executions of checks were read."""
+        return sum(file.cases for file in self.files)
+
+    @property
+    def reruns(self) -> tuple[str, ...]:
+        """Return the names of the checks whose executions were brought together."""
+        return tuple(name for file in self.files for name in file.reruns)
+
+
+def in_order(moment: datetime) -> datetime:
+    """Return a moment that can be compared with others; one without a zone counts as UTC."""
+    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment

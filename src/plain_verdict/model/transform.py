@@ -1,0 +1,86 @@
+"""Changes every text and every moment of a model object, wherever it stands; what stays the same is shared."""
+
+import types
+import typing
+from collections.abc import Callable, Iterator
+from datetime import datetime
+from functools import cache
+
+import msgspec
+
+from plain_verdict.model import Check, Content, Evidence, Fact, ResultFile, Unread
+
+Text = Callable[[str], str]
+Moment = Callable[[datetime], datetime]
+
+# Not shown, or names of things in the model; a change would tear them apart.
+_KEYS = {
+    Check: ("id",),
+    Content: ("key", "kind", "media_type"),
+    Evidence: ("path", "content"),
+    ResultFile: ("format", "folder", "digest"),
+    Unread: ("file",),
+    Fact: ("key",),
+}
+
+
+class Change(msgspec.Struct, frozen=True):
+    """What to do to texts, to moments, and to a fact's value by its key."""
+
+    text: Text | None = None
+    moment: Moment | None = None
+    fact: Callable[[Fact], Fact] | None = None
+
+
+Thing = typing.TypeVar("Thing", bound=msgspec.Struct)
+
+
+def transform(thing: Thing, change: Change) -> Thing:
+    """Return the struct with everything in it changed; the same object where nothing was."""
+    if change.fact and isinstance(thing, Fact):
+        return typing.cast("Thing", change.fact(thing))
+    new: dict[str, object] = {}
+    for name in _fields(type(thing)):
+        value = getattr(thing, name)
+        if not value:
+            continue
+        result = _changed_value(value, change)
+        if result is not value:
+            new[name] = result
+    return msgspec.structs.replace(thing, **new) if new else thing
+
+
+def _changed_value(value: object, change: Change) -> object:
+    if isinstance(value, str):
+        if change.text is None:
+            return value
+        text = change.text(value)
+        return value if text == value else text
+    if isinstance(value, tuple):
+        several = tuple(_changed_value(one, change) for one in value)
+        same = all(one is other for one, other in zip(several, value, strict=True))
+        return value if same else several
+    if isinstance(value, datetime):
+        return change.moment(value) if change.moment else value
+    return transform(value, change) if isinstance(value, msgspec.Struct) else value
+
+
+@cache
+def _fields(kind: type[msgspec.Struct]) -> tuple[str, ...]:
+    """Return the fields that can hold a text, a moment, or structs that hold them."""
+    hints = typing.get_type_hints(kind)
+    kept = (name for name in kind.__struct_fields__ if name not in _KEYS.get(kind, ()))
+    return tuple(name for name in kept if any(map(_can_change, _inner(hints[name]))))
+
+
+def _inner(hint: object) -> Iterator[object]:
+    arguments = typing.get_args(hint)
+    if arguments and (typing.get_origin(hint) in (tuple, typing.Union, types.UnionType)):
+        for argument in arguments:
+            yield from _inner(argument)
+    else:
+        yield hint
+
+
+def _can_change(kind: object) -> bool:
+    return kind in (str, datetime) or (isinstance(kind, type) and issubclass(kind, msgspec.Struct))

@@ -1,0 +1,88 @@
+"""The verdict on a run: conditions, causes, waivers."""
+
+from datetime import date
+from enum import StrEnum
+
+import msgspec
+
+from plain_verdict.model.check import Check
+from plain_verdict.model.facts import Value
+
+
+class VerdictWord(StrEnum):
+    """The verdict in a word."""
+
+    FIT = "fit"
+    NOT_FIT = "not fit"
+    UNDECIDED = "undecided"
+
+
+class State(StrEnum):
+    """How a condition stands, the gravest first. ``open``: nobody can tell."""
+
+    BROKEN = "broken"
+    OPEN = "open"
+    KEPT = "kept"
+
+
+class ConditionResult(Value, frozen=True):
+    """One rule the run must keep to be fit, in words, and the number it met.
+
+    ``name`` is short; "" where the rule says no more than that nothing may fail.
+    """
+
+    words: str
+    state: State
+    met: str
+    name: str = ""
+
+
+class Cause(Value, frozen=True):
+    """A named reason that several failures share. ``typical`` is a message in pieces: (text, whether it varies)."""
+
+    name: str
+    checks: tuple[Check, ...]
+    typical: tuple[tuple[str, bool], ...] = ()
+    type: str = ""
+    by_rule: bool = False
+    advice: str = ""
+    owner: str = ""
+    link: str = ""
+
+
+class Waived(Value, frozen=True):
+    """That a check may fail, why, and until which day."""
+
+    reason: str
+    until: date
+    who: str = ""
+    link: str = ""
+
+
+class Verdict(msgspec.Struct, frozen=True):
+    """The judgement: a word, why, every reason behind it, what is not whole, and what ``why`` leaves unsaid.
+
+    ``why`` goes on from the word ("all 12 checks passed."); the others are sentences of their own.
+    """
+
+    word: VerdictWord
+    why: str
+    reasons: tuple[str, ...]
+    not_whole: tuple[str, ...] = ()
+    remarks: tuple[str, ...] = ()
+    conditions: tuple[ConditionResult, ...] = ()
+    causes: tuple[Cause, ...] = ()
+    waived: dict[str, Waived] = {}
+    """By check id."""
+    notes: tuple[str, ...] = ()
+    """For the team that keeps the rules: what covered nothing, what was switched off."""
+
+    @property
+    def sentence(self) -> str:
+        """Return the verdict as one sentence to read aloud."""
+        return f"{self.word.capitalize()}: {self.why}"
+
+    @property
+    def all_remarks(self) -> tuple[str, ...]:
+        """Return what a reader should know besides the sentence."""
+        return (*self.not_whole, *self.remarks)

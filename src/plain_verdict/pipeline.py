@@ -1,0 +1,158 @@
+"""The whole way, in named steps: inputs, readers, merging, evidence, masking, judging, report, writers, delivery.
+
+Nothing here parses arguments, prints, or looks at the clock; whoever calls it says what time it is.
+"""
+
+from collections.abc import Iterator, Sequence
+from datetime import date
+from pathlib import Path
+
+import msgspec
+
+from plain_verdict import judging
+from plain_verdict.delivery.files import check_target, write_bytes
+from plain_verdict.delivery.naming import Names, path_of, unknown_facts
+from plain_verdict.delivery.place import PlaceOptions, place_page
+from plain_verdict.evidence import collect
+from plain_verdict.inputs.completeness import check_completeness
+from plain_verdict.inputs.discovery import discover
+from plain_verdict.inputs.facts import repository_facts
+from plain_verdict.inputs.progress import OnProgress, OnStep, no_progress
+from plain_verdict.masking import Masker, mask_run
+from plain_verdict.merging import merge
+from plain_verdict.merging.time_zones import in_zone
+from plain_verdict.model import Run, Verdict
+from plain_verdict.readers import read_all
+from plain_verdict.report import PageInfo, Report
+from plain_verdict.request import ReadOptions, ReadRequest, Request
+from plain_verdict.settings.rules import Rules
+from plain_verdict.writers import OutputFile, Writer, writer_named
+from plain_verdict.writers.mail.message import Attachment
+from plain_verdict.writers.mail.writer import MailWriter
+
+_MAIL_GROWTH = 1.37
+"""How much larger a page is in a mail. Source: RFC 2045, section 6.8 (Base64), lines of 76 characters."""
+
+
+class Published(msgspec.Struct, frozen=True):
+    """What was written, as full paths; ``page`` is the file to open. ``notes`` are for who asked for it."""
+
+    page: Path
+    packed: Path | None = None
+    latest: Path | None = None
+    mail: Path | None = None
+    removed: tuple[Path, ...] = ()
+    notes: tuple[str, ...] = ()
+
+    @property
+    def files(self) -> dict[str, Path]:
+        """Return what was written, by what it is."""
+        named = {"page": self.page, "packed": self.packed, "latest": self.latest, "mail": self.mail}
+        return {name: path for name, path in named.items() if path}
+
+
+def read(paths: Sequence[str], options: ReadOptions | None = None, on_step: OnStep = no_progress) -> Run:
+    """Return the run that files, folders and patterns make up: merged, with its evidence, and masked.
+
+    What can't be read is in ``Run.unread``. Raises UsageError for options that make no sense.
+    """
+    options = options or ReadOptions()
+    found = discover(paths, options.retries)
+    with on_step("Reading") as on_progress:
+        run = read_all(found.sources, options.limits, on_progress)
+    run = msgspec.structs.replace(run, unread=found.unread + run.unread)
+    run = merge(check_completeness(run, options.expected), options.variants)
+    if options.evidence and run.files:
+        with on_step("Evidence") as on_progress:
+            run = collect(run, options.evidence, options.limits, on_progress)
+    return mask_run(in_zone(run, options.zone), Masker(options.masking))
+
+
+def judge(run: Run, rules: Rules, today: date) -> Verdict:
+    """Return the verdict on a run; ``today`` is the day by which waivers end."""
+    return judging.judge(run, rules, today)
+
+
+def render(report: Report, writer: str | Writer) -> Iterator[OutputFile]:
+    """Yield the files of an output, by its name or its writer. Raises UsageError for a name that is none."""
+    return (writer_named(writer) if isinstance(writer, str) else writer).render(report)
+
+
+def read_and_judge(request: ReadRequest, on_step: OnStep = no_progress) -> tuple[Run, Verdict]:
+    """Return the run that a request means, and the verdict on it."""
+    run = read(request.results, request.options, on_step)
+    return run, judge(run, request.rules, request.made.date())
+
+
+def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
+    """Return the report on a judged run: with what the request says of it, masked as the run is."""
+    masker = Masker(request.read.options.masking)
+    folders = list(dict.fromkeys(file.folder for file in run.files if file.folder))
+    own = {fact.key.casefold() for fact in request.facts}
+    from_repository = repository_facts(folders) if request.report.git else ()
+    facts = masker.facts((*request.facts, *(fact for fact in from_repository if fact.key not in own)))
+    title, description = masker.text(request.report.title.strip()), masker.text(request.report.description)
+    info = PageInfo(
+        made=request.read.made,
+        title=title,
+        description=description,
+        facts=facts,
+        brand=request.brand,
+        theme=request.report.theme,
+        only=request.report.only,
+        masked=None if run.masked is None else run.masked + masker.count,
+        notes=tuple(
+            dict.fromkeys((*request.brand.notes, *request.read.notes, *run.masking_notes, *masker.troubles))
+        ),
+    )
+    return Report(run, verdict, info)
+
+
+def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> Published:
+    """Write everything that is wanted of a report. Raises UsageError and WriteError."""
+    wanted = request.report
+    writer = writer_named(request.layout)
+    in_folder = not writer.suffix
+    facts = {fact.key: fact.value for fact in report.info.facts}
+    notes = tuple(
+        f"nothing tells the fact “{fact}”, so {{fact:{fact}}} in --out is “unknown”."
+        for fact in unknown_facts(wanted.out, facts)
+    )
+    names = Names(report.title, report.verdict.word.value.replace(" ", "-"), report.info.made, facts)
+    target = path_of(wanted.out, names, folder=in_folder)
+    check_target(target, folder=in_folder, overwrite=wanted.overwrite)
+    options = PlaceOptions(wanted.overwrite, wanted.zip, wanted.latest, wanted.keep)
+    with on_step("Writing") as on_progress:
+        placed = place_page(target, _counted(writer.render(report), on_progress), options, folder=in_folder)
+    mail = _publish_mail(report, request, placed.packed or placed.page) if request.mail.file else None
+    page = placed.page / "index.html" if in_folder else placed.page
+    return Published(page, placed.packed, placed.latest, mail, placed.removed, notes)
+
+
+def _counted(files: Iterator[OutputFile], on_progress: OnProgress) -> Iterator[OutputFile]:
+    """Yield the files, and tell how many pieces of them there were."""
+    done = 0
+
+    def pieces(content: Iterator[str]) -> Iterator[str]:
+        nonlocal done
+        for piece in content:
+            done += 1
+            on_progress(done)
+            yield piece
+
+    for file in files:
+        done += 1
+        on_progress(done)
+        yield file if isinstance(file.content, bytes) else OutputFile(file.name, pieces(file.content))
+
+
+def _publish_mail(report: Report, request: Request, page: Path) -> Path:
+    """Write the digest; the page goes with it where mail takes it."""
+    evidence = request.read.options.evidence
+    most_bytes = evidence.page_bytes if evidence else 0
+    fits = page.is_file() and page.stat().st_size * _MAIL_GROWTH < most_bytes
+    attachment = Attachment(page.name, page.read_bytes()) if fits else None
+    path = Path(request.mail.file).absolute()
+    for file in MailWriter(request.mail.sender, request.mail.to, attachment).render(report):
+        write_bytes(path, file.content if isinstance(file.content, bytes) else "".join(file.content).encode())
+    return path

@@ -1,0 +1,1 @@
+"""JUnit XML, in all its dialects."""

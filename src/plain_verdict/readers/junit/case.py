@@ -1,0 +1,236 @@
+"""Reads one ``testcase`` of JUnit XML into the attempts of a check."""
+
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from datetime import datetime
+from functools import cache
+from itertools import islice
+
+from lxml import etree
+
+from plain_verdict.model import BAD, Attempt, Fact, Outcome, Output, Problem, counting_last, gravest
+from plain_verdict.readers.expectations import find_expectation
+from plain_verdict.readers.moments import read_duration, read_moment
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import block, headline, one_line
+
+PROBLEMS = {"failure": Outcome.FAILED, "error": Outcome.ERRORED}
+# Elements that hold an earlier execution (a run that failed before one that passed) or a later one.
+_EARLIER = {"flakyfailure": Outcome.FAILED, "flakyerror": Outcome.ERRORED}
+_LATER = {"rerunfailure": Outcome.FAILED, "rerunerror": Outcome.ERRORED}
+_OUTPUTS = ("system-out", "system-err")
+
+# What the words of a status or result attribute say of a case without any problem element.
+_STATUS = {
+    word: outcome
+    for outcome, words in {
+        Outcome.PASSED: "passed pass ok success successful succeeded run completed complete executed true",
+        Outcome.SKIPPED: "skipped skip disabled ignored suppressed notrun pending excluded todo"
+        " deselected inactive",
+        Outcome.FAILED: "failed fail failure notok false",
+        Outcome.ERRORED: "error errored broken aborted crashed timeout timedout notexecuted notrunnable"
+        " incomplete couldnotberun couldnotrun interrupted killed canceled cancelled",
+        Outcome.UNDECIDED: "undecided inconclusive unknown indeterminate manual",
+    }.items()
+    for word in words.split()
+}
+_NOT_STARTED = re.compile(
+    r"\A\W*(?:unable|could not|couldn't|cannot|failed) (?:to )?(?:be )?(?:find|run|start|load|execute)",
+    re.IGNORECASE,
+)
+_EXPECTED_TO_FAIL = re.compile(r"\bx-?fail", re.IGNORECASE)
+_TYPE_FIRST = re.compile(
+    r"\A([A-Za-z_][\w.$]{0,120}(?:Error|Exception|Failure|Failed|Timeout|Warning|Interrupt)):\s"
+)
+
+
+_SHORT_CHARS = 2_000
+
+
+def local_name(element: "etree._Element") -> str:
+    """Return the element's name without its namespace, in lower case: runners differ."""
+    return _local(element.tag)
+
+
+@cache
+def _local(tag: object) -> str:
+    return str(tag).rpartition("}")[2].lower()
+
+
+def text_of(element: "etree._Element") -> str:
+    """Return all text of an element, its children's included."""
+    return (element.text or "") if len(element) == 0 else "".join(str(part) for part in element.itertext())
+
+
+def read_facts(element: "etree._Element", limits: Limits) -> Iterator[Fact]:
+    """Yield the facts of a ``properties`` element; the value stands in an attribute or in the text."""
+    for item in element:
+        name = one_line(item.get("name") or item.get("key") or local_name(item), limits.name_chars)
+        value = item.get("value")
+        yield Fact(name, block(text_of(item) if value is None else value, limits.message_chars))
+
+
+def _only_rules(text: str) -> bool:
+    """Return whether the text is headings between rules (``---- Captured log ----``) over nothing."""
+    lines = filter(None, (line.strip() for line in text.split("\n")))
+    return all(line.startswith("---") and line.endswith("---") for line in lines)
+
+
+def read_output(element: "etree._Element", limits: Limits) -> Output | None:
+    """Return captured output, or None where there is nothing to show."""
+    text = text_of(element)
+    if not text or text.isspace() or (len(text) < _SHORT_CHARS and _only_rules(text)):
+        return None
+    return Output(one_line(local_name(element), limits.name_chars), block(text, limits.output_chars))
+
+
+def deep_problems(element: "etree._Element", limits: Limits) -> Iterator[Problem]:
+    """Yield the problems that stand deeper in an element than they should; a case inside has its own."""
+    for child in element:
+        name = local_name(child)
+        if name in PROBLEMS:
+            yield read_problem(child, PROBLEMS[name], limits)
+        elif name != "testcase" and len(child):
+            yield from deep_problems(child, limits)
+
+
+def read_problem(element: "etree._Element", outcome: Outcome, limits: Limits) -> Problem:
+    """Return the problem that an element describes, its message from the attribute or else from the text."""
+    trace = next((child for child in element if local_name(child) == "stacktrace"), element)
+    detail = block(text_of(trace), limits.detail_chars)
+    message = block(element.get("message") or "", limits.message_chars)
+    if not message or message == "None":
+        message = headline(detail)[: limits.message_chars]
+    kind = one_line(element.get("type") or "", limits.name_chars)
+    named = _TYPE_FIRST.match(message)
+    if named and (not kind or kind.rpartition(".")[2] == named[1].rpartition(".")[2]):
+        kind, message = kind or named[1], message[named.end() :]
+    given = element.get("expected"), element.get("actual")
+    pair = (
+        (given[0], given[1]) if given[0] is not None and given[1] is not None else find_expectation(message, detail)
+    )
+    if detail.strip() == message.strip():
+        detail = ""
+    return Problem(
+        outcome,
+        kind,
+        message,
+        detail,
+        *(block(value, limits.message_chars) for value in pair) if pair else (None, None),
+    )
+
+
+class CaseReader:
+    """Reads cases; remembers words of status attributes that it does not know."""
+
+    def __init__(self, limits: Limits) -> None:
+        self.limits = limits
+        self.unknown_words: Counter[str] = Counter()
+        self.unread_times: Counter[str] = Counter()
+
+    def read(self, case: "etree._Element", attributes: Mapping[str, str]) -> tuple[list[Attempt], tuple[Fact, ...]]:
+        """Return the case's attempts, oldest first, and its facts."""
+        stamp = attributes.get("timestamp")
+        started = read_moment(stamp) if stamp else None
+        took_s = self.took(attributes.get("time"))
+        if len(case) == 0:
+            outcome, reason, problems = self._by_words(attributes)
+            return [Attempt(outcome, took_s, started, reason, problems)], ()
+        return self._read_children(case, attributes, took_s, started)
+
+    def took(self, text: str | None) -> float | None:
+        """Return a time attribute in seconds; a text that is no time is remembered and counts as unknown."""
+        if not text:
+            return None
+        took_s = read_duration(text)
+        if took_s is None and not text.isspace():
+            self.unread_times[one_line(text, 40)] += 1
+        return took_s
+
+    def _read_children(
+        self, case: "etree._Element", attributes: Mapping[str, str], took_s: float | None, started: datetime | None
+    ) -> tuple[list[Attempt], tuple[Fact, ...]]:
+        problems: list[Problem] = []
+        outputs: list[Output] = []
+        facts: list[Fact] = []
+        skips: list[etree._Element] = []
+        earlier: list[Attempt] = []
+        later: list[Attempt] = []
+        for child in case:
+            name = local_name(child)
+            if name in PROBLEMS:
+                problems.append(read_problem(child, PROBLEMS[name], self.limits))
+            elif name == "skipped":
+                skips.append(child)
+            elif name in _EARLIER:
+                earlier.append(self._other_attempt(child, _EARLIER[name]))
+            elif name in _LATER:
+                later.append(self._other_attempt(child, _LATER[name]))
+            elif name == "properties":
+                facts += islice(read_facts(child, self.limits), self.limits.facts)
+            elif name != "testcase":  # one inside another is a check of its own
+                if len(child):
+                    problems += deep_problems(child, self.limits)
+                output = read_output(child, self.limits)
+                outputs += [output] if output else []
+        for skip in skips:
+            problems += deep_problems(skip, self.limits)
+        outcome, reason, found = self._outcome(problems, skips, attributes)
+        last = Attempt(outcome, took_s, started, reason, found, tuple(outputs))
+        return list(counting_last((*earlier, last, *later))), tuple(facts)
+
+    def _outcome(
+        self, problems: list[Problem], skips: "list[etree._Element]", attributes: Mapping[str, str]
+    ) -> tuple[Outcome, str, tuple[Problem, ...]]:
+        """Return how a case ended, why it was skipped, and its problems."""
+        if problems:
+            return gravest(problem.outcome for problem in problems), "", tuple(problems)
+        by_words = self._by_words(attributes)
+        # "failed" in an attribute is not taken back by an element that says skipped.
+        return self._skipped(skips) if skips and by_words[0] not in BAD else by_words
+
+    def _other_attempt(self, element: "etree._Element", outcome: Outcome) -> Attempt:
+        found = (read_output(child, self.limits) for child in element if local_name(child) in _OUTPUTS)
+        outputs = tuple(output for output in found if output)
+        return Attempt(
+            outcome,
+            self.took(element.get("time")),
+            problems=(read_problem(element, outcome, self.limits),),
+            outputs=outputs,
+        )
+
+    def _skipped(self, elements: "list[etree._Element]") -> tuple[Outcome, str, tuple[Problem, ...]]:
+        element = elements[0]
+        reason = one_line(element.get("message") or text_of(element), self.limits.message_chars)
+        kind = element.get("type") or ""
+        if reason.lower() == "true":
+            reason = kind if kind != "skipped" else ""
+        if _NOT_STARTED.match(reason):
+            return Outcome.ERRORED, "", (Problem(Outcome.ERRORED, message=reason),)
+        if _EXPECTED_TO_FAIL.search(kind):
+            reason = f"expected to fail: {reason}" if reason else "expected to fail"
+        return Outcome.SKIPPED, reason, ()
+
+    def _by_words(self, attributes: Mapping[str, str]) -> tuple[Outcome, str, tuple[Problem, ...]]:
+        """Return the outcome of a case without a problem element, by its status and result attributes."""
+        if "status" not in attributes and "result" not in attributes:
+            return Outcome.PASSED, "", ()
+        words = [word for key in ("status", "result") if (word := attributes.get(key)) and not word.isspace()]
+        if not words:
+            return Outcome.PASSED, "", ()
+        known = {word: _STATUS.get(re.sub("[^a-z]", "", word.lower())) for word in words}
+        outcomes = [outcome for outcome in known.values() if outcome]
+        if not outcomes:
+            word = one_line(words[0], 40)
+            self.unknown_words[word] += 1
+            return Outcome.UNDECIDED, f"its status is “{word}”, which does not say how it ended", ()
+        outcome = gravest(outcomes)
+        word = one_line(next(word for word, meaning in known.items() if meaning is outcome), 40)
+        if outcome in BAD:
+            return (
+                outcome,
+                "",
+                (Problem(outcome, message=f"Its status is “{word}”; the file gives no reason."),),
+            )
+        return outcome, f"its status is “{word}”" if outcome is not Outcome.PASSED else "", ()

@@ -1,0 +1,81 @@
+"""Says in reading notes what was odd about a JUnit file."""
+
+from collections import Counter
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Protocol
+
+from plain_verdict.model import Check, ReadingNote
+from plain_verdict.readers.junit.counts import read_announced
+from plain_verdict.readers.xml.events import XmlEvents
+from plain_verdict.text.formatting import join_list, plural
+
+if TYPE_CHECKING:
+    from lxml import etree
+
+    from plain_verdict.readers.junit.case import CaseReader
+
+
+class Walked(Protocol):
+    """What has been collected from a file."""
+
+    checks: list[Check]
+    disagreements: list[str]
+    promises: list[str]
+    promised_none: bool
+    cases: "CaseReader"
+
+
+def notes_on(
+    path: str, walk: Walked, events: XmlEvents, open_suites: "Sequence[etree._Element]"
+) -> tuple[ReadingNote, ...]:
+    """Return the file's reading notes, the gravest first; ``open_suites`` are those it never closed."""
+    notes = []
+    number = len(walk.checks)
+    read = f"{plural(number, 'whole check')} could be read"
+    if events.fault:
+        what = f"is not well-formed XML ({events.fault.what}): {read}, others may be lost"
+        notes.append(ReadingNote(path, what, f"line {events.fault.line:,}", results_missing=True))
+    elif not events.whole:
+        promised = next(
+            (count for suite in open_suites if (count := read_announced(suite).cases) is not None), None
+        )
+        what = f"is cut off: {read}"
+        if promised is not None and promised > number:
+            what += f", {promised:,} were announced"
+        notes.append(ReadingNote(path, what, f"it ends at line {events.lines:,}", results_missing=True))
+    elif not number:
+        # A shard may have nothing to run; one that does not say so may have lost what it ran.
+        notes.append(ReadingNote(path, "holds no checks", results_missing=not walk.promised_none))
+    if events.whole and not events.fault:
+        if walk.promises:
+            what = f"{_first_of(walk.promises)}; results may be missing"
+            notes.append(ReadingNote(path, what, results_missing=True))
+        if walk.disagreements:
+            notes.append(ReadingNote(path, f"{_first_of(walk.disagreements)}; what it holds counts", quiet=True))
+    if events.mended:
+        notes.append(
+            ReadingNote(
+                path,
+                f"has {join_list(events.mended)}, against the rules of XML; they are mended, and no check is lost",
+            )
+        )
+    notes += _odd_words(path, walk.cases.unknown_words, "status", "counted as undecided")
+    notes += _odd_words(path, walk.cases.unread_times, "time", "left out")
+    return tuple(notes)
+
+
+def _first_of(several: Sequence[str]) -> str:
+    others = len(several) - 1
+    return several[0] + (f" (and {plural(others, 'other suite')} likewise)" if others else "")
+
+
+def _odd_words(path: str, words: Counter[str], noun: str, fate: str) -> list[ReadingNote]:
+    if not words:
+        return []
+    quoted = [f"“{word}”" for word in words]
+    return [
+        ReadingNote(
+            path,
+            f"has {plural(words.total(), noun, noun + 's')} that can't be read ({join_list(quoted)}), {fate}",
+        )
+    ]

@@ -1,0 +1,1 @@
+"""Records: our own format, JSON Lines."""

@@ -1,0 +1,381 @@
+"""Reads records, our own result format: JSON Lines, one file for each process that writes (docs/record.md)."""
+
+import json
+import re
+from base64 import b64decode
+from binascii import Error as Base64Error
+from codecs import BOM_UTF8
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import suppress
+from datetime import UTC, datetime, tzinfo
+
+import msgspec
+
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import (
+    Check,
+    Evidence,
+    Fact,
+    LogEntry,
+    Output,
+    Place,
+    ReadingNote,
+    ResultFile,
+    SuiteNotes,
+    counting_last,
+    in_order,
+)
+from plain_verdict.model.ids import check_id
+from plain_verdict.readers.interface import Head
+from plain_verdict.readers.moments import read_epoch, read_moment
+from plain_verdict.readers.record.lines import (
+    KNOWN_KEYS,
+    AnyLine,
+    CheckLine,
+    EndLine,
+    EvidenceLine,
+    FactLine,
+    LogLine,
+    OutputLine,
+    RecordLine,
+    StepLine,
+)
+from plain_verdict.readers.record.tree import Node, attempt_of
+from plain_verdict.recorder.lines import VERSION
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.formatting import join_list, plural
+
+_FIRST = re.compile(r'\s*\{\s*"what"\s*:\s*"|\s*\{[^\n]{0,2000}"what"\s*:\s*"record"')
+_LONGEST_LINE_BYTES = 200_000_000
+
+
+class RecordReader:
+    """Reads one record."""
+
+    format = "record"
+    told_by = 'records, whose first line begins with {"what": "record"'
+    roots: frozenset[str] = frozenset()
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether the first line is one of a record."""
+        return bool(_FIRST.match(head.text))
+
+    def read(self, source: Source, limits: Limits) -> ResultFile:
+        """Return the record's checks; a wrong line is noted, and only that line is lost."""
+        lines = _Lines(source, limits)
+        tree = _Tree(limits)
+        for line in lines:
+            tree.add(line)
+        checks = tuple(tree.checks())
+        starts = [node.started for node in tree.begun if node.started]
+        ends = [node.ended for node in tree.begun if node.ended]
+        return ResultFile(
+            path=source.path,
+            format=self.format,
+            size_bytes=source.size_bytes,
+            checks=checks,
+            suites=(SuiteNotes((), tuple(tree.facts)),) if tree.facts else (),
+            notes=(*lines.notes(), *tree.notes(source.path)),
+            started=min(starts, key=in_order, default=None),
+            ended=max((*starts, *ends), key=in_order, default=None),
+            folder=source.folder,
+            cases=tree.cases,
+            reruns=tuple(check.title for check in checks if len(check.attempts) > 1),
+            go=source.go,
+        )
+
+
+_strict = msgspec.json.Decoder(AnyLine)
+_loose = msgspec.json.Decoder(dict[str, object])
+# The keys of a line; those inside texts and of structs inside it are found, too, and then it is looked at closely.
+_KEYS = re.compile(rb'"(\w+)"\s*:')
+_DAMAGED = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
+
+
+class _Lines:
+    """The lines of a record that can be read, and notes on the others."""
+
+    def __init__(self, source: Source, limits: Limits) -> None:
+        self._source = source
+        self._limits = limits
+        self._wrong: list[ReadingNote] = []
+        self._unknown: Counter[str] = Counter()
+        self._number = 0
+
+    def __iter__(self) -> Iterator[AnyLine]:
+        decode = _strict.decode
+        with self._source.open() as stream:
+            for self._number, data in enumerate(iter(lambda: stream.readline(_LONGEST_LINE_BYTES), b""), 1):
+                if self._number == 1:
+                    data = data.removeprefix(BOM_UTF8)  # noqa: PLW2901
+                try:
+                    line = decode(data)
+                    if isinstance(line, _JUDGED):
+                        _check_twice(data)
+                    elif isinstance(line, RecordLine) and line.version > VERSION:
+                        what = f"version {line.version} is newer than this reader's {VERSION} - at `$.version`"
+                        raise msgspec.ValidationError(what)
+                    yield line
+                except _DAMAGED as error:
+                    if not data.isspace():
+                        mended = self._without_unknown(data, error)
+                        if mended is not None:
+                            yield mended
+
+    def _without_unknown(self, data: bytes, error: Exception) -> AnyLine | None:
+        """Return a line without the keys that are not known; None, and a note, where that is not what is wrong."""
+        try:
+            fields = _loose.decode(data)
+            known = KNOWN_KEYS[str(fields.get("what"))]
+            unknown = fields.keys() - known
+            if not unknown:
+                raise error
+            line: AnyLine = msgspec.convert({key: fields[key] for key in fields.keys() & known}, AnyLine)
+            if isinstance(line, _JUDGED):
+                _check_twice(data)
+        except KeyError:
+            self._note(data, error)
+        except _DAMAGED as closer:
+            self._note(data, closer)
+        else:
+            for key in unknown:
+                self._unknown[f"“{one_line(key, 40)}” in {fields['what']} lines"] += 1
+            return line
+        return None
+
+    def _note(self, data: bytes, error: Exception) -> None:
+        if not data.endswith(b"\n"):
+            what = "ends in the middle of a line; the lines before it count"
+        else:
+            what = f"has a line that can't be read ({one_line(str(error), 200)}); only that line is lost"
+        self._wrong.append(ReadingNote(self._source.path, what, f"line {self._number:,}", results_missing=True))
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield a note for each wrong line, up to the limit, and one on unknown keys."""
+        most = self._limits.notes
+        yield from self._wrong[:most]
+        if len(self._wrong) > most:
+            more = plural(len(self._wrong) - most, "more line")
+            yield ReadingNote(self._source.path, f"has {more} that can't be read", results_missing=True)
+        for where in sorted(self._unknown):
+            yield ReadingNote(self._source.path, f"has keys that are not known and were left out: {where}")
+
+
+_JUDGED = (CheckLine, EndLine)
+
+
+def _check_twice(data: bytes) -> None:
+    """Make sure that no key stands twice in a line: one of its values would be lost. Raises ValidationError.
+
+    Source: RFC 8259, section 4 (names should be unique).
+    """
+    # Nearly every end line has its one outcome and no problem.
+    if data.count(b'"outcome"') == 1 and data.count(b"\\u") == 0 and b"problems" not in data:
+        return
+    keys = _KEYS.findall(data)
+    if len(set(keys)) == len(keys) and b"\\u" not in data:
+        return
+
+    def pairs(several: list[tuple[str, object]]) -> None:
+        names = Counter(name for name, _ in several)
+        twice = next((name for name, number in names.items() if number > 1), None)
+        if twice is not None:
+            raise msgspec.ValidationError(f"the key “{one_line(twice, 40)}” stands in it twice")
+
+    with suppress(json.JSONDecodeError):  # it was decoded before, by a stricter reader
+        json.loads(data, object_pairs_hook=pairs)
+
+
+class _Tree:
+    """Puts the lines together: steps into checks, logs and evidence into both. Their order does not matter."""
+
+    def __init__(self, limits: Limits) -> None:
+        self.limits = limits
+        self.nodes: dict[str, Node] = {}
+        """By id; where an id comes again, the lines that follow are for the later one."""
+        self.begun: list[Node] = []
+        self.facts: list[Fact] = []
+        self._zone: tzinfo = UTC
+        self.cases = 0
+        self._repeated = 0
+        self._ended_twice = 0
+        self._orphans: Counter[str] = Counter()
+        self._waiting: list[EndLine | LogLine | OutputLine | EvidenceLine] = []
+        self._unplaced: list[Node] = []
+        self._homeless: list[Node] = []
+        """Steps in something that never began."""
+
+    def add(self, line: AnyLine) -> None:
+        """Take in one line; one that is for something not begun yet waits to the end."""
+        if isinstance(line, CheckLine | StepLine):
+            self._begin(line)
+        elif isinstance(line, EndLine | LogLine | OutputLine | EvidenceLine):
+            node = self.nodes.get(line.id if isinstance(line, EndLine) else line.in_)
+            if node is None:
+                self._waiting.append(line)
+            else:
+                self._give(node, line)
+        elif isinstance(line, FactLine):
+            self.facts.append(Fact(self._name(line.key), self._text(line.value)))
+        else:
+            self._zone = read_zone(line.zone)
+
+    def _begin(self, line: CheckLine | StepLine) -> None:
+        node = Node(line, self._name(line.name), self._at(line.at))
+        if isinstance(line, CheckLine):
+            self.cases += 1
+        else:
+            # A step inside itself has no check to stand in.
+            parent = self.nodes.get(line.in_) if line.in_ != line.id else None
+            if parent is None:
+                self._unplaced.append(node)
+            else:
+                parent.steps.append(node)
+        self._repeated += line.id in self.nodes
+        self.nodes[line.id] = node
+        self.begun.append(node)
+
+    def _give(self, node: Node, line: EndLine | LogLine | OutputLine | EvidenceLine) -> None:
+        match line:
+            case EndLine():
+                self._ended_twice += not node.end(line, self._at(line.at))
+            case LogLine():
+                node.logs.append(LogEntry(self._text(line.text), self._name(line.level), self._at(line.at)))
+            case OutputLine():
+                node.outputs.append(Output(self._name(line.name), block(line.text, self.limits.output_chars)))
+            case EvidenceLine():
+                node.evidence.append(self._evidence(line))
+
+    def _settle(self) -> None:
+        """Give what waited to what began later; what is left is for nothing in the record."""
+        for node in self._unplaced:
+            line = node.line
+            inside = line.in_ if isinstance(line, StepLine) and line.in_ != line.id else ""
+            parent = self.nodes.get(inside)
+            if parent is None:
+                self._orphans[one_line(inside, 40)] += 1
+                self._homeless.append(node)
+            else:
+                parent.steps.append(node)
+        for waiting in self._waiting:
+            id_ = waiting.id if isinstance(waiting, EndLine) else waiting.in_
+            found = self.nodes.get(id_)
+            if found is None:
+                self._orphans[one_line(id_, 40)] += 1
+            else:
+                self._give(found, waiting)
+
+    def _evidence(self, line: EvidenceLine) -> Evidence:
+        data, trouble = b"", ""
+        if line.base64:
+            try:
+                data = b64decode(line.base64, validate=True)
+            except (Base64Error, ValueError):
+                trouble = "has base64 that can't be read"
+        name = self._name(line.name or line.path.replace("\\", "/").rpartition("/")[2] or "evidence")
+        return Evidence(name, line.path, data, self._name(line.caption), self._at(line.at), unavailable=trouble)
+
+    def _at(self, at: float | str | None) -> datetime | None:
+        if at is None:
+            return None
+        if isinstance(at, str):
+            return read_moment(at)
+        # Epoch seconds have no zone of their own: they are shown in the writer's.
+        return read_epoch(at, self._zone)
+
+    def _name(self, text: str) -> str:
+        return one_line(text, self.limits.name_chars)
+
+    def _text(self, text: str) -> str:
+        return block(text, self.limits.message_chars)
+
+    def checks(self) -> Iterator[Check]:
+        """Yield the checks, each with its attempts in order."""
+        self._settle()
+        together: dict[str, list[tuple[CheckLine, Node]]] = {}
+        for node in self.begun:
+            line = node.line
+            if isinstance(line, CheckLine):
+                together.setdefault(self._id(line), []).append((line, node))
+        for id_, executions in together.items():
+            numbers = {line.attempt for line, _ in executions}
+            if len(executions) == 1 or (0 not in numbers and len(numbers) == len(executions)):
+                executions.sort(key=lambda one: one[0].attempt)
+                yield self._check(id_, executions)
+            else:
+                # Without numbers nothing says that they are attempts at one check.
+                yield from (self._check(id_, [one]) for one in executions)
+
+    def _id(self, line: CheckLine) -> str:
+        parameters = tuple(Fact(key, value) for key, value in line.parameters.items())
+        return check_id(line.kind, tuple(filter(None, line.suite)), line.name, parameters)
+
+    def _suite(self, line: CheckLine) -> tuple[str, ...]:
+        return tuple(filter(None, map(self._name, line.suite)))
+
+    def _parameters(self, line: CheckLine) -> tuple[Fact, ...]:
+        return tuple(Fact(self._name(key), self._name(value)) for key, value in line.parameters.items())
+
+    def _check(self, id_: str, executions: list[tuple[CheckLine, Node]]) -> Check:
+        line = executions[-1][0]
+        return Check(
+            id=id_,
+            kind=line.kind,
+            suite=self._suite(line),
+            name=self._name(line.name) or "Nameless check",
+            attempts=counting_last([attempt_of(node, line, self.limits) for line, node in executions]),
+            parameters=self._parameters(line),
+            place=Place(self._name(line.file), line.line) if line.file else None,
+            tags=tuple(map(self._name, line.tags)),
+            description=self._text(line.description),
+            requirements=tuple(map(self._name, line.requirements)),
+            links=tuple(Fact(self._name(name), url) for name, url in line.links.items()),
+        )
+
+    def notes(self, path: str) -> Iterator[ReadingNote]:
+        """Yield what is odd about the record as a whole."""
+        if self._repeated:
+            number = plural(self._repeated, "id")
+            yield ReadingNote(
+                path, f"uses {number} again; what follows is taken to be for the later one", results_missing=True
+            )
+        if self._orphans:
+            ids = join_list([f"“{id_}”" for id_ in self._orphans])
+            number = plural(self._orphans.total(), "line")
+            yield ReadingNote(
+                path, f"has {number} for checks or steps that it never begins ({ids})", results_missing=True
+            )
+        if self._ended_twice:
+            number = plural(self._ended_twice, "check or step", "checks or steps")
+            yield ReadingNote(
+                path, f"ends {number} more than once; the gravest outcome counts", results_missing=True
+            )
+        lost = len(self.begun) - self._reached()
+        if lost:
+            number = plural(lost, "step")
+            yield ReadingNote(
+                path, f"has {number} that stand in no check, as they name each other", results_missing=True
+            )
+        if not self.cases:
+            yield ReadingNote(path, "holds no checks", results_missing=True)
+
+    def _reached(self) -> int:
+        """Return how many checks and steps stand in a check, or are told of as standing in nothing."""
+        waiting = [node for node in self.begun if isinstance(node.line, CheckLine)]
+        waiting += self._homeless
+        number = 0
+        while waiting:
+            node = waiting.pop()
+            number += 1
+            waiting += node.steps
+        return number
+
+
+def read_zone(text: str) -> tzinfo:
+    """Return the zone of an offset like ``+01:00``; UTC where there is none."""
+    try:
+        return datetime.fromisoformat(f"2000-01-01T00:00:00{text}").tzinfo or UTC
+    except ValueError:
+        return UTC

@@ -1,0 +1,148 @@
+"""Turns what a record says of a check or step into an attempt or a step."""
+
+from datetime import datetime
+
+from plain_verdict.model import BAD, Attempt, Evidence, LogEntry, Outcome, Output, Problem, Step, gravest
+from plain_verdict.readers.record.lines import CheckLine, EndLine, StepLine
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import block, one_line
+
+STOPPED = "Stopped before it finished."
+_DEEPEST = 40
+"""Steps nested deeper than this are left out, as no page can show them; what they say of the check counts."""
+
+
+class Node:
+    """A check or step while its lines are being read."""
+
+    __slots__ = ("ended", "ending", "evidence", "line", "logs", "name", "outputs", "started", "steps")
+
+    def __init__(self, line: CheckLine | StepLine, name: str, started: datetime | None) -> None:
+        self.line = line
+        self.name = name
+        self.started = started
+        self.ended: datetime | None = None
+        self.ending: EndLine | None = None
+        self.steps: list[Node] = []
+        self.logs: list[LogEntry] = []
+        self.outputs: list[Output] = []
+        self.evidence: list[Evidence] = []
+
+    def end(self, line: EndLine, at: datetime | None) -> bool:
+        """Take in the line that ends it; of several the gravest counts. Return whether it had none before."""
+        first = self.ending is None
+        if self.ending is None or gravest((self.ending.outcome, line.outcome)) is not self.ending.outcome:
+            self.ending = line
+            self.ended = at
+        return first
+
+    @property
+    def took_s(self) -> float | None:
+        """Return how long it took, as said, or else from its beginning to its end."""
+        if self.ending is not None and self.ending.took_s is not None:
+            return self.ending.took_s
+        if (
+            self.started is None
+            or self.ended is None
+            or (self.started.tzinfo is None) != (self.ended.tzinfo is None)
+        ):
+            return None
+        return max(0.0, (self.ended - self.started).total_seconds())
+
+
+def attempt_of(node: Node, line: CheckLine, limits: Limits) -> Attempt:
+    """Return the attempt that a check's lines tell; one that never ended is errored.
+
+    One that says it passed, or was skipped, while a step of it or a problem says otherwise, did not pass.
+    """
+    ending = node.ending
+    outcome = ending.outcome if ending else Outcome.ERRORED
+    reason = one_line(ending.reason, limits.message_chars) if ending else ""
+    problems = _problems(ending, limits) if ending else (Problem(Outcome.ERRORED, message=STOPPED),)
+    if ending and outcome in (Outcome.PASSED, Outcome.SKIPPED):
+        outcome, contradiction = _contradicted(node, outcome, problems)
+        reason = " ".join(filter(None, (reason, contradiction)))
+    return Attempt(
+        outcome=outcome,
+        took_s=node.took_s,
+        started=node.started,
+        reason=reason,
+        problems=problems,
+        outputs=tuple(node.outputs),
+        steps=_steps(node, outcome, ended=ending is not None, limits=limits),
+        evidence=tuple(node.evidence),
+        logs=tuple(node.logs),
+        worker=one_line(line.worker, limits.name_chars),
+        number=line.attempt,
+        cause=one_line(ending.cause, limits.name_chars) if ending else "",
+    )
+
+
+def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -> tuple[Outcome, str]:
+    """Return the outcome that counts where a problem, or a step at any depth, says worse; and that it does."""
+    bad = [problem.outcome for problem in problems if problem.outcome in BAD]
+    if bad:
+        return gravest(bad), f"Its record says {outcome.value}, but names a problem."
+    waiting = list(reversed(node.steps))
+    worst: Node | None = None
+    while waiting:
+        step = waiting.pop()
+        waiting += reversed(step.steps)
+        outcomes = [problem.outcome or Outcome.FAILED for problem in step.ending.problems] if step.ending else []
+        found = gravest([step.ending.outcome, *outcomes]) if step.ending else outcome
+        if found in (*BAD, Outcome.UNDECIDED) and gravest((found, outcome)) is not outcome:
+            outcome, worst = found, step
+    if worst is None or node.ending is None:
+        return outcome, ""
+    return outcome, f"Its record says {node.ending.outcome.value}, but its step “{worst.name}” {_SAID[outcome]}."
+
+
+_SAID = {
+    Outcome.FAILED: "failed",
+    Outcome.ERRORED: "could not finish",
+    Outcome.UNDECIDED: "is undecided",
+}
+
+
+def _steps(node: Node, outcome: Outcome, *, ended: bool, limits: Limits, depth: int = 0) -> tuple[Step, ...]:
+    if depth > _DEEPEST:
+        return ()
+    return tuple(_step(step, outcome, ended=ended, limits=limits, depth=depth + 1) for step in node.steps)
+
+
+def _step(node: Node, around: Outcome, *, ended: bool, limits: Limits, depth: int) -> Step:
+    """Return a step; one that never ended passed if what is around it did, and is errored otherwise."""
+    ending = node.ending
+    if ending:
+        problems = _problems(ending, limits)
+        outcome = gravest((ending.outcome, *(problem.outcome for problem in problems)))
+    elif ended and around is Outcome.PASSED:
+        outcome, problems = Outcome.PASSED, ()
+    else:
+        outcome, problems = Outcome.ERRORED, (Problem(Outcome.ERRORED, message=STOPPED),)
+    return Step(
+        name=node.name,
+        outcome=outcome,
+        started=node.started,
+        took_s=node.took_s,
+        problems=problems,
+        steps=_steps(node, outcome, ended=ending is not None, limits=limits, depth=depth),
+        logs=tuple(node.logs),
+        outputs=tuple(node.outputs),
+        evidence=tuple(node.evidence),
+    )
+
+
+def _problems(ending: EndLine, limits: Limits) -> tuple[Problem, ...]:
+    fallback = ending.outcome if ending.outcome in BAD else Outcome.FAILED
+    return tuple(
+        Problem(
+            part.outcome or fallback,
+            one_line(part.type, limits.name_chars),
+            block(part.message, limits.message_chars),
+            block(part.detail, limits.detail_chars),
+            None if part.expected is None else block(part.expected, limits.message_chars),
+            None if part.actual is None else block(part.actual, limits.message_chars),
+        )
+        for part in ending.problems
+    )

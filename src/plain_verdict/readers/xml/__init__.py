@@ -1,0 +1,1 @@
+"""XML as runners write it: mended, streamed, without entities, DTDs or network."""

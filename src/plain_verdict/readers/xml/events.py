@@ -1,0 +1,91 @@
+"""The one XML parser of the project: no entities, no DTD, no network; streams elements and says what was wrong."""
+
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
+from typing import BinaryIO
+
+import msgspec
+from lxml import etree
+
+from plain_verdict.readers.xml.text import CONTROLS, ENCODING, MARKUP, REFERENCES, XmlText
+
+# Trouble that costs at most a character of text. Source: libxml2, include/libxml/xmlerror.h
+_HARMLESS = frozenset(
+    {
+        "ERR_INVALID_CHAR",
+        "ERR_LT_IN_ATTRIBUTE",
+        "ERR_UNDECLARED_ENTITY",
+        "ERR_ATTRIBUTE_REDEFINED",
+        "ERR_MISPLACED_CDATA_END",
+        "ERR_HYPHEN_IN_COMMENT",
+        "ERR_RESERVED_XML_NAME",
+        "NS_ERR_UNDEFINED_NAMESPACE",
+        "NS_ERR_XML_NAMESPACE",
+        "WAR_NS_URI",
+        "WAR_NS_URI_RELATIVE",
+    }
+)
+_LOG_HOLDS = 100  # lxml keeps the first so many entries; past them nothing is known
+
+
+class Fault(msgspec.Struct, frozen=True):
+    """The first place where a file is not well-formed, past what could be mended without loss."""
+
+    what: str
+    line: int
+
+
+class XmlEvents:
+    """The events of one XML file, and, once they are all read, how whole the file was.
+
+    ``end`` is given for whole elements only, never for those that are open where a file is cut off. A file with
+    a DTD must be refused before (see ``start_of``): a parser expands entities in attributes whatever it is told.
+    """
+
+    def __init__(self, stream: BinaryIO, tags: Sequence[str]) -> None:
+        self.whole = False
+        self.fault: Fault | None = None
+        self._text = XmlText(stream)
+        self._tags = [name for tag in tags for name in (tag, f"{{*}}{tag}")]
+
+    @property
+    def lines(self) -> int:
+        """Return the number of lines read so far."""
+        return self._text.lines
+
+    @property
+    def mended(self) -> list[str]:
+        """Return what had to be mended before parsing, in a fixed order."""
+        return [what for what in (CONTROLS, REFERENCES, ENCODING, MARKUP) if self._text.mended[what]]
+
+    def __iter__(self) -> Iterator[tuple[str, "etree._Element"]]:
+        """Yield ("start" or "end", element)."""
+        parser = etree.XMLPullParser(
+            events=("start", "end"),
+            tag=self._tags,
+            encoding="utf-8",
+            recover=True,
+            huge_tree=True,
+            resolve_entities=False,
+            load_dtd=False,
+            no_network=True,
+            remove_comments=True,
+            remove_pis=True,
+        )
+        root = None
+        for chunk in self._text:
+            parser.feed(chunk)
+            for event, element in parser.read_events():
+                if root is None:
+                    root = element
+                if element is root:
+                    self.whole = event == "end"
+                yield event, element  # type: ignore[misc]  # an element, for these two events
+        # Elements that only the parser itself closes from here on were cut off: their events are not given.
+        log = list(parser.feed_error_log)
+        losses = [entry for entry in log if entry.type_name not in _HARMLESS]
+        if losses or len(log) >= _LOG_HOLDS:
+            entry = (losses or log)[0]
+            self.fault = Fault(" ".join(entry.message.split()), entry.line)
+        with suppress(etree.XMLSyntaxError):
+            parser.close()

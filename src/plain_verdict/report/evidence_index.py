@@ -1,0 +1,102 @@
+"""The evidence of a run: what each piece holds, which picture leads, where everything is used."""
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import groupby
+
+import msgspec
+
+from plain_verdict.model import BAD, Attempt, Check, Content, ContentKind, Evidence, Run, Step
+
+
+class ShownEvidence(msgspec.Struct, frozen=True):
+    """A piece of evidence with its content; ``times`` counts equal ones in a row."""
+
+    evidence: Evidence
+    content: Content | None
+    times: int = 1
+
+
+class Picture(msgspec.Struct, frozen=True):
+    """A picture of the contact sheet and the checks that it belongs to."""
+
+    content: Content
+    caption: str
+    checks: tuple[Check, ...]
+
+
+class EvidenceIndex:
+    """All evidence of a run."""
+
+    def __init__(self, run: Run) -> None:
+        self._contents = {content.key: content for content in run.contents}
+        self.stored = tuple(content for content in run.contents if content.kind is ContentKind.PICTURE)
+        self.pictures = tuple(self._pictures(run)) if run.contents else ()
+        uses = Counter(_uses(run)) if run.contents else Counter[str]()
+        others = [content for content in run.contents if content.kind is not ContentKind.PICTURE]
+        self.shared = tuple(content for content in others if uses[content.key] > 1)
+        self._shared_keys = {content.key for content in self.shared}
+        self.unclaimed = tuple(self.shown(run.unclaimed))
+
+    def shown(self, evidence: Sequence[Evidence]) -> Iterator[ShownEvidence]:
+        """Yield the evidence to show; equal pieces in a row come once, with their number."""
+        for _, same in groupby(evidence, key=lambda piece: piece.content or id(piece)):
+            several = list(same)
+            yield ShownEvidence(several[0], self._contents.get(several[0].content), len(several))
+
+    def is_shared(self, content: Content) -> bool:
+        """Return whether a content is used in several places, and so stands in a section of its own."""
+        return content.key in self._shared_keys
+
+    def lead_picture(self, attempt: Attempt) -> Evidence | None:
+        """Return the picture nearest to the failure: of the innermost step that failed, or else the last one."""
+        if attempt.outcome not in BAD:
+            return None
+        failing = list(filter(self._is_picture, _failing(attempt)))
+        pictures = list(filter(self._is_picture, _all([attempt])))
+        return next(iter(failing or reversed(pictures)), None)
+
+    def _is_picture(self, evidence: Evidence) -> bool:
+        content = self._contents.get(evidence.content)
+        return content is not None and content.kind is ContentKind.PICTURE
+
+    def _pictures(self, run: Run) -> Iterator[Picture]:
+        owners: dict[str, dict[str, Check]] = {}
+        captions: dict[str, str] = {}
+        for check in run.checks:
+            for evidence in _all(check.attempts):
+                if self._is_picture(evidence):
+                    owners.setdefault(evidence.content, {})[check.id] = check
+                    captions.setdefault(evidence.content, evidence.caption or evidence.name)
+        for evidence in run.unclaimed:
+            if self._is_picture(evidence):
+                owners.setdefault(evidence.content, {})
+                captions.setdefault(evidence.content, evidence.name)
+        for key, several in owners.items():
+            yield Picture(self._contents[key], captions[key], tuple(several.values()))
+
+
+def used_contents(run: Run) -> set[str]:
+    """Return the keys of the contents that the run's checks, or no check at all, use."""
+    return set(_uses(run))
+
+
+def _uses(run: Run) -> Iterator[str]:
+    """Yield the key of each piece of evidence that has a content, as often as it is used."""
+    for check in run.checks:
+        yield from (evidence.content for evidence in _all(check.attempts) if evidence.content)
+    yield from (evidence.content for evidence in run.unclaimed if evidence.content)
+
+
+def _all(parts: Iterable[Attempt | Step]) -> Iterator[Evidence]:
+    for part in parts:
+        yield from part.evidence
+        yield from _all(part.steps)
+
+
+def _failing(part: Attempt | Step) -> Iterator[Evidence]:
+    """Yield the evidence on the way to the failure, the innermost first."""
+    for step in part.steps:
+        yield from _failing(step)
+    if part.outcome in BAD:
+        yield from part.evidence

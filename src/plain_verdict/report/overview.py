@@ -1,0 +1,25 @@
+"""What a run is called and when it was."""
+
+from datetime import datetime
+
+from plain_verdict.model import Run
+
+DEFAULT_TITLE = "Check results"
+
+
+def title_of(run: Run) -> str:
+    """Return the title that the results give themselves."""
+    names = {file.title for file in run.files if file.title}
+    return names.pop() if len(names) == 1 else DEFAULT_TITLE
+
+
+def span_of(run: Run) -> tuple[datetime | None, datetime | None]:
+    """Return when the run began and ended, both in the zone of its beginning."""
+    starts = [file.started for file in run.files if file.started]
+    ends = [file.ended for file in run.files if file.ended]
+    zoned = {moment.tzinfo is not None for moment in (*starts, *ends)}
+    if not starts or len(zoned) > 1:
+        # Times with and without a zone can't be compared; the first file's stands for the run.
+        return (starts[0] if starts else None), None
+    started, ended = min(starts), max(ends)
+    return started, ended.astimezone(started.tzinfo) if started.tzinfo else ended

@@ -1,0 +1,27 @@
+"""What a page says besides its results: whose it is, its words, how it is to look."""
+
+from datetime import datetime
+
+import msgspec
+
+from plain_verdict.brand import Brand
+from plain_verdict.model import Fact
+from plain_verdict.settings.choices import ChecksShown, Theme
+
+
+class PageInfo(msgspec.Struct, frozen=True):
+    """What the user chose for the page.
+
+    ``made`` is when it is made, with a zone; ``title`` "" is the results' own. ``masked`` counts the secrets that
+    were masked, those of the results among them; None: masking is off.
+    """
+
+    made: datetime
+    title: str = ""
+    description: str = ""
+    facts: tuple[Fact, ...] = ()
+    brand: Brand = Brand()
+    theme: Theme = Theme.AUTO
+    only: ChecksShown = ChecksShown.ALL
+    masked: int | None = 0
+    notes: tuple[str, ...] = ()

@@ -1,0 +1,157 @@
+"""A judged run, ready to be told: each part is made when an output first asks for it."""
+
+from collections.abc import Sequence
+from datetime import datetime
+from functools import cached_property
+from heapq import nsmallest
+
+import msgspec
+
+from plain_verdict.model import Check, Fact, Outcome, ResultFile, Run, Tally, Verdict
+from plain_verdict.report.causes import CauseEntry, tell_causes
+from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
+from plain_verdict.report.overview import span_of, title_of
+from plain_verdict.report.page_info import PageInfo
+from plain_verdict.report.shown_check import ShownCheck, show_check
+from plain_verdict.report.suites import SuiteGroup, make_suites, merge_facts, slowest_suites, sum_s
+from plain_verdict.report.timeline import Timeline, make_timeline
+from plain_verdict.report.variants import VariantGrid, make_variant_grids
+from plain_verdict.settings.choices import ChecksShown
+
+_SLOWEST = 8
+_OPEN_AT_MOST = 20  # failed checks are open from the start, unless they are so many that they bury the rest
+_SHOWN_FACTS = 12
+
+
+class FileRow(msgspec.Struct, frozen=True):
+    """One result file, with its own tally."""
+
+    file: ResultFile
+    tally: Tally
+    took_s: float | None
+
+
+class Report(msgspec.Struct, frozen=True, dict=True):
+    """What outputs tell, in their order. Times are moments, durations seconds."""
+
+    run: Run
+    verdict: Verdict
+    info: PageInfo
+
+    @cached_property
+    def title(self) -> str:
+        """Return the title that the user chose, or the results' own."""
+        return self.info.title or title_of(self.run)
+
+    @cached_property
+    def tally(self) -> Tally:
+        """Return how all checks ended."""
+        return self.run.tally
+
+    @cached_property
+    def span(self) -> tuple[datetime | None, datetime | None]:
+        """Return when the run began and ended."""
+        return span_of(self.run)
+
+    @property
+    def started(self) -> datetime | None:
+        """Return when the run began; None where no result tells it."""
+        return self.span[0]
+
+    @property
+    def ended(self) -> datetime | None:
+        """Return when the run ended; None where that can't be told."""
+        return self.span[1]
+
+    @cached_property
+    def shown_run(self) -> Run:
+        """Return the run with only those checks that are told one by one."""
+        return self.run if self.info.only is ChecksShown.ALL else _only_failed(self.run)
+
+    @cached_property
+    def left_out(self) -> int:
+        """Return how many checks are counted but not told."""
+        return len(self.run.checks) - len(self.shown_run.checks)
+
+    @cached_property
+    def suites(self) -> tuple[SuiteGroup, ...]:
+        """Return the suites with their checks."""
+        return make_suites(self.shown_run, with_empty=self.shown_run is self.run)
+
+    @cached_property
+    def bad(self) -> tuple[Check, ...]:
+        """Return the checks that failed or errored, in the order of their suites."""
+        return tuple(check for group in self.suites for check in group.checks[: group.bad])
+
+    @property
+    def open_bad(self) -> bool:
+        """Return whether what failed is open from the start."""
+        return len(self.bad) <= _OPEN_AT_MOST
+
+    @cached_property
+    def causes(self) -> tuple[CauseEntry, ...]:
+        """Return the causes that are told one by one."""
+        return tell_causes(self.verdict, self.evidence, len(self.bad))
+
+    @cached_property
+    def evidence(self) -> EvidenceIndex:
+        """Return all evidence that is shown."""
+        return EvidenceIndex(self.shown_run)
+
+    @cached_property
+    def timeline(self) -> Timeline | None:
+        """Return the strip of time; None where the results don't tell when they ran."""
+        return make_timeline(self.run)
+
+    @cached_property
+    def slowest(self) -> tuple[Check, ...]:
+        """Return the checks that took longest."""
+        timed = [check for check in self.run.checks if check.attempts[-1].took_s]
+        return tuple(nsmallest(_SLOWEST, timed, key=lambda check: -(check.attempts[-1].took_s or 0)))
+
+    @property
+    def slowest_suites(self) -> Sequence[SuiteGroup]:
+        """Return the suites whose checks took longest."""
+        return slowest_suites(self.suites)
+
+    @cached_property
+    def variants(self) -> tuple[VariantGrid, ...]:
+        """Return a grid for each fact by which checks are variants."""
+        return make_variant_grids(self.run)
+
+    @cached_property
+    def files(self) -> tuple[FileRow, ...]:
+        """Return the result files."""
+        return tuple(FileRow(file, file.tally, sum_s(file.checks)) for file in self.run.files)
+
+    @cached_property
+    def _facts(self) -> list[Fact]:
+        return merge_facts([fact for file in self.run.files for notes in file.suites for fact in notes.facts])
+
+    @property
+    def facts(self) -> list[Fact]:
+        """Return the first facts that the results tell."""
+        return self._facts[:_SHOWN_FACTS]
+
+    @property
+    def more_facts(self) -> list[Fact]:
+        """Return the other facts that the results tell."""
+        return self._facts[_SHOWN_FACTS:]
+
+    def show(self, check: Check) -> ShownCheck:
+        """Return what a check shows."""
+        return show_check(check, self.verdict.waived.get(check.id), self.evidence)
+
+
+def _only_failed(run: Run) -> Run:
+    """Return the run without checks that passed or were skipped, and without the evidence that only they use."""
+    files = tuple(
+        msgspec.structs.replace(file, checks=tuple(filter(_needs_a_look, file.checks))) for file in run.files
+    )
+    kept = msgspec.structs.replace(run, files=files)
+    used = used_contents(kept)
+    return msgspec.structs.replace(kept, contents=tuple(content for content in run.contents if content.key in used))
+
+
+def _needs_a_look(check: Check) -> bool:
+    return check.outcome not in (Outcome.PASSED, Outcome.SKIPPED)

@@ -1,0 +1,125 @@
+"""What a check shows, decided once for every place it stands in: a page, a folder, a folded part of a page."""
+
+from collections.abc import Iterator
+from datetime import date
+from enum import StrEnum
+
+import msgspec
+
+from plain_verdict.model import BAD, Attempt, Check, Evidence, Outcome, Waived
+from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
+from plain_verdict.text.formatting import format_day, format_duration
+
+
+class RowStyle(StrEnum):
+    """How the value of a row is written."""
+
+    CODE = "code"
+    TIME = "time"
+    TEXT = "text"
+    LIST = "list"
+    LINK = "link"
+
+
+class Row(msgspec.Struct, frozen=True):
+    """A line of what is known of a check besides: label and values. ``ours``: the label is a word of ours."""
+
+    label: str
+    values: tuple[str, ...]
+    style: RowStyle = RowStyle.TEXT
+    ours: bool = True
+
+
+class ShownAttempt(msgspec.Struct, frozen=True):
+    """An attempt with its evidence; ``lead`` is the picture that stands beside its steps, not among the rest."""
+
+    attempt: Attempt
+    lead: Evidence | None
+    lead_shown: ShownEvidence | None
+    evidence: tuple[ShownEvidence, ...]
+
+
+class ShownCheck(msgspec.Struct, frozen=True):
+    """A check with everything that is told of it, in order.
+
+    Under its name stand ``attempt_note``, ``waived_until`` or ``skip_reason``, one of them at most.
+    """
+
+    check: Check
+    attempt_note: str
+    waived_until: date | None
+    skip_reason: str
+    waiver: Waived | None
+    last: ShownAttempt
+    earlier: tuple[ShownAttempt, ...]
+    rows: tuple[Row, ...]
+
+
+def has_details(check: Check) -> bool:
+    """Return whether a check has anything to open: this alone decides it, for the page and for what is folded."""
+    last = check.attempts[-1]
+    return bool(
+        last.problems
+        or last.outputs
+        or last.reason
+        or last.steps
+        or last.evidence
+        or last.logs
+        or last.worker
+        or len(check.attempts) > 1
+    ) or _is_described(check)
+
+
+def _is_described(check: Check) -> bool:
+    return bool(check.facts or check.place or check.tags or check.description or check.requirements or check.links)
+
+
+def is_simple(check: Check) -> bool:
+    """Return whether a check is a row with nothing to open and nothing below its name."""
+    return not (has_details(check) or check.variant or check.apart or check.attempts[-1].outcome in BAD)
+
+
+def describe_time(check: Check) -> str:
+    """Return how long a check took, in words; nothing for one that was skipped and took no time."""
+    last = check.attempts[-1]
+    return format_duration(last.took_s) if last.took_s or last.outcome is not Outcome.SKIPPED else ""
+
+
+def show_check(check: Check, waiver: Waived | None, evidence: EvidenceIndex) -> ShownCheck:
+    """Return what a check shows, with the waiver that covers it."""
+    attempts = len(check.attempts)
+    retried = attempts > 1
+    attempt_note = f"{'passed only on attempt' if check.flaky else 'attempt'} {attempts}" if retried else ""
+    skipped = check.outcome is Outcome.SKIPPED and not retried and waiver is None
+    return ShownCheck(
+        check=check,
+        attempt_note=attempt_note,
+        waived_until=waiver.until if waiver and not retried else None,
+        skip_reason=check.last.reason if skipped else "",
+        waiver=waiver,
+        last=_show_attempt(check.last, evidence),
+        earlier=tuple(_show_attempt(attempt, evidence) for attempt in check.attempts[:-1]),
+        rows=tuple(_rows(check)),
+    )
+
+
+def _show_attempt(attempt: Attempt, evidence: EvidenceIndex) -> ShownAttempt:
+    lead = evidence.lead_picture(attempt)
+    own = () if lead is not None and attempt.evidence == (lead,) else tuple(evidence.shown(attempt.evidence))
+    return ShownAttempt(attempt, lead, next(evidence.shown((lead,)), None) if lead else None, own)
+
+
+def _rows(check: Check) -> Iterator[Row]:
+    """Yield what is known of a check besides what happened in it."""
+    last = check.last
+    if check.place:
+        yield Row("Written in", (str(check.place),), RowStyle.CODE)
+    if last.started:
+        yield Row("Began", (f"{format_day(last.started)}, {last.started:%H:%M:%S}",), RowStyle.TIME)
+    if last.worker:
+        yield Row("Worker", (last.worker,))
+    for label, several in (("Tags", check.tags), ("Requirements", check.requirements)):
+        if several:
+            yield Row(label, several, RowStyle.LIST)
+    yield from (Row(link.key, (link.value,), RowStyle.LINK, ours=False) for link in check.links)
+    yield from (Row(fact.key, (fact.value,), ours=False) for fact in check.facts)

@@ -1,0 +1,119 @@
+"""The suites of a run, with their checks in the order in which they are told."""
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+
+import msgspec
+
+from plain_verdict.model import Check, Fact, Outcome, Output, Run, Tally, tally_of
+from plain_verdict.text.formatting import join_list
+
+_VALUES_OF_A_FACT = 4
+_RANK = {outcome: rank for rank, outcome in enumerate(Outcome)}
+
+
+class Variants(msgspec.Struct, frozen=True):
+    """Checks of one name with different parameters, shown as one row; a check by itself is a row of its own."""
+
+    name: str
+    checks: tuple[Check, ...]
+    columns: tuple[str, ...]
+    tally: Tally
+
+
+class SuiteGroup(msgspec.Struct, frozen=True):
+    """A suite's own checks, gravest first, with what its files say of it."""
+
+    path: tuple[str, ...]
+    checks: tuple[Check, ...]
+    tally: Tally
+    took_s: float | None
+    facts: tuple[Fact, ...] = ()
+    outputs: tuple[Output, ...] = ()
+
+    @property
+    def rows(self) -> "Iterable[Check | Variants]":
+        """Return the suite's checks, those of one name and several parameters together."""
+        return _rows(self.checks)
+
+    @property
+    def bad(self) -> int:
+        """Return how many checks failed or errored."""
+        return self.tally.failed + self.tally.errored
+
+
+def part_of(group: SuiteGroup, first: int, most: int) -> SuiteGroup:
+    """Return a part of a suite's checks; what its files say of it stands with the first part."""
+    outputs = group.outputs if first == 0 else ()
+    return msgspec.structs.replace(group, checks=group.checks[first : first + most], outputs=outputs)
+
+
+def make_suites(run: Run, *, with_empty: bool) -> tuple[SuiteGroup, ...]:
+    """Return the suites: those with failures first, then by name, numbers in names in their order.
+
+    ``with_empty``: also those without a check that have something to say.
+    """
+    checks: dict[tuple[str, ...], list[Check]] = defaultdict(list)
+    for check in run.checks:
+        checks[check.suite].append(check)
+    facts: dict[tuple[str, ...], list[Fact]] = defaultdict(list)
+    outputs: dict[tuple[str, ...], list[Output]] = defaultdict(list)
+    for file in run.files:
+        for notes in file.suites:
+            facts[notes.suite] += notes.facts
+            outputs[notes.suite] += notes.outputs
+    paths = list(checks)
+    if with_empty:
+        paths += [path for path, several in outputs.items() if several and path not in checks]
+    groups = [_group(path, checks.get(path, []), facts[path], outputs[path]) for path in paths]
+    return tuple(sorted(groups, key=lambda group: (not group.bad, [natural(part) for part in group.path])))
+
+
+def _group(
+    path: tuple[str, ...], checks: Sequence[Check], facts: Sequence[Fact], outputs: Sequence[Output]
+) -> SuiteGroup:
+    gravest_first = tuple(sorted(checks, key=lambda check: _RANK[check.attempts[-1].outcome]))
+    merged = tuple(merge_facts(facts))
+    return SuiteGroup(path, gravest_first, tally_of(checks), sum_s(checks), merged, tuple(outputs))
+
+
+def slowest_suites(groups: Sequence[SuiteGroup]) -> list[SuiteGroup]:
+    """Return the suites whose checks took longest, where there are enough to tell apart."""
+    timed = [group for group in groups if group.took_s and group.path]
+    return sorted(timed, key=lambda group: -(group.took_s or 0))[:3] if len(timed) > 3 else []
+
+
+def _rows(checks: Sequence[Check]) -> Iterator[Check | Variants]:
+    names = Counter(check.name for check in checks if check.parameters)
+    together: dict[str, list[Check]] = defaultdict(list)
+    for check in checks:
+        if check.parameters and names[check.name] > 1:
+            together[check.name].append(check)
+    for check in checks:
+        same = together.get(check.name, []) if check.parameters else []
+        if not same:
+            yield check
+        elif check is same[0]:
+            columns = dict.fromkeys(parameter.key for variant in same for parameter in variant.parameters)
+            yield Variants(check.name, tuple(same), tuple(columns), tally_of(same))
+
+
+def natural(text: str) -> list[tuple[int, int | str]]:
+    """Return a sorting key by which ``deck 2`` comes before ``deck 10``."""
+    parts = re.split(r"([0-9]{1,15})", text.casefold())
+    return [(0, int(part)) if part.isdigit() and part.isascii() else (1, part) for part in parts if part]
+
+
+def sum_s(checks: Sequence[Check]) -> float | None:
+    """Return how long all attempts at the checks took together, in seconds; None where none tells it."""
+    times = [attempt.took_s for check in checks for attempt in check.attempts if attempt.took_s is not None]
+    return sum(times) if times else None
+
+
+def merge_facts(facts: Sequence[Fact]) -> list[Fact]:
+    """Return each key once, with its distinct values in the order of their first appearance."""
+    values: dict[str, dict[str, None]] = defaultdict(dict)
+    for fact in facts:
+        values[fact.key][fact.value] = None
+    return [Fact(key, join_list(list(several), most=_VALUES_OF_A_FACT)) for key, several in values.items()]

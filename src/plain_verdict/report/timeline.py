@@ -1,0 +1,95 @@
+"""The strip of time: a track for each worker or machine, and how many checks ran at once."""
+
+from collections import defaultdict
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+
+import msgspec
+
+from plain_verdict.model import BAD, ResultFile, Run, in_order
+from plain_verdict.model.facts import MACHINE
+
+_MOST_TRACKS = 24
+_MOST_SEGMENTS = 400
+_LEAST_WIDTH = 0.15  # per cent of the strip
+
+
+class Segment(msgspec.Struct, frozen=True):
+    """A stretch of a track, in per cent of the strip: a check, or a whole file where its checks have no times."""
+
+    start: float
+    width: float
+    bad: bool
+    title: str
+
+
+class Track(msgspec.Struct, frozen=True):
+    """What one worker or machine did, and for how long in all."""
+
+    name: str
+    segments: tuple[Segment, ...]
+    busy_s: float
+
+
+class Timeline(msgspec.Struct, frozen=True):
+    """The run's time: from first start to last end, the sum of all checks, and the tracks."""
+
+    wall_s: float
+    checks_s: float
+    tracks: tuple[Track, ...]
+    hidden_tracks: int = 0
+
+    @property
+    def at_once(self) -> float:
+        """Return how many checks ran at once on average."""
+        return self.checks_s / self.wall_s if self.wall_s else 0
+
+
+_Piece = tuple[datetime, float, bool, str]
+
+
+def make_timeline(run: Run) -> Timeline | None:
+    """Return the run's times; None where the results don't tell when they ran."""
+    tracks: dict[str, list[_Piece]] = defaultdict(list)
+    for file in run.files:
+        for name, piece in _pieces(file):
+            tracks[name].append(piece)
+    pieces = [piece for several in tracks.values() for piece in several]
+    if not pieces:
+        return None
+    start = min(began for began, *_ in pieces)
+    wall_s = max((began - start).total_seconds() + took_s for began, took_s, *_ in pieces)
+    if wall_s <= 0:
+        return None
+    checks_s = sum(attempt.took_s or 0 for check in run.checks for attempt in check.attempts)
+    made = [_track(name, several, start, wall_s) for name, several in sorted(tracks.items())]
+    return Timeline(wall_s, checks_s, tuple(made[:_MOST_TRACKS]), max(0, len(made) - _MOST_TRACKS))
+
+
+def _pieces(file: ResultFile) -> Iterator[tuple[str, _Piece]]:
+    """Yield (track, piece) for each attempt of a file that tells its times, or else for the file as a whole."""
+    machine = next((fact.value for notes in file.suites for fact in notes.facts if fact.key == MACHINE), "")
+    attempts = [(check, attempt) for check in file.checks for attempt in check.attempts]
+    timed = [pair for pair in attempts if pair[1].started and pair[1].took_s is not None]
+    for check, attempt in timed:
+        if attempt.started and attempt.took_s is not None:
+            piece = (in_order(attempt.started), attempt.took_s, check.outcome in BAD, check.title)
+            yield attempt.worker or machine or file.path, piece
+    if not timed and file.started and file.ended:
+        began, took = in_order(file.started), in_order(file.ended) - in_order(file.started)
+        bad = bool(file.tally.failed or file.tally.errored)
+        yield machine or file.path, (began, took.total_seconds(), bad, file.path)
+
+
+def _track(name: str, pieces: list[_Piece], start: datetime, wall_s: float) -> Track:
+    longest = sorted(pieces, key=lambda piece: -piece[1])[:_MOST_SEGMENTS]
+    segments = [
+        Segment(
+            round(100 * (began - start) / timedelta(seconds=wall_s), 2),
+            round(max(_LEAST_WIDTH, 100 * took_s / wall_s), 2),
+            bad,
+            title,
+        )
+        for began, took_s, bad, title in sorted(longest)
+    ]
+    return Track(name, tuple(segments), sum(took_s for _, took_s, *_ in pieces))

@@ -1,0 +1,78 @@
+"""Makes sure that settings make sense, each on its own, before any work is done."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from plain_verdict.errors import UsageError
+from plain_verdict.judging.conditions import check_condition
+from plain_verdict.merging import check_template
+from plain_verdict.request.registered import registered_choices
+from plain_verdict.settings.limits import read_size
+from plain_verdict.settings.rules import ConditionRule, Match, WaiverRule
+from plain_verdict.settings.schema import SettingsFile
+
+
+def check_settings(settings: SettingsFile) -> None:
+    """Make sure that every value makes sense. Raises UsageError whose ``where`` names the key."""
+    check_choice("report.layout", settings.report.layout)
+    try:
+        read_size(settings.evidence.size_limit)
+    except UsageError as error:
+        raise UsageError(error.what, where="evidence.size_limit", hint=error.hint) from error
+    check_template(settings.input.variants_from)
+    for number, pattern in enumerate(settings.masking.patterns):
+        _check_expression(f"/{pattern}/", f"masking.patterns[{number}]")
+    for where, match in _matches(settings):
+        _check_match(match, where)
+    for number, waiver in enumerate(settings.waiver):
+        _check_waiver(waiver, f"waiver[{number}]")
+    if settings.input.expect_files is not None and settings.input.expect_files < 0:
+        raise UsageError("is no number of files", where="input.expect_files", hint="write 1 or more")
+    for number, condition in enumerate(settings.condition):
+        _check_condition(condition, f"condition[{number}]")
+
+
+def check_choice(key: str, value: str, where: str = "") -> None:
+    """Make sure that a registry knows the value of a key. Raises UsageError."""
+    choices = registered_choices()[key]
+    if value not in choices:
+        name = key.rpartition(".")[2]
+        hint = f"allowed are {', '.join(choices)}"
+        raise UsageError(f"{value!r} is no value of {name!r}", where=where or key, hint=hint)
+
+
+def _matches(settings: SettingsFile) -> Iterator[tuple[str, Match]]:
+    yield from ((f"cause[{number}].match", rule.match) for number, rule in enumerate(settings.cause))
+    yield from ((f"waiver[{number}].match", rule.match) for number, rule in enumerate(settings.waiver))
+
+
+def _check_match(match: Match, where: str) -> None:
+    if not any(msgspec.structs.astuple(match)):
+        raise UsageError("covers everything; give it a key to match", where=where)
+    for key in match.__struct_fields__:
+        _check_expression(getattr(match, key), f"{where}.{key}")
+
+
+def _check_waiver(waiver: WaiverRule, where: str) -> None:
+    if waiver.most is not None and waiver.most < 1:
+        raise UsageError("covers nothing", where=f"{where}.most", hint="write most = 1 or more")
+
+
+def _check_condition(condition: ConditionRule, where: str) -> None:
+    check_choice("condition.measure", condition.measure, f"{where}.measure")
+    try:
+        check_condition(condition)
+    except ValueError as error:
+        key, _, what = str(error).partition(": ")
+        raise UsageError(what, where=f"{where}.{key}") from error
+
+
+def _check_expression(text: object, where: str) -> None:
+    if isinstance(text, str) and len(text) > 2 and text.startswith("/") and text.endswith("/"):
+        import regex  # a heavy library, for rules that have such an expression
+
+        try:
+            regex.compile(text[1:-1])
+        except regex.error as error:
+            raise UsageError(f"is no regular expression: {error}", where=where) from error

@@ -1,0 +1,186 @@
+"""Makes a request of the command line and the settings. Raises UsageError, before any result is read."""
+
+import os
+from collections.abc import Mapping
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TypeVar
+
+import msgspec
+
+from plain_verdict.brand import Brand, read_brand
+from plain_verdict.delivery.files import check_target
+from plain_verdict.delivery.naming import Names, check_pattern, path_of
+from plain_verdict.delivery.retention import check_latest
+from plain_verdict.errors import UsageError
+from plain_verdict.evidence import EvidenceOptions, check_look_in
+from plain_verdict.inputs.completeness import Expected, read_age, read_newer_than
+from plain_verdict.inputs.facts import environment_facts, read_pairs
+from plain_verdict.masking import MaskRules
+from plain_verdict.merging import VariantOptions
+from plain_verdict.merging.time_zones import read_zone
+from plain_verdict.model import Fact
+from plain_verdict.request.checks import check_settings
+from plain_verdict.request.overrides import Overrides
+from plain_verdict.request.request import ReadOptions, ReadRequest, Request
+from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
+from plain_verdict.settings.limits import read_size
+from plain_verdict.settings.loading import Settings, read_settings
+from plain_verdict.settings.schema import ReportTable, SettingsFile
+from plain_verdict.writers import writer_named
+from plain_verdict.writers.mail.writer import MailWriter
+
+Table = TypeVar("Table", bound=msgspec.Struct)
+_BRAND_OPTIONS = ("organisation", "logo", "accent")
+
+
+def make_request(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> Request:
+    """Return what the command line and the settings want, everything that is named read or looked for."""
+    settings = read_settings(overrides.config, check_settings)
+    request = Request(
+        read=_read_request(overrides, settings, environment, now),
+        report=_report(overrides, settings.file),
+        mail=_with_given(settings.file.mail, {"file": overrides.mail}),
+        brand=_brand(overrides, settings.file),
+        facts=_facts(overrides, settings.file, environment),
+    )
+    _check(request)
+    return request
+
+
+def make_read_request(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> ReadRequest:
+    """Return what is to be read and judged, where no page is made of it."""
+    settings = read_settings(overrides.config, check_settings)
+    request = _read_request(overrides, settings, environment, now)
+    return msgspec.structs.replace(request, options=msgspec.structs.replace(request.options, evidence=None))
+
+
+def made_at(environment: Mapping[str, str], now: datetime) -> datetime:
+    """Return when the page is made: now, or the moment that SOURCE_DATE_EPOCH fixes.
+
+    Source: Reproducible Builds, SOURCE_DATE_EPOCH specification, version 1.1.
+    """
+    epoch = environment.get("SOURCE_DATE_EPOCH")
+    if not epoch:
+        return now
+    try:
+        return datetime.fromtimestamp(int(epoch), UTC)
+    except (ValueError, OverflowError, OSError) as error:
+        raise UsageError(f"SOURCE_DATE_EPOCH is no number of seconds: {epoch[:40]!r}") from error
+
+
+def _read_request(
+    overrides: Overrides, settings: Settings, environment: Mapping[str, str], now: datetime
+) -> ReadRequest:
+    file = settings.file
+    zone = read_zone(overrides.time_zone or file.report.time_zone)
+    made = made_at(environment, now)
+    made = made.astimezone(zone) if zone else made
+    off = file.masking.off if overrides.masking is None else not overrides.masking
+    options = ReadOptions(
+        retries=overrides.retry or tuple((argument,) for argument in file.input.retry),
+        expected=_expected(overrides, file, made, now),
+        variants=VariantOptions(file.input.variants, file.input.variants_from),
+        evidence=_evidence(overrides, file),
+        zone=zone,
+        masking=MaskRules(off, file.masking.patterns, file.masking.ignore),
+    )
+    missing = tuple(
+        f"The environment has no {name}, so the fact “{key}” is missing."
+        for key, name in file.facts_from_environment.items()
+        if not environment.get(name)
+    )
+    return ReadRequest(overrides.results, options, file.rules, made, (*settings.notes, *missing))
+
+
+def _expected(overrides: Overrides, settings: SettingsFile, made: datetime, now: datetime) -> Expected:
+    table = settings.input
+    return Expected(
+        patterns=table.expect,
+        files=table.expect_files if overrides.expect_files is None else overrides.expect_files,
+        stale_after=read_age(table.stale_after),
+        newer_than=read_newer_than(overrides.newer_than or table.newer_than, made),
+        now=max(made, now),
+    )
+
+
+def _evidence(overrides: Overrides, settings: SettingsFile) -> EvidenceOptions:
+    table = settings.evidence
+    return EvidenceOptions(
+        look_in=table.look_in if overrides.evidence is None else overrides.evidence,
+        of=EvidenceOf(overrides.evidence_for or table.of),
+        page_bytes=read_size(overrides.size_limit or table.size_limit),
+    )
+
+
+def _with_given(table: Table, values: Mapping[str, object]) -> Table:
+    """Return a table of the settings with the values that are given."""
+    return msgspec.structs.replace(table, **{key: value for key, value in values.items() if value is not None})
+
+
+def _given(overrides: Overrides, names: tuple[str, ...]) -> dict[str, object]:
+    """Return what the command line says under these names."""
+    return {name: getattr(overrides, name) for name in names if name in overrides.__struct_fields__}
+
+
+def _report(overrides: Overrides, settings: SettingsFile) -> ReportTable:
+    table = _with_given(settings.report, _given(overrides, ReportTable.__struct_fields__))
+    return msgspec.structs.replace(table, theme=Theme(table.theme), only=ChecksShown(table.only))
+
+
+def _brand(overrides: Overrides, settings: SettingsFile) -> Brand:
+    table = settings.brand
+    if overrides.logo:
+        table = msgspec.structs.replace(table, logo_dark="")  # it belongs to the logo that this one replaces
+    return read_brand(_with_given(table, _given(overrides, _BRAND_OPTIONS)))
+
+
+def _facts(overrides: Overrides, settings: SettingsFile, environment: Mapping[str, str]) -> tuple[Fact, ...]:
+    """Return the facts in the order given; one key counts once, the command line first."""
+    from_options = read_pairs(overrides.fact)
+    from_settings = tuple(Fact(key, _as_text(value)) for key, value in settings.facts.items())
+    from_environment = environment_facts(settings.facts_from_environment, environment)
+    by_key: dict[str, Fact] = {}
+    for fact in (*from_options, *from_settings, *from_environment):
+        by_key.setdefault(fact.key, fact)
+    return tuple(by_key.values())
+
+
+def _as_text(value: object) -> str:
+    return ("no", "yes")[value] if isinstance(value, bool) else str(value)
+
+
+def _check(request: Request) -> None:
+    """Make sure that what is named is there, and that the page can be written."""
+    report, expected = request.report, request.read.options.expected
+    if request.read.options.evidence:
+        check_look_in(request.read.options.evidence)
+    check_pattern(report.out)
+    check_latest(report.latest)
+    if report.keep < 0:
+        raise UsageError("--keep is no number of pages", hint="write --keep 20")
+    if expected.files is not None and expected.files < 0:
+        raise UsageError("--expect-files is no number of files", hint="write --expect-files 4")
+    if report.zip and report.out.endswith((".html", ".htm")):
+        raise UsageError("--zip packs a folder, and --out names a file", path=report.out, hint="name a folder")
+    if request.mail.file:
+        _check_mail(request)
+    in_folder = not writer_named(request.layout).suffix
+    # What only the results tell may be in the folder's name as well; that folder is made later.
+    nobody = Names("title", "verdict", request.read.made, {})
+    check_target(
+        path_of(report.out, nobody, folder=in_folder),
+        folder=in_folder,
+        overwrite=report.overwrite,
+        make_folder="{" not in os.path.dirname(report.out),  # noqa: PTH120  text, not a path yet
+    )
+
+
+def _check_mail(request: Request) -> None:
+    MailWriter(request.mail.sender or request.brand.mail_address, request.mail.to).check()
+    file = request.mail.file
+    if not file.endswith(MailWriter.suffix):
+        raise UsageError("is no name for a mail message", path=file, hint="end it in .eml")
+    if Path(file).is_dir():
+        raise UsageError("is a folder; --mail names a file", path=file, hint="end it in .eml")
+    check_target(Path(file).absolute(), folder=False, overwrite=True)

@@ -1,0 +1,36 @@
+"""What the command line says. None and nothing mean that the settings hold."""
+
+import msgspec
+
+
+class Overrides(msgspec.Struct, frozen=True):
+    """One field an option, under the option's name."""
+
+    results: tuple[str, ...] = ()
+    retry: tuple[tuple[str, ...], ...] = ()
+    config: str | None = None
+    masking: bool | None = None
+    expect_files: int | None = None
+    newer_than: str | None = None
+    out: str | None = None
+    overwrite: bool | None = None
+    latest: str | None = None
+    keep: int | None = None
+    layout: str | None = None
+    zip: bool | None = None
+    mail: str | None = None
+    title: str | None = None
+    description: str | None = None
+    fact: tuple[str, ...] = ()
+    git: bool | None = None
+    organisation: str | None = None
+    logo: str | None = None
+    accent: str | None = None
+    theme: str | None = None
+    time_zone: str | None = None
+    only: str | None = None
+    evidence: tuple[str, ...] | None = None
+    evidence_for: str | None = None
+    size_limit: str | None = None
+    enforce: bool | None = None
+    strict: bool | None = None

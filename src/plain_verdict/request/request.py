@@ -1,0 +1,56 @@
+"""A request: what to read, how to judge it, what to make of it."""
+
+from datetime import datetime, tzinfo
+
+import msgspec
+
+from plain_verdict.brand import Brand
+from plain_verdict.evidence import EvidenceOptions
+from plain_verdict.inputs.completeness import Expected
+from plain_verdict.masking import MaskRules
+from plain_verdict.merging import VariantOptions
+from plain_verdict.model import Fact
+from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
+from plain_verdict.settings.rules import Rules
+from plain_verdict.settings.schema import MailTable, ReportTable
+
+
+class ReadOptions(msgspec.Struct, frozen=True):
+    """How results are read.
+
+    ``retries`` are files, folders and patterns of later goes. ``evidence`` None leaves evidence as results name it.
+    ``zone`` None leaves times as they are.
+    """
+
+    retries: tuple[tuple[str, ...], ...] = ()
+    expected: Expected = Expected()
+    variants: VariantOptions = VariantOptions()
+    evidence: EvidenceOptions | None = EvidenceOptions()
+    zone: tzinfo | None = None
+    masking: MaskRules = MaskRules()
+    limits: Limits = DEFAULT_LIMITS
+
+
+class ReadRequest(msgspec.Struct, frozen=True):
+    """What to read and how to judge it. ``made`` is when; ``notes`` are on how it was asked for."""
+
+    results: tuple[str, ...]
+    options: ReadOptions
+    rules: Rules
+    made: datetime
+    notes: tuple[str, ...] = ()
+
+
+class Request(msgspec.Struct, frozen=True):
+    """What to read, and the page to make of it: ``report`` and ``mail`` as in the settings, the rest ready."""
+
+    read: ReadRequest
+    report: ReportTable
+    mail: MailTable
+    brand: Brand
+    facts: tuple[Fact, ...]
+
+    @property
+    def layout(self) -> str:
+        """Return the name of the page's layout; what is packed is a folder."""
+        return "folder" if self.report.zip else self.report.layout

@@ -1,0 +1,1 @@
+"""What plain-verdict.toml may hold, and how it is read."""

@@ -1,0 +1,26 @@
+"""Closed sets that settings and options choose from."""
+
+from enum import StrEnum
+
+
+class Theme(StrEnum):
+    """The page's colours: as the reader's system has them, or always the same."""
+
+    AUTO = "auto"
+    LIGHT = "light"
+    DARK = "dark"
+
+
+class ChecksShown(StrEnum):
+    """Which checks stand on the page; the numbers count all."""
+
+    ALL = "all"
+    FAILED = "failed"
+
+
+class EvidenceOf(StrEnum):
+    """Whose evidence goes into the page."""
+
+    ALL = "all"
+    FAILED = "failed"
+    NONE = "none"

@@ -1,0 +1,147 @@
+"""Says in the words of the settings file what is wrong with it: which values are right, on which line."""
+
+import difflib
+import enum
+import re
+import typing
+
+import msgspec
+
+from plain_verdict.errors import UsageError
+from plain_verdict.settings.rules import CauseRule, ConditionRule, Match, Scope, WaiverRule
+from plain_verdict.settings.schema import (
+    BrandTable,
+    EvidenceTable,
+    InputTable,
+    MailTable,
+    MaskingTable,
+    ReportTable,
+    SettingsFile,
+)
+
+_UNKNOWN = re.compile(r"unknown field `([^`]*)`(?: - at `\$\.?([^`]*)`)?")
+_PLACE = re.compile(r"(.*?)(?: - at `\$\.?([^`]*)`)?\Z", re.DOTALL)
+
+
+def explain(message: str, file: str, text: str) -> UsageError:
+    """Return the error for what msgspec says of a settings file, with the line in its ``text``."""
+    unknown = _UNKNOWN.search(message)
+    if unknown:
+        table = unknown[2] or ""
+        kind = _TABLES.get(re.sub(r"\[(?:\d+|\.\.\.)\]", "", table), SettingsFile)
+        known = kind.__struct_encode_fields__
+        near = difflib.get_close_matches(unknown[1], known, n=1, cutoff=0.5)
+        hint = f"did you mean {near[0]!r}?" if near else f"known here: {', '.join(known)}"
+        where = with_line(text, f"{table}.{unknown[1]}".lstrip("."), shown=table)
+        return UsageError(f"has a key that is not known, {unknown[1]!r}", path=file, where=where, hint=hint)
+    place = _PLACE.match(message)
+    what, where = (place[1], place[2] or "") if place else (message, "")
+    what, hint = _in_words(what, where)
+    return UsageError(what, path=file, where=with_line(text, where), hint=hint)
+
+
+_GOT = re.compile(r"Expected `([^`]*)`(?:, got `([^`]*)`)?(.*)")
+_DAY = "write it without quotes, like until = 2026-12-24"
+_KINDS = {
+    "str": "a text in quotes",
+    "int": "a whole number",
+    "float": "a number",
+    "bool": "true or false",
+    "array": "a list in [ ]",
+    "object": "a table",
+    "date": "a day",
+}
+
+
+def _in_words(message: str, where: str) -> tuple[str, str]:
+    """Return what is wrong with a value, and how to write it, in the words of the settings file."""
+    key = where.rpartition(".")[2]
+    missing = re.match(r"Object missing required field `([^`]*)`", message)
+    if missing:
+        return f"lacks {missing[1]!r}", f"add {missing[1]} = ..."
+    if message.startswith("Invalid enum value"):
+        allowed = ", ".join(map(str, _choices(where)))
+        value = message.partition("value ")[2]
+        return f"{value} is no value of {key!r}", f"allowed are {allowed}" if allowed else ""
+    if "date" in message and message.startswith("Invalid"):
+        return "is no day of the calendar", _DAY
+    got = _GOT.match(message)
+    return _wrong_kind(got, where) if got else (message[:1].lower() + message[1:], "")
+
+
+def _wrong_kind(got: re.Match[str], where: str) -> tuple[str, str]:
+    key = where.rpartition(".")[2]
+    kinds = [kind.strip() for kind in got[1].split("|")]
+    wanted = " or ".join(_KINDS.get(kind, kind) for kind in kinds if kind != "null")
+    what = f"must be {wanted}{got[3].replace('>=', 'of at least').replace('<=', 'of at most')}"
+    if got[2]:
+        what += f", and is {_KINDS.get(got[2], got[2])}"
+    hints = {
+        "array": f"write [[{key}]] for each one" if key in _MANY else f'write {key} = ["..."]',
+        "object": f"write [{where}] and its keys below it" if where else "",
+    }
+    dated = _DAY if "date" in got[1] else ""
+    return what, dated or hints.get(got[1], "")
+
+
+_MANY = ("cause", "waiver", "condition")
+
+
+def _choices(where: str) -> tuple[object, ...]:
+    """Return the values that a key takes, where they are few."""
+    table, _, key = re.sub(r"\[(?:\d+|\.\.\.)\]", "", where).rpartition(".")
+    kind = _TABLES.get(table)
+    if kind is None:
+        return ()
+    fields = {field.encode_name: field.type for field in msgspec.structs.fields(kind)}
+    info = fields.get(key)
+    info = typing.get_args(info)[0] if typing.get_origin(info) is typing.Annotated else info
+    for part in (info, *typing.get_args(info)):
+        if isinstance(part, type) and issubclass(part, enum.Enum):
+            return tuple(member.value for member in part)
+    return typing.get_args(info) if typing.get_origin(info) is typing.Literal else ()
+
+
+def with_line(text: str, key: str, shown: str | None = None) -> str:
+    """Return a key's place as ``4: report.out``, its line first; without the line where it can't be told."""
+    shown = key if shown is None else shown
+    line = _line_of(text, key)
+    return ": ".join(part for part in (str(line) if line else "", shown) if part)
+
+
+def _line_of(text: str, key: str) -> int | None:
+    """Return the line of a key like ``cause[2].match``, or of the nearest key around it."""
+    best, nearest, table = 0, None, ""
+    counts: dict[str, int] = {}
+    for number, line in enumerate(text.split("\n"), 1):
+        many = re.match(r"\s*\[\[\s*([\w.-]+)\s*\]\]", line)
+        one = re.match(r"\s*\[\s*([\w.-]+)\s*\]", line)
+        pair = re.match(r"""\s*["']?([\w-]+)["']?\s*=""", line)
+        if many:
+            counts[many[1]] = counts.get(many[1], -1) + 1
+            table = here = f"{many[1]}[{counts[many[1]]}]"
+        elif one:
+            table = here = one[1]
+        elif pair:
+            here = f"{table}.{pair[1]}".lstrip(".")
+        else:
+            continue
+        if len(here) > best and (key == here or key.startswith((f"{here}.", f"{here}["))):
+            best, nearest = len(here), number
+    return nearest
+
+
+_TABLES: dict[str, type[msgspec.Struct]] = {
+    "report": ReportTable,
+    "brand": BrandTable,
+    "mail": MailTable,
+    "masking": MaskingTable,
+    "evidence": EvidenceTable,
+    "input": InputTable,
+    "cause": CauseRule,
+    "waiver": WaiverRule,
+    "condition": ConditionRule,
+    "cause.match": Match,
+    "waiver.match": Match,
+    "condition.scope": Scope,
+}

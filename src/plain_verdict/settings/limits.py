@@ -1,0 +1,55 @@
+"""Settings, with their units in their names."""
+
+import re
+
+import msgspec
+
+from plain_verdict.errors import UsageError
+
+
+class Limits(msgspec.Struct, frozen=True):
+    """How much of a result file is kept; whatever a limit takes away is said where it bites."""
+
+    name_chars: int = 500
+    message_chars: int = 4_000
+    """Of a problem's message, and of its expected and actual values."""
+    detail_chars: int = 24_000
+    """Of a stack or detail text: its head and its tail are kept."""
+    output_chars: int = 24_000
+    """Of each captured output: its head and its tail are kept."""
+    facts: int = 200
+    """Facts kept for one suite or one check."""
+    notes: int = 20
+    """Reading notes of one file."""
+    archive_files: int = 20_000
+    archive_bytes: int = 500_000_000
+    """Of one archive's content, unpacked."""
+    archive_depth: int = 2
+    evidence_bytes: int = 20_000_000
+    """Of one piece of evidence that is no picture."""
+    picture_bytes: int = 60_000_000
+    """Of one picture as it comes."""
+    picture_pixels: int = 60_000_000
+    evidence_chars: int = 200_000
+    """Of one text: its head and its tail are kept."""
+    picture_width: int = 1600
+    """In pixels; wider pictures are scaled down to it."""
+    picture_height: int = 12_000
+
+
+DEFAULT_LIMITS = Limits()
+FOLD_AFTER = 3_000
+"""Checks from which a page is folded: what did not fail takes little room in it."""
+FOLDED_DETAIL_CHARS = 8_000
+"""Of a folded failure's stack text, where not all failures are plain: its head and its tail are kept."""
+
+_SIZE = re.compile(r"\s*(\d{1,9}(?:\.\d{1,3})?)\s*([kMG]?)B?\s*", re.IGNORECASE)
+_UNITS = {"": 1, "k": 1_000, "m": 1_000_000, "g": 1_000_000_000}
+
+
+def read_size(text: str) -> int:
+    """Return a size like ``25MB`` in bytes. Raises UsageError."""
+    found = _SIZE.fullmatch(text)
+    if not found:
+        raise UsageError(f"{text[:40]!r} is no size", hint="write it like 25MB or 800kB")
+    return round(float(found[1]) * _UNITS[found[2].lower()])

@@ -1,0 +1,78 @@
+"""The team's rules, as they stand in plain-verdict.toml: causes, waivers, conditions, what must arrive."""
+
+from datetime import date
+from typing import Annotated
+
+import msgspec
+from msgspec import Meta
+
+from plain_verdict.model import Kind, Outcome
+
+
+class Match(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """What a rule covers: every key that is given must fit.
+
+    A text fits where it stands in the value. With * or ? in it the whole value must fit. ``/.../`` is a regular
+    expression.
+    """
+
+    message: Annotated[str, Meta(description="of a problem")] = ""
+    type: Annotated[str, Meta(description="of a problem")] = ""
+    detail: Annotated[str, Meta(description="a problem's stack or detail")] = ""
+    step: Annotated[str, Meta(description="the name of a step that failed")] = ""
+    check: Annotated[str, Meta(description="the check's name")] = ""
+    suite: Annotated[str, Meta(description="the suite's path")] = ""
+    tag: Annotated[str, Meta(description="one of the check's tags")] = ""
+    source: Annotated[str, Meta(description="the result file's path")] = ""
+    kind: Annotated[Kind | None, Meta(description="of check")] = None
+    outcome: Annotated[Outcome | None, Meta(description="of the check")] = None
+
+
+class CauseRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """``[[cause]]``: a name for failures that have one reason."""
+
+    name: Annotated[str, Meta(description="what the page calls it")]
+    match: Annotated[Match, Meta(description="what it covers; every key must fit")]
+    advice: Annotated[str, Meta(description="what to do about it")] = ""
+    owner: Annotated[str, Meta(description="whom to ask")] = ""
+    link: Annotated[str, Meta(description="where to read more")] = ""
+
+
+class WaiverRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """``[[waiver]]``: permission to fail until a day, that day included; for at most so many checks if told."""
+
+    match: Annotated[Match, Meta(description="what it covers; every key must fit")]
+    reason: Annotated[str, Meta(description="why it may fail")]
+    until: Annotated[date, Meta(description="its last day")]
+    who: Annotated[str, Meta(description="who allowed it")] = ""
+    link: Annotated[str, Meta(description="where to read more")] = ""
+    most: Annotated[int | None, Meta(description="how many checks it may cover")] = None
+
+
+class Scope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Which checks a condition looks at."""
+
+    kind: Annotated[Kind | None, Meta(description="of check")] = None
+    suite: Annotated[str, Meta(description="the suite's path")] = ""
+    tag: Annotated[str, Meta(description="one of the check's tags")] = ""
+    variant: Annotated[str, Meta(description="a browser, platform or region, like `firefox*`")] = ""
+
+
+class ConditionRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """``[[condition]]``: a measure and its bound: a number, or a text with a unit like ``"20 min"``."""
+
+    measure: Annotated[str, Meta(description="what is measured")]
+    at_most: Annotated[int | float | str | None, Meta(description="a number, or a text with a unit")] = None
+    at_least: Annotated[int | float | str | None, Meta(description="the same")] = None
+    exactly: Annotated[int | float | str | None, Meta(description="the same")] = None
+    scope: Annotated[Scope, Meta(description="which checks it looks at")] = Scope()
+    name: Annotated[str, Meta(description="what the page calls it")] = ""
+    reason: Annotated[str, Meta(description="why the run must keep to it")] = ""
+
+
+class Rules(msgspec.Struct, frozen=True):
+    """All rules; without conditions, the default rule holds."""
+
+    causes: tuple[CauseRule, ...] = ()
+    waivers: tuple[WaiverRule, ...] = ()
+    conditions: tuple[ConditionRule, ...] = ()

@@ -1,0 +1,128 @@
+"""What plain-verdict.toml may hold: one struct a table, each key with its description.
+
+The option table in the docs and the JSON Schema for editors are made from here.
+"""
+
+from typing import Annotated
+
+import msgspec
+from msgspec import Meta
+
+from plain_verdict.model.facts import VARIANT_FACTS
+from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
+from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, WaiverRule
+
+Scalar = str | int | float | bool
+
+
+class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[report]``: what the page says of itself, and where it goes."""
+
+    title: Annotated[str, Meta(description="the page's title; else the results' own name")] = ""
+    description: Annotated[str, Meta(description="Markdown under the verdict")] = ""
+    out: Annotated[
+        str,
+        Meta(description="file or folder to write; may hold `{title} {date} {time} {verdict} {fact:KEY}`"),
+    ] = ""
+    layout: Annotated[str, Meta(description="one file, or a folder that needs no script and no inline style")] = (
+        "page"
+    )
+    zip: Annotated[bool, Meta(description="also pack the folder as a zip file")] = False
+    overwrite: Annotated[bool, Meta(description="write over what has the name, instead of adding a counter")] = (
+        False
+    )
+    latest: Annotated[str, Meta(description="a name, beside the page, under which the newest is kept as well")] = ""
+    keep: Annotated[
+        int, Meta(description="remove the oldest pages there until so many are left; 0 keeps all", ge=0)
+    ] = 0
+    theme: Annotated[Theme, Meta(description="the page's colours")] = Theme.AUTO
+    only: Annotated[ChecksShown, Meta(description="`failed` leaves passed and skipped checks out of the page")] = (
+        ChecksShown.ALL
+    )
+    time_zone: Annotated[str, Meta(description="zone for every time on the page, like `Europe/Oslo`")] = ""
+    git: Annotated[bool, Meta(description="take branch and commit from the repository of the results")] = True
+    enforce: Annotated[bool, Meta(description="exit with 1 when the verdict is not fit")] = False
+    strict: Annotated[bool, Meta(description="exit with 4 when part of the input could not be read")] = False
+
+
+class BrandTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[brand]``: whose page it is."""
+
+    organisation: Annotated[str, Meta(description="the name beside the title")] = ""
+    logo: Annotated[str, Meta(description="PNG, JPEG, WebP or SVG, of any size and shape")] = ""
+    logo_dark: Annotated[str, Meta(description="another logo for dark pages")] = ""
+    accent: Annotated[str, Meta(description="colour of rules and links, like `#155e8a`")] = ""
+    footer: Annotated[str, Meta(description="a line at the page's end")] = ""
+    link: Annotated[str, Meta(description="where the logo and the name lead")] = ""
+    contact: Annotated[str, Meta(description="an address or a link for questions")] = ""
+    stylesheet: Annotated[str, Meta(description="your own CSS, up to 50 KB")] = ""
+
+
+class MailTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"sender": "from"}):
+    """``[mail]``: the digest for mail."""
+
+    file: Annotated[str, Meta(description="where to write it; its name ends in `.eml`")] = ""
+    sender: Annotated[str, Meta(description="its From line; else the brand's contact")] = ""
+    to: Annotated[tuple[str, ...], Meta(description="its To line")] = ()
+
+
+class MaskingTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[masking]``: what is hidden before anything leaves the tool."""
+
+    off: Annotated[bool, Meta(description="mask nothing; the page says so")] = False
+    patterns: Annotated[tuple[str, ...], Meta(description="regular expressions of more that must be masked")] = ()
+    ignore: Annotated[tuple[str, ...], Meta(description="words that are no secrets")] = ()
+
+
+class EvidenceTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"of": "for"}):
+    """``[evidence]``: where to look for it, whose goes in, how large the page may get."""
+
+    look_in: Annotated[
+        tuple[str, ...], Meta(description="folders, and templates like `shots/{suite}/{check}*.png`")
+    ] = ()
+    of: Annotated[EvidenceOf, Meta(description="whose goes into the page")] = EvidenceOf.ALL
+    size_limit: Annotated[str, Meta(description="how large the page may get")] = "25MB"
+
+
+class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[input]``: what must arrive, and how old it may be."""
+
+    expect: Annotated[
+        tuple[str, ...], Meta(description="patterns of files, each of which must match at least one")
+    ] = ()
+    expect_files: Annotated[int | None, Meta(description="how many files must arrive")] = None
+    stale_after: Annotated[str, Meta(description="how much older than the newest a file may be")] = "12h"
+    newer_than: Annotated[str, Meta(description="leave out older results: an age or a date")] = ""
+    variants: Annotated[
+        tuple[str, ...], Meta(description="facts under which the same check is a variant, no other attempt")
+    ] = VARIANT_FACTS
+    variants_from: Annotated[
+        str, Meta(description="a template of paths whose parts are such facts, like `results/{python}/*.xml`")
+    ] = ""
+    retry: Annotated[
+        tuple[str, ...],
+        Meta(description="files, folders or patterns of a second go; each entry retries what stands before it"),
+    ] = ()
+
+
+class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """All that the file may hold."""
+
+    report: ReportTable = ReportTable()
+    brand: BrandTable = BrandTable()
+    facts: Annotated[dict[str, Scalar], Meta(description="facts about the run, in this order")] = {}
+    facts_from_environment: Annotated[
+        dict[str, str], Meta(description="a fact's key and the environment variable that holds its value")
+    ] = {}
+    mail: MailTable = MailTable()
+    masking: MaskingTable = MaskingTable()
+    evidence: EvidenceTable = EvidenceTable()
+    input: InputTable = InputTable()
+    cause: tuple[CauseRule, ...] = ()
+    waiver: tuple[WaiverRule, ...] = ()
+    condition: tuple[ConditionRule, ...] = ()
+
+    @property
+    def rules(self) -> Rules:
+        """Return the rules to judge by."""
+        return Rules(self.cause, self.waiver, self.condition)

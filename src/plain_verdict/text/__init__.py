@@ -1,0 +1,1 @@
+"""Text: cleaning what runners write, and numbers, times and lists in plain words."""

@@ -1,0 +1,111 @@
+"""Numbers, times and lists in plain words."""
+
+from collections.abc import Sequence
+from datetime import date, datetime
+
+_SMALL = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
+
+
+def plural(number: int, noun: str, many: str = "") -> str:
+    """Return the number with its noun: ``1 check``, ``12,345 checks``."""
+    return f"{number:,} {noun if number == 1 else many or noun + 's'}"
+
+
+def spelled(number: int, noun: str, many: str = "") -> str:
+    """Return the same with small numbers spelled out: ``one file``, ``12 files``."""
+    words = plural(number, noun, many)
+    return f"{_SMALL[number]} {words.partition(' ')[2]}" if number < len(_SMALL) else words
+
+
+def capital(text: str) -> str:
+    """Return the text with a capital first letter and the rest as it is."""
+    return text[:1].upper() + text[1:]
+
+
+def join_list(items: Sequence[str], most: int = 3) -> str:
+    """Return ``a, b and c``; past ``most`` items, how many more there are."""
+    shown = list(items[:most])
+    if len(items) > most:
+        shown.append(f"{len(items) - most:,} more")
+    return " and ".join([", ".join(shown[:-1]), shown[-1]] if len(shown) > 1 else shown)
+
+
+def shorten(text: str, most_chars: int) -> str:
+    """Return the text cut to a length, with a sign that it was."""
+    return text if len(text) <= most_chars else text[: most_chars - 1] + "…"
+
+
+def format_duration(seconds: float | None) -> str:
+    """Return a duration: ``3 ms``, ``4.2 s``, ``4 min 12 s``, ``1 h 14 min``; nothing for an unknown one."""
+    if seconds is None:
+        return ""
+    if seconds < 0.9995:
+        return f"{seconds * 1000:.0f} ms" if seconds >= 0.0005 else "0 ms"
+    if seconds < 59.95:
+        return f"{seconds:.1f} s"
+    whole = round(seconds)
+    if whole < 3600:
+        return f"{whole // 60} min {whole % 60} s" if whole % 60 else f"{whole // 60} min"
+    minutes = round(seconds / 60)
+    return f"{minutes // 60:,} h {minutes % 60} min" if minutes % 60 else f"{minutes // 60:,} h"
+
+
+def format_size(number_bytes: int) -> str:
+    """Return a size in decimal units (ISO/IEC 80000-13): ``812 bytes``, ``4.1 kB``, ``15 MB``."""
+    if number_bytes < 1000:
+        return plural(number_bytes, "byte")
+    amount, unit = float(number_bytes), ""
+    for unit in ("kB", "MB", "GB"):  # noqa: B007
+        amount /= 1000
+        if amount < 999.5:
+            break
+    return f"{amount:.1f} {unit}" if amount < 9.95 else f"{amount:,.0f} {unit}"
+
+
+def format_share(part: int, whole: int) -> str:
+    """Return a percentage that is never rounded into a better one: 999 of 1,000 is 99.9 %, not 100 %."""
+    if part == whole:
+        return "100 %"
+    tenths = part * 1000 // whole
+    return f"{tenths // 10}.{tenths % 10} %" if tenths or not part else "under 0.1 %"
+
+
+def format_day(moment: datetime) -> str:
+    """Return the day: ``Sunday 22 November 2026``."""
+    return f"{moment:%A} {moment.day} {moment:%B %Y}"
+
+
+def format_date(day: date) -> str:
+    """Return a date: ``30 November 2026``."""
+    return f"{day.day} {day:%B %Y}"
+
+
+def format_zone(moment: datetime) -> str:
+    """Return the time zone as ``UTC`` or ``UTC+01:00``; nothing where the moment has none."""
+    offset = moment.strftime("%z")
+    if not offset:
+        return ""
+    return "UTC" if offset.startswith(("+0000", "-0000")) else f"UTC{offset[:3]}:{offset[3:5]}"
+
+
+def format_time_of_day(moment: datetime) -> str:
+    """Return the time of day with its zone: ``02:10 (UTC+01:00)``."""
+    return f"{moment:%H:%M}" + (f" ({format_zone(moment)})" if format_zone(moment) else "")
+
+
+def format_span(start: datetime, end: datetime | None) -> str:
+    """Return when something ran: ``02:10 to 02:31 (UTC)``, with the day of its end where that is another."""
+    if end is None or f"{end:%Y%m%d%H%M}" == f"{start:%Y%m%d%H%M}":
+        return format_time_of_day(start)
+    until = (
+        format_time_of_day(end) if end.date() == start.date() else f"{format_day(end)}, {format_time_of_day(end)}"
+    )
+    return f"{start:%H:%M} to {until}"
+
+
+def describe_reruns(cases: int, checks: int, names: Sequence[str]) -> str:
+    """Return what became of cases that were brought together: ``1,190 cases became 1,188 checks: ...``."""
+    fewer = cases - checks
+    those = "1 was a rerun" if fewer == 1 else f"{fewer:,} were reruns"
+    quoted = join_list([f"“{name}”" for name in dict.fromkeys(names)])
+    return f"{plural(cases, 'case')} became {plural(checks, 'check')}: {those} ({quoted})."

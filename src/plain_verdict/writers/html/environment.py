@@ -1,0 +1,145 @@
+"""The one Jinja2 environment: everything is escaped, nothing undefined passes, and assets come in one way."""
+
+import os
+import sys
+from base64 import b64encode
+from contextlib import suppress
+from functools import cache
+from hashlib import sha256
+from pathlib import Path
+
+from jinja2 import BytecodeCache, Environment, FileSystemLoader, StrictUndefined
+from jinja2.bccache import Bucket
+from markupsafe import Markup
+
+from plain_verdict import __version__
+from plain_verdict.brand.tokens import token_css
+from plain_verdict.model import BAD, Content, ContentKind, Outcome, Problem, Step
+from plain_verdict.report.difference import compare
+from plain_verdict.report.shown_check import describe_time, has_details
+from plain_verdict.text import formatting
+from plain_verdict.text.cleaning import headline
+from plain_verdict.writers.html.markdown import is_safe_link, render_markdown
+from plain_verdict.writers.html.rows import RowFiller, name_html
+
+_FOLDER = Path(__file__).parent
+_TEMPLATES = (_FOLDER / "templates", _FOLDER / "sections", _FOLDER.parent / "mail" / "templates")
+_HEAD_LINES, _TAIL_LINES = 60, 60
+_LAYERS = "@layer guard, house, brand;"
+
+
+class CompiledBeside(BytecodeCache):
+    """Keeps templates compiled beside them, as Python does its modules: compiling outlasts a small report."""
+
+    def load_bytecode(self, bucket: Bucket) -> None:
+        """Take a template's compiled form, if it is there; Jinja2 compares it with the source."""
+        with suppress(OSError), self._path(bucket).open("rb") as file:
+            bucket.load_bytecode(file)
+
+    def dump_bytecode(self, bucket: Bucket) -> None:
+        """Keep a template's compiled form, where the package's folder can be written to."""
+        if sys.dont_write_bytecode:
+            return
+        part = self._path(bucket).with_suffix(f".{os.getpid()}")
+        with suppress(OSError):
+            part.parent.mkdir(exist_ok=True)
+            with part.open("wb") as file:
+                bucket.write_bytecode(file)
+            part.replace(self._path(bucket))
+
+    @staticmethod
+    def _path(bucket: Bucket) -> Path:
+        return _FOLDER / "templates" / "__pycache__" / f"{bucket.key}.{sys.implementation.cache_tag}.jinja"
+
+
+def make_environment() -> Environment:
+    """Return the environment that renders the page's templates."""
+    environment = Environment(
+        loader=FileSystemLoader(_TEMPLATES),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        bytecode_cache=CompiledBeside(),
+    )
+    environment.filters.update(
+        duration=formatting.format_duration,
+        file_size=formatting.format_size,
+        day=formatting.format_day,
+        date=formatting.format_date,
+        time_of_day=formatting.format_time_of_day,
+        plural=formatting.plural,
+        capital=formatting.capital,
+        headline=headline,
+        beyond_headline=_beyond_headline,
+        folded=_folded,
+        lines=_lines,
+    )
+    environment.tests["safe_link"] = is_safe_link
+    environment.tests["failing"] = _is_failing
+    environment.globals.update(
+        OUTCOMES=tuple(Outcome),
+        BAD=BAD,
+        asset=asset,
+        hash_of=hash_of,
+        markdown=render_markdown,
+        has_details=has_details,
+        name_html=name_html,
+        describe_time=describe_time,
+        compare=compare,
+        data_url=_data_url,
+        format_span=formatting.format_span,
+        version=__version__,
+    )
+    environment.globals["simple_row"] = RowFiller(environment)
+    return environment
+
+
+@cache
+def asset(name: str) -> Markup:
+    """Return the text of the stylesheet or the script: the only text that enters the page unescaped."""
+    if name == "script.js":
+        text = (_FOLDER / "scripts" / "page.js").read_text("utf-8").strip()
+    else:
+        text = f"{_LAYERS}\n{token_css()}\n" + (_FOLDER / name).read_text("utf-8").strip()
+    return Markup(text)  # noqa: S704  our own file, no result text
+
+
+def hash_of(text: str) -> str:
+    """Return the hash by which the page's own policy allows this style or script and nothing else.
+
+    Source: Content Security Policy Level 3, section 2.3.1 (hash-source).
+    """
+    return f"'sha256-{b64encode(sha256(text.encode()).digest()).decode()}'"
+
+
+def _data_url(content: Content) -> str:
+    """Return content as a data URL. What is not shown is of no type that a browser would run."""
+    shown = content.kind in (ContentKind.PICTURE, ContentKind.VIDEO)
+    media_type = content.media_type if shown else "application/octet-stream"
+    return f"data:{media_type};base64,{b64encode(content.data).decode()}"
+
+
+def _beyond_headline(problem: Problem) -> str:
+    """Return the message's lines after its headline, where the detail does not repeat them."""
+    head = headline(problem.message)
+    rest = problem.message.partition(head)[2].strip("\n") if head else ""
+    return "" if rest.strip() and rest.strip() in problem.detail else rest
+
+
+def _folded(text: str) -> tuple[str, str, str]:
+    """Return a long text's head, middle and tail; a short one's is all head."""
+    lines = text.split("\n")
+    if len(lines) <= _HEAD_LINES + _TAIL_LINES + 20:
+        return text, "", ""
+    middle = lines[_HEAD_LINES:-_TAIL_LINES]
+    return "\n".join(lines[:_HEAD_LINES]), "\n".join(middle), "\n".join(lines[-_TAIL_LINES:])
+
+
+def _is_failing(step: Step) -> bool:
+    """Return whether a step failed, or one in it."""
+    return step.outcome in BAD or any(map(_is_failing, step.steps))
+
+
+def _lines(text: str) -> str:
+    return formatting.plural(text.count("\n") + 1, "line")

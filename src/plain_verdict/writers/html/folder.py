@@ -1,0 +1,55 @@
+"""The page as a folder of files, in which nothing is inline."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from plain_verdict.brand.svg import picture_of_svg
+from plain_verdict.model import Content, ContentKind
+from plain_verdict.report import Report
+from plain_verdict.report.suites import part_of
+from plain_verdict.writers.html.links import Links, file_of, suite_files
+from plain_verdict.writers.html.renderer import Renderer
+from plain_verdict.writers.html.sections import PageParts
+from plain_verdict.writers.interface import OutputFile
+
+_CHECKS_A_PAGE = 1000  # of a suite's page: what a browser opens in a blink without any script
+
+
+class FolderWriter(msgspec.Struct, frozen=True):
+    """Writes index.html, a page for each suite, styles, script and pictures.
+
+    It reads well where a server forbids scripts, styles and data URLs.
+    """
+
+    name = "folder"
+    suffix = ""
+    about = "a folder that needs no script, no inline style and no data URL"
+    is_layout = True
+
+    def render(self, report: Report) -> Iterator[OutputFile]:
+        """Yield the folder's files, the first page first."""
+        renderer = Renderer(report)
+        names = suite_files([(group.path, len(group.checks)) for group in report.suites], _CHECKS_A_PAGE)
+        suites = tuple(zip(report.suites, names, strict=True))
+        pages = {
+            check.id: files[number // _CHECKS_A_PAGE]
+            for group, files in suites
+            for number, check in enumerate(group.checks)
+        }
+        links = Links(pages, "index.html")
+        yield OutputFile("index.html", renderer.page(PageParts(links, suite_pages=suites)))
+        for group, files in suites:
+            name = " › ".join(group.path) or "Outside any suite"
+            for number, file in enumerate(files):
+                part = part_of(group, number * _CHECKS_A_PAGE, _CHECKS_A_PAGE)
+                yield OutputFile(file, renderer.suite(links.at(file), group=part, files=files, suite_name=name))
+        yield from renderer.assets()
+        for content in report.run.contents:
+            if content.kind is not ContentKind.TEXT:
+                yield OutputFile(file_of(content), _bytes(content))
+
+
+def _bytes(content: Content) -> bytes:
+    """Return a content's bytes as a file; an SVG becomes a picture, as opened by itself it could run."""
+    return picture_of_svg(content.data) if content.media_type == "image/svg+xml" else content.data

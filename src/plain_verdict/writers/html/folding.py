@@ -1,0 +1,204 @@
+"""Folds a large run: what failed stays plain HTML, the rest goes into compressed columns and blocks.
+
+The columns hold what rows and search need of every check. A check that has something to open is rendered by the
+same template as everywhere, into a block of many. All is gzip (RFC 1952) in Base64, in script elements of no script
+type, which a browser keeps and does not run; the page's script opens them.
+"""
+
+import gzip
+from base64 import b64encode
+from collections.abc import Callable, Iterator
+from enum import StrEnum
+from itertools import accumulate, chain, islice, zip_longest
+
+import msgspec
+
+from plain_verdict.model import Check, Outcome, tally_of
+from plain_verdict.processes import BackgroundTask
+from plain_verdict.report import Report
+from plain_verdict.report.shown_check import describe_time, is_simple
+from plain_verdict.report.suites import SuiteGroup
+from plain_verdict.settings.limits import FOLDED_DETAIL_CHARS
+from plain_verdict.text.cleaning import block
+from plain_verdict.writers.html.rows import name_html
+
+PLAIN_FAILURES = 2_000
+"""Failures up to which all stay plain HTML; past them, the first of each cause, and so many in all."""
+PLAIN_OF_A_CAUSE, PLAIN_OF_ALL_CAUSES = 50, 300
+OPEN_AT_MOST = 1_000
+"""Folded checks up to which their suites are open from the start."""
+_ID_CHARS = 14  # of an id that no other check shares: c- and 12 hexadecimal digits
+_BLOCK_CHARS = 400_000
+_MORE_CHARS = 400  # of a check's messages that search looks through
+_LEVEL = 6
+_ELSEWHERE = 0.85  # of the whole checks, where another process helps
+_MANY = 1_000  # whole checks whose rendering takes longer than starting a process
+Render = Callable[[Check], str]
+
+
+class RowKind(StrEnum):
+    """How a check stands in a folded page."""
+
+    PLAIN = "p"
+    """As plain HTML, since it failed."""
+    SIMPLE = "s"
+    """As a row that the script fills."""
+    WHOLE = "w"
+    """In a block, as it has something to open."""
+
+
+OUTCOME_CODES = {outcome: str(number) for number, outcome in enumerate(Outcome)}
+"""A digit for each outcome: its place in ``Columns.outcomes``."""
+
+
+class Columns(msgspec.Struct):
+    """What the script knows of every check, in the order of the page; texts of many lines, one a check.
+
+    ``outcome`` has for each its place in ``outcomes``, ``kind`` its RowKind. ``tail`` is what stands after an id's
+    usual 14 characters; those are packed by themselves. ``more`` is what search looks through besides names.
+    ``html`` is the name of a check with parameters. All three are by check number.
+    """
+
+    suites: list[tuple[str, int]]
+    outcomes: list[str]
+    outcome: str
+    kind: str
+    tail: dict[str, str]
+    seconds: str
+    took: str
+    name: str
+    html: dict[str, str]
+    more: dict[str, str]
+    row: str
+
+
+class Folding:
+    """The folded part of a page."""
+
+    def __init__(self, report: Report, render: Render, row: str) -> None:
+        self._report = report
+        self._render = render
+        self._row = row
+        self._plain = plain_failures(report)
+        self._checks = [check for group in report.suites for check in group.checks]
+        self._kinds = [self._kind(check) for check in self._checks]
+        sizes = [len(group.checks) for group in report.suites]
+        starts = accumulate(sizes, initial=0)
+        self._starts = {group.path: start for group, start in zip(report.suites, starts, strict=False)}
+        self.plain_count = len(self._plain)
+        self.count = sum(sizes) - self.plain_count
+        self.open = self.count <= OPEN_AT_MOST
+        self.cuts = len(report.bad) > PLAIN_FAILURES
+        kinds = zip(self._checks, self._kinds, strict=True)
+        self._whole = [check for check, kind in kinds if kind is RowKind.WHOLE]
+        # The other process takes most of them: this one has the rest of the page to write.
+        self._here = int(len(self._whole) * _ELSEWHERE)
+        self._elsewhere = BackgroundTask(lambda: self._make_blocks(range(self._here)))
+
+    def start(self, *, in_background: bool) -> None:
+        """Begin to make blocks, in another process if asked for and if they are many."""
+        if in_background and len(self._whole) > _MANY:
+            self._elsewhere.start()
+
+    def _kind(self, check: Check) -> RowKind:
+        if check.id in self._plain:
+            return RowKind.PLAIN
+        return RowKind.SIMPLE if is_simple(check) else RowKind.WHOLE
+
+    def plain(self, group: SuiteGroup) -> list[Check]:
+        """Return those of a suite's checks that stay plain HTML."""
+        return [check for check in group.checks[: group.bad] if check.id in self._plain]
+
+    def first(self, group: SuiteGroup) -> int:
+        """Return the number of a suite's first check in the order of the page."""
+        return self._starts[group.path]
+
+    def counts(self, group: SuiteGroup) -> list[tuple[str, int]]:
+        """Return how many of a suite's folded checks ended in each outcome that occurs."""
+        plain = tally_of(self.plain(group))
+        counts = [(outcome.value, group.tally.of(outcome) - plain.of(outcome)) for outcome in Outcome]
+        return [(outcome, number) for outcome, number in counts if number]
+
+    def parts(self) -> Iterator[tuple[str, str]]:
+        """Yield (name, compressed content): columns, ids and blocks."""
+        columns = _packed(msgspec.json.encode(self._columns()))
+        yield "ids", b64encode(self._ids()).decode()
+        here = self._make_blocks(range(self._here, len(self._whole)))
+        blocks = [*self._elsewhere.result(), *here]
+        for number, (_, text) in enumerate(blocks):
+            yield f"block-{number}", text
+        yield "blocks", " ".join(str(first) for first, _ in blocks)
+        yield "columns", columns
+
+    def _ids(self) -> bytes:
+        """Return the ids' random parts; they can't be compressed, so they stand apart from what can."""
+        return bytes.fromhex("".join([check.id[2:_ID_CHARS] for check in self._checks]))
+
+    def _make_blocks(self, which: range) -> list[tuple[int, str]]:
+        """Return whole checks in compressed blocks, each with its first check's number among all whole ones."""
+        return [(first, _packed(text.encode("utf-8", "replace"))) for first, text in self._rendered(which)]
+
+    def _rendered(self, which: range) -> Iterator[tuple[int, str]]:
+        first, chars = which.start, 0
+        rendered: list[str] = []
+        for number in which:
+            rendered.append(self._render(self._shortened(self._whole[number])).strip())
+            chars += len(rendered[-1])
+            if chars > _BLOCK_CHARS:
+                yield first, "\0".join(rendered)  # no text of a page has a NUL in it
+                first, chars, rendered = number + 1, 0, []
+        if rendered:
+            yield first, "\0".join(rendered)
+
+    def _shortened(self, check: Check) -> Check:
+        """Return a check with its stack texts cut where the failures are so many that nobody reads them all."""
+        last = check.attempts[-1]
+        if not self.cuts or all(len(one.detail) <= FOLDED_DETAIL_CHARS for one in last.problems):
+            return check
+        replace = msgspec.structs.replace
+        problems = tuple(replace(one, detail=block(one.detail, FOLDED_DETAIL_CHARS)) for one in last.problems)
+        return replace(check, attempts=(*check.attempts[:-1], replace(last, problems=problems)))
+
+    def _columns(self) -> Columns:
+        numbered = list(enumerate(self._checks))
+        found = (
+            (str(number), _found_by_search(check)) for number, check in numbered if not self._is_simple(number)
+        )
+        seconds = [check.attempts[-1].took_s or 0 for check in self._checks]
+        return Columns(
+            suites=[(" › ".join(group.path), len(group.checks)) for group in self._report.suites],
+            outcomes=[outcome.value for outcome in Outcome],
+            outcome="".join([OUTCOME_CODES[check.attempts[-1].outcome] for check in self._checks]),
+            kind="".join(self._kinds),
+            tail={str(number): check.id[_ID_CHARS:] for number, check in numbered if len(check.id) > _ID_CHARS},
+            seconds="\n".join([f"{took_s:.3f}" if took_s else "0" for took_s in seconds]),
+            took="\n".join(map(describe_time, self._checks)),
+            name="\n".join([check.title if check.parameters else check.name for check in self._checks]),
+            html={str(number): str(name_html(check)) for number, check in numbered if check.parameters},
+            more={number: text for number, text in found if text.strip()},
+            row=self._row,
+        )
+
+    def _is_simple(self, number: int) -> bool:
+        return self._kinds[number] is RowKind.SIMPLE
+
+
+def _found_by_search(check: Check) -> str:
+    """Return what search looks through in a check besides its name."""
+    last = check.attempts[-1]
+    return " ".join((last.reason, *(problem.message for problem in last.problems)))[:_MORE_CHARS]
+
+
+def plain_failures(report: Report) -> frozenset[str]:
+    """Return the ids of the failures that stay plain: all, or the first of each cause where they are very many."""
+    bad = frozenset(check.id for check in report.bad)
+    if len(bad) <= PLAIN_FAILURES:
+        return bad
+    first = [[check.id for check in cause.checks[:PLAIN_OF_A_CAUSE]] for cause in report.verdict.causes]
+    # In turn, so that many causes share the room alike.
+    in_turn = chain.from_iterable(zip_longest(*first))
+    return frozenset(islice((id_ for id_ in in_turn if id_ in bad), PLAIN_OF_ALL_CAUSES))
+
+
+def _packed(data: bytes) -> str:
+    return b64encode(gzip.compress(data, _LEVEL, mtime=0)).decode()

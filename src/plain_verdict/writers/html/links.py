@@ -1,0 +1,77 @@
+"""Where things are: in one file everything is a fragment, in a folder each thing has a file of its own."""
+
+import re
+import unicodedata
+from collections.abc import Sequence
+
+import msgspec
+
+from plain_verdict.model import Check, Content, ContentKind
+
+_SUFFIXES = {
+    "image/png": ".png",
+    "image/jpeg": ".jpg",
+    "image/gif": ".gif",
+    "image/webp": ".webp",
+    "image/bmp": ".bmp",
+    "image/avif": ".avif",
+    "image/svg+xml": ".png",  # drawn: an SVG opened by itself could run
+    "video/mp4": ".mp4",
+    "video/webm": ".webm",
+}
+
+
+class Links(msgspec.Struct, frozen=True):
+    """The links of one page. ``pages`` gives the file that each check stands in, by id; one absent is on no page.
+
+    ``here`` is the page's own file; "" in the layout of one file, where ``pages`` gives "" for each check.
+    """
+
+    pages: dict[str, str]
+    here: str = ""
+
+    @property
+    def folder(self) -> bool:
+        """Return whether pictures and pages are files of their own."""
+        return bool(self.here)
+
+    @property
+    def up(self) -> str:
+        """Return the way from this page to the top folder."""
+        return "../" * self.here.count("/")
+
+    def check(self, check: Check) -> str:
+        """Return the link to a check; "" for one that is on no page."""
+        if check.id not in self.pages:
+            return ""
+        page = self.pages[check.id]
+        return f"#{check.id}" if page == self.here else f"{self.up}{page}#{check.id}"
+
+    def home(self, fragment: str) -> str:
+        """Return the link to a part of the first page."""
+        return f"{self.up}index.html#{fragment}" if self.folder and self.here != "index.html" else f"#{fragment}"
+
+    def file(self, content: Content) -> str:
+        """Return the link to a content's own file."""
+        return self.up + file_of(content)
+
+    def at(self, here: str) -> "Links":
+        """Return the links as seen from another page."""
+        return Links(self.pages, here)
+
+
+def file_of(content: Content) -> str:
+    """Return the name of a content's own file; what no browser shows gets a suffix that no server runs."""
+    folder = "pictures" if content.kind is ContentKind.PICTURE else "files"
+    return f"{folder}/{content.key}{_SUFFIXES.get(content.media_type, '.bin')}"
+
+
+def suite_files(suites: Sequence[tuple[tuple[str, ...], int]], most_checks: int) -> list[list[str]]:
+    """Return the files of each suite's checks: one for each ``most_checks`` of them, at least one."""
+    files = []
+    for number, (path, checks) in enumerate(suites, 1):
+        text = unicodedata.normalize("NFKD", "-".join(path)).encode("ascii", "ignore").decode().lower()
+        name = f"{number:04}-{re.sub(r'[^a-z0-9]+', '-', text).strip('-')[:60] or 'checks'}"
+        parts = max(1, -(-checks // most_checks))
+        files.append([f"suites/{name}{f'-{part}' if part > 1 else ''}.html" for part in range(1, parts + 1)])
+    return files

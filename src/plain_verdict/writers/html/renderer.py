@@ -1,0 +1,54 @@
+"""Renders templates with what all pages of a report share."""
+
+from collections.abc import Iterator
+
+from plain_verdict.report import Report
+from plain_verdict.writers.html.environment import asset, make_environment
+from plain_verdict.writers.html.folding import Folding
+from plain_verdict.writers.html.links import Links
+from plain_verdict.writers.html.rows import make_skeleton
+from plain_verdict.writers.html.sections import SECTIONS, PageParts
+from plain_verdict.writers.html.theme import make_theme
+from plain_verdict.writers.interface import OutputFile
+
+
+class Renderer:
+    """Renders the pages of one report."""
+
+    def __init__(self, report: Report) -> None:
+        self._report = report
+        self._environment = make_environment()
+        self._theme = make_theme(report.info.brand, report.verdict.word)
+
+    def page(self, parts: PageParts) -> Iterator[str]:
+        """Yield the page, or the first page of a folder, in pieces: each section that has matter."""
+        found = ((section, section.find_matter(self._report, parts)) for section in SECTIONS)
+        sections = [(section, matter) for section, matter in found if matter is not None]
+        return self._render("page", parts.links, sections=sections, folding=parts.folding)
+
+    def suite(self, links: Links, **more: object) -> Iterator[str]:
+        """Yield the page of a suite, or of a part of one, in pieces."""
+        return self._render("suite", links, folding=None, **more)
+
+    def fold(self, links: Links) -> Folding:
+        """Return the folded part of the page."""
+        template = self._environment.get_template("check.html.j2")
+        parts = template.make_module(self._shared(links))
+        check_html = parts.check  # type: ignore[attr-defined]  # a macro
+        row = make_skeleton(self._environment)
+        return Folding(self._report, lambda check: str(check_html(check, False)), row)
+
+    def assets(self) -> Iterator[OutputFile]:
+        """Yield what the pages of a folder share."""
+        yield OutputFile("style.css", str(asset("style.css")).encode())
+        yield OutputFile("script.js", str(asset("script.js")).encode())
+        if self._theme.css:
+            yield OutputFile("brand.css", str(self._theme.css).encode())
+        yield from (OutputFile(name, data) for name, data in self._theme.files)
+
+    def _render(self, name: str, links: Links, **more: object) -> Iterator[str]:
+        template = self._environment.get_template(f"{name}.html.j2")
+        return template.generate(self._shared(links), **more)
+
+    def _shared(self, links: Links) -> dict[str, object]:
+        return {"report": self._report, "info": self._report.info, "theme": self._theme, "links": links}

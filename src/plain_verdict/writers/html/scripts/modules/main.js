@@ -1,0 +1,132 @@
+// Keys and clicks, paper, and the start of it all.
+import { isFolded, list, readFolded, readPlain, searchTexts } from "./checks.js";
+import { findAll, isDetails } from "./dom.js";
+import { filters } from "./filters.js";
+import { focusWayBack, framePicture, pictureClick, pictureKey } from "./pictures.js";
+
+// Keys of one character can be turned off. Source: WCAG 2.2, success criterion 2.1.4
+const STORED = "plain-verdict-keys";
+const keysSwitch = /** @type {HTMLInputElement | null} */ (filters?.tools.querySelector(".keys input"));
+const FIELDS = ["INPUT", "SELECT", "TEXTAREA"];
+
+function recallKeys() {
+  if (!keysSwitch) return;
+  try {
+    keysSwitch.checked = localStorage.getItem(STORED) !== "off";
+  } catch {
+    // no storage here: they are on
+  }
+  keysSwitch.addEventListener("change", () => {
+    try {
+      localStorage.setItem(STORED, keysSwitch.checked ? "on" : "off");
+    } catch {
+      // kept for this page only
+    }
+  });
+}
+
+function recall() {
+  focusWayBack();
+  if (filters?.ready) filters.recall();
+}
+
+/** @param {KeyboardEvent} event */
+function listKey(event) {
+  if (!filters?.ready) return;
+  const { input } = filters;
+  if (event.key === "Escape") {
+    if (document.activeElement === input && !input.value) input.blur();
+    filters.clear();
+    filters.remember();
+    return;
+  }
+  const typing = event.target instanceof Element && FIELDS.includes(event.target.tagName);
+  if (typing || !keysSwitch?.checked) return;
+  if (event.key === "/") {
+    event.preventDefault();
+    input.focus();
+    input.select();
+  } else if (event.key === "n") {
+    filters.step(1);
+  } else if (event.key === "p") {
+    filters.step(-1);
+  }
+}
+
+// A list in another order keeps only the rows near the window; on paper the suites have them all.
+let orderBefore = "";
+
+/** @param {boolean} printing */
+function printInSuites(printing) {
+  if (!filters?.ready) return;
+  const { order } = filters;
+  if (printing ? order.value === "suite" : !orderBefore) return;
+  [order.value, orderBefore] = printing ? ["suite", order.value] : [orderBefore, ""];
+  filters.apply();
+}
+
+function openFailures() {
+  const folds = ".inside.failed .fold, .inside.errored .fold";
+  for (const node of findAll(document, `details.check.failed, details.check.errored, ${folds}`)) {
+    if (isDetails(node)) node.open = true;
+  }
+}
+
+/** Says of folded checks what can't be done, or takes away what was said. */
+function noteOnFolded(text = "") {
+  for (const note of list ? findAll(list, ".folded-note") : []) {
+    if (text) note.textContent = text;
+    else note.remove();
+  }
+}
+
+async function begin() {
+  if (!filters) return;
+  if (!isFolded) readPlain();
+  else if (typeof DecompressionStream === "undefined") {
+    noteOnFolded(
+      "Folded checks can’t be opened here: this browser has no DecompressionStream. A newer one shows them; " +
+        "so does the layout “folder”.",
+    );
+    return;
+  } else {
+    await readFolded();
+    noteOnFolded();
+    filters.showSuites();
+    // The first search should not wait for this; it is made while nothing else is to be done.
+    if ("requestIdleCallback" in window) requestIdleCallback(searchTexts);
+    else setTimeout(searchTexts);
+  }
+  filters.listen();
+  recallKeys();
+}
+
+addEventListener("hashchange", () => {
+  recall();
+  framePicture();
+});
+document.addEventListener("click", (event) => {
+  const target = /** @type {Element} */ (event.target);
+  const link = /** @type {HTMLAnchorElement | null} */ (target.closest("a[href^='#']"));
+  if (pictureClick(event, link)) return;
+  // A click on the link that is already in the address bar changes no hash, but should work again.
+  if (link && link.hash === location.hash) recall();
+});
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  if (!pictureKey(event)) listKey(event);
+});
+addEventListener("beforeprint", () => {
+  printInSuites(true);
+  openFailures();
+});
+addEventListener("afterprint", () => printInSuites(false));
+
+framePicture();
+const begun = begin();
+if (!isFolded) recall();
+else {
+  begun.then(recall).finally(() => {
+    document.documentElement.dataset.ready = "yes";
+  });
+}

@@ -1,0 +1,883 @@
+"use strict";
+(() => {
+  // src/plain_verdict/writers/html/scripts/modules/dom.js
+  var find = (root, selector) => root.querySelector(selector);
+  function need(root, selector) {
+    const found = find(root, selector);
+    if (!found) throw new Error(`the page has no ${selector}`);
+    return found;
+  }
+  var findAll = (root, selector) => [...root.querySelectorAll(
+    /** @type {"div"} */
+    selector
+  )];
+  var isDetails = (node) => node.tagName === "DETAILS";
+  var textOf = (id) => document.getElementById(id)?.textContent ?? "";
+  var inWords = (count) => count.toLocaleString("en");
+
+  // src/plain_verdict/writers/html/scripts/modules/packed.js
+  var ID_BYTES = 6;
+  function bytesOf(text) {
+    const decoded2 = atob(text);
+    const bytes = new Uint8Array(decoded2.length);
+    for (let at = 0; at < decoded2.length; at++) bytes[at] = decoded2.charCodeAt(at);
+    return bytes;
+  }
+  function inflated(text) {
+    const stream = new Blob([bytesOf(text)]).stream().pipeThrough(new DecompressionStream("gzip"));
+    return new Response(stream).text();
+  }
+  function idsOf(bytes, tails) {
+    const hex = Array.from({ length: 256 }, (_, byte) => byte.toString(16).padStart(2, "0"));
+    return Array.from({ length: bytes.length / ID_BYTES }, (_, check) => {
+      let id = "c-";
+      for (let at = check * ID_BYTES; at < (check + 1) * ID_BYTES; at++) id += hex[bytes[at]];
+      return id + (tails[check] ?? "");
+    });
+  }
+  function blockOf(starts, order) {
+    let low = 0;
+    let high = starts.length - 1;
+    while (low < high) {
+      const middle = low + high + 1 >> 1;
+      if (starts[middle] <= order) low = middle;
+      else high = middle - 1;
+    }
+    return low;
+  }
+
+  // src/plain_verdict/writers/html/scripts/modules/search.js
+  var wordsOf = (text) => text.toLowerCase().split(/\s+/).filter(Boolean);
+  function keepMatches(shown, words, texts2, suiteTexts2, suiteOf) {
+    for (const word of words) {
+      const suiteHas = suiteTexts2.map((text) => text.includes(word));
+      for (let check = 0; check < shown.length; check++) {
+        if (shown[check] && !suiteHas[suiteOf[check]] && !texts2[check].includes(word)) shown[check] = 0;
+      }
+    }
+  }
+  function slowestFirst(seconds) {
+    const all = Array.from(seconds, (_, check) => check);
+    return all.sort((one, other) => seconds[other] - seconds[one]);
+  }
+  var DIGITS = 9;
+  function byName(names) {
+    const keys = Array.from(names, (name, check) => {
+      const padded = name.replace(/\d+/g, (digits) => digits.padStart(DIGITS, "0"));
+      return `${padded}\0${String(check).padStart(DIGITS, "0")}`;
+    });
+    return keys.sort().map((key) => Number(key.slice(-DIGITS)));
+  }
+
+  // src/plain_verdict/writers/html/scripts/modules/checks.js
+  var KIND = { plain: "p", simple: "s", whole: "w" };
+  var FAILURES = ["failed", "errored"];
+  var MOST_BLOCKS = 300;
+  var list = find(document, ".every");
+  var isFolded = document.getElementById("columns") !== null;
+  var nameOf = (title) => [...title.childNodes].filter((node) => node.nodeName !== "SPAN").map((node) => node.textContent).join("").trim();
+  var suites = findAll(document, ".every .suite").map((box, at) => ({
+    at,
+    box,
+    name: nameOf(need(box, "h3")),
+    outputs: find(box, ".aside-of-suite"),
+    fold: (
+      /** @type {HTMLDetailsElement | null} */
+      find(box, ".folded")
+    ),
+    nodes: findAll(box, ".check"),
+    folded: [],
+    now: [],
+    open: null
+  }));
+  var checks = {
+    count: 0,
+    /** @type {string[]} */
+    outcome: [],
+    /** @type {(HTMLElement | null)[]} */
+    node: [],
+    /** @type {string[]} */
+    id: [],
+    /** @type {ArrayLike<number>} */
+    seconds: [],
+    /** @type {ArrayLike<number>} */
+    suite: []
+  };
+  var folded = {
+    /** @type {Columns | null} */
+    columns: null,
+    /** @type {string[]} */
+    names: [],
+    /** @type {string[]} */
+    took: [],
+    /** @type {string[]} */
+    seconds: [],
+    /** @type {string[]} */
+    row: [],
+    /** @type {number[]} */
+    starts: [],
+    /** @type {Uint32Array} */
+    order: new Uint32Array(0)
+    // a whole check's number among the whole ones
+  };
+  var isFailure = (check) => FAILURES.includes(checks.outcome[check]);
+  function readPlain() {
+    const nodes = suites.flatMap((suite) => suite.nodes.map((node) => ({ node, suite: suite.at })));
+    const outcomes = [...FAILURES, "undecided", "skipped", "passed"];
+    Object.assign(checks, {
+      count: nodes.length,
+      node: nodes.map(({ node }) => node),
+      id: nodes.map(({ node }) => node.id),
+      outcome: nodes.map(({ node }) => outcomes.find((outcome) => node.classList.contains(outcome)) ?? ""),
+      seconds: nodes.map(({ node }) => Number(node.dataset.s)),
+      suite: nodes.map(({ suite }) => suite)
+    });
+  }
+  async function readFolded() {
+    const columns = JSON.parse(await inflated(textOf("columns")));
+    const count = columns.outcome.length;
+    folded.columns = columns;
+    folded.names = columns.name.split("\n");
+    folded.took = columns.took.split("\n");
+    folded.seconds = columns.seconds.split("\n");
+    folded.row = columns.row.split(/\ue000(\w+)\ue001/);
+    folded.starts = textOf("blocks").split(" ").map(Number);
+    folded.order = new Uint32Array(count);
+    const suiteOf = new Uint32Array(count);
+    Object.assign(checks, {
+      count,
+      outcome: Array.from(columns.outcome, (code) => columns.outcomes[Number(code)]),
+      id: idsOf(bytesOf(textOf("ids")), columns.tail),
+      seconds: Float64Array.from(folded.seconds, Number),
+      node: new Array(count).fill(null),
+      suite: suiteOf
+    });
+    let at = 0;
+    let whole = 0;
+    columns.suites.forEach(([, size], number) => {
+      const suite = suites[number];
+      const nodes = new Map(suite.nodes.map((node) => [node.id, node]));
+      for (const end = at + size; at < end; at++) {
+        suiteOf[at] = number;
+        if (columns.kind[at] === KIND.whole) folded.order[at] = whole++;
+        if (columns.kind[at] === KIND.plain) checks.node[at] = nodes.get(checks.id[at]) ?? null;
+        else suite.folded.push(at);
+      }
+    });
+  }
+  var blocks = /* @__PURE__ */ new Map();
+  var loading = /* @__PURE__ */ new Map();
+  var blockOfCheck = (check) => blockOf(folded.starts, folded.order[check]);
+  function missingBlocks(numbers) {
+    const kind = folded.columns?.kind ?? "";
+    const wanted = new Set(numbers.filter((check) => kind[check] === KIND.whole).map(blockOfCheck));
+    return [...wanted].filter((block) => !blocks.has(block));
+  }
+  function loadBlock(number) {
+    const begun2 = loading.get(number);
+    if (begun2) return begun2;
+    const loaded = inflated(textOf(`block-${number}`)).then((text) => {
+      loading.delete(number);
+      blocks.set(number, text.split("\0"));
+      const [oldest] = blocks.keys();
+      if (blocks.size > MOST_BLOCKS) blocks.delete(oldest);
+    });
+    loading.set(number, loaded);
+    return loaded;
+  }
+  var escaped = (text) => text.replace(/[&<>"']/g, (char) => `&#${char.charCodeAt(0)};`);
+  function htmlOf(check) {
+    const { columns } = folded;
+    if (!columns) return "";
+    if (columns.kind[check] === KIND.whole) {
+      const block = blockOfCheck(check);
+      return blocks.get(block)?.[folded.order[check] - folded.starts[block]] ?? "";
+    }
+    const values = {
+      id: checks.id[check],
+      seconds: folded.seconds[check],
+      outcome: checks.outcome[check],
+      name: columns.html[check] ?? `<bdi>${escaped(folded.names[check])}</bdi>`,
+      took: folded.took[check]
+    };
+    return folded.row.map((part, at) => at % 2 ? values[part] : part).join("");
+  }
+  var texts = null;
+  var suiteTexts = [];
+  function searchTexts() {
+    if (texts) return { texts, suiteTexts };
+    suiteTexts = suites.map((suite) => suite.name.toLowerCase());
+    const { columns } = folded;
+    if (columns) {
+      texts = columns.name.toLowerCase().split("\n");
+      for (const [check, more] of Object.entries(columns.more)) texts[Number(check)] += `
+${more.toLowerCase()}`;
+    } else {
+      texts = checks.node.map((node) => {
+        const parts = node ? findAll(node, ".name, .problem, .reason, .type") : [];
+        return parts.map((part) => part.textContent).join("\n").toLowerCase();
+      });
+    }
+    return { texts, suiteTexts };
+  }
+  function lowerNames() {
+    if (folded.columns) return searchTexts().texts.map((text) => text.split("\n", 1)[0]);
+    return checks.node.map((node) => node ? need(node, ".name").textContent?.toLowerCase() ?? "" : "");
+  }
+  var orders = /* @__PURE__ */ new Map();
+  function ordered(how) {
+    const made = orders.get(how) ?? (how === "name" ? byName(lowerNames()) : slowestFirst(checks.seconds));
+    orders.set(how, made);
+    return made;
+  }
+
+  // src/plain_verdict/writers/html/scripts/modules/fragment.js
+  var ORDERS = ["suite", "slowest", "name"];
+  function readView(fragment) {
+    if (!fragment.includes("=")) return null;
+    const parts = new Map(
+      fragment.split("&").map((part) => {
+        const at = part.indexOf("=");
+        return at < 0 ? [part, ""] : [part.slice(0, at), part.slice(at + 1)];
+      })
+    );
+    const order = parts.get("order") ?? "";
+    return {
+      show: (parts.get("show") ?? "").split(",").filter(Boolean),
+      find: decoded(parts.get("find") ?? ""),
+      order: ORDERS.includes(order) ? order : "suite"
+    };
+  }
+  function decoded(text) {
+    try {
+      return decodeURIComponent(text);
+    } catch {
+      return "";
+    }
+  }
+  function writeView({ show, find: find2, order }) {
+    const parts = [];
+    if (show.length) parts.push(`show=${show.join(",")}`);
+    if (find2.trim()) parts.push(`find=${encodeURIComponent(find2.trim())}`);
+    if (order !== "suite") parts.push(`order=${order}`);
+    return parts.length ? `#${parts.join("&")}` : "";
+  }
+
+  // src/plain_verdict/writers/html/scripts/modules/pictures.js
+  var photos = findAll(document, ".photo").map((node) => ({
+    node,
+    ids: (node.dataset.checks ?? "").split(" ").filter(Boolean)
+  }));
+  var cameFromPage = false;
+  var framed = null;
+  var focusBefore = null;
+  var largePicture = () => photos.find(({ node }) => `#${node.id}` === location.hash)?.node;
+  function showPictures(ids) {
+    for (const photo of photos) photo.node.hidden = ids !== null && !photo.ids.some((id) => ids.has(id));
+  }
+  function turn(by) {
+    const visible = photos.map(({ node }) => node).filter((node) => !node.hidden);
+    const large = largePicture();
+    const next = large && visible[visible.indexOf(large) + by];
+    if (next) location.replace(`#${next.id}`);
+  }
+  function close() {
+    if (cameFromPage) history.back();
+    else location.hash = "pictures";
+    cameFromPage = false;
+  }
+  function framePicture() {
+    const large = largePicture() ?? null;
+    if (framed && framed !== large) {
+      framed.removeAttribute("role");
+      framed.removeAttribute("aria-modal");
+      if (!large && focusBefore instanceof HTMLElement) focusBefore.focus({ preventScroll: true });
+    }
+    if (large && framed !== large) {
+      if (!framed) focusBefore = document.activeElement;
+      large.setAttribute("role", "dialog");
+      large.ariaModal = "true";
+      large.focus({ preventScroll: true });
+    }
+    framed = large;
+  }
+  function keepFocus(event) {
+    const inside = framed ? findAll(framed, "a[href]") : [];
+    const at = inside.indexOf(
+      /** @type {HTMLElement} */
+      document.activeElement
+    );
+    event.preventDefault();
+    inside.at((at + (event.shiftKey ? -1 : 1)) % inside.length)?.focus();
+  }
+  function pictureClick(event, link) {
+    const isClose = link?.matches(".photo .close") ?? false;
+    if (!isClose && !link?.closest(".photo:target .shot")) {
+      if (link?.hash.startsWith("#pic-")) cameFromPage = true;
+      return false;
+    }
+    event.preventDefault();
+    if (isClose) close();
+    else largePicture()?.classList.toggle("actual");
+    return true;
+  }
+  function pictureKey(event) {
+    if (!largePicture()) return false;
+    if (event.key === "Tab") {
+      keepFocus(event);
+      return true;
+    }
+    if (!["Escape", "ArrowLeft", "ArrowRight"].includes(event.key)) return false;
+    event.preventDefault();
+    if (event.key === "Escape") close();
+    else turn(event.key === "ArrowRight" ? 1 : -1);
+    return true;
+  }
+  function focusWayBack() {
+    const large = largePicture();
+    if (large) find(large, ".close")?.focus();
+  }
+
+  // src/plain_verdict/writers/html/scripts/modules/virtual-list.js
+  var CHUNK = 100;
+  var ROW_PX = 41;
+  var NEAR = "1200px 0px";
+  var AT_ONCE = 200;
+  var STEPS = /* @__PURE__ */ new Map([
+    ["ArrowDown", 1],
+    ["ArrowUp", -1],
+    ["PageDown", 15],
+    ["PageUp", -15],
+    ["Home", Number.NEGATIVE_INFINITY],
+    ["End", Number.POSITIVE_INFINITY]
+  ]);
+  var chunkOf = /* @__PURE__ */ new WeakMap();
+  var near = new IntersectionObserver(
+    (entries) => {
+      for (const entry of entries) {
+        const found = chunkOf.get(entry.target);
+        if (!found) continue;
+        const [rows, chunk] = found;
+        if (entry.isIntersecting) rows.fill(chunk);
+        else rows.empty(chunk, entry.boundingClientRect.height);
+      }
+    },
+    { rootMargin: NEAR }
+  );
+  var atOnce = AT_ONCE;
+  function allowSomeAtOnce() {
+    atOnce = AT_ONCE;
+  }
+  var VirtualList = class {
+    /**
+     * @param {HTMLElement} box
+     * @param {{label: string, withSuites: boolean}} options whether each row says its suite
+     */
+    constructor(box, { label, withSuites }) {
+      this.box = box;
+      this.withSuites = withSuites;
+      this.numbers = [];
+      this.chunks = [];
+      this.loads = 0;
+      box.setAttribute("role", "list");
+      box.ariaLabel = label;
+      box.addEventListener("keydown", (event) => this.key(event));
+    }
+    /** @param {number[]} numbers of the checks to show, in their order */
+    show(numbers) {
+      for (const chunk of this.chunks) {
+        this.empty(chunk);
+        near.unobserve(chunk.box);
+      }
+      this.numbers = numbers;
+      this.chunks = [];
+      for (let from = 0; from < numbers.length; from += CHUNK) {
+        this.chunks.push(this.chunk(from, Math.min(CHUNK, numbers.length - from)));
+      }
+      this.box.replaceChildren(...this.chunks.map(({ box }) => box));
+      for (const chunk of this.chunks) {
+        if (atOnce > 0) this.fill(chunk);
+        else near.observe(chunk.box);
+        atOnce -= chunk.rows;
+      }
+    }
+    /**
+     * @param {number} from
+     * @param {number} rows
+     * @returns {Chunk}
+     */
+    chunk(from, rows) {
+      const box = document.createElement("div");
+      box.className = "chunk";
+      box.setAttribute("role", "none");
+      box.style.height = `${rows * ROW_PX}px`;
+      const chunk = { box, from, rows, filled: null, spots: [] };
+      chunkOf.set(box, [this, chunk]);
+      return chunk;
+    }
+    /**
+     * Fills a chunk at once where all its rows are at hand, else once their blocks are loaded; the promise tells when.
+     * @param {Chunk} chunk
+     * @returns {Promise<void>}
+     */
+    fill(chunk) {
+      chunk.filled ??= this.filling(chunk);
+      return chunk.filled;
+    }
+    /**
+     * @param {Chunk} chunk
+     * @returns {Promise<void>}
+     */
+    filling(chunk) {
+      const numbers = this.numbers.slice(chunk.from, chunk.from + chunk.rows);
+      if (!missingBlocks(numbers).length) return Promise.resolve(this.put(chunk, numbers));
+      const filled = this.load(numbers).then(() => {
+        if (chunk.filled === filled && chunk.box.isConnected) this.put(chunk, numbers);
+      });
+      return filled;
+    }
+    /** @param {number[]} numbers of checks whose blocks are to be at hand */
+    async load(numbers) {
+      this.busy(1);
+      while (missingBlocks(numbers).length) await Promise.all(missingBlocks(numbers).map(loadBlock));
+      this.busy(-1);
+    }
+    /** @param {number} by */
+    busy(by) {
+      this.loads += by;
+      this.box.ariaBusy = String(this.loads > 0);
+    }
+    /**
+     * @param {Chunk} chunk
+     * @param {number[]} numbers
+     */
+    put(chunk, numbers) {
+      const items = numbers.map((check, at) => {
+        const place = `aria-posinset="${chunk.from + at + 1}" aria-setsize="${this.numbers.length}"`;
+        const row = checks.node[check] ? "" : htmlOf(check);
+        return `<div class="item" role="listitem" ${place} data-check="${check}">${row}</div>`;
+      });
+      chunk.box.innerHTML = items.join("");
+      numbers.forEach((check, at) => {
+        const item = (
+          /** @type {HTMLElement} */
+          chunk.box.children[at]
+        );
+        const node = checks.node[check];
+        if (node) this.borrow(chunk, item, node);
+        const suite = suites[checks.suite[check]];
+        if (this.withSuites && suite.name) {
+          const place = document.createElement("small");
+          place.className = "place";
+          place.textContent = suite.name;
+          need(item, ".name").append(place);
+        }
+        const row = (
+          /** @type {HTMLElement} */
+          item.firstElementChild
+        );
+        if (!isDetails(row)) row.tabIndex = -1;
+      });
+      chunk.box.style.height = "";
+    }
+    /**
+     * Takes a row in plain HTML from its place into the list.
+     * @param {Chunk} chunk
+     * @param {HTMLElement} item
+     * @param {HTMLElement} node
+     */
+    borrow(chunk, item, node) {
+      const spot = document.createComment("");
+      node.replaceWith(spot);
+      node.hidden = false;
+      item.append(node);
+      chunk.spots.push([spot, node]);
+    }
+    /**
+     * Takes a chunk's rows out of the page; if it keeps its height, only where nothing in it is open or has the focus.
+     * @param {Chunk} chunk
+     * @param {number} height 0: it does not keep it
+     */
+    empty(chunk, height = 0) {
+      if (!chunk.filled) return;
+      if (height) {
+        if (find(chunk.box, "details.check[open]") || chunk.box.contains(document.activeElement)) return;
+        chunk.box.style.height = `${height}px`;
+      }
+      chunk.filled = null;
+      for (const [spot, node] of chunk.spots) {
+        find(node, ".place")?.remove();
+        spot.replaceWith(node);
+      }
+      chunk.spots = [];
+      chunk.box.replaceChildren();
+    }
+    /**
+     * Brings the row at a place of the list into view, and returns it.
+     * @param {number} at
+     * @returns {Promise<HTMLElement>}
+     */
+    async reveal(at) {
+      const chunk = this.chunks[Math.floor(at / CHUNK)];
+      chunk.box.scrollIntoView({ block: "nearest" });
+      await this.fill(chunk);
+      return (
+        /** @type {HTMLElement} */
+        chunk.box.children[at - chunk.from].firstElementChild
+      );
+    }
+    /** @param {number} at */
+    async go(at) {
+      const row = await this.reveal(Math.max(0, Math.min(at, this.numbers.length - 1)));
+      row.scrollIntoView({ block: "nearest" });
+      (find(row, "summary") ?? row).focus({ preventScroll: true });
+    }
+    /** @param {KeyboardEvent} event */
+    key(event) {
+      const target = (
+        /** @type {Element} */
+        event.target
+      );
+      const item = target.closest(".item");
+      const step = STEPS.get(event.key);
+      if (!item || step === void 0 || target.closest("pre, input, .inside")) return;
+      event.preventDefault();
+      this.go(Number(item.ariaPosInSet) - 1 + step);
+    }
+  };
+
+  // src/plain_verdict/writers/html/scripts/modules/filters.js
+  var SOME = 2e3;
+  var LATER_MS = 80;
+  var Filters = class {
+    /** @param {HTMLElement} every the list of checks with its tools */
+    constructor(every) {
+      this.every = every;
+      this.tools = need(every, ".tools");
+      this.input = /** @type {HTMLInputElement} */
+      need(this.tools, "input[type=search]");
+      this.order = /** @type {HTMLSelectElement} */
+      need(this.tools, "select");
+      this.state = need(this.tools, ".state");
+      this.buttons = /** @type {HTMLButtonElement[]} */
+      findAll(this.tools, "button");
+      this.groups = /** @type {HTMLDetailsElement[]} */
+      findAll(every, ".group");
+      this.flat = need(every, ".flat");
+      this.flatList = null;
+      this.suiteLists = /* @__PURE__ */ new Map();
+      this.shown = null;
+      this.current = -1;
+      this.timer = 0;
+    }
+    /** Returns whether the reader can use them. */
+    get ready() {
+      return !this.tools.hidden;
+    }
+    pressed() {
+      return this.buttons.filter((button) => button.ariaPressed === "true").map((button) => button.value);
+    }
+    listen() {
+      this.input.addEventListener("input", () => {
+        clearTimeout(this.timer);
+        if (checks.count > SOME) this.timer = setTimeout(() => this.change(), LATER_MS);
+        else this.change();
+      });
+      this.order.addEventListener("change", () => this.change());
+      for (const button of this.buttons) {
+        button.addEventListener("click", () => {
+          button.ariaPressed = String(button.ariaPressed !== "true");
+          this.change();
+        });
+      }
+      for (const suite of suites) {
+        const { fold } = suite;
+        fold?.addEventListener("toggle", () => {
+          if (!this.shown) suite.open = fold.open;
+          if (fold.open) this.unfold(suite);
+        });
+      }
+      this.tools.hidden = false;
+    }
+    change() {
+      this.apply();
+      this.remember();
+    }
+    apply() {
+      allowSomeAtOnce();
+      const words = wordsOf(this.input.value);
+      const wanted = this.pressed();
+      const narrowed = words.length > 0 || wanted.length > 0;
+      this.shown = narrowed ? this.matching(words, wanted) : null;
+      if (this.order.value === "suite") this.showSuites();
+      else this.showFlat();
+      const { shown } = this;
+      showPictures(shown && new Set(checks.id.filter((_, check) => shown[check])));
+      this.state.textContent = shown ? this.inWords(shown.reduce((sum, one) => sum + one, 0)) : "";
+    }
+    /** @param {number} count */
+    inWords(count) {
+      const all = inWords(checks.count);
+      return count ? `${inWords(count)} of ${all} checks shown` : `None of ${all} checks fits. Esc shows all.`;
+    }
+    /**
+     * @param {string[]} words
+     * @param {string[]} wanted outcomes; none: all of them
+     */
+    matching(words, wanted) {
+      const shown = new Uint8Array(checks.count);
+      for (let check = 0; check < checks.count; check++) {
+        shown[check] = !wanted.length || wanted.includes(checks.outcome[check]) ? 1 : 0;
+      }
+      if (words.length) {
+        const { texts: texts2, suiteTexts: suiteTexts2 } = searchTexts();
+        keepMatches(shown, words, texts2, suiteTexts2, checks.suite);
+      }
+      return shown;
+    }
+    showSuites() {
+      const { shown } = this;
+      this.flatList?.show([]);
+      this.flat.hidden = true;
+      checks.node.forEach((node, check) => {
+        if (node) node.hidden = shown !== null && !shown[check];
+      });
+      for (const group of this.groups) group.hidden = findAll(group, ".check").every((node) => node.hidden);
+      for (const suite of suites) this.showSuite(suite);
+    }
+    /** @param {Suite} suite */
+    showSuite(suite) {
+      const { shown } = this;
+      const { fold } = suite;
+      suite.now = shown ? suite.folded.filter((check) => shown[check]) : suite.folded;
+      suite.box.hidden = shown !== null && !suite.now.length && suite.nodes.every((node) => node.hidden);
+      if (suite.outputs) suite.outputs.hidden = shown !== null;
+      if (!fold) return;
+      suite.open ??= fold.open;
+      fold.hidden = !suite.now.length;
+      fold.open = shown !== null || suite.open;
+      if (fold.open) this.unfold(suite);
+      else this.suiteLists.get(suite)?.show([]);
+    }
+    /**
+     * Shows a suite's folded checks, once its fold is open.
+     * @param {Suite} suite
+     * @returns {VirtualList | null}
+     */
+    unfold(suite) {
+      if (!suite.fold) return null;
+      const made = this.suiteLists.get(suite);
+      const rows = made ?? new VirtualList(need(suite.fold, ".rows"), { label: suite.name, withSuites: false });
+      this.suiteLists.set(suite, rows);
+      if (rows.numbers !== suite.now) rows.show(suite.now);
+      return rows;
+    }
+    showFlat() {
+      for (const suite of suites) {
+        suite.box.hidden = true;
+        this.suiteLists.get(suite)?.show([]);
+      }
+      this.flat.hidden = false;
+      this.flatList ??= new VirtualList(this.flat, { label: "All checks in this order", withSuites: true });
+      const { shown } = this;
+      const all = ordered(this.order.value);
+      this.flatList.show(shown ? all.filter((check) => shown[check]) : all);
+    }
+    remember() {
+      const view = writeView({ show: this.pressed(), find: this.input.value, order: this.order.value });
+      history.replaceState(null, "", view || location.pathname + location.search);
+    }
+    /** Shows what the address means: a check, or a view. */
+    recall() {
+      const fragment = location.hash.slice(1);
+      const check = fragment.startsWith("c-") ? checks.id.indexOf(fragment) : -1;
+      if (check >= 0) {
+        this.open(check);
+        return;
+      }
+      const view = readView(fragment);
+      if (!view) return;
+      for (const button of this.buttons) button.ariaPressed = String(view.show.includes(button.value));
+      this.input.value = view.find;
+      this.order.value = view.order;
+      this.apply();
+      this.every.parentElement?.scrollIntoView();
+    }
+    clear() {
+      this.input.value = "";
+      for (const button of this.buttons) button.ariaPressed = "false";
+      this.apply();
+    }
+    /**
+     * Opens a check wherever it is: in the list in its order, in its suite, or folded into it.
+     * @param {number} check
+     */
+    async open(check) {
+      if (this.shown && !this.shown[check]) this.clear();
+      this.openNode(await this.nodeOf(check) ?? null);
+    }
+    /**
+     * @param {number} check
+     * @returns {Promise<HTMLElement> | HTMLElement | null}
+     */
+    nodeOf(check) {
+      if (this.order.value !== "suite" && this.flatList) {
+        return this.flatList.reveal(this.flatList.numbers.indexOf(check));
+      }
+      const node = checks.node[check];
+      if (node) return node;
+      const suite = suites[checks.suite[check]];
+      if (suite.fold) suite.fold.open = true;
+      return this.unfold(suite)?.reveal(suite.now.indexOf(check)) ?? null;
+    }
+    /** @param {HTMLElement | null} node */
+    openNode(node) {
+      if (!node) return;
+      const group = (
+        /** @type {HTMLDetailsElement | null} */
+        node.closest(".group")
+      );
+      if (group) group.open = true;
+      if (isDetails(node)) node.open = true;
+      const show = () => node.scrollIntoView({ block: "start" });
+      show();
+      (find(node, "summary") ?? node).focus({ preventScroll: true });
+      if (this.every.matches(".many")) requestAnimationFrame(() => requestAnimationFrame(show));
+    }
+    /**
+     * Goes to the next failure that is shown, or to the one before.
+     * @param {number} by
+     */
+    step(by) {
+      const all = this.order.value !== "suite" && this.flatList ? this.flatList.numbers : null;
+      const { shown } = this;
+      const numbers = all ?? Array.from(checks.outcome, (_, check) => check);
+      const failures = numbers.filter((check) => isFailure(check) && (!shown || shown[check]));
+      if (!failures.length) return;
+      const at = failures.indexOf(this.current);
+      const first = by > 0 ? 0 : failures.length - 1;
+      const next = at < 0 ? first : (at + by + failures.length) % failures.length;
+      this.current = failures[next];
+      this.open(this.current);
+      this.state.textContent = `Failure ${inWords(next + 1)} of ${inWords(failures.length)}`;
+    }
+  };
+  var filters = list && find(list, ".tools") ? new Filters(list) : null;
+
+  // src/plain_verdict/writers/html/scripts/modules/main.js
+  var STORED = "plain-verdict-keys";
+  var keysSwitch = (
+    /** @type {HTMLInputElement | null} */
+    filters?.tools.querySelector(".keys input")
+  );
+  var FIELDS = ["INPUT", "SELECT", "TEXTAREA"];
+  function recallKeys() {
+    if (!keysSwitch) return;
+    try {
+      keysSwitch.checked = localStorage.getItem(STORED) !== "off";
+    } catch {
+    }
+    keysSwitch.addEventListener("change", () => {
+      try {
+        localStorage.setItem(STORED, keysSwitch.checked ? "on" : "off");
+      } catch {
+      }
+    });
+  }
+  function recall() {
+    focusWayBack();
+    if (filters?.ready) filters.recall();
+  }
+  function listKey(event) {
+    if (!filters?.ready) return;
+    const { input } = filters;
+    if (event.key === "Escape") {
+      if (document.activeElement === input && !input.value) input.blur();
+      filters.clear();
+      filters.remember();
+      return;
+    }
+    const typing = event.target instanceof Element && FIELDS.includes(event.target.tagName);
+    if (typing || !keysSwitch?.checked) return;
+    if (event.key === "/") {
+      event.preventDefault();
+      input.focus();
+      input.select();
+    } else if (event.key === "n") {
+      filters.step(1);
+    } else if (event.key === "p") {
+      filters.step(-1);
+    }
+  }
+  var orderBefore = "";
+  function printInSuites(printing) {
+    if (!filters?.ready) return;
+    const { order } = filters;
+    if (printing ? order.value === "suite" : !orderBefore) return;
+    [order.value, orderBefore] = printing ? ["suite", order.value] : [orderBefore, ""];
+    filters.apply();
+  }
+  function openFailures() {
+    const folds = ".inside.failed .fold, .inside.errored .fold";
+    for (const node of findAll(document, `details.check.failed, details.check.errored, ${folds}`)) {
+      if (isDetails(node)) node.open = true;
+    }
+  }
+  function noteOnFolded(text = "") {
+    for (const note of list ? findAll(list, ".folded-note") : []) {
+      if (text) note.textContent = text;
+      else note.remove();
+    }
+  }
+  async function begin() {
+    if (!filters) return;
+    if (!isFolded) readPlain();
+    else if (typeof DecompressionStream === "undefined") {
+      noteOnFolded(
+        "Folded checks can’t be opened here: this browser has no DecompressionStream. A newer one shows them; so does the layout “folder”."
+      );
+      return;
+    } else {
+      await readFolded();
+      noteOnFolded();
+      filters.showSuites();
+      if ("requestIdleCallback" in window) requestIdleCallback(searchTexts);
+      else setTimeout(searchTexts);
+    }
+    filters.listen();
+    recallKeys();
+  }
+  addEventListener("hashchange", () => {
+    recall();
+    framePicture();
+  });
+  document.addEventListener("click", (event) => {
+    const target = (
+      /** @type {Element} */
+      event.target
+    );
+    const link = (
+      /** @type {HTMLAnchorElement | null} */
+      target.closest("a[href^='#']")
+    );
+    if (pictureClick(event, link)) return;
+    if (link && link.hash === location.hash) recall();
+  });
+  document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (!pictureKey(event)) listKey(event);
+  });
+  addEventListener("beforeprint", () => {
+    printInSuites(true);
+    openFailures();
+  });
+  addEventListener("afterprint", () => printInSuites(false));
+  framePicture();
+  var begun = begin();
+  if (!isFolded) recall();
+  else {
+    begun.then(recall).finally(() => {
+      document.documentElement.dataset.ready = "yes";
+    });
+  }
+})();

@@ -1,0 +1,52 @@
+"""The tally: how the checks ended, as a strip, in numbers, and against the conditions."""
+
+import msgspec
+
+from plain_verdict.model import Outcome, Tally
+from plain_verdict.report import Report
+from plain_verdict.text.formatting import format_share, plural
+from plain_verdict.writers.html.sections.interface import PageParts, Section
+
+_LEAST_WIDTH = 1.2  # per cent of the strip: a single failure among thousands must still be seen
+_GAP = 0.25
+
+Segment = tuple[Outcome, float, float]
+"""An outcome's part of the strip: where it begins and how wide it is, in per cent."""
+
+
+class TallyMatter(msgspec.Struct, frozen=True):
+    """The strip's segments and the numbers under it; ``passed_share`` "" where nothing ran."""
+
+    segments: list[Segment]
+    counts: list[tuple[Outcome, int]]
+    in_words: str
+    passed_share: str
+
+
+def _find_matter(report: Report, _: PageParts) -> TallyMatter:
+    tally = report.tally
+    counts = [(outcome, tally.of(outcome)) for outcome in Outcome if tally.of(outcome)]
+    return TallyMatter(
+        segments=place_segments(tally),
+        counts=counts,
+        in_words=", ".join(plural(number, outcome.value, outcome.value) for outcome, number in counts),
+        passed_share=format_share(tally.passed, tally.ran) if tally.ran else "",
+    )
+
+
+def place_segments(tally: Tally) -> list[Segment]:
+    """Return a segment for each outcome that occurs."""
+    present = [(outcome, tally.of(outcome)) for outcome in Outcome if tally.of(outcome)]
+    room = 100 - _GAP * (len(present) - 1)
+    widths = {outcome: max(_LEAST_WIDTH, room * number / tally.total) for outcome, number in present}
+    largest = max(widths, key=lambda outcome: widths[outcome], default=None)
+    if largest:
+        widths[largest] -= sum(widths.values()) - room
+    placed, start = [], 0.0
+    for outcome, width in widths.items():
+        placed.append((outcome, round(start, 3), round(width, 3)))
+        start += width + _GAP
+    return placed
+
+
+TALLY = Section("tally", _find_matter)

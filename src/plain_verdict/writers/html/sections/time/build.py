@@ -1,0 +1,30 @@
+"""Time: what ran when and where, and what took longest."""
+
+from collections.abc import Sequence
+
+import msgspec
+
+from plain_verdict.model import Check
+from plain_verdict.report import Report
+from plain_verdict.report.suites import SuiteGroup
+from plain_verdict.report.timeline import Timeline
+from plain_verdict.writers.html.sections.interface import PageParts, Section
+
+
+class TimeMatter(msgspec.Struct, frozen=True):
+    """The strip of time, the slowest checks each with its share of the slowest one, in per cent, and suites."""
+
+    timeline: Timeline | None
+    slowest: list[tuple[Check, float]]
+    slowest_suites: Sequence[SuiteGroup]
+
+
+def _find_matter(report: Report, _: PageParts) -> TimeMatter | None:
+    if not (report.timeline or report.slowest):
+        return None
+    longest_s = report.slowest[0].last.took_s if report.slowest else None
+    slowest = [(check, round(100 * (check.last.took_s or 0) / (longest_s or 1), 1)) for check in report.slowest]
+    return TimeMatter(report.timeline, slowest, report.slowest_suites)
+
+
+TIME = Section("time", _find_matter)

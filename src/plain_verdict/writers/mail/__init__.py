@@ -1,0 +1,1 @@
+"""The digest as a mail message."""

@@ -1,0 +1,115 @@
+"""The digest for mail: verdict, tally and causes as HTML of tables with inline styles, and as plain text."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from plain_verdict.brand.tokens import ACCENT_LIGHT, GROUND_LIGHT, OUTCOMES_LIGHT, colour_of
+from plain_verdict.model import Cause, Check, Outcome, State, Verdict, VerdictWord
+from plain_verdict.report import PageInfo, Report
+from plain_verdict.text.cleaning import headline
+from plain_verdict.text.formatting import format_day, format_span, format_time_of_day, plural, shorten
+from plain_verdict.writers.html.environment import make_environment
+
+_NAME_CHARS = 160
+_CHECKS = 10
+_STATES = {State.KEPT: VerdictWord.FIT, State.BROKEN: VerdictWord.NOT_FIT, State.OPEN: VerdictWord.UNDECIDED}
+"""The verdict whose colour a condition has."""
+_COLOURS = {**GROUND_LIGHT, **OUTCOMES_LIGHT, **{word.value: colour_of(word) for word in VerdictWord}}
+
+
+class DigestCause(msgspec.Struct, frozen=True):
+    """A cause as the digest tells it: names are cut; ``more`` checks are only counted."""
+
+    number: int
+    name: str
+    advice: str
+    checks: tuple[tuple[str, str], ...]
+    """Names and messages."""
+    more: int
+    waived: bool
+
+
+class Digest(msgspec.Struct, frozen=True):
+    """A digest: its subject, plain text, and HTML that shows the logo as ``cid:logo``."""
+
+    subject: str
+    text: str
+    html: str
+
+
+class _Words(msgspec.Struct, frozen=True):
+    """What both forms of the digest say."""
+
+    title: str
+    counts: list[tuple[str, int]]
+    causes: list[DigestCause]
+    more_causes: int
+    when: str
+    made: str
+    attached: str
+
+
+def render_digest(report: Report, *, most_causes: int, attached: str) -> Digest:
+    """Return the digest with so many causes at most; ``attached`` names the page that goes with it, "" for none."""
+    verdict, info = report.verdict, report.info
+    started, ended = report.span
+    words = _Words(
+        title=report.title,
+        counts=[(outcome.value, report.tally.of(outcome)) for outcome in Outcome if report.tally.of(outcome)],
+        causes=[_cause(cause, verdict) for cause in verdict.causes[:most_causes]],
+        more_causes=max(0, len(verdict.causes) - most_causes),
+        when=f"{format_day(started)}, {format_span(started, ended)}" if started else "",
+        made=f"{format_day(info.made)}, {format_time_of_day(info.made)}",
+        attached=attached,
+    )
+    accent = info.brand.accent_light or ACCENT_LIGHT
+    given = {"verdict": verdict, "info": info, "colours": _COLOURS, "states": _STATES, "accent": accent}
+    template = make_environment().get_template("digest.html.j2")
+    html = template.render(msgspec.structs.asdict(words), **given)
+    return Digest(f"{verdict.word.capitalize()}: {report.title}", _plain(words, verdict, info), html)
+
+
+def _cause(cause: Cause, verdict: Verdict) -> DigestCause:
+    checks = tuple(
+        (_cut(" › ".join((*check.suite, check.title))), _cut(_why(check))) for check in cause.checks[:_CHECKS]
+    )
+    waived = all(check.id in verdict.waived for check in cause.checks)
+    number = len(cause.checks)
+    return DigestCause(number, _cut(cause.name), _cut(cause.advice), checks, number - len(checks), waived)
+
+
+def _why(check: Check) -> str:
+    return headline(check.last.problems[0].message) if check.last.problems else check.last.reason
+
+
+def _cut(text: str) -> str:
+    return shorten(" ".join(text.split()), _NAME_CHARS)
+
+
+def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
+    """Return the digest as plain text."""
+    counts = "  ".join(f"{number:,} {outcome}" for outcome, number in words.counts)
+    lines = [words.title, "", verdict.sentence, *verdict.all_remarks, "", counts, ""]
+    lines += [f"{one.state.capitalize()}: {one.words} ({one.met})" for one in verdict.conditions]
+    for cause in words.causes:
+        lines += ["", *_plain_cause(cause)]
+    lines += ["", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else []
+    lines += ["", *(f"{fact.key}: {fact.value}" for fact in info.facts)]
+    lines += [f"The run: {words.when}"] if words.when else []
+    lines += [f"This digest was made: {words.made}"]
+    lines += [f"The whole page is attached: {words.attached}"] if words.attached else []
+    lines += [part for part in (info.brand.footer, info.brand.contact) if part]
+    return "\n".join(lines).strip() + "\n"
+
+
+def _plain_cause(cause: DigestCause) -> Iterator[str]:
+    yield f"{cause.number:,} x {cause.name}{', waived' if cause.waived else ''}"
+    if cause.advice:
+        yield f"    {cause.advice}"
+    for name, why in cause.checks:
+        yield f"  - {name}"
+        if why and why != cause.name:
+            yield f"    {why}"
+    if cause.more:
+        yield f"    and {cause.more:,} more"

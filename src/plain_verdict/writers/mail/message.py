@@ -1,0 +1,89 @@
+"""Writes a digest as a mail message, ready to be opened or sent."""
+
+from collections.abc import Callable
+from datetime import datetime
+from email.headerregistry import Address
+from email.message import EmailMessage
+from email.policy import SMTP
+from email.utils import format_datetime, parseaddr
+from hashlib import sha256
+
+import msgspec
+
+from plain_verdict.errors import UsageError
+from plain_verdict.model.marks import MAIL_MARK
+from plain_verdict.writers.mail.digest import Digest
+
+_DIGEST_BYTES = 100_000
+NOBODY = "plain-verdict@invalid"  # Source: RFC 2606, section 2: a name that can't be anybody's
+_MOST_CAUSES = 20
+
+
+class Envelope(msgspec.Struct, frozen=True):
+    """Who writes to whom and when; ``logo`` is a PNG picture, or nothing."""
+
+    made: datetime
+    sender: str = ""
+    to: tuple[str, ...] = ()
+    logo: bytes = b""
+
+
+class Attachment(msgspec.Struct, frozen=True):
+    """A page, or a folder packed, that goes with the digest."""
+
+    name: str
+    data: bytes
+
+
+def read_addresses(texts: tuple[str, ...]) -> tuple[Address, ...]:
+    """Return addresses like ``Kari Nord <kari@example.test>``. Raises UsageError."""
+    addresses = []
+    for text in texts:
+        name, address = parseaddr(text)
+        try:
+            addresses.append(Address(name, addr_spec=address))
+        except (ValueError, IndexError) as error:
+            raise UsageError(f"{text[:80]!r} is no mail address", where="mail") from error
+        if "@" not in address:
+            raise UsageError(f"{text[:80]!r} is no mail address", where="mail")
+    return tuple(addresses)
+
+
+def make_mail(make: Callable[[int], Digest], envelope: Envelope, attachment: Attachment | None) -> bytes:
+    """Return the message of a digest that ``make`` gives for a number of causes, at most 100 kB without its page.
+
+    Source: RFC 5322 (message), RFC 2046, section 5.1 (multipart), RFC 2387 (related).
+    """
+    most = _MOST_CAUSES
+    while True:
+        digest = make(most)
+        message = _message(digest, envelope, None)
+        if len(message) <= _DIGEST_BYTES or most == 0:
+            return _message(digest, envelope, attachment) if attachment else message
+        most //= 2
+
+
+def _message(digest: Digest, envelope: Envelope, attachment: Attachment | None) -> bytes:
+    message = EmailMessage(policy=SMTP)
+    message["Subject"] = digest.subject
+    message["From"] = read_addresses((envelope.sender or NOBODY,))
+    if envelope.to:
+        message["To"] = read_addresses(envelope.to)
+    message["Date"] = format_datetime(envelope.made)
+    mark = sha256((digest.html + digest.text).encode("utf-8", "surrogatepass")).hexdigest()[:32]
+    message["Message-ID"] = f"<{mark}{MAIL_MARK}>"
+    message.set_content(_clean(digest.text))
+    message.add_alternative(_clean(digest.html), subtype="html")
+    if envelope.logo:
+        html = list(message.iter_parts())[1]
+        html.add_related(envelope.logo, "image", "png", cid="<logo>", filename="logo.png", disposition="inline")
+    if attachment:
+        kind, subkind = ("text", "html") if attachment.name.endswith(".html") else ("application", "zip")
+        message.add_attachment(attachment.data, kind, subkind, filename=attachment.name)
+    for number, part in enumerate(part for part in message.walk() if part.is_multipart()):
+        part.set_boundary(f"=_{mark}_{number}")  # the same digest gives the same bytes
+    return message.as_bytes()
+
+
+def _clean(text: str) -> str:
+    return text.encode("utf-8", "replace").decode()

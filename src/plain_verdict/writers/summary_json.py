@@ -1,0 +1,202 @@
+"""The verdict as JSON, for machines. Described in docs/summary.md; keys are added, never changed."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import msgspec
+
+from plain_verdict.model import Cause, Check, Run, Tally, Verdict, evidence_of
+from plain_verdict.report import Report
+from plain_verdict.writers.interface import OutputFile
+
+SCHEMA = "plain-verdict/summary/1"
+
+
+class Counts(msgspec.Struct, frozen=True):
+    """How many checks ended in each outcome."""
+
+    passed: int
+    failed: int
+    errored: int
+    skipped: int
+    undecided: int
+
+
+class FileSummary(msgspec.Struct, frozen=True):
+    """One input. ``format`` is null for one that could not be read; its notes say why."""
+
+    path: str
+    format: str | None
+    counts: Counts
+    notes: list[str]
+
+
+class CauseSummary(msgspec.Struct, frozen=True):
+    """A cause: its name, how many checks it has and which, a typical message, and what the team's rule says."""
+
+    name: str
+    count: int
+    checks: list[str]
+    type: str
+    typical: str
+    by_rule: bool
+    advice: str
+    owner: str
+    link: str
+
+
+class EvidenceDetail(msgspec.Struct, frozen=True):
+    """A piece of evidence; ``path`` as its result file names it, or "" for one that is inside it."""
+
+    name: str
+    path: str
+
+
+class CheckDetail(msgspec.Struct, frozen=True):
+    """A check. ``attempts`` are outcomes, the one that counts last; ``cause`` is null unless it failed."""
+
+    id: str
+    kind: str
+    suite: list[str]
+    name: str
+    parameters: dict[str, str]
+    outcome: str
+    took_s: float | None
+    attempts: list[str]
+    cause: str | None
+    waived: bool
+    file: str
+    evidence: list[EvidenceDetail]
+    requirements: list[str]
+    tags: list[str]
+
+
+class Summary(msgspec.Struct, frozen=True):
+    """The verdict on a run.
+
+    ``cases`` are executions of checks as they were read, ``reruns`` names of checks that had several, ``flaky`` of
+    those that passed only after a retry. ``checks`` is there when asked for. ``page`` and what follows are full
+    paths of what was written.
+    """
+
+    schema: str
+    verdict: str
+    sentence: str
+    reasons: list[str]
+    counts: Counts
+    files: list[FileSummary]
+    causes: list[CauseSummary] = []
+    waived: int = 0
+    rule_notes: list[str] = []
+    evidence_notes: list[str] = []
+    title: str | msgspec.UnsetType = msgspec.UNSET
+    facts: dict[str, str] = {}
+    masked: int = 0
+    cases: int = 0
+    reruns: list[str] = []
+    flaky: list[str] = []
+    checks: list[CheckDetail] | msgspec.UnsetType = msgspec.UNSET
+    page: str | msgspec.UnsetType = msgspec.UNSET
+    packed: str | msgspec.UnsetType = msgspec.UNSET
+    latest: str | msgspec.UnsetType = msgspec.UNSET
+    mail: str | msgspec.UnsetType = msgspec.UNSET
+
+
+class SummaryWriter(msgspec.Struct, frozen=True):
+    """Writes the verdict as JSON; with ``detail`` every check as well.
+
+    ``files`` are what was written besides, by their keys; None: no page was made, so it has no title and no facts.
+    """
+
+    detail: bool = False
+    files: dict[str, Path] | None = None
+
+    name = "summary"
+    suffix = ".json"
+    about = "the verdict as JSON, for machines"
+    is_layout = False
+
+    def render(self, report: Report) -> Iterator[OutputFile]:
+        """Yield the summary."""
+        yield OutputFile("summary.json", self.render_text(report).encode())
+
+    def render_text(self, report: Report) -> str:
+        """Return the summary as indented JSON."""
+        return msgspec.json.format(msgspec.json.encode(self._summary(report)), indent=2).decode()
+
+    def _summary(self, report: Report) -> Summary:
+        run, verdict = report.run, report.verdict
+        summary = Summary(
+            schema=SCHEMA,
+            verdict=verdict.word.value,
+            sentence=verdict.sentence,
+            reasons=list(verdict.reasons),
+            counts=_counts(run.tally),
+            files=list(_files(run)),
+            causes=list(map(_cause, verdict.causes)),
+            waived=len(verdict.waived),
+            rule_notes=list(verdict.notes),
+            evidence_notes=list(run.evidence_notes),
+            masked=report.info.masked or 0,
+            cases=run.cases,
+            reruns=list(run.reruns),
+            flaky=[_name(check) for check in run.checks if check.flaky],
+            checks=list(_details(run, verdict)) if self.detail else msgspec.UNSET,
+        )
+        if self.files is None:
+            return summary
+        paths = {key: str(path) for key, path in self.files.items()}
+        facts = {fact.key: fact.value for fact in report.info.facts}
+        return msgspec.structs.replace(summary, title=report.title, facts=facts, **paths)
+
+
+def _files(run: Run) -> Iterator[FileSummary]:
+    for file in run.files:
+        notes = [note.sentence for note in file.notes]
+        yield FileSummary(file.path, file.format, _counts(file.tally), notes)
+    for trouble in run.unread:
+        yield FileSummary(trouble.path, None, _counts(Tally()), [trouble.sentence])
+
+
+def _cause(cause: Cause) -> CauseSummary:
+    return CauseSummary(
+        name=cause.name,
+        count=len(cause.checks),
+        checks=list(map(_name, cause.checks)),
+        type=cause.type,
+        typical="".join(text for text, _ in cause.typical),
+        by_rule=cause.by_rule,
+        advice=cause.advice,
+        owner=cause.owner,
+        link=cause.link,
+    )
+
+
+def _name(check: Check) -> str:
+    return " › ".join((*check.suite, check.title))
+
+
+def _details(run: Run, verdict: Verdict) -> Iterator[CheckDetail]:
+    causes = {check.id: cause.name for cause in verdict.causes for check in cause.checks}
+    for file in run.files:
+        for check in file.checks:
+            yield CheckDetail(
+                id=check.id,
+                kind=check.kind.value,
+                suite=list(check.suite),
+                name=check.name,
+                parameters={fact.key or str(number): fact.value for number, fact in enumerate(check.parameters, 1)},
+                outcome=check.outcome.value,
+                took_s=check.last.took_s,
+                attempts=[attempt.outcome.value for attempt in check.attempts],
+                cause=causes.get(check.id),
+                waived=check.id in verdict.waived,
+                file=file.path,
+                evidence=[EvidenceDetail(one.name, one.path) for one in evidence_of(check)],
+                requirements=list(check.requirements),
+                tags=list(check.tags),
+            )
+
+
+def _counts(tally: Tally) -> Counts:
+    return Counts(tally.passed, tally.failed, tally.errored, tally.skipped, tally.undecided)
