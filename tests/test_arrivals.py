@@ -207,6 +207,6 @@ def test_lanes_show_who_was_busy_when(checks_of, tmp_path):
     assert "10.0 s from first to last, 15.0 s of checks, 1.5 at once." in text
     lanes = [
         [(rect.get("x"), rect.get("width")) for rect in lane.cssselect("rect[x]")]
-        for lane in found.page.cssselect(".lanes li")
+        for lane in found.page.cssselect(".tracks li")
     ]
     assert lanes == [[("0.0%", "25.0%"), ("50.0%", "25.0%")], [("0.0%", "50.0%"), ("50.0%", "50.0%")]]

@@ -510,11 +510,11 @@ def test_at_twice_the_size_nothing_runs_out_of_the_window(zoom, tool, tmp_path, 
 def test_a_theme_holds_against_the_system_and_outcomes_keep_their_colours(tool, tmp_path, browser):
     (tmp_path / "r.xml").write_text('<testsuite><testcase name="a"><failure message="x"/></testcase></testsuite>')
     (tmp_path / "own.css").write_text(
-        ":root { --failed: green !important } .o.failed { color: green !important } .verdict .word { color: green } h1 { color: rgb(1, 2, 3) }"
-        "@layer guard { .o.failed { color: green !important } }"
+        ":root { --failed: green !important } .outcome.failed { color: green !important } .verdict .word { color: green } h1 { color: rgb(1, 2, 3) }"
+        "@layer guard { .outcome.failed { color: green !important } }"
     )
     (tmp_path / "plain-verdict.toml").write_text('[brand]\nstylesheet = "own.css"')
-    colours = "const c = (s) => getComputedStyle(document.querySelector(s)); return [c('html').backgroundColor, c('.o.failed').color, c('.word').color, c('h1').color]"
+    colours = "const c = (s) => getComputedStyle(document.querySelector(s)); return [c('html').backgroundColor, c('.outcome.failed').color, c('.word').color, c('h1').color]"
     dark = {"features": [{"name": "prefers-color-scheme", "value": "dark"}]}
     browser.execute_cdp_cmd("Emulation.setEmulatedMedia", dark)
     try:

@@ -7,6 +7,7 @@ from itertools import groupby
 import msgspec
 
 from plain_verdict.model import BAD, Attempt, Check, Content, ContentKind, Evidence, Run, Step
+from plain_verdict.text.formatting import capital, plural
 
 
 class ShownEvidence(msgspec.Struct, frozen=True):
@@ -15,6 +16,16 @@ class ShownEvidence(msgspec.Struct, frozen=True):
     evidence: Evidence
     content: Content | None
     times: int = 1
+
+    @property
+    def caption(self) -> str:
+        """Return what it is called."""
+        return self.evidence.caption or self.evidence.name
+
+    @property
+    def is_picture(self) -> bool:
+        """Return whether it is shown as a picture."""
+        return self.content is not None and self.content.kind is ContentKind.PICTURE
 
 
 class Picture(msgspec.Struct, frozen=True):
@@ -37,6 +48,12 @@ class EvidenceIndex:
         self.shared = tuple(content for content in others if uses[content.key] > 1)
         self._shared_keys = {content.key for content in self.shared}
         self.unclaimed = tuple(self.shown(run.unclaimed))
+
+    @property
+    def unclaimed_note(self) -> str:
+        """Return what the files of no check are, before they are listed."""
+        number = len(self.unclaimed)
+        return f"{capital(plural(number, 'file'))} found that belong{'s' if number == 1 else ''} to no check:"
 
     def shown(self, evidence: Sequence[Evidence]) -> Iterator[ShownEvidence]:
         """Yield the evidence to show; equal pieces in a row come once, with their number."""

@@ -17,6 +17,7 @@ from plain_verdict.report.suites import SuiteGroup, make_suites, merge_facts, sl
 from plain_verdict.report.timeline import Timeline, make_timeline
 from plain_verdict.report.variants import VariantGrid, make_variant_grids
 from plain_verdict.settings.choices import ChecksShown
+from plain_verdict.text.formatting import capital, format_day, format_span, plural
 
 _SLOWEST = 8
 _OPEN_AT_MOST = 20  # failed checks are open from the start, unless they are so many that they bury the rest
@@ -63,6 +64,11 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return when the run ended; None where that can't be told."""
         return self.span[1]
 
+    @property
+    def when(self) -> str:
+        """Return the run's day and time of day, in words; "" where no result tells it."""
+        return f"{format_day(self.started)}, {format_span(self.started, self.ended)}" if self.started else ""
+
     @cached_property
     def shown_run(self) -> Run:
         """Return the run with only those checks that are told one by one."""
@@ -72,6 +78,14 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     def left_out(self) -> int:
         """Return how many checks are counted but not told."""
         return len(self.run.checks) - len(self.shown_run.checks)
+
+    @property
+    def left_out_note(self) -> str:
+        """Return a sentence on the checks that are counted but not told."""
+        one = self.left_out == 1
+        number = capital(plural(self.left_out, "check"))
+        verb, left, those = ("was", "is", "it") if one else ("were", "are", "them")
+        return f"{number} that passed or {verb} skipped {left} left out of this page; the numbers count {those}."
 
     @cached_property
     def suites(self) -> tuple[SuiteGroup, ...]:

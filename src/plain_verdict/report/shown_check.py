@@ -6,7 +6,7 @@ from enum import StrEnum
 
 import msgspec
 
-from plain_verdict.model import BAD, Attempt, Check, Evidence, Outcome, Waived
+from plain_verdict.model import BAD, Attempt, Check, Outcome, Waived
 from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
 from plain_verdict.text.formatting import format_day, format_duration
 
@@ -34,8 +34,7 @@ class ShownAttempt(msgspec.Struct, frozen=True):
     """An attempt with its evidence; ``lead`` is the picture that stands beside its steps, not among the rest."""
 
     attempt: Attempt
-    lead: Evidence | None
-    lead_shown: ShownEvidence | None
+    lead: ShownEvidence | None
     evidence: tuple[ShownEvidence, ...]
 
 
@@ -106,7 +105,7 @@ def show_check(check: Check, waiver: Waived | None, evidence: EvidenceIndex) -> 
 def _show_attempt(attempt: Attempt, evidence: EvidenceIndex) -> ShownAttempt:
     lead = evidence.lead_picture(attempt)
     own = () if lead is not None and attempt.evidence == (lead,) else tuple(evidence.shown(attempt.evidence))
-    return ShownAttempt(attempt, lead, next(evidence.shown((lead,)), None) if lead else None, own)
+    return ShownAttempt(attempt, next(evidence.shown((lead,)), None) if lead else None, own)
 
 
 def _rows(check: Check) -> Iterator[Row]:

@@ -21,6 +21,24 @@ class Variants(msgspec.Struct, frozen=True):
     columns: tuple[str, ...]
     tally: Tally
 
+    @property
+    def bad(self) -> int:
+        """Return how many failed or errored."""
+        return self.tally.failed + self.tally.errored
+
+    @property
+    def in_words(self) -> str:
+        """Return how many failed of how many, or that all are well."""
+        return f"{self.bad} of {len(self.checks)}" if self.bad else f"all {len(self.checks)}"
+
+    @property
+    def note(self) -> str:
+        """Return how many variants there are, and how many of them did not pass."""
+        failed = f", {self.bad} failed" if self.bad else ""
+        return (
+            f"{len(self.checks)} variants{failed}{f', {self.tally.skipped} skipped' if self.tally.skipped else ''}"
+        )
+
 
 class SuiteGroup(msgspec.Struct, frozen=True):
     """A suite's own checks, gravest first, with what its files say of it."""

@@ -5,6 +5,7 @@ from collections import defaultdict
 import msgspec
 
 from plain_verdict.model import Check, Run, Tally, gravest, tally_of
+from plain_verdict.text.formatting import plural
 
 _MOST_ROWS = 40
 
@@ -18,6 +19,11 @@ class VariantGrid(msgspec.Struct, frozen=True):
     rows: tuple[tuple[Check, tuple[Check | None, ...]], ...]
     hidden_rows: int
     alike: int
+
+    @property
+    def alike_note(self) -> str:
+        """Return a sentence on the checks that do not differ."""
+        return f"{plural(self.alike, 'check')} {'has' if self.alike == 1 else 'have'} the same outcome everywhere."
 
 
 def make_variant_grids(run: Run) -> tuple[VariantGrid, ...]:

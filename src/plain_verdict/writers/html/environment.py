@@ -14,18 +14,36 @@ from markupsafe import Markup
 
 from plain_verdict import __version__
 from plain_verdict.brand.tokens import token_css
-from plain_verdict.model import BAD, Content, ContentKind, Outcome, Problem, Step
+from plain_verdict.model import BAD, Content, ContentKind, LogEntry, Outcome, Problem, Step
 from plain_verdict.report.difference import compare
-from plain_verdict.report.shown_check import describe_time, has_details
+from plain_verdict.report.shown_check import RowStyle, describe_time, has_details
 from plain_verdict.text import formatting
 from plain_verdict.text.cleaning import headline
 from plain_verdict.writers.html.markdown import is_safe_link, render_markdown
-from plain_verdict.writers.html.rows import RowFiller, name_html
+from plain_verdict.writers.html.rows import RowFiller, name_html, outcome_html
 
 _FOLDER = Path(__file__).parent
 _TEMPLATES = (_FOLDER / "templates", _FOLDER / "sections", _FOLDER.parent / "mail" / "templates")
 _HEAD_LINES, _TAIL_LINES = 60, 60
 _LAYERS = "@layer guard, house, brand;"
+_ROW_CLASSES = {
+    style: Markup(f' class="{name}"' if name else "")  # noqa: S704  words of our own
+    for style, name in (
+        (RowStyle.CODE, "mono"),
+        (RowStyle.TIME, "num"),
+        (RowStyle.LIST, "tags"),
+        (RowStyle.TEXT, ""),
+        (RowStyle.LINK, ""),
+    )
+}
+_SHARED = tuple(
+    f"styles/{name}"
+    for name in (
+        *("base", "band", "frame", "outcome", "tools", "check", "check_inside", "steps", "evidence", "parameters"),
+        *("folded", "foot"),
+    )
+)
+_MEDIA = ("styles/narrow", "styles/print")
 
 
 class CompiledBeside(BytecodeCache):
@@ -77,14 +95,17 @@ def make_environment() -> Environment:
     )
     environment.tests["safe_link"] = is_safe_link
     environment.tests["failing"] = _is_failing
+    environment.tests["grave"] = _is_grave
     environment.globals.update(
         OUTCOMES=tuple(Outcome),
         BAD=BAD,
         asset=asset,
-        hash_of=hash_of,
+        policy=policy,
         markdown=render_markdown,
         has_details=has_details,
         name_html=name_html,
+        outcome_html=outcome_html,
+        row_classes=_ROW_CLASSES,
         describe_time=describe_time,
         compare=compare,
         data_url=_data_url,
@@ -98,11 +119,34 @@ def make_environment() -> Environment:
 @cache
 def asset(name: str) -> Markup:
     """Return the text of the stylesheet or the script: the only text that enters the page unescaped."""
-    if name == "script.js":
-        text = (_FOLDER / "scripts" / "page.js").read_text("utf-8").strip()
+    text = _stylesheet() if name == "style.css" else _read("scripts/page.js")
+    return Markup(text)  # noqa: S704  our own files, no result text
+
+
+def _stylesheet() -> str:
+    """Return the styles of what all pages share and of each section, those for paper last.
+
+    What is important in the guard wins over everything; a brand's own layer wins over the house's.
+    """
+    sections = sorted(path.parent.name for path in (_FOLDER / "sections").glob("*/section.css"))
+    house = [*_SHARED, *(f"sections/{name}/section" for name in sections), *_MEDIA]
+    rules = "\n".join(_read(f"{name}.css") for name in house)
+    return "\n".join((_LAYERS, token_css(), _read("styles/guard.css"), f"@layer house {{\n{rules}\n}}"))
+
+
+def _read(name: str) -> str:
+    return (_FOLDER / name).read_text("utf-8").strip()
+
+
+def policy(folder: bool, css: str) -> str:  # noqa: FBT001  called by a template
+    """Return the page's Content-Security-Policy: nothing but its own style and script, and what is drawn."""
+    if folder:
+        own = "script-src 'self'; style-src 'self'; img-src 'self'; media-src 'self'"
     else:
-        text = f"{_LAYERS}\n{token_css()}\n" + (_FOLDER / name).read_text("utf-8").strip()
-    return Markup(text)  # noqa: S704  our own file, no result text
+        styles = [hash_of(asset("style.css")), *([hash_of(css)] if css else [])]
+        script = hash_of(asset("script.js"))
+        own = f"script-src {script}; style-src {' '.join(styles)}; img-src data:; media-src data:"
+    return f"default-src 'none'; {own}; base-uri 'none'; form-action 'none'"
 
 
 def hash_of(text: str) -> str:
@@ -134,6 +178,11 @@ def _folded(text: str) -> tuple[str, str, str]:
         return text, "", ""
     middle = lines[_HEAD_LINES:-_TAIL_LINES]
     return "\n".join(lines[:_HEAD_LINES]), "\n".join(middle), "\n".join(lines[-_TAIL_LINES:])
+
+
+def _is_grave(entry: LogEntry) -> bool:
+    """Return whether a line of log says that something is wrong."""
+    return entry.level.lower() in ("error", "fatal", "critical", "warning", "warn")
 
 
 def _is_failing(step: Step) -> bool:

@@ -20,6 +20,7 @@ from plain_verdict.report.shown_check import describe_time, is_simple
 from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.settings.limits import FOLDED_DETAIL_CHARS
 from plain_verdict.text.cleaning import block
+from plain_verdict.text.formatting import capital, plural
 from plain_verdict.writers.html.rows import name_html
 
 PLAIN_FAILURES = 2_000
@@ -89,11 +90,23 @@ class Folding:
         self.count = sum(sizes) - self.plain_count
         self.open = self.count <= OPEN_AT_MOST
         self.cuts = len(report.bad) > PLAIN_FAILURES
+        self._folds_failures = len(report.bad) > self.plain_count
         kinds = zip(self._checks, self._kinds, strict=True)
         self._whole = [check for check, kind in kinds if kind is RowKind.WHOLE]
         # The other process takes most of them: this one has the rest of the page to write.
         self._here = int(len(self._whole) * _ELSEWHERE)
         self._elsewhere = BackgroundTask(lambda: self._make_blocks(range(self._here)))
+
+    @property
+    def note(self) -> str:
+        """Return a sentence on what is folded, for readers whose browser does not run the script."""
+        verb = "is" if self.count == 1 else "are"
+        of_failures = ", and failures past the first of each cause" if self._folds_failures else ""
+        return (
+            f"{capital(plural(self.count, 'check'))} {verb} folded to keep this page quick: all that did not fail"
+            f"{of_failures}. The suites’ numbers count them. A browser with scripts shows them here; this one does"
+            " not run them. The layout “folder” has them all as plain pages."
+        )
 
     def start(self, *, in_background: bool) -> None:
         """Begin to make blocks, in another process if asked for and if they are many."""

@@ -5,15 +5,22 @@ page, the page's script for what is folded.
 """
 
 import re
+from functools import cache
 
 from jinja2 import Environment
 from markupsafe import Markup, escape
 
-from plain_verdict.model import Check
+from plain_verdict.model import Check, Outcome
 from plain_verdict.report.shown_check import describe_time, is_simple
 
 _PLACES = ("id", "seconds", "outcome", "name", "took")
 _PLACE = re.compile("\ue000([a-z]+)\ue001")
+
+
+@cache
+def outcome_html(outcome: Outcome) -> Markup:
+    """Return an outcome's word with its sign."""
+    return Markup(f'<span class="outcome {outcome.value}">{outcome.value}</span>')  # noqa: S704  words of our own
 
 
 def name_html(check: Check) -> Markup:

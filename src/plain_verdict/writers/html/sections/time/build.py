@@ -8,7 +8,10 @@ from plain_verdict.model import Check
 from plain_verdict.report import Report
 from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.report.timeline import Timeline
+from plain_verdict.text.formatting import format_duration
 from plain_verdict.writers.html.sections.interface import PageParts, Section
+
+_SEVERAL = 1.05  # checks at once on average, from which more than one ran
 
 
 class TimeMatter(msgspec.Struct, frozen=True):
@@ -17,6 +20,16 @@ class TimeMatter(msgspec.Struct, frozen=True):
     timeline: Timeline | None
     slowest: list[tuple[Check, float]]
     slowest_suites: Sequence[SuiteGroup]
+
+    @property
+    def in_words(self) -> str:
+        """Return how long the run took, and how many checks ran at once."""
+        times = self.timeline
+        if times is None:
+            return ""
+        at_once = f", {times.at_once:.1f} at once" if times.at_once >= _SEVERAL else ""
+        wall, checks = format_duration(times.wall_s), format_duration(times.checks_s)
+        return f"{wall} from first to last, {checks} of checks{at_once}."
 
 
 def _find_matter(report: Report, _: PageParts) -> TimeMatter | None:
