@@ -20,6 +20,8 @@ from plain_verdict import writers
 from plain_verdict.cli import main
 from plain_verdict.writers.html.page import PageWriter
 
+ROOT = Path(__file__).parent.parent
+EXAMPLES = ROOT / "tests" / "examples"
 MADE = "1795312800"  # a fixed moment, so that pages can be compared
 
 Tool = Callable[..., SimpleNamespace]

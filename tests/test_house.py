@@ -9,10 +9,10 @@ from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 import plain_verdict
+from conftest import ROOT
 from plain_verdict.text.cleaning import block, one_line
 
 SOURCE = Path(plain_verdict.__file__).parent
-ROOT = Path(__file__).parent.parent
 # Lower may not import higher; those on one level know nothing of each other.
 LEVELS = {
     "errors": 0,

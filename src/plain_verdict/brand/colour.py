@@ -1,15 +1,22 @@
 """Colours that can be read: contrast by WCAG, and an accent nudged until it passes."""
 
+from plain_verdict.brand.tokens import GROUND_DARK, GROUND_LIGHT, grounds
 from plain_verdict.errors import UsageError
 
 Colour = tuple[int, int, int]
 """Red, green and blue, 0 to 255 each."""
 
-LIGHT_GROUNDS: tuple[Colour, ...] = ((0xFB, 0xFA, 0xF6), (0xFF, 0xFE, 0xFB), (0xF3, 0xF0, 0xE8))
-"""What links stand on in the stylesheet's light colours: paper, sheet, wash."""
-DARK_GROUNDS: tuple[Colour, ...] = ((0x16, 0x16, 0x14), (0x1C, 0x1C, 0x19), (0x24, 0x23, 0x1F))
 _TEXT_CONTRAST = 4.5  # Source: WCAG 2.2, success criterion 1.4.3 (AA)
 _STEPS = 200
+
+
+def _parsed(colour: str) -> Colour:
+    return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)
+
+
+LIGHT_GROUNDS: tuple[Colour, ...] = tuple(map(_parsed, grounds(GROUND_LIGHT)))
+"""What links stand on in light pages."""
+DARK_GROUNDS: tuple[Colour, ...] = tuple(map(_parsed, grounds(GROUND_DARK)))
 
 
 def read_colour(text: str) -> Colour:

@@ -23,6 +23,13 @@ class ShownEvidence(msgspec.Struct, frozen=True):
         return self.evidence.caption or self.evidence.name
 
     @property
+    def note(self) -> str:
+        """Return what is known of it besides: its name where it has another caption, and when it was taken."""
+        name = self.evidence.name if self.evidence.caption else ""
+        taken = f"{self.evidence.at:%H:%M:%S}" if self.evidence.at else ""
+        return ", ".join(filter(None, (name, taken)))
+
+    @property
     def is_picture(self) -> bool:
         """Return whether it is shown as a picture."""
         return self.content is not None and self.content.kind is ContentKind.PICTURE

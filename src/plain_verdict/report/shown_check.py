@@ -6,7 +6,7 @@ from enum import StrEnum
 
 import msgspec
 
-from plain_verdict.model import BAD, Attempt, Check, Outcome, Waived
+from plain_verdict.model import BAD, Attempt, Check, Kind, Outcome, Waived
 from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
 from plain_verdict.text.formatting import format_day, format_duration
 
@@ -31,9 +31,14 @@ class Row(msgspec.Struct, frozen=True):
 
 
 class ShownAttempt(msgspec.Struct, frozen=True):
-    """An attempt with its evidence; ``lead`` is the picture that stands beside its steps, not among the rest."""
+    """An attempt with its evidence; ``lead`` is the picture that stands beside its steps, not among the rest.
+
+    ``number`` counts from 1, as its format does where that tells it; ``circumstances`` are when and where it ran.
+    """
 
     attempt: Attempt
+    number: int
+    circumstances: str
     lead: ShownEvidence | None
     evidence: tuple[ShownEvidence, ...]
 
@@ -70,7 +75,9 @@ def has_details(check: Check) -> bool:
 
 
 def _is_described(check: Check) -> bool:
-    return bool(check.facts or check.place or check.tags or check.description or check.requirements or check.links)
+    return check.kind is not Kind.FUNCTIONAL or bool(
+        check.facts or check.place or check.tags or check.description or check.requirements or check.links
+    )
 
 
 def is_simple(check: Check) -> bool:
@@ -86,31 +93,36 @@ def describe_time(check: Check) -> str:
 
 def show_check(check: Check, waiver: Waived | None, evidence: EvidenceIndex) -> ShownCheck:
     """Return what a check shows, with the waiver that covers it."""
-    attempts = len(check.attempts)
-    retried = attempts > 1
-    attempt_note = f"{'passed only on attempt' if check.flaky else 'attempt'} {attempts}" if retried else ""
+    attempts = tuple(_show_attempt(*numbered, evidence) for numbered in enumerate(check.attempts, 1))
+    retried = len(attempts) > 1
+    note = f"{'passed only on attempt' if check.flaky else 'attempt'} {attempts[-1].number}"
     skipped = check.outcome is Outcome.SKIPPED and not retried and waiver is None
     return ShownCheck(
         check=check,
-        attempt_note=attempt_note,
+        attempt_note=note if retried else "",
         waived_until=waiver.until if waiver and not retried else None,
         skip_reason=check.last.reason if skipped else "",
         waiver=waiver,
-        last=_show_attempt(check.last, evidence),
-        earlier=tuple(_show_attempt(attempt, evidence) for attempt in check.attempts[:-1]),
+        last=attempts[-1],
+        earlier=attempts[:-1],
         rows=tuple(_rows(check)),
     )
 
 
-def _show_attempt(attempt: Attempt, evidence: EvidenceIndex) -> ShownAttempt:
+def _show_attempt(place: int, attempt: Attempt, evidence: EvidenceIndex) -> ShownAttempt:
     lead = evidence.lead_picture(attempt)
     own = () if lead is not None and attempt.evidence == (lead,) else tuple(evidence.shown(attempt.evidence))
-    return ShownAttempt(attempt, next(evidence.shown((lead,)), None) if lead else None, own)
+    began = f"began {format_day(attempt.started)}, {attempt.started:%H:%M:%S}" if attempt.started else ""
+    circumstances = ", ".join(filter(None, (began, f"on {attempt.worker}" if attempt.worker else "")))
+    number = attempt.number or place
+    return ShownAttempt(attempt, number, circumstances, next(evidence.shown((lead,)), None) if lead else None, own)
 
 
 def _rows(check: Check) -> Iterator[Row]:
     """Yield what is known of a check besides what happened in it."""
     last = check.last
+    if check.kind is not Kind.FUNCTIONAL:
+        yield Row("Kind", (check.kind.value,))
     if check.place:
         yield Row("Written in", (str(check.place),), RowStyle.CODE)
     if last.started:

@@ -9,7 +9,7 @@ from markupsafe import Markup
 
 from plain_verdict.brand import Brand
 from plain_verdict.brand.logo import Logo
-from plain_verdict.brand.tokens import colour_of
+from plain_verdict.brand.tokens import SIGN, colour_of
 from plain_verdict.model import VerdictWord
 
 _SUFFIXES = {"image/png": "png", "image/webp": "webp", "image/svg+xml": "svg"}
@@ -93,5 +93,5 @@ def _icon(word: VerdictWord) -> str:
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 32 32">'
         f'<rect width="32" height="32" rx="5" fill="{colour_of(word)}"/>'
-        f'<path d="{sign}" fill="none" stroke="#fff" stroke-width="4"/></svg>'
+        f'<path d="{sign}" fill="none" stroke="{SIGN}" stroke-width="4"/></svg>'
     )

@@ -4,7 +4,14 @@ from collections.abc import Iterator
 
 import msgspec
 
-from plain_verdict.brand.tokens import ACCENT_LIGHT, GROUND_LIGHT, OUTCOMES_LIGHT, colour_of
+from plain_verdict.brand.tokens import (
+    ACCENT_LIGHT,
+    GROUND_LIGHT,
+    OUTCOMES_LIGHT,
+    PLATE_ON_LIGHT,
+    PLATE_PADDING,
+    colour_of,
+)
 from plain_verdict.model import Cause, Check, Outcome, State, Verdict, VerdictWord
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.text.cleaning import headline
@@ -15,6 +22,7 @@ _NAME_CHARS = 160
 _CHECKS = 10
 _STATES = {State.KEPT: VerdictWord.FIT, State.BROKEN: VerdictWord.NOT_FIT, State.OPEN: VerdictWord.UNDECIDED}
 """The verdict whose colour a condition has."""
+_PLATE = f";background:{PLATE_ON_LIGHT};padding:{PLATE_PADDING}"
 _COLOURS = {**GROUND_LIGHT, **OUTCOMES_LIGHT, **{word.value: colour_of(word) for word in VerdictWord}}
 
 
@@ -64,7 +72,14 @@ def render_digest(report: Report, *, most_causes: int, attached: str) -> Digest:
         attached=attached,
     )
     accent = info.brand.accent_light or ACCENT_LIGHT
-    given = {"verdict": verdict, "info": info, "colours": _COLOURS, "states": _STATES, "accent": accent}
+    given = {
+        "verdict": verdict,
+        "info": info,
+        "colours": _COLOURS,
+        "states": _STATES,
+        "accent": accent,
+        "plate": _PLATE,
+    }
     template = make_environment().get_template("digest.html.j2")
     html = template.render(msgspec.structs.asdict(words), **given)
     return Digest(f"{verdict.word.capitalize()}: {report.title}", _plain(words, verdict, info), html)

@@ -3,17 +3,16 @@
 import json
 import re
 from itertools import combinations
-from pathlib import Path
 
 import pytest
 from lxml import html
 
+from conftest import ROOT
 from plain_verdict.judging.causes import find_causes
 from plain_verdict.judging.similarity import Similarity
 from plain_verdict.model import Attempt, Check, Kind, Outcome, Problem, ResultFile, Run
 
 F = Outcome.FAILED
-ROOT = Path(__file__).parent.parent
 DOC = (ROOT / "docs" / "judging.md").read_text("utf-8")
 XML = re.search(r"```xml\n(.*?)```", DOC, re.DOTALL)[1]
 EXAMPLES = [

@@ -3,11 +3,10 @@ printed; broken ones in ``bad``, each beside the lines the user must see."""
 
 import json
 import shutil
-from pathlib import Path
 
 import pytest
 
-EXAMPLES = Path(__file__).parent / "examples"
+from conftest import EXAMPLES
 
 
 def cases(kind: str) -> list:

@@ -14,9 +14,9 @@ from pathlib import Path
 import jsonschema
 import pytest
 
+from conftest import ROOT
 from plain_verdict.recorder import Recorder
 
-ROOT = Path(__file__).parent.parent
 SCHEMA = json.loads((ROOT / "src/plain_verdict/schemas/record-1.schema.json").read_text())
 
 CHECK = {

@@ -239,7 +239,9 @@ def test_pictures_are_scaled_upright_small_and_without_metadata(page_of, tmp_pat
     (tmp_path / "b.png").write_bytes(picture("PNG", (2400, 1500), seed=3))
     record_of(tmp_path, ["a.jpg", "b.png"])
     page, _ = page_of(results="r.verdict.jsonl")
-    stored = re.findall(r'<image id="e-\w+" width="(\d+)" height="(\d+)"\s+href="data:([\w/]+);base64,([^"]+)"', page)
+    stored = re.findall(
+        r'<image id="e-\w+" width="(\d+)" height="(\d+)"\s+href="data:([\w/]+);base64,([^"]+)"', page
+    )
     assert [(int(width), int(height)) for width, height, *_ in stored] == [(1500, 3000), (1600, 1000)]
     for (width, height, media_type, data), original in zip(stored, ("a.jpg", "b.png"), strict=True):
         raw = base64.b64decode(data)

@@ -8,7 +8,9 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-DOCS = Path(__file__).parent.parent / "docs"
+from conftest import ROOT
+
+DOCS = ROOT / "docs"
 GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
 BAD = '<testsuite name="Quay"><testcase name="sinks"><failure message="water"/></testcase></testsuite>'
 CUT = '<testsuite name="Quay"><testcase name="sails"/>'

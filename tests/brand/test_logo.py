@@ -5,7 +5,6 @@ import json
 import re
 import tomllib
 from io import BytesIO
-from pathlib import Path
 
 import jsonschema
 import pytest
@@ -14,12 +13,12 @@ from hypothesis import strategies as st
 from lxml import html
 from PIL import Image
 
+from conftest import ROOT
 from logo_shapes import SHAPES, draw_logo
 from plain_verdict.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, contrast, readable
 from plain_verdict.cli import make_parser
 from plain_verdict.demo import SETTINGS
 
-ROOT = Path(__file__).parent.parent
 SCHEMA = json.loads((ROOT / "src/plain_verdict/schemas/settings.schema.json").read_text("utf-8"))
 GOOD = '<testsuite name="Quay" timestamp="2026-11-22T02:10:00+01:00"><testcase name="sails" time="2"/></testsuite>'
 
