@@ -2,6 +2,7 @@
 
 import os
 from collections import Counter, defaultdict
+from collections.abc import Iterator
 from hashlib import sha256
 from pathlib import Path
 
@@ -166,53 +167,71 @@ class _Resolving:
         return msgspec.structs.replace(evidence, content=source, data=b"")
 
 
-def _find(run: Run, options: EvidenceOptions) -> tuple[Run, list[str]]:
-    """Return the run with the evidence that is found for its checks, and notes on what is not clear."""
-    found: dict[str, list[str]] = defaultdict(list)
-    unclaimed: list[str] = []
-    notes: list[str] = []
-    named = {
-        resolve_any(file.folder, one.path)
-        for file in run.files
-        for check in file.checks
-        for one in evidence_of(check)
-    }
-    results = {resolve_any(file.folder, Path(file.path).name) for file in run.files}
-    spoken_for = named | results
-    for folder in options.folders:
-        files = [file for file in files_below(folder) if file not in spoken_for]
+class _Finding:
+    """Finds evidence for checks in the folders and by the templates that the user named."""
+
+    def __init__(self, run: Run, options: EvidenceOptions) -> None:
+        self.notes: list[str] = []
+        self._found: dict[str, list[str]] = defaultdict(list)
+        self._unclaimed: list[str] = []
+        self._folders = options.folders
+        self._real_folders = {file.folder: os.path.realpath(file.folder) for file in run.files}
+        self._spoken_for = set(_named_files(run))
+        for folder in options.folders:
+            self._look_in(folder, run)
+        for template in options.templates:
+            self._follow(template, run)
+
+    def _look_in(self, folder: str, run: Run) -> None:
+        files = [file for file in files_below(folder) if file not in self._spoken_for]
         if not files:
-            notes.append(f"The folder “{Path(folder).name}” holds no evidence.")
+            self.notes.append(f"The folder “{Path(folder).name}” holds no evidence.")
         claims = claim(files, folder, run.checks)
-        for id_, files in claims.owned.items():
-            found[id_] += files
-        unclaimed += claims.unclaimed + claims.ambiguous
+        for id_, several in claims.owned.items():
+            self._found[id_] += several
+        self._unclaimed += claims.unclaimed + claims.ambiguous
         if claims.ambiguous:
             names = join_list([Path(file).name for file in claims.ambiguous])
-            notes.append(f"{plural(len(claims.ambiguous), 'file')} could belong to several checks: {names}.")
-    for template in options.templates:
+            number = plural(len(claims.ambiguous), "file")
+            self.notes.append(f"{number} could belong to several checks: {names}.")
+
+    def _follow(self, template: str, run: Run) -> None:
         meant = templated(template, run.checks)
         if not any(meant.values()):
-            notes.append(f"The template “{template}” matched no file.")
+            self.notes.append(f"The template “{template}” matched no file.")
         for id_, files in meant.items():
-            found[id_] += map(os.path.realpath, files)
-    roots = options.folders
-    real_folders = {file.folder: os.path.realpath(file.folder) for file in run.files}
+            self._found[id_] += map(os.path.realpath, files)
 
-    def attach(check: Check, folder: str) -> Check:
-        more = [Evidence(Path(file).name, file) for file in dict.fromkeys(found.get(check.id, ()))]
-        bases = (real_folders[folder], *roots) if folder else roots
-        for one in mentioned(check):
-            places = (resolve(one.path, base, bases)[0] for base in bases)
+    def attach(self, check: Check, folder: str) -> Check:
+        """Return the check with what was found for it, and what its own words name; ``folder`` is its file's."""
+        more = [Evidence(Path(file).name, file) for file in dict.fromkeys(self._found.get(check.id, ()))]
+        bases = (self._real_folders[folder], *self._folders) if folder else self._folders
+        for evidence in mentioned(check):
+            places = (resolve(evidence.path, base, bases)[0] for base in bases)
             real = next(filter(None, places), "")
-            if real and real not in spoken_for and all(real != other.path for other in more):
-                more.append(msgspec.structs.replace(one, path=real))
+            if real and real not in self._spoken_for and all(real != other.path for other in more):
+                more.append(msgspec.structs.replace(evidence, path=real))
         if not more:
             return check
         last = msgspec.structs.replace(check.last, evidence=(*check.last.evidence, *more))
         return msgspec.structs.replace(check, attempts=(*check.attempts[:-1], last))
 
-    run = change_run(run, attach)
-    taken = {one.path for check in run.checks for one in evidence_of(check)}
-    loose = tuple(Evidence(Path(file).name, file) for file in unclaimed if file not in taken)
-    return msgspec.structs.replace(run, unclaimed=loose), notes
+    def loose(self, run: Run) -> tuple[Evidence, ...]:
+        """Return what was found and belongs to no check of the run."""
+        taken = {evidence.path for check in run.checks for evidence in evidence_of(check)}
+        return tuple(Evidence(Path(file).name, file) for file in self._unclaimed if file not in taken)
+
+
+def _named_files(run: Run) -> Iterator[str]:
+    """Yield the real paths of the result files, and of what they name as evidence themselves."""
+    for file in run.files:
+        yield resolve_any(file.folder, Path(file.path).name)
+        for check in file.checks:
+            yield from (resolve_any(file.folder, evidence.path) for evidence in evidence_of(check))
+
+
+def _find(run: Run, options: EvidenceOptions) -> tuple[Run, list[str]]:
+    """Return the run with the evidence that is found for its checks, and notes on what is not clear."""
+    finding = _Finding(run, options)
+    run = change_run(run, finding.attach)
+    return msgspec.structs.replace(run, unclaimed=finding.loose(run)), finding.notes

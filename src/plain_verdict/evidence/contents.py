@@ -2,6 +2,8 @@
 
 import json
 import re
+import warnings
+from collections.abc import Iterator
 from hashlib import sha256
 from io import BytesIO
 from pathlib import Path
@@ -84,8 +86,6 @@ def _laid_out(media_type: str, data: bytes) -> str:
 
 def _picture(key: str, media_type: str, data: bytes, task: Task) -> Content | str:
     """Return the picture scaled to what a page can show, upright, without metadata, as small as it gets."""
-    import warnings
-
     from PIL import Image, ImageOps
 
     try:
@@ -115,21 +115,28 @@ def _encoded(key: str, media_type: str, data: bytes, picture: "Image", task: Tas
     if ratio == 1 and media_type == "image/png" and len(data) <= _LEAVE_BYTES:
         picture.load()  # a picture that is cut off must not pass
         return Content(key, ContentKind.PICTURE, media_type, _without_metadata(data), width=width, height=height)
-    if picture.mode not in ("RGB", "RGBA"):
-        picture = picture.convert("RGBA" if picture.has_transparency_data else "RGB")
-    if ratio < 1:
-        from PIL.Image import Resampling
-
-        picture = picture.resize((width, height), Resampling.LANCZOS, reducing_gap=2.0)
-    quality = _SMALL_QUALITY if task.small else _QUALITY
-    candidates = [("image/webp", _saved(picture, "WEBP", quality=quality, method=2))]
-    if picture.mode == "RGB":
-        # 4:4:4, as thin coloured text is unreadable otherwise
-        candidates.append(("image/jpeg", _saved(picture, "JPEG", quality=quality + 4, subsampling=0)))
+    candidates = list(_encodings(_resized(picture, (width, height)), _SMALL_QUALITY if task.small else _QUALITY))
     if media_type == "image/png" and ratio == 1:
         candidates.append((media_type, _without_metadata(data)))
-    best_type, best = min(candidates, key=lambda one: len(one[1]))
+    best_type, best = min(candidates, key=lambda candidate: len(candidate[1]))
     return Content(key, ContentKind.PICTURE, best_type, best, width=width, height=height, remark=remark)
+
+
+def _resized(picture: "Image", size: tuple[int, int]) -> "Image":
+    """Return a picture of that size in a mode that every encoder takes."""
+    from PIL.Image import Resampling  # a heavy library, for runs with pictures
+
+    if picture.mode not in ("RGB", "RGBA"):
+        picture = picture.convert("RGBA" if picture.has_transparency_data else "RGB")
+    return picture if picture.size == size else picture.resize(size, Resampling.LANCZOS, reducing_gap=2.0)
+
+
+def _encodings(picture: "Image", quality: int) -> Iterator[tuple[str, bytes]]:
+    """Yield (media type, data) of a picture in each form that may be the smallest."""
+    yield "image/webp", _saved(picture, "WEBP", quality=quality, method=2)
+    if picture.mode == "RGB":
+        # 4:4:4, as thin coloured text is unreadable otherwise
+        yield "image/jpeg", _saved(picture, "JPEG", quality=quality + 4, subsampling=0)
 
 
 def _saved(picture: "Image", form: str, **options: Any) -> bytes:

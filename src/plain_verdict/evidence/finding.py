@@ -1,5 +1,6 @@
 """Finds out which check a file belongs to, by the names of the file and of the folders it stands in."""
 
+import glob
 import re
 import unicodedata
 from collections import defaultdict
@@ -100,8 +101,6 @@ def mentioned(check: Check) -> list[Evidence]:
 
 def templated(template: str, checks: Iterable[Check]) -> dict[str, list[str]]:
     """Return, for each check's id, the files that a template like ``shots/{suite}/{check}*.png`` means for it."""
-    import glob
-
     found = {}
     for check in checks:
         suite = "/".join(glob.escape(part) for part in check.suite)

@@ -7,6 +7,7 @@ nowhere. One is refused all the same: an archive that holds it was made to do ha
 import gzip
 import io
 import tarfile
+import tempfile
 import weakref
 import zipfile
 from collections.abc import Iterator
@@ -82,8 +83,6 @@ class Held:
         self.head = self.head or chunk[:_HEAD_BYTES]
         self.size_bytes += len(chunk)
         if self._file is None and self.size_bytes > _IN_MEMORY_BYTES:
-            import tempfile
-
             self._file = tempfile.TemporaryFile(buffering=0)  # noqa: SIM115  it lives as long as its source
             weakref.finalize(self, self._file.close)
             for before in self._chunks:

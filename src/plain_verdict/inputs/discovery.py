@@ -25,6 +25,10 @@ class Discovered(msgspec.Struct, frozen=True):
     unread: tuple[Unread, ...]
 
 
+_Path = tuple[str, bool, Unread | None]
+"""A path, whether it was named rather than found in a folder, and what keeps it from being read."""
+
+
 class _Found(msgspec.Struct):
     """A file that the arguments lead to."""
 
@@ -73,8 +77,8 @@ def _reason(error: Exception) -> str:
     return (error.strerror or "") if isinstance(error, OSError) else "it can't be a path"
 
 
-def _expand(argument: str) -> Iterator[tuple[str, bool, Unread | None]]:
-    """Yield (path, whether it was named rather than found in a folder, what keeps it from being read)."""
+def _expand(argument: str) -> Iterator[_Path]:
+    """Yield what an argument means."""
     if os.path.lexists(argument):
         matches = [argument]
     elif glob.has_magic(argument):
@@ -90,38 +94,39 @@ def _expand(argument: str) -> Iterator[tuple[str, bool, Unread | None]]:
             yield match, True, None
 
 
-def _walk(folder: str) -> Iterator[tuple[str, bool, Unread | None]]:
-    troubles: list[Unread] = []
-
-    def closed(error: OSError) -> None:
-        path = shown_path(error.filename or folder)
-        troubles.append(Unread(path, f"can't be opened ({error.strerror})", hint="check the folder's permissions"))
-
+def _walk(folder: str) -> Iterator[_Path]:
+    """Yield what stands in a folder and below it, as ``_expand`` does; what is hidden is passed over."""
+    closed: list[OSError] = []
     root = os.path.realpath(folder)
-    for parent, folders, names in os.walk(folder, onerror=closed):
+    for parent, folders, names in os.walk(folder, onerror=closed.append):
         folders[:] = sorted(name for name in folders if not name.startswith("."))
-        for name in folders:
-            path = Path(parent, name)
-            # A link inside is walked as what it leads to; one that leads out would bring in what nobody named.
-            if path.is_symlink() and not Path(os.path.realpath(path)).is_relative_to(root):
-                what = "is a link to another folder, which is not followed"
-                yield (
-                    str(path),
-                    False,
-                    Unread(shown_path(path), what, hint="give that folder as well"),
-                )
+        yield from (_refused_link(Path(parent, name)) for name in folders if _leads_out(Path(parent, name), root))
         for name in names:
-            path = Path(parent, name)
-            # Pipes and devices would block or never end.
-            if name.startswith("."):
-                continue
-            if path.is_file():
-                yield str(path), False, None
-            elif path.is_symlink() and name.lower().endswith(RESULT_SUFFIXES):
-                what = "is a link that points to nothing"
-                yield str(path), False, Unread(shown_path(path), what, hint="remove it, or mend it")
-    for trouble in troubles:
-        yield trouble.path, False, trouble
+            if not name.startswith("."):
+                yield from _file(Path(parent, name))
+    for error in closed:
+        shown = shown_path(error.filename or folder)
+        what = f"can't be opened ({error.strerror})"
+        yield shown, False, Unread(shown, what, hint="check the folder's permissions")
+
+
+def _leads_out(path: Path, root: str) -> bool:
+    """Return whether a folder is a link that leads out of the root: it would bring in what nobody named."""
+    return path.is_symlink() and not Path(os.path.realpath(path)).is_relative_to(root)
+
+
+def _refused_link(path: Path) -> _Path:
+    what = "is a link to another folder, which is not followed"
+    return str(path), False, Unread(shown_path(path), what, hint="give that folder as well")
+
+
+def _file(path: Path) -> Iterator[_Path]:
+    """Yield a file; pipes and devices are passed over, as they would block or never end."""
+    if path.is_file():
+        yield str(path), False, None
+    elif path.is_symlink() and path.name.lower().endswith(RESULT_SUFFIXES):
+        what = "is a link that points to nothing"
+        yield str(path), False, Unread(shown_path(path), what, hint="remove it, or mend it")
 
 
 def _once_each(found: dict[str, _Found]) -> Iterator[tuple[str, _Found]]:

@@ -36,14 +36,19 @@ def _on_failures(facts: SentenceFacts, sentence: Explanation) -> Iterator[str]:
     tally, cause = facts.tally, facts.cause
     if tally.failed and tally.errored and not sentence.errored:
         yield f"{capital(spelled(tally.failed, 'check'))} failed, and {_few(tally.errored)} could not finish."
-    if facts.waived and not sentence.waived:
-        yield f"{capital(_few(facts.waived))} of what failed {'is' if facts.waived == 1 else 'are'} waived."
-    if tally.undecided and not sentence.undecided:
-        yield _undecided(tally.undecided)
+    yield from _on_few(facts, sentence)
     if cause and not sentence.cause:
         yield f"{capital(spelled(len(cause.checks), 'check'))} failed with “{cause.name}”."
     if not sentence.conditions:
         yield from (f"Broken: {one.words} ({one.met})." for one in facts.broken if one.name)
+
+
+def _on_few(facts: SentenceFacts, sentence: Explanation) -> Iterator[str]:
+    tally = facts.tally
+    if facts.waived and not sentence.waived:
+        yield f"{capital(_few(facts.waived))} of what failed {'is' if facts.waived == 1 else 'are'} waived."
+    if tally.undecided and not sentence.undecided:
+        yield _undecided(tally.undecided)
 
 
 def _on_the_rest(tally: Tally, sentence: Explanation) -> Iterator[str]:

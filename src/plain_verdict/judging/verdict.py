@@ -3,7 +3,7 @@
 Without conditions of the team's own, the one on failures is that nothing fails or errors, waived checks aside.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import date
 
 from plain_verdict.judging.causes import find_causes
@@ -17,6 +17,7 @@ from plain_verdict.settings.rules import ConditionRule, Rules, Scope
 from plain_verdict.text.formatting import join_list, plural
 
 _GRAVEST_FIRST = tuple(State)
+_VERBS = {Outcome.FAILED: "fails", Outcome.ERRORED: "errors"}
 
 
 def judge(run: Run, rules: Rules, today: date) -> Verdict:
@@ -72,16 +73,19 @@ def _no_failures(run: CheckedScope, own: tuple[ConditionRule, ...]) -> Iterator[
     measured = {rule.measure for rule in own if rule.scope == Scope()}
     if PASS_RATE.name in measured:
         return
-    verbs = {Outcome.FAILED: "fails", Outcome.ERRORED: "errors"}
-    left = [outcome for outcome in verbs if outcome.value not in measured]
-    if not left:
-        return
-    numbers = {outcome: run.tally.of(outcome) - run.waived.of(outcome) for outcome in left}
+    left = [outcome for outcome in _VERBS if outcome.value not in measured]
+    if left:
+        yield _none_of(left, run)
+
+
+def _none_of(outcomes: Sequence[Outcome], run: CheckedScope) -> ConditionResult:
+    """Return the condition that no check ends so, waived checks aside."""
+    numbers = {outcome: run.tally.of(outcome) - run.waived.of(outcome) for outcome in outcomes}
     bad = [f"{number:,} {outcome.value}" for outcome, number in numbers.items() if number]
     aside = ", waived checks aside" if run.waived.total else ""
-    words = f"Nothing {' or '.join(verbs[outcome] for outcome in left)}{aside}"
+    words = f"Nothing {' or '.join(_VERBS[outcome] for outcome in outcomes)}{aside}"
     state = State.BROKEN if bad else State.KEPT
-    yield ConditionResult(words, state, join_list(bad) or f"0 {left[0].value}")
+    return ConditionResult(words, state, join_list(bad) or f"0 {outcomes[0].value}")
 
 
 def _always(tally: Tally, gaps: int) -> Iterator[ConditionResult]:

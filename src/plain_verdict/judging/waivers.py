@@ -28,17 +28,23 @@ class Waivers:
             )
         bad = [check for check in covered if check.outcome in BAD]
         if bad and today > rule.until:
-            verb = "counts" if len(bad) == 1 else "count"
-            until = format_date(rule.until)
-            self.remarks.append(
-                f"The waiver “{rule.reason}” ended on {until}, and {spelled(len(bad), 'check')} {verb} again."
-            )
+            self._end(rule, len(bad))
         elif bad:
             self._allow(rule, bad, today)
         elif not partly:
-            passes = any(check.outcome is Outcome.PASSED for check in covered) and not _by_problem(rule)
-            why = "what it covers passes now" if passes else "it covers nothing"
-            self.notes.append(f"Waiver “{rule.reason}” is not needed: {why}.")
+            self._note_unneeded(rule, covered)
+
+    def _end(self, rule: WaiverRule, failures: int) -> None:
+        verb = "counts" if failures == 1 else "count"
+        until = format_date(rule.until)
+        self.remarks.append(
+            f"The waiver “{rule.reason}” ended on {until}, and {spelled(failures, 'check')} {verb} again."
+        )
+
+    def _note_unneeded(self, rule: WaiverRule, covered: Sequence[Check]) -> None:
+        passes = any(check.outcome is Outcome.PASSED for check in covered) and not _by_problem(rule)
+        why = "what it covers passes now" if passes else "it covers nothing"
+        self.notes.append(f"Waiver “{rule.reason}” is not needed: {why}.")
 
     def _allow(self, rule: WaiverRule, bad: Sequence[Check], today: date) -> None:
         """Waive the failures that no other rule waives, as many as the rule allows."""

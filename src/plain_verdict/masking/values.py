@@ -24,17 +24,17 @@ def looks_typed(value: str) -> bool:
     value = value.rstrip(".,;:!?")
     if len(value) < 4 or is_harmless(value) or _CODE.fullmatch(value):
         return False
-    digits = sum(char.isdigit() for char in value)
-    letters = sum(char.isalpha() for char in value)
-    if digits == len(value):
+    if value.isdigit():
         return len(value) >= 6
-    if not letters:
+    if not any(map(str.isalpha, value)):
         return False
-    if digits:
-        return True
-    signs = sum(char in "!#$%&*+?@^~" for char in value)
+    return any(char.isdigit() or char in "!#$%&*+?@^~" for char in value) or _mixes_cases(value)
+
+
+def _mixes_cases(value: str) -> bool:
+    """Return whether upper and lower case stand in each other's way, as in no name of a program."""
     inner = re.search(r"[a-z][A-Z]|[A-Z]{2}[a-z]|[A-Z][a-z]?[A-Z]", value) is not None
-    return bool(signs) or (inner and len(value) >= 8 and not re.fullmatch(r"(?:[A-Z]?[a-z]+){1,5}", value))
+    return inner and len(value) >= 8 and not re.fullmatch(r"(?:[A-Z]?[a-z]+){1,5}", value)
 
 
 # Names of a program, calls, versions, times, paths, addresses, placeholders.

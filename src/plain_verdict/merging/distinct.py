@@ -17,21 +17,32 @@ def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     ids = [check.id for file in files for check in file.checks]
     if len(set(ids)) == len(ids):
         return files
-    shared = {id_ for id_, number in Counter(ids).items() if number > 1}
-    places: dict[str, list[Place]] = defaultdict(list)
-    for number, file in enumerate(files):
-        for at, check in enumerate(file.checks):
-            if check.id in shared:
-                places[check.id].append((number, at))
+    places = _places_of_shared(files, {id_ for id_, number in Counter(ids).items() if number > 1})
     checks = [list(file.checks) for file in files]
     for several in places.values():
         same = [checks[number][at] for number, at in several]
         words = _words(same, [files[number].path for number, _ in several])
         for (number, at), apart in zip(several, words, strict=True):
-            check = checks[number][at]
-            told = "\x1f".join((*(fact.value for fact in check.variant), apart))
-            checks[number][at] = msgspec.structs.replace(check, id=distinct_id(check, told), apart=apart)
-    return tuple(msgspec.structs.replace(file, checks=tuple(own)) for file, own in zip(files, checks, strict=True))
+            checks[number][at] = _set_apart(checks[number][at], apart)
+    return tuple(
+        msgspec.structs.replace(file, checks=tuple(several)) for file, several in zip(files, checks, strict=True)
+    )
+
+
+def _set_apart(check: Check, apart: str) -> Check:
+    """Return a check with an id of its own, made of its variant and of what sets it apart."""
+    of_its_own = "\x1f".join((*(fact.value for fact in check.variant), apart))
+    return msgspec.structs.replace(check, id=distinct_id(check, of_its_own), apart=apart)
+
+
+def _places_of_shared(files: Sequence[ResultFile], shared: set[str]) -> dict[str, list[Place]]:
+    """Return where the checks of each shared id stand."""
+    places: dict[str, list[Place]] = defaultdict(list)
+    for number, file in enumerate(files):
+        for at, check in enumerate(file.checks):
+            if check.id in shared:
+                places[check.id].append((number, at))
+    return places
 
 
 def _words(checks: Sequence[Check], paths: Sequence[str]) -> list[str]:

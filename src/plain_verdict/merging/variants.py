@@ -31,17 +31,22 @@ def with_variants(files: tuple[ResultFile, ...], names: Sequence[str], template:
     facts = [_facts_of(file, names, pattern) for file in files]
     if pattern:
         files = tuple(_noted(file, template) if not pattern.search(file.path) else file for file in files)
-    values: dict[str, set[str]] = defaultdict(set)
-    for several in facts:
-        for fact in several:
-            values[fact.key].add(fact.value)
-    distinct = {key for key, of_key in values.items() if len(of_key) > 1}
+    distinct = _with_several_values(facts)
     if not distinct:
         return files
     return tuple(
         _as_variant(file, tuple(fact for fact in several if fact.key in distinct))
         for file, several in zip(files, facts, strict=True)
     )
+
+
+def _with_several_values(facts: Sequence[Sequence[Fact]]) -> set[str]:
+    """Return the keys of those facts that are not the same in every file."""
+    values: dict[str, set[str]] = defaultdict(set)
+    for several in facts:
+        for fact in several:
+            values[fact.key].add(fact.value)
+    return {key for key, of_key in values.items() if len(of_key) > 1}
 
 
 def _as_variant(file: ResultFile, variant: tuple[Fact, ...]) -> ResultFile:

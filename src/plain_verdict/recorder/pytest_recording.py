@@ -56,17 +56,22 @@ class Recording:
                 outcome = "errored" if "errored" in (found, outcome) else "failed"
                 problems.append(problem_of_report(report, call, found))
             elif report.skipped:
-                outcome = "skipped"
-                text = report.longrepr[2] if isinstance(report.longrepr, tuple) else ""
-                reason = text.removeprefix("Skipped: ")
-                if expected_to_fail is not None:
-                    reason = f"expected to fail: {expected_to_fail}".rstrip(": ")
+                outcome, reason = "skipped", reason_of_skip(report)
             elif expected_to_fail is not None and report.when == "call":
                 reason = f"passed, though it was expected to fail: {expected_to_fail}".rstrip(": ")
         for name, text in self._reports[-1][0].sections:
             title = next((short for long, short in _OUTPUT_NAMES.items() if name.startswith(long)), name)
             recorder.write({"what": "output", "in": node.id, "name": f"{title}, {name.split()[-1]}", "text": text})
         recorder.finish(node.id, outcome, reason, problems)
+
+
+def reason_of_skip(report: pytest.TestReport) -> str:
+    """Return why a test was skipped, or that it failed as it was expected to."""
+    expected_to_fail = getattr(report, "wasxfail", None)
+    if expected_to_fail is not None:
+        return f"expected to fail: {expected_to_fail}".rstrip(": ")
+    text = report.longrepr[2] if isinstance(report.longrepr, tuple) else ""
+    return text.removeprefix("Skipped: ")
 
 
 def name_of(item: pytest.Item) -> str:

@@ -1,7 +1,7 @@
 """The strip of time: a track for each worker or machine, and how many checks ran at once."""
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import datetime, timedelta
 
 import msgspec
@@ -58,7 +58,7 @@ def make_timeline(run: Run) -> Timeline | None:
     if not pieces:
         return None
     start = min(began for began, *_ in pieces)
-    wall_s = max((began - start).total_seconds() + took_s for began, took_s, *_ in pieces)
+    wall_s = _wall_s(pieces, start)
     if wall_s <= 0:
         return None
     checks_s = sum(attempt.took_s or 0 for check in run.checks for attempt in check.attempts)
@@ -66,19 +66,30 @@ def make_timeline(run: Run) -> Timeline | None:
     return Timeline(wall_s, checks_s, tuple(made[:_MOST_TRACKS]), max(0, len(made) - _MOST_TRACKS))
 
 
+def _wall_s(pieces: Sequence[_Piece], start: datetime) -> float:
+    """Return the time from the start to the last end, in seconds."""
+    return max((began - start).total_seconds() + took_s for began, took_s, *_ in pieces)
+
+
 def _pieces(file: ResultFile) -> Iterator[tuple[str, _Piece]]:
     """Yield (track, piece) for each attempt of a file that tells its times, or else for the file as a whole."""
-    machine = next((fact.value for notes in file.suites for fact in notes.facts if fact.key == MACHINE), "")
-    attempts = [(check, attempt) for check in file.checks for attempt in check.attempts]
-    timed = [pair for pair in attempts if pair[1].started and pair[1].took_s is not None]
-    for check, attempt in timed:
-        if attempt.started and attempt.took_s is not None:
-            piece = (in_order(attempt.started), attempt.took_s, check.outcome in BAD, check.title)
-            yield attempt.worker or machine or file.path, piece
+    machine = _machine_of(file)
+    timed = False
+    for check in file.checks:
+        for attempt in check.attempts:
+            if attempt.started and attempt.took_s is not None:
+                timed = True
+                piece = (in_order(attempt.started), attempt.took_s, check.outcome in BAD, check.title)
+                yield attempt.worker or machine or file.path, piece
     if not timed and file.started and file.ended:
         began, took = in_order(file.started), in_order(file.ended) - in_order(file.started)
         bad = bool(file.tally.failed or file.tally.errored)
         yield machine or file.path, (began, took.total_seconds(), bad, file.path)
+
+
+def _machine_of(file: ResultFile) -> str:
+    """Return the machine that a file ran on; "" where it does not tell."""
+    return next((fact.value for notes in file.suites for fact in notes.facts if fact.key == MACHINE), "")
 
 
 def _track(name: str, pieces: list[_Piece], start: datetime, wall_s: float) -> Track:

@@ -2,7 +2,7 @@
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import cache
 from itertools import islice
@@ -46,6 +46,7 @@ _TYPE_FIRST = re.compile(
 
 
 _SHORT_CHARS = 2_000
+_WORD_CHARS = 40
 
 
 def local_name(element: "etree._Element") -> str:
@@ -99,26 +100,28 @@ def read_problem(element: "etree._Element", outcome: Outcome, limits: Limits) ->
     """Return the problem that an element describes, its message from the attribute or else from the text."""
     trace = next((child for child in element if local_name(child) == "stacktrace"), element)
     detail = block(text_of(trace), limits.detail_chars)
+    kind, message = _kind_and_message(element, detail, limits)
+    expected, actual = element.get("expected"), element.get("actual")
+    pair = find_expectation(message, detail) if expected is None or actual is None else (expected, actual)
+    return Problem(
+        outcome,
+        kind,
+        message,
+        "" if detail.strip() == message.strip() else detail,
+        *(block(value, limits.message_chars) for value in pair) if pair else (None, None),
+    )
+
+
+def _kind_and_message(element: "etree._Element", detail: str, limits: Limits) -> tuple[str, str]:
+    """Return a problem's type and message; the type may stand before the message, and the message in the detail."""
     message = block(element.get("message") or "", limits.message_chars)
     if not message or message == "None":
         message = headline(detail)[: limits.message_chars]
     kind = one_line(element.get("type") or "", limits.name_chars)
     named = _TYPE_FIRST.match(message)
     if named and (not kind or kind.rpartition(".")[2] == named[1].rpartition(".")[2]):
-        kind, message = kind or named[1], message[named.end() :]
-    given = element.get("expected"), element.get("actual")
-    pair = (
-        (given[0], given[1]) if given[0] is not None and given[1] is not None else find_expectation(message, detail)
-    )
-    if detail.strip() == message.strip():
-        detail = ""
-    return Problem(
-        outcome,
-        kind,
-        message,
-        detail,
-        *(block(value, limits.message_chars) for value in pair) if pair else (None, None),
-    )
+        return kind or named[1], message[named.end() :]
+    return kind, message
 
 
 class CaseReader:
@@ -216,21 +219,21 @@ class CaseReader:
         """Return the outcome of a case without a problem element, by its status and result attributes."""
         if "status" not in attributes and "result" not in attributes:
             return Outcome.PASSED, "", ()
-        words = [word for key in ("status", "result") if (word := attributes.get(key)) and not word.isspace()]
-        if not words:
-            return Outcome.PASSED, "", ()
-        known = {word: _STATUS.get(re.sub("[^a-z]", "", word.lower())) for word in words}
-        outcomes = [outcome for outcome in known.values() if outcome]
-        if not outcomes:
-            word = one_line(words[0], 40)
+        given = (attributes.get(key, "") for key in ("status", "result"))
+        words = [word for word in given if word.strip()]
+        return self._by_status(words) if words else (Outcome.PASSED, "", ())
+
+    def _by_status(self, words: Sequence[str]) -> tuple[Outcome, str, tuple[Problem, ...]]:
+        """Return the outcome that the words of status attributes mean."""
+        known = [(_STATUS.get(re.sub("[^a-z]", "", word.lower())), one_line(word, _WORD_CHARS)) for word in words]
+        told = [(outcome, word) for outcome, word in known if outcome]
+        if not told:
+            word = known[0][1]
             self.unknown_words[word] += 1
             return Outcome.UNDECIDED, f"its status is “{word}”, which does not say how it ended", ()
-        outcome = gravest(outcomes)
-        word = one_line(next(word for word, meaning in known.items() if meaning is outcome), 40)
+        outcome = gravest(outcome for outcome, _ in told)
+        word = next(word for meaning, word in told if meaning is outcome)
         if outcome in BAD:
-            return (
-                outcome,
-                "",
-                (Problem(outcome, message=f"Its status is “{word}”; the file gives no reason."),),
-            )
+            problem = Problem(outcome, message=f"Its status is “{word}”; the file gives no reason.")
+            return outcome, "", (problem,)
         return outcome, f"its status is “{word}”" if outcome is not Outcome.PASSED else "", ()

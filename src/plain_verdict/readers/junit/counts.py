@@ -80,26 +80,50 @@ def disagreement(
     Runners count differently: all cases inside, with or without reruns, or only the suite's own, with nested
     suites as one each. Failures and errors are compared together. A count that fits any of these agrees.
     """
-    said, found = [], []
-    promises = False
-    cases = announced.cases
+    differences = (
+        _of_cases(announced, inside, direct, children),
+        _of_problems(announced, inside, direct, bad_children),
+        _of_skips(announced, inside, direct),
+    )
+    found = [difference for difference in differences if difference]
+    if not found:
+        return None
+    announces = join_list([difference.announced for difference in found])
+    holds = join_list([difference.held for difference in found])
+    words = f"announces {announces}, but holds {holds}"
+    return Disagreement(words, any(difference.promises for difference in found))
+
+
+class _Difference(msgspec.Struct, frozen=True):
+    """One number that differs: as announced, as it is, and whether results may be missing."""
+
+    announced: str
+    held: str
+    promises: bool = False
+
+
+def _of_cases(announced: Announced, inside: Counts, direct: Counts, children: int) -> _Difference | None:
     fitting = {inside.cases, inside.cases - inside.reruns, direct.cases, direct.cases + children}
-    if cases is not None and cases not in fitting:
-        said.append(plural(cases, "check"))
-        found.append(f"{inside.cases:,}")
-        # Some runners count the parts of a case. Where the suite says that nothing in it failed, no failure can be
-        # among those that are not there.
-        promises = cases > max(fitting) and not announced.none_failed
-    problems = announced.problems
+    if announced.cases is None or announced.cases in fitting:
+        return None
+    # Some runners count the parts of a case. Where the suite says that nothing in it failed, no failure can be
+    # among those that are not there.
+    promises = announced.cases > max(fitting) and not announced.none_failed
+    return _Difference(plural(announced.cases, "check"), f"{inside.cases:,}", promises)
+
+
+def _of_problems(announced: Announced, inside: Counts, direct: Counts, bad_children: int) -> _Difference | None:
     # A suite may count each suite inside it that failed as one failure.
-    nested = {direct.problems + extra for extra in range(bad_children + 1)}
-    if problems is not None and problems != inside.problems and problems not in nested:
-        said.append(f"{problems:,} failed or errored")
-        found.append(f"{inside.problems:,}")
-        promises = promises or problems > inside.problems
-    skipped, disabled = announced.skipped, announced.disabled  # some runners count these among the skipped as well
-    fitting_skips = {counts.skips - extra for counts in (inside, direct) for extra in (0, disabled)}
-    if skipped is not None and skipped not in fitting_skips:
-        said.append(f"{skipped:,} skipped")
-        found.append(f"{inside.skips:,}")
-    return Disagreement(f"announces {join_list(said)}, but holds {join_list(found)}", promises) if said else None
+    nested = range(direct.problems, direct.problems + bad_children + 1)
+    problems = announced.problems
+    if problems is None or problems == inside.problems or problems in nested:
+        return None
+    return _Difference(f"{problems:,} failed or errored", f"{inside.problems:,}", problems > inside.problems)
+
+
+def _of_skips(announced: Announced, inside: Counts, direct: Counts) -> _Difference | None:
+    # Some runners count what is disabled among the skipped as well.
+    fitting = {counts.skips - extra for counts in (inside, direct) for extra in (0, announced.disabled)}
+    if announced.skipped is None or announced.skipped in fitting:
+        return None
+    return _Difference(f"{announced.skipped:,} skipped", f"{inside.skips:,}")

@@ -1,7 +1,7 @@
 """Says in reading notes what was odd about a JUnit file."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Protocol
 
 from plain_verdict.model import Check, ReadingNote
@@ -29,23 +29,7 @@ def notes_on(
     path: str, walk: Walked, events: XmlEvents, open_suites: "Sequence[etree._Element]"
 ) -> tuple[ReadingNote, ...]:
     """Return the file's reading notes, the gravest first; ``open_suites`` are those it never closed."""
-    notes = []
-    number = len(walk.checks)
-    read = f"{plural(number, 'whole check')} could be read"
-    if events.fault:
-        what = f"is not well-formed XML ({events.fault.what}): {read}, others may be lost"
-        notes.append(ReadingNote(path, what, f"line {events.fault.line:,}", results_missing=True))
-    elif not events.whole:
-        promised = next(
-            (count for suite in open_suites if (count := read_announced(suite).cases) is not None), None
-        )
-        what = f"is cut off: {read}"
-        if promised is not None and promised > number:
-            what += f", {promised:,} were announced"
-        notes.append(ReadingNote(path, what, f"it ends at line {events.lines:,}", results_missing=True))
-    elif not number:
-        # A shard may have nothing to run; one that does not say so may have lost what it ran.
-        notes.append(ReadingNote(path, "holds no checks", results_missing=not walk.promised_none))
+    notes = list(_on_wholeness(path, walk, events, open_suites))
     if events.whole and not events.fault:
         if walk.promises:
             what = f"{_first_of(walk.promises)}; results may be missing"
@@ -62,6 +46,26 @@ def notes_on(
     notes += _odd_words(path, walk.cases.unknown_words, "status", "counted as undecided")
     notes += _odd_words(path, walk.cases.unread_times, "time", "left out")
     return tuple(notes)
+
+
+def _on_wholeness(
+    path: str, walk: Walked, events: XmlEvents, open_suites: "Sequence[etree._Element]"
+) -> Iterator[ReadingNote]:
+    """Yield a note where the file is broken, cut off, or empty."""
+    number = len(walk.checks)
+    read = f"{plural(number, 'whole check')} could be read"
+    if events.fault:
+        what = f"is not well-formed XML ({events.fault.what}): {read}, others may be lost"
+        yield ReadingNote(path, what, f"line {events.fault.line:,}", results_missing=True)
+    elif not events.whole:
+        counts = (read_announced(suite).cases for suite in open_suites)
+        promised = next((count for count in counts if count is not None), 0)
+        announced = f", {promised:,} were announced" if promised > number else ""
+        where = f"it ends at line {events.lines:,}"
+        yield ReadingNote(path, f"is cut off: {read}{announced}", where, results_missing=True)
+    elif not number:
+        # A shard may have nothing to run; one that does not say so may have lost what it ran.
+        yield ReadingNote(path, "holds no checks", results_missing=not walk.promised_none)
 
 
 def _first_of(several: Sequence[str]) -> str:

@@ -1,5 +1,6 @@
 """Turns what a record says of a check or step into an attempt or a step."""
 
+from collections.abc import Iterator
 from datetime import datetime
 
 from plain_verdict.model import BAD, Attempt, Evidence, LogEntry, Outcome, Output, Problem, Step, gravest
@@ -83,20 +84,31 @@ def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -
     bad = [problem.outcome for problem in problems if problem.outcome in BAD]
     if bad:
         return gravest(bad), f"Its record says {outcome.value}, but names a problem."
-    waiting = list(reversed(node.steps))
     worst: Node | None = None
-    while waiting:
-        step = waiting.pop()
-        waiting += reversed(step.steps)
-        outcomes = [problem.outcome or Outcome.FAILED for problem in step.ending.problems] if step.ending else []
-        found = gravest([step.ending.outcome, *outcomes]) if step.ending else outcome
-        if found in (*BAD, Outcome.UNDECIDED) and gravest((found, outcome)) is not outcome:
+    for step in _below(node):
+        found = _outcome_of(step.ending) if step.ending else outcome
+        if found in _WORSE and gravest((found, outcome)) is not outcome:
             outcome, worst = found, step
     if worst is None or node.ending is None:
         return outcome, ""
     return outcome, f"Its record says {node.ending.outcome.value}, but its step “{worst.name}” {_SAID[outcome]}."
 
 
+def _below(node: Node) -> Iterator[Node]:
+    """Yield the steps at any depth, each before its own; they may nest deeper than Python's recursion goes."""
+    waiting = list(reversed(node.steps))
+    while waiting:
+        step = waiting.pop()
+        waiting += reversed(step.steps)
+        yield step
+
+
+def _outcome_of(ending: EndLine) -> Outcome:
+    """Return the gravest of what a step's end says and what its problems say."""
+    return gravest((ending.outcome, *(problem.outcome or Outcome.FAILED for problem in ending.problems)))
+
+
+_WORSE = (*BAD, Outcome.UNDECIDED)
 _SAID = {
     Outcome.FAILED: "failed",
     Outcome.ERRORED: "could not finish",

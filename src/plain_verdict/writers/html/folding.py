@@ -173,33 +173,39 @@ class Folding:
         return replace(check, attempts=(*check.attempts[:-1], replace(last, problems=problems)))
 
     def _columns(self) -> Columns:
-        numbered = list(enumerate(self._checks))
-        found = (
-            (str(number), _found_by_search(check)) for number, check in numbered if not self._is_simple(number)
-        )
-        seconds = [check.attempts[-1].took_s or 0 for check in self._checks]
+        last = [check.attempts[-1] for check in self._checks]
         return Columns(
             suites=[(" › ".join(group.path), len(group.checks)) for group in self._report.suites],
             outcomes=[outcome.value for outcome in Outcome],
-            outcome="".join([OUTCOME_CODES[check.attempts[-1].outcome] for check in self._checks]),
+            outcome="".join([OUTCOME_CODES[attempt.outcome] for attempt in last]),
             kind="".join(self._kinds),
-            tail={str(number): check.id[_ID_CHARS:] for number, check in numbered if len(check.id) > _ID_CHARS},
-            seconds="\n".join([f"{took_s:.3f}" if took_s else "0" for took_s in seconds]),
+            tail=self._by_number(lambda check: check.id[_ID_CHARS:]),
+            seconds="\n".join([f"{attempt.took_s:.3f}" if attempt.took_s else "0" for attempt in last]),
             took="\n".join(map(describe_time, self._checks)),
             name="\n".join([check.title if check.parameters else check.name for check in self._checks]),
-            html={str(number): str(name_html(check)) for number, check in numbered if check.parameters},
-            more={number: text for number, text in found if text.strip()},
+            html=self._by_number(lambda check: str(name_html(check)) if check.parameters else ""),
+            more=dict(self._more()),
             row=self._row,
         )
 
-    def _is_simple(self, number: int) -> bool:
-        return self._kinds[number] is RowKind.SIMPLE
+    def _more(self) -> Iterator[tuple[str, str]]:
+        """Yield what search looks through besides names, by the numbers of the checks that have it."""
+        for number, (check, kind) in enumerate(zip(self._checks, self._kinds, strict=True)):
+            text = "" if kind is RowKind.SIMPLE else _found_by_search(check)
+            if text:
+                yield str(number), text
+
+    def _by_number(self, text_of: Callable[[Check], str]) -> dict[str, str]:
+        """Return a text of each check that has it, by the check's number."""
+        texts = enumerate(map(text_of, self._checks))
+        return {str(number): text for number, text in texts if text}
 
 
 def _found_by_search(check: Check) -> str:
     """Return what search looks through in a check besides its name."""
     last = check.attempts[-1]
-    return " ".join((last.reason, *(problem.message for problem in last.problems)))[:_MORE_CHARS]
+    text = " ".join((last.reason, *(problem.message for problem in last.problems)))[:_MORE_CHARS]
+    return text if text.strip() else ""
 
 
 def plain_failures(report: Report) -> frozenset[str]:

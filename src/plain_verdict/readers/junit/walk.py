@@ -1,0 +1,412 @@
+"""Follows the events of one JUnit XML file and collects what it holds."""
+
+import re
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from datetime import datetime, timedelta
+from itertools import islice
+from typing import TYPE_CHECKING, cast
+
+import msgspec
+
+from plain_verdict.model import (
+    Attempt,
+    Check,
+    Fact,
+    Kind,
+    Outcome,
+    Output,
+    Place,
+    Problem,
+    SuiteNotes,
+    gravest,
+)
+from plain_verdict.model.facts import MACHINE, VARIANT_FACTS
+from plain_verdict.model.ids import check_id
+from plain_verdict.readers.junit.case import (
+    PROBLEMS,
+    CaseReader,
+    deep_problems,
+    local_name,
+    read_facts,
+    read_output,
+    read_problem,
+)
+from plain_verdict.readers.junit.counts import Counts, disagreement, read_announced
+from plain_verdict.readers.junit.names import split_parameters, without_run
+from plain_verdict.readers.moments import read_moment
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import one_line
+
+if TYPE_CHECKING:
+    from lxml import etree
+
+CASE, SUITE, SUITES = "testcase", "testsuite", "testsuites"
+# As runners spell them; the parser tells tags apart by their letters' case.
+TAGS = tuple(
+    spelled
+    for lower, camel in ((SUITES, "testSuites"), (SUITE, "testSuite"), (CASE, "testCase"))
+    for spelled in (lower, camel, camel[0].upper() + camel[1:], lower.capitalize(), lower.upper())
+)
+# Names that runners give when nobody named the suite; they tell the reader nothing.
+_NO_NAMES = frozenset(
+    {"", "pytest", "pytest tests", "(empty)", "undefined", "test", "tests", "AllTests", "Root Suite"}
+)
+KNOWN_ATTRIBUTES = frozenset(
+    (
+        "name",
+        "classname",
+        "time",
+        "status",
+        "result",
+        "timestamp",
+        "file",
+        "line",
+        "assertions",
+        "failure",
+        "id",
+        "class",
+    )
+)
+_PARAMETER_ATTRIBUTES = {"value_param": "value", "type_param": "type"}
+_TEAR_DOWN = re.compile(r"tear[\s_-]?down", re.IGNORECASE)
+_SET_APART = (MACHINE, "package", *VARIANT_FACTS, "device", "os")
+"""Facts that set suites of one name apart."""
+_FORGOTTEN_TOGETHER = 32  # cases; one at a time takes longer than reading them
+NAMELESS = "Nameless check"
+SUITE_ITSELF = "The suite itself"
+
+
+class _OpenSuite:
+    """A suite whose end is not read yet. ``path`` is its raw names, cleaned only of what varies between runs."""
+
+    __slots__ = ("bad_children", "children", "direct", "element", "inside", "labels", "path", "paths", "repeats")
+
+    def __init__(self, element: "etree._Element", path: tuple[str, ...]) -> None:
+        self.element = element
+        self.path = path
+        self.paths: dict[str, tuple[str, ...]] = {}
+        self.inside = Counts()
+        self.direct = Counts()
+        self.children = 0
+        self.bad_children = 0
+        self.labels: dict[str, str] = {}
+        """What may set its checks apart from others of their names; complete at its end."""
+        self.repeats: list[int] = []
+        """Numbers of checks that hold nothing, right after one of the same name that holds nothing either."""
+
+
+class JunitWalk:
+    """Follows the events of one file and collects its checks, suites, times and disagreements."""
+
+    def __init__(self, limits: Limits) -> None:
+        self.limits = limits
+        self.cases = CaseReader(limits)
+        self.checks: list[Check] = []
+        self.suites: list[SuiteNotes] = []
+        self.disagreements: list[str] = []
+        self.promises: list[str] = []
+        """What suites announce and do not hold: failures, or more cases."""
+        self.promised_none = False
+        """Whether a suite says itself that it holds no case."""
+        self.open: list[_OpenSuite] = []
+        self.title = ""
+        self.starts: list[datetime] = []
+        self.ends: list[datetime] = []
+        self.cases_read = 0
+        self.reruns: list[str] = []
+        self._labels: list[dict[str, str]] = []
+        self._shown_paths: dict[tuple[str, ...], tuple[str, ...]] = {}
+        self._nameless: dict[tuple[str, ...], int] = {}
+        self._last_key: object = None
+        self._gone: set[int] = set()
+        """Numbers of checks that became attempts at the one after them."""
+        self._empty = 0
+        """How many of the last checks have the last key and hold nothing."""
+
+    def start_suite(self, element: "etree._Element") -> None:
+        """Take in the start of a suite: its attributes are there, its content is not."""
+        path = self.open[-1].path if self.open else ()
+        raw = without_run(element.get("name") or "")
+        name = self._clean(raw)
+        if name not in _NO_NAMES:
+            self.title = self.title or name
+            if local_name(element) == SUITE:
+                path = (*path, raw)
+        if self.open:
+            self.open[-1].children += 1
+        self.open.append(_OpenSuite(element, path))
+
+    def end_suite(self, *, whole: bool = True) -> None:
+        """Take in what the innermost open suite says of itself; not its counts where it is cut off."""
+        suite = self.open.pop()
+        suite.inside.add(suite.direct)
+        element = suite.element
+        facts, outputs = self._own_parts(suite)
+        package = element.get("package")
+        suite.labels |= {fact.key.lower(): fact.value for fact in facts if fact.key.lower() in _SET_APART}
+        suite.labels |= {"package": self._clean(package)} if package else {}
+        if facts or outputs:
+            self.suites.append(SuiteNotes(self._show(suite.path), tuple(facts), tuple(outputs)))
+        if whole:
+            self._compare_counts(suite)
+        if self.open:
+            self.open[-1].inside.add(suite.inside)
+            self.open[-1].bad_children += suite.inside.problems > 0
+        self._time(element)
+        _forget_before(element)
+        element.clear()
+
+    def _own_parts(self, suite: _OpenSuite) -> tuple[list[Fact], list[Output]]:
+        """Return a suite's own facts and outputs; problems of its own become a check."""
+        facts: list[Fact] = []
+        outputs: list[Output] = []
+        for child in suite.element:
+            name = local_name(child)
+            if name == "properties":
+                facts += islice(read_facts(child, self.limits), self.limits.facts)
+            elif name in PROBLEMS:
+                self._add_own(suite, read_problem(child, PROBLEMS[name], self.limits))
+            elif name not in (CASE, SUITE, SUITES):
+                for problem in deep_problems(child, self.limits):
+                    self._add_own(suite, problem)
+                output = read_output(child, self.limits)
+                outputs += [output] if output else []
+        machine = self._clean(suite.element.get("hostname") or "")
+        return [*facts, *([Fact(MACHINE, machine)] if machine else [])], outputs
+
+    def _compare_counts(self, suite: _OpenSuite) -> None:
+        announced = read_announced(suite.element)
+        if announced.cases == suite.direct.cases - suite.direct.reruns - len(suite.repeats):
+            self._join_repeats(suite)
+        difference = disagreement(announced, suite.inside, suite.direct, suite.children, suite.bad_children)
+        self.promised_none = self.promised_none or announced.cases == 0
+        if difference:
+            name = " › ".join(self._show(suite.path))
+            whose = f"“{name}”" if name else "the file"
+            (self.promises if difference.promises else self.disagreements).append(f"{whose} {difference.words}")
+
+    def _join_repeats(self, suite: _OpenSuite) -> None:
+        """Bring together cases of one name that hold nothing, as the suite itself counts them as one."""
+        repeats = set(suite.repeats)
+        for number in suite.repeats:
+            before, check = self.checks[number - 1], self.checks[number]
+            self.checks[number] = msgspec.structs.replace(check, attempts=(*before.attempts, *check.attempts))
+            self._gone.add(number - 1)
+            if number + 1 not in repeats:
+                self.reruns.append(check.title)
+        suite.direct.reruns += len(suite.repeats)
+        suite.inside.reruns += len(suite.repeats)
+
+    def _add_own(self, suite: _OpenSuite, problem: Problem) -> None:
+        """Add a problem of the suite itself, outside any of its cases."""
+        attempt = Attempt(problem.outcome, problems=(problem,))
+        id_ = check_id(Kind.FUNCTIONAL, suite.path, SUITE_ITSELF)
+        self.checks.append(Check(id_, Kind.FUNCTIONAL, self._show(suite.path), SUITE_ITSELF, (attempt,)))
+        self._labels.append(suite.labels)
+        suite.inside.problems += 1
+        self.cases_read += 1
+        self._last_key = None
+
+    def _time(self, element: "etree._Element") -> None:
+        stamp = element.get("timestamp")
+        moment = read_moment(stamp) if stamp else None
+        took_s = self.cases.took(element.get("time"))
+        if moment:
+            self.starts.append(moment)
+            with suppress(OverflowError):
+                self.ends.append(moment + timedelta(seconds=took_s or 0))
+
+    def case(self, case: "etree._Element") -> None:
+        """Take in a whole case."""
+        if not self.open:
+            # A damaged root by another name; what is around the case stands for its suite.
+            around = case.getparent()
+            self.start_suite(case if around is None else around)
+        suite = self.open[-1]
+        attributes = _with_known_names(cast("dict[str, str]", dict(case.items())))
+        attempts, facts = self.cases.read(case, attributes)
+        self._count(suite, attempts)
+        self.cases_read += 1
+        raw = attributes.get("name", "")
+        # One runner escapes names twice.
+        name = self._clean(raw.replace("&quot;", '"'))
+        path = self._path(suite, attributes.get("classname", ""), raw, case)
+        parameters: tuple[Fact, ...] = ()
+        raw_parameters: tuple[Fact, ...] = ()
+        if not name:
+            name = raw = self._name_for(path)
+        elif name.endswith("]"):
+            name, parameters = split_parameters(name)
+            name = name.rstrip()
+            raw, raw_parameters = split_parameters(raw)
+        if not attributes.keys() <= KNOWN_ATTRIBUTES:
+            more, extra = self._extra(attributes)
+            facts, parameters, raw_parameters = facts + more, parameters + extra, raw_parameters + extra
+        id_ = check_id(Kind.FUNCTIONAL, path, raw, raw_parameters)
+        place = _place(attributes, self.limits)
+        check = Check(id_, Kind.FUNCTIONAL, self._show(path), name, tuple(attempts), parameters, place, facts)
+        self._add(suite, check, empty=len(case) == 0 and attempts[-1].outcome is Outcome.PASSED)
+        if len(case):
+            case.clear()
+        if suite.direct.cases % _FORGOTTEN_TOGETHER == 0:
+            _forget_before(case)
+
+    def _name_for(self, path: tuple[str, ...]) -> str:
+        """Return a name for a case that has none."""
+        number = self._nameless[path] = self._nameless.get(path, 0) + 1
+        return NAMELESS if number == 1 else f"{NAMELESS} {number}"
+
+    def _extra(self, attributes: Mapping[str, str]) -> tuple[tuple[Fact, ...], tuple[Fact, ...]]:
+        """Return what attributes that are not known say, as facts and as parameters."""
+        facts: list[Fact] = []
+        parameters: list[Fact] = []
+        for key in [key for key in attributes if key not in KNOWN_ATTRIBUTES][: self.limits.facts]:
+            fact = Fact(_PARAMETER_ATTRIBUTES.get(key, key), self._clean(attributes[key]))
+            (parameters if key in _PARAMETER_ATTRIBUTES else facts).append(fact)
+        return tuple(facts), tuple(parameters)
+
+    @staticmethod
+    def _count(suite: _OpenSuite, attempts: list[Attempt]) -> None:
+        outcome = attempts[-1].outcome
+        counts = suite.direct
+        counts.cases += 1
+        if outcome is not Outcome.PASSED:
+            counts.problems += outcome is Outcome.FAILED or outcome is Outcome.ERRORED
+            counts.skips += outcome is Outcome.SKIPPED
+
+    def _path(self, suite: _OpenSuite, classname: str, name: str, case: "etree._Element") -> tuple[str, ...]:
+        """Return the raw path of the suite that a case stands in."""
+        parent = case.getparent()
+        if parent is not None and parent is not suite.element and local_name(parent) == CASE:
+            return (*suite.path, parent.get("name") or NAMELESS)
+        if classname == name:
+            return suite.path
+        path = suite.paths.get(classname)
+        if path is None:
+            path = suite.path
+            part = without_run(classname)
+            if self._clean(part) not in _NO_NAMES and part not in path:
+                if path and part.startswith(path[-1] + "."):
+                    part = part[len(path[-1]) + 1 :]
+                path = (*path, part)
+            suite.paths[classname] = path
+        return path
+
+    def _clean(self, raw: str) -> str:
+        return one_line(raw, self.limits.name_chars)
+
+    def _show(self, path: tuple[str, ...]) -> tuple[str, ...]:
+        """Return a path as it is shown."""
+        shown = self._shown_paths.get(path)
+        if shown is None:
+            shown = self._shown_paths[path] = tuple(map(self._clean, path))
+        return shown
+
+    def _add(self, suite: _OpenSuite, check: Check, *, empty: bool) -> None:
+        """Add a check.
+
+        The same name again is another check, but for two ways in which runners write one check several times: cases
+        that hold nothing before one that does not pass, and an error of its tear-down after it. A third, cases that
+        all hold nothing, shows only in the suite's own number.
+        """
+        key = (check.id, check.place if check.place and check.place.line is not None else None)
+        same = key == self._last_key
+        if same:
+            check = self._joined(suite, check)
+        if empty and same and self._empty:
+            suite.repeats.append(len(self.checks))
+        self._empty = self._empty + 1 if empty and same else int(empty)
+        self._last_key = key
+        self.checks.append(check)
+        self._labels.append(suite.labels)
+
+    def _joined(self, suite: _OpenSuite, check: Check) -> Check:
+        """Return a check with those of its name right before it that are the same one; they are taken out."""
+        if self._is_tear_down(check):
+            number = 1
+            check = _with_tear_down(self.checks[-1], check)
+        elif self._empty and check.outcome is not Outcome.PASSED:
+            number = self._empty
+            earlier = tuple(before.attempts[-1] for before in self.checks[-number:])
+            check = msgspec.structs.replace(check, attempts=(*earlier, *check.attempts))
+        else:
+            return check
+        del self.checks[-number:]
+        del self._labels[-number:]
+        suite.direct.reruns += number
+        while suite.repeats and suite.repeats[-1] >= len(self.checks):
+            suite.repeats.pop()
+        self.reruns.append(check.title)
+        return check
+
+    def _drop_gone(self) -> None:
+        """Take out the checks that became attempts at another one."""
+        if self._gone:
+            kept = [number for number in range(len(self.checks)) if number not in self._gone]
+            self.checks = [self.checks[number] for number in kept]
+            self._labels = [self._labels[number] for number in kept]
+
+    @staticmethod
+    def _is_tear_down(check: Check) -> bool:
+        return bool(check.last.problems) and _TEAR_DOWN.search(check.last.problems[0].message) is not None
+
+    def set_apart(self) -> tuple[Check, ...]:
+        """Return the checks, those of one name with the host, package or browser that sets them apart."""
+        self._drop_gone()
+        for numbers in _of_one_id(self.checks):
+            labels = [self._labels[number] for number in numbers]
+            differing = [key for key in _SET_APART if len({label.get(key) for label in labels}) > 1]
+            for number, label in zip(numbers, labels, strict=True):
+                apart = ", ".join(label[key] for key in differing if label.get(key))
+                self.checks[number] = msgspec.structs.replace(self.checks[number], apart=apart)
+        return tuple(self.checks)
+
+
+def _of_one_id(checks: Sequence[Check]) -> list[list[int]]:
+    """Return the numbers of the checks that share an id, those of each id together."""
+    ids = [check.id for check in checks]
+    if len(set(ids)) == len(ids):
+        return []
+    groups: dict[str, list[int]] = defaultdict(list)
+    for number, id_ in enumerate(ids):
+        groups[id_].append(number)
+    return [numbers for numbers in groups.values() if len(numbers) > 1]
+
+
+def _with_known_names(attributes: dict[str, str]) -> dict[str, str]:
+    """Return attributes under the names that are known, however they are written."""
+    if attributes.keys() <= KNOWN_ATTRIBUTES:
+        return attributes
+    return {key.lower() if key.lower() in KNOWN_ATTRIBUTES else key: value for key, value in attributes.items()}
+
+
+def _with_tear_down(before: Check, after: Check) -> Check:
+    """Return a check with the error of its tear-down, which its file tells as another case."""
+    last, new = before.last, after.last
+    both = Attempt(
+        gravest((last.outcome, new.outcome)),
+        (last.took_s or 0) + (new.took_s or 0),
+        last.started,
+        problems=last.problems + new.problems,
+        outputs=last.outputs + new.outputs,
+    )
+    return msgspec.structs.replace(before, attempts=(*before.attempts[:-1], both))
+
+
+def _place(attributes: Mapping[str, str], limits: Limits) -> Place | None:
+    file = attributes.get("file")
+    if not file:
+        return None
+    line = attributes.get("line", "")
+    return Place(one_line(file, limits.name_chars), int(line) if line.isascii() and line.isdigit() else None)
+
+
+def _forget_before(element: "etree._Element") -> None:
+    """Let go of the cases and suites before this one, so that memory does not grow with the file."""
+    parent = element.getparent()
+    if parent is not None:
+        for before in list(element.itersiblings(preceding=True)):
+            if local_name(before) in (CASE, SUITE):
+                parent.remove(before)

@@ -1,0 +1,55 @@
+"""How a file's format is told: each syntax sees the beginning of a file in its own way."""
+
+import pytest
+
+from plain_verdict.readers import READERS
+from plain_verdict.readers.interface import Head
+
+XML = [
+    ("<a/>", ("a", "", "")),
+    ('\ufeff<?xml version="1.0"?><!-- x > y --><n:a xmlns:n="urn:n" b="1"/>', ("a", "urn:n", "")),
+    ("<a xmlns='urn:x' xmlns:n='urn:n'>", ("a", "urn:x", "")),
+    ('<n:a xmlns="urn:x">', ("a", "", "")),
+    ("<!DOCTYPE html><html>", ("", "", "html")),
+    ('{"a": "<b>"}', ("", "", "")),
+    ("", ("", "", "")),
+]
+VIEWS = [
+    # beginning, JSON keys, CSV columns, TAP
+    (b'{"a": 1, "b": [2]}', {"a", "b"}, (), False),
+    (b'{"a": 1}\n{"c": 2}\n', {"a"}, (), False),
+    (b'  {"log": {"version": "1.2", "entries": [', {"log", "version", "entries"}, (), False),
+    (b'[{"a": 1}]', set(), (), False),
+    (b"time,label,elapsed\n1,a,3\n", set(), ("time", "label", "elapsed"), False),
+    (b'"time stamp";"la;bel"\r\n1;2', set(), ("time stamp", "la;bel"), False),
+    (b"TAP version 14\n1..2\nok 1\n", set(), (), True),
+    (b"1..2 # two\nok 1 - sails\n", set(), (), True),
+    (b"not ok 1 - sinks\n", set(), (), True),
+    (b"okay, that is a sentence\n", set(), ("okay", "that is a sentence"), False),
+    (b"plain words", set(), (), False),
+    (b"\x00\x01\x02", set(), (), False),
+    (b"", set(), (), False),
+]
+
+
+@pytest.mark.parametrize(("text", "start"), XML)
+def test_xml_by_its_root_and_namespace(text, start):
+    assert tuple(Head(text.encode()).xml) == start
+
+
+@pytest.mark.parametrize(("data", "keys", "columns", "tap"), VIEWS)
+def test_json_csv_and_tap(data, keys, columns, tap):
+    head = Head(data)
+    assert (head.json_keys, head.csv_columns, head.is_tap) == (keys, columns, tap)
+
+
+def test_no_beginning_is_taken_by_two_readers_and_every_hint_names_each():
+    beginnings = [
+        *(text.encode() for text, _ in XML),
+        *(row[0] for row in VIEWS),
+        b"<testsuite/>",
+        b'{"what": "record"}\n',
+    ]
+    for data in beginnings:
+        assert sum(reader.recognises(Head(data)) for reader in READERS) <= 1
+    assert len({reader.format for reader in READERS}) == len({reader.told_by for reader in READERS}) == len(READERS)

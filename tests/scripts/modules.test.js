@@ -1,0 +1,89 @@
+// The parts of the page's script that need no page.
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { gzipSync } from "node:zlib";
+
+const MODULES = "../../src/plain_verdict/writers/html/scripts/modules";
+const { readView, writeView } = await import(`${MODULES}/fragment.js`);
+const { byName, keepMatches, slowestFirst, wordsOf } = await import(`${MODULES}/search.js`);
+const { blockOf, bytesOf, idsOf, inflated } = await import(`${MODULES}/packed.js`);
+
+for (const [fragment, view] of [
+  ["", null],
+  ["c-0123456789ab", null],
+  ["show=failed", { show: ["failed"], find: "", order: "suite" }],
+  [
+    "show=failed,errored&find=day%20return&order=slowest",
+    { show: ["failed", "errored"], find: "day return", order: "slowest" },
+  ],
+  ["find=a%3Db%26c", { show: [], find: "a=b&c", order: "suite" }],
+  ["find=%E0%A4%A&order=backwards", { show: [], find: "", order: "suite" }],
+  ["show", null],
+  ["show=&find=", { show: [], find: "", order: "suite" }],
+]) {
+  test(`the fragment ${JSON.stringify(fragment)}`, () => assert.deepEqual(readView(fragment), view));
+}
+
+test("a view that is written is read again", () => {
+  for (const show of [[], ["failed"], ["passed", "skipped"]]) {
+    for (const find of ["", "deck 2", "100 % & more = #1", "öre"]) {
+      for (const order of ["suite", "slowest", "name"]) {
+        const view = { show, find, order };
+        const written = writeView(view);
+        const plain = !show.length && !find && order === "suite";
+        assert.deepEqual(readView(written.slice(1)), plain ? null : view);
+      }
+    }
+  }
+});
+
+test("search keeps what has every word, in its own texts or in its suite's name", () => {
+  const texts = ["day return", "single fare", "day single", "harbour fee"];
+  const found = (search) => {
+    const shown = new Uint8Array(4).fill(1);
+    keepMatches(shown, wordsOf(search), texts, ["fares", "quay"], [0, 0, 1, 1]);
+    return [...shown.keys()].filter((check) => shown[check]);
+  };
+  assert.deepEqual(found("  Day "), [0, 2]);
+  assert.deepEqual(found("fares single"), [1]);
+  assert.deepEqual(found("quay"), [2, 3]);
+  assert.deepEqual(found(""), [0, 1, 2, 3]);
+  assert.deepEqual(found("nothing of it"), []);
+});
+
+test("search takes nothing back that was left out before", () => {
+  const shown = Uint8Array.of(0, 1);
+  keepMatches(shown, ["day"], ["day", "day"], [""], [0, 0]);
+  assert.deepEqual([...shown], [0, 1]);
+});
+
+test("orders: numbers in names count as numbers, equal ones keep their places", () => {
+  assert.deepEqual(byName(["deck 10", "deck 2", "anchor", "deck 2"]), [2, 1, 3, 0]);
+  assert.deepEqual(slowestFirst(Float64Array.of(1, 3, 2, 3)), [1, 3, 2, 0]);
+});
+
+test("ids are unpacked, those with a tail as well", () => {
+  const bytes = Uint8Array.of(0, 1, 2, 253, 254, 255, 0xab, 0xcd, 0xef, 0, 0, 7);
+  assert.deepEqual(idsOf(bytes, { 1: "-0a1b2c" }), ["c-000102fdfeff", "c-abcdef000007-0a1b2c"]);
+});
+
+test("a check is in the last block that begins before it", () => {
+  const starts = [0, 3, 4, 900];
+  for (const [check, block] of [
+    [0, 0],
+    [2, 0],
+    [3, 1],
+    [4, 2],
+    [899, 2],
+    [900, 3],
+    [5000, 3],
+  ]) {
+    assert.equal(blockOf(starts, check), block);
+  }
+});
+
+test("what is packed is opened", async () => {
+  const text = "Ferry to Øygarden, 418 kr\n".repeat(3000);
+  assert.equal(await inflated(gzipSync(text).toString("base64")), text);
+  assert.deepEqual([...bytesOf("AAH/")], [0, 1, 255]);
+});

@@ -1,0 +1,76 @@
+"""What can be used from Python, and that its page tells the truth."""
+
+import re
+import shutil
+import subprocess
+import sys
+from datetime import UTC, date, datetime
+
+import pytest
+
+import plain_verdict
+from conftest import ROOT
+from plain_verdict import PageInfo, Report, Rules, UsageError, judge, read, render
+from plain_verdict.demo import RESULTS
+from plain_verdict.writers import WRITERS
+
+PAGE = (ROOT / "docs" / "python.md").read_text("utf-8")
+EXPORTS = [
+    "OutputFile",
+    "PageInfo",
+    "PlainVerdictError",
+    "ReadError",
+    "ReadOptions",
+    "Report",
+    "Rules",
+    "Run",
+    "UsageError",
+    "Verdict",
+    "WriteError",
+    "Writer",
+    "judge",
+    "read",
+    "render",
+]
+
+
+def test_the_exports_are_these_and_all_of_them_are_there_and_documented():
+    assert sorted(plain_verdict.__all__) == sorted(EXPORTS)
+    listed = [name for names in plain_verdict._MODULES.values() for name in names]
+    assert sorted(listed) == sorted(EXPORTS)
+    for name in EXPORTS:
+        assert getattr(plain_verdict, name).__doc__, name
+        assert f"`{name}" in PAGE, name
+    with pytest.raises(AttributeError, match="no attribute 'album'"):
+        plain_verdict.album  # noqa: B018  looked for, not used
+
+
+def test_the_example_of_the_docs_runs(tmp_path):
+    shutil.copytree(RESULTS, tmp_path / "results")
+    code = re.search(r"<!-- python example -->\n```python\n(.*?)```", PAGE, re.DOTALL)[1]
+    done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True, check=True)
+    assert done.stdout.startswith("Not fit: 11 of 61 checks failed or could not finish, ")
+    assert '<meta name="plain-verdict-page"' in (tmp_path / "verdict.html").read_text("utf-8")
+
+
+def test_every_output_is_the_same_twice_and_its_name_is_on_the_page(tmp_path):
+    (tmp_path / "r.xml").write_text('<testsuite><testcase name="sails"/></testsuite>')
+    run = read([str(tmp_path / "r.xml")])
+    day = date(2026, 11, 22)
+    report = Report(run, judge(run, Rules(), day), PageInfo(datetime(2026, 11, 22, 2, 0, tzinfo=UTC)))
+    for writer in WRITERS:
+        assert (
+            f"| `{writer.name}` | {f'`{writer.suffix}`' if writer.suffix else 'a folder'} | {writer.about} |"
+            in PAGE
+        )
+        first, second = (
+            [
+                (name, content if isinstance(content, bytes) else "".join(content))
+                for name, content in render(report, writer.name)
+            ]
+            for _ in range(2)
+        )
+        assert first == second
+        assert all(content for _, content in first)
+    with pytest.raises(UsageError, match="'stone' is no output"):
+        render(report, "stone")
