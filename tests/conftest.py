@@ -27,6 +27,13 @@ MADE = "1795312800"  # a fixed moment, so that pages can be compared
 Tool = Callable[..., SimpleNamespace]
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Mark what opens a page in the browser."""
+    for item in items:
+        if "browser" in getattr(item, "fixturenames", ()):
+            item.add_marker(pytest.mark.browser)
+
+
 @pytest.fixture
 def tool(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]) -> Tool:
     """Run the command line in the temporary folder: ``tool("report", "a.xml")`` gives code, out, err."""

@@ -5,6 +5,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
@@ -86,6 +87,7 @@ def test_help_and_version_import_nothing_heavy():
     assert not {"lxml", "jinja2", "msgspec", "rich", "plain_verdict.model", "json"} & set(loaded)
 
 
+@pytest.mark.slow
 def test_the_docs_show_what_the_program_really_prints():
     done = subprocess.run(
         [sys.executable, ROOT / "scripts" / "refresh-docs", "--check"], capture_output=True, text=True, check=False
@@ -111,6 +113,7 @@ XML = b'<testsuites><testsuite name="Quay" tests="2"><testcase name="s&#246;ils"
 @example([(11, b"\x98")])
 @given(st.lists(st.tuples(st.integers(0, len(XML) - 1), st.binary(min_size=0, max_size=4)), min_size=1, max_size=5))
 @settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@pytest.mark.slow
 def test_no_damage_ends_in_a_traceback(tool, tmp_path, edits):
     data = bytearray(XML)
     for place, piece in edits:

@@ -79,6 +79,7 @@ def running_in_group(group: int) -> list[int]:
 
 
 @pytest.mark.parametrize("how", [signal.SIGTERM, signal.SIGHUP, signal.SIGKILL])
+@pytest.mark.slow
 def test_a_run_that_is_stopped_leaves_no_process_and_no_half_page(how, tmp_path):
     many_pictures(tmp_path)
     command = [sys.executable, "-m", "plain_verdict", "report", "many.xml", "--evidence", "shots"]
@@ -112,6 +113,7 @@ def test_parts_that_a_killed_run_left_are_removed_once_nobody_can_write_them(too
 
 
 @pytest.mark.parametrize("layout", [[], ["--layout", "folder"], ["--zip"]], ids=["pages", "folders", "zips"])
+@pytest.mark.slow
 def test_runs_at_the_same_time_keep_out_of_each_others_way(layout, shell, tmp_path):
     name = "pages/v" if layout else "pages/v.html"
 

@@ -16,13 +16,15 @@ Result = TypeVar("Result")
 _LOOK_S = 0.3
 
 
-def end_with_parent() -> None:
-    """Make this process end when its parent does, however that ends; and leave signals' handling to the parent."""
+def end_with_parent(parent: int) -> None:
+    """Make this process end when its parent does, however that ends; and leave signals' handling to the parent.
+
+    ``parent`` is the parent's number as the parent knows it: by the time this runs, it may be gone.
+    """
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     for name in ("SIGTERM", "SIGHUP"):
         if hasattr(signal, name):
             signal.signal(getattr(signal, name), signal.SIG_DFL)
-    parent = os.getppid()
 
     def watch() -> None:
         while os.getppid() == parent:
@@ -47,7 +49,7 @@ class BackgroundTask(Generic[Result]):
         """Begin in a process of its own."""
         context = multiprocessing.get_context("fork")
         self._receive, send = context.Pipe(duplex=False)
-        self._child = context.Process(target=_send, args=(self._work, send), daemon=True)
+        self._child = context.Process(target=_send, args=(self._work, send, os.getpid()), daemon=True)
         self._child.start()
         send.close()
 
@@ -69,8 +71,8 @@ class BackgroundTask(Generic[Result]):
         return result
 
 
-def _send(work: Callable[[], Result], send: "Connection") -> None:
-    end_with_parent()
+def _send(work: Callable[[], Result], send: "Connection", parent: int) -> None:
+    end_with_parent(parent)
     send.send(work())
 
 

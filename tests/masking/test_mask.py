@@ -170,3 +170,14 @@ def test_the_teams_patterns_reach_texts_without_any_other_secret(tool, tmp_path)
     for command in ("judge", "inspect"):
         done = tool(command, "r.xml", "--json", "--detail")
         assert json.loads(done.out)["checks"][0]["name"] == "order [masked, 8 to 15 characters]"
+
+
+@pytest.mark.parametrize("key", ["ignore", "leave"])
+def test_words_that_are_no_secrets_also_under_the_old_name_of_the_key(key, tool, tmp_path):
+    (tmp_path / "plain-verdict.toml").write_text(f'[masking]\n{key} = ["hunter2-8181"]\n')
+    (tmp_path / "r.xml").write_text('<testsuite><testcase name="opens with password=hunter2-8181"/></testsuite>')
+    done = tool("report", "r.xml")
+    page = (tmp_path / "verdict.html").read_text("utf-8")
+    note = "plain-verdict.toml: the key masking.leave is called masking.ignore now; the old name is read until the next version."
+    assert "hunter2-8181" in page
+    assert (note in done.err, note in page) == (key == "leave", key == "leave")

@@ -183,6 +183,7 @@ def test_ids_depend_on_what_a_check_is_and_not_on_where_it_stands(checks_of, tmp
     assert len({check.id for check in both.checks}) == 4
 
 
+@pytest.mark.slow
 def test_memory_grows_with_what_is_kept_and_not_with_the_file(tmp_path):
     path = tmp_path / "big.xml"
     with path.open("w") as file:

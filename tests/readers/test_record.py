@@ -312,6 +312,7 @@ EXPECTED = {"test_fare adults 1": "passed", "test_fare adults 2": "failed", "tes
 
 
 @pytest.mark.parametrize("more", [[], ["-n", "2"]], ids=["one process", "xdist"])
+@pytest.mark.slow
 def test_pytest_records_every_test(more, checks_of, tmp_path):
     (tmp_path / "test_desk.py").write_text(TESTS)
     (tmp_path / "pytest.ini").write_text("[pytest]\nmarkers = smoke: few\n")
@@ -335,6 +336,7 @@ def test_pytest_records_every_test(more, checks_of, tmp_path):
     assert {check.suite for check in found.checks} == {"test_desk", "test_desk.TestSeats"}
 
 
+@pytest.mark.slow
 def test_the_browser_example_leaves_a_page_and_a_kill_is_said(checks_of, tmp_path):
     shutil.copytree(ROOT / "examples" / "booking_desk", tmp_path / "desk")
     command = [sys.executable, "-m", "pytest", "desk", "-p", "no:cacheprovider", "--verdict-record", "results"]

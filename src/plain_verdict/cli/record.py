@@ -18,11 +18,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION", title="actions")
 
     def action(name: str, about: str, *positional: str) -> argparse.ArgumentParser:
-        one = actions.add_parser(name, help=about, description=about[0].upper() + about[1:] + ".")
+        parser = actions.add_parser(name, help=about, description=about[0].upper() + about[1:] + ".")
         for argument in positional:
-            one.add_argument(argument.lower(), metavar=argument)
-        add_debug(one)
-        return one
+            parser.add_argument(argument.lower(), metavar=argument)
+        add_debug(parser)
+        return parser
 
     check = action("check", "begin a check and print its id", "NAME")
     check.add_argument(
@@ -54,10 +54,12 @@ def run(options: argparse.Namespace) -> int:
         raise UsageError(f"is no name for a record; it ends in {SUFFIX}", path=options.file)
     if options.action == "keep" and not os.path.isfile(options.path):  # noqa: PTH113  as light as the recorder
         raise UsageError("is no file that can be kept", path=options.path)
-    told = {"end": "id", "step": "parent", "log": "parent", "keep": "parent"}.get(options.action)
-    if told and not _is_begun(options.file, getattr(options, told)):
+    naming = {"end": "id", "step": "parent", "log": "parent", "keep": "parent"}.get(options.action)
+    if naming and not _is_begun(options.file, getattr(options, naming)):
         hint = "begin it first: its id is what begins it prints"
-        raise UsageError(f"nothing with the id {getattr(options, told)!r} was begun", path=options.file, hint=hint)
+        raise UsageError(
+            f"nothing with the id {getattr(options, naming)!r} was begun", path=options.file, hint=hint
+        )
     recorder = Recorder(options.file, strict=True)
     try:
         _write(recorder, options)

@@ -181,7 +181,7 @@ def _first_free(path: Path) -> int:
     """
     same = re.compile(rf"{re.escape(path.stem)}(?:-([1-9]\d{{0,6}}))?{re.escape(path.suffix)}")
     found = [same.fullmatch(other.name) for other in path.parent.iterdir()]
-    return max((int(one[1] or 1) for one in found if one), default=0) + 1
+    return max((int(match[1] or 1) for match in found if match), default=0) + 1
 
 
 def _placed(part: Path, path: Path, *, overwrite: bool) -> Path:

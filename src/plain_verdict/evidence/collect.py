@@ -105,8 +105,8 @@ def _resolved(
 
     run = change_run(run, lambda check, _: change_check(check, settle))
     # A copy of what a check has belongs to it as well.
-    taken = {one.content for check in run.checks for one in evidence_of(check)}
-    loose = tuple(one for one in map(settle, run.unclaimed) if not one.content or one.content not in taken)
+    taken = {piece.content for check in run.checks for piece in evidence_of(check)}
+    loose = tuple(piece for piece in map(settle, run.unclaimed) if not piece.content or piece.content not in taken)
     run = msgspec.structs.replace(run, unclaimed=loose)
     if resolving.left_out:
         notes.append(f"Evidence of {plural(resolving.left_out, 'check')} was left out, as asked for.")
@@ -114,7 +114,7 @@ def _resolved(
     used = {Path(task.file) for task in resolving.tasks.values()}
     run = msgspec.structs.replace(
         run,
-        left_alone=tuple(one for one in run.left_alone if Path(os.path.realpath(one.file)) not in used),
+        left_alone=tuple(other for other in run.left_alone if Path(os.path.realpath(other.file)) not in used),
         evidence_notes=tuple(notes),
     )
     return run, resolving, made
@@ -122,8 +122,10 @@ def _resolved(
 
 def _missing(run: Run) -> list[str]:
     """Return a note on the evidence that can't be shown, with reasons."""
-    reasons = Counter(one.unavailable for check in run.checks for one in evidence_of(check) if one.unavailable)
-    reasons.update(one.unavailable for one in run.unclaimed if one.unavailable)
+    reasons = Counter(
+        piece.unavailable for check in run.checks for piece in evidence_of(check) if piece.unavailable
+    )
+    reasons.update(piece.unavailable for piece in run.unclaimed if piece.unavailable)
     if not reasons:
         return []
     why = join_list([f"{number:,} {trouble}" for trouble, number in sorted(reasons.items())], most=5)

@@ -35,7 +35,7 @@ def run_tasks(tasks: Sequence[Task]) -> Iterator[Content | str]:
         return
     from concurrent.futures import ProcessPoolExecutor
 
-    pool = ProcessPoolExecutor(workers, initializer=end_with_parent)
+    pool = ProcessPoolExecutor(workers, initializer=end_with_parent, initargs=(os.getpid(),))
     try:
         yield from pool.map(make_content, tasks, chunksize=2)
     except BaseException:

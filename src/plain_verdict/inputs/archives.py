@@ -166,7 +166,7 @@ def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
     stream.seek(0)
     if head.startswith((_ZIP, _EMPTY_ZIP)):
         with zipfile.ZipFile(stream) as archive:
-            for entry in sorted(archive.infolist(), key=lambda one: one.filename):
+            for entry in sorted(archive.infolist(), key=lambda member: member.filename):
                 if not entry.is_dir() and _wanted(entry.filename):
                     with archive.open(entry) as file:
                         yield entry.filename, unpacking.read(file, path)
@@ -185,7 +185,7 @@ def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
 
 def _from_tar(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tuple[str, Held]]:
     with tarfile.open(fileobj=stream, mode="r:") as archive:
-        for entry in sorted(archive, key=lambda one: one.name):
+        for entry in sorted(archive, key=lambda member: member.name):
             # Links and devices have no content of their own.
             file = archive.extractfile(entry) if entry.isreg() and _wanted(entry.name) else None
             if file is not None:

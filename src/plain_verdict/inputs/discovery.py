@@ -166,7 +166,7 @@ def _sources(paths: Iterator[tuple[str, _Found]]) -> list[Source]:
     # Two folders up from the files: the page then names their folder, and nothing of the machine above it.
     base = Path(os.path.commonpath([str(Path(path).parent) for path in outside])).parent if outside else Path()
     sources = []
-    for path, told in found:
+    for path, origin in found:
         file = Path(os.path.abspath(path))  # noqa: PTH100
         shown = file.relative_to(here if here and _is_below(path, here) else base)
         regular = file.is_file()
@@ -175,10 +175,10 @@ def _sources(paths: Iterator[tuple[str, _Found]]) -> list[Source]:
                 shown_path(shown.as_posix()),
                 partial(_open if regular else _refuse, path),
                 file.stat().st_size if regular else 0,
-                told.explicit,
+                origin.explicit,
                 str(file),
-                tuple(told.given),
-                told.go,
+                tuple(origin.given),
+                origin.go,
             )
         )
     return sorted(sources, key=lambda source: source.path)

@@ -86,7 +86,7 @@ def _alike(checks: Sequence[Check], similarity: Similarity) -> list[Cause]:
     causes = [_cause("", several, similarity) for several in groups.values()]
     uses = Counter(cause.name for cause in causes)
     seen: Counter[str] = Counter()
-    told = []
+    named = []
     for cause in sorted(causes, key=lambda cause: (-len(cause.checks), cause.checks[0].id)):
         if uses[cause.name] > 1:
             place = similarity.place(problem_of(cause.checks[0])).replace(" ", ", ", 1)
@@ -94,8 +94,8 @@ def _alike(checks: Sequence[Check], similarity: Similarity) -> list[Cause]:
             seen[name] += 1
             name = name if seen[name] == 1 else f"{name} ({seen[name]})"
             cause = msgspec.structs.replace(cause, name=name)  # noqa: PLW2901
-        told.append(cause)
-    return told
+        named.append(cause)
+    return named
 
 
 def _ruled(name: str, checks: list[Check], rule: CauseRule | None, similarity: Similarity) -> Cause:
@@ -111,7 +111,7 @@ def _cause(name: str, checks: list[Check], similarity: Similarity) -> Cause:
     usual = Counter(template_of(line) for line, _ in lines)
     template = min(usual, key=lambda text: (-usual[text], text))
     alike = [(line, problem) for line, problem in lines if template_of(line) == template]
-    line, typical = min(alike, key=lambda one: (one[0], one[1].message))
+    line, typical = min(alike, key=lambda pair: (pair[0], pair[1].message))
     return Cause(
         name=name or _named([line for line, _ in alike], typical),
         checks=tuple(checks),

@@ -40,7 +40,7 @@ def _on_failures(facts: SentenceFacts, sentence: Explanation) -> Iterator[str]:
     if cause and not sentence.cause:
         yield f"{capital(spelled(len(cause.checks), 'check'))} failed with “{cause.name}”."
     if not sentence.conditions:
-        yield from (f"Broken: {one.words} ({one.met})." for one in facts.broken if one.name)
+        yield from (f"Broken: {broken.words} ({broken.met})." for broken in facts.broken if broken.name)
 
 
 def _on_few(facts: SentenceFacts, sentence: Explanation) -> Iterator[str]:

@@ -51,7 +51,7 @@ def explain(word: VerdictWord, facts: SentenceFacts) -> Explanation:
 def _not_fit(facts: SentenceFacts) -> Explanation:
     """Say how much failed, and the one thing besides that matters most."""
     text, whole = _failing(facts.tally)
-    aside, told = _most_telling(facts, whole=whole)
+    aside, settled = _most_telling(facts, whole=whole)
     names = [condition.name for condition in facts.broken if condition.name]
     broken = ""
     if names:
@@ -59,7 +59,7 @@ def _not_fit(facts: SentenceFacts) -> Explanation:
         ending = "condition {} is broken" if len(names) == 1 else "conditions {} are broken"
         broken = f", and the {ending.format(quoted)}"
     only_one_sort = not (facts.tally.failed and facts.tally.errored)
-    return Explanation(f"{text}{aside}{broken}.", errored=only_one_sort, **told)
+    return Explanation(f"{text}{aside}{broken}.", errored=only_one_sort, **settled)
 
 
 def _most_telling(facts: SentenceFacts, *, whole: bool) -> tuple[str, dict[str, bool]]:

@@ -166,16 +166,16 @@ class Similarity:
     @staticmethod
     def _said_by_unlike(failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
         """Return those lines, with holes, that failures have whose details tell different things."""
-        told: dict[str, set[str]] = defaultdict(set)
+        beyond: dict[str, set[str]] = defaultdict(set)
         asked: Counter[str] = Counter()
         for name, problem in failures:
             head = headline(problem.message or problem.detail)[:_CHARS]
             template = template_of(head)
             # A few hundred failures tell whether they are unlike; nobody needs to look at all of thousands.
-            if not has_telling_words(template) and len(told[template]) < _FEW and asked[template] < _ASKED:
+            if not has_telling_words(template) and len(beyond[template]) < _FEW and asked[template] < _ASKED:
                 asked[template] += 1
-                told[template].add(template_of(_line_of(name, problem.detail, head)))
-        return frozenset(template for template, several in told.items() if len(several - {"", template}) >= _FEW)
+                beyond[template].add(template_of(_line_of(name, problem.detail, head)))
+        return frozenset(template for template, several in beyond.items() if len(several - {"", template}) >= _FEW)
 
     def _places_of_unlike(self, failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
         """Return the places that are innermost in many failures that are not alike: of helpers they share."""

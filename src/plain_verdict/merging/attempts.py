@@ -146,8 +146,8 @@ def _moved_steps(steps: tuple[Step, ...], folder: str) -> tuple[Step, ...]:
 
 def _moved(evidence: tuple[Evidence, ...], folder: str) -> tuple[Evidence, ...]:
     return tuple(
-        msgspec.structs.replace(one, path=str(Path(folder, one.path)))
-        if one.path and "\x00" not in one.path
-        else one
-        for one in evidence
+        msgspec.structs.replace(piece, path=str(Path(folder, piece.path)))
+        if piece.path and "\x00" not in piece.path
+        else piece
+        for piece in evidence
     )

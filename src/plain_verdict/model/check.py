@@ -140,7 +140,7 @@ class Check(Value, frozen=True):
     @property
     def flaky(self) -> bool:
         """Return whether it passed only after an attempt that did not."""
-        return self.outcome is Outcome.PASSED and any(one.outcome in BAD for one in self.attempts)
+        return self.outcome is Outcome.PASSED and any(attempt.outcome in BAD for attempt in self.attempts)
 
 
 def evidence_of(check: Check) -> Iterator[Evidence]:

@@ -57,8 +57,8 @@ def _changed_value(value: object, change: Change) -> object:
         text = change.text(value)
         return value if text == value else text
     if isinstance(value, tuple):
-        several = tuple(_changed_value(one, change) for one in value)
-        same = all(one is other for one, other in zip(several, value, strict=True))
+        several = tuple(_changed_value(item, change) for item in value)
+        same = all(new is old for new, old in zip(several, value, strict=True))
         return value if same else several
     if isinstance(value, datetime):
         return change.moment(value) if change.moment else value

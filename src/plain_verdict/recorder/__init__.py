@@ -80,9 +80,9 @@ class Node(ContextDecorator):
             return
         outcome, reason, problem = problem_of(error)
         # The innermost step and the check tell the problem; steps between them only that they did not pass.
-        told = self._what == "step" and self._recorder.told is error
-        self._recorder.told = error
-        self._recorder.finish(self.id, outcome, reason, [] if told or problem is None else [problem])
+        is_known = self._what == "step" and self._recorder.reported is error
+        self._recorder.reported = error
+        self._recorder.finish(self.id, outcome, reason, [] if is_known or problem is None else [problem])
 
 
 class Recorder:
@@ -101,7 +101,7 @@ class Recorder:
             )
         self.path = name
         self.worker = worker
-        self.told: BaseException | None = None
+        self.reported: BaseException | None = None
         self._file = -1
         self._broken = False
         self._strict = strict

@@ -23,4 +23,4 @@ def writer_named(name: str) -> Writer:
     for writer in WRITERS:
         if writer.name == name:
             return writer
-    raise UsageError(f"{name!r} is no output", hint=f"it is one of {', '.join(one.name for one in WRITERS)}")
+    raise UsageError(f"{name!r} is no output", hint=f"it is one of {', '.join(writer.name for writer in WRITERS)}")

@@ -192,7 +192,7 @@ def _details(run: Run, verdict: Verdict) -> Iterator[CheckDetail]:
                 cause=causes.get(check.id),
                 waived=check.id in verdict.waived,
                 file=file.path,
-                evidence=[EvidenceDetail(one.name, one.path) for one in evidence_of(check)],
+                evidence=[EvidenceDetail(piece.name, piece.path) for piece in evidence_of(check)],
                 requirements=list(check.requirements),
                 tags=list(check.tags),
             )

@@ -443,6 +443,7 @@ AXE = next(
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 @pytest.mark.parametrize("layout", ["page", "folder", "suite", "folded"])
+@pytest.mark.slow
 def test_axe_finds_nothing_with_everything_open(scheme, layout, tool, tmp_path, browser, monkeypatch):
     if layout == "folded":
         fold_after(monkeypatch, 0)

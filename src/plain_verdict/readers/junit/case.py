@@ -226,13 +226,13 @@ class CaseReader:
     def _by_status(self, words: Sequence[str]) -> tuple[Outcome, str, tuple[Problem, ...]]:
         """Return the outcome that the words of status attributes mean."""
         known = [(_STATUS.get(re.sub("[^a-z]", "", word.lower())), one_line(word, _WORD_CHARS)) for word in words]
-        told = [(outcome, word) for outcome, word in known if outcome]
-        if not told:
+        meant = [(outcome, word) for outcome, word in known if outcome]
+        if not meant:
             word = known[0][1]
             self.unknown_words[word] += 1
             return Outcome.UNDECIDED, f"its status is “{word}”, which does not say how it ended", ()
-        outcome = gravest(outcome for outcome, _ in told)
-        word = next(word for meaning, word in told if meaning is outcome)
+        outcome = gravest(outcome for outcome, _ in meant)
+        word = next(word for meaning, word in meant if meaning is outcome)
         if outcome in BAD:
             problem = Problem(outcome, message=f"Its status is “{word}”; the file gives no reason.")
             return outcome, "", (problem,)

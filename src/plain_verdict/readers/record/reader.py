@@ -302,11 +302,11 @@ class _Tree:
         for id_, executions in together.items():
             numbers = {line.attempt for line, _ in executions}
             if len(executions) == 1 or (0 not in numbers and len(numbers) == len(executions)):
-                executions.sort(key=lambda one: one[0].attempt)
+                executions.sort(key=lambda execution: execution[0].attempt)
                 yield self._check(id_, executions)
             else:
                 # Without numbers nothing says that they are attempts at one check.
-                yield from (self._check(id_, [one]) for one in executions)
+                yield from (self._check(id_, [execution]) for execution in executions)
 
     def _id(self, line: CheckLine) -> str:
         parameters = tuple(Fact(key, value) for key, value in line.parameters.items())

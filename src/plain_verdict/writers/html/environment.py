@@ -70,8 +70,9 @@ class CompiledBeside(BytecodeCache):
         return _FOLDER / "templates" / "__pycache__" / f"{bucket.key}.{sys.implementation.cache_tag}.jinja"
 
 
+@cache
 def make_environment() -> Environment:
-    """Return the environment that renders the page's templates."""
+    """Return the one environment of the program, which renders all templates."""
     environment = Environment(
         loader=FileSystemLoader(_TEMPLATES),
         autoescape=True,

@@ -166,10 +166,12 @@ class Folding:
     def _shortened(self, check: Check) -> Check:
         """Return a check with its stack texts cut where the failures are so many that nobody reads them all."""
         last = check.attempts[-1]
-        if not self.cuts or all(len(one.detail) <= FOLDED_DETAIL_CHARS for one in last.problems):
+        if not self.cuts or all(len(problem.detail) <= FOLDED_DETAIL_CHARS for problem in last.problems):
             return check
         replace = msgspec.structs.replace
-        problems = tuple(replace(one, detail=block(one.detail, FOLDED_DETAIL_CHARS)) for one in last.problems)
+        problems = tuple(
+            replace(problem, detail=block(problem.detail, FOLDED_DETAIL_CHARS)) for problem in last.problems
+        )
         return replace(check, attempts=(*check.attempts[:-1], replace(last, problems=problems)))
 
     def _columns(self) -> Columns:

@@ -106,7 +106,7 @@ def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
     """Return the digest as plain text."""
     counts = "  ".join(f"{number:,} {outcome}" for outcome, number in words.counts)
     lines = [words.title, "", verdict.sentence, *verdict.all_remarks, "", counts, ""]
-    lines += [f"{one.state.capitalize()}: {one.words} ({one.met})" for one in verdict.conditions]
+    lines += [f"{rule.state.capitalize()}: {rule.words} ({rule.met})" for rule in verdict.conditions]
     for cause in words.causes:
         lines += ["", *_plain_cause(cause)]
     lines += ["", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else []
