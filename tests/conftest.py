@@ -18,7 +18,7 @@ from selenium.webdriver.remote.webdriver import WebDriver
 
 from plain_verdict import writers
 from plain_verdict.cli import main
-from plain_verdict.writers.html.page import PageWriter
+from plain_verdict.writers.html.writer import PageWriter
 
 ROOT = Path(__file__).parent.parent
 EXAMPLES = ROOT / "tests" / "examples"

@@ -27,7 +27,7 @@ from plain_verdict.report import PageInfo, Report
 from plain_verdict.request import ReadOptions, ReadRequest, Request
 from plain_verdict.settings.rules import Rules
 from plain_verdict.writers import OutputFile, Writer, writer_named
-from plain_verdict.writers.mail.message import Attachment
+from plain_verdict.writers.mail.envelope import Attachment
 from plain_verdict.writers.mail.writer import MailWriter
 
 _MAIL_GROWTH = 1.37

@@ -1,6 +1,5 @@
 """Helper processes: they end with the program that started them, and may be given only so much time."""
 
-import multiprocessing
 import os
 import signal
 import threading
@@ -47,6 +46,8 @@ class BackgroundTask(Generic[Result]):
 
     def start(self) -> None:
         """Begin in a process of its own."""
+        import multiprocessing  # takes longer to import than a small report has
+
         context = multiprocessing.get_context("fork")
         self._receive, send = context.Pipe(duplex=False)
         self._child = context.Process(target=_send, args=(self._work, send, os.getpid()), daemon=True)

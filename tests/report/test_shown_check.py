@@ -27,7 +27,7 @@ from plain_verdict.model import (
     Run,
     Step,
 )
-from plain_verdict.writers.html.page import PageWriter
+from plain_verdict.writers.html.writer import PageWriter
 
 NOT_SHOWN = {
     "Check.id": "it is the check's link",

@@ -3,7 +3,6 @@
 import argparse
 import os
 import time
-import webbrowser
 from datetime import datetime
 from pathlib import Path
 
@@ -145,5 +144,7 @@ def exit_code(run: Run, verdict: Verdict, wanted: ReportTable) -> int:
 
 def open_page(page: Path) -> None:
     """Open the page in the user's browser, or say that there is none."""
+    import webbrowser  # it looks for all browsers there are
+
     if not webbrowser.open(page.as_uri()):
         show_labelled("note", "no browser could be opened here.")

@@ -1,8 +1,7 @@
 """The outputs, each behind one small interface. To add one: a module or folder with a writer, and its row here."""
 
 from plain_verdict.errors import UsageError
-from plain_verdict.writers.html.folder import FolderWriter
-from plain_verdict.writers.html.page import PageWriter
+from plain_verdict.writers.html.writer import FolderWriter, PageWriter
 from plain_verdict.writers.interface import OutputFile, Writer
 from plain_verdict.writers.mail.writer import MailWriter
 from plain_verdict.writers.summary_json import SummaryWriter

@@ -1,8 +1,6 @@
-"""The page as a folder of files, in which nothing is inline."""
+"""Renders the page as a folder of files."""
 
 from collections.abc import Iterator
-
-import msgspec
 
 from plain_verdict.brand.svg import picture_of_svg
 from plain_verdict.model import Content, ContentKind
@@ -16,38 +14,27 @@ from plain_verdict.writers.interface import OutputFile
 _CHECKS_A_PAGE = 1000  # of a suite's page: what a browser opens in a blink without any script
 
 
-class FolderWriter(msgspec.Struct, frozen=True):
-    """Writes index.html, a page for each suite, styles, script and pictures.
-
-    It reads well where a server forbids scripts, styles and data URLs.
-    """
-
-    name = "folder"
-    suffix = ""
-    about = "a folder that needs no script, no inline style and no data URL"
-    is_layout = True
-
-    def render(self, report: Report) -> Iterator[OutputFile]:
-        """Yield the folder's files, the first page first."""
-        renderer = Renderer(report)
-        names = suite_files([(group.path, len(group.checks)) for group in report.suites], _CHECKS_A_PAGE)
-        suites = tuple(zip(report.suites, names, strict=True))
-        pages = {
-            check.id: files[number // _CHECKS_A_PAGE]
-            for group, files in suites
-            for number, check in enumerate(group.checks)
-        }
-        links = Links(pages, "index.html")
-        yield OutputFile("index.html", renderer.page(PageParts(links, suite_pages=suites)))
-        for group, files in suites:
-            name = " › ".join(group.path) or "Outside any suite"
-            for number, file in enumerate(files):
-                part = part_of(group, number * _CHECKS_A_PAGE, _CHECKS_A_PAGE)
-                yield OutputFile(file, renderer.suite(links.at(file), group=part, files=files, suite_name=name))
-        yield from renderer.assets()
-        for content in report.run.contents:
-            if content.kind is not ContentKind.TEXT:
-                yield OutputFile(file_of(content), _bytes(content))
+def render_folder(report: Report) -> Iterator[OutputFile]:
+    """Yield index.html, a page for each suite, styles, script and pictures."""
+    renderer = Renderer(report)
+    names = suite_files([(group.path, len(group.checks)) for group in report.suites], _CHECKS_A_PAGE)
+    suites = tuple(zip(report.suites, names, strict=True))
+    pages = {
+        check.id: files[number // _CHECKS_A_PAGE]
+        for group, files in suites
+        for number, check in enumerate(group.checks)
+    }
+    links = Links(pages, "index.html")
+    yield OutputFile("index.html", renderer.page(PageParts(links, suite_pages=suites)))
+    for group, files in suites:
+        name = " › ".join(group.path) or "Outside any suite"
+        for number, file in enumerate(files):
+            part = part_of(group, number * _CHECKS_A_PAGE, _CHECKS_A_PAGE)
+            yield OutputFile(file, renderer.suite(links.at(file), group=part, files=files, suite_name=name))
+    yield from renderer.assets()
+    for content in report.run.contents:
+        if content.kind is not ContentKind.TEXT:
+            yield OutputFile(file_of(content), _bytes(content))
 
 
 def _bytes(content: Content) -> bytes:

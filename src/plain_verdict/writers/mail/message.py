@@ -1,38 +1,20 @@
 """Writes a digest as a mail message, ready to be opened or sent."""
 
-from collections.abc import Callable
-from datetime import datetime
 from email.headerregistry import Address
 from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime, parseaddr
 from hashlib import sha256
 
-import msgspec
-
 from plain_verdict.errors import UsageError
 from plain_verdict.model.marks import MAIL_MARK
-from plain_verdict.writers.mail.digest import Digest
+from plain_verdict.report import Report
+from plain_verdict.writers.mail.digest import Digest, render_digest
+from plain_verdict.writers.mail.envelope import Attachment, Envelope
 
 _DIGEST_BYTES = 100_000
-NOBODY = "plain-verdict@invalid"  # Source: RFC 2606, section 2: a name that can't be anybody's
+_NOBODY = "plain-verdict@invalid"  # Source: RFC 2606, section 2: a name that can't be anybody's
 _MOST_CAUSES = 20
-
-
-class Envelope(msgspec.Struct, frozen=True):
-    """Who writes to whom and when; ``logo`` is a PNG picture, or nothing."""
-
-    made: datetime
-    sender: str = ""
-    to: tuple[str, ...] = ()
-    logo: bytes = b""
-
-
-class Attachment(msgspec.Struct, frozen=True):
-    """A page, or a folder packed, that goes with the digest."""
-
-    name: str
-    data: bytes
 
 
 def read_addresses(texts: tuple[str, ...]) -> tuple[Address, ...]:
@@ -49,14 +31,20 @@ def read_addresses(texts: tuple[str, ...]) -> tuple[Address, ...]:
     return tuple(addresses)
 
 
-def make_mail(make: Callable[[int], Digest], envelope: Envelope, attachment: Attachment | None) -> bytes:
-    """Return the message of a digest that ``make`` gives for a number of causes, at most 100 kB without its page.
+def check_addresses(sender: str, to: tuple[str, ...]) -> None:
+    """Make sure that a mail can be from and to these. Raises UsageError."""
+    read_addresses((sender or _NOBODY, *to))
+
+
+def make_mail(report: Report, envelope: Envelope, attachment: Attachment | None) -> bytes:
+    """Return the message of a digest with as many causes as keep it under 100 kB without its page.
 
     Source: RFC 5322 (message), RFC 2046, section 5.1 (multipart), RFC 2387 (related).
     """
+    attached = attachment.name if attachment else ""
     most = _MOST_CAUSES
     while True:
-        digest = make(most)
+        digest = render_digest(report, most_causes=most, attached=attached)
         message = _message(digest, envelope, None)
         if len(message) <= _DIGEST_BYTES or most == 0:
             return _message(digest, envelope, attachment) if attachment else message
@@ -66,7 +54,7 @@ def make_mail(make: Callable[[int], Digest], envelope: Envelope, attachment: Att
 def _message(digest: Digest, envelope: Envelope, attachment: Attachment | None) -> bytes:
     message = EmailMessage(policy=SMTP)
     message["Subject"] = digest.subject
-    message["From"] = read_addresses((envelope.sender or NOBODY,))
+    message["From"] = read_addresses((envelope.sender or _NOBODY,))
     if envelope.to:
         message["To"] = read_addresses(envelope.to)
     message["Date"] = format_datetime(envelope.made)

@@ -1,4 +1,4 @@
-"""The digest as a message, ready to be opened or sent."""
+"""The digest as a message. What makes it is imported when a mail is wanted: it brings Python's mail package."""
 
 from collections.abc import Iterator
 
@@ -6,8 +6,7 @@ import msgspec
 
 from plain_verdict.report import Report
 from plain_verdict.writers.interface import OutputFile
-from plain_verdict.writers.mail.digest import Digest, render_digest
-from plain_verdict.writers.mail.message import NOBODY, Attachment, Envelope, make_mail, read_addresses
+from plain_verdict.writers.mail.envelope import Attachment, Envelope
 
 
 class MailWriter(msgspec.Struct, frozen=True):
@@ -24,17 +23,15 @@ class MailWriter(msgspec.Struct, frozen=True):
 
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the message."""
+        from plain_verdict.writers.mail.message import make_mail
+
         brand = report.info.brand
-        envelope = Envelope(
-            report.info.made, self.sender or brand.mail_address, self.to, brand.logo.png if brand.logo else b""
-        )
-        attached = self.attachment.name if self.attachment else ""
-
-        def make(most_causes: int) -> Digest:
-            return render_digest(report, most_causes=most_causes, attached=attached)
-
-        yield OutputFile("digest.eml", make_mail(make, envelope, self.attachment))
+        logo = brand.logo.png if brand.logo else b""
+        envelope = Envelope(report.info.made, self.sender or brand.mail_address, self.to, logo)
+        yield OutputFile("digest.eml", make_mail(report, envelope, self.attachment))
 
     def check(self) -> None:
         """Make sure that the message can be addressed. Raises UsageError."""
-        read_addresses((self.sender or NOBODY, *self.to))
+        from plain_verdict.writers.mail.message import check_addresses
+
+        check_addresses(self.sender, self.to)

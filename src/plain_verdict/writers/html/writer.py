@@ -1,0 +1,51 @@
+"""The two layouts of the page as writers. What renders them is imported when a page is made: it brings Jinja2."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from plain_verdict.processes import can_fork
+from plain_verdict.report import Report
+from plain_verdict.settings.limits import FOLD_AFTER
+from plain_verdict.writers.interface import OutputFile
+
+
+class PageWriter(msgspec.Struct, frozen=True):
+    """Writes one HTML file with everything in it.
+
+    Past ``fold_after`` checks it is folded; ``in_background`` None: another process helps where that is quicker.
+    """
+
+    fold_after: int = FOLD_AFTER
+    in_background: bool | None = None
+
+    name = "page"
+    suffix = ".html"
+    about = "one HTML file with everything in it"
+    is_layout = True
+
+    def render(self, report: Report) -> Iterator[OutputFile]:
+        """Yield the page."""
+        from plain_verdict.writers.html.page import render_page
+
+        in_background = can_fork() if self.in_background is None else self.in_background
+        page = render_page(report, fold_after=self.fold_after, in_background=in_background)
+        yield OutputFile("verdict.html", page)
+
+
+class FolderWriter(msgspec.Struct, frozen=True):
+    """Writes a folder in which nothing is inline: index.html, a page for each suite, styles, script and pictures.
+
+    It reads well where a server forbids scripts, styles and data URLs.
+    """
+
+    name = "folder"
+    suffix = ""
+    about = "a folder that needs no script, no inline style and no data URL"
+    is_layout = True
+
+    def render(self, report: Report) -> Iterator[OutputFile]:
+        """Yield the folder's files, the first page first."""
+        from plain_verdict.writers.html.folder import render_folder
+
+        return render_folder(report)

@@ -1,0 +1,21 @@
+"""Who writes to whom, and what goes with it."""
+
+from datetime import datetime
+
+import msgspec
+
+
+class Envelope(msgspec.Struct, frozen=True):
+    """Who writes to whom and when; ``logo`` is a PNG picture, or nothing."""
+
+    made: datetime
+    sender: str = ""
+    to: tuple[str, ...] = ()
+    logo: bytes = b""
+
+
+class Attachment(msgspec.Struct, frozen=True):
+    """A page, or a folder packed, that goes with the digest."""
+
+    name: str
+    data: bytes
