@@ -88,7 +88,9 @@ class Parser(argparse.ArgumentParser):
 
     command = ""
 
-    def parse_known_args(self, args=None, namespace=None):  # type: ignore[no-untyped-def]
+    def parse_known_args(  # type: ignore[override]  # the program has no namespace of another type
+        self, args: Sequence[str] | None = None, namespace: argparse.Namespace | None = None
+    ) -> tuple[argparse.Namespace, list[str]]:
         """Parse arguments, with the command's own options."""
         if self.command:
             module = importlib.import_module(f"plain_verdict.cli.{self.command}")

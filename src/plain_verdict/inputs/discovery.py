@@ -167,7 +167,7 @@ def _sources(paths: Iterator[tuple[str, _Found]]) -> list[Source]:
     base = Path(os.path.commonpath([str(Path(path).parent) for path in outside])).parent if outside else Path()
     sources = []
     for path, origin in found:
-        file = Path(os.path.abspath(path))  # noqa: PTH100
+        file = Path(os.path.abspath(path))  # noqa: PTH100  keeps links
         shown = file.relative_to(here if here and _is_below(path, here) else base)
         regular = file.is_file()
         sources.append(
@@ -192,7 +192,7 @@ def _working_folder() -> Path | None:
 
 def _is_below(path: str, folder: Path | None) -> bool:
     """Return whether the file stands in the folder or below it."""
-    return folder is not None and Path(os.path.abspath(path)).is_relative_to(folder)  # noqa: PTH100
+    return folder is not None and Path(os.path.abspath(path)).is_relative_to(folder)  # noqa: PTH100  keeps links
 
 
 def _open(path: str) -> BinaryIO:

@@ -93,7 +93,7 @@ def _alike(checks: Sequence[Check], similarity: Similarity) -> list[Cause]:
             name = f"{cause.name} (in {place})" if place else cause.name
             seen[name] += 1
             name = name if seen[name] == 1 else f"{name} ({seen[name]})"
-            cause = msgspec.structs.replace(cause, name=name)  # noqa: PLW2901
+            cause = msgspec.structs.replace(cause, name=name)  # noqa: PLW2901  the same cause, named
         named.append(cause)
     return named
 

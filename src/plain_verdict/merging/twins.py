@@ -37,6 +37,6 @@ def _overlap(one: ResultFile, other: ResultFile) -> bool:
     if not (one.started and one.ended and other.started and other.ended):
         return False
     if (one.started.tzinfo is None) != (other.started.tzinfo is None):
-        spans = [(file.started.replace(tzinfo=None), file.ended.replace(tzinfo=None)) for file in (one, other)]  # type: ignore[union-attr]
+        spans = [(file.started.replace(tzinfo=None), file.ended.replace(tzinfo=None)) for file in (one, other)]  # type: ignore[union-attr]  # both are there
         return spans[0][0] <= spans[1][1] and spans[1][0] <= spans[0][1]
     return in_order(one.started) <= in_order(other.ended) and in_order(other.started) <= in_order(one.ended)

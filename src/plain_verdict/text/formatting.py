@@ -55,7 +55,7 @@ def format_size(number_bytes: int) -> str:
     if number_bytes < 1000:
         return plural(number_bytes, "byte")
     amount, unit = float(number_bytes), ""
-    for unit in ("kB", "MB", "GB"):  # noqa: B007
+    for unit in ("kB", "MB", "GB"):  # noqa: B007  the last one is used below
         amount /= 1000
         if amount < 999.5:
             break

@@ -109,7 +109,7 @@ class _Lines:
         with self._source.open() as stream:
             for self._number, data in enumerate(iter(lambda: stream.readline(_LONGEST_LINE_BYTES), b""), 1):
                 if self._number == 1:
-                    data = data.removeprefix(BOM_UTF8)  # noqa: PLW2901
+                    data = data.removeprefix(BOM_UTF8)  # noqa: PLW2901  of the first line only
                 try:
                     line = decode(data)
                     if isinstance(line, _JUDGED):
