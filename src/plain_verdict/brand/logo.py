@@ -3,17 +3,14 @@
 from collections import Counter
 from io import BytesIO
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-import msgspec
+from PIL import Image, ImageChops, ImageOps
 
+from plain_verdict.brand.brand import Logo
 from plain_verdict.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, Colour, contrast, luminance
 from plain_verdict.brand.svg import draw_svg, read_svg
 from plain_verdict.errors import UsageError
 from plain_verdict.settings.limits import DEFAULT_LIMITS
-
-if TYPE_CHECKING:
-    from PIL import Image
 
 BOX_WIDTH, WIDE_WIDTH, BOX_HEIGHT, TALL_HEIGHT = 240, 320, 44, 64
 """Of the band's place for it, in CSS pixels; a banner may be wider, and what is taller than wide higher."""
@@ -29,25 +26,8 @@ _FAINT_SHARE = 0.7
 _WHITE = 0.85  # luminance from which a margin is paper, and not a ground that belongs to the logo
 
 
-class Logo(msgspec.Struct, frozen=True):
-    """A logo made fit. Sizes are CSS pixels; ``png`` is the same as a picture that mail programs show."""
-
-    data: bytes
-    media_type: str
-    width: int
-    height: int
-    png: bytes
-    icon: bytes
-    """A small square picture, PNG; empty where the logo is no such shape."""
-    lost_on_light: bool
-    """Whether it can't be seen on light paper without a plate of its own."""
-    lost_on_dark: bool
-
-
 def read_logo(path: Path, where: str) -> Logo:
     """Return the logo in a file, ready for the band. Raises UsageError."""
-    from PIL import Image
-
     try:
         data = path.read_bytes() if path.stat().st_size <= _FILE_BYTES else b""
     except OSError as error:
@@ -84,16 +64,12 @@ def fitted(width: float, height: float, *, enlarge: bool) -> tuple[int, int]:
     return max(1, round(width * scale)), max(1, round(height * scale))
 
 
-def _upright(image: "Image.Image") -> "Image.Image":
-    from PIL import ImageOps
-
+def _upright(image: Image.Image) -> Image.Image:
     image.draft("RGB", (4 * BOX_WIDTH, 4 * BOX_WIDTH))  # a large photograph is decoded small
     return (ImageOps.exif_transpose(image) or image).convert("RGBA")
 
 
-def _fit_picture(image: "Image.Image") -> Logo:
-    from PIL import Image
-
+def _fit_picture(image: Image.Image) -> Logo:
     image = _trimmed(image)
     width, height = fitted(*image.size, enlarge=False)
     pixels = (min(image.width, width * _SHARP), min(image.height, height * _SHARP))
@@ -122,7 +98,7 @@ def _fit_svg(data: bytes, path: Path) -> Logo:
     return _logo(small, as_drawing, "image/svg+xml", (width, height), png)
 
 
-def _logo(image: "Image.Image", data: bytes, media_type: str, size: tuple[int, int], png: bytes) -> Logo:
+def _logo(image: Image.Image, data: bytes, media_type: str, size: tuple[int, int], png: bytes) -> Logo:
     return Logo(
         data=data,
         media_type=media_type,
@@ -139,10 +115,8 @@ def _solid(alpha: int) -> int:
     return 255 if alpha > _SOLID else 0
 
 
-def _trimmed(image: "Image.Image") -> "Image.Image":
+def _trimmed(image: Image.Image) -> Image.Image:
     """Return the picture without its empty margin; of a white one a little stays."""
-    from PIL import Image, ImageChops
-
     box = image.getchannel("A").point(_solid).getbbox()
     if box is None:
         raise UsageError("the logo is empty: nothing in it can be seen")
@@ -168,16 +142,14 @@ def _trimmed(image: "Image.Image") -> "Image.Image":
     )
 
 
-def _png(image: "Image.Image") -> bytes:
+def _png(image: Image.Image) -> bytes:
     out = BytesIO()
     image.save(out, "PNG", optimize=True)
     return out.getvalue()
 
 
-def _icon(image: "Image.Image") -> bytes:
+def _icon(image: Image.Image) -> bytes:
     """Return the logo as a square icon, where its shape lets it be seen at that size."""
-    from PIL import Image
-
     if not 0.5 <= image.width / image.height <= 2:
         return b""
     small = image.copy()
@@ -187,7 +159,7 @@ def _icon(image: "Image.Image") -> bytes:
     return _png(square)
 
 
-def _lost(image: "Image.Image", ground: Colour) -> bool:
+def _lost(image: Image.Image, ground: Colour) -> bool:
     """Return whether nearly all that can be seen of it is as light, or as dark, as the ground."""
     small = image.copy()
     small.thumbnail((64, 64))

@@ -1,42 +1,13 @@
 """Reads and checks everything that the brand names, so that a wrong logo ends the run before it begins."""
 
-import re
 from pathlib import Path
 
-import msgspec
-
+from plain_verdict.brand.brand import Brand, Logo
 from plain_verdict.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, read_colour, readable, written
-from plain_verdict.brand.logo import Logo, read_logo
 from plain_verdict.errors import UsageError
 from plain_verdict.settings.schema import BrandTable
 
 _STYLESHEET_BYTES = 50_000
-_MAIL = re.compile(r"[^\s@<>\"]+@[^\s@<>\"]+\.[^\s@<>\"]+")
-
-
-class Brand(msgspec.Struct, frozen=True):
-    """Whose page it is. Accents are ``#rrggbb``, "" for the page's own; ``notes`` say what was changed."""
-
-    organisation: str = ""
-    logo: Logo | None = None
-    logo_dark: Logo | None = None
-    accent_light: str = ""
-    accent_dark: str = ""
-    footer: str = ""
-    link: str = ""
-    contact: str = ""
-    stylesheet: str = ""
-    notes: tuple[str, ...] = ()
-
-    @property
-    def contact_link(self) -> str:
-        """Return the contact as a link: an address for mail, or a link as it is."""
-        return f"mailto:{self.contact}" if self.mail_address else self.contact
-
-    @property
-    def mail_address(self) -> str:
-        """Return the contact where it is an address for mail, else ""."""
-        return self.contact if _MAIL.fullmatch(self.contact) else ""
 
 
 def read_brand(names: BrandTable) -> Brand:
@@ -46,8 +17,8 @@ def read_brand(names: BrandTable) -> Brand:
     light, dark, notes = _accents(names.accent)
     return Brand(
         organisation=names.organisation,
-        logo=read_logo(Path(names.logo), "brand.logo") if names.logo else None,
-        logo_dark=read_logo(Path(names.logo_dark), "brand.logo_dark") if names.logo_dark else None,
+        logo=_logo(names.logo, "brand.logo"),
+        logo_dark=_logo(names.logo_dark, "brand.logo_dark"),
         accent_light=light,
         accent_dark=dark,
         footer=names.footer,
@@ -56,6 +27,15 @@ def read_brand(names: BrandTable) -> Brand:
         stylesheet=_stylesheet(names.stylesheet),
         notes=notes,
     )
+
+
+def _logo(name: str, where: str) -> Logo | None:
+    """Return a logo; None where none is named."""
+    if not name:
+        return None
+    from plain_verdict.brand.logo import read_logo  # brings Pillow, which pages without pictures do not need
+
+    return read_logo(Path(name), where)
 
 
 def _accents(text: str) -> tuple[str, str, tuple[str, ...]]:

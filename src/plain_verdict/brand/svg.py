@@ -2,16 +2,13 @@
 
 from io import BytesIO
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import msgspec
+from lxml import etree
+from PIL import Image
 
 from plain_verdict.errors import UsageError
 from plain_verdict.processes import BackgroundTask, can_fork
-
-if TYPE_CHECKING:
-    from lxml.etree import _Element
-    from PIL import Image
 
 _ACTIVE = ("script", "foreignObject", "iframe", "audio", "video", "animate", "set", "handler", "listener")
 _FILE_BYTES = 2_000_000
@@ -26,8 +23,6 @@ class Drawing(msgspec.Struct, frozen=True):
 
     def trimmed(self, box: tuple[int, int, int, int], size: tuple[int, int]) -> "Drawing":
         """Return the drawing cut to ``box``, in pixels of a picture of it that has ``size``."""
-        from lxml import etree
-
         left, top, width, height = self.view
         across, down = width / size[0], height / size[1]
         view = (
@@ -45,8 +40,6 @@ class Drawing(msgspec.Struct, frozen=True):
 
 def read_svg(data: bytes, path: Path) -> Drawing:
     """Return an SVG without anything that runs or is fetched. Raises UsageError."""
-    from lxml import etree
-
     if len(data) > _FILE_BYTES:
         raise UsageError(f"the logo is over {_FILE_BYTES // 1_000_000} MB of SVG", path=str(path))
     parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, remove_comments=True)
@@ -65,9 +58,7 @@ def read_svg(data: bytes, path: Path) -> Drawing:
     return Drawing(etree.tostring(root, encoding="unicode"), view)
 
 
-def _cleanse(node: "_Element") -> None:
-    from lxml import etree
-
+def _cleanse(node: "etree._Element") -> None:
     if not isinstance(node.tag, str) or etree.QName(node).localname in _ACTIVE:
         parent = node.getparent()
         if parent is not None:
@@ -81,7 +72,7 @@ def _cleanse(node: "_Element") -> None:
             del node.attrib[name]
 
 
-def _view(root: "_Element", path: Path) -> tuple[float, float, float, float]:
+def _view(root: "etree._Element", path: Path) -> tuple[float, float, float, float]:
     """Return the view box, or the one that width and height make. Source: SVG 2, section 8.6."""
     try:
         numbers = [float(part) for part in str(root.get("viewBox", "")).replace(",", " ").split()]
@@ -96,10 +87,8 @@ def _view(root: "_Element", path: Path) -> tuple[float, float, float, float]:
     return left, top, width, height
 
 
-def draw_svg(text: str, width: int, path: Path) -> "Image.Image":
+def draw_svg(text: str, width: int, path: Path) -> Image.Image:
     """Return the drawing as a picture that many pixels wide, its shape kept. Raises UsageError."""
-    from PIL import Image
-
     # A filter can take for ever, and the drawing library can't be interrupted.
     drawing = BackgroundTask(lambda: _drawn(text, width))
     if can_fork(alone=True):
@@ -130,8 +119,6 @@ def _drawn(text: str, width: int) -> bytes | str:
 
 def picture_of_svg(data: bytes) -> bytes:
     """Return an SVG drawn as PNG, at most 1,600 pixels wide; an empty picture where it can't be drawn."""
-    from PIL import Image
-
     try:
         drawing = read_svg(data, Path("picture.svg"))
         image = draw_svg(drawing.text, min(1600, max(1, round(drawing.view[2]))), Path("picture.svg"))

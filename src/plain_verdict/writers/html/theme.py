@@ -8,7 +8,7 @@ import msgspec
 from markupsafe import Markup
 
 from plain_verdict.brand import Brand
-from plain_verdict.brand.logo import Logo
+from plain_verdict.brand.brand import Logo
 from plain_verdict.brand.tokens import SIGN, colour_of
 from plain_verdict.model import VerdictWord
 
