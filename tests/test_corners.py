@@ -250,6 +250,18 @@ def test_a_moment_near_the_end_of_the_calendar_is_no_moment(tool, tmp_path):
         assert (done.code, "bug" in done.err) == (0, False)
 
 
+@pytest.mark.parametrize("took_s", ["1e9", "1e20", "1.7e308"])
+def test_a_duration_that_nothing_takes_is_unknown(took_s, tool, tmp_path):
+    lines = ['{"what": "record", "version": 1}']
+    for number in range(2):
+        lines.append(f'{{"what": "check", "id": "c{number}", "name": "b{number}", "at": 1795312800}}')
+        lines.append(f'{{"what": "end", "id": "c{number}", "outcome": "passed", "took_s": {took_s}}}')
+    (tmp_path / "r.verdict.jsonl").write_text("\n".join(lines))
+    done = tool("report", "r.verdict.jsonl", "--json", "--detail")
+    assert done.code == 0, done.err
+    assert [check["took_s"] for check in json.loads(done.out)["checks"]] == [None, None]
+
+
 def test_archives_share_one_limit(tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     import zipfile

@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from datetime import datetime, timedelta
+from datetime import datetime
 
 import msgspec
 
@@ -96,7 +96,7 @@ def _track(name: str, pieces: list[_Piece], start: datetime, wall_s: float) -> T
     longest = sorted(pieces, key=lambda piece: -piece[1])[:_MOST_SEGMENTS]
     segments = [
         Segment(
-            round(100 * (began - start) / timedelta(seconds=wall_s), 2),
+            round(100 * (began - start).total_seconds() / wall_s, 2),
             round(max(_LEAST_WIDTH, 100 * took_s / wall_s), 2),
             bad,
             title,

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from plain_verdict.model import BAD, Attempt, Evidence, LogEntry, Outcome, Output, Problem, Step, gravest
+from plain_verdict.readers.moments import LONGEST_S
 from plain_verdict.readers.record.lines import CheckLine, EndLine, StepLine
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
@@ -41,7 +42,7 @@ class Node:
     def took_s(self) -> float | None:
         """Return how long it took, as said, or else from its beginning to its end."""
         if self.ending is not None and self.ending.took_s is not None:
-            return self.ending.took_s
+            return self.ending.took_s if self.ending.took_s < LONGEST_S else None
         if (
             self.started is None
             or self.ended is None
