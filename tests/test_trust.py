@@ -256,6 +256,10 @@ NOT_FIT |= {
     "two retries of one, in one go": {"a.xml": BAD, "retry/r1.xml": suite(case()), "retry/r2.xml": suite(case(inside=FAIL))},
     "a retry that was skipped": {"a.xml": suite(case("lands"), case(inside=FAIL)), "retry/r.xml": suite(case(inside="<skipped/>"))},
     "a retry of a twin": {"a.xml": suite(case("p[END IF]", FAIL)), "retry/r.xml": suite(case("p[END   IF]"))},
+    "a retry that failed, of a check that needed two attempts before": {
+        "a.verdict.jsonl": record(*check("c", outcome="failed", attempt=1), *check("d", attempt=2)),
+        "retry/r.verdict.jsonl": record(*check(outcome="failed", attempt=1)),
+    },
     "a retry that failed": {"a.xml": suite(case()), "retry/r.xml": suite(case(inside=FAIL))},
 }  # fmt: skip
 
@@ -270,6 +274,10 @@ FIT: dict[str, dict] = {
     "attempts by number, written in another order": {"r.verdict.jsonl": record(*check("2", attempt=2), *check("1", outcome="errored", attempt=1))},
     "attempts by number in two files": {"a.verdict.jsonl": record(*check(outcome="failed", attempt=1)), "b.verdict.jsonl": record(*check(attempt=2))},
     "the user says retry": {"a.xml": suite(case(inside=FAIL), case("lands")), "retry/r.xml": suite(case())},
+    "the user says retry, of a check whose attempts have numbers": {
+        "a.verdict.jsonl": record(*check("c", outcome="failed", attempt=1), *check("d", outcome="failed", attempt=2)),
+        "retry/r.verdict.jsonl": record(*check(attempt=1)),
+    },
     "the user says retry, of a record": {"a.verdict.jsonl": record(*check(outcome="failed")), "retry/r.verdict.jsonl": record(*check())},
     "the counts fit": {"r.xml": '<testsuites tests="2" failures="0">' + suite(case("a"), case("b"), attributes='tests="2"') + "</testsuites>"},
     "parts of cases counted, and none failed": {"r.xml": suite(case("a"), attributes='tests="11" failures="0" errors="0" skipped="0"')},

@@ -1,7 +1,7 @@
 """Attempts at one check: where the format numbers them, or the user names the results of a second go."""
 
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import msgspec
@@ -38,7 +38,8 @@ def with_numbered_attempts(files: tuple[ResultFile, ...]) -> tuple[ResultFile, .
         numbers = [attempt.number for place in several for attempt in joining.check(place).attempts]
         goes = {files[number].go for number, _ in several}
         if len(several) > 1 and all(numbers) and len(set(numbers)) == len(numbers) and len(goes) == 1:
-            joining.join(sorted(several, key=lambda place: joining.check(place).last.number))
+            several.sort(key=lambda place: joining.check(place).last.number)
+            joining.join(several, in_order=_by_number)
     return joining.files()
 
 
@@ -62,7 +63,7 @@ def with_retries(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
         for key, places in by_go[go].items():
             earlier = before.get(key, [])
             if len(earlier) == len(places) == 1:
-                joining.join([*earlier, *places])
+                joining.join([*earlier, *places], in_order=_as_they_went)
                 before[key] = places
                 continue
             for number, _ in places:
@@ -91,16 +92,14 @@ class _Joining:
         number, at = place
         return self._joined.get(place) or self._files[number].checks[at]
 
-    def join(self, places: Sequence[Place]) -> None:
-        """Make the checks attempts at one, in this order; it stands where the last of them stood."""
+    def join(self, places: Sequence[Place], in_order: Callable[[list[Attempt]], list[Attempt]]) -> None:
+        """Make the checks attempts at one, in an order; it stands where the last of the places is."""
         last = places[-1]
         attempts: list[Attempt] = []
         for place in places:
             moved = self._files[place[0]].folder if place[0] != last[0] else ""
             attempts += [_found_from(moved, attempt) for attempt in self.check(place).attempts]
-        if all(attempt.number for attempt in attempts):
-            attempts.sort(key=lambda attempt: attempt.number)
-        whole = msgspec.structs.replace(self.check(last), attempts=counting_last(attempts))
+        whole = msgspec.structs.replace(self.check(last), attempts=counting_last(in_order(attempts)))
         self._joined |= dict.fromkeys(places)
         self._joined[last] = whole
         self._reruns[last[0]].append(whole.title)
@@ -123,6 +122,15 @@ class _Joining:
             notes=(*file.notes, *self._notes[number]),
             reruns=(*file.reruns, *self._reruns[number]),
         )
+
+
+def _by_number(attempts: list[Attempt]) -> list[Attempt]:
+    return sorted(attempts, key=lambda attempt: attempt.number)
+
+
+def _as_they_went(attempts: list[Attempt]) -> list[Attempt]:
+    """Return the attempts numbered anew: each go counts its own from 1, and a later go's is later all the same."""
+    return [msgspec.structs.replace(attempt, number=number) for number, attempt in enumerate(attempts, 1)]
 
 
 def _found_from(folder: str, attempt: Attempt) -> Attempt:
