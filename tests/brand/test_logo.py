@@ -1,5 +1,6 @@
 """The house's own: logo, accent, words, stylesheet; and settings that are wrong in some way."""
 
+import argparse
 import base64
 import json
 import re
@@ -16,8 +17,9 @@ from PIL import Image
 from conftest import ROOT
 from logo_shapes import SHAPES, draw_logo
 from plain_verdict.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, contrast, readable
-from plain_verdict.cli import make_parser
+from plain_verdict.cli import report
 from plain_verdict.demo import SETTINGS
+from plain_verdict.request import Overrides
 
 SCHEMA = json.loads((ROOT / "src/plain_verdict/schemas/settings.schema.json").read_text("utf-8"))
 GOOD = '<testsuite name="Quay" timestamp="2026-11-22T02:10:00+01:00"><testcase name="sails" time="2"/></testsuite>'
@@ -268,10 +270,14 @@ def test_the_schema_takes_what_the_program_takes_and_every_option_has_a_key():
     with pytest.raises(jsonschema.ValidationError):
         jsonschema.validate({"report": {"titel": "x"}}, SCHEMA)
     keys = {key for table in SCHEMA["$defs"].values() for key in table.get("properties", {})}
-    parser = make_parser()
-    report = parser._subparsers._group_actions[0].choices["report"]
-    options = {action.dest for action in report._actions}
+    parser = argparse.ArgumentParser()
+    report.add_options(parser)
+    options = {action.dest for action in parser._actions}
+    assert len(options) > 30
     # What concerns one run only, or is named otherwise in its table.
     of_one_run = {"help", "results", "json", "debug", "config", "open", "quiet", "fact", "detail"}
-    renamed = {"mail": "file", "masking": "off", "evidence": "places", "evidence_for": "for"}
+    renamed = {"mail": "file", "masking": "off", "evidence": "look_in", "evidence_for": "for"}
     assert {renamed.get(option, option) for option in options - of_one_run} <= keys
+    # An option that no request takes up would do nothing.
+    of_the_command = {"help", "json", "debug", "open", "quiet", "detail"}
+    assert options - of_the_command == set(Overrides.__struct_fields__)

@@ -18,7 +18,8 @@ VIEWS = [
     # beginning, JSON keys, CSV columns, TAP
     (b'{"a": 1, "b": [2]}', {"a", "b"}, (), False),
     (b'{"a": 1}\n{"c": 2}\n', {"a"}, (), False),
-    (b'  {"log": {"version": "1.2", "entries": [', {"log", "version", "entries"}, (), False),
+    (b'  {"log": {"version": "1.2", "entries": [', {"log"}, (), False),
+    (b'{"a:{": ":", "b": {"c": [{"d": 1}]}, "e": "f\\"g:", "h', {"a:{", "b", "e"}, (), False),
     (b'[{"a": 1}]', set(), (), False),
     (b"time,label,elapsed\n1,a,3\n", set(), ("time", "label", "elapsed"), False),
     (b'"time stamp";"la;bel"\r\n1;2', set(), ("time stamp", "la;bel"), False),

@@ -45,4 +45,4 @@ def judged_report(options: argparse.Namespace) -> Report:
     for note in request.notes:
         show_labelled("note", note)
     run, verdict = read_and_judge(request, Progress)
-    return Report(run, verdict, PageInfo(request.made, masked=run.masked))
+    return Report(run, verdict, PageInfo(request.made))

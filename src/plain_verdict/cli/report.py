@@ -104,8 +104,7 @@ def run(options: argparse.Namespace) -> int:
     if not run.files:
         show_labelled("error", "nothing could be read, so no page was written")
         if options.json:
-            info = PageInfo(request.read.made, masked=run.masked)
-            show_summary(Report(run, verdict, info), SummaryWriter(options.detail))
+            show_summary(Report(run, verdict, PageInfo(request.read.made)), SummaryWriter(options.detail))
         return NOTHING_READ
     report = make_report(run, verdict, request)
     published = publish(report, request, Progress)

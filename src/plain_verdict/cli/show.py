@@ -6,12 +6,12 @@ from plain_verdict.cli.terminal import show, show_error, show_labelled
 from plain_verdict.errors import PlainVerdictError
 from plain_verdict.model import Run, Unread, Verdict
 from plain_verdict.report import Report
+from plain_verdict.settings.limits import TOLD_NAME_CHARS
 from plain_verdict.text.formatting import join_list, shorten
 from plain_verdict.writers.summary_json import SummaryWriter
 
 _MOST_NOTES = 20
 _CAUSES_SHOWN = 10
-_NAME_CHARS = 160
 
 
 def show_trouble(run: Run, verdict: Verdict, *, notes: bool = True) -> None:
@@ -43,7 +43,7 @@ def show_verdict(verdict: Verdict) -> None:
     for cause in verdict.causes[:_CAUSES_SHOWN]:
         waived = all(check.id in verdict.waived for check in cause.checks)
         show(f"{len(cause.checks):>5,}", "failed", end="  ")
-        show(f"{shorten(cause.name, _NAME_CHARS)}{', waived' if waived else ''}")
+        show(f"{shorten(cause.name, TOLD_NAME_CHARS)}{', waived' if waived else ''}")
         show(f"       {join_list([' › '.join((*check.suite, check.title)) for check in cause.checks])}", "soft")
     if len(verdict.causes) > _CAUSES_SHOWN:
         show(f"       and {len(verdict.causes) - _CAUSES_SHOWN:,} more causes", "soft")

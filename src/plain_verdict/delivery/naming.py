@@ -16,7 +16,7 @@ _FIXED = ("title", "date", "time", "verdict")
 _UNSAFE = re.compile(r'[\x00-\x1f\x7f<>:"/\\|?*\s]+')
 _RESERVED = re.compile(r"(?:con|prn|aux|nul|com[0-9]|lpt[0-9])", re.IGNORECASE)
 _VALUE_CHARS = 80
-DEFAULT_PAGE, DEFAULT_FOLDER = "verdict.html", "verdict"
+_USUAL_NAME = "verdict"
 
 
 class Names(msgspec.Struct, frozen=True):
@@ -38,8 +38,11 @@ def check_pattern(pattern: str) -> None:
             )
 
 
-def path_of(pattern: str, names: Names, *, folder: bool) -> Path:
-    """Return the path that a pattern means; a folder's name, or one ending in a slash, gets the usual name."""
+def path_of(pattern: str, names: Names, suffix: str) -> Path:
+    """Return the path that a pattern means for a file that ends in ``suffix``; "": for a folder.
+
+    For a file, a folder's name or one that ends in a slash gets the usual name.
+    """
     values = {
         "title": names.title,
         "verdict": names.verdict,
@@ -53,10 +56,9 @@ def path_of(pattern: str, names: Names, *, folder: bool) -> Path:
         return safe_name(facts.get(key[5:].casefold(), "unknown") if key.startswith("fact:") else values[key])
 
     text = PLACEHOLDER.sub(value, pattern)
-    path = Path(text or (DEFAULT_FOLDER if folder else DEFAULT_PAGE)).absolute()
-    if not folder and text and (text.endswith("/") or path.is_dir()):
-        path /= DEFAULT_PAGE
-    return path
+    usual = f"{_USUAL_NAME}{suffix}"
+    path = Path(text or usual).absolute()
+    return path / usual if suffix and text and (text.endswith("/") or path.is_dir()) else path
 
 
 def safe_name(text: str) -> str:

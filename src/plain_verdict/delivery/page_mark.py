@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from plain_verdict.model.marks import MAIL_MARK, PAGE_MARK
+from plain_verdict.model.marks import FIRST_PAGE, MAIL_MARK, PAGE_MARK
 
 _HEAD_BYTES = 4000
 
@@ -20,7 +20,7 @@ def is_ours(page: Path) -> bool:
 
 def made_when(page: Path) -> str | None:
     """Return when a page, or a page in a folder, was made, as ISO 8601; None for anything else."""
-    file = page / "index.html" if page.is_dir() else page
+    file = page / FIRST_PAGE if page.is_dir() else page
     try:
         with file.open("rb") as opened:
             head = opened.read(_HEAD_BYTES)

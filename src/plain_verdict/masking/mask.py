@@ -8,7 +8,7 @@ import msgspec
 
 from plain_verdict.masking.escapes import resolved
 from plain_verdict.masking.names import TYPED
-from plain_verdict.masking.patterns import SecretPattern, Test
+from plain_verdict.masking.pattern import SecretPattern, Test
 from plain_verdict.masking.prefilter import make_prefilter
 from plain_verdict.masking.tables import find_in_tables
 from plain_verdict.masking.values import holds_credentials, is_card, is_harmless, looks_made, looks_typed

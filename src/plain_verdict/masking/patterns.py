@@ -4,49 +4,11 @@ Each pattern's group ``secret`` is what is hidden. ``test`` says how much the va
 """
 
 import re
-from enum import Enum, auto
-
-import msgspec
 
 from plain_verdict.masking.names import ANY, MADE, NEEDLES, TYPED
+from plain_verdict.masking.pattern import EXACT, QUOTE, SecretPattern, Test
+from plain_verdict.masking.tokens import TOKENS
 
-
-class Test(Enum):
-    """What else must hold of a value in a pattern's place."""
-
-    NONE = auto()
-    TYPED = auto()
-    """It has a digit or a sign among its letters, as passwords do and words of a sentence don't."""
-    MADE = auto()
-    """It looks made by a machine."""
-    BY_NAME = auto()
-    """As its name asks: made where a machine makes it, typed where a person does."""
-    PAIR = auto()
-    """It is no piece of a program and no beginning of a sentence."""
-    QUOTED = auto()
-    """In quotes after a name."""
-    OPTION = auto()
-    CARD = auto()
-    BASIC = auto()
-
-
-class SecretPattern(msgspec.Struct, frozen=True):
-    """A pattern of secrets: ``needles``, one of which, in lower case, every text with it has; its expression as text."""
-
-    name: str
-    needles: tuple[str, ...]
-    text: str
-    test: Test = Test.NONE
-    flags: re.RegexFlag = re.IGNORECASE
-
-    @property
-    def expression(self) -> re.Pattern[str]:
-        """Return the regular expression; compiled, and kept by ``re``, only once it is needed."""
-        return re.compile(self.text, self.flags)
-
-
-_EXACT = re.RegexFlag(0)  # upper and lower case count
-_QUOTE = r"""\\{0,3}["'`]"""
 _KEY = rf"(?P<key>{ANY})"
 # A name in quotes or brackets may have more around its telling word: "x-api-key", "#user-password", "db.password".
 _NAMED = rf"""[^"'`<>\n]{{0,60}}?(?P<key>{ANY})[^"'`<>\n,]{{0,12}}"""
@@ -54,81 +16,6 @@ _INSIDE = r"""[^"'`\n\\]{2,400}?"""
 _WORD = r"""[^\s"'`&,;<>(){}\[\]\\|]+"""
 _TELLERS = r"(?:name|key|header|id|field|label|param(?:eter)?|k)"
 _VALUES = r"(?:value|val|v|content|text|data)"
-
-_PREFIXES = (
-    *("akia", "asia", "abia", "acca", "aiza", "ya29.", "ghp_", "gho_", "ghu_", "ghs_", "ghr_", "github_pat_"),
-    *("glpat-", "gldt-", "glrt-", "glcbt-", "glptt-", "glsoat-", "xox", "xapp-", "k_live_", "k_test_", "whsec_"),
-    *("npm_", "pypi-", "sk-", "hf_", "dop_v1_", "shpat_", "shpca_", "shppa_", "shpss_", "sg.", "key-"),
-    *("hvs.", "hvb.", "age-secret", "dp.pt.", "lin_api_", "eyjrijoi", "gocspx-"),
-)
-
-TOKENS: tuple[SecretPattern, ...] = (
-    SecretPattern(
-        "private key",
-        ("-----begin",),  # Source: RFC 7468, section 2; a text cut off may lack its end
-        r"-----BEGIN (?:[A-Z0-9]+ ){0,3}PRIVATE KEY(?: BLOCK)?-----(?P<secret>.+?)(?=-----END |\Z)",
-        flags=re.DOTALL,
-    ),
-    SecretPattern(
-        "jwt",
-        ("eyj",),  # Source: RFC 7519, section 3: two or three parts, of which the first is a JSON object
-        r"(?<![A-Za-z0-9])(?P<secret>eyJ[\w-]{5,}\.(?:eyJ)?[\w-]{5,}(?:\.[\w-]*)?)",
-        flags=_EXACT,
-    ),
-    SecretPattern(
-        "known token",
-        _PREFIXES,  # prefixes that services give their keys, so that scanners can tell them
-        r"(?<![A-Za-z0-9])(?P<secret>(?:AKIA|ASIA|ABIA|ACCA)[0-9A-Z]{16}(?![0-9A-Z])|AIza[\w-]{35}|ya29\.[\w-]{20,}"
-        r"|gh[pousr]_\w{30,}|github_pat_\w{22,}|gl(?:pat|dt|rt|cbt|ptt|soat)-[\w-]{20,}|xox[abeoprs]-[\w-]{10,}"
-        r"|xapp-[\w-]{10,}|[srp]k_(?:live|test)_\w{10,}|whsec_\w{16,}|npm_[A-Za-z0-9]{30,}|pypi-AgE[\w-]{20,}"
-        r"|sk-(?:[\w]+-)*[\w-]{20,}|hf_[A-Za-z0-9]{30,}|dop_v1_[0-9a-f]{40,}|shp(?:at|ca|pa|ss)_[0-9a-fA-F]{20,}"
-        r"|SG\.[\w-]{16,}\.[\w-]{16,}|key-[0-9a-f]{32}|hv[sb]\.[\w-]{20,}|GOCSPX-[\w-]{20,}"
-        r"|AGE-SECRET-KEY-1[0-9A-Z]{20,}|dp\.pt\.\w{20,}|lin_api_\w{20,}|eyJrIjoi[\w-]{20,}=*)",
-        flags=_EXACT,
-    ),
-    SecretPattern(
-        "password hash",
-        (
-            "$1$",
-            "$2a$",
-            "$2b$",
-            "$2y$",
-            "$5$",
-            "$6$",
-            "$7$",
-            "$y$",
-            "$apr1$",
-            "$argon2",
-            "pbkdf2",
-            "scrypt",
-            "sha}",
-        ),
-        # Source: crypt(5), "Hashing methods"; PHC string format; RFC 2307, section 5.3
-        r"(?<![\w$])(?P<secret>\$2[abxy]\$\d\d\$[./A-Za-z0-9]{53}|\$(?:1|5|6|7|y|apr1)\$[^\s:$]+\$[./A-Za-z0-9$]{16,}"
-        r"|\$argon2(?:id|i|d)\$[\w=,$+/.-]{30,}|pbkdf2[_:-]sha\d+[:$][\w:$+/=.-]{20,}|scrypt:[\w:$+/=.-]{20,}"
-        r"|\{S?SHA(?:256|512)?\}[\w+/=]{20,})",
-        flags=_EXACT,
-    ),
-    SecretPattern(
-        "licence key",
-        ("licen", "serial", "product", "activation", "key"),
-        r"(?<![\w-])(?P<secret>(?=[A-Z0-9-]*\d)(?=[A-Z0-9-]*[A-Z])[A-Z0-9]{5}(?:-[A-Z0-9]{5}){3,5})(?![\w-])",
-        flags=_EXACT,
-    ),
-    SecretPattern(
-        "seed phrase",
-        ("seed", "mnemonic", "recovery"),
-        rf"\b(?:seed|mnemonic|recovery)(?:[ _-](?:phrase|words?))?{_QUOTE}?\s{{0,3}}(?:[:=]|is|was)?\s{{0,3}}"
-        rf"(?:{_QUOTE})?(?P<secret>(?:[a-z]{{3,8}}[ ,]{{1,2}}){{11,23}}[a-z]{{3,8}})\b",
-    ),
-    SecretPattern(
-        "card",
-        (),  # Source: ISO/IEC 7812-1, section 5 (numbers and check digit)
-        r"(?<![\w.,/+-])(?P<secret>\d(?:[ -]?\d){12,18})(?![\w-]|[.,]\d)",
-        Test.CARD,
-        flags=_EXACT,
-    ),
-)
 
 HEADERS: tuple[SecretPattern, ...] = (
     SecretPattern(
@@ -152,7 +39,7 @@ HEADERS: tuple[SecretPattern, ...] = (
     SecretPattern(
         "basic",
         ("basic", '"auth', "'auth", "_auth", "auth="),
-        rf"(?:\bbasic[ :=]{{1,2}}|\b_?auth{_QUOTE}?\s?[:=]\s?(?:{_QUOTE})?)(?P<secret>[A-Za-z0-9+/]{{6,}}={{0,2}})(?![\w+/])",
+        rf"(?:\bbasic[ :=]{{1,2}}|\b_?auth{QUOTE}?\s?[:=]\s?(?:{QUOTE})?)(?P<secret>[A-Za-z0-9+/]{{6,}}={{0,2}})(?![\w+/])",
         Test.BASIC,
     ),
     SecretPattern(
@@ -213,16 +100,16 @@ OPTIONS: tuple[SecretPattern, ...] = (
         "user option",
         ("-u ", "--user"),
         r"""(?<!\S)(?:-u|--user)[ =]?["']?[^\s:<>"']{1,80}:(?P<secret>[^\s"']{2,})""",
-        flags=_EXACT,
+        flags=EXACT,
     ),
     SecretPattern("pass phrase argument", ("pass:",), r"(?<!\S)-pass(?:in|out)?[ =]pass:(?P<secret>[^\s\"']+)"),
     *(
         SecretPattern(
             f"option of {needles[0].strip()}",
             needles,
-            rf"""\b{program}{_QUOTE}?[^\n]{{0,160}}?[\s"']{option}["']?(?P<secret>[^\s"'-][^\s"']{{2,}})""",
+            rf"""\b{program}{QUOTE}?[^\n]{{0,160}}?[\s"']{option}["']?(?P<secret>[^\s"'-][^\s"']{{2,}})""",
             Test.TYPED,
-            flags=_EXACT,
+            flags=EXACT,
         )
         for needles, program, option in _PROGRAMS
     ),
@@ -264,20 +151,20 @@ NAMED: tuple[SecretPattern, ...] = (
     SecretPattern(
         "quoted value",
         NEEDLES,  # "password": "...", 'token': '...', secret = "...", ["password"]=> string(4) "...", Some("...")
-        rf"""{_KEY}{_QUOTE}?[\])]?{_QUOTE}?\s{{0,3}}(?:=>|:=|->|[:=])\s{{0,8}}{_WRAPPED}\s?(?P<quote>{_QUOTE})"""
+        rf"""{_KEY}{QUOTE}?[\])]?{QUOTE}?\s{{0,3}}(?:=>|:=|->|[:=])\s{{0,8}}{_WRAPPED}\s?(?P<quote>{QUOTE})"""
         r"""(?P<secret>(?:(?!(?P=quote))[^\n]){1,400}?)(?P=quote)""",
         Test.QUOTED,
     ),
     SecretPattern(
         "quoted beside",
         NEEDLES,  # {password,"..."}, (:password "..."), password "...", ('password', '...'), put("X-Api-Key", "...")
-        rf"""{_KEY}[\w\]\["'`=)\\.#-]{{0,8}}[ ,]{{1,3}}b?{_QUOTE}(?P<secret>{_INSIDE}){_QUOTE}(?!\s*[:=])""",
+        rf"""{_KEY}[\w\]\["'`=)\\.#-]{{0,8}}[ ,]{{1,3}}b?{QUOTE}(?P<secret>{_INSIDE}){QUOTE}(?!\s*[:=])""",
         Test.BY_NAME,
     ),
     SecretPattern(
         "typed pair",
         NEEDLES,  # password=..., PASSWORD: ..., [password] => ..., Password -> ...
-        rf"""(?P<key>{TYPED}|client[_-]?secret|secret[_-]?(?:access[_-]?)?key|private[_-]?key){_QUOTE}?\]?"""
+        rf"""(?P<key>{TYPED}|client[_-]?secret|secret[_-]?(?:access[_-]?)?key|private[_-]?key){QUOTE}?\]?"""
         rf"""(?P<sign>\s?=>\s?|\s?->\s?|\s?=\s?|[ ]?:\s?)"""
         rf"""(?P<secret>[^\s"'&,;<>(){{}}\[\]\\|][^\s"'&,;<>(){{}}\\]*)(?P<after>[(\[]|[ ]\w)?""",
         Test.PAIR,
@@ -285,7 +172,7 @@ NAMED: tuple[SecretPattern, ...] = (
     SecretPattern(
         "made pair",
         NEEDLES,  # token=..., api_key: ... ; the value must look made by a machine
-        rf"""(?P<key>{MADE}){_QUOTE}?\]?(?P<sign>\s?=>\s?|\s?=\s?|:\s?)(?P<secret>[\w.~+/%@!$^*|-]{{6,}}=*)(?![\w(])""",
+        rf"""(?P<key>{MADE}){QUOTE}?\]?(?P<sign>\s?=>\s?|\s?=\s?|:\s?)(?P<secret>[\w.~+/%@!$^*|-]{{6,}}=*)(?![\w(])""",
         Test.MADE,
     ),
     SecretPattern(
@@ -294,12 +181,12 @@ NAMED: tuple[SecretPattern, ...] = (
         r"""(?<![\w.])[A-Z][A-Z0-9_]{0,60}(?:PASS(?:WORD|WD|PHRASE)?|PWD|TOKEN|SECRET|KEY|CREDENTIALS?)[ \t]{1,40}"""
         r"""(?P<secret>(?=\S*\d)[^\s"'=:|<>(){}-][^\s"'|<>(){}]{5,})""",
         Test.TYPED,
-        flags=_EXACT,
+        flags=EXACT,
     ),
     SecretPattern(
         "next line",
         NEEDLES,  # password:\n  ..., token: >-\n  ...
-        rf"""(?:{ANY}){_QUOTE}?[ ]?[:=][ ]?(?:[>|][+-]?|\\)?[ ]?\r?\n[ \t]+{_QUOTE}?(?P<secret>[^\s"':=]{{4,}})(?=[\s"']|\Z)""",
+        rf"""(?:{ANY}){QUOTE}?[ ]?[:=][ ]?(?:[>|][+-]?|\\)?[ ]?\r?\n[ \t]+{QUOTE}?(?P<secret>[^\s"':=]{{4,}})(?=[\s"']|\Z)""",
         Test.TYPED,
     ),
     SecretPattern(
@@ -330,8 +217,8 @@ NAMED: tuple[SecretPattern, ...] = (
     SecretPattern(
         "named apart",
         NEEDLES,  # {"name": "x-api-key", "value": "..."}
-        rf"""\b{_TELLERS}{_QUOTE}?\s?[:=]\s?{_QUOTE}?{_NAMED}{_QUOTE}?\s{{0,3}}[,;]?\s{{0,40}}-?\s?"""
-        rf"""{_QUOTE}?\b{_VALUES}{_QUOTE}?\s?[:=]\s?{_QUOTE}?(?P<secret>[^\s"'`,<>{{}}\\][^"'`\n,<>{{}}\\]{{2,400}}?)(?={_QUOTE}|[,\s}}]|\Z)""",
+        rf"""\b{_TELLERS}{QUOTE}?\s?[:=]\s?{QUOTE}?{_NAMED}{QUOTE}?\s{{0,3}}[,;]?\s{{0,40}}-?\s?"""
+        rf"""{QUOTE}?\b{_VALUES}{QUOTE}?\s?[:=]\s?{QUOTE}?(?P<secret>[^\s"'`,<>{{}}\\][^"'`\n,<>{{}}\\]{{2,400}}?)(?={QUOTE}|[,\s}}]|\Z)""",
         Test.BY_NAME,
     ),
     SecretPattern(
@@ -348,25 +235,25 @@ SENTENCES: tuple[SecretPattern, ...] = (
     SecretPattern(
         "field of a page",
         NEEDLES,  # find('#password').send_keys('...'), getByLabel('Password').fill('...')
-        rf"""{_KEY}[^\n"'`]{{0,12}}{_QUOTE}?[\])]*\)?{_QUOTE}?\s?\)?\s?\.{_DO}\(\s?{_QUOTE}(?P<secret>{_INSIDE}){_QUOTE}""",
+        rf"""{_KEY}[^\n"'`]{{0,12}}{QUOTE}?[\])]*\)?{QUOTE}?\s?\)?\s?\.{_DO}\(\s?{QUOTE}(?P<secret>{_INSIDE}){QUOTE}""",
     ),
     SecretPattern(
         "field and value",
         NEEDLES,  # fill("input[name=password]", "..."), type('#passwd', '...'), "Password" with "..."
-        rf"""{_QUOTE}{_NAMED}{_QUOTE}?[\])]{{0,2}}{_QUOTE}?\s{{0,2}}(?:,|with|to|as|=)\s{{0,2}}{_QUOTE}(?P<secret>{_INSIDE}){_QUOTE}""",
+        rf"""{QUOTE}{_NAMED}{QUOTE}?[\])]{{0,2}}{QUOTE}?\s{{0,2}}(?:,|with|to|as|=)\s{{0,2}}{QUOTE}(?P<secret>{_INSIDE}){QUOTE}""",
         Test.BY_NAME,
     ),
     SecretPattern(
         "value into a field",
         NEEDLES,  # typed "..." into the field Password
-        rf"""{_QUOTE}(?P<secret>{_INSIDE}){_QUOTE}\s+(?:in|into|for|as|to|on)\s+(?:the\s+|a\s+)?(?:(?:field|box|input)\s+)?{_QUOTE}?"""
+        rf"""{QUOTE}(?P<secret>{_INSIDE}){QUOTE}\s+(?:in|into|for|as|to|on)\s+(?:the\s+|a\s+)?(?:(?:field|box|input)\s+)?{QUOTE}?"""
         rf"""[\w #.-]{{0,20}}?{_KEY}""",
         Test.TYPED,
     ),
     SecretPattern(
         "bare value into a field",
         NEEDLES,  # Entered ... in field "Password"
-        rf"""\b{_PUT}\s+(?P<secret>[^\s"']{{4,}})\s+(?:in|into|for|as|to)\s+(?:the\s+|a\s+)?(?:(?:field|box|input)\s+)?{_QUOTE}?{_KEY}""",
+        rf"""\b{_PUT}\s+(?P<secret>[^\s"']{{4,}})\s+(?:in|into|for|as|to)\s+(?:the\s+|a\s+)?(?:(?:field|box|input)\s+)?{QUOTE}?{_KEY}""",
         Test.TYPED,
     ),
     SecretPattern(
@@ -378,8 +265,8 @@ SENTENCES: tuple[SecretPattern, ...] = (
     SecretPattern(
         "sentence",
         NEEDLES,  # the password is ..., with password ..., password changed from ... to ...
-        rf"""(?:\b|(?<=_)|(?<=auth)){_KEY}{_QUOTE}?(?:\sfor\s\w+[:=])?\s+(?:(?:is|was|are|lautet|ist|est|es|er|är|on|to|from|of|changed\s+from|set\s+to|reset\s+to)\s+)?"""
-        rf"""(?:now\s+|set\s+to\s+|changed\s+to\s+)?{_QUOTE}?(?P<secret>{_WORD})""",
+        rf"""(?:\b|(?<=_)|(?<=auth)){_KEY}{QUOTE}?(?:\sfor\s\w+[:=])?\s+(?:(?:is|was|are|lautet|ist|est|es|er|är|on|to|from|of|changed\s+from|set\s+to|reset\s+to)\s+)?"""
+        rf"""(?:now\s+|set\s+to\s+|changed\s+to\s+)?{QUOTE}?(?P<secret>{_WORD})""",
         Test.BY_NAME,
     ),
     SecretPattern(

@@ -8,7 +8,8 @@ import msgspec
 from ahocorasick_rs import AhoCorasick, BytesAhoCorasick
 
 from plain_verdict.masking.escapes import NEEDLES as ESCAPES
-from plain_verdict.masking.patterns import PATTERNS, SecretPattern
+from plain_verdict.masking.pattern import SecretPattern
+from plain_verdict.masking.patterns import PATTERNS
 
 _PLACES = ("/home/", "/users/", "\\users\\", "/root/")
 # Every digit becomes 0, spaces and hyphens go, so that a long number is a plain run of zeros.

@@ -5,8 +5,6 @@ import re
 from functools import cached_property
 from typing import Protocol
 
-import msgspec
-
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ResultFile
 from plain_verdict.readers.xml.text import XmlStart, head_text, start_of
@@ -14,6 +12,7 @@ from plain_verdict.settings.limits import Limits
 
 _TAP = re.compile(r"\s*(?:TAP version \d+\b|1\.\.\d+\s*(?:#.*)?$|(?:not )?ok\b(?: \d+)?\b)", re.MULTILINE)
 _SEPARATORS = ",;\t|"
+_JSON_PIECE = re.compile(r'"(?:[^"\\\n]|\\.)*"|[{}\[\]:]')
 
 
 class Head:
@@ -36,23 +35,21 @@ class Head:
         return start_of(self.text)
 
     @cached_property
-    def json(self) -> object:
-        """Return the first JSON value, if it is whole: of JSON Lines, the first line's; else None."""
-        first = self.text.split("\n", 1)[0] if self.text[:1] in "{[" else ""
-        for text in (first, self.text):
-            try:
-                return msgspec.json.decode(text.encode("utf-8", "surrogatepass")) if text else None
-            except (msgspec.DecodeError, UnicodeError):
-                continue
-        return None
-
-    @cached_property
     def json_keys(self) -> frozenset[str]:
-        """Return the keys of the first JSON object, also of one that does not end within the beginning."""
-        if isinstance(self.json, dict):
-            return frozenset(self.json)
-        opening = self.text[:1] == "{"
-        return frozenset(re.findall(r'"([^"\\\n]{1,100})"\s*:', self.text)) if opening else frozenset()
+        """Return the keys of the first JSON object (of JSON Lines, the first line's), not those of objects in it.
+
+        The object need not end within the beginning.
+        """
+        keys: set[str] = set()
+        depth, before = 0, ""
+        for piece in _JSON_PIECE.findall(self.text if self.text[:1] == "{" else ""):
+            depth += (piece in "{[") - (piece in "}]")
+            if not depth:
+                break
+            if piece == ":" and depth == 1:
+                keys.add(before)
+            before = piece[1:-1]  # a string without its quotes
+        return frozenset(keys)
 
     @cached_property
     def csv_columns(self) -> tuple[str, ...]:

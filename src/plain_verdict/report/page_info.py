@@ -13,7 +13,7 @@ class PageInfo(msgspec.Struct, frozen=True):
     """What the user chose for the page.
 
     ``made`` is when it is made, with a zone; ``title`` "" is the results' own. ``masked`` counts the secrets that
-    were masked, those of the results among them; None: masking is off.
+    were masked in these words.
     """
 
     made: datetime
@@ -23,5 +23,5 @@ class PageInfo(msgspec.Struct, frozen=True):
     brand: Brand = Brand()
     theme: Theme = Theme.AUTO
     only: ChecksShown = ChecksShown.ALL
-    masked: int | None = 0
+    masked: int = 0
     notes: tuple[str, ...] = ()

@@ -44,7 +44,17 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return the title that the user chose, or the results' own."""
         return self.info.title or title_of(self.run)
 
-    @cached_property
+    @property
+    def masked(self) -> int | None:
+        """Return how many secrets were masked, in the results and in the page's own words; None: masking is off."""
+        return None if self.run.masked is None else self.run.masked + self.info.masked
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """Return notes on what was asked for, and on masking."""
+        return tuple(dict.fromkeys((*self.info.notes, *self.run.masking_notes)))
+
+    @property
     def tally(self) -> Tally:
         """Return how all checks ended."""
         return self.run.tally

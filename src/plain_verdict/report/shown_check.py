@@ -49,7 +49,6 @@ class ShownCheck(msgspec.Struct, frozen=True):
     Under its name stand ``attempt_note``, ``waived_until`` or ``skip_reason``, one of them at most.
     """
 
-    check: Check
     attempt_note: str
     waived_until: date | None
     skip_reason: str
@@ -98,7 +97,6 @@ def show_check(check: Check, waiver: Waived | None, evidence: EvidenceIndex) -> 
     note = f"{'passed only on attempt' if check.flaky else 'attempt'} {attempts[-1].number}"
     skipped = check.outcome is Outcome.SKIPPED and not retried and waiver is None
     return ShownCheck(
-        check=check,
         attempt_note=note if retried else "",
         waived_until=waiver.until if waiver and not retried else None,
         skip_reason=check.last.reason if skipped else "",

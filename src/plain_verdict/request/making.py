@@ -165,12 +165,12 @@ def _check(request: Request) -> None:
         raise UsageError("--zip packs a folder, and --out names a file", path=report.out, hint="name a folder")
     if request.mail.file:
         _check_mail(request)
-    in_folder = not writer_named(request.layout).suffix
+    suffix = writer_named(request.layout).suffix
     # What only the results tell may be in the folder's name as well; that folder is made later.
     nobody = Names("title", "verdict", request.read.made, {})
     check_target(
-        path_of(report.out, nobody, folder=in_folder),
-        folder=in_folder,
+        path_of(report.out, nobody, suffix),
+        folder=not suffix,
         overwrite=report.overwrite,
         make_folder="{" not in os.path.dirname(report.out),  # noqa: PTH120  text, not a path yet
     )

@@ -38,6 +38,8 @@ class Limits(msgspec.Struct, frozen=True):
 
 
 DEFAULT_LIMITS = Limits()
+TOLD_NAME_CHARS = 160
+"""Of a cause or a check, where it is told on the terminal or in a mail."""
 FOLD_AFTER = 3_000
 """Checks from which a page is folded: what did not fail takes little room in it."""
 FOLDED_DETAIL_CHARS = 8_000

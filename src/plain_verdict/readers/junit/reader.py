@@ -10,7 +10,8 @@ from plain_verdict.model import ResultFile, in_order
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.junit.case import local_name
 from plain_verdict.readers.junit.notes import notes_on
-from plain_verdict.readers.junit.walk import CASE, SUITE, SUITES, TAGS, JunitWalk
+from plain_verdict.readers.junit.tags import CASE, SUITE, SUITES, TAGS
+from plain_verdict.readers.junit.walk import JunitWalk
 from plain_verdict.readers.xml.events import XmlEvents
 from plain_verdict.settings.limits import Limits
 

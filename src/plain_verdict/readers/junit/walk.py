@@ -35,6 +35,7 @@ from plain_verdict.readers.junit.case import (
 )
 from plain_verdict.readers.junit.counts import Counts, disagreement, read_announced
 from plain_verdict.readers.junit.names import split_parameters, without_run
+from plain_verdict.readers.junit.tags import CASE, KNOWN_ATTRIBUTES, SUITE, SUITES, with_known_names
 from plain_verdict.readers.moments import read_moment
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
@@ -42,32 +43,9 @@ from plain_verdict.text.cleaning import one_line
 if TYPE_CHECKING:
     from lxml import etree
 
-CASE, SUITE, SUITES = "testcase", "testsuite", "testsuites"
-# As runners spell them; the parser tells tags apart by their letters' case.
-TAGS = tuple(
-    spelled
-    for lower, camel in ((SUITES, "testSuites"), (SUITE, "testSuite"), (CASE, "testCase"))
-    for spelled in (lower, camel, camel[0].upper() + camel[1:], lower.capitalize(), lower.upper())
-)
 # Names that runners give when nobody named the suite; they tell the reader nothing.
 _NO_NAMES = frozenset(
     {"", "pytest", "pytest tests", "(empty)", "undefined", "test", "tests", "AllTests", "Root Suite"}
-)
-KNOWN_ATTRIBUTES = frozenset(
-    (
-        "name",
-        "classname",
-        "time",
-        "status",
-        "result",
-        "timestamp",
-        "file",
-        "line",
-        "assertions",
-        "failure",
-        "id",
-        "class",
-    )
 )
 _PARAMETER_ATTRIBUTES = {"value_param": "value", "type_param": "type"}
 _TEAR_DOWN = re.compile(r"tear[\s_-]?down", re.IGNORECASE)
@@ -225,7 +203,7 @@ class JunitWalk:
             around = case.getparent()
             self.start_suite(case if around is None else around)
         suite = self.open[-1]
-        attributes = _with_known_names(cast("dict[str, str]", dict(case.items())))
+        attributes = with_known_names(cast("dict[str, str]", dict(case.items())))
         attempts, facts = self.cases.read(case, attributes)
         self._count(suite, attempts)
         self.cases_read += 1
@@ -373,13 +351,6 @@ def _of_one_id(checks: Sequence[Check]) -> list[list[int]]:
     for number, id_ in enumerate(ids):
         groups[id_].append(number)
     return [numbers for numbers in groups.values() if len(numbers) > 1]
-
-
-def _with_known_names(attributes: dict[str, str]) -> dict[str, str]:
-    """Return attributes under the names that are known, however they are written."""
-    if attributes.keys() <= KNOWN_ATTRIBUTES:
-        return attributes
-    return {key.lower() if key.lower() in KNOWN_ATTRIBUTES else key: value for key, value in attributes.items()}
 
 
 def _with_tear_down(before: Check, after: Check) -> Check:

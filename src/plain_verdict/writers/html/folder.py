@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from plain_verdict.brand.svg import picture_of_svg
 from plain_verdict.model import Content, ContentKind
+from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.report import Report
 from plain_verdict.report.suites import part_of
 from plain_verdict.writers.html.links import Links, file_of, suite_files
@@ -15,7 +16,7 @@ _CHECKS_A_PAGE = 1000  # of a suite's page: what a browser opens in a blink with
 
 
 def render_folder(report: Report) -> Iterator[OutputFile]:
-    """Yield index.html, a page for each suite, styles, script and pictures."""
+    """Yield the first page, a page for each suite, styles, script and pictures."""
     renderer = Renderer(report)
     names = suite_files([(group.path, len(group.checks)) for group in report.suites], _CHECKS_A_PAGE)
     suites = tuple(zip(report.suites, names, strict=True))
@@ -24,8 +25,8 @@ def render_folder(report: Report) -> Iterator[OutputFile]:
         for group, files in suites
         for number, check in enumerate(group.checks)
     }
-    links = Links(pages, "index.html")
-    yield OutputFile("index.html", renderer.page(PageParts(links, suite_pages=suites)))
+    links = Links(pages, FIRST_PAGE)
+    yield OutputFile(FIRST_PAGE, renderer.page(PageParts(links, suite_pages=suites)))
     for group, files in suites:
         name = " › ".join(group.path) or "Outside any suite"
         for number, file in enumerate(files):

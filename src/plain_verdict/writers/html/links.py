@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import msgspec
 
 from plain_verdict.model import Check, Content, ContentKind
+from plain_verdict.model.marks import FIRST_PAGE
 
 _SUFFIXES = {
     "image/png": ".png",
@@ -40,6 +41,11 @@ class Links(msgspec.Struct, frozen=True):
         """Return the way from this page to the top folder."""
         return "../" * self.here.count("/")
 
+    @property
+    def first(self) -> str:
+        """Return the way from this page to the first one of the folder."""
+        return self.up + FIRST_PAGE
+
     def check(self, check: Check) -> str:
         """Return the link to a check; "" for one that is on no page."""
         if check.id not in self.pages:
@@ -49,7 +55,7 @@ class Links(msgspec.Struct, frozen=True):
 
     def home(self, fragment: str) -> str:
         """Return the link to a part of the first page."""
-        return f"{self.up}index.html#{fragment}" if self.folder and self.here != "index.html" else f"#{fragment}"
+        return f"{self.first}#{fragment}" if self.folder and self.here != FIRST_PAGE else f"#{fragment}"
 
     def file(self, content: Content) -> str:
         """Return the link to a content's own file."""

@@ -14,11 +14,11 @@ from plain_verdict.brand.tokens import (
 )
 from plain_verdict.model import Cause, Check, Outcome, State, Verdict, VerdictWord
 from plain_verdict.report import PageInfo, Report
+from plain_verdict.settings.limits import TOLD_NAME_CHARS
 from plain_verdict.text.cleaning import headline
 from plain_verdict.text.formatting import format_day, format_span, format_time_of_day, plural, shorten
 from plain_verdict.writers.html.environment import make_environment
 
-_NAME_CHARS = 160
 _CHECKS = 10
 _STATES = {State.KEPT: VerdictWord.FIT, State.BROKEN: VerdictWord.NOT_FIT, State.OPEN: VerdictWord.UNDECIDED}
 """The verdict whose colour a condition has."""
@@ -99,7 +99,7 @@ def _why(check: Check) -> str:
 
 
 def _cut(text: str) -> str:
-    return shorten(" ".join(text.split()), _NAME_CHARS)
+    return shorten(" ".join(text.split()), TOLD_NAME_CHARS)
 
 
 def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:

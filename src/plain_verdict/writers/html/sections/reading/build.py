@@ -27,10 +27,10 @@ def _notes(report: Report, folding: Folding | None) -> Iterator[Note]:
     if run.reruns:
         yield Note(describe_reruns(run.cases, len(run.checks), run.reruns))
     yield from (Note(note.sentence, note.results_missing) for note in run.notes)
-    yield from map(Note, (*report.verdict.notes, *run.evidence_notes, *report.info.notes))
+    yield from map(Note, (*report.verdict.notes, *run.evidence_notes, *report.notes))
     if folding:
         yield Note(_on_folding(folding))
-    masked = report.info.masked
+    masked = report.masked
     if masked is None:
         yield Note("Masking is off: secrets in the results stand on this page as they are.", grave=True)
     elif masked:

@@ -1,0 +1,44 @@
+"""What a pattern of secrets is."""
+
+import re
+from enum import Enum, auto
+
+import msgspec
+
+
+class Test(Enum):
+    """What else must hold of a value in a pattern's place."""
+
+    NONE = auto()
+    TYPED = auto()
+    """It has a digit or a sign among its letters, as passwords do and words of a sentence don't."""
+    MADE = auto()
+    """It looks made by a machine."""
+    BY_NAME = auto()
+    """As its name asks: made where a machine makes it, typed where a person does."""
+    PAIR = auto()
+    """It is no piece of a program and no beginning of a sentence."""
+    QUOTED = auto()
+    """In quotes after a name."""
+    OPTION = auto()
+    CARD = auto()
+    BASIC = auto()
+
+
+class SecretPattern(msgspec.Struct, frozen=True):
+    """A pattern of secrets: its expression, and ``needles``: one of them, in lower case, is in every text with it."""
+
+    name: str
+    needles: tuple[str, ...]
+    text: str
+    test: Test = Test.NONE
+    flags: re.RegexFlag = re.IGNORECASE
+
+    @property
+    def expression(self) -> re.Pattern[str]:
+        """Return the regular expression; compiled, and kept by ``re``, only once it is needed."""
+        return re.compile(self.text, self.flags)
+
+
+EXACT = re.RegexFlag(0)  # upper and lower case count
+QUOTE = r"""\\{0,3}["'`]"""
