@@ -4,6 +4,7 @@ import re
 import shutil
 import subprocess
 import sys
+from datetime import UTC, datetime
 
 import pytest
 
@@ -14,6 +15,7 @@ from plain_verdict.demo import RESULTS
 from plain_verdict.masking import MaskRules
 from plain_verdict.writers import WRITERS
 
+MADE = datetime(2026, 11, 22, 2, 0, tzinfo=UTC)
 PAGE = (ROOT / "docs" / "python.md").read_text("utf-8")
 EXPORTS = [
     "OutputFile",

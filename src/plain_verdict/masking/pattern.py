@@ -26,7 +26,7 @@ class Test(Enum):
 
 
 class SecretPattern(msgspec.Struct, frozen=True):
-    """A pattern of secrets: its expression, and ``needles``: one of them, in lower case, is in every text with it."""
+    """A pattern of secrets; one of its ``needles``, in lower case, is in every text that holds such a secret."""
 
     name: str
     needles: tuple[str, ...]
