@@ -6,12 +6,14 @@ Nothing here parses arguments, prints, or looks at the clock; whoever calls it s
 import os
 from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
 from plain_verdict.delivery.files import check_target, write_bytes
 from plain_verdict.delivery.naming import Names, path_of, unknown_facts
 from plain_verdict.delivery.place import PlaceOptions, place_page
+from plain_verdict.errors import ReadError
 from plain_verdict.evidence import collect
 from plain_verdict.inputs.completeness import check_completeness
 from plain_verdict.inputs.discovery import discover
@@ -23,12 +25,16 @@ from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
 from plain_verdict.model import Run, Verdict
 from plain_verdict.model.marks import FIRST_PAGE
+from plain_verdict.operations import with_calls
 from plain_verdict.readers import read_all
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.request import ReadOptions, ReadRequest, Request
 from plain_verdict.writers import OutputFile, Writer, writer_named
 from plain_verdict.writers.mail.envelope import Attachment
 from plain_verdict.writers.mail.writer import MailWriter
+
+if TYPE_CHECKING:
+    from plain_verdict.operations.document import ApiDocument
 
 _MAIL_GROWTH = 1.37
 """How much larger a page is in a mail. Source: RFC 2045, section 6.8 (Base64), lines of 76 characters."""
@@ -62,7 +68,8 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     """
     options = options or ReadOptions()
     several = (paths,) if isinstance(paths, str | os.PathLike) else paths
-    found = discover([os.fspath(path) for path in several], options.retries)
+    document, document_notes = _read_document(options.api_document)
+    found = discover([os.fspath(path) for path in several], options.retries, options.kinds)
     with on_step("Reading") as on_progress:
         run = read_all(found.sources, options.limits, on_progress)
     run = msgspec.structs.replace(run, unread=found.unread + run.unread)
@@ -70,7 +77,20 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     if options.evidence and run.files:
         with on_step("Evidence") as on_progress:
             run = collect(run, options.evidence, options.limits, on_progress)
-    return mask_run(in_zone(run, options.zone), Masker(options.masking))
+    run = mask_run(in_zone(run, options.zone), Masker(options.masking))
+    return with_calls(run, document, document_notes)
+
+
+def _read_document(path: str) -> "tuple[ApiDocument | None, tuple[str, ...]]":
+    """Return the API's document, and notes on one that can't be used: results count without it."""
+    if not path:
+        return None, ()
+    from plain_verdict.operations.document import read_document  # YAML, for runs that have a document
+
+    try:
+        return read_document(path), ()
+    except ReadError as error:
+        return None, (f"{error.path} {error.what}, so no call is compared with it; {error.hint}.",)
 
 
 def render(report: Report, writer: str | Writer) -> Iterator[OutputFile]:

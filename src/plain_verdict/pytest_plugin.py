@@ -1,6 +1,6 @@
 """Lets pytest write a record: ``pytest --verdict-record FOLDER``. Off without the option, and then nearly free."""
 
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 
 import pytest
 
@@ -22,6 +22,16 @@ def pytest_configure(config: pytest.Config) -> None:
         from plain_verdict.recorder.pytest_recording import Recording
 
         config.pluginmanager.register(Recording(config, folder), "plain-verdict-recording")
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_call(item: pytest.Item) -> Generator[None, object, object]:
+    """Let a test fail at its end whose noted expectations were not all met."""
+    result = yield
+    record = getattr(item, "funcargs", {}).get("verdict_record")
+    if record is not None:
+        record.settle()
+    return result
 
 
 @pytest.fixture

@@ -276,7 +276,13 @@ def test_the_schema_takes_what_the_program_takes_and_every_option_has_a_key():
     assert len(options) > 30
     # What concerns one run only, or is named otherwise in its table.
     of_one_run = {"help", "results", "json", "debug", "config", "open", "quiet", "fact", "detail"}
-    renamed = {"mail": "file", "masking": "off", "evidence": "look_in", "evidence_for": "for"}
+    renamed = {
+        "mail": "file",
+        "api_document": "document",
+        "masking": "off",
+        "evidence": "look_in",
+        "evidence_for": "for",
+    }
     assert {renamed.get(option, option) for option in options - of_one_run} <= keys
     # An option that no request takes up would do nothing.
     of_the_command = {"help", "json", "debug", "open", "quiet", "detail"}

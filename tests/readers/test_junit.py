@@ -7,7 +7,7 @@ import sys
 import pytest
 
 from plain_verdict.readers.junit.names import without_run
-from plain_verdict.readers.moments import read_duration, read_moment
+from plain_verdict.text.moments import read_duration, read_moment
 
 
 def suite(inside: str, attributes: str = 'name="Quay"') -> str:

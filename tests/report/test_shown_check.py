@@ -12,11 +12,16 @@ from lxml import html
 from plain_verdict import PageInfo, Report, Rules, judge, render
 from plain_verdict.model import (
     Attempt,
+    Body,
     Check,
     Content,
     ContentKind,
     Evidence,
+    Exchange,
+    Expectation,
     Fact,
+    HttpRequest,
+    HttpResponse,
     Kind,
     LogEntry,
     Outcome,
@@ -26,7 +31,9 @@ from plain_verdict.model import (
     ResultFile,
     Run,
     Step,
+    Timings,
 )
+from plain_verdict.text.formatting import format_duration
 from plain_verdict.writers.html.writer import PageWriter
 
 NOT_SHOWN = {
@@ -35,9 +42,14 @@ NOT_SHOWN = {
     "Evidence.path": "it would name the machine's folders",
     "Evidence.data": "once collected it is the content's",
     "Evidence.content": "it is the key of what is shown",
+    "Expectation.exchange": "it decides which exchange is wrong",
+    "Exchange.request": "it is shown by its own fields",
+    "Exchange.response": "it is shown by its own fields",
+    "Body.binary": "it is shown as evidence",
 }
-CONTAINERS = ("problems", "outputs", "logs", "evidence", "steps")
+CONTAINERS = ("problems", "outputs", "logs", "evidence", "steps", "expectations", "exchanges", "body", "timings")
 """Fields whose structs are looked for themselves."""
+API = (Exchange, Expectation, HttpRequest, HttpResponse, Body, Timings)
 MOMENT = datetime(2026, 11, 22, 2, 10, 33, tzinfo=UTC)
 
 
@@ -67,6 +79,43 @@ def whole_check() -> tuple[Check, tuple[Content, ...], dict[str, str]]:
         also = {"Evidence.at": "02:10:33", "Content.text": f"{mark}-content"}
         return make(Evidence, mark, also, content=mark, at=MOMENT, path="/srv/secret", data=b"", unavailable="")
 
+    def expectation(mark: str) -> Expectation:
+        return make(
+            Expectation, mark, {"Expectation.outcome": "outcome failed"}, outcome=Outcome.FAILED, exchange=0
+        )
+
+    def body(mark: str) -> Body:
+        also = {"Body.form": f"{mark}-form-value", "Body.size_bytes": "7.7 MB"}
+        form = (Fact(f"{mark}-form-key", f"{mark}-form-value"),)
+        piece = Evidence(f"{mark}-binary", unavailable=f"{mark}-unavailable")
+        return make(Body, mark, also, form=form, binary=piece, size_bytes=7_700_000)
+
+    def message(struct, mark: str, **more: object):
+        headers = tuple(Fact(f"{mark}-header-{number}", f"{mark}-value-{number}") for number in range(8))
+        told = {f"{struct.__name__}.{name}": str(value) for name, value in more.items()}
+        also = told | {f"{struct.__name__}.headers": f"{mark}-value-7", f"{struct.__name__}.wire_bytes": "88 kB"}
+        return make(struct, mark, also, headers=headers, body=body(f"{mark}body"), wire_bytes=88_000, **more)
+
+    def exchange(mark: str) -> Exchange:
+        seconds = {name: 0.5 + number / 10 for number, name in enumerate(Timings.__struct_fields__)}
+        wanted.update({f"{mark} Timings.{name}": format_duration(took_s) for name, took_s in seconds.items()})
+        return make(
+            Exchange,
+            mark,
+            {"Exchange.took_s": "1 min 6 s", "Exchange.sent": "02:10:33", "Exchange.only_shown": "judges nothing"},
+            request=message(HttpRequest, f"{mark}request"),
+            response=message(HttpResponse, f"{mark}response", status=599),
+            no_answer="",
+            took_s=66,
+            timings=Timings(**seconds),
+            sent=MOMENT,
+            only_shown=True,
+        )
+
+    def silent(mark: str) -> Exchange:
+        wanted[f"{mark} Exchange.no_answer"] = f"{mark}-no-answer"
+        return Exchange(HttpRequest("GET", "http://quay.test/silent"), no_answer=f"{mark}-no-answer")
+
     def parts(mark: str) -> dict[str, object]:
         return {
             "problems": (
@@ -74,6 +123,8 @@ def whole_check() -> tuple[Check, tuple[Content, ...], dict[str, str]]:
             ),
             "outputs": (make(Output, f"{mark}output"),),
             "logs": (make(LogEntry, f"{mark}log", {"LogEntry.at": "02:10:33"}, at=MOMENT),),
+            "expectations": (expectation(f"{mark}expectation"),),
+            "exchanges": (exchange(f"{mark}exchange"), silent(f"{mark}silent")),
             "evidence": (evidence(f"{mark}shot"), Evidence(f"{mark}gone", unavailable=f"{mark}-unavailable")),
         }
 
@@ -86,7 +137,7 @@ def whole_check() -> tuple[Check, tuple[Content, ...], dict[str, str]]:
         shown,
         **times,
         took_s=77,
-        **dict.fromkeys(("problems", "outputs", "logs", "evidence", "steps"), ()),
+        **dict.fromkeys(("problems", "outputs", "logs", "evidence", "steps", "expectations", "exchanges"), ()),
     )
     step = make(Step, "step", shown, **times, took_s=77, steps=(inner,), **parts("step"))
     about = {
@@ -160,7 +211,7 @@ def test_every_field_of_a_check_is_shown(writer, monkeypatch):
     looked_for = {key.partition(" ")[2] for key in wanted} | NOT_SHOWN.keys()
     fields = {
         f"{struct.__name__}.{name}"
-        for struct in (Check, Attempt, Step, Problem, LogEntry, Output, Evidence)
+        for struct in (*(Check, Attempt, Step, Problem, LogEntry, Output, Evidence), *API)
         for name in struct.__struct_fields__
         if name not in CONTAINERS
     }

@@ -10,7 +10,7 @@ from pathlib import Path
 from plain_verdict.cli import report
 from plain_verdict.cli.common import add_debug
 from plain_verdict.cli.terminal import show
-from plain_verdict.demo import BRAND, RESULTS, SETTINGS, SHOTS, WAIVER_LASTS
+from plain_verdict.demo import API_DOCUMENT, BRAND, RESULTS, SETTINGS, SHOTS, WAIVER_LASTS
 from plain_verdict.errors import WriteError
 from plain_verdict.request import made_at
 
@@ -20,6 +20,8 @@ What to look at:
   - the verdict, the conditions it rests on, and "Why": causes by rule and by likeness, one of them waived
   - "Every check": press / and type fare; click failed; order them slowest first
   - "Day return for two adults": its steps, the one that failed, and the picture beside it
+  - "In short": the two kinds of check; "API": the operations of the fares service, and what was never called
+  - "A school class can be booked": what was expected, what was sent, what came back, and a curl command
   - any picture opens large: arrow keys go on, Esc goes back; "Pictures" has them all
   - press n and p to go from failure to failure; each check has a link of its own
   - "How this was read" names the file that was cut off when its machine went down
@@ -45,6 +47,7 @@ def run(options: argparse.Namespace) -> int:
         shutil.copytree(RESULTS, folder / "results", dirs_exist_ok=True)
         shutil.copytree(SHOTS, folder / "shots", dirs_exist_ok=True)
         shutil.copytree(BRAND, folder / "brand", dirs_exist_ok=True)
+        shutil.copy(API_DOCUMENT, folder)
         until = (made_at(os.environ, datetime.now().astimezone()).date() + WAIVER_LASTS).isoformat()
         settings = SETTINGS.read_text("utf-8").replace("{UNTIL}", until)
         (folder / "plain-verdict.toml").write_text(settings, "utf-8")

@@ -16,7 +16,8 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         "results",
         nargs="+",
         metavar="RESULTS",
-        help="result files, folders, or shell-style patterns like 'out/**/*.xml'; - reads standard input",
+        help="result files, folders, or shell-style patterns like 'out/**/*.xml'; - reads standard input; "
+        "a kind before one says what it is, like api=fares/*.xml",
     )
     parser.add_argument(
         "--retry",
@@ -25,6 +26,11 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         default=[],
         metavar="RESULTS",
         help="results of a second go: a pass there supersedes a failure; repeat for a third",
+    )
+    parser.add_argument(
+        "--api-document",
+        metavar="FILE",
+        help="an OpenAPI 3.0 or 3.1 document to group and compare the calls by",
     )
     parser.add_argument(
         "--json", action="store_true", help="print one JSON object on standard output and nothing else"

@@ -3,6 +3,7 @@
 import argparse
 import json
 import os
+import sys
 
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.terminal import show
@@ -39,6 +40,12 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     log.add_argument("--level", default="info", metavar="LEVEL")
     keep = action("keep", "keep a file as evidence", "PATH", "PARENT")
     keep.add_argument("--caption", default="", metavar="TEXT")
+    exchange = action("exchange", "note a request and what came back, from what curl tells of it", "PARENT", "TOLD")
+    exchange.add_argument("--sent", metavar="FILE", help="the body that was sent")
+    exchange.add_argument("--body", metavar="FILE", help="the body that came back")
+    expect = action("expect", "note an expectation, met where both values are the same", "PARENT", "SUBJECT")
+    expect.add_argument("expected", metavar="EXPECTED")
+    expect.add_argument("actual", metavar="ACTUAL")
     action("fact", "note a fact about the run", "KEY", "VALUE")
     end = action("end", "end a check or a step", "ID")
     end.add_argument("outcome", choices=OUTCOMES, metavar="OUTCOME", help=", ".join(OUTCOMES))
@@ -54,7 +61,7 @@ def run(options: argparse.Namespace) -> int:
         raise UsageError(f"is no name for a record; it ends in {SUFFIX}", path=options.file)
     if options.action == "keep" and not os.path.isfile(options.path):  # noqa: PTH113  as light as the recorder
         raise UsageError("is no file that can be kept", path=options.path)
-    naming = {"end": "id", "step": "parent", "log": "parent", "keep": "parent"}.get(options.action)
+    naming = {"end": "id", "check": "", "fact": ""}.get(options.action, "parent")
     if naming and not _is_begun(options.file, getattr(options, naming)):
         hint = "begin it first: its id is what begins it prints"
         raise UsageError(
@@ -89,6 +96,14 @@ def _write(recorder: Recorder, options: argparse.Namespace) -> None:
             recorder.note(options.parent, options.text, options.level)
         case "keep":
             recorder.attach(options.parent, options.path, caption=options.caption)
+        case "exchange":
+            recorder.put_exchange(options.parent, _exchange(options))
+        case "expect":
+            met = options.expected == options.actual
+            line = {"subject": options.subject, "expected": options.expected, "actual": options.actual}
+            outcome = "passed" if met else "failed"
+            recorder.write({"what": "expectation", "in": options.parent, "outcome": outcome, **line})
+            show("met" if met else "not met")
         case "fact":
             recorder.fact(options.key, options.value)
         case "end":
@@ -102,6 +117,38 @@ def _end(recorder: Recorder, options: argparse.Namespace) -> None:
         recorder.finish(options.id, options.outcome, "", [problem] if problem else [])
     else:
         recorder.finish(options.id, options.outcome, options.message, [])
+
+
+def _exchange(options: argparse.Namespace) -> dict[str, object]:
+    """Return the line of an exchange: what curl tells of it, or the keys of one, with the bodies beside it."""
+    from plain_verdict.recorder.http import body_part, exchange_of_curl
+
+    text = sys.stdin.read() if options.told == "-" else _bytes(options.told).decode("utf-8", "replace")
+    try:
+        told = json.loads(text)
+    except ValueError as error:
+        hint = "give it what curl --write-out '%{json}' prints"
+        raise UsageError(f"is no JSON ({error})", path=_named(options.told), hint=hint) from error
+    if not isinstance(told, dict):
+        raise UsageError("is no JSON object", path=_named(options.told), hint="one exchange, with its keys")
+    line = told if "request" in told else exchange_of_curl(told)
+    for part, file in (("request", options.sent), ("response", options.body)):
+        own = line.get(part)
+        if file and isinstance(own, dict):
+            line[part] = {**own, **body_part(_bytes(file))}
+    return line
+
+
+def _named(file: str) -> str:
+    return "standard input" if file == "-" else file
+
+
+def _bytes(file: str) -> bytes:
+    try:
+        with open(file, "rb") as stream:  # noqa: PTH123  as light as the recorder
+            return stream.read()
+    except OSError as error:
+        raise UsageError(f"can't be read ({error.strerror or error})", path=file) from error
 
 
 def _pairs(texts: list[str]) -> dict[str, str]:

@@ -1,4 +1,4 @@
-"""The demo run: one night at the booking desk of Brindle Quay Ferries, made up from end to end."""
+"""The demo run: one night at the booking desk and the fares service of Brindle Quay Ferries, made up."""
 
 from datetime import timedelta
 from pathlib import Path
@@ -6,5 +6,6 @@ from pathlib import Path
 RESULTS = Path(__file__).parent / "results"
 SHOTS = Path(__file__).parent / "shots"
 BRAND = Path(__file__).parent / "brand"
+API_DOCUMENT = Path(__file__).parent / "fares.openapi.yaml"
 SETTINGS = Path(__file__).parent / "settings.toml"
 WAIVER_LASTS = timedelta(days=5)

@@ -14,6 +14,7 @@ from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.conversion import make_all
 from plain_verdict.evidence.finding import claim, mentioned, templated
 from plain_verdict.evidence.safe_paths import files_below, resolve, resolve_any
+from plain_verdict.evidence.traffic import Traffic
 from plain_verdict.evidence.tree import busy_part, change_check, change_run, with_busy_part
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.model import BAD, Check, Content, Evidence, Run, evidence_of
@@ -90,6 +91,9 @@ def _resolved(
 ) -> "tuple[Run, _Resolving, dict[str, Content | str]]":
     run, notes = _find(run, options)
     resolving = _Resolving(run, options, limits)
+    traffic = Traffic(resolving.roots, limits)
+    run = change_run(run, traffic.check)
+    notes += traffic.notes
     run = change_run(run, resolving.check)
     unclaimed = () if options.of is EvidenceOf.NONE else tuple(map(resolving.unclaimed, run.unclaimed))
     run = msgspec.structs.replace(run, unclaimed=unclaimed)
@@ -142,7 +146,7 @@ class _Resolving:
         self._limits = limits
         roots = {file.folder for file in run.files if file.folder} | set(options.folders)
         roots |= {template.partition("{")[0].rpartition("/")[0] or "." for template in options.templates}
-        self._roots = tuple(sorted(os.path.realpath(root) for root in roots))
+        self.roots = tuple(sorted(os.path.realpath(root) for root in roots))
 
     def check(self, check: Check, folder: str) -> Check:
         """Return the check with its evidence resolved, or without it where it is not wanted."""
@@ -162,7 +166,7 @@ class _Resolving:
             source = sha256(evidence.data).hexdigest()
             self.tasks[source] = Task("", evidence.data, self._limits)
         else:
-            source, trouble = resolve(evidence.path, folder, self._roots)
+            source, trouble = resolve(evidence.path, folder, self.roots)
             if trouble:
                 return msgspec.structs.replace(evidence, unavailable=trouble)
             self.tasks[source] = Task(source, b"", self._limits)

@@ -19,7 +19,7 @@ _PLAIN_LETTERS = str.maketrans({"ø": "o", "æ": "ae", "œ": "oe", "đ": "d", "�
 _SHORTEST = 4  # letters; a check called "a" would claim everything
 _MOST_WORDS = 40
 _MENTIONED = re.compile(
-    r"[^\s\"'<>|*?:;,()\[\]]{1,300}\.(?:png|jpe?g|gif|webp|bmp|svg|avif|mp4|webm|log|txt|json|html?|xml)\b",
+    r"[^\s\"'<>|*?:;,()\[\]]{1,300}\.(?:png|jpe?g|gif|webp|bmp|svg|avif|mp4|webm|log|txt|json|har|html?|xml)\b",
     re.IGNORECASE,
 )
 

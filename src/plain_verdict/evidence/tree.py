@@ -5,7 +5,17 @@ from typing import TypeVar
 
 import msgspec
 
-from plain_verdict.model import Attempt, Check, Evidence, Run, Step, evidence_of
+from plain_verdict.model import (
+    Attempt,
+    Check,
+    Evidence,
+    Exchange,
+    HttpRequest,
+    HttpResponse,
+    Run,
+    Step,
+    evidence_of,
+)
 
 Change = Callable[[Evidence], Evidence | None]
 """Returns what takes the place of a piece of evidence; None takes it away."""
@@ -24,13 +34,36 @@ Part = TypeVar("Part", Attempt, Step)
 def _changed(part: Part, change: Change) -> Part:
     evidence = tuple(new for new in map(change, part.evidence) if new is not None)
     steps = tuple(_changed(step, change) for step in part.steps)
-    return msgspec.structs.replace(part, evidence=evidence, steps=steps)
+    exchanges = tuple(_exchange(exchange, change) for exchange in part.exchanges)
+    return msgspec.structs.replace(part, evidence=evidence, steps=steps, exchanges=exchanges)
+
+
+def _exchange(exchange: Exchange, change: Change) -> Exchange:
+    """Return the exchange with bodies changed that are no text."""
+    request, response = exchange.request, exchange.response
+    new_request = _message(request, change)
+    new_response = response and _message(response, change)
+    if new_request is request and new_response is response:
+        return exchange
+    return msgspec.structs.replace(exchange, request=new_request, response=new_response)
+
+
+Message = TypeVar("Message", HttpRequest, HttpResponse)
+
+
+def _message(message: Message, change: Change) -> Message:
+    body = message.body
+    if body is None or body.binary is None:
+        return message
+    return msgspec.structs.replace(message, body=msgspec.structs.replace(body, binary=change(body.binary)))
 
 
 def may_have(check: Check) -> bool:
     """Return whether a check can have evidence of its own, or text that mentions some."""
     last = check.attempts[-1]
-    return bool(last.outputs or last.evidence or last.steps or check.facts or len(check.attempts) > 1)
+    return bool(
+        last.outputs or last.evidence or last.exchanges or last.steps or check.facts or len(check.attempts) > 1
+    )
 
 
 def change_run(run: Run, change: Callable[[Check, str], Check]) -> Run:

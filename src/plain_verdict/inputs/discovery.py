@@ -3,7 +3,7 @@
 import glob
 import os
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import partial
 from io import BytesIO
 from pathlib import Path
@@ -13,7 +13,7 @@ import msgspec
 
 from plain_verdict.errors import UsageError
 from plain_verdict.inputs.source import RESULT_SUFFIXES, Source, shown_path
-from plain_verdict.model import Unread
+from plain_verdict.model import Kind, Unread
 
 STANDARD_INPUT = "-"
 
@@ -35,24 +35,56 @@ class _Found(msgspec.Struct):
     explicit: bool
     given: dict[str, None]
     go: int
+    kind: Kind | None = None
 
 
-def discover(arguments: Sequence[str], retries: Sequence[Sequence[str]] = ()) -> Discovered:
+Kinds = Mapping[Kind, Sequence[str]]
+"""Files, folders and patterns by the kind of run that they come from."""
+
+
+def discover(
+    arguments: Sequence[str], retries: Sequence[Sequence[str]] = (), kinds: Kinds | None = None
+) -> Discovered:
     """Return the inputs that the arguments mean, each once. Patterns are expanded here, ``**`` as well.
 
-    A file that stands among ``retries``, too, belongs to the last of them.
+    A file that stands among ``retries``, too, belongs to the last of them. ``kinds`` say what files are that no
+    argument calls ``api=`` or so.
     """
     found: dict[str, _Found] = {}
     unread: list[Unread] = []
+    piped: list[Source] = []
     for go, several in enumerate((arguments, *retries)):
         for argument in dict.fromkeys(several):
-            if argument != STANDARD_INPUT:
-                unread += _find(argument, go, found)
-    piped = (_standard_input(),) if STANDARD_INPUT in arguments else ()
+            kind, path = split_kind(argument)
+            if path != STANDARD_INPUT:
+                unread += _find(path, kind, go, found)
+            elif not go:
+                piped.append(_standard_input(kind))
+    _set_kinds(found, kinds or {})
     return Discovered((*piped, *_sources(_once_each(found))), tuple(unread))
 
 
-def _find(argument: str, go: int, found: dict[str, _Found]) -> Iterator[Unread]:
+def split_kind(argument: str) -> tuple[Kind | None, str]:
+    """Return the kind that stands before an argument, as in ``api=fares/*.xml``, and the rest."""
+    word, sign, rest = argument.partition("=")
+    is_kind = sign and word in tuple(Kind) and rest and not os.path.lexists(argument)
+    return (Kind(word), rest) if is_kind else (None, argument)
+
+
+def _set_kinds(found: dict[str, _Found], kinds: Kinds) -> None:
+    """Give the files their kinds that the settings name, where the arguments say none."""
+    meant = {
+        os.path.realpath(path): kind
+        for kind, several in kinds.items()
+        for pattern in several
+        for path, _, trouble in _expand(pattern)
+        if not trouble
+    }
+    for path, file in found.items() if meant else ():
+        file.kind = file.kind or meant.get(os.path.realpath(path))
+
+
+def _find(argument: str, kind: Kind | None, go: int, found: dict[str, _Found]) -> Iterator[Unread]:
     """Add the files that an argument means to those found; yield what is wrong with it."""
     try:
         paths = list(_expand(argument))
@@ -67,6 +99,10 @@ def _find(argument: str, go: int, found: dict[str, _Found]) -> Iterator[Unread]:
         number += 1
         file = found.setdefault(path, _Found(explicit, {}, go))
         file.explicit, file.go = file.explicit or explicit, max(file.go, go)
+        if kind and file.kind and kind is not file.kind:
+            what = f"is given as {file.kind.value} and as {kind.value}"
+            raise UsageError(what, path=shown_path(path), hint="name it under one kind")
+        file.kind = file.kind or kind
         if not explicit:
             file.given[argument] = None
     if not number and not any(trouble for *_, trouble in paths):
@@ -138,6 +174,7 @@ def _once_each(found: dict[str, _Found]) -> Iterator[tuple[str, _Found]]:
             # What is said of one spelling is said of the file.
             first[real].go = max(first[real].go, found[path].go)
             first[real].given |= found[path].given
+            first[real].kind = first[real].kind or found[path].kind
         else:
             first[real] = found[path]
     seen: set[str] = set()
@@ -179,6 +216,7 @@ def _sources(paths: Iterator[tuple[str, _Found]]) -> list[Source]:
                 str(file),
                 tuple(origin.given),
                 origin.go,
+                origin.kind,
             )
         )
     return sorted(sources, key=lambda source: source.path)
@@ -203,8 +241,8 @@ def _refuse(path: str) -> BinaryIO:
     raise OSError(None, "it is no regular file" if os.path.lexists(path) else "it is gone", path)
 
 
-def _standard_input() -> Source:
+def _standard_input(kind: Kind | None) -> Source:
     if sys.stdin is None:
         raise UsageError("standard input is closed", hint="pipe results into it, or name files")
     data = sys.stdin.buffer.read()
-    return Source("standard input", partial(BytesIO, data), len(data))
+    return Source("standard input", partial(BytesIO, data), len(data), kind=kind)

@@ -6,10 +6,11 @@ from typing import BinaryIO
 
 import msgspec
 
+from plain_verdict.model import Kind
 from plain_verdict.text.cleaning import one_line
 
 _PATH_CHARS = 400
-RESULT_SUFFIXES = (".xml", ".jsonl", ".json", ".ndjson", ".zip", ".tar", ".tgz", ".gz")
+RESULT_SUFFIXES = (".xml", ".jsonl", ".har", ".json", ".ndjson", ".zip", ".tar", ".tgz", ".gz")
 """Endings of names by which results are expected in a file, whatever is in it."""
 
 
@@ -25,6 +26,7 @@ class Source(msgspec.Struct, frozen=True):
     ``explicit`` is False for a file found by walking a folder: one that is no result file is then left alone.
     ``given`` are the folders, as the user named them, that it was found in.
     ``go`` is 0 for the first go, and counts the retries that the user names.
+    ``kind`` is what the user says that its checks are; None leaves it to the format.
     """
 
     path: str
@@ -34,6 +36,7 @@ class Source(msgspec.Struct, frozen=True):
     file: str = ""
     given: tuple[str, ...] = ()
     go: int = 0
+    kind: Kind | None = None
 
     @property
     def folder(self) -> str:

@@ -1,10 +1,11 @@
 """Gives every failure a cause: the one it names itself, the first rule that fits, or else likeness to others."""
 
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import msgspec
 
+from plain_verdict.judging.api_causes import CallFailure, call_failures
 from plain_verdict.judging.matching import Matcher, TooSlow, problems_of
 from plain_verdict.judging.similarity import HOLE, Similarity, has_telling_words, split_variable_parts, template_of
 from plain_verdict.model import BAD, Cause, Check, Problem, Run
@@ -66,7 +67,7 @@ def find_causes(run: Run, rules: Sequence[CauseRule]) -> tuple[tuple[Cause, ...]
         _ruled(rules[number].name, checks, rules[number], similarity) for number, checks in sorting.by_rule.items()
     ]
     causes += [_ruled(name, checks, by_name.get(name), similarity) for name, checks in sorting.by_own_name.items()]
-    causes += _alike(sorting.others, similarity)
+    causes += _alike(sorting.others, similarity, call_failures(run))
     # By what they say, not by where they stood: the order of files must not show.
     causes.sort(key=lambda cause: (-len(cause.checks), cause.name, cause.checks[0].id))
     return tuple(causes), (*sorting.notes, *sorting.unused())
@@ -78,12 +79,14 @@ def problem_of(check: Check) -> Problem:
     return problems[0] if problems else Problem(check.outcome)
 
 
-def _alike(checks: Sequence[Check], similarity: Similarity) -> list[Cause]:
+def _alike(checks: Sequence[Check], similarity: Similarity, by_call: Mapping[str, CallFailure]) -> list[Cause]:
     """Return a cause for each group of failures that are alike, each with a name of its own."""
     groups: dict[tuple[str, ...], list[Check]] = defaultdict(list)
     for check in checks:
-        groups[similarity.pattern(check.name, problem_of(check))].append(check)
-    causes = [_cause("", several, similarity) for several in groups.values()]
+        failure = by_call.get(check.id)
+        own = () if failure and failure.name else similarity.pattern(check.name, problem_of(check))
+        groups[(*(failure.key if failure else ()), *own)].append(check)
+    causes = [_told_by_call(_cause("", several, similarity), by_call) for several in groups.values()]
     uses = Counter(cause.name for cause in causes)
     seen: Counter[str] = Counter()
     named = []
@@ -96,6 +99,15 @@ def _alike(checks: Sequence[Check], similarity: Similarity) -> list[Cause]:
             cause = msgspec.structs.replace(cause, name=name)  # noqa: PLW2901  the same cause, named
         named.append(cause)
     return named
+
+
+def _told_by_call(cause: Cause, by_call: Mapping[str, CallFailure]) -> Cause:
+    """Return a cause with the name that its calls give it, and with what the service says, where they do."""
+    failure = by_call.get(cause.checks[0].id)
+    if failure is None or not failure.name:
+        return cause
+    typical = ((failure.message, False),) if failure.message else cause.typical
+    return msgspec.structs.replace(cause, name=failure.name, typical=typical, type="")
 
 
 def _ruled(name: str, checks: list[Check], rule: CauseRule | None, similarity: Similarity) -> Cause:

@@ -1,11 +1,15 @@
 """Weighs the team's conditions: a measure, a bound, a scope; and says each in words."""
 
 import operator
+import re
 from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
 
+import msgspec
+
+from plain_verdict.judging.matching import fits_status
 from plain_verdict.judging.measures import CheckedScope, measure_named
-from plain_verdict.model import Check, ConditionResult, Outcome, Run, State, Waived
+from plain_verdict.model import Call, Check, ConditionResult, Outcome, Run, State, Waived
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import capital
 
@@ -23,7 +27,7 @@ class Scopes:
     def __init__(self, run: Run, waived: Mapping[str, Waived]) -> None:
         self._run = run
         self._waived = waived
-        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally)}
+        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally, run.api)}
 
     @property
     def whole(self) -> CheckedScope:
@@ -34,7 +38,11 @@ class Scopes:
         """Return the checks in a scope."""
         if scope not in self._found:
             inside = [check for check in self._run.checks if _is_in(scope, check)]
-            self._found[scope] = CheckedScope(inside, self._waived)
+            calls = tuple(
+                call for call in self._run.api.calls if _is_in(scope, call.check) and _is_meant(scope, call)
+            )
+            api = msgspec.structs.replace(self._run.api, calls=calls)
+            self._found[scope] = CheckedScope(inside, self._waived, api=api)
         return self._found[scope]
 
 
@@ -60,9 +68,12 @@ def weigh(rules: Sequence[ConditionRule], scopes: Scopes) -> tuple[tuple[Conditi
     for rule in rules:
         inside = scopes.within(rule.scope)
         results.append(_weighed(rule, inside))
-        if scopes.whole.checks and not inside.checks:
+        on_calls = bool(rule.scope.operation or rule.scope.status)
+        thing = "call" if on_calls else "check"
+        found = bool(inside.api.calls if on_calls else inside.checks)
+        if scopes.whole.checks and not found:
             notes.append(
-                f"No check is{_where(rule.scope)}, where the condition “{rule.name or rule.measure}” looks."
+                f"No {thing} is{_where(rule.scope)}, where the condition “{rule.name or rule.measure}” looks."
             )
     return tuple(results), tuple(notes)
 
@@ -78,6 +89,18 @@ def _is_in(scope: Scope, check: Check) -> bool:
     return not scope.suite or scope.suite in check.suite or fnmatchcase(path, scope.suite)
 
 
+def _is_meant(scope: Scope, call: Call) -> bool:
+    """Return whether a call is one that a scope looks at; what the holes of a template are called tells nothing."""
+    name, wanted = _nameless(call.operation.name), _nameless(scope.operation)
+    if scope.operation and name != wanted and not fnmatchcase(name, wanted):
+        return False
+    return not scope.status or fits_status(scope.status, call.exchange)
+
+
+def _nameless(operation: str) -> str:
+    return re.sub(r"\{[^{}/]*\}", "{}", operation)
+
+
 def _weighed(rule: ConditionRule, scope: CheckedScope) -> ConditionResult:
     measure = measure_named(rule.measure)
     key = next(key for key in _BOUNDS if getattr(rule, key) is not None)
@@ -90,7 +113,7 @@ def _weighed(rule: ConditionRule, scope: CheckedScope) -> ConditionResult:
     name = "" if none_may_fail else rule.name or measure.name
     met = measure.find(scope)
     if met is None:
-        return ConditionResult(words, State.OPEN, "nothing to measure", name)
+        return ConditionResult(words, State.OPEN, measure.missing(scope), name)
     state = State.KEPT if keeps(met, bound) else State.BROKEN
     return ConditionResult(words, state, measure.describe(scope, met), name)
 
@@ -99,4 +122,6 @@ def _where(scope: Scope) -> str:
     parts = [f"in {scope.suite}" if scope.suite else "", f"of kind {scope.kind.value}" if scope.kind else ""]
     parts.append(f"on {scope.variant}" if scope.variant else "")
     parts.append(f"tagged {scope.tag}" if scope.tag else "")
+    parts.append(f"of {scope.operation}" if scope.operation else "")
+    parts.append(f"answered {scope.status}" if scope.status else "")
     return "".join(f" {part}" for part in parts if part)

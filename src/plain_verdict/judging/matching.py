@@ -5,7 +5,7 @@ import time
 from collections.abc import Callable, Iterator
 from fnmatch import translate
 
-from plain_verdict.model import BAD, Check, Problem, Step
+from plain_verdict.model import BAD, Check, Exchange, Problem, Step, exchanges_of
 from plain_verdict.settings.rules import Match
 
 _PATIENCE_S = 0.2
@@ -14,6 +14,7 @@ _RULE_PATIENCE_S = 10.0
 """For all searches of one rule."""
 _SEARCHED_CHARS = 20_000
 _OF_PROBLEMS = ("message", "type", "detail")
+_OF_EXCHANGES = ("status", "method", "url", "header", "body")
 
 
 class TooSlow(Exception):  # noqa: N818  it is caught within this stage
@@ -27,10 +28,17 @@ class Matcher:
         self._match = match
         self._tests: dict[str, Callable[[str], bool]] = {}
         self._problem_tests: dict[str, Callable[[str], bool]] = {}
-        for key in (*_OF_PROBLEMS, "step", "check", "suite", "tag", "source"):
+        self._exchange_tests: dict[str, Callable[[str], bool]] = {}
+        for key in (*_OF_PROBLEMS, *_OF_EXCHANGES, "step", "check", "suite", "tag", "source"):
             wanted = getattr(match, key)
             if wanted:
-                (self._problem_tests if key in _OF_PROBLEMS else self._tests)[key] = _test(wanted)
+                self._tests_for(key)[key] = _test(wanted)
+
+    def _tests_for(self, key: str) -> dict[str, Callable[[str], bool]]:
+        """Return where the test for a key belongs: all for one problem, or one exchange, must fit the same one."""
+        if key in _OF_PROBLEMS:
+            return self._problem_tests
+        return self._exchange_tests if key in _OF_EXCHANGES else self._tests
 
     def covers(self, check: Check, source: str) -> bool:
         """Return whether the check fits every key. Raises TooSlow."""
@@ -39,8 +47,18 @@ class Matcher:
             return False
         if match.outcome is not None and check.outcome is not match.outcome:
             return False
-        return all(any(map(test, _values(key, check, source))) for key, test in self._tests.items()) and (
-            not self._problem_tests or any(map(self._knows, problems_of(check)))
+        return (
+            all(any(map(test, _values(key, check, source))) for key, test in self._tests.items())
+            and (not self._problem_tests or any(map(self._knows, problems_of(check))))
+            and (not self._exchange_tests or any(self._fits(exchange) for exchange, *_ in exchanges_of(check.last)))
+        )
+
+    def _fits(self, exchange: Exchange) -> bool:
+        status = self._match.status
+        return (not status or fits_status(status, exchange)) and all(
+            any(map(test, _exchange_values(key, exchange)))
+            for key, test in self._exchange_tests.items()
+            if key != "status"
         )
 
     def knows_all(self, check: Check) -> bool:
@@ -66,6 +84,28 @@ def _values(key: str, check: Check, source: str) -> Iterator[str]:
             yield source
         case "step":
             yield from (step.name for step in _failing(check.last.steps))
+
+
+def fits_status(wanted: str, exchange: Exchange) -> bool:
+    """Return whether an answer has this status: ``503``, ``5xx``, or ``no answer``."""
+    if exchange.response is None:
+        return wanted == "no answer"
+    status = str(exchange.response.status)
+    return wanted == status or wanted.lower() == f"{status[0]}xx" or _test(wanted)(status)
+
+
+def _exchange_values(key: str, exchange: Exchange) -> Iterator[str]:
+    request, response = exchange.request, exchange.response
+    match key:
+        case "method":
+            yield request.method
+        case "url":
+            yield request.url
+        case "header":
+            headers = (*request.headers, *(response.headers if response else ()))
+            yield from (f"{header.key}: {header.value}" for header in headers)
+        case "body" if response and response.body:
+            yield response.body.text
 
 
 def problems_of(check: Check) -> Iterator[Problem]:

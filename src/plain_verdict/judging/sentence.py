@@ -1,6 +1,8 @@
 """Says why in one sentence, the number that matters first, and never more than three numbers in one breath."""
 
-from plain_verdict.model import Cause, ConditionResult, Tally, Value, VerdictWord
+from collections.abc import Sequence
+
+from plain_verdict.model import Cause, ConditionResult, Kind, KindVerdict, Tally, Value, VerdictWord
 from plain_verdict.text.formatting import join_list, plural, shorten, spelled
 
 _MANY_SKIPPED = 0.1
@@ -15,6 +17,7 @@ class SentenceFacts(Value, frozen=True):
     tally: Tally
     gaps: int = 0
     waived: int = 0
+    kinds: tuple[KindVerdict, ...] = ()
     cause: Cause | None = None
     broken: tuple[ConditionResult, ...] = ()
     unmeasured: tuple[str, ...] = ()
@@ -59,7 +62,19 @@ def _not_fit(facts: SentenceFacts) -> Explanation:
         ending = "condition {} is broken" if len(names) == 1 else "conditions {} are broken"
         broken = f", and the {ending.format(quoted)}"
     only_one_sort = not (facts.tally.failed and facts.tally.errored)
-    return Explanation(f"{text}{aside}{broken}.", errored=only_one_sort, **settled)
+    return Explanation(f"{text}{_by_kind(facts.kinds)}{aside}{broken}.", errored=only_one_sort, **settled)
+
+
+def _by_kind(kinds: Sequence[KindVerdict]) -> str:
+    """Return which kinds the failures are of, where the run has several."""
+    bad = [(kind.tally.failed + kind.tally.errored, name_kind(kind.kind)) for kind in kinds]
+    told = [f"{number:,} {name}" for number, name in bad if number]
+    return f" ({join_list(told, most=len(Kind))})" if len(kinds) > 1 else ""
+
+
+def name_kind(kind: Kind) -> str:
+    """Return a kind as a sentence has it."""
+    return "API" if kind is Kind.API else kind.value
 
 
 def _most_telling(facts: SentenceFacts, *, whole: bool) -> tuple[str, dict[str, bool]]:

@@ -8,6 +8,7 @@ from datetime import date
 
 from plain_verdict.judging.causes import find_causes
 from plain_verdict.judging.conditions import Scopes, weigh
+from plain_verdict.judging.kinds import Weighed, judge_kinds
 from plain_verdict.judging.measures import PASS_RATE, CheckedScope
 from plain_verdict.judging.remarks import reasons_of, remarks_on
 from plain_verdict.judging.sentence import SentenceFacts, explain
@@ -27,13 +28,18 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
     scopes = Scopes(run, waivers.waived)
     own, scope_notes = weigh(rules.conditions, scopes)
     gaps = len({gap.path for gap in run.not_whole})
-    conditions = (*own, *_no_failures(scopes.whole, rules.conditions), *_always(run.tally, gaps))
+    no_failures = tuple(_no_failures(scopes.whole, rules.conditions))
+    conditions = (*own, *no_failures, *_always(run.tally, gaps))
     conditions = tuple(sorted(conditions, key=lambda condition: _GRAVEST_FIRST.index(condition.state)))
     word = _word(conditions)
+    weighed = tuple(zip(rules.conditions, own, strict=True))
+    failures_count = any(condition.state is State.BROKEN for condition in _on_failures(weighed, no_failures))
+    kinds = tuple(judge_kinds(run, scopes, weighed, failures_count=failures_count))
     facts = SentenceFacts(
         tally=run.tally,
         gaps=gaps,
         waived=len(waivers.waived),
+        kinds=kinds,
         cause=_largest(causes, run.tally),
         broken=tuple(condition for condition in own if condition.state is State.BROKEN),
         unmeasured=tuple(condition.words for condition in own if condition.state is State.OPEN),
@@ -48,9 +54,16 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         remarks=(*remarks_on(run, facts, sentence), *waivers.remarks),
         conditions=conditions,
         causes=causes,
+        kinds=kinds,
         waived=waivers.waived,
         notes=(*cause_notes, *waivers.notes, *scope_notes),
     )
+
+
+def _on_failures(weighed: Weighed, default: Iterable[ConditionResult]) -> Iterator[ConditionResult]:
+    """Yield the conditions that say whether a check may fail."""
+    yield from default
+    yield from (result for rule, result in weighed if rule.measure in (*_VERBS, PASS_RATE.name))
 
 
 def _word(conditions: Iterable[ConditionResult]) -> VerdictWord:

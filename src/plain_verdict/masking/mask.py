@@ -7,9 +7,10 @@ from functools import partial
 import msgspec
 
 from plain_verdict.masking.escapes import resolved
-from plain_verdict.masking.names import TYPED
+from plain_verdict.masking.names import TYPED, is_secret_key
 from plain_verdict.masking.pattern import SecretPattern, Test
 from plain_verdict.masking.prefilter import make_prefilter
+from plain_verdict.masking.structured import Structured
 from plain_verdict.masking.tables import find_in_tables
 from plain_verdict.masking.values import holds_credentials, is_card, is_harmless, looks_made, looks_typed
 from plain_verdict.model import Check, Fact, Run
@@ -17,11 +18,6 @@ from plain_verdict.model.transform import Change, transform
 
 _CLASSES = (4, 8, 16, 32, 64, 128)
 _MASKED = re.compile(r"\[masked, [^\]]*\]?")
-_SECRET_KEY = re.compile(
-    r"(?:.*[._ -])?(?:(?:proxy-)?authorization|(?:set-)?cookie|.*pass(?:word|wd|phrase)|pwd|.*secret|.*token"
-    r"|.*api[_-]?key|.*(?:access|private|account)[_-]?key|credentials?|session[_-]?id|signature)",
-    re.IGNORECASE,
-)
 # Source files and reports under anybody's home; a path of an address on the web has no file at its end.
 _HOMES = re.compile(
     r"(?<![\w.~-])(?:(?:/home|/Users)/[\w.-]+|/root)(?=/(?:[^\s\"':/<>|]+/)*[^\s\"':/<>|]+\.[A-Za-z]\w{0,5}\b)"
@@ -102,9 +98,8 @@ class Masker:
         """Return a fact with its value masked: as a whole where its key names a secret."""
         if self.off:
             return fact
-        if fact.value and _SECRET_KEY.fullmatch(fact.key) and not self._is_no_secret(fact.value):
-            return Fact(fact.key, self._mask(fact.value))
-        value = self.text(fact.value)
+        value = self.by_key(fact.key, fact.value)
+        value = self.text(value) if value is fact.value else value
         return fact if value == fact.value else Fact(fact.key, value)
 
     @property
@@ -115,6 +110,12 @@ class Masker:
     def facts(self, facts: Sequence[Fact]) -> tuple[Fact, ...]:
         """Return the facts with their values masked."""
         return tuple(map(self.fact, facts))
+
+    def by_key(self, key: str, value: str) -> str:
+        """Return the value of a key: masked as a whole where its key names a secret."""
+        if self.off or not value or not is_secret_key(key) or self._is_no_secret(value):
+            return value
+        return self._mask(value)
 
     def _is_no_secret(self, value: str) -> bool:
         return value in self._ignored or is_harmless(value) or _MASKED.search(value) is not None
@@ -159,7 +160,9 @@ def mask_run(run: Run, masker: Masker) -> Run:
     replace = msgspec.structs.replace
     if masker.off:
         return replace(run, masked=None)
-    change = Change(text=masker.text, fact=masker.fact)
+    text = Change(text=masker.text, whole={Fact: masker.fact})
+    structured = Structured(masker, text)
+    change = Change(text=masker.text, whole=structured.changes)
     files = []
     for file in run.files:
         bare = transform(replace(file, checks=()), change)

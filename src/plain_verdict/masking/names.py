@@ -1,5 +1,7 @@
 """What a secret is called: the words, and where a name ends. Every other table of masking is made from here."""
 
+import re
+
 # Of what a person types: whatever stands beside such a name is a secret.
 TYPED = (
     r"pass(?:word|wd|phrase|code|wort)|passord|pwd|kennwort|mot[ _-]?de[ _-]?passe|contrase(?:ñ|n|\u0303)a|senha"
@@ -31,3 +33,14 @@ NEEDLES = (
         for sign in ("", "_", "-", " ")
     ),
 )
+
+_SECRET_KEY = re.compile(
+    r"(?:.*[._ -])?(?:(?:proxy-)?authorization|(?:set-)?cookie|.*pass(?:word|wd|phrase)|pwd|.*secret|.*token"
+    r"|.*api[_-]?key|.*(?:access|private|account)[_-]?key|credential|session[_-]?id|signature|otp|pin[_-]?code)s?",
+    re.IGNORECASE,
+)
+
+
+def is_secret_key(key: str) -> bool:
+    """Return whether whatever stands under this key is a secret: a fact, a header, a field of a form or of JSON."""
+    return _SECRET_KEY.fullmatch(key) is not None

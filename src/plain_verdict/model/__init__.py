@@ -4,23 +4,24 @@ Everything here is immutable and compact: a nightly run has 100,000 checks. Noth
 how a page looks.
 """
 
+from plain_verdict.model.api import ApiCalls, Call, CallState, Coverage, Operation
 from plain_verdict.model.check import (
-    BAD,
     Attempt,
     Check,
-    Kind,
     LogEntry,
-    Outcome,
     Output,
     Place,
     Problem,
     Step,
     counting_last,
     evidence_of,
-    gravest,
+    exchanges_of,
+    own_evidence,
 )
 from plain_verdict.model.evidence import Content, ContentKind, Evidence
+from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
 from plain_verdict.model.facts import Fact, Value
+from plain_verdict.model.outcome import BAD, Kind, Outcome, gravest
 from plain_verdict.model.run import (
     Payload,
     ReadingNote,
@@ -32,20 +33,31 @@ from plain_verdict.model.run import (
     in_order,
     tally_of,
 )
-from plain_verdict.model.verdict import Cause, ConditionResult, State, Verdict, VerdictWord, Waived
+from plain_verdict.model.verdict import Cause, ConditionResult, KindVerdict, State, Verdict, VerdictWord, Waived
 
 __all__ = [
     "BAD",
+    "ApiCalls",
     "Attempt",
+    "Body",
+    "Call",
+    "CallState",
     "Cause",
     "Check",
     "ConditionResult",
     "Content",
     "ContentKind",
+    "Coverage",
     "Evidence",
+    "Exchange",
+    "Expectation",
     "Fact",
+    "HttpRequest",
+    "HttpResponse",
     "Kind",
+    "KindVerdict",
     "LogEntry",
+    "Operation",
     "Outcome",
     "Output",
     "Payload",
@@ -58,6 +70,7 @@ __all__ = [
     "Step",
     "SuiteNotes",
     "Tally",
+    "Timings",
     "Unread",
     "Value",
     "Verdict",
@@ -65,7 +78,9 @@ __all__ = [
     "Waived",
     "counting_last",
     "evidence_of",
+    "exchanges_of",
     "gravest",
     "in_order",
+    "own_evidence",
     "tally_of",
 ]

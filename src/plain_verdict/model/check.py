@@ -1,34 +1,12 @@
 """A check and what it is made of: attempts, steps, problems, texts, evidence."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from datetime import datetime
-from enum import StrEnum
 
 from plain_verdict.model.evidence import Evidence
+from plain_verdict.model.exchange import Exchange, Expectation
 from plain_verdict.model.facts import Fact, Value
-
-
-class Kind(StrEnum):
-    """What sort of run a check comes from."""
-
-    FUNCTIONAL = "functional"
-    API = "api"
-    LOAD = "load"
-    COMPLIANCE = "compliance"
-
-
-class Outcome(StrEnum):
-    """How a check, an attempt or a step ended, in the order in which outputs list them."""
-
-    FAILED = "failed"
-    ERRORED = "errored"
-    UNDECIDED = "undecided"
-    SKIPPED = "skipped"
-    PASSED = "passed"
-
-
-BAD = (Outcome.FAILED, Outcome.ERRORED)
-"""The outcomes that need a cause."""
+from plain_verdict.model.outcome import BAD, Kind, Outcome
 
 
 class Place(Value, frozen=True):
@@ -79,6 +57,8 @@ class Step(Value, frozen=True):
     logs: tuple[LogEntry, ...] = ()
     outputs: tuple[Output, ...] = ()
     evidence: tuple[Evidence, ...] = ()
+    expectations: tuple[Expectation, ...] = ()
+    exchanges: tuple[Exchange, ...] = ()
 
 
 class Attempt(Value, frozen=True):
@@ -96,6 +76,8 @@ class Attempt(Value, frozen=True):
     steps: tuple[Step, ...] = ()
     evidence: tuple[Evidence, ...] = ()
     logs: tuple[LogEntry, ...] = ()
+    expectations: tuple[Expectation, ...] = ()
+    exchanges: tuple[Exchange, ...] = ()
     worker: str = ""
     number: int = 0
     cause: str = ""
@@ -150,17 +132,26 @@ def evidence_of(check: Check) -> Iterator[Evidence]:
 
 
 def _evidence_below(part: Attempt | Step) -> Iterator[Evidence]:
-    yield from part.evidence
+    yield from own_evidence(part)
     for step in part.steps:
         yield from _evidence_below(step)
 
 
-_WEIGHT = (Outcome.PASSED, Outcome.SKIPPED, Outcome.UNDECIDED, Outcome.FAILED, Outcome.ERRORED)
+def own_evidence(part: Attempt | Step) -> Iterator[Evidence]:
+    """Yield the evidence of an attempt or a step itself: what it was given, and bodies that are no text."""
+    yield from part.evidence
+    for exchange in part.exchanges:
+        for message in (exchange.request, exchange.response):
+            if message is not None and message.body is not None and message.body.binary is not None:
+                yield message.body.binary
 
 
-def gravest(outcomes: Iterable[Outcome]) -> Outcome:
-    """Return the outcome that outweighs the others: errored, failed, undecided, skipped, passed."""
-    return max(outcomes, key=_WEIGHT.index, default=Outcome.PASSED)
+def exchanges_of(part: Attempt | Step) -> Iterator[tuple[Exchange, Attempt | Step, int]]:
+    """Yield the exchanges of an attempt or a step and of the steps below it, each with its part and place there."""
+    for place, exchange in enumerate(part.exchanges):
+        yield exchange, part, place
+    for step in part.steps:
+        yield from exchanges_of(step)
 
 
 def counting_last(attempts: Sequence[Attempt]) -> tuple[Attempt, ...]:

@@ -7,9 +7,11 @@ from functools import cached_property
 
 import msgspec
 
-from plain_verdict.model.check import Check, Kind, Outcome, Output
+from plain_verdict.model.api import ApiCalls
+from plain_verdict.model.check import Check, Output
 from plain_verdict.model.evidence import Content, Evidence
 from plain_verdict.model.facts import Fact, Value
+from plain_verdict.model.outcome import Kind, Outcome
 
 
 class Tally(Value, frozen=True):
@@ -141,6 +143,8 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     masked: int | None = 0
     """How many secrets were masked; None: masking is off."""
     masking_notes: tuple[str, ...] = ()
+    api: ApiCalls = ApiCalls()
+    """The calls of its checks, by operation."""
 
     @cached_property
     def checks(self) -> tuple[Check, ...]:

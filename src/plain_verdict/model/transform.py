@@ -2,13 +2,14 @@
 
 import types
 import typing
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from datetime import datetime
 from functools import cache
+from typing import Any
 
 import msgspec
 
-from plain_verdict.model import Check, Content, Evidence, Fact, ResultFile, Unread
+from plain_verdict.model import Check, Content, Evidence, Expectation, Fact, ResultFile, Unread
 
 Text = Callable[[str], str]
 Moment = Callable[[datetime], datetime]
@@ -21,15 +22,16 @@ _KEYS = {
     ResultFile: ("format", "folder", "digest"),
     Unread: ("file",),
     Fact: ("key",),
+    Expectation: ("outcome",),
 }
 
 
 class Change(msgspec.Struct, frozen=True):
-    """What to do to texts, to moments, and to a fact's value by its key."""
+    """What to do to texts, to moments, and to whole structs of a type: a fact's value is told by its key."""
 
     text: Text | None = None
     moment: Moment | None = None
-    fact: Callable[[Fact], Fact] | None = None
+    whole: Mapping[type[msgspec.Struct], Callable[[Any], msgspec.Struct]] = {}
 
 
 Thing = typing.TypeVar("Thing", bound=msgspec.Struct)
@@ -37,8 +39,14 @@ Thing = typing.TypeVar("Thing", bound=msgspec.Struct)
 
 def transform(thing: Thing, change: Change) -> Thing:
     """Return the struct with everything in it changed; the same object where nothing was."""
-    if change.fact and isinstance(thing, Fact):
-        return typing.cast("Thing", change.fact(thing))
+    own = change.whole.get(type(thing))
+    if own:
+        return typing.cast("Thing", own(thing))
+    return transform_fields(thing, change)
+
+
+def transform_fields(thing: Thing, change: Change) -> Thing:
+    """Return the struct with what is in its fields changed, whatever the change does to a whole one."""
     new: dict[str, object] = {}
     for name in _fields(type(thing)):
         value = getattr(thing, name)

@@ -7,6 +7,8 @@ import msgspec
 
 from plain_verdict.model.check import Check
 from plain_verdict.model.facts import Value
+from plain_verdict.model.outcome import Kind
+from plain_verdict.model.run import Tally
 
 
 class VerdictWord(StrEnum):
@@ -59,6 +61,15 @@ class Waived(Value, frozen=True):
     link: str = ""
 
 
+class KindVerdict(Value, frozen=True):
+    """The judgement on one kind of a run: ``why`` goes on from the word."""
+
+    kind: Kind
+    word: VerdictWord
+    why: str
+    tally: Tally
+
+
 class Verdict(msgspec.Struct, frozen=True):
     """The judgement: a word, why, every reason behind it, what is not whole, and what ``why`` leaves unsaid.
 
@@ -72,6 +83,8 @@ class Verdict(msgspec.Struct, frozen=True):
     remarks: tuple[str, ...] = ()
     conditions: tuple[ConditionResult, ...] = ()
     causes: tuple[Cause, ...] = ()
+    kinds: tuple[KindVerdict, ...] = ()
+    """Of each kind that the run has, in the order of their names' list."""
     waived: dict[str, Waived] = {}
     """By check id."""
     notes: tuple[str, ...] = ()

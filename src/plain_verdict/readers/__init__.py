@@ -11,13 +11,14 @@ from plain_verdict.inputs.archives import Unpacking, is_archive, members
 from plain_verdict.inputs.progress import OnBytesRead, OnProgress, with_progress
 from plain_verdict.inputs.source import RESULT_SUFFIXES, Source, shown_path
 from plain_verdict.model import ResultFile, Run, Unread
+from plain_verdict.readers.har import HarReader
 from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.junit.reader import JunitReader
 from plain_verdict.readers.record.reader import RecordReader
 from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.settings.limits import Limits
 
-READERS: tuple[Reader, ...] = (JunitReader(), RecordReader())
+READERS: tuple[Reader, ...] = (JunitReader(), RecordReader(), HarReader())
 """Every format, in the order in which they are tried."""
 
 _OnFile = Callable[[str], OnBytesRead]
@@ -151,7 +152,8 @@ def _unknown(head: Head, source: Source) -> ReadError:
 
 
 def _what_is_read() -> str:
-    return "read are " + ", and ".join(reader.told_by for reader in READERS)
+    *others, last = (reader.told_by for reader in READERS)
+    return f"read are {', '.join(others)}, and {last}"
 
 
 def _empty(head: Head, source: Source) -> ReadError:

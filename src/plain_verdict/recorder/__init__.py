@@ -20,24 +20,36 @@ import threading
 import time
 from contextlib import ContextDecorator
 
-from plain_verdict.recorder.lines import VERSION, Difference, Line, encode, evidence_bytes, problem_of, safe_name
+from plain_verdict.recorder.lines import (
+    VERSION,
+    Difference,
+    Line,
+    Unmet,
+    as_text,
+    encode,
+    evidence_bytes,
+    problem_of,
+    safe_name,
+)
 
 TYPE_CHECKING = False  # the typing module takes longer to import than all of this
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
     from types import TracebackType
-    from typing import Protocol, Self
+    from typing import Protocol, Self, TypeVar
 
     class Saves(Protocol):
         """A picture object, like an image of Pillow's."""
 
         def save(self, file: object, format: str) -> object: ...  # noqa: A002  the name that picture objects have
 
+    Client = TypeVar("Client")
     Kept = bytes | str | os.PathLike[str] | Saves
 
 __all__ = ["Recorder"]
 
 SUFFIX = ".verdict.jsonl"
+_REQUEST_KEYS, _RESPONSE_KEYS = ("method", "url"), ("status", "reason")
 _WORKER_CHARS = 60
 
 
@@ -46,6 +58,9 @@ class Node(ContextDecorator):
 
     def __init__(self, recorder: "Recorder", what: str, name: str, fields: "Mapping[str, object]") -> None:
         self.id = ""
+        self.check: Node = self
+        self.unmet: list[str] = []
+        self.pending: dict[int, object] = {}
         self._recorder = recorder
         self._what = what
         self._name = name
@@ -58,7 +73,9 @@ class Node(ContextDecorator):
     def __enter__(self) -> "Self":
         fields = dict(self._fields)
         if self._what == "step" and "in" not in fields:
-            fields["in"] = self._recorder.here()
+            around = self._recorder.node()
+            fields["in"] = around.id if around else ""
+            self.check = around.check if around else self
         self.id = self._recorder.begin(self._what, self._name, **fields)
         self._token = self._recorder.enter(self)
         return self
@@ -74,15 +91,28 @@ class Node(ContextDecorator):
         error: "BaseException | None",
         trace: "TracebackType | None",
     ) -> None:
+        self._recorder.note_unanswered(self, error)
         self.leave()
         if error is None:
-            self._recorder.finish(self.id, "passed")
+            unmet = self._what == "check" and self.unmet
+            self._recorder.finish(self.id, "failed" if unmet else "passed")
             return
         outcome, reason, problem = problem_of(error)
         # The innermost step and the check tell the problem; steps between them only that they did not pass.
         is_known = self._what == "step" and self._recorder.reported is error
         self._recorder.reported = error
         self._recorder.finish(self.id, outcome, reason, [] if is_known or problem is None else [problem])
+
+
+def _plain(told: "Line") -> "Line":
+    """Return the keys of an exchange line from plain values."""
+    line = {key: value for key, value in told.items() if key not in (*_REQUEST_KEYS, *_RESPONSE_KEYS)}
+    for part, keys in (("request", _REQUEST_KEYS), ("response", _RESPONSE_KEYS)):
+        given = {key: told[key] for key in keys if key in told}
+        if given:
+            whole = line.get(part)
+            line[part] = {**(whole if isinstance(whole, dict) else {}), **given}
+    return line
 
 
 class Recorder:
@@ -102,6 +132,8 @@ class Recorder:
         self.path = name
         self.worker = worker
         self.reported: BaseException | None = None
+        self.lost: BaseException | None = None
+        self._unmet: list[str] = []
         self._file = -1
         self._broken = False
         self._strict = strict
@@ -148,7 +180,102 @@ class Recorder:
         if expected != actual:
             raise Difference(expected, actual, message)
 
+    def exchange(self, response: object = None, *, history: bool = True, **told: object) -> None:
+        """Note a request and what came back: the response of an HTTP client, or plain values.
+
+        Plain values are the keys of an exchange line: ``request``, ``response``, ``took_s``; or for short
+        ``method``, ``url``, ``status``. Redirects that the client followed are noted before, in their order, unless
+        ``history`` is off.
+        """
+        from plain_verdict.recorder.http import exchange_of_response
+
+        if response is None:
+            self.put_exchange(self.here(), _plain(told))
+            return
+        try:
+            before = (getattr(response, "history", None) or ()) if history else ()
+            lines = [exchange_of_response(each) for each in (*before, response)]
+        except Exception as error:  # noqa: BLE001  whatever its shape, the test must go on
+            self._give_up(error, for_good=False)
+            return
+        lines[-1].update(told)
+        for line in lines:
+            self.put_exchange(self.here(), line)
+
+    def watch(self, client: "Client") -> "Client":
+        """Note every exchange of an HTTP client, by the hooks that it offers; return the client."""
+        from plain_verdict.recorder.watching import watch
+
+        watch(self, client)
+        return client
+
+    def expect(
+        self,
+        subject: str,
+        *,
+        expected: object = None,
+        actual: object = None,
+        holds: "bool | None" = None,
+        message: str = "",
+    ) -> bool:
+        """Note an expectation, and go on; the check fails at its end if one is not met.
+
+        It is met where both values are equal, or where ``holds`` says so: then ``expected`` is words.
+        Return whether it is met.
+        """
+        met = expected == actual if holds is None else bool(holds)
+        line: Line = {"what": "expectation", "in": self.here(), "subject": subject}
+        line["outcome"] = "passed" if met else "failed"
+        line |= {"expected": as_text(expected), "actual": as_text(actual)}
+        if message:
+            line["message"] = message
+        self.write(line)
+        if not met:
+            node = self.node()
+            found = message or f"{subject}: {as_text(actual)}, {as_text(expected)} was expected"
+            (node.check.unmet if node else self._unmet).append(found)
+        return met
+
+    def settle(self) -> None:
+        """Raise an AssertionError if an expectation of the check was not met; what was not met counts once."""
+        node = self.node()
+        unmet = node.check.unmet if node else self._unmet
+        told, unmet[:] = list(unmet), []
+        if told:
+            raise Unmet(told)
+
     # What tools for other runners use
+
+    def put_exchange(self, id_: str, line: "Line") -> None:
+        """Note an exchange in what has this id; ``line`` holds its keys."""
+        self.write({"what": "exchange", "in": id_, "at": time.time(), **line})
+
+    def await_answer(self, request: object) -> None:
+        """Take note that a request is under way; one that nothing answers is told when its check or step ends."""
+        node = self.node()
+        if node is not None:
+            node.pending[id(request)] = request
+
+    def answered(self, request: object) -> None:
+        """Take note that a request was answered."""
+        for node in (self.node(), *reversed(self._open)):
+            if node is not None and node.pending.pop(id(request), None) is not None:
+                return
+
+    def note_unanswered(self, node: Node, error: "BaseException | None") -> None:
+        """Note what nothing answered in a node: requests under way, and the one that an error is about."""
+        if error is None and not node.pending:
+            return
+        from plain_verdict.recorder.http import exchange_without_answer, request_of
+
+        lost = request_of(error) if error is not None and self.lost is not error else None
+        told = [request for request in node.pending.values() if request is not lost]
+        node.pending.clear()
+        for request in told:
+            self.put_exchange(node.id, exchange_without_answer(request, None, "nothing came back"))
+        if lost is not None:
+            self.lost = error
+            self.put_exchange(node.id, exchange_without_answer(lost, error))
 
     def begin(self, what: str, name: str, **fields: object) -> str:
         """Begin a check or step and return its id."""
@@ -188,7 +315,7 @@ class Recorder:
 
     def here(self) -> str:
         """Return the id of the innermost step or check that is being recorded, or ""."""
-        node = self._node()
+        node = self.node()
         return node.id if node is not None else ""
 
     def enter(self, node: Node) -> "contextvars.Token[Node | None]":
@@ -207,7 +334,8 @@ class Recorder:
         except ValueError:  # left in another task than it was entered in
             self._current.set(None)
 
-    def _node(self) -> "Node | None":
+    def node(self) -> "Node | None":
+        """Return the innermost step or check that is being recorded."""
         node = self._current.get()
         if node is None and self._open:
             # A thread that was started inside a check knows nothing of it; the innermost one is the best guess.
@@ -243,7 +371,7 @@ class Recorder:
         if self._strict:
             raise error
         self._broken = self._broken or for_good
-        what = "nothing more is recorded" if for_good else "one piece of evidence is not recorded"
+        what = "nothing more is recorded" if for_good else "one thing is not recorded"
         text = f"plain-verdict: {what}: {error}"
         try:
             import warnings

@@ -43,6 +43,21 @@ class Difference(AssertionError):  # noqa: N818  the name says what it is
         self.actual = actual
 
 
+class Unmet(AssertionError):  # noqa: N818  the name says what it is
+    """Expectations of a check were not met, though it went on."""
+
+    def __init__(self, told: "list[str]") -> None:
+        more = f" (and {len(told) - 1} more)" if len(told) > 1 else ""
+        super().__init__(f"{told[0]}{more}")
+
+
+def as_text(value: object) -> "str | None":
+    """Return a value as an expectation shows it; None for none."""
+    if value is None or isinstance(value, str):
+        return value
+    return _encoder.encode(value) if isinstance(value, (dict, list, tuple, bool)) else str(value)
+
+
 def values_of(error: BaseException | None) -> Line:
     """Return the expected and actual values that an exception carries, as text."""
     if not isinstance(error, Difference):
@@ -53,7 +68,7 @@ def values_of(error: BaseException | None) -> Line:
 
 def kind_of(error: BaseException) -> str:
     """Return an exception's type as a reader knows it."""
-    return "AssertionError" if isinstance(error, Difference) else type(error).__name__
+    return "AssertionError" if isinstance(error, (Difference, Unmet)) else type(error).__name__
 
 
 def problem_of(error: BaseException) -> "tuple[str, str, Line | None]":

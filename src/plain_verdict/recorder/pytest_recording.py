@@ -1,5 +1,7 @@
 """Records what pytest runs: each test a check, reruns as attempts, in one file for each worker."""
 
+import inspect
+import textwrap
 from collections.abc import Generator
 from pathlib import Path
 
@@ -8,6 +10,7 @@ import pytest
 from plain_verdict.recorder import Node, Recorder
 from plain_verdict.recorder.lines import kind_of, values_of
 
+_SOURCE_LINES = 60
 _NO_TAGS = {"parametrize", "usefixtures", "filterwarnings", "skip", "skipif", "xfail", "flaky"}
 _OUTPUT_NAMES = {"Captured stdout": "stdout", "Captured stderr": "stderr", "Captured log": "log"}
 
@@ -21,11 +24,13 @@ class Recording:
         self._node: Node | None = None
         self._reports: list[tuple[pytest.TestReport, pytest.CallInfo[None]]] = []
         self._attempts: dict[str, int] = {}
+        self._source = ""
 
     @pytest.hookimpl(wrapper=True, tryfirst=True)
     def pytest_runtest_setup(self, item: pytest.Item) -> Generator[None, None, None]:
         """Begin the check before its fixtures, so that their steps belong to it."""
         self._reports = []
+        self._source = source_of(item)
         # A test that runs again, whichever plugin asks for it, is another attempt.
         self._attempts[item.nodeid] = attempt = self._attempts.get(item.nodeid, 0) + 1
         self._node = Node(self.recorder, "check", name_of(item), {**about(item), "attempt": attempt})
@@ -46,6 +51,8 @@ class Recording:
 
     def _end(self, node: Node) -> None:
         recorder = self.recorder
+        error = next((call.excinfo.value for _, call in self._reports if call.excinfo), None)
+        recorder.note_unanswered(node, error)
         node.leave()
         outcome, reason, problems = "passed", "", []
         for report, call in self._reports:
@@ -62,6 +69,10 @@ class Recording:
         for name, text in self._reports[-1][0].sections:
             title = next((short for long, short in _OUTPUT_NAMES.items() if name.startswith(long)), name)
             recorder.write({"what": "output", "in": node.id, "name": f"{title}, {name.split()[-1]}", "text": text})
+        if self._source:
+            recorder.write({"what": "output", "in": node.id, "name": "Code", "text": self._source})
+        if outcome == "passed" and node.unmet:
+            outcome = "failed"
         recorder.finish(node.id, outcome, reason, problems)
 
 
@@ -72,6 +83,17 @@ def reason_of_skip(report: pytest.TestReport) -> str:
         return f"expected to fail: {expected_to_fail}".rstrip(": ")
     text = report.longrepr[2] if isinstance(report.longrepr, tuple) else ""
     return text.removeprefix("Skipped: ")
+
+
+def source_of(item: pytest.Item) -> str:
+    """Return the test's own source, to look at beside what failed; of a long one its beginning."""
+    try:
+        lines, _ = inspect.getsourcelines(getattr(item, "obj", None))  # type: ignore[arg-type]  # any object may come
+    except (TypeError, OSError):  # made at run time, or its file is gone
+        return ""
+    more = len(lines) - _SOURCE_LINES
+    text = textwrap.dedent("".join(lines[:_SOURCE_LINES]))
+    return f"{text}[… {more} more lines]" if more > 0 else text
 
 
 def name_of(item: pytest.Item) -> str:

@@ -6,7 +6,7 @@ from itertools import groupby
 
 import msgspec
 
-from plain_verdict.model import BAD, Attempt, Check, Content, ContentKind, Evidence, Run, Step
+from plain_verdict.model import BAD, Attempt, Check, Content, ContentKind, Evidence, Run, Step, own_evidence
 from plain_verdict.text.formatting import capital, plural
 
 
@@ -16,6 +16,8 @@ class ShownEvidence(msgspec.Struct, frozen=True):
     evidence: Evidence
     content: Content | None
     times: int = 1
+    repeated: bool = False
+    """Whether it is a picture that stands elsewhere in its check already."""
 
     @property
     def caption(self) -> str:
@@ -62,11 +64,19 @@ class EvidenceIndex:
         number = len(self.unclaimed)
         return f"{capital(plural(number, 'file'))} found that belong{'s' if number == 1 else ''} to no check:"
 
-    def shown(self, evidence: Sequence[Evidence]) -> Iterator[ShownEvidence]:
-        """Yield the evidence to show; equal pieces in a row come once, with their number."""
+    def shown(self, evidence: Sequence[Evidence], seen: set[str] | None = None) -> Iterator[ShownEvidence]:
+        """Yield the evidence to show; equal pieces in a row come once, with their number.
+
+        ``seen`` are the pictures that their check shows already; those that come now are added.
+        """
         for _, same in groupby(evidence, key=lambda piece: piece.content or id(piece)):
             several = list(same)
-            yield ShownEvidence(several[0], self._contents.get(several[0].content), len(several))
+            content = self._contents.get(several[0].content)
+            repeated = False
+            if seen is not None and content is not None and content.kind is ContentKind.PICTURE:
+                repeated = content.key in seen
+                seen.add(content.key)
+            yield ShownEvidence(several[0], content, len(several), repeated)
 
     def is_shared(self, content: Content) -> bool:
         """Return whether a content is used in several places, and so stands in a section of its own."""
@@ -77,7 +87,7 @@ class EvidenceIndex:
         if attempt.outcome not in BAD:
             return None
         failing = list(filter(self._is_picture, _failing(attempt)))
-        pictures = list(filter(self._is_picture, _all([attempt])))
+        pictures = list(filter(self._is_picture, _given([attempt])))
         return next(iter(failing or reversed(pictures)), None)
 
     def _is_picture(self, evidence: Evidence) -> bool:
@@ -114,8 +124,15 @@ def _uses(run: Run) -> Iterator[str]:
 
 def _all(parts: Iterable[Attempt | Step]) -> Iterator[Evidence]:
     for part in parts:
-        yield from part.evidence
+        yield from own_evidence(part)
         yield from _all(part.steps)
+
+
+def _given(parts: Iterable[Attempt | Step]) -> Iterator[Evidence]:
+    """Yield the evidence that was kept; bodies of exchanges stand with these."""
+    for part in parts:
+        yield from part.evidence
+        yield from _given(part.steps)
 
 
 def _failing(part: Attempt | Step) -> Iterator[Evidence]:

@@ -7,12 +7,14 @@ from heapq import nsmallest
 
 import msgspec
 
-from plain_verdict.model import Check, Fact, Outcome, ResultFile, Run, Tally, Verdict
+from plain_verdict.model import Attempt, CallState, Check, Fact, Outcome, ResultFile, Run, Step, Tally, Verdict
+from plain_verdict.report.api import ApiOverview, tell_api
 from plain_verdict.report.causes import CauseEntry, tell_causes
 from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
 from plain_verdict.report.overview import span_of, title_of
 from plain_verdict.report.page_info import PageInfo
 from plain_verdict.report.shown_check import ShownCheck, show_check
+from plain_verdict.report.shown_exchange import ShownExchange, show_exchange
 from plain_verdict.report.suites import SuiteGroup, make_suites, merge_facts, slowest_suites, sum_s
 from plain_verdict.report.timeline import Timeline, make_timeline
 from plain_verdict.report.variants import VariantGrid, make_variant_grids
@@ -52,7 +54,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @property
     def notes(self) -> tuple[str, ...]:
         """Return notes on what was asked for, and on masking."""
-        return tuple(dict.fromkeys((*self.info.notes, *self.run.masking_notes)))
+        return tuple(dict.fromkeys((*self.info.notes, *self.run.masking_notes, *self.run.api.notes)))
 
     @property
     def tally(self) -> Tally:
@@ -118,6 +120,11 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return tell_causes(self.verdict, self.evidence, len(self.bad))
 
     @cached_property
+    def api(self) -> ApiOverview | None:
+        """Return what is told of the calls to an API; None where there are none."""
+        return tell_api(self.run)
+
+    @cached_property
     def evidence(self) -> EvidenceIndex:
         """Return all evidence that is shown."""
         return EvidenceIndex(self.shown_run)
@@ -162,9 +169,37 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return the other facts that the results tell."""
         return self._facts[_SHOWN_FACTS:]
 
+    @cached_property
+    def _wrong(self) -> frozenset[int]:
+        """Return the exchanges that came back otherwise than expected, by identity: equal ones are not the same."""
+        return frozenset(id(call.exchange) for call in self.run.api.calls if call.state is CallState.WRONG)
+
+    def show_exchanges(self, part: Attempt | Step) -> list[ShownExchange]:
+        """Return what the exchanges of an attempt or a step show."""
+        alone = len(part.exchanges) == 1
+        return [
+            show_exchange(exchange, wrong=id(exchange) in self._wrong, alone=alone, evidence=self.evidence)
+            for exchange in part.exchanges
+        ]
+
     def show(self, check: Check) -> ShownCheck:
         """Return what a check shows."""
-        return show_check(check, self.verdict.waived.get(check.id), self.evidence)
+        shared = self._shared_variants.get(check.suite, ())
+        told = self._told_by_cause.get(check.id, "")
+        return show_check(check, self.verdict.waived.get(check.id), self.evidence, shared=shared, told=told)
+
+    @cached_property
+    def _shared_variants(self) -> dict[tuple[str, ...], tuple[Fact, ...]]:
+        return {group.path: group.variant for group in self.suites if group.variant}
+
+    @cached_property
+    def _told_by_cause(self) -> dict[str, str]:
+        """Return the message that its cause has told already, of each check that is listed there."""
+        return {
+            check.id: "".join(text for text, _ in entry.cause.typical)
+            for entry in self.causes
+            for check in (*entry.checks, *entry.more)
+        }
 
 
 def _only_failed(run: Run) -> Run:

@@ -6,7 +6,7 @@ from enum import StrEnum
 
 import msgspec
 
-from plain_verdict.model import BAD, Attempt, Check, Kind, Outcome, Waived
+from plain_verdict.model import BAD, Attempt, Check, Fact, Kind, Outcome, Step, Waived
 from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
 from plain_verdict.text.formatting import format_day, format_duration
 
@@ -41,6 +41,12 @@ class ShownAttempt(msgspec.Struct, frozen=True):
     circumstances: str
     lead: ShownEvidence | None
     evidence: tuple[ShownEvidence, ...]
+    of_steps: dict[int, tuple[ShownEvidence, ...]]
+    """By the identity of the step: equal ones are not the same."""
+
+    def evidence_of(self, step: Step) -> tuple[ShownEvidence, ...]:
+        """Return the evidence of a step."""
+        return self.of_steps[id(step)]
 
 
 class ShownCheck(msgspec.Struct, frozen=True):
@@ -52,6 +58,9 @@ class ShownCheck(msgspec.Struct, frozen=True):
     attempt_note: str
     waived_until: date | None
     skip_reason: str
+    variant: tuple[Fact, ...]
+    told: str
+    """A message that stands with the check's cause already; a problem that says the same is short here."""
     waiver: Waived | None
     last: ShownAttempt
     earlier: tuple[ShownAttempt, ...]
@@ -67,6 +76,8 @@ def has_details(check: Check) -> bool:
         or last.reason
         or last.steps
         or last.evidence
+        or last.exchanges
+        or last.expectations
         or last.logs
         or last.worker
         or len(check.attempts) > 1
@@ -74,9 +85,7 @@ def has_details(check: Check) -> bool:
 
 
 def _is_described(check: Check) -> bool:
-    return check.kind is not Kind.FUNCTIONAL or bool(
-        check.facts or check.place or check.tags or check.description or check.requirements or check.links
-    )
+    return bool(check.facts or check.place or check.tags or check.description or check.requirements or check.links)
 
 
 def is_simple(check: Check) -> bool:
@@ -90,8 +99,14 @@ def describe_time(check: Check) -> str:
     return format_duration(last.took_s) if last.took_s or last.outcome is not Outcome.SKIPPED else ""
 
 
-def show_check(check: Check, waiver: Waived | None, evidence: EvidenceIndex) -> ShownCheck:
-    """Return what a check shows, with the waiver that covers it."""
+def show_check(
+    check: Check, waiver: Waived | None, evidence: EvidenceIndex, *, shared: tuple[Fact, ...] = (), told: str = ""
+) -> ShownCheck:
+    """Return what a check shows, with the waiver that covers it.
+
+    ``shared`` are facts of its variant that stand in its suite's heading, ``told`` is a message that its cause
+    says.
+    """
     attempts = tuple(_show_attempt(*numbered, evidence) for numbered in enumerate(check.attempts, 1))
     retried = len(attempts) > 1
     note = f"{'passed only on attempt' if check.flaky else 'attempt'} {attempts[-1].number}"
@@ -100,7 +115,9 @@ def show_check(check: Check, waiver: Waived | None, evidence: EvidenceIndex) -> 
         attempt_note=note if retried else "",
         waived_until=waiver.until if waiver and not retried else None,
         skip_reason=check.last.reason if skipped else "",
+        variant=tuple(fact for fact in check.variant if fact not in shared),
         waiver=waiver,
+        told=told,
         last=attempts[-1],
         earlier=attempts[:-1],
         rows=tuple(_rows(check)),
@@ -109,11 +126,21 @@ def show_check(check: Check, waiver: Waived | None, evidence: EvidenceIndex) -> 
 
 def _show_attempt(place: int, attempt: Attempt, evidence: EvidenceIndex) -> ShownAttempt:
     lead = evidence.lead_picture(attempt)
-    own = () if lead is not None and attempt.evidence == (lead,) else tuple(evidence.shown(attempt.evidence))
+    seen = {lead.content} if lead is not None else set[str]()
+    of_steps = {id(step): tuple(evidence.shown(step.evidence, seen)) for step in _steps_of(attempt)}
+    own = () if lead is not None and attempt.evidence == (lead,) else tuple(evidence.shown(attempt.evidence, seen))
     began = f"began {format_day(attempt.started)}, {attempt.started:%H:%M:%S}" if attempt.started else ""
     circumstances = ", ".join(filter(None, (began, f"on {attempt.worker}" if attempt.worker else "")))
     number = attempt.number or place
-    return ShownAttempt(attempt, number, circumstances, next(evidence.shown((lead,)), None) if lead else None, own)
+    leading = next(evidence.shown((lead,)), None) if lead else None
+    return ShownAttempt(attempt, number, circumstances, leading, own, of_steps)
+
+
+def _steps_of(part: Attempt | Step) -> Iterator[Step]:
+    """Yield the steps at any depth, in the order in which they are shown."""
+    for step in part.steps:
+        yield step
+        yield from _steps_of(step)
 
 
 def _rows(check: Check) -> Iterator[Row]:

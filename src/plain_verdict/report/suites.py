@@ -3,6 +3,7 @@
 import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Sequence
+from functools import cached_property
 
 import msgspec
 
@@ -40,7 +41,7 @@ class Variants(msgspec.Struct, frozen=True):
         )
 
 
-class SuiteGroup(msgspec.Struct, frozen=True):
+class SuiteGroup(msgspec.Struct, frozen=True, dict=True):
     """A suite's own checks, gravest first, with what its files say of it."""
 
     path: tuple[str, ...]
@@ -59,6 +60,14 @@ class SuiteGroup(msgspec.Struct, frozen=True):
     def bad(self) -> int:
         """Return how many checks failed or errored."""
         return self.tally.failed + self.tally.errored
+
+    @cached_property
+    def variant(self) -> tuple[Fact, ...]:
+        """Return the facts of variants that all of several checks share: they stand in the heading."""
+        if len(self.checks) < 2:
+            return ()
+        first, *others = (check.variant for check in self.checks)
+        return tuple(fact for fact in first if all(fact in other for other in others))
 
 
 def part_of(group: SuiteGroup, first: int, most: int) -> SuiteGroup:

@@ -79,6 +79,8 @@ def _read_request(
     off = file.masking.off if overrides.masking is None else not overrides.masking
     options = ReadOptions(
         retries=overrides.retry or tuple((argument,) for argument in file.input.retry),
+        kinds=file.input.kinds,
+        api_document=overrides.api_document or file.api.document,
         expected=_expected(overrides, file, made, now),
         variants=VariantOptions(file.input.variants, file.input.variants_from),
         evidence=_evidence(overrides, file),

@@ -9,6 +9,7 @@ class Overrides(msgspec.Struct, frozen=True):
     results: tuple[str, ...] = ()
     retry: tuple[tuple[str, ...], ...] = ()
     config: str | None = None
+    api_document: str | None = None
     masking: bool | None = None
     expect_files: int | None = None
     newer_than: str | None = None

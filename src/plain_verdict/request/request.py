@@ -1,5 +1,6 @@
 """A request: what to read, how to judge it, what to make of it."""
 
+from collections.abc import Mapping
 from datetime import datetime, tzinfo
 
 import msgspec
@@ -9,7 +10,7 @@ from plain_verdict.evidence import EvidenceOptions
 from plain_verdict.inputs.completeness import Expected
 from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
-from plain_verdict.model import Fact
+from plain_verdict.model import Fact, Kind
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.rules import Rules
 from plain_verdict.settings.schema import MailTable, ReportTable
@@ -18,11 +19,15 @@ from plain_verdict.settings.schema import MailTable, ReportTable
 class ReadOptions(msgspec.Struct, frozen=True):
     """How results are read.
 
-    ``retries`` are files, folders and patterns of later goes. ``evidence`` None leaves evidence as results name it.
+    ``retries`` are files, folders and patterns of later goes, ``kinds`` those of another kind than
+    the format's own.
+    ``api_document`` is the path of an OpenAPI document. ``evidence`` None leaves evidence as results name it.
     ``zone`` None leaves times as they are.
     """
 
     retries: tuple[tuple[str, ...], ...] = ()
+    kinds: Mapping[Kind, tuple[str, ...]] = {}
+    api_document: str = ""
     expected: Expected = Expected()
     variants: VariantOptions = VariantOptions()
     evidence: EvidenceOptions | None = EvidenceOptions()

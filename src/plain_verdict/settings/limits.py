@@ -17,6 +17,10 @@ class Limits(msgspec.Struct, frozen=True):
     """Of a stack or detail text: its head and its tail are kept."""
     output_chars: int = 24_000
     """Of each captured output: its head and its tail are kept."""
+    body_chars: int = 16_000
+    """Of the body of a request or a response, laid out: its head and its tail are kept."""
+    headers: int = 100
+    """Headers kept of one request or response."""
     facts: int = 200
     """Facts kept for one suite or one check."""
     notes: int = 20

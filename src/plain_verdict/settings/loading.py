@@ -103,5 +103,10 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
         mail=replace(settings.mail, file=seen(settings.mail.file)),
         brand=replace(brand, **paths),
         evidence=replace(settings.evidence, look_in=tuple(map(seen, settings.evidence.look_in))),
-        input=replace(settings.input, retry=tuple(map(seen, settings.input.retry))),
+        input=replace(
+            settings.input,
+            retry=tuple(map(seen, settings.input.retry)),
+            kinds={kind: tuple(map(seen, paths)) for kind, paths in settings.input.kinds.items()},
+        ),
+        api=replace(settings.api, document=seen(settings.api.document)),
     )

@@ -24,6 +24,11 @@ class Match(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     suite: Annotated[str, Meta(description="the suite's path")] = ""
     tag: Annotated[str, Meta(description="one of the check's tags")] = ""
     source: Annotated[str, Meta(description="the result file's path")] = ""
+    status: Annotated[str, Meta(description="of an answer: `503`, `5xx`, or `no answer`")] = ""
+    method: Annotated[str, Meta(description="of a request")] = ""
+    url: Annotated[str, Meta(description="of a request")] = ""
+    header: Annotated[str, Meta(description="one of an exchange, as `name: value`")] = ""
+    body: Annotated[str, Meta(description="of an answer")] = ""
     kind: Annotated[Kind | None, Meta(description="of check")] = None
     outcome: Annotated[Outcome | None, Meta(description="of the check")] = None
 
@@ -56,6 +61,8 @@ class Scope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     suite: Annotated[str, Meta(description="the suite's path")] = ""
     tag: Annotated[str, Meta(description="one of the check's tags")] = ""
     variant: Annotated[str, Meta(description="a browser, platform or region, like `firefox*`")] = ""
+    operation: Annotated[str, Meta(description="calls of an operation, like `POST /bookings`")] = ""
+    status: Annotated[str, Meta(description="calls answered so: `503`, `5xx`, or `no answer`")] = ""
 
 
 class ConditionRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):

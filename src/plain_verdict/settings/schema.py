@@ -8,6 +8,7 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
+from plain_verdict.model import Kind
 from plain_verdict.model.facts import VARIANT_FACTS
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, WaiverRule
@@ -91,6 +92,12 @@ class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         tuple[str, ...], Meta(description="patterns of files, each of which must match at least one")
     ] = ()
     expect_files: Annotated[int | None, Meta(description="how many files must arrive")] = None
+    kinds: Annotated[
+        dict[Kind, tuple[str, ...]],
+        Meta(
+            description='files, folders or patterns by kind, like `api = ["fares/*.xml"]`, as `api=` before a path'
+        ),
+    ] = {}
     stale_after: Annotated[str, Meta(description="how much older than the newest a file may be")] = "12h"
     newer_than: Annotated[str, Meta(description="leave out older results: an age or a date")] = ""
     variants: Annotated[
@@ -103,6 +110,14 @@ class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         tuple[str, ...],
         Meta(description="files, folders or patterns of a second go; each entry retries what stands before it"),
     ] = ()
+
+
+class ApiTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[api]``: what the API is documented to do."""
+
+    document: Annotated[
+        str, Meta(description="an OpenAPI 3.0 or 3.1 document, YAML or JSON, to group and compare calls by")
+    ] = ""
 
 
 class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -118,6 +133,7 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     masking: MaskingTable = MaskingTable()
     evidence: EvidenceTable = EvidenceTable()
     input: InputTable = InputTable()
+    api: ApiTable = ApiTable()
     cause: tuple[CauseRule, ...] = ()
     waiver: tuple[WaiverRule, ...] = ()
     condition: tuple[ConditionRule, ...] = ()

@@ -5,7 +5,8 @@ from pathlib import Path
 
 import msgspec
 
-from plain_verdict.model import Cause, Check, Run, Tally, Verdict, evidence_of
+from plain_verdict.model import Cause, Check, KindVerdict, Operation, Run, Tally, Verdict, evidence_of
+from plain_verdict.operations.numbers import CallNumbers, by_operation
 from plain_verdict.report import Report
 from plain_verdict.writers.interface import OutputFile
 
@@ -71,6 +72,33 @@ class CheckDetail(msgspec.Struct, frozen=True):
     tags: list[str]
 
 
+class KindSummary(msgspec.Struct, frozen=True):
+    """The verdict on one kind of the run."""
+
+    kind: str
+    verdict: str
+    sentence: str
+    counts: Counts
+
+
+class OperationSummary(msgspec.Struct, frozen=True):
+    """The calls of an operation; times and bytes are null where they are not known, percentiles where too few are.
+
+    ``wrong`` came back otherwise than expected, ``unanswered`` not at all. ``statuses`` count answers.
+    """
+
+    operation: str
+    calls: int
+    wrong: int
+    unanswered: int
+    statuses: dict[str, int]
+    mean_ms: float | None
+    p50_ms: float | None
+    p95_ms: float | None
+    longest_ms: float | None
+    bytes: int | None
+
+
 class Summary(msgspec.Struct, frozen=True):
     """The verdict on a run.
 
@@ -85,6 +113,8 @@ class Summary(msgspec.Struct, frozen=True):
     reasons: list[str]
     counts: Counts
     files: list[FileSummary]
+    kinds: list[KindSummary] = []
+    operations: list[OperationSummary] = []
     causes: list[CauseSummary] = []
     waived: int = 0
     rule_notes: list[str] = []
@@ -133,6 +163,8 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             reasons=list(verdict.reasons),
             counts=_counts(run.tally),
             files=list(_files(run)),
+            kinds=list(map(_kind, verdict.kinds)),
+            operations=[_operation(*row) for row in by_operation(run.api.calls)],
             causes=list(map(_cause, verdict.causes)),
             waived=len(verdict.waived),
             rule_notes=list(verdict.notes),
@@ -156,6 +188,30 @@ def _files(run: Run) -> Iterator[FileSummary]:
         yield FileSummary(file.path, file.format, _counts(file.tally), notes)
     for trouble in run.unread:
         yield FileSummary(trouble.path, None, _counts(Tally()), [trouble.sentence])
+
+
+def _kind(kind: KindVerdict) -> KindSummary:
+    sentence = f"{kind.word.capitalize()}: {kind.why}"
+    return KindSummary(kind.kind.value, kind.word.value, sentence, _counts(kind.tally))
+
+
+def _operation(operation: Operation, numbers: CallNumbers) -> OperationSummary:
+    return OperationSummary(
+        operation=operation.name,
+        calls=numbers.calls,
+        wrong=numbers.wrong,
+        unanswered=numbers.unanswered,
+        statuses={status: number for status, number in numbers.statuses if status.isdigit()},
+        mean_ms=_ms(numbers.mean_s),
+        p50_ms=_ms(numbers.p50_s),
+        p95_ms=_ms(numbers.p95_s),
+        longest_ms=_ms(numbers.longest_s),
+        bytes=numbers.received_bytes,
+    )
+
+
+def _ms(seconds: float | None) -> float | None:
+    return None if seconds is None else round(seconds * 1000, 3)
 
 
 def _cause(cause: Cause) -> CauseSummary:

@@ -121,7 +121,7 @@ def test_a_folded_page_holds_every_check_once_and_each_as_the_template_renders_i
         + "</bdi>"
     )
     values = {"seconds": columns["seconds"].split("\n")[at], "took": columns["took"].split("\n")[at]}
-    filled = fixed.format(id=checks[at].get("id"), outcome="passed", name=name, **values)
+    filled = fixed.format(id=checks[at].get("id"), outcome="passed", name=name, kind="", **values)
     made, kept_row = html.fromstring(filled), checks[at]
     assert (made.text_content(), made.get("class"), made.get("id")) == (
         kept_row.text_content(),

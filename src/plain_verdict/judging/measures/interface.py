@@ -7,21 +7,32 @@ from typing import Protocol
 
 import msgspec
 
-from plain_verdict.model import Check, Tally, Waived, tally_of
+from plain_verdict.model import ApiCalls, Check, Tally, Waived, tally_of
+from plain_verdict.operations.numbers import CallNumbers, count_calls
 from plain_verdict.settings.rules import Scope
 from plain_verdict.text.formatting import format_duration
 
 Bound = int | float | str
 """As it stands in the settings: a number, or a text with a unit."""
 _NUMBER = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|s|min|h|%)?\s*")
-ALL_KEYS = frozenset(Scope.__struct_fields__)
+CALL_KEYS = frozenset(Scope.__struct_fields__)
+CHECK_KEYS = CALL_KEYS - {"operation", "status"}
+
+_NONE = ApiCalls()
 
 
 class CheckedScope:
-    """The checks that a condition looks at, and what several measures need of them, each counted once."""
+    """The checks and calls that a condition looks at, and what several measures need of them, each counted once."""
 
-    def __init__(self, checks: Sequence[Check], waived: Mapping[str, Waived], tally: Tally | None = None) -> None:
+    def __init__(
+        self,
+        checks: Sequence[Check],
+        waived: Mapping[str, Waived],
+        tally: Tally | None = None,
+        api: ApiCalls = _NONE,
+    ) -> None:
         self.checks = checks
+        self.api = api
         self._waived = waived
         self._tally = tally
 
@@ -39,6 +50,11 @@ class CheckedScope:
     def times_s(self) -> list[float]:
         """Return how long each check took that tells it, in seconds."""
         return [check.last.took_s for check in self.checks if check.last.took_s is not None]
+
+    @cached_property
+    def calls(self) -> CallNumbers:
+        """Return the numbers of the calls."""
+        return count_calls(self.api.calls)
 
     @cached_property
     def flaky(self) -> int:
@@ -112,13 +128,15 @@ class Measure(msgspec.Struct, frozen=True):
 
     ``find`` returns None where there is nothing to measure. ``describe`` says the number that was met.
     ``scope_keys`` are the keys of a scope that it knows; a condition with another one is refused.
+    ``missing`` says why there is nothing to measure.
     """
 
     name: str
     unit: Unit
     find: Callable[[CheckedScope], float | None]
     describe: Callable[[CheckedScope, float], str]
-    scope_keys: frozenset[str] = ALL_KEYS
+    scope_keys: frozenset[str] = CHECK_KEYS
+    missing: Callable[[CheckedScope], str] = lambda _: "nothing to measure"
 
     def read(self, written: Bound) -> float:
         """Return a bound in the measure's own unit. Raises ValueError."""

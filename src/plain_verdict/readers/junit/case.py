@@ -11,9 +11,9 @@ from lxml import etree
 
 from plain_verdict.model import BAD, Attempt, Fact, Outcome, Output, Problem, counting_last, gravest
 from plain_verdict.readers.expectations import find_expectation
-from plain_verdict.readers.moments import read_duration, read_moment
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, headline, one_line
+from plain_verdict.text.moments import read_duration, read_moment
 
 PROBLEMS = {"failure": Outcome.FAILED, "error": Outcome.ERRORED}
 # Elements that hold an earlier execution (a run that failed before one that passed) or a later one.

@@ -6,7 +6,7 @@ are compared with it.
 """
 
 from plain_verdict.inputs.source import Source
-from plain_verdict.model import ResultFile, in_order
+from plain_verdict.model import Kind, ResultFile, in_order
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.junit.case import local_name
 from plain_verdict.readers.junit.notes import notes_on
@@ -29,7 +29,7 @@ class JunitReader:
 
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the file's checks, with a note on everything odd about it."""
-        walk = JunitWalk(limits)
+        walk = JunitWalk(limits, source.kind or Kind.FUNCTIONAL)
         with source.open() as stream:
             events = XmlEvents(stream, TAGS)
             for event, element in events:

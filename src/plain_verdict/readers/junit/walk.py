@@ -36,9 +36,9 @@ from plain_verdict.readers.junit.case import (
 from plain_verdict.readers.junit.counts import Counts, disagreement, read_announced
 from plain_verdict.readers.junit.names import split_parameters, without_run
 from plain_verdict.readers.junit.tags import CASE, KNOWN_ATTRIBUTES, SUITE, SUITES, with_known_names
-from plain_verdict.readers.moments import read_moment
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.moments import read_moment
 
 if TYPE_CHECKING:
     from lxml import etree
@@ -78,7 +78,8 @@ class _OpenSuite:
 class JunitWalk:
     """Follows the events of one file and collects its checks, suites, times and disagreements."""
 
-    def __init__(self, limits: Limits) -> None:
+    def __init__(self, limits: Limits, kind: Kind) -> None:
+        self._kind = kind
         self.limits = limits
         self.cases = CaseReader(limits)
         self.checks: list[Check] = []
@@ -180,8 +181,8 @@ class JunitWalk:
     def _add_own(self, suite: _OpenSuite, problem: Problem) -> None:
         """Add a problem of the suite itself, outside any of its cases."""
         attempt = Attempt(problem.outcome, problems=(problem,))
-        id_ = check_id(Kind.FUNCTIONAL, suite.path, SUITE_ITSELF)
-        self.checks.append(Check(id_, Kind.FUNCTIONAL, self._show(suite.path), SUITE_ITSELF, (attempt,)))
+        id_ = check_id(self._kind, suite.path, SUITE_ITSELF)
+        self.checks.append(Check(id_, self._kind, self._show(suite.path), SUITE_ITSELF, (attempt,)))
         self._labels.append(suite.labels)
         suite.inside.problems += 1
         self.cases_read += 1
@@ -222,9 +223,9 @@ class JunitWalk:
         if not attributes.keys() <= KNOWN_ATTRIBUTES:
             more, extra = self._extra(attributes)
             facts, parameters, raw_parameters = facts + more, parameters + extra, raw_parameters + extra
-        id_ = check_id(Kind.FUNCTIONAL, path, raw, raw_parameters)
+        id_ = check_id(self._kind, path, raw, raw_parameters)
         place = _place(attributes, self.limits)
-        check = Check(id_, Kind.FUNCTIONAL, self._show(path), name, tuple(attempts), parameters, place, facts)
+        check = Check(id_, self._kind, self._show(path), name, tuple(attempts), parameters, place, facts)
         self._add(suite, check, empty=len(case) == 0 and attempts[-1].outcome is Outcome.PASSED)
         if len(case):
             case.clear()

@@ -1,5 +1,6 @@
 """The lines of a record: what each may hold. docs/record.md explains them; the JSON Schema is made from these."""
 
+import typing
 from typing import Annotated
 
 import msgspec
@@ -7,6 +8,11 @@ import msgspec
 from plain_verdict.model import Kind, Outcome
 
 Moment = Annotated[float | str | None, msgspec.Meta(description="epoch seconds, or ISO 8601 with a zone")]
+
+
+Headers = Annotated[
+    tuple[tuple[str, str], ...], msgspec.Meta(description="pairs of name and value, in their order")
+]
 
 
 class Line(
@@ -37,7 +43,7 @@ class CheckLine(Line, frozen=True, tag="check", kw_only=True):
     name: str
     suite: tuple[str, ...] = ()
     parameters: dict[str, str] = {}
-    kind: Kind = Kind.FUNCTIONAL
+    kind: Annotated[Kind | None, msgspec.Meta(description="else what the caller says, or functional")] = None
     tags: tuple[str, ...] = ()
     description: str = ""
     requirements: tuple[str, ...] = ()
@@ -87,6 +93,67 @@ class EvidenceLine(Line, frozen=True, tag="evidence", kw_only=True):
     at: Moment = None
 
 
+class RequestPart(msgspec.Struct, frozen=True, kw_only=True):
+    """What was sent: a body as text, or in base64. ``wire_bytes`` went over the wire."""
+
+    method: str
+    url: str
+    protocol: str = ""
+    headers: Headers = ()
+    body: str = ""
+    base64: str = ""
+    wire_bytes: int | None = None
+
+
+class ResponsePart(msgspec.Struct, frozen=True, kw_only=True):
+    """What came back: a body as text, or in base64. ``size_bytes`` is that of a body which is not kept."""
+
+    status: int
+    reason: str = ""
+    protocol: str = ""
+    headers: Headers = ()
+    body: str = ""
+    base64: str = ""
+    size_bytes: int | None = None
+    wire_bytes: int | None = None
+
+
+class TimingsPart(msgspec.Struct, frozen=True, kw_only=True):
+    """What the time was spent on, in seconds."""
+
+    blocked_s: float | None = None
+    lookup_s: float | None = None
+    connect_s: float | None = None
+    tls_s: float | None = None
+    send_s: float | None = None
+    wait_s: float | None = None
+    receive_s: float | None = None
+
+
+class ExchangeLine(Line, frozen=True, tag="exchange", kw_only=True):
+    """A request of a check or step and what came back; without a response ``no_answer`` says why."""
+
+    in_: str
+    request: RequestPart
+    response: ResponsePart | None = None
+    no_answer: str = ""
+    took_s: float | None = None
+    timings: TimingsPart = TimingsPart()
+    address: str = ""
+    at: Moment = None
+
+
+class ExpectationLine(Line, frozen=True, tag="expectation", kw_only=True):
+    """One assertion of a check or step, about the exchange that was last before it."""
+
+    in_: str
+    subject: str
+    outcome: Outcome
+    expected: str | None = None
+    actual: str | None = None
+    message: str = ""
+
+
 class ProblemPart(msgspec.Struct, frozen=True, kw_only=True):
     """A problem inside an end line."""
 
@@ -110,8 +177,10 @@ class EndLine(Line, frozen=True, tag="end", kw_only=True):
     at: Moment = None
 
 
-AnyLine = RecordLine | FactLine | CheckLine | StepLine | LogLine | OutputLine | EvidenceLine | EndLine
+InnerLine = LogLine | OutputLine | EvidenceLine | ExchangeLine | ExpectationLine
+"""A line for something in a check or step."""
+AnyLine = RecordLine | FactLine | CheckLine | StepLine | InnerLine | EndLine
 KNOWN_KEYS: dict[str, frozenset[str]] = {
     str(kind.__struct_config__.tag): frozenset({"what", *kind.__struct_encode_fields__})
-    for kind in (RecordLine, FactLine, CheckLine, StepLine, LogLine, OutputLine, EvidenceLine, EndLine)
+    for kind in typing.get_args(AnyLine)
 }

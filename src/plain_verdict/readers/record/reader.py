@@ -16,7 +16,9 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     Check,
     Evidence,
+    Expectation,
     Fact,
+    Kind,
     LogEntry,
     Output,
     Place,
@@ -28,14 +30,17 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import Head
-from plain_verdict.readers.moments import read_epoch, read_moment
+from plain_verdict.readers.record.exchange import read_exchange
 from plain_verdict.readers.record.lines import (
     KNOWN_KEYS,
     AnyLine,
     CheckLine,
     EndLine,
     EvidenceLine,
+    ExchangeLine,
+    ExpectationLine,
     FactLine,
+    InnerLine,
     LogLine,
     OutputLine,
     RecordLine,
@@ -46,6 +51,7 @@ from plain_verdict.recorder.lines import VERSION
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import join_list, plural
+from plain_verdict.text.moments import read_epoch, read_moment
 
 _FIRST = re.compile(r'\s*\{\s*"what"\s*:\s*"|\s*\{[^\n]{0,2000}"what"\s*:\s*"record"')
 _LONGEST_LINE_BYTES = 200_000_000
@@ -65,7 +71,7 @@ class RecordReader:
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the record's checks; a wrong line is noted, and only that line is lost."""
         lines = _Lines(source, limits)
-        tree = _Tree(limits)
+        tree = _Tree(limits, source.kind or Kind.FUNCTIONAL)
         for line in lines:
             tree.add(line)
         checks = tuple(tree.checks())
@@ -191,8 +197,9 @@ def _check_twice(data: bytes) -> None:
 class _Tree:
     """Puts the lines together: steps into checks, logs and evidence into both. Their order does not matter."""
 
-    def __init__(self, limits: Limits) -> None:
+    def __init__(self, limits: Limits, kind: Kind) -> None:
         self.limits = limits
+        self._kind = kind
         self.nodes: dict[str, Node] = {}
         """By id; where an id comes again, the lines that follow are for the later one."""
         self.begun: list[Node] = []
@@ -202,7 +209,7 @@ class _Tree:
         self._repeated = 0
         self._ended_twice = 0
         self._orphans: Counter[str] = Counter()
-        self._waiting: list[EndLine | LogLine | OutputLine | EvidenceLine] = []
+        self._waiting: list[EndLine | InnerLine] = []
         self._unplaced: list[Node] = []
         self._homeless: list[Node] = []
         """Steps in something that never began."""
@@ -211,7 +218,7 @@ class _Tree:
         """Take in one line; one that is for something not begun yet waits to the end."""
         if isinstance(line, CheckLine | StepLine):
             self._begin(line)
-        elif isinstance(line, EndLine | LogLine | OutputLine | EvidenceLine):
+        elif isinstance(line, EndLine | InnerLine):
             node = self.nodes.get(line.id if isinstance(line, EndLine) else line.in_)
             if node is None:
                 self._waiting.append(line)
@@ -237,7 +244,7 @@ class _Tree:
         self.nodes[line.id] = node
         self.begun.append(node)
 
-    def _give(self, node: Node, line: EndLine | LogLine | OutputLine | EvidenceLine) -> None:
+    def _give(self, node: Node, line: EndLine | InnerLine) -> None:
         match line:
             case EndLine():
                 self._ended_twice += not node.end(line, self._at(line.at))
@@ -247,6 +254,10 @@ class _Tree:
                 node.outputs.append(Output(self._name(line.name), block(line.text, self.limits.output_chars)))
             case EvidenceLine():
                 node.evidence.append(self._evidence(line))
+            case ExchangeLine():
+                node.exchanges.append(read_exchange(line, self._at(line.at), self.limits))
+            case ExpectationLine():
+                node.expectations.append(self._expectation(node, line))
 
     def _settle(self) -> None:
         """Give what waited to what began later; what is left is for nothing in the record."""
@@ -266,6 +277,16 @@ class _Tree:
                 self._orphans[one_line(id_, 40)] += 1
             else:
                 self._give(found, waiting)
+
+    def _expectation(self, node: Node, line: ExpectationLine) -> Expectation:
+        return Expectation(
+            subject=self._name(line.subject),
+            outcome=line.outcome,
+            expected=None if line.expected is None else self._text(line.expected),
+            actual=None if line.actual is None else self._text(line.actual),
+            message=self._text(line.message),
+            exchange=len(node.exchanges) - 1 if node.exchanges else None,
+        )
 
     def _evidence(self, line: EvidenceLine) -> Evidence:
         data, trouble = b"", ""
@@ -310,7 +331,7 @@ class _Tree:
 
     def _id(self, line: CheckLine) -> str:
         parameters = tuple(Fact(key, value) for key, value in line.parameters.items())
-        return check_id(line.kind, tuple(filter(None, line.suite)), line.name, parameters)
+        return check_id(line.kind or self._kind, tuple(filter(None, line.suite)), line.name, parameters)
 
     def _suite(self, line: CheckLine) -> tuple[str, ...]:
         return tuple(filter(None, map(self._name, line.suite)))
@@ -322,7 +343,7 @@ class _Tree:
         line = executions[-1][0]
         return Check(
             id=id_,
-            kind=line.kind,
+            kind=line.kind or self._kind,
             suite=self._suite(line),
             name=self._name(line.name) or "Nameless check",
             attempts=counting_last([attempt_of(node, line, self.limits) for line, node in executions]),

@@ -3,11 +3,24 @@
 from collections.abc import Iterator
 from datetime import datetime
 
-from plain_verdict.model import BAD, Attempt, Evidence, LogEntry, Outcome, Output, Problem, Step, gravest
-from plain_verdict.readers.moments import LONGEST_S
+from plain_verdict.model import (
+    BAD,
+    Attempt,
+    Evidence,
+    Exchange,
+    Expectation,
+    LogEntry,
+    Outcome,
+    Output,
+    Problem,
+    Step,
+    gravest,
+)
 from plain_verdict.readers.record.lines import CheckLine, EndLine, StepLine
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.formatting import capital
+from plain_verdict.text.moments import LONGEST_S
 
 STOPPED = "Stopped before it finished."
 _DEEPEST = 40
@@ -17,7 +30,10 @@ _DEEPEST = 40
 class Node:
     """A check or step while its lines are being read."""
 
-    __slots__ = ("ended", "ending", "evidence", "line", "logs", "name", "outputs", "started", "steps")
+    __slots__ = (
+        *("ended", "ending", "evidence", "exchanges", "expectations", "line", "logs", "name", "outputs", "started"),
+        "steps",
+    )
 
     def __init__(self, line: CheckLine | StepLine, name: str, started: datetime | None) -> None:
         self.line = line
@@ -29,6 +45,14 @@ class Node:
         self.logs: list[LogEntry] = []
         self.outputs: list[Output] = []
         self.evidence: list[Evidence] = []
+        self.exchanges: list[Exchange] = []
+        self.expectations: list[Expectation] = []
+
+    @property
+    def broken(self) -> Outcome:
+        """Return the gravest outcome of its own expectations, passed where none is broken."""
+        bad = [expectation.outcome for expectation in self.expectations if expectation.outcome in BAD]
+        return gravest(bad)
 
     def end(self, line: EndLine, at: datetime | None) -> bool:
         """Take in the line that ends it; of several the gravest counts. Return whether it had none before."""
@@ -69,15 +93,31 @@ def attempt_of(node: Node, line: CheckLine, limits: Limits) -> Attempt:
         took_s=node.took_s,
         started=node.started,
         reason=reason,
-        problems=problems,
+        problems=problems or _unmet(node, limits),
         outputs=tuple(node.outputs),
         steps=_steps(node, outcome, ended=ending is not None, limits=limits),
         evidence=tuple(node.evidence),
         logs=tuple(node.logs),
+        expectations=tuple(node.expectations),
+        exchanges=tuple(node.exchanges),
         worker=one_line(line.worker, limits.name_chars),
         number=line.attempt,
         cause=one_line(ending.cause, limits.name_chars) if ending else "",
     )
+
+
+def _unmet(node: Node, limits: Limits) -> tuple[Problem, ...]:
+    """Return a problem for the first broken expectation, where nothing else says what went wrong."""
+    broken = next((expectation for expectation in node.expectations if expectation.outcome in BAD), None)
+    return () if broken is None else (Problem(broken.outcome, message=block(_said(broken), limits.message_chars)),)
+
+
+def _said(broken: Expectation) -> str:
+    if broken.message or broken.actual is None:
+        return broken.message or f"{capital(broken.subject)}: the expectation is not met"
+    is_status = broken.subject.lower() == "status"
+    found = f"Answered {broken.actual}" if is_status else f"{capital(broken.subject)} is {broken.actual}"
+    return found if broken.expected is None else f"{found}, {broken.expected} was expected"
 
 
 def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -> tuple[Outcome, str]:
@@ -85,14 +125,14 @@ def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -
     bad = [problem.outcome for problem in problems if problem.outcome in BAD]
     if bad:
         return gravest(bad), f"Its record says {outcome.value}, but names a problem."
-    worst: Node | None = None
+    said, what = outcome, ""
+    if node.broken in BAD:
+        outcome, what = node.broken, "one of its expectations is not met"
     for step in _below(node):
-        found = _outcome_of(step.ending) if step.ending else outcome
+        found = gravest((_outcome_of(step.ending) if step.ending else outcome, step.broken))
         if found in _WORSE and gravest((found, outcome)) is not outcome:
-            outcome, worst = found, step
-    if worst is None or node.ending is None:
-        return outcome, ""
-    return outcome, f"Its record says {node.ending.outcome.value}, but its step “{worst.name}” {_SAID[outcome]}."
+            outcome, what = found, f"its step “{step.name}” {_SAID[found]}"
+    return outcome, f"Its record says {said.value}, but {what}." if what else ""
 
 
 def _below(node: Node) -> Iterator[Node]:
@@ -128,11 +168,14 @@ def _step(node: Node, around: Outcome, *, ended: bool, limits: Limits, depth: in
     ending = node.ending
     if ending:
         problems = _problems(ending, limits)
-        outcome = gravest((ending.outcome, *(problem.outcome for problem in problems)))
+        outcome = gravest((ending.outcome, node.broken, *(problem.outcome for problem in problems)))
+    elif node.broken in BAD:
+        outcome, problems = node.broken, ()
     elif ended and around is Outcome.PASSED:
         outcome, problems = Outcome.PASSED, ()
     else:
         outcome, problems = Outcome.ERRORED, (Problem(Outcome.ERRORED, message=STOPPED),)
+    problems = problems or _unmet(node, limits)
     return Step(
         name=node.name,
         outcome=outcome,
@@ -143,6 +186,8 @@ def _step(node: Node, around: Outcome, *, ended: bool, limits: Limits, depth: in
         logs=tuple(node.logs),
         outputs=tuple(node.outputs),
         evidence=tuple(node.evidence),
+        expectations=tuple(node.expectations),
+        exchanges=tuple(node.exchanges),
     )
 
 

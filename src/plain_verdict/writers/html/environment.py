@@ -14,13 +14,15 @@ from markupsafe import Markup
 
 from plain_verdict import __version__
 from plain_verdict.brand.tokens import token_css
+from plain_verdict.judging.sentence import name_kind
 from plain_verdict.model import BAD, Content, ContentKind, LogEntry, Outcome, Problem, Step
 from plain_verdict.report.difference import compare
 from plain_verdict.report.shown_check import RowStyle, describe_time, has_details
+from plain_verdict.report.shown_exchange import show_expectation
 from plain_verdict.text import formatting
 from plain_verdict.text.cleaning import headline
 from plain_verdict.writers.html.markdown import is_safe_link, render_markdown
-from plain_verdict.writers.html.rows import RowFiller, name_html, outcome_html
+from plain_verdict.writers.html.rows import RowFiller, kind_class, name_html, outcome_html
 
 _FOLDER = Path(__file__).parent
 _TEMPLATES = (_FOLDER / "templates", _FOLDER / "sections", _FOLDER.parent / "mail" / "templates")
@@ -39,7 +41,19 @@ _ROW_CLASSES = {
 _SHARED = tuple(
     f"styles/{name}"
     for name in (
-        *("base", "band", "frame", "outcome", "tools", "check", "check_inside", "steps", "evidence", "parameters"),
+        *(
+            "base",
+            "band",
+            "frame",
+            "outcome",
+            "tools",
+            "check",
+            "check_inside",
+            "exchanges",
+            "steps",
+            "evidence",
+            "parameters",
+        ),
         *("folded", "foot"),
     )
 )
@@ -109,9 +123,12 @@ def make_environment() -> Environment:
         row_classes=_ROW_CLASSES,
         describe_time=describe_time,
         compare=compare,
+        show_expectation=show_expectation,
         data_url=_data_url,
         format_span=formatting.format_span,
         version=__version__,
+        kind_class=kind_class,
+        kind_name=lambda kind: formatting.capital(name_kind(kind)),
     )
     environment.globals["simple_row"] = RowFiller(environment)
     return environment

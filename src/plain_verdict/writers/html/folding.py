@@ -13,7 +13,8 @@ from itertools import accumulate, chain, islice, zip_longest
 
 import msgspec
 
-from plain_verdict.model import Check, Outcome, tally_of
+from plain_verdict.exchanges.building import path_of
+from plain_verdict.model import Attempt, Check, Exchange, Kind, Outcome, Step, exchanges_of, tally_of
 from plain_verdict.processes import BackgroundTask
 from plain_verdict.report import Report
 from plain_verdict.report.shown_check import describe_time, is_simple
@@ -30,6 +31,7 @@ OPEN_AT_MOST = 1_000
 """Folded checks up to which their suites are open from the start."""
 _ID_CHARS = 14  # of an id that no other check shares: c- and 12 hexadecimal digits
 _BLOCK_CHARS = 400_000
+_MORE_CALLS = 20  # of a check, that search finds
 _MORE_CHARS = 400  # of a check's messages that search looks through
 _LEVEL = 6
 _ELSEWHERE = 0.85  # of the whole checks, where another process helps
@@ -48,6 +50,7 @@ class RowKind(StrEnum):
     """In a block, as it has something to open."""
 
 
+_KIND_CODES = {kind: str(number) for number, kind in enumerate(Kind)}
 OUTCOME_CODES = {outcome: str(number) for number, outcome in enumerate(Outcome)}
 """A digit for each outcome: its place in ``Columns.outcomes``."""
 
@@ -55,7 +58,8 @@ OUTCOME_CODES = {outcome: str(number) for number, outcome in enumerate(Outcome)}
 class Columns(msgspec.Struct):
     """What the script knows of every check, in the order of the page; texts of many lines, one a check.
 
-    ``outcome`` has for each its place in ``outcomes``, ``kind`` its RowKind. ``tail`` is what stands after an id's
+    ``outcome`` has for each its place in ``outcomes``, ``of_kind`` that in ``kinds`` ("" where there is one kind),
+    ``kind`` its RowKind. ``tail`` is what stands after an id's
     usual 14 characters; those are packed by themselves. ``more`` is what search looks through besides names.
     ``html`` is the name of a check with parameters. All three are by check number.
     """
@@ -63,6 +67,8 @@ class Columns(msgspec.Struct):
     suites: list[tuple[str, int]]
     outcomes: list[str]
     outcome: str
+    kinds: list[str]
+    of_kind: str
     kind: str
     tail: dict[str, str]
     seconds: str
@@ -81,6 +87,7 @@ class Folding:
         self._render = render
         self._row = row
         self._plain = plain_failures(report)
+        self._several_kinds = len(report.verdict.kinds) > 1
         self._checks = [check for group in report.suites for check in group.checks]
         self._kinds = [self._kind(check) for check in self._checks]
         sizes = [len(group.checks) for group in report.suites]
@@ -180,6 +187,8 @@ class Folding:
             suites=[(" › ".join(group.path), len(group.checks)) for group in self._report.suites],
             outcomes=[outcome.value for outcome in Outcome],
             outcome="".join([OUTCOME_CODES[attempt.outcome] for attempt in last]),
+            kinds=[kind.value for kind in Kind],
+            of_kind="".join([_KIND_CODES[check.kind] for check in self._checks]) if self._several_kinds else "",
             kind="".join(self._kinds),
             tail=self._by_number(lambda check: check.id[_ID_CHARS:]),
             seconds="\n".join([f"{attempt.took_s:.3f}" if attempt.took_s else "0" for attempt in last]),
@@ -206,8 +215,18 @@ class Folding:
 def _found_by_search(check: Check) -> str:
     """Return what search looks through in a check besides its name."""
     last = check.attempts[-1]
-    text = " ".join((last.reason, *(problem.message for problem in last.problems)))[:_MORE_CHARS]
+    parts = [last.reason, *(problem.message for problem in last.problems)]
+    text = " ".join(parts)[:_MORE_CHARS]
+    if last.exchanges or last.steps:
+        text = f"{text} {' '.join(map(_call_in_words, islice(exchanges_of(last), _MORE_CALLS)))}"
     return text if text.strip() else ""
+
+
+def _call_in_words(found: tuple[Exchange, Attempt | Step, int]) -> str:
+    """Return what search finds a call by: method, path and status."""
+    request, response = found[0].request, found[0].response
+    status = f"{response.status} {response.reason}" if response else "no answer"
+    return f"{request.method} {path_of(request.url)} {status}"
 
 
 def plain_failures(report: Report) -> frozenset[str]:

@@ -10,10 +10,10 @@ from functools import cache
 from jinja2 import Environment
 from markupsafe import Markup, escape
 
-from plain_verdict.model import Check, Outcome
+from plain_verdict.model import Check, Kind, Outcome
 from plain_verdict.report.shown_check import describe_time, is_simple
 
-_PLACES = ("id", "seconds", "outcome", "name", "took")
+_PLACES = ("id", "seconds", "outcome", "name", "took", "kind")
 _PLACE = re.compile("\ue000([a-z]+)\ue001")
 
 
@@ -21,6 +21,12 @@ _PLACE = re.compile("\ue000([a-z]+)\ue001")
 def outcome_html(outcome: Outcome) -> Markup:
     """Return an outcome's word with its sign."""
     return Markup(f'<span class="outcome {outcome.value}">{outcome.value}</span>')  # noqa: S704  words of our own
+
+
+@cache
+def kind_class(kind: Kind) -> str:
+    """Return the class by which the script knows a check's kind; most are functional, and have none."""
+    return "" if kind is Kind.FUNCTIONAL else f" {kind.value}"
 
 
 def name_html(check: Check) -> Markup:
@@ -57,6 +63,7 @@ class RowFiller:
             "outcome": last.outcome.value,
             "name": name_html(check),
             "took": describe_time(check),
+            "kind": kind_class(check.kind),
         }
         filled = [self._fixed[0]]
         for mark, fixed in zip(self._marks, self._fixed[1:], strict=True):

@@ -71,6 +71,7 @@
 
   // src/plain_verdict/writers/html/scripts/modules/checks.js
   var KIND = { plain: "p", simple: "s", whole: "w" };
+  var KINDS = ["api", "load", "compliance"];
   var FAILURES = ["failed", "errored"];
   var MOST_BLOCKS = 300;
   var list = find(document, ".every");
@@ -94,6 +95,8 @@
     count: 0,
     /** @type {string[]} */
     outcome: [],
+    /** @type {ArrayLike<string>} empty where all are of one kind */
+    ofKind: [],
     /** @type {(HTMLElement | null)[]} */
     node: [],
     /** @type {string[]} */
@@ -129,6 +132,7 @@
       node: nodes.map(({ node }) => node),
       id: nodes.map(({ node }) => node.id),
       outcome: nodes.map(({ node }) => outcomes.find((outcome) => node.classList.contains(outcome)) ?? ""),
+      ofKind: nodes.map(({ node }) => KINDS.find((kind) => node.classList.contains(kind)) ?? "functional"),
       seconds: nodes.map(({ node }) => Number(node.dataset.s)),
       suite: nodes.map(({ suite }) => suite)
     });
@@ -147,6 +151,7 @@
     Object.assign(checks, {
       count,
       outcome: Array.from(columns.outcome, (code) => columns.outcomes[Number(code)]),
+      ofKind: Array.from(columns.of_kind, (code) => columns.kinds[Number(code)]),
       id: idsOf(bytesOf(textOf("ids")), columns.tail),
       seconds: Float64Array.from(folded.seconds, Number),
       node: new Array(count).fill(null),
@@ -198,7 +203,8 @@
       seconds: folded.seconds[check],
       outcome: checks.outcome[check],
       name: columns.html[check] ?? `<bdi>${escaped(folded.names[check])}</bdi>`,
-      took: folded.took[check]
+      took: folded.took[check],
+      kind: KINDS.includes(checks.ofKind[check]) ? ` ${checks.ofKind[check]}` : ""
     };
     return folded.row.map((part, at) => at % 2 ? values[part] : part).join("");
   }
@@ -214,7 +220,7 @@
 ${more.toLowerCase()}`;
     } else {
       texts = checks.node.map((node) => {
-        const parts = node ? findAll(node, ".name, .problem, .reason, .type") : [];
+        const parts = node ? findAll(node, ".name, .problem, .reason, .type, .call, .answer") : [];
         return parts.map((part) => part.textContent).join("\n").toLowerCase();
       });
     }
@@ -245,7 +251,8 @@ ${more.toLowerCase()}`;
     return {
       show: (parts.get("show") ?? "").split(",").filter(Boolean),
       find: decoded(parts.get("find") ?? ""),
-      order: ORDERS.includes(order) ? order : "suite"
+      order: ORDERS.includes(order) ? order : "suite",
+      kind: decoded(parts.get("kind") ?? "")
     };
   }
   function decoded(text) {
@@ -255,10 +262,11 @@ ${more.toLowerCase()}`;
       return "";
     }
   }
-  function writeView({ show, find: find2, order }) {
+  function writeView({ show, find: find2, order, kind }) {
     const parts = [];
     if (show.length) parts.push(`show=${show.join(",")}`);
     if (find2.trim()) parts.push(`find=${encodeURIComponent(find2.trim())}`);
+    if (kind) parts.push(`kind=${encodeURIComponent(kind)}`);
     if (order !== "suite") parts.push(`order=${order}`);
     return parts.length ? `#${parts.join("&")}` : "";
   }
@@ -557,7 +565,9 @@ ${more.toLowerCase()}`;
       this.input = /** @type {HTMLInputElement} */
       need(this.tools, "input[type=search]");
       this.order = /** @type {HTMLSelectElement} */
-      need(this.tools, "select");
+      need(this.tools, "select[name=order]");
+      this.kind = /** @type {HTMLSelectElement | null} */
+      find(this.tools, "select[name=kind]");
       this.state = need(this.tools, ".state");
       this.buttons = /** @type {HTMLButtonElement[]} */
       findAll(this.tools, "button");
@@ -584,6 +594,7 @@ ${more.toLowerCase()}`;
         else this.change();
       });
       this.order.addEventListener("change", () => this.change());
+      this.kind?.addEventListener("change", () => this.change());
       for (const button of this.buttons) {
         button.addEventListener("click", () => {
           button.ariaPressed = String(button.ariaPressed !== "true");
@@ -607,7 +618,7 @@ ${more.toLowerCase()}`;
       allowSomeAtOnce();
       const words = wordsOf(this.input.value);
       const wanted = this.pressed();
-      const narrowed = words.length > 0 || wanted.length > 0;
+      const narrowed = words.length > 0 || wanted.length > 0 || Boolean(this.kind?.value);
       this.shown = narrowed ? this.matching(words, wanted) : null;
       if (this.order.value === "suite") this.showSuites();
       else this.showFlat();
@@ -626,8 +637,10 @@ ${more.toLowerCase()}`;
      */
     matching(words, wanted) {
       const shown = new Uint8Array(checks.count);
+      const kind = this.kind?.value ?? "";
       for (let check = 0; check < checks.count; check++) {
-        shown[check] = !wanted.length || wanted.includes(checks.outcome[check]) ? 1 : 0;
+        const isWanted = !wanted.length || wanted.includes(checks.outcome[check]);
+        shown[check] = isWanted && (!kind || checks.ofKind[check] === kind) ? 1 : 0;
       }
       if (words.length) {
         const { texts: texts2, suiteTexts: suiteTexts2 } = searchTexts();
@@ -684,7 +697,12 @@ ${more.toLowerCase()}`;
       this.flatList.show(shown ? all.filter((check) => shown[check]) : all);
     }
     remember() {
-      const view = writeView({ show: this.pressed(), find: this.input.value, order: this.order.value });
+      const view = writeView({
+        show: this.pressed(),
+        find: this.input.value,
+        order: this.order.value,
+        kind: this.kind?.value ?? ""
+      });
       history.replaceState(null, "", view || location.pathname + location.search);
     }
     /** Shows what the address means: a check, or a view. */
@@ -700,11 +718,13 @@ ${more.toLowerCase()}`;
       for (const button of this.buttons) button.ariaPressed = String(view.show.includes(button.value));
       this.input.value = view.find;
       this.order.value = view.order;
+      if (this.kind) this.kind.value = view.kind;
       this.apply();
       this.every.parentElement?.scrollIntoView();
     }
     clear() {
       this.input.value = "";
+      if (this.kind) this.kind.value = "";
       for (const button of this.buttons) button.ariaPressed = "false";
       this.apply();
     }

@@ -4,7 +4,9 @@ To add one: a folder with build.py, section.html.j2 and section.css; a row here.
 """
 
 from plain_verdict.writers.html.sections.about.build import ABOUT
+from plain_verdict.writers.html.sections.api.build import API
 from plain_verdict.writers.html.sections.every.build import EVERY
+from plain_verdict.writers.html.sections.in_short.build import IN_SHORT
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 from plain_verdict.writers.html.sections.other_evidence.build import OTHER_EVIDENCE
 from plain_verdict.writers.html.sections.pictures.build import PICTURES
@@ -20,9 +22,11 @@ __all__ = ["SECTIONS", "PageParts", "Section"]
 
 SECTIONS: tuple[Section, ...] = (
     VERDICT,
-    TALLY,
     ABOUT,
+    IN_SHORT,
+    TALLY,
     WHY,
+    API,
     EVERY,
     SUITE_LIST,
     VARIANTS,

@@ -10,6 +10,8 @@ import { byName, slowestFirst } from "./search.js";
  * @property {[string, number][]} suites
  * @property {string[]} outcomes
  * @property {string} outcome
+ * @property {string[]} kinds
+ * @property {string} of_kind
  * @property {string} kind
  * @property {Record<string, string>} tail
  * @property {string} seconds
@@ -34,6 +36,7 @@ import { byName, slowestFirst } from "./search.js";
  */
 
 const KIND = { plain: "p", simple: "s", whole: "w" };
+const KINDS = ["api", "load", "compliance"];
 const FAILURES = ["failed", "errored"];
 const MOST_BLOCKS = 300;
 
@@ -66,6 +69,8 @@ export const checks = {
   count: 0,
   /** @type {string[]} */
   outcome: [],
+  /** @type {ArrayLike<string>} empty where all are of one kind */
+  ofKind: [],
   /** @type {(HTMLElement | null)[]} */
   node: [],
   /** @type {string[]} */
@@ -105,6 +110,7 @@ export function readPlain() {
     node: nodes.map(({ node }) => node),
     id: nodes.map(({ node }) => node.id),
     outcome: nodes.map(({ node }) => outcomes.find((outcome) => node.classList.contains(outcome)) ?? ""),
+    ofKind: nodes.map(({ node }) => KINDS.find((kind) => node.classList.contains(kind)) ?? "functional"),
     seconds: nodes.map(({ node }) => Number(node.dataset.s)),
     suite: nodes.map(({ suite }) => suite),
   });
@@ -125,6 +131,7 @@ export async function readFolded() {
   Object.assign(checks, {
     count,
     outcome: Array.from(columns.outcome, (code) => columns.outcomes[Number(code)]),
+    ofKind: Array.from(columns.of_kind, (code) => columns.kinds[Number(code)]),
     id: idsOf(bytesOf(textOf("ids")), columns.tail),
     seconds: Float64Array.from(folded.seconds, Number),
     node: new Array(count).fill(null),
@@ -204,6 +211,7 @@ export function htmlOf(check) {
     outcome: checks.outcome[check],
     name: columns.html[check] ?? `<bdi>${escaped(folded.names[check])}</bdi>`,
     took: folded.took[check],
+    kind: KINDS.includes(checks.ofKind[check]) ? ` ${checks.ofKind[check]}` : "",
   };
   return folded.row.map((part, at) => (at % 2 ? values[part] : part)).join("");
 }
@@ -224,7 +232,7 @@ export function searchTexts() {
     for (const [check, more] of Object.entries(columns.more)) texts[Number(check)] += `\n${more.toLowerCase()}`;
   } else {
     texts = checks.node.map((node) => {
-      const parts = node ? findAll(node, ".name, .problem, .reason, .type") : [];
+      const parts = node ? findAll(node, ".name, .problem, .reason, .type, .call, .answer") : [];
       return parts
         .map((part) => part.textContent)
         .join("\n")

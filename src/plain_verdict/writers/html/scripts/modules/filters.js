@@ -18,7 +18,8 @@ export class Filters {
     this.every = every;
     this.tools = need(every, ".tools");
     this.input = /** @type {HTMLInputElement} */ (need(this.tools, "input[type=search]"));
-    this.order = /** @type {HTMLSelectElement} */ (need(this.tools, "select"));
+    this.order = /** @type {HTMLSelectElement} */ (need(this.tools, "select[name=order]"));
+    this.kind = /** @type {HTMLSelectElement | null} */ (find(this.tools, "select[name=kind]"));
     this.state = need(this.tools, ".state");
     this.buttons = /** @type {HTMLButtonElement[]} */ (findAll(this.tools, "button"));
     this.groups = /** @type {HTMLDetailsElement[]} */ (findAll(every, ".group"));
@@ -49,6 +50,7 @@ export class Filters {
       else this.change();
     });
     this.order.addEventListener("change", () => this.change());
+    this.kind?.addEventListener("change", () => this.change());
     for (const button of this.buttons) {
       button.addEventListener("click", () => {
         button.ariaPressed = String(button.ariaPressed !== "true");
@@ -74,7 +76,7 @@ export class Filters {
     allowSomeAtOnce();
     const words = wordsOf(this.input.value);
     const wanted = this.pressed();
-    const narrowed = words.length > 0 || wanted.length > 0;
+    const narrowed = words.length > 0 || wanted.length > 0 || Boolean(this.kind?.value);
     this.shown = narrowed ? this.matching(words, wanted) : null;
     if (this.order.value === "suite") this.showSuites();
     else this.showFlat();
@@ -95,8 +97,10 @@ export class Filters {
    */
   matching(words, wanted) {
     const shown = new Uint8Array(checks.count);
+    const kind = this.kind?.value ?? "";
     for (let check = 0; check < checks.count; check++) {
-      shown[check] = !wanted.length || wanted.includes(checks.outcome[check]) ? 1 : 0;
+      const isWanted = !wanted.length || wanted.includes(checks.outcome[check]);
+      shown[check] = isWanted && (!kind || checks.ofKind[check] === kind) ? 1 : 0;
     }
     if (words.length) {
       const { texts, suiteTexts } = searchTexts();
@@ -158,7 +162,12 @@ export class Filters {
   }
 
   remember() {
-    const view = writeView({ show: this.pressed(), find: this.input.value, order: this.order.value });
+    const view = writeView({
+      show: this.pressed(),
+      find: this.input.value,
+      order: this.order.value,
+      kind: this.kind?.value ?? "",
+    });
     history.replaceState(null, "", view || location.pathname + location.search);
   }
 
@@ -175,12 +184,14 @@ export class Filters {
     for (const button of this.buttons) button.ariaPressed = String(view.show.includes(button.value));
     this.input.value = view.find;
     this.order.value = view.order;
+    if (this.kind) this.kind.value = view.kind;
     this.apply();
     this.every.parentElement?.scrollIntoView();
   }
 
   clear() {
     this.input.value = "";
+    if (this.kind) this.kind.value = "";
     for (const button of this.buttons) button.ariaPressed = "false";
     this.apply();
   }

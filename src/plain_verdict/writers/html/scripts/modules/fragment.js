@@ -1,6 +1,6 @@
 // The view in the address, so that it can be sent: #show=failed,errored&find=fare&order=slowest
 
-/** @typedef {{show: string[], find: string, order: string}} View */
+/** @typedef {{show: string[], find: string, order: string, kind: string}} View */
 
 export const ORDERS = ["suite", "slowest", "name"];
 
@@ -22,6 +22,7 @@ export function readView(fragment) {
     show: (parts.get("show") ?? "").split(",").filter(Boolean),
     find: decoded(parts.get("find") ?? ""),
     order: ORDERS.includes(order) ? order : "suite",
+    kind: decoded(parts.get("kind") ?? ""),
   };
 }
 
@@ -38,10 +39,11 @@ function decoded(text) {
  * Returns the fragment of a view; "" for the page as it opens.
  * @param {View} view
  */
-export function writeView({ show, find, order }) {
+export function writeView({ show, find, order, kind }) {
   const parts = [];
   if (show.length) parts.push(`show=${show.join(",")}`);
   if (find.trim()) parts.push(`find=${encodeURIComponent(find.trim())}`);
+  if (kind) parts.push(`kind=${encodeURIComponent(kind)}`);
   if (order !== "suite") parts.push(`order=${order}`);
   return parts.length ? `#${parts.join("&")}` : "";
 }

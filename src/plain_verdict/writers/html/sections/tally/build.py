@@ -2,9 +2,9 @@
 
 import msgspec
 
-from plain_verdict.model import Outcome, Tally
+from plain_verdict.model import ConditionResult, Outcome, State, Tally
 from plain_verdict.report import Report
-from plain_verdict.text.formatting import format_share, plural
+from plain_verdict.text.formatting import capital, format_share, plural, spelled
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
 _LEAST_WIDTH = 1.2  # per cent of the strip: a single failure among thousands must still be seen
@@ -21,16 +21,30 @@ class TallyMatter(msgspec.Struct, frozen=True):
     counts: list[tuple[Outcome, int]]
     in_words: str
     passed_share: str
+    open_conditions: list[ConditionResult]
+    """Those that are not kept; kept ones are a line that opens."""
+    kept_conditions: list[ConditionResult]
+
+    @property
+    def kept_note(self) -> str:
+        """Return how many conditions are kept, in words."""
+        number = len(self.kept_conditions)
+        if not self.open_conditions:
+            return "The only condition is kept" if number == 1 else f"All {spelled(number, 'condition')} are kept"
+        return f"{capital(spelled(number, 'condition'))} {'is' if number == 1 else 'are'} kept"
 
 
 def _find_matter(report: Report, _: PageParts) -> TallyMatter:
     tally = report.tally
+    conditions = report.verdict.conditions
     counts = [(outcome, tally.of(outcome)) for outcome in Outcome if tally.of(outcome)]
     return TallyMatter(
         segments=place_segments(tally),
         counts=counts,
         in_words=", ".join(plural(number, outcome.value, outcome.value) for outcome, number in counts),
         passed_share=format_share(tally.passed, tally.ran) if tally.ran else "",
+        open_conditions=[condition for condition in conditions if condition.state is not State.KEPT],
+        kept_conditions=[condition for condition in conditions if condition.state is State.KEPT],
     )
 
 

@@ -7,6 +7,8 @@ from plain_verdict.report.causes import CauseEntry
 from plain_verdict.text.formatting import format_share
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
+_FEW = 100  # failures, of which a share in per cent would be finer than what it tells
+
 
 class WhyMatter(msgspec.Struct, frozen=True):
     """Causes, each with its share of what failed: "" where only one check did. ``untold`` are only counted."""
@@ -20,9 +22,16 @@ def _find_matter(report: Report, _: PageParts) -> WhyMatter | None:
     bad = len(report.bad)
     if not bad:
         return None
-    shares = [format_share(len(entry.cause.checks), bad) if bad > 1 else "" for entry in report.causes]
+    shares = [_share(len(entry.cause.checks), bad) for entry in report.causes]
     number = len(report.verdict.causes)
     return WhyMatter(list(zip(report.causes, shares, strict=True)), number, number - len(report.causes))
+
+
+def _share(part: int, whole: int) -> str:
+    """Return how much of what failed a cause explains: as a count where the numbers are small."""
+    if whole < _FEW:
+        return f"{part} of the {whole} that failed" if whole > 1 else ""
+    return f"{format_share(part, whole)} of what failed"
 
 
 WHY = Section("why", _find_matter)

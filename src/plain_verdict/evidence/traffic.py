@@ -1,0 +1,90 @@
+"""Turns evidence that is an HTTP archive into exchanges of its check: shown there, judging nothing."""
+
+from io import BytesIO
+from pathlib import Path
+from typing import TypeVar
+
+import msgspec
+
+from plain_verdict.evidence.safe_paths import resolve
+from plain_verdict.exchanges.archive import Archive, NotAnArchive
+from plain_verdict.exchanges.har import exchange_of
+from plain_verdict.model import Attempt, Check, Evidence, Exchange, Step
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.formatting import plural
+
+_SUFFIX = ".har"
+_MOST_EXCHANGES = 500
+"""Of one archive that belongs to a check: a browser's own holds every picture and script of a page."""
+Part = TypeVar("Part", Attempt, Step)
+
+
+class Traffic:
+    """Reads archives that stand as evidence, each once; ``notes`` say what is wrong with them, or left out."""
+
+    def __init__(self, roots: tuple[str, ...], limits: Limits) -> None:
+        self.notes: list[str] = []
+        self._roots = roots
+        self._limits = limits
+        self._read: dict[str, tuple[Exchange, ...] | None] = {}
+
+    def check(self, check: Check, folder: str) -> Check:
+        """Return the check with the exchanges of its archives in place of the files."""
+        attempts = tuple(self._part(attempt, folder) for attempt in check.attempts)
+        same = all(new is old for new, old in zip(attempts, check.attempts, strict=True))
+        return check if same else msgspec.structs.replace(check, attempts=attempts)
+
+    def _part(self, part: Part, folder: str) -> Part:
+        steps = tuple(self._part(step, folder) for step in part.steps)
+        found: list[Exchange] = []
+        kept: list[Evidence] = []
+        for piece in part.evidence:
+            exchanges = self._exchanges(piece, folder)
+            if exchanges is None:
+                kept.append(piece)
+            else:
+                found += exchanges
+        if not found and len(kept) == len(part.evidence):
+            same = all(new is old for new, old in zip(steps, part.steps, strict=True))
+            return part if same else msgspec.structs.replace(part, steps=steps)
+        exchanges_now = (*part.exchanges, *found)
+        return msgspec.structs.replace(part, steps=steps, evidence=tuple(kept), exchanges=exchanges_now)
+
+    def _exchanges(self, piece: Evidence, folder: str) -> tuple[Exchange, ...] | None:
+        """Return the exchanges of an archive; None for evidence that is none, or can't be read as one."""
+        if piece.unavailable or not (piece.path or piece.name).lower().endswith(_SUFFIX):
+            return None
+        if piece.data:
+            return self._from(piece.name, piece.data)
+        path, trouble = resolve(piece.path, folder, self._roots)
+        if trouble:
+            return None
+        if path not in self._read:
+            try:
+                self._read[path] = self._from(piece.name, Path(path).read_bytes())
+            except OSError:
+                self._read[path] = None
+        return self._read[path]
+
+    def _from(self, name: str, data: bytes) -> tuple[Exchange, ...] | None:
+        archive = Archive(BytesIO(data))
+        found: list[Exchange] = []
+        more = 0
+        try:
+            for entry in archive.entries():
+                if len(found) >= _MOST_EXCHANGES:
+                    more += 1
+                    continue
+                exchange = exchange_of(entry, self._limits)
+                if exchange:
+                    found.append(msgspec.structs.replace(exchange, only_shown=True))
+        except NotAnArchive as error:
+            self.notes.append(f"{name} is no HTTP archive that can be read: it {error}.")
+            return None
+        if archive.cut_off:
+            self.notes.append(f"{name} is cut off; its {plural(len(found), 'whole exchange')} are shown.")
+        if more:
+            self.notes.append(
+                f"Of {name}, {plural(more, 'exchange')} past the first {_MOST_EXCHANGES} are left out."
+            )
+        return tuple(found)

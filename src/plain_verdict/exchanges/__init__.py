@@ -1,0 +1,1 @@
+"""What exchanges with a service look like in files: bodies, HTTP archives."""

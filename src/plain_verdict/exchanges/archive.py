@@ -1,0 +1,143 @@
+"""Reads HTTP archives entry by entry, so that one of any size takes little memory and one that is cut off counts.
+
+Source: HAR 1.2 (HTTP Archive), section "HAR Data Structure".
+"""
+
+import json
+import re
+from codecs import BOM_UTF8, getincrementaldecoder
+from collections.abc import Iterator
+from typing import BinaryIO
+
+_CHUNK_BYTES = 1 << 20
+_MOST_CHARS = 256_000_000
+"""Of one value in the archive: an entry of this size can't be meant to be read."""
+_BLANK = re.compile(r"[ \t\r\n,]*")
+_KEY = re.compile(r'"((?:[^"\\]|\\.){0,200})"\s*:\s*')
+# What may be in front of the entries' list: the keys that lead to it.
+_PARENTS = ("", "log")
+
+
+class NotAnArchive(ValueError):  # noqa: N818  the name says what it is
+    """The file is no HTTP archive."""
+
+
+class Archive:
+    """The pages and entries of one archive, as JSON values; ``cut_off`` is true once its end was missed."""
+
+    def __init__(self, stream: BinaryIO) -> None:
+        self.pages: list[object] = []
+        self.creator: object = None
+        self.version: object = None
+        self.cut_off = False
+        self.has_entries = False
+        self._stream = stream
+        self._decode = getincrementaldecoder("utf-8")("replace").decode
+        self._raw_decode = json.JSONDecoder().raw_decode
+        self._text = ""
+        self._at = 0
+        self._ended = False
+
+    def entries(self) -> Iterator[object]:
+        """Yield each entry that is whole. Raises NotAnArchive where the file begins as no archive does."""
+        try:
+            yield from self._below_log()
+        except EOFError:
+            self.cut_off = True
+        if not self.has_entries and not self.cut_off:
+            raise NotAnArchive("has no list of entries in its log")
+
+    def _below_log(self) -> Iterator[object]:
+        for parent in _PARENTS:
+            if parent and not self._find_key(parent):
+                raise NotAnArchive("has no log")
+            self._expect("{")
+        while not self._skips_to("}"):
+            key = self._key()
+            if key != "entries" or self._next() != "[":
+                self._keep(key, self._value())
+                continue
+            self.has_entries = True
+            self._at += 1
+            while not self._skips_to("]"):
+                yield self._value()
+
+    def _keep(self, key: str, value: object) -> None:
+        if key == "pages" and isinstance(value, list):
+            self.pages = value
+        elif key == "creator":
+            self.creator = value
+        elif key == "version":
+            self.version = value
+
+    def _find_key(self, wanted: str) -> bool:
+        """Go to a key's value, past the keys before it."""
+        while not self._skips_to("}"):
+            if self._key() == wanted:
+                return True
+            self._value()
+        return False
+
+    def _key(self) -> str:
+        self._next()
+        while True:
+            found = _KEY.match(self._text, self._at)
+            if found and (found.end() < len(self._text) or self._ended):
+                self._at = found.end()
+                return found[1]
+            if len(self._text) - self._at > 1000 and not found:
+                raise NotAnArchive("is no proper JSON")
+            self._read_more()
+
+    def _value(self) -> object:
+        """Return the next value. Raises EOFError where the file ends in it."""
+        self._next()
+        wanted = 0
+        while True:
+            try:
+                value, end = self._raw_decode(self._text, self._at)
+            except RecursionError:
+                raise NotAnArchive("nests deeper than can be read") from None
+            except ValueError:
+                # Cut by the end of what is read so far, or by that of the file.
+                wanted = max(wanted * 2, _CHUNK_BYTES)
+                self._read_more(wanted)
+                continue
+            if end == len(self._text) and not self._ended:
+                self._read_more()  # a number may go on
+                continue
+            self._at = end
+            return value
+
+    def _expect(self, sign: str) -> None:
+        if self._next() != sign:
+            raise NotAnArchive("does not begin as one")
+        self._at += 1
+
+    def _skips_to(self, sign: str) -> bool:
+        """Return whether the next sign is this one, and go past it then."""
+        found = self._next() == sign
+        self._at += found
+        return found
+
+    def _next(self) -> str:
+        """Return the next sign after blanks and commas. Raises EOFError at the end."""
+        while True:
+            blank = _BLANK.match(self._text, self._at)
+            self._at = blank.end() if blank else self._at
+            if self._at < len(self._text):
+                return self._text[self._at]
+            self._read_more()
+
+    def _read_more(self, number_bytes: int = _CHUNK_BYTES) -> None:
+        """Read on; what is done with is forgotten. Raises EOFError at the end of the file."""
+        if self._ended or len(self._text) - self._at > _MOST_CHARS:
+            raise EOFError
+        data = self._stream.read(number_bytes)
+        if not self._text and not self._at:
+            data = data.removeprefix(BOM_UTF8)
+        self._ended = not data
+        self._text = self._text[self._at :] + self._decode(data, self._ended)
+        self._at = 0
+        if self._ended and not self._text:
+            raise EOFError

@@ -1,0 +1,67 @@
+"""Builds exchanges of what files say: names and texts made plain, each kept within its limit."""
+
+import re
+from collections.abc import Iterable
+
+from plain_verdict.model import Fact
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import block, one_line
+
+_LONGEST_S = 1e9
+_URL_CHARS = 4_000
+
+
+def read_headers(pairs: Iterable[tuple[str, str]], limits: Limits) -> tuple[Fact, ...]:
+    """Return headers in their order, each as often as it was sent."""
+    kept = [Fact(one_line(name, limits.name_chars), block(value, limits.message_chars)) for name, value in pairs]
+    if len(kept) > limits.headers:
+        kept[limits.headers :] = [Fact("…", f"and {len(kept) - limits.headers:,} more headers")]
+    return tuple(kept)
+
+
+def header_of(headers: Iterable[Fact], name: str) -> str:
+    """Return the value of a header by its name in lower case; "" where it is not there."""
+    return next((header.value for header in headers if header.key.lower() == name), "")
+
+
+def read_url(url: str) -> str:
+    """Return an address as one line; spaces in one that is none stay visible."""
+    return one_line(url, _URL_CHARS)
+
+
+def read_seconds(seconds: float | None) -> float | None:
+    """Return a duration in seconds; None for one that is negative, absurd or not told."""
+    if seconds is None or not 0 <= seconds < _LONGEST_S:
+        return None
+    return float(seconds)
+
+
+def read_count(number: object) -> int | None:
+    """Return a number of bytes; None for one below 0 or none at all: files write -1 for what is not known."""
+    if isinstance(number, bool) or not isinstance(number, int | float) or not 0 <= number < 1e15:
+        return None
+    return int(number)
+
+
+def file_name_of(url: str) -> str:
+    """Return what a body is called that came from an address: the end of its path."""
+    path = url.partition("?")[0].partition("#")[0]
+    return path.rstrip("/").rpartition("/")[2][:80] or "body"
+
+
+def host_of(url: str) -> str:
+    """Return the host of an address, with its port where that is told; "" for one that has none."""
+    rest = url.partition("://")[2]
+    return re.split(r"[/?#]", rest, maxsplit=1)[0].rpartition("@")[2].lower()
+
+
+def path_of(url: str) -> str:
+    """Return the path of an address, without query and fragment; "/" where it has none.
+
+    Source: RFC 3986, section 3; an address that is none is all path.
+    """
+    rest = url.partition("://")[2] if "://" in url else url
+    path = re.split(r"[?#]", rest, maxsplit=1)[0]
+    if "://" not in url:
+        return path or "/"
+    return "/" + path.partition("/")[2]

@@ -1,0 +1,145 @@
+"""Reads HTTP archives: each entry is an API check that is judged by its status alone."""
+
+from collections.abc import Iterator
+
+from plain_verdict.errors import ReadError
+from plain_verdict.exchanges.archive import Archive, NotAnArchive
+from plain_verdict.exchanges.building import host_of, path_of
+from plain_verdict.exchanges.har import exchange_of, page_of, page_titles
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import (
+    Attempt,
+    Check,
+    Exchange,
+    Expectation,
+    Kind,
+    Outcome,
+    Problem,
+    ReadingNote,
+    ResultFile,
+    in_order,
+)
+from plain_verdict.model.ids import check_id
+from plain_verdict.readers.interface import Head
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.formatting import plural
+
+_BY_STATUS = "judged by its status alone"
+_EXPECTED = "2xx or 3xx"
+NOTE_BY_STATUS = f"holds no expectations: each request is {_BY_STATUS}"
+
+
+class HarReader:
+    """Reads one archive."""
+
+    format = "har"
+    told_by = 'HTTP archives, which begin with {"log": {'
+    roots: frozenset[str] = frozenset()
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether the first object holds a log with what an archive's has."""
+        return "log" in head.json_keys and any(f'"{key}"' in head.text for key in ("entries", "creator", "pages"))
+
+    def read(self, source: Source, limits: Limits) -> ResultFile:
+        """Return the archive's checks. Raises ReadError for a file that is none."""
+        with source.open() as stream:
+            archive = Archive(stream)
+            reading = _Reading(archive, limits)
+            try:
+                checks = tuple(reading.checks())
+            except NotAnArchive as error:
+                what = f"is no HTTP archive that can be read: it {error}"
+                hint = "export it again as HAR 1.2, from what recorded it"
+                raise ReadError(what, path=source.path, hint=hint) from error
+        starts = [check.last.started for check in checks if check.last.started]
+        return ResultFile(
+            path=source.path,
+            format=self.format,
+            size_bytes=source.size_bytes,
+            checks=checks,
+            notes=tuple(reading.notes(source.path)),
+            started=min(starts, key=in_order, default=None),
+            ended=max(starts, key=in_order, default=None),
+            folder=source.folder,
+            cases=len(checks),
+            go=source.go,
+        )
+
+
+class _Reading:
+    """What came of reading an archive so far."""
+
+    def __init__(self, archive: Archive, limits: Limits) -> None:
+        self._archive = archive
+        self._limits = limits
+        self._without_request = 0
+        self._whole = 0
+
+    def checks(self) -> Iterator[Check]:
+        """Yield a check for each entry that has a request."""
+        titles: dict[str, str] | None = None
+        for entry in self._archive.entries():
+            if titles is None:
+                titles = page_titles(self._archive.pages, self._limits)
+            exchange = exchange_of(entry, self._limits)
+            self._whole += 1
+            if exchange is None:
+                self._without_request += 1
+                continue
+            suite = titles.get(page_of(entry)) or host_of(exchange.request.url)
+            name = f"{exchange.request.method} {path_of(exchange.request.url)}"
+            yield check_of(exchange, suite, one_line(name, self._limits.name_chars))
+
+    def notes(self, path: str) -> Iterator[ReadingNote]:
+        """Yield what is odd about the archive."""
+        archive = self._archive
+        if archive.cut_off:
+            whole = plural(self._whole, "whole entry", "whole entries")
+            yield ReadingNote(path, f"is cut off; its {whole} count", results_missing=True)
+        if self._without_request:
+            several = plural(self._without_request, "entry", "entries")
+            yield ReadingNote(
+                path,
+                f"has {several} without a request, which {_are(self._without_request)} left out",
+                results_missing=True,
+            )
+        if not self._whole and not archive.cut_off:
+            yield ReadingNote(path, "holds no entries", results_missing=True)
+        if archive.version not in (None, "1.1", "1.2"):
+            version = one_line(str(archive.version), 20)
+            yield ReadingNote(path, f"is of version {version}; it is read as 1.2")
+        yield ReadingNote(path, NOTE_BY_STATUS, quiet=True)
+
+
+def _are(number: int) -> str:
+    return "is" if number == 1 else "are"
+
+
+def check_of(exchange: Exchange, suite: str, name: str) -> Check:
+    """Return the check that an exchange is when nothing else says what was expected."""
+    outcome, actual, message = _judged(exchange)
+    expectation = Expectation("status", outcome, _EXPECTED, actual, _BY_STATUS, exchange=0)
+    problems = (Problem(outcome, message=message),) if message else ()
+    attempt = Attempt(
+        outcome=outcome,
+        took_s=exchange.took_s,
+        started=exchange.sent,
+        problems=problems,
+        expectations=(expectation,),
+        exchanges=(exchange,),
+    )
+    suites = (suite,) if suite else ()
+    return Check(check_id(Kind.API, suites, name), Kind.API, suites, name, (attempt,))
+
+
+def _judged(exchange: Exchange) -> tuple[Outcome, str, str]:
+    """Return the outcome by the status alone, the status, and what went wrong."""
+    response = exchange.response
+    if response is None:
+        return Outcome.ERRORED, "no answer", f"No answer: {exchange.no_answer}"
+    status = f"{response.status} {response.reason}".strip()
+    # Source: RFC 9110, section 15 (status codes); below 200 and from 600 on nothing was answered for good.
+    if 200 <= response.status < 400:
+        return Outcome.PASSED, status, ""
+    return Outcome.FAILED, status, f"Answered {status}"

@@ -1,0 +1,79 @@
+"""Turns the lines of a record on exchanges into exchanges."""
+
+from base64 import b64decode
+from binascii import Error as Base64Error
+from datetime import datetime
+
+import msgspec
+
+from plain_verdict.exchanges.bodies import read_body
+from plain_verdict.exchanges.building import (
+    file_name_of,
+    header_of,
+    read_count,
+    read_headers,
+    read_seconds,
+    read_url,
+)
+from plain_verdict.model import Body, Exchange, Fact, HttpRequest, HttpResponse, Timings
+from plain_verdict.readers.record.lines import ExchangeLine, RequestPart, ResponsePart, TimingsPart
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import one_line
+
+_NO_ANSWER = "nothing came back"
+_NO_TIMINGS = TimingsPart()
+
+
+def read_exchange(line: ExchangeLine, sent: datetime | None, limits: Limits) -> Exchange:
+    """Return the exchange that a line tells."""
+    request, response = line.request, line.response
+    headers = read_headers(request.headers, limits)
+    return Exchange(
+        request=HttpRequest(
+            method=one_line(request.method, limits.name_chars),
+            url=read_url(request.url),
+            protocol=one_line(request.protocol, limits.name_chars),
+            headers=headers,
+            body=_body(request, headers, request.url, limits),
+            wire_bytes=read_count(request.wire_bytes),
+        ),
+        response=_response(response, request.url, limits) if response else None,
+        no_answer="" if response else one_line(line.no_answer, limits.message_chars) or _NO_ANSWER,
+        took_s=read_seconds(line.took_s),
+        timings=Timings() if line.timings == _NO_TIMINGS else _timings(line.timings),
+        sent=sent,
+        address=one_line(line.address, limits.name_chars),
+    )
+
+
+def _timings(part: TimingsPart) -> Timings:
+    return Timings(*map(read_seconds, msgspec.structs.astuple(part)))
+
+
+def _response(part: ResponsePart, url: str, limits: Limits) -> HttpResponse:
+    headers = read_headers(part.headers, limits)
+    body = _body(part, headers, url, limits)
+    size_bytes = read_count(part.size_bytes)
+    if body is None and size_bytes:
+        body = Body(header_of(headers, "content-type"), size_bytes=size_bytes, remark="was not kept")
+    return HttpResponse(
+        status=part.status,
+        reason=one_line(part.reason, limits.name_chars),
+        protocol=one_line(part.protocol, limits.name_chars),
+        headers=headers,
+        body=body,
+        wire_bytes=read_count(part.wire_bytes),
+    )
+
+
+def _body(part: RequestPart | ResponsePart, headers: tuple[Fact, ...], url: str, limits: Limits) -> Body | None:
+    media_type = header_of(headers, "content-type")
+    data: str | bytes = part.body
+    if part.base64:
+        try:
+            data = b64decode(part.base64, validate=True)
+        except (Base64Error, ValueError):
+            return Body(media_type, remark="has base64 that can't be read")
+    return read_body(
+        data, media_type, limits, name=file_name_of(url), coding=header_of(headers, "content-encoding")
+    )

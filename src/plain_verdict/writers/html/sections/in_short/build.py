@@ -1,0 +1,24 @@
+"""In short: each kind of the run with its own sentence and word, as soon as there are several."""
+
+from plain_verdict.model import Kind, KindVerdict
+from plain_verdict.report import Report
+from plain_verdict.writers.html.sections.interface import PageParts, Section
+
+_OWN_SECTIONS = {Kind.API: "api"}
+
+
+def _find_matter(report: Report, page: PageParts) -> list[tuple[KindVerdict, str]] | None:
+    kinds = report.verdict.kinds
+    if len(kinds) < 2:
+        return None
+    return [(kind, f"#{_target(kind.kind, report, folder=page.links.folder)}") for kind in kinds]
+
+
+def _target(kind: Kind, report: Report, *, folder: bool) -> str:
+    """Return where a kind is told: in a section of its own, or as a view of the list of checks."""
+    if kind in _OWN_SECTIONS and report.api:
+        return _OWN_SECTIONS[kind]
+    return "every" if folder else f"kind={kind.value}"
+
+
+IN_SHORT = Section("in_short", _find_matter)
