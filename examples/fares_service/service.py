@@ -76,7 +76,7 @@ class Handler(BaseHTTPRequestHandler):
 
     def problem(self, status, title, detail):
         headers = [("retry-after", "30")] if status == 503 else []
-        self.send(
+        return self.send(
             status,
             {"title": title, "status": status, "detail": detail},
             media_type="application/problem+json",
@@ -90,12 +90,12 @@ class Handler(BaseHTTPRequestHandler):
 
     def sailings(self):
         wanted = parse_qs(urlsplit(self.path).query).get("from", [""])[0]
-        self.send(200, [{"id": id_, **one} for id_, one in SAILINGS.items() if wanted in ("", one["from"])])
+        return self.send(200, [{"id": id_, **one} for id_, one in SAILINGS.items() if wanted in ("", one["from"])])
 
     def sailing(self, id_):
         if id_ not in SAILINGS:
             return self.problem(404, "No such sailing", f"there is no sailing {id_}")
-        self.send(200, {"id": id_, **SAILINGS[id_]})
+        return self.send(200, {"id": id_, **SAILINGS[id_]})
 
     def fares(self, id_):
         if id_ == NEVER:
@@ -110,7 +110,7 @@ class Handler(BaseHTTPRequestHandler):
         sent = json.loads(self.body)
         if sent.get("password") != "gangway-7-lantern":
             return self.problem(401, "Not known here", "name or password is wrong")
-        self.send(201, {"token": "qk1-9f3b77aa20c4e1d85b6c", "clerk": sent["name"]})
+        return self.send(201, {"token": "qk1-9f3b77aa20c4e1d85b6c", "clerk": sent["name"]})
 
     def book(self):
         sent = json.loads(self.body)
@@ -124,11 +124,11 @@ class Handler(BaseHTTPRequestHandler):
         each = FARES["adult"] * (2 if sent.get("return") else 1)
         total = sum(number * (FARES[who] if who != "adult" else each) for who, number in sent["party"].items())
         self.server.bookings[id_] = {"id": id_, **sent, "total": f"{total / 100:.2f}", "paid": False}
-        self.send(201, self.server.bookings[id_], headers=[("location", f"/v2/bookings/{id_}")])
+        return self.send(201, self.server.bookings[id_], headers=[("location", f"/v2/bookings/{id_}")])
 
     def booking(self, id_):
         found = self.server.bookings.get(id_)
-        self.send(200, found) if found else self.problem(404, "No such booking", id_)
+        return self.send(200, found) if found else self.problem(404, "No such booking", id_)
 
     def seats(self, id_):
         found = self.server.bookings[id_]
@@ -136,21 +136,21 @@ class Handler(BaseHTTPRequestHandler):
         if "1A" in seats:
             return self.problem(409, "Seat is taken", "1A is the captain's")
         found["seats"] = seats
-        self.send(200, found)
+        return self.send(200, found)
 
     def pay(self, id_):
         fields = {name: values[0] for name, values in parse_qs(self.body.decode()).items()}
         if fields.get("card", "").endswith("0002"):
             return self.problem(402, "Card refused", "the bank says no")
         self.server.bookings[id_]["paid"] = True
-        self.send(200, {"paid": True, "receipt": f"R-{id_[3:]}"})
+        return self.send(200, {"paid": True, "receipt": f"R-{id_[3:]}"})
 
     def ticket(self, id_):
-        self.send(200, picture(id_), media_type="image/png")
+        return self.send(200, picture(id_), media_type="image/png")
 
     def cancel(self, id_):
         self.server.bookings.pop(id_, None)
-        self.send(204)
+        return self.send(204)
 
 
 ROUTES = [

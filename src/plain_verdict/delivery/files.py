@@ -17,11 +17,8 @@ _MOST_OF_ONE_NAME = 1_000
 _PART = re.compile(r"\..*\.[0-9a-f]{8}\.part")
 _PART_LASTS_S = 3600
 # Control characters past ASCII, and noncharacters.
-_NOT_ON_PAGES = re.compile(
-    "[\x80-\x9f\ufdd0-\ufdef"
-    + "".join(chr(plane << 16 | end) for plane in range(17) for end in (0xFFFE, 0xFFFF))
-    + "]"
-)
+# Few ranges are looked for fast; of the planes past the first the last two of each are no characters.
+_NOT_ON_PAGES = re.compile("[\x80-\x9f\ufdd0-\ufdef\ufffe\uffff\U00010000-\U0010ffff]")
 Then = Callable[[Path], None]
 
 
@@ -122,7 +119,12 @@ def replace_folder(path: Path, files: Iterable[tuple[str, bytes]]) -> None:
 
 def _without_controls(piece: str) -> str:
     """Return text without what no page may hold. Source: HTML Living Standard, section 13.2.3.5."""
-    return piece if piece.isascii() else _NOT_ON_PAGES.sub("\ufffd", piece)
+    return piece if piece.isascii() else _NOT_ON_PAGES.sub(_kept_or_replaced, piece)
+
+
+def _kept_or_replaced(found: re.Match[str]) -> str:
+    char = found[0]
+    return char if char > "\uffff" and ord(char) & 0xFFFE != 0xFFFE else "\ufffd"
 
 
 @contextmanager

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 
 from plain_verdict.model import Fact
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import one_line
 
 _LONGEST_S = 1e9
 _URL_CHARS = 4_000
@@ -13,7 +13,7 @@ _URL_CHARS = 4_000
 
 def read_headers(pairs: Iterable[tuple[str, str]], limits: Limits) -> tuple[Fact, ...]:
     """Return headers in their order, each as often as it was sent."""
-    kept = [Fact(one_line(name, limits.name_chars), block(value, limits.message_chars)) for name, value in pairs]
+    kept = [Fact(one_line(name, limits.name_chars), one_line(value, limits.message_chars)) for name, value in pairs]
     if len(kept) > limits.headers:
         kept[limits.headers :] = [Fact("…", f"and {len(kept) - limits.headers:,} more headers")]
     return tuple(kept)

@@ -55,7 +55,8 @@ class Masker:
         possible, in_home, escaped = self.prefilter.patterns_in(text)
         if possible:
             text = self._by_patterns(possible, text)
-            text = self._by_tables(text)
+            if "\n" in text and self.prefilter.names_secret(text):
+                text = self._by_tables(text)
         if escaped:
             text = self._under_escapes(text)
         return _HOMES.sub("~", text) if in_home else text
@@ -76,7 +77,7 @@ class Masker:
         for plain, places in resolved(text):
             possible, _, _ = self.prefilter.patterns_in(plain)
             found = [span for pattern in possible for span in self._spans(pattern, plain)]
-            found += find_in_tables(plain)
+            found += find_in_tables(plain) if "\n" in plain and self.prefilter.names_secret(plain) else ()
             spans += [(places[start], places[end]) for start, end in found]
         return self._cut(text, spans)
 
@@ -110,6 +111,10 @@ class Masker:
     def facts(self, facts: Sequence[Fact]) -> tuple[Fact, ...]:
         """Return the facts with their values masked."""
         return tuple(map(self.fact, facts))
+
+    def names_secret(self, text: str) -> bool:
+        """Return whether a text may hold a key that names a secret."""
+        return not self.off and self.prefilter.names_secret(text)
 
     def by_key(self, key: str, value: str) -> str:
         """Return the value of a key: masked as a whole where its key names a secret."""

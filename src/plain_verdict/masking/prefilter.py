@@ -1,5 +1,6 @@
 """Tells fast that a text holds no secret: nearly none does, and looking for every pattern would take long."""
 
+import re
 from collections import defaultdict
 from collections.abc import Sequence
 from functools import cache
@@ -8,6 +9,7 @@ import msgspec
 from ahocorasick_rs import AhoCorasick, BytesAhoCorasick
 
 from plain_verdict.masking.escapes import NEEDLES as ESCAPES
+from plain_verdict.masking.names import NEEDLES as NAMES
 from plain_verdict.masking.pattern import SecretPattern
 from plain_verdict.masking.patterns import PATTERNS
 
@@ -16,6 +18,9 @@ _PLACES = ("/home/", "/users/", "\\users\\", "/root/")
 _DIGITS = bytes(0x30 if 0x30 <= byte <= 0x39 else 0x78 for byte in range(256))
 _GAPS = b" -"
 _CARD = b"0" * 13
+# Every request has an address; only one with a name before its host holds a secret there.
+_ADDRESS = "://"
+_USERINFO = re.compile(rb"://[^\s/\"'<>]{1,300}?(?:@|%40|&#64;|&#x40;|\\u0040)")
 
 
 class Prefilter:
@@ -32,20 +37,31 @@ class Prefilter:
         self._escapes = frozenset(map(needles.index, ESCAPES))
         self._always = frozenset(number for number, pattern in enumerate(PATTERNS) if not pattern.needles)
         # Escapes hide signs, not the letters of a name; by themselves they stop nothing.
-        self._in_bytes = BytesAhoCorasick([needle.encode() for needle in (*numbers, *_PLACES)])
+        self._in_bytes = BytesAhoCorasick(
+            [needle.encode() for needle in (*numbers, *_PLACES) if needle != _ADDRESS]
+        )
         self._in_text = AhoCorasick(needles)
+        self._of_names = AhoCorasick([*NAMES, "authorization", "cookie"])
 
     def may_hold_secret(self, things: Sequence[msgspec.Struct]) -> bool:
         """Return whether any text in the structs may hold a secret, or a path below somebody's home."""
         packed = msgspec.msgpack.encode(things)
         if self._in_bytes.find_matches_as_indexes(packed.lower(), overlapping=True):
             return True
+        if _ADDRESS.encode() in packed and _USERINFO.search(packed):
+            return True
         return _CARD in packed.translate(_DIGITS, _GAPS)
+
+    def names_secret(self, text: str) -> bool:
+        """Return whether a text may hold the name of a secret, as a key or as a heading."""
+        return bool(self._of_names.find_matches_as_indexes(text.lower(), overlapping=True))
 
     def patterns_in(self, text: str) -> tuple[tuple[SecretPattern, ...], bool, bool]:
         """Return the patterns that a text may hold, in order; whether it may name a home folder, or has escapes."""
         found = {match[0] for match in self._in_text.find_matches_as_indexes(text.lower(), overlapping=True)}
-        numbers = self._always.union(*(self._numbers[needle] for needle in found))
+        numbers = set[int]().union(*(self._numbers[needle] for needle in found))
+        if _CARD in text.encode("utf-8", "replace").translate(_DIGITS, _GAPS):
+            numbers |= self._always
         possible = tuple(PATTERNS[number] for number in sorted(numbers))
         return possible, not found.isdisjoint(self._places), not found.isdisjoint(self._escapes)
 

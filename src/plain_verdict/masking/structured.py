@@ -25,6 +25,10 @@ _PARAMETER = re.compile(r"([?&#;]([^=&#;?\s]{1,80})=)([^&#;\s]+)")
 class ByKey(Protocol):
     """Masks values by their keys."""
 
+    def names_secret(self, text: str) -> bool:
+        """Return whether a text may hold a key that names a secret."""
+        ...
+
     def by_key(self, key: str, value: str) -> str:
         """Return the value of a key, masked where the key names a secret."""
         ...
@@ -44,7 +48,7 @@ class Structured:
 
     def _fact(self, fact: Fact) -> Fact:
         """Return a fact; addresses stand in headers as well."""
-        if "=" in fact.value and ("?" in fact.value or "#" in fact.value):
+        if "=" in fact.value and ("?" in fact.value or "#" in fact.value) and self._masker.names_secret(fact.value):
             fact = Fact(fact.key, self.url(fact.value))
         return transform(fact, self._rest)
 
@@ -66,6 +70,8 @@ class Structured:
     def text(self, text: str) -> str:
         """Return JSON or XML without what stands under keys that name secrets."""
         start = text[:1]
+        if not self._masker.names_secret(text):
+            return text
         if start in "{[":
             text = _JSON_LIST.sub(self._json_list, text)
             return _JSON_PAIR.sub(self._json_value, text)

@@ -3,10 +3,13 @@
 import re
 from collections.abc import Iterator
 
-from plain_verdict.masking.names import ANY
+from ahocorasick_rs import AhoCorasick
+
+from plain_verdict.masking.names import ANY, NEEDLES
 from plain_verdict.masking.values import looks_typed
 
 _HEADING = re.compile(rf"(?:[\w .-]{{0,30}}[ _.-])?(?:{ANY})(?:[ _-]?hash)?", re.IGNORECASE)
+_NAMES = AhoCorasick(NEEDLES)
 _RULE = re.compile(r"[\s|+:=-]*")
 _SEPARATORS = (re.compile(r"\|"), re.compile(r"\t"), re.compile(r";"), re.compile(r","), re.compile(r"[ ]{2,}"))
 _MOST_ROWS = 2_000
@@ -22,7 +25,7 @@ def find_in_tables(text: str) -> Iterator[tuple[int, int]]:
     for line in lines:
         starts.append(starts[-1] + len(line) + 1)
     for number, line in enumerate(lines[:-1]):
-        if len(line) > _LINE_CHARS:
+        if len(line) > _LINE_CHARS or not _NAMES.find_matches_as_indexes(line.lower(), overlapping=True):
             continue
         for separator in _SEPARATORS:
             heads = list(_cells(line, separator))

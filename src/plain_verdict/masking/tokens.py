@@ -73,7 +73,7 @@ TOKENS: tuple[SecretPattern, ...] = (
     SecretPattern(
         "card",
         (),  # Source: ISO/IEC 7812-1, section 5 (numbers and check digit)
-        r"(?<![\w.,/+-])(?P<secret>\d(?:[ -]?\d){12,18})(?![\w-]|[.,]\d)",
+        r"(?P<secret>\d(?<![\w.,/+-]\d)(?:[ -]?\d){12,18})(?![\w-]|[.,]\d)",
         Test.CARD,
         flags=EXACT,
     ),

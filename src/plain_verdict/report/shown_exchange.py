@@ -42,17 +42,13 @@ class ShownBody(msgspec.Struct, frozen=True):
 
 
 class ShownMessage(msgspec.Struct, frozen=True):
-    """A request or a response: how it is headed, its headers in view and the others, its body."""
+    """A request or a response: how it is headed, its headers in view and the others, one a line, its body."""
 
     head: str
-    headers: tuple[Fact, ...]
-    more_headers: tuple[Fact, ...]
+    headers: str
+    more_headers: str
+    more_note: str
     body: ShownBody | None
-
-    @property
-    def more_note(self) -> str:
-        """Return how many headers are folded."""
-        return plural(len(self.more_headers), "more header")
 
 
 class TimingPart(msgspec.Struct, frozen=True):
@@ -133,14 +129,16 @@ def _sized(word: str, message: HttpRequest | HttpResponse) -> str:
 def _came_back(exchange: Exchange, evidence: EvidenceIndex) -> ShownMessage:
     after = f" after {format_duration(exchange.took_s)}" if exchange.took_s is not None else ""
     if exchange.response is None:
-        return ShownMessage(f"Nothing came back{after}: {exchange.no_answer}", (), (), None)
+        return ShownMessage(f"Nothing came back{after}: {exchange.no_answer}", "", "", "", None)
     return _message(exchange.response, _sized(f"Came back{after}", exchange.response), evidence)
 
 
 def _message(message: HttpRequest | HttpResponse, head: str, evidence: EvidenceIndex) -> ShownMessage:
-    headers = message.headers
+    lines = [f"{header.key}: {header.value}" for header in message.headers]
     body = _body(message.body, evidence) if message.body else None
-    return ShownMessage(head, headers[:_HEADERS_IN_VIEW], headers[_HEADERS_IN_VIEW:], body)
+    more = lines[_HEADERS_IN_VIEW:]
+    note = plural(len(more), "more header") if more else ""
+    return ShownMessage(head, "\n".join(lines[:_HEADERS_IN_VIEW]), "\n".join(more), note, body)
 
 
 def _body(body: Body, evidence: EvidenceIndex) -> ShownBody:

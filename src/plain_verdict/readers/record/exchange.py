@@ -16,12 +16,11 @@ from plain_verdict.exchanges.building import (
     read_url,
 )
 from plain_verdict.model import Body, Exchange, Fact, HttpRequest, HttpResponse, Timings
-from plain_verdict.readers.record.lines import ExchangeLine, RequestPart, ResponsePart, TimingsPart
+from plain_verdict.readers.record.lines import ExchangeLine, RequestPart, ResponsePart
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 
 _NO_ANSWER = "nothing came back"
-_NO_TIMINGS = TimingsPart()
 
 
 def read_exchange(line: ExchangeLine, sent: datetime | None, limits: Limits) -> Exchange:
@@ -40,14 +39,10 @@ def read_exchange(line: ExchangeLine, sent: datetime | None, limits: Limits) -> 
         response=_response(response, request.url, limits) if response else None,
         no_answer="" if response else one_line(line.no_answer, limits.message_chars) or _NO_ANSWER,
         took_s=read_seconds(line.took_s),
-        timings=Timings() if line.timings == _NO_TIMINGS else _timings(line.timings),
+        timings=Timings(*map(read_seconds, msgspec.structs.astuple(line.timings))),
         sent=sent,
         address=one_line(line.address, limits.name_chars),
     )
-
-
-def _timings(part: TimingsPart) -> Timings:
-    return Timings(*map(read_seconds, msgspec.structs.astuple(part)))
 
 
 def _response(part: ResponsePart, url: str, limits: Limits) -> HttpResponse:

@@ -5,7 +5,7 @@ from typing import Annotated
 
 import msgspec
 
-from plain_verdict.model import Kind, Outcome
+from plain_verdict.model import Kind, Outcome, Timings
 
 Moment = Annotated[float | str | None, msgspec.Meta(description="epoch seconds, or ISO 8601 with a zone")]
 
@@ -118,18 +118,6 @@ class ResponsePart(msgspec.Struct, frozen=True, kw_only=True):
     wire_bytes: int | None = None
 
 
-class TimingsPart(msgspec.Struct, frozen=True, kw_only=True):
-    """What the time was spent on, in seconds."""
-
-    blocked_s: float | None = None
-    lookup_s: float | None = None
-    connect_s: float | None = None
-    tls_s: float | None = None
-    send_s: float | None = None
-    wait_s: float | None = None
-    receive_s: float | None = None
-
-
 class ExchangeLine(Line, frozen=True, tag="exchange", kw_only=True):
     """A request of a check or step and what came back; without a response ``no_answer`` says why."""
 
@@ -138,7 +126,7 @@ class ExchangeLine(Line, frozen=True, tag="exchange", kw_only=True):
     response: ResponsePart | None = None
     no_answer: str = ""
     took_s: float | None = None
-    timings: TimingsPart = TimingsPart()
+    timings: Timings = Timings()
     address: str = ""
     at: Moment = None
 
