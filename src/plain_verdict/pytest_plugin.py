@@ -27,6 +27,7 @@ def pytest_configure(config: pytest.Config) -> None:
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_call(item: pytest.Item) -> Generator[None, object, object]:
     """Let a test fail at its end whose noted expectations were not all met."""
+    __tracebackhide__ = True
     result = yield
     record = getattr(item, "funcargs", {}).get("verdict_record")
     if record is not None:

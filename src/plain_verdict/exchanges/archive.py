@@ -61,6 +61,9 @@ class Archive:
             self._at += 1
             while not self._skips_to("]"):
                 yield self._value()
+        while not self._skips_to("}"):  # what stands beside the log
+            self._key()
+            self._value()
 
     def _keep(self, key: str, value: object) -> None:
         if key == "pages" and isinstance(value, list):

@@ -78,16 +78,18 @@ class _Reading:
 
     def checks(self) -> Iterator[Check]:
         """Yield a check for each entry that has a request."""
-        titles: dict[str, str] | None = None
+        found: list[tuple[Exchange, str]] = []
         for entry in self._archive.entries():
-            if titles is None:
-                titles = page_titles(self._archive.pages, self._limits)
             exchange = exchange_of(entry, self._limits)
             self._whole += 1
             if exchange is None:
                 self._without_request += 1
-                continue
-            suite = titles.get(page_of(entry)) or host_of(exchange.request.url)
+            else:
+                found.append((exchange, page_of(entry)))
+        # Pages may stand behind the entries that name them.
+        titles = page_titles(self._archive.pages, self._limits)
+        for exchange, page in found:
+            suite = titles.get(page) or host_of(exchange.request.url)
             name = f"{exchange.request.method} {path_of(exchange.request.url)}"
             yield check_of(exchange, suite, one_line(name, self._limits.name_chars))
 

@@ -232,14 +232,17 @@ class Recorder:
         self.write(line)
         if not met:
             node = self.node()
-            found = message or f"{subject}: {as_text(actual)}, {as_text(expected)} was expected"
-            (node.check.unmet if node else self._unmet).append(found)
+            is_status = subject.lower() == "status"
+            found = f"Answered {as_text(actual)}" if is_status else f"{subject} is {as_text(actual)}"
+            told = message or (subject if actual is None else f"{found}, {as_text(expected)} was expected")
+            (node.check.unmet if node else self._unmet).append(told)
         return met
 
     def settle(self) -> None:
         """Raise an AssertionError if an expectation of the check was not met; what was not met counts once."""
         node = self.node()
         unmet = node.check.unmet if node else self._unmet
+        __tracebackhide__ = True
         told, unmet[:] = list(unmet), []
         if told:
             raise Unmet(told)

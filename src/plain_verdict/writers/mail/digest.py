@@ -12,14 +12,23 @@ from plain_verdict.brand.tokens import (
     PLATE_PADDING,
     colour_of,
 )
+from plain_verdict.judging.sentence import name_kind
 from plain_verdict.model import Cause, Check, Outcome, State, Verdict, VerdictWord
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.settings.limits import TOLD_NAME_CHARS
 from plain_verdict.text.cleaning import headline
-from plain_verdict.text.formatting import format_day, format_span, format_time_of_day, plural, shorten
+from plain_verdict.text.formatting import (
+    capital,
+    format_day,
+    format_duration,
+    format_span,
+    format_time_of_day,
+    plural,
+    shorten,
+)
 from plain_verdict.writers.html.environment import make_environment
 
-_CHECKS = 10
+_CHECKS, _OPERATIONS = 10, 8
 _STATES = {State.KEPT: VerdictWord.FIT, State.BROKEN: VerdictWord.NOT_FIT, State.OPEN: VerdictWord.UNDECIDED}
 """The verdict whose colour a condition has."""
 _PLATE = f";background:{PLATE_ON_LIGHT};padding:{PLATE_PADDING}"
@@ -53,6 +62,11 @@ class _Words(msgspec.Struct, frozen=True):
     counts: list[tuple[str, int]]
     causes: list[DigestCause]
     more_causes: int
+    kinds: list[tuple[str, str, str]]
+    """Each kind's name, word and sentence, where there are several."""
+    operations: list[tuple[str, str, str]]
+    """Name, answers and longest time of the operations that are told; ``more_operations`` are only counted."""
+    more_operations: int
     when: str
     made: str
     attached: str
@@ -67,6 +81,9 @@ def render_digest(report: Report, *, most_causes: int, attached: str) -> Digest:
         counts=[(outcome.value, report.tally.of(outcome)) for outcome in Outcome if report.tally.of(outcome)],
         causes=[_cause(cause, verdict) for cause in verdict.causes[:most_causes]],
         more_causes=max(0, len(verdict.causes) - most_causes),
+        kinds=_kinds(verdict),
+        operations=_operations(report),
+        more_operations=max(0, len(report.api.rows) - _OPERATIONS) if report.api else 0,
         when=f"{format_day(started)}, {format_span(started, ended)}" if started else "",
         made=f"{format_day(info.made)}, {format_time_of_day(info.made)}",
         attached=attached,
@@ -83,6 +100,25 @@ def render_digest(report: Report, *, most_causes: int, attached: str) -> Digest:
     template = make_environment().get_template("digest.html.j2")
     html = template.render(msgspec.structs.asdict(words), **given)
     return Digest(f"{verdict.word.capitalize()}: {report.title}", _plain(words, verdict, info), html)
+
+
+def _kinds(verdict: Verdict) -> list[tuple[str, str, str]]:
+    if len(verdict.kinds) < 2:
+        return []
+    return [(capital(name_kind(kind.kind)), kind.word.value, capital(kind.why)) for kind in verdict.kinds]
+
+
+def _operations(report: Report) -> list[tuple[str, str, str]]:
+    """Return the first operations: what went wrong stands first."""
+    rows = report.api.rows[:_OPERATIONS] if report.api else ()
+    return [
+        (
+            _cut(row.operation.name),
+            f"{row.answers}{f', {row.numbers.wrong:,} wrong' if row.numbers.wrong else ''}",
+            format_duration(row.numbers.longest_s),
+        )
+        for row in rows
+    ]
 
 
 def _cause(cause: Cause, verdict: Verdict) -> DigestCause:
@@ -105,11 +141,16 @@ def _cut(text: str) -> str:
 def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
     """Return the digest as plain text."""
     counts = "  ".join(f"{number:,} {outcome}" for outcome, number in words.counts)
-    lines = [words.title, "", verdict.sentence, *verdict.all_remarks, "", counts, ""]
+    lines = [words.title, "", verdict.sentence, *verdict.all_remarks, ""]
+    lines += [*(f"{name}: {word}. {why}" for name, word, why in words.kinds), ""] if words.kinds else []
+    lines += [counts, ""]
     lines += [f"{rule.state.capitalize()}: {rule.words} ({rule.met})" for rule in verdict.conditions]
     for cause in words.causes:
         lines += ["", *_plain_cause(cause)]
     lines += ["", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else []
+    lines += ["", "Calls:"] if words.operations else []
+    lines += [f"  {name}: {answers}, at most {longest}" for name, answers, longest in words.operations]
+    lines += [f"  and {plural(words.more_operations, 'more operation')}"] if words.more_operations else []
     lines += ["", *(f"{fact.key}: {fact.value}" for fact in info.facts)]
     lines += [f"The run: {words.when}"] if words.when else []
     lines += [f"This digest was made: {words.made}"]
