@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterable
+from functools import lru_cache
 
 from plain_verdict.model import Fact
 from plain_verdict.settings.limits import Limits
@@ -9,14 +10,21 @@ from plain_verdict.text.cleaning import one_line
 
 _LONGEST_S = 1e9
 _URL_CHARS = 4_000
+_REMEMBERED = 10_000  # headers
 
 
 def read_headers(pairs: Iterable[tuple[str, str]], limits: Limits) -> tuple[Fact, ...]:
     """Return headers in their order, each as often as it was sent."""
-    kept = [Fact(one_line(name, limits.name_chars), one_line(value, limits.message_chars)) for name, value in pairs]
+    kept = [_header(name, value, limits.name_chars, limits.message_chars) for name, value in pairs]
     if len(kept) > limits.headers:
         kept[limits.headers :] = [Fact("…", f"and {len(kept) - limits.headers:,} more headers")]
     return tuple(kept)
+
+
+@lru_cache(_REMEMBERED)
+def _header(name: str, value: str, name_chars: int, value_chars: int) -> Fact:
+    """Return a header; most come again with every request, and are one object then."""
+    return Fact(one_line(name, name_chars), one_line(value, value_chars))
 
 
 def header_of(headers: Iterable[Fact], name: str) -> str:

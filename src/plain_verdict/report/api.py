@@ -69,8 +69,8 @@ class ApiOverview(msgspec.Struct, frozen=True):
         """Return what the drawings and the dashes mean."""
         until = "95 % of the times, or the longest where they are too few" if self.has_p95 else "the longest time"
         median = " Large dot: the median." if self.has_p50 else ""
-        least = f"a median {LEAST_VALUES[50]} calls, 95 % {LEAST_VALUES[95]}"
-        return f"Line: from the least to {until}.{median} Small dot: the longest. It takes {least} to tell."
+        least = f"A median takes {LEAST_VALUES[50]} calls to tell, 95 % takes {LEAST_VALUES[95]}."
+        return f"Line: from the least to {until}.{median} Small dot: the longest. {least}"
 
 
 def tell_api(run: Run) -> ApiOverview | None:

@@ -12,6 +12,7 @@ _HEADERS_IN_VIEW = 6
 _LINES_IN_VIEW, _CHARS_IN_VIEW = 14, 1_500
 _SHORT_CHARS = 80
 _NARROWEST = 0.8  # per cent of the timing bar: a short part must still be seen
+_TOLD_S = 0.0005  # less would read as 0 ms
 _PARTS = (
     ("blocked_s", "blocked"),
     ("lookup_s", "looked up"),
@@ -164,7 +165,8 @@ def _timing(timings: Timings) -> tuple[tuple[TimingPart, ...], str]:
     for (word, _), width in zip(spent, widths, strict=True):
         parts.append(TimingPart(word, round(start, 2), round(width * scale, 2)))
         start += width * scale
-    return tuple(parts), ", ".join(f"{word} {format_duration(seconds)}" for word, seconds in spent)
+    told = [(word, seconds) for word, seconds in spent if seconds >= _TOLD_S]
+    return tuple(parts), ", ".join(f"{word} {format_duration(seconds)}" for word, seconds in told)
 
 
 def _on_curl(body: Body | None) -> str:

@@ -36,7 +36,8 @@ def plain(text: str) -> str:
             text = _BARE_COLOUR.sub("", text)
     if "\r" in text:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
-    if not text.isprintable():
+    # What is printable but for its lines has no control character: much faster than to look for each.
+    if not text.isprintable() and not text.replace("\n", "").replace("\t", "").isprintable():
         text = _CONTROL.sub(lambda match: picture(ord(match[0])), text)
     return text
 

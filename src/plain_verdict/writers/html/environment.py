@@ -18,9 +18,9 @@ from plain_verdict.judging.sentence import name_kind
 from plain_verdict.model import BAD, Content, ContentKind, LogEntry, Outcome, Problem, Step
 from plain_verdict.report.difference import compare
 from plain_verdict.report.shown_check import RowStyle, describe_time, has_details
-from plain_verdict.report.shown_exchange import show_expectation
 from plain_verdict.text import formatting
 from plain_verdict.text.cleaning import headline
+from plain_verdict.writers.html.exchange_html import exchange_html, expectations_html
 from plain_verdict.writers.html.markdown import is_safe_link, render_markdown
 from plain_verdict.writers.html.rows import RowFiller, kind_class, name_html, outcome_html
 
@@ -123,7 +123,8 @@ def make_environment() -> Environment:
         row_classes=_ROW_CLASSES,
         describe_time=describe_time,
         compare=compare,
-        show_expectation=show_expectation,
+        exchange_html=exchange_html,
+        expectations_html=expectations_html,
         data_url=_data_url,
         format_span=formatting.format_span,
         version=__version__,

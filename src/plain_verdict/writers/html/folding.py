@@ -34,7 +34,7 @@ _BLOCK_CHARS = 400_000
 _MORE_CALLS = 20  # of a check, that search finds
 _MORE_CHARS = 400  # of a check's messages that search looks through
 _LEVEL = 6
-_ELSEWHERE = 0.85  # of the whole checks, where another process helps
+_ELSEWHERE, _HALF_ELSEWHERE = 0.85, 0.6  # of the whole checks, where another process helps
 _MANY = 1_000  # whole checks whose rendering takes longer than starting a process
 Render = Callable[[Check], str]
 
@@ -100,8 +100,9 @@ class Folding:
         self._folds_failures = len(report.bad) > self.plain_count
         kinds = zip(self._checks, self._kinds, strict=True)
         self._whole = [check for check, kind in kinds if kind is RowKind.WHOLE]
-        # The other process takes most of them: this one has the rest of the page to write.
-        self._here = int(len(self._whole) * _ELSEWHERE)
+        # The other process takes most of them: this one has the rest of the page to write, much or little.
+        share = _ELSEWHERE if len(self._whole) < len(self._checks) / 2 else _HALF_ELSEWHERE
+        self._here = int(len(self._whole) * share)
         self._elsewhere = BackgroundTask(lambda: self._make_blocks(range(self._here)))
 
     @property
