@@ -1,6 +1,5 @@
 """Builds exchanges of what files say: names and texts made plain, each kept within its limit."""
 
-import re
 from collections.abc import Iterable
 from functools import lru_cache
 
@@ -57,19 +56,24 @@ def file_name_of(url: str) -> str:
     return path.rstrip("/").rpartition("/")[2][:80] or "body"
 
 
+def split_url(url: str) -> tuple[str, str]:
+    """Return an address's host, with its port where that is told, and its path without query and fragment.
+
+    The host is "" for an address that has none, the path "/" where there is none. Source: RFC 3986, section 3.
+    """
+    bare = url.partition("#")[0].partition("?")[0]
+    before, sign, rest = bare.partition("://")
+    if not sign:
+        return "", before or "/"
+    host, slash, path = rest.partition("/")
+    return host.rpartition("@")[2].lower(), f"/{path}" if slash else "/"
+
+
 def host_of(url: str) -> str:
-    """Return the host of an address, with its port where that is told; "" for one that has none."""
-    rest = url.partition("://")[2]
-    return re.split(r"[/?#]", rest, maxsplit=1)[0].rpartition("@")[2].lower()
+    """Return the host of an address, as ``split_url``."""
+    return split_url(url)[0]
 
 
 def path_of(url: str) -> str:
-    """Return the path of an address, without query and fragment; "/" where it has none.
-
-    Source: RFC 3986, section 3; an address that is none is all path.
-    """
-    rest = url.partition("://")[2] if "://" in url else url
-    path = re.split(r"[?#]", rest, maxsplit=1)[0]
-    if "://" not in url:
-        return path or "/"
-    return "/" + path.partition("/")[2]
+    """Return the path of an address, as ``split_url``."""
+    return split_url(url)[1]

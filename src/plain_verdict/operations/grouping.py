@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from plain_verdict.exchanges.building import host_of, path_of
+from plain_verdict.exchanges.building import split_url
 from plain_verdict.model import (
     BAD,
     ApiCalls,
@@ -34,8 +34,12 @@ def with_calls(run: Run, document: "ApiDocument | None", notes: tuple[str, ...] 
     found = [(check, *call) for check in run.checks for call in _calls_of(check)]
     if not found and document is None and not notes:
         return run
-    grouping = _Grouping({host_of(exchange.request.url) for _, exchange, _ in found}, document)
-    calls = tuple(grouping.call(check, exchange, state) for check, exchange, state in found)
+    places = [split_url(exchange.request.url) for _, exchange, _ in found]
+    grouping = _Grouping({host for host, _ in places}, document)
+    calls = tuple(
+        grouping.call(check, exchange, state, place)
+        for (check, exchange, state), place in zip(found, places, strict=True)
+    )
     coverage = grouping.coverage(calls)
     told = (*notes, *(document.notes if document else ()))
     return msgspec.structs.replace(run, api=ApiCalls(calls, coverage, told))
@@ -91,7 +95,7 @@ class _Grouping:
     def __init__(self, hosts: set[str], document: "ApiDocument | None") -> None:
         self._document = document
         self._several_hosts = len(hosts) > 1
-        self.operation = cache(self._operation)
+        self._known: dict[tuple[str, str, str], tuple[Operation, DocumentedOperation | None]] = {}
         self._documented: dict[tuple[str, str], DocumentedOperation] = {}
         if document is None:
             return
@@ -105,22 +109,25 @@ class _Grouping:
         self._hosts = served or hosts
         self._bases = sorted({base for _, base in document.bases} or {""}, key=len, reverse=True)
 
-    def call(self, check: Check, exchange: Exchange, state: CallState) -> Call:
-        """Return an exchange as a call of its operation."""
-        operation, documented = self.operation(exchange.request.method, exchange.request.url)
+    def call(self, check: Check, exchange: Exchange, state: CallState, place: tuple[str, str]) -> Call:
+        """Return an exchange as a call of its operation; ``place`` is its host and path."""
+        operation, documented = self._operation(exchange.request.method, *place)
         is_known: bool | None = None
         if self._document and exchange.response:
             is_known = documented is not None and documented.documents(exchange.response.status)
         return Call(exchange, check, operation, state, is_known)
 
-    def _operation(self, method: str, url: str) -> "tuple[Operation, DocumentedOperation | None]":
-        host, path = host_of(url), path_of(url)
+    def _operation(self, method: str, host: str, path: str) -> "tuple[Operation, DocumentedOperation | None]":
         verb = method.upper()
         documented = self._find(verb, host, path)
         if documented:
             return _as_operation(documented), documented
-        shown = f"//{host}" if self._several_hosts and host else ""
-        return _guessed(verb, guess_template(path), shown, None if self._document is None else False), None
+        key = (verb, guess_template(path), host)
+        if key not in self._known:
+            shown = f"//{host}" if self._several_hosts and host else ""
+            is_documented = None if self._document is None else False
+            self._known[key] = (Operation(verb, key[1], shown, documented=is_documented), None)
+        return self._known[key]
 
     def _find(self, method: str, host: str, path: str) -> "DocumentedOperation | None":
         if self._document is None or host not in self._hosts or method not in self._templates:
@@ -154,12 +161,6 @@ class _Grouping:
             not_called=tuple(shown for shown, _ in described if shown not in seen),
             not_seen=tuple(not_seen),
         )
-
-
-@cache
-def _guessed(method: str, path: str, host: str, documented: bool | None) -> Operation:  # noqa: FBT001  as it is stored
-    """Return an operation; equal ones are one object."""
-    return Operation(method, path, host, documented=documented)
 
 
 @cache

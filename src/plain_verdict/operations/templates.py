@@ -6,10 +6,8 @@ A guess only takes out what clearly is an id or a value: merging two operations 
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from functools import lru_cache
 
 HOLE = "{…}"
-_REMEMBERED = 100_000
 # What no fixed part of a path looks like.
 _VALUE = re.compile(
     r"""
@@ -27,12 +25,13 @@ _VALUE = re.compile(
 )
 
 
-@lru_cache(_REMEMBERED)
 def guess_template(path: str) -> str:
     """Return a path with holes for what clearly is a value."""
-    if not any(map(str.isdigit, path)) and "@" not in path and "[" not in path:
-        return path
-    return "/".join(HOLE if _VALUE.fullmatch(part) else part for part in path.split("/"))
+    return "/".join([part if part.isalpha() else HOLE if _is_value(part) else part for part in path.split("/")])
+
+
+def _is_value(part: str) -> bool:
+    return (part.isdigit() and part.isascii()) or _VALUE.fullmatch(part) is not None
 
 
 class Templates:
