@@ -38,10 +38,25 @@ RECORD = b"""{"what": "record", "version": 1, "zone": "+01:00"}
 {"what": "step", "id": "s", "in": "a", "name": "cast off", "at": 1795312801.5}
 {"what": "evidence", "in": "s", "name": "x", "path": "a.png"}
 {"what": "log", "in": "s", "text": "lines away"}
+{"what": "exchange", "in": "s", "request": {"method": "GET", "url": "https://f.test/a?b=1", "headers": [["a", "b"]]}, "response": {"status": 200, "headers": [["content-type", "application/json"]], "body": "{\\"a\\": 1}"}, "took_s": 0.2, "timings": {"wait_s": 0.1}}
+{"what": "expectation", "in": "s", "subject": "status", "outcome": "passed", "expected": "200", "actual": "200"}
 {"what": "end", "id": "s", "outcome": "passed", "at": 1795312802}
 {"what": "end", "id": "a", "outcome": "passed", "took_s": 2.5}
 {"what": "check", "id": "b", "name": "sinks", "suite": ["Quay"]}
 {"what": "end", "id": "b", "outcome": "failed", "problems": [{"message": "no boat", "expected": "1", "actual": "2"}]}
+"""
+ENTRY = b"""{"startedDateTime": "2026-11-22T02:10:00+01:00", "time": 40.5, "pageref": "p",
+"request": {"method": "POST", "url": "https://f.test/a", "headers": [{"name": "a", "value": "b"}], "postData": {"mimeType": "text/plain", "text": "x"}},
+"response": {"status": 200, "statusText": "OK", "headers": [], "content": {"size": 4, "mimeType": "image/png", "text": "iVBORw==", "encoding": "base64"}},
+"timings": {"send": 1, "wait": 30, "receive": 9.5}}"""
+HAR = b'{"log": {"version": "1.2", "pages": [{"id": "p", "title": "Quay"}], "entries": [%s]}}' % b", ".join(
+    [ENTRY] * 3
+)
+DOCUMENT = b"""openapi: 3.1.0
+paths:
+  /a/{b}: {get: {summary: One, responses: {"200": {}, default: {}}}, post: {responses: {4XX: {}}}}
+  /c: {$ref: "#/components/x"}
+components: {x: {get: {responses: {200: {}}}}}
 """
 SETTINGS = b"""[report]
 title = "Desk"
@@ -53,7 +68,10 @@ places = ["shots"]
 size_limit = "25MB"
 [masking]
 patterns = ["BQ-[0-9]{8}"]
+[api]
+document = "api.yaml"
 [input]
+kinds = { api = ["*.har"] }
 variants_from = "{python}/*.xml"
 stale_after = "12h"
 [[cause]]
@@ -125,6 +143,9 @@ def tarred(rng: random.Random) -> bytes:
 CASES: tuple[tuple[str, Callable[[random.Random], bytes], int | None], ...] = (
     ("r.xml", lambda _: JUNIT, 4),
     ("r.verdict.jsonl", lambda _: RECORD, 2),
+    ("r.har", lambda _: HAR, 3),
+    ("shots/sails.har", lambda _: HAR, None),
+    ("api.yaml", lambda _: DOCUMENT, None),
     ("r.zip", zipped, 6),
     ("r.tar", tarred, 6),
     ("r.xml.gz", lambda _: gzip.compress(JUNIT), 4),
@@ -147,10 +168,11 @@ def findings(number: int, seed: int) -> Iterator[str]:
                 data = mutated(make(rng), rng)
                 for other, good in (("whole.xml", JUNIT), ("shots/a.png", PNG)):
                     (folder / other).write_bytes(good)
+                (folder / "api.yaml").write_bytes(DOCUMENT)
                 (folder / "plain-verdict.toml").unlink(missing_ok=True)
                 (folder / target).write_bytes(data)
                 yield from (f"seed {seed}-{at}, {target}: {what}" for what in wrong(target, checks))
-                if target != "plain-verdict.toml" and target[:5] != "shots":
+                if target not in ("plain-verdict.toml", "api.yaml", "shots/a.png"):
                     (folder / target).unlink()
         finally:
             os.chdir(here)
@@ -162,6 +184,7 @@ def wrong(target: str, checks: int | None) -> Iterator[str]:
     out, err = io.StringIO(), io.StringIO()
     began = time.monotonic()
     command = ["report", *results, "--json", "--detail", "--evidence", "shots", "--out", "page.html", "--overwrite"]
+    command += ["--api-document", "api.yaml"] if target == "api.yaml" else []
     with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
         try:
             code = main(command)
@@ -189,7 +212,7 @@ def wrong_summary(text: str, checks: int | None) -> Iterator[str]:
     except ValueError as error:
         yield f"JSON that does not parse: {error}"
         return
-    noted = any(file["notes"] for file in summary["files"])
+    noted = any("status alone" not in note for file in summary["files"] for note in file["notes"])
     if checks and summary["verdict"] == "fit" and summary["cases"] < checks and not noted:
         yield f"fit with {summary['cases']} of {checks} checks, and no note"
 

@@ -7,6 +7,7 @@ from plain_verdict.cli.judge import judged_report
 from plain_verdict.cli.options import add_arrivals, add_config, add_masking, add_results
 from plain_verdict.cli.show import show_summary
 from plain_verdict.cli.terminal import show
+from plain_verdict.judging.sentence import name_kind
 from plain_verdict.model import Outcome, ResultFile, Run, Unread
 from plain_verdict.text.formatting import describe_reruns, format_day, format_size, format_span, plural
 from plain_verdict.writers.summary_json import SummaryWriter
@@ -48,7 +49,9 @@ def show_file(file: ResultFile) -> None:
     show(f"  {file.format}, {format_size(file.size_bytes)}{when}", "soft")
     tally = file.tally
     parts = [f"{tally.of(outcome):,} {outcome.value}" for outcome in Outcome if tally.of(outcome)]
-    show(f"  {plural(tally.total, 'check')}{': ' if parts else ''}{', '.join(parts)}")
+    kinds = {name_kind(check.kind) for check in file.checks} - {"functional"}
+    kind = f"{kinds.pop()} " if len(kinds) == 1 else ""
+    show(f"  {plural(tally.total, f'{kind}check')}{': ' if parts else ''}{', '.join(parts)}")
     for note in file.notes:
         show("  note:", "note", end=" ")
         show(f"{note.what}{f' ({note.where})' if note.where else ''}")

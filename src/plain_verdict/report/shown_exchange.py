@@ -1,16 +1,29 @@
 """What an exchange and an expectation show, decided once for every place they stand in."""
 
+from collections.abc import Iterable
+
 import msgspec
 
 from plain_verdict.exchanges.building import header_of
 from plain_verdict.exchanges.curl import curl_command
-from plain_verdict.model import Body, Exchange, Expectation, Fact, HttpRequest, HttpResponse, Timings
+from plain_verdict.model import (
+    Body,
+    Check,
+    Exchange,
+    Expectation,
+    Fact,
+    HttpRequest,
+    HttpResponse,
+    Timings,
+    exchanges_of,
+)
 from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
 from plain_verdict.text.formatting import format_duration, format_size, plural
 
 _HEADERS_IN_VIEW = 6
 _LINES_IN_VIEW, _CHARS_IN_VIEW = 14, 1_500
 _SHORT_CHARS = 80
+_ABOUT_CHARS = 2_500  # of an exchange besides its bodies
 _NARROWEST = 0.8  # per cent of the timing bar: a short part must still be seen
 _TOLD_S = 0.0005  # less would read as 0 ms
 _PARTS = (
@@ -74,6 +87,18 @@ class ShownExchange(msgspec.Struct, frozen=True):
     timing_note: str
     curl: str
     curl_note: str
+
+
+def exchange_chars(checks: Iterable[Check]) -> int:
+    """Return about how many characters the exchanges of checks take on a page."""
+    return sum(
+        _ABOUT_CHARS
+        + sum(len(message.body.text) for message in (one.request, one.response) if message and message.body)
+        for check in checks
+        for attempt in check.attempts
+        if attempt.exchanges or attempt.steps
+        for one, _, _ in exchanges_of(attempt)
+    )
 
 
 def show_expectation(expectation: Expectation) -> ShownExpectation:

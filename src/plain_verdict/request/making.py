@@ -19,7 +19,7 @@ from plain_verdict.inputs.facts import environment_facts, read_pairs
 from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.merging.time_zones import read_zone
-from plain_verdict.model import Fact
+from plain_verdict.model import Fact, Kind
 from plain_verdict.request.checks import check_settings
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
@@ -79,7 +79,7 @@ def _read_request(
     off = file.masking.off if overrides.masking is None else not overrides.masking
     options = ReadOptions(
         retries=overrides.retry or tuple((argument,) for argument in file.input.retry),
-        kinds=file.input.kinds,
+        kinds={Kind(name): paths for name, paths in msgspec.structs.asdict(file.input.kinds).items()},
         api_document=overrides.api_document or file.api.document,
         expected=_expected(overrides, file, made, now),
         variants=VariantOptions(file.input.variants, file.input.variants_from),

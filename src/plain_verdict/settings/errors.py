@@ -10,9 +10,11 @@ import msgspec
 from plain_verdict.errors import UsageError
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Match, Scope, WaiverRule
 from plain_verdict.settings.schema import (
+    ApiTable,
     BrandTable,
     EvidenceTable,
     InputTable,
+    KindsTable,
     MailTable,
     MaskingTable,
     ReportTable,
@@ -138,6 +140,8 @@ _TABLES: dict[str, type[msgspec.Struct]] = {
     "masking": MaskingTable,
     "evidence": EvidenceTable,
     "input": InputTable,
+    "input.kinds": KindsTable,
+    "api": ApiTable,
     "cause": CauseRule,
     "waiver": WaiverRule,
     "condition": ConditionRule,

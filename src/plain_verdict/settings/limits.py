@@ -46,6 +46,8 @@ TOLD_NAME_CHARS = 160
 """Of a cause or a check, where it is told on the terminal or in a mail."""
 FOLD_AFTER = 3_000
 """Checks from which a page is folded: what did not fail takes little room in it."""
+FOLD_AFTER_CHARS = 3_000_000
+"""Characters of exchanges from which a page is folded, however few its checks are."""
 FOLDED_DETAIL_CHARS = 8_000
 """Of a folded failure's stack text, where not all failures are plain: its head and its tail are kept."""
 

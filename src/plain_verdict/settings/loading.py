@@ -9,7 +9,7 @@ import msgspec
 
 from plain_verdict.errors import UsageError
 from plain_verdict.settings.errors import explain, with_line
-from plain_verdict.settings.schema import SettingsFile
+from plain_verdict.settings.schema import KindsTable, SettingsFile
 
 NAME = "plain-verdict.toml"
 
@@ -106,7 +106,7 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
         input=replace(
             settings.input,
             retry=tuple(map(seen, settings.input.retry)),
-            kinds={kind: tuple(map(seen, paths)) for kind, paths in settings.input.kinds.items()},
+            kinds=KindsTable(*(tuple(map(seen, paths)) for paths in msgspec.structs.astuple(settings.input.kinds))),
         ),
         api=replace(settings.api, document=seen(settings.api.document)),
     )

@@ -8,7 +8,6 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
-from plain_verdict.model import Kind
 from plain_verdict.model.facts import VARIANT_FACTS
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, WaiverRule
@@ -85,6 +84,15 @@ class EvidenceTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, ren
     size_limit: Annotated[str, Meta(description="how large the page may get")] = "25MB"
 
 
+class KindsTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[input.kinds]``: files, folders or patterns by kind, like ``api = ["fares/*.xml"]``."""
+
+    functional: Annotated[tuple[str, ...], Meta(description="of functional checks")] = ()
+    api: Annotated[tuple[str, ...], Meta(description="of API checks, as `api=` before a path")] = ()
+    load: Annotated[tuple[str, ...], Meta(description="of load runs")] = ()
+    compliance: Annotated[tuple[str, ...], Meta(description="of compliance checks")] = ()
+
+
 class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """``[input]``: what must arrive, and how old it may be."""
 
@@ -92,12 +100,7 @@ class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         tuple[str, ...], Meta(description="patterns of files, each of which must match at least one")
     ] = ()
     expect_files: Annotated[int | None, Meta(description="how many files must arrive")] = None
-    kinds: Annotated[
-        dict[Kind, tuple[str, ...]],
-        Meta(
-            description='files, folders or patterns by kind, like `api = ["fares/*.xml"]`, as `api=` before a path'
-        ),
-    ] = {}
+    kinds: KindsTable = KindsTable()
     stale_after: Annotated[str, Meta(description="how much older than the newest a file may be")] = "12h"
     newer_than: Annotated[str, Meta(description="leave out older results: an age or a date")] = ""
     variants: Annotated[
