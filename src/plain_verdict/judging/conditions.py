@@ -1,7 +1,6 @@
 """Weighs the team's conditions: a measure, a bound, a scope; and says each in words."""
 
 import operator
-import re
 from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
 
@@ -10,6 +9,7 @@ import msgspec
 from plain_verdict.judging.matching import fits_status
 from plain_verdict.judging.measures import CheckedScope, measure_named
 from plain_verdict.model import Call, Check, ConditionResult, Outcome, Run, State, Waived
+from plain_verdict.operations.templates import nameless
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import capital
 
@@ -91,14 +91,10 @@ def _is_in(scope: Scope, check: Check) -> bool:
 
 def _is_meant(scope: Scope, call: Call) -> bool:
     """Return whether a call is one that a scope looks at; what the holes of a template are called tells nothing."""
-    name, wanted = _nameless(call.operation.name), _nameless(scope.operation)
+    name, wanted = nameless(call.operation.name), nameless(scope.operation)
     if scope.operation and name != wanted and not fnmatchcase(name, wanted):
         return False
     return not scope.status or fits_status(scope.status, call.exchange)
-
-
-def _nameless(operation: str) -> str:
-    return re.sub(r"\{[^{}/]*\}", "{}", operation)
 
 
 def _weighed(rule: ConditionRule, scope: CheckedScope) -> ConditionResult:

@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 
 from plain_verdict.judging.conditions import Scopes
-from plain_verdict.judging.measures import is_of_calls
+from plain_verdict.judging.measures import CheckedScope, is_of_calls
 from plain_verdict.judging.sentence import SentenceFacts, explain
 from plain_verdict.model import CallState, ConditionResult, Kind, KindVerdict, Operation, Run, State, VerdictWord
 from plain_verdict.settings.rules import ConditionRule, Scope
@@ -42,13 +42,7 @@ def _judged(
 ) -> KindVerdict:
     inside = scopes.within(Scope(kind=kind))
     tally, waived = inside.tally, inside.waived
-    bad = tally.failed + tally.errored - waived.failed - waived.errored
-    states = {result.state for result in own}
-    word = VerdictWord.FIT
-    if State.BROKEN in states or (bad and failures_count):
-        word = VerdictWord.NOT_FIT
-    elif State.OPEN in states or tally.undecided or not tally.ran or gaps:
-        word = VerdictWord.UNDECIDED
+    word = _word(inside, {result.state for result in own}, gaps=gaps, failures_count=failures_count)
     facts = SentenceFacts(
         tally=tally,
         gaps=gaps,
@@ -59,6 +53,15 @@ def _judged(
     why = explain(word, facts).text
     calls = describe_calls(run) if kind is Kind.API else ""
     return KindVerdict(kind, word, f"{why.removesuffix('.')}; {calls}." if calls else why, tally)
+
+
+def _word(inside: CheckedScope, states: set[State], *, gaps: int, failures_count: bool) -> VerdictWord:
+    tally, waived = inside.tally, inside.waived
+    bad = tally.failed + tally.errored - waived.failed - waived.errored
+    if State.BROKEN in states or (bad and failures_count):
+        return VerdictWord.NOT_FIT
+    is_open = State.OPEN in states or tally.undecided or not tally.ran or gaps
+    return VerdictWord.UNDECIDED if is_open else VerdictWord.FIT
 
 
 def describe_calls(run: Run) -> str:

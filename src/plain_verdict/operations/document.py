@@ -11,7 +11,7 @@ from urllib.parse import urlsplit
 import msgspec
 
 from plain_verdict.errors import ReadError, UsageError
-from plain_verdict.operations.templates import same_template
+from plain_verdict.operations.templates import nameless
 from plain_verdict.operations.yaml import read_yaml
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import format_size, join_list
@@ -128,29 +128,32 @@ class _Walk:
 
     def operations(self) -> Iterator[DocumentedOperation]:
         """Yield the operations, each template once."""
-        seen: list[tuple[str, str]] = []
+        seen: dict[tuple[str, str], str] = {}
+        for method, path, operation in self._found():
+            twin = seen.setdefault((method, nameless(path)), path)
+            if twin != path:
+                what = f"{method.upper()} {path} is the same as {method.upper()} {twin}; the first counts"
+                self._notes.append(f"{self._name}: {one_line(what, 300)}.")
+                continue
+            title = operation.get("summary") or operation.get("operationId") or ""
+            statuses = tuple(str(status).upper() for status in _object(operation.get("responses")))
+            yield DocumentedOperation(
+                method.upper(),
+                one_line(path, _NAME_CHARS),
+                one_line(str(title), _NAME_CHARS),
+                tuple("default" if status == "DEFAULT" else status for status in statuses),
+            )
+
+    def _found(self) -> Iterator[tuple[str, str, dict[str, object]]]:
+        """Yield method, path and what stands under them."""
         for path, item in _object(self._document.get("paths")).items():
             if not str(path).startswith("/"):
                 continue
             fields = self._followed(item, str(path))
             for method in _METHODS:
                 operation = fields.get(method)
-                if not isinstance(operation, dict):
-                    continue
-                twin = next((other for verb, other in seen if verb == method and same_template(other, path)), "")
-                if twin:
-                    what = f"{method.upper()} {path} is the same as {method.upper()} {twin}; the first counts"
-                    self._notes.append(f"{self._name}: {one_line(what, 300)}.")
-                    continue
-                seen.append((method, path))
-                title = operation.get("summary") or operation.get("operationId") or ""
-                statuses = tuple(str(status).upper() for status in _object(operation.get("responses")))
-                yield DocumentedOperation(
-                    method.upper(),
-                    one_line(path, _NAME_CHARS),
-                    one_line(str(title), _NAME_CHARS),
-                    tuple("default" if status == "DEFAULT" else status for status in statuses),
-                )
+                if isinstance(operation, dict):
+                    yield method, path, operation
 
     def _followed(self, item: object, path: str) -> dict[str, object]:
         """Return a path item, where it refers to another that one; a loop or another file gives nothing."""

@@ -50,7 +50,8 @@ def _calls_of(check: Check) -> Iterator[tuple[Exchange, CallState]]:
     last = check.attempts[-1]
     if not last.exchanges and not last.steps:
         return
-    found = [place for place in exchanges_of(last) if not place[0].only_shown]
+    places = exchanges_of(last) if last.steps else ((one, last, at) for at, one in enumerate(last.exchanges))
+    found = [place for place in places if not place[0].only_shown]
     wrong = _wrong(last, found) if found and last.outcome in BAD else set()
     for exchange, part, place in found:
         yield exchange, CallState.WRONG if (id(part), place) in wrong else CallState.EXPECTED

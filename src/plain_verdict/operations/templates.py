@@ -8,6 +8,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 
 HOLE = "{…}"
+_LONG = 12
 # What no fixed part of a path looks like.
 _VALUE = re.compile(
     r"""
@@ -31,7 +32,11 @@ def guess_template(path: str) -> str:
 
 
 def _is_value(part: str) -> bool:
-    return (part.isdigit() and part.isascii()) or _VALUE.fullmatch(part) is not None
+    if part.isdigit() and part.isascii():
+        return True
+    # A short one is a value only with one of these signs in it.
+    is_candidate = len(part) >= _LONG or "-" in part or "@" in part
+    return is_candidate and _VALUE.fullmatch(part) is not None
 
 
 class Templates:
@@ -51,12 +56,8 @@ class Templates:
         return next((template for expression, template in several if expression.fullmatch(path)), "")
 
 
-def same_template(one: str, other: str) -> bool:
-    """Return whether two templates differ in nothing but what their holes are called."""
-    return _nameless(one) == _nameless(other)
-
-
-def _nameless(path: str) -> str:
+def nameless(path: str) -> str:
+    """Return a template without what its holes are called, which tells nothing."""
     return re.sub(r"\{[^{}/]*\}", "{}", path)
 
 

@@ -66,14 +66,18 @@ class Recording:
                 outcome, reason = "skipped", reason_of_skip(report)
             elif expected_to_fail is not None and report.when == "call":
                 reason = f"passed, though it was expected to fail: {expected_to_fail}".rstrip(": ")
-        for name, text in self._reports[-1][0].sections:
-            title = next((short for long, short in _OUTPUT_NAMES.items() if name.startswith(long)), name)
-            recorder.write({"what": "output", "in": node.id, "name": f"{title}, {name.split()[-1]}", "text": text})
-        if self._source:
-            recorder.write({"what": "output", "in": node.id, "name": "Code", "text": self._source})
+        self._write_outputs(node.id)
         if outcome == "passed" and node.unmet:
             outcome = "failed"
         recorder.finish(node.id, outcome, reason, problems)
+
+    def _write_outputs(self, id_: str) -> None:
+        """Note what the test printed, and the test itself."""
+        for name, text in self._reports[-1][0].sections:
+            title = next((short for long, short in _OUTPUT_NAMES.items() if name.startswith(long)), name)
+            self.recorder.write({"what": "output", "in": id_, "name": f"{title}, {name.split()[-1]}", "text": text})
+        if self._source:
+            self.recorder.write({"what": "output", "in": id_, "name": "Code", "text": self._source})
 
 
 def reason_of_skip(report: pytest.TestReport) -> str:

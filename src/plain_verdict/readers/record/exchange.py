@@ -15,10 +15,10 @@ from plain_verdict.exchanges.building import (
     read_seconds,
     read_url,
 )
-from plain_verdict.model import Body, Exchange, Fact, HttpRequest, HttpResponse, Timings
-from plain_verdict.readers.record.lines import ExchangeLine, RequestPart, ResponsePart
+from plain_verdict.model import Body, Exchange, Expectation, Fact, HttpRequest, HttpResponse, Timings
+from plain_verdict.readers.record.lines import ExchangeLine, ExpectationLine, RequestPart, ResponsePart
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import block, one_line
 
 _NO_ANSWER = "nothing came back"
 
@@ -42,6 +42,18 @@ def read_exchange(line: ExchangeLine, sent: datetime | None, limits: Limits) -> 
         timings=Timings(*map(read_seconds, msgspec.structs.astuple(line.timings))),
         sent=sent,
         address=one_line(line.address, limits.name_chars),
+    )
+
+
+def read_expectation(line: ExpectationLine, before: int, limits: Limits) -> Expectation:
+    """Return the expectation that a line tells; ``before`` counts the exchanges of its part until there."""
+    return Expectation(
+        subject=one_line(line.subject, limits.name_chars),
+        outcome=line.outcome,
+        expected=None if line.expected is None else block(line.expected, limits.message_chars),
+        actual=None if line.actual is None else block(line.actual, limits.message_chars),
+        message=block(line.message, limits.message_chars),
+        exchange=before - 1 if before else None,
     )
 
 

@@ -16,7 +16,6 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     Check,
     Evidence,
-    Expectation,
     Fact,
     Kind,
     LogEntry,
@@ -30,7 +29,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import Head
-from plain_verdict.readers.record.exchange import read_exchange
+from plain_verdict.readers.record.exchange import read_exchange, read_expectation
 from plain_verdict.readers.record.lines import (
     KNOWN_KEYS,
     AnyLine,
@@ -257,7 +256,7 @@ class _Tree:
             case ExchangeLine():
                 node.exchanges.append(read_exchange(line, self._at(line.at), self.limits))
             case ExpectationLine():
-                node.expectations.append(self._expectation(node, line))
+                node.expectations.append(read_expectation(line, len(node.exchanges), self.limits))
 
     def _settle(self) -> None:
         """Give what waited to what began later; what is left is for nothing in the record."""
@@ -277,16 +276,6 @@ class _Tree:
                 self._orphans[one_line(id_, 40)] += 1
             else:
                 self._give(found, waiting)
-
-    def _expectation(self, node: Node, line: ExpectationLine) -> Expectation:
-        return Expectation(
-            subject=self._name(line.subject),
-            outcome=line.outcome,
-            expected=None if line.expected is None else self._text(line.expected),
-            actual=None if line.actual is None else self._text(line.actual),
-            message=self._text(line.message),
-            exchange=len(node.exchanges) - 1 if node.exchanges else None,
-        )
 
     def _evidence(self, line: EvidenceLine) -> Evidence:
         data, trouble = b"", ""

@@ -148,15 +148,21 @@ def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
     for cause in words.causes:
         lines += ["", *_plain_cause(cause)]
     lines += ["", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else []
-    lines += ["", "Calls:"] if words.operations else []
-    lines += [f"  {name}: {answers}, at most {longest}" for name, answers, longest in words.operations]
-    lines += [f"  and {plural(words.more_operations, 'more operation')}"] if words.more_operations else []
+    lines += _plain_operations(words)
     lines += ["", *(f"{fact.key}: {fact.value}" for fact in info.facts)]
     lines += [f"The run: {words.when}"] if words.when else []
     lines += [f"This digest was made: {words.made}"]
     lines += [f"The whole page is attached: {words.attached}"] if words.attached else []
     lines += [part for part in (info.brand.footer, info.brand.contact) if part]
     return "\n".join(lines).strip() + "\n"
+
+
+def _plain_operations(words: _Words) -> list[str]:
+    if not words.operations:
+        return []
+    lines = [f"  {name}: {answers}, at most {longest}" for name, answers, longest in words.operations]
+    more = [f"  and {plural(words.more_operations, 'more operation')}"] if words.more_operations else []
+    return ["", "Calls:", *lines, *more]
 
 
 def _plain_cause(cause: DigestCause) -> Iterator[str]:
