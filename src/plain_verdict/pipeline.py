@@ -15,6 +15,7 @@ from plain_verdict.delivery.naming import Names, path_of, unknown_facts
 from plain_verdict.delivery.place import PlaceOptions, place_page
 from plain_verdict.errors import ReadError
 from plain_verdict.evidence import collect
+from plain_verdict.evidence.traffic import without_kept_archives
 from plain_verdict.inputs.completeness import check_completeness
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.facts import repository_facts
@@ -73,7 +74,7 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     with on_step("Reading") as on_progress:
         run = read_all(found.sources, options.limits, on_progress)
     run = msgspec.structs.replace(run, unread=found.unread + run.unread)
-    run = merge(check_completeness(run, options.expected), options.variants)
+    run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
     if options.evidence and run.files:
         with on_step("Evidence") as on_progress:
             run = collect(run, options.evidence, options.limits, on_progress)

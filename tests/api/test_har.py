@@ -173,6 +173,18 @@ def test_a_bad_archive_gets_one_clear_line_and_the_rest_counts(tool, tmp_path, t
     assert "passed" in done.out
 
 
+def test_an_archive_that_a_record_kept_is_no_result_of_its_own(tool, tmp_path):
+    (tmp_path / "r").mkdir()
+    (tmp_path / "r" / "kept.har").write_text(archive(entry("/kept", 500)))
+    (tmp_path / "r" / "own.har").write_text(archive(entry("/own")))
+    lines = ({"what": "record", "version": 1}, {"what": "check", "id": "a", "name": "sails"}, {"what": "evidence", "in": "a", "path": "kept.har"}, {"what": "end", "id": "a", "outcome": "passed"})  # fmt: skip
+    (tmp_path / "r" / "a.verdict.jsonl").write_text("".join(json.dumps(line) + "\n" for line in lines))
+    done = json.loads(tool("report", "r", "--json", "--detail", "--out", "p.html").out)
+    assert (done["verdict"], [check["name"] for check in done["checks"]]) == ("fit", ["sails", "GET /own"])
+    shown = html.parse(str(tmp_path / "p.html")).getroot().cssselect(".exchange .call")
+    assert sorted(node.text_content().partition("fares.test")[2] for node in shown) == ["/kept", "/own"]
+
+
 def test_an_archive_beside_a_check_is_shown_there_and_judges_nothing(tool, tmp_path):
     (tmp_path / "r.xml").write_text(
         '<testsuite name="Desk"><testcase name="The fare is quoted"/><testcase name="x"/></testsuite>'

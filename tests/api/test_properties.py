@@ -184,3 +184,18 @@ def test_wrong_settings_of_an_api_are_told_in_one_line(tmp_path, tool, text, sai
     assert done.code == 2
     assert said in done.err
     assert done.err.startswith("error: plain-verdict.toml")
+
+
+def test_an_expectation_that_says_two_things_is_not_believed(tmp_path, tool):
+    lines = (
+        '{"what": "record", "version": 1}',
+        '{"what": "check", "id": "a", "name": "sails"}',
+        '{"what": "expectation", "in": "a", "subject": "status", "outcome": "failed", "outcome": "passed"}',
+        '{"what": "expectation", "in": "gone", "subject": "status", "outcome": "failed"}',
+        '{"what": "end", "id": "a", "outcome": "passed"}',
+    )
+    (tmp_path / "r.verdict.jsonl").write_text("\n".join(lines) + "\n")
+    done = tool("judge", "r.verdict.jsonl")
+    assert "stands in it twice" in done.err
+    assert "has 1 line for checks or steps that it never begins" in done.err
+    assert done.out.startswith("Undecided: ")

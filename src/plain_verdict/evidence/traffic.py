@@ -6,17 +6,36 @@ from typing import TypeVar
 
 import msgspec
 
-from plain_verdict.evidence.safe_paths import resolve
+from plain_verdict.evidence.safe_paths import resolve, resolve_any
 from plain_verdict.exchanges.archive import Archive, NotAnArchive
 from plain_verdict.exchanges.har import exchange_of
-from plain_verdict.model import Attempt, Check, Evidence, Exchange, Step
+from plain_verdict.model import Attempt, Check, Evidence, Exchange, Run, Step, evidence_of
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.formatting import plural
 
-_SUFFIX = ".har"
+_SUFFIX, _FORMAT = ".har", "har"
 _MOST_EXCHANGES = 500
 """Of one archive that belongs to a check: a browser's own holds every picture and script of a page."""
 Part = TypeVar("Part", Attempt, Step)
+
+
+def without_kept_archives(run: Run) -> Run:
+    """Return the run without the archives that a check of it names as its evidence: those are no results."""
+    if not any(file.format == _FORMAT for file in run.files):
+        return run
+    kept = {
+        resolve_any(file.folder, piece.path)
+        for file in run.files
+        for check in file.checks
+        for piece in evidence_of(check)
+        if piece.path.lower().endswith(_SUFFIX)
+    }
+    files = tuple(
+        file
+        for file in run.files
+        if file.format != _FORMAT or resolve_any(file.folder, Path(file.path).name) not in kept
+    )
+    return msgspec.structs.replace(run, files=files)
 
 
 class Traffic:

@@ -116,7 +116,7 @@ def _lead(run: Run, whole: CallNumbers) -> Iterator[str]:
 
 
 def _answers(statuses: Sequence[tuple[str, int]]) -> str:
-    return ", ".join(f"{status} × {number:,}" for status, number in statuses)
+    return ", ".join(f"{status}\u00a0×\u00a0{number:,}" for status, number in statuses)
 
 
 class _Scale:

@@ -168,7 +168,7 @@ class _Lines:
             yield ReadingNote(self._source.path, f"has keys that are not known and were left out: {where}")
 
 
-_JUDGED = (CheckLine, EndLine)
+_JUDGED = (CheckLine, EndLine, ExpectationLine)
 
 
 def _check_twice(data: bytes) -> None:
