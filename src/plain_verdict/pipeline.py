@@ -69,7 +69,7 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     """
     options = options or ReadOptions()
     several = (paths,) if isinstance(paths, str | os.PathLike) else paths
-    document, document_notes = _read_document(options.api_document)
+    document, document_notes = read_api_document(options.api_document)
     found = discover([os.fspath(path) for path in several], options.retries, options.kinds)
     with on_step("Reading") as on_progress:
         run = read_all(found.sources, options.limits, on_progress)
@@ -82,7 +82,7 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     return with_calls(run, document, document_notes)
 
 
-def _read_document(path: str) -> "tuple[ApiDocument | None, tuple[str, ...]]":
+def read_api_document(path: str) -> "tuple[ApiDocument | None, tuple[str, ...]]":
     """Return the API's document, and notes on one that can't be used: results count without it."""
     if not path:
         return None, ()

@@ -149,6 +149,21 @@ def test_a_bad_document_costs_the_comparison_and_nothing_else(tool, tmp_path, te
     assert "Traceback" not in done.err
 
 
+def test_the_settings_check_says_what_the_document_holds(tool, tmp_path):
+    (tmp_path / "plain-verdict.toml").write_text('[api]\ndocument = "a.yaml"\n')
+    (tmp_path / "a.yaml").write_text(GOOD)
+    done = tool("check")
+    assert (done.code, "API document: Fares, 3 operations" in done.out, "refers to itself" in done.out) == (
+        0,
+        True,
+        True,
+    )
+    (tmp_path / "a.yaml").write_text("")
+    assert "a.yaml is empty, so no call is compared with it" in tool("check").out
+    (tmp_path / "a.yaml").unlink()
+    assert tool("check").code == 2
+
+
 def test_a_document_that_is_not_there_is_wrong_usage(tool, tmp_path):
     (tmp_path / "r.xml").write_text('<testsuite name="Desk"><testcase name="x"/></testsuite>')
     assert tool("report", "r.xml", "--api-document", "gone.yaml").code == 2

@@ -11,15 +11,16 @@ const { blockOf, bytesOf, idsOf, inflated } = await import(`${MODULES}/packed.js
 for (const [fragment, view] of [
   ["", null],
   ["c-0123456789ab", null],
-  ["show=failed", { show: ["failed"], find: "", order: "suite" }],
+  ["show=failed", { show: ["failed"], find: "", order: "suite", kind: "" }],
   [
     "show=failed,errored&find=day%20return&order=slowest",
-    { show: ["failed", "errored"], find: "day return", order: "slowest" },
+    { show: ["failed", "errored"], find: "day return", order: "slowest", kind: "" },
   ],
-  ["find=a%3Db%26c", { show: [], find: "a=b&c", order: "suite" }],
-  ["find=%E0%A4%A&order=backwards", { show: [], find: "", order: "suite" }],
+  ["find=a%3Db%26c", { show: [], find: "a=b&c", order: "suite", kind: "" }],
+  ["find=%E0%A4%A&order=backwards", { show: [], find: "", order: "suite", kind: "" }],
+  ["kind=api", { show: [], find: "", order: "suite", kind: "api" }],
   ["show", null],
-  ["show=&find=", { show: [], find: "", order: "suite" }],
+  ["show=&find=", { show: [], find: "", order: "suite", kind: "" }],
 ]) {
   test(`the fragment ${JSON.stringify(fragment)}`, () => assert.deepEqual(readView(fragment), view));
 }
@@ -28,10 +29,12 @@ test("a view that is written is read again", () => {
   for (const show of [[], ["failed"], ["passed", "skipped"]]) {
     for (const find of ["", "deck 2", "100 % & more = #1", "öre"]) {
       for (const order of ["suite", "slowest", "name"]) {
-        const view = { show, find, order };
-        const written = writeView(view);
-        const plain = !show.length && !find && order === "suite";
-        assert.deepEqual(readView(written.slice(1)), plain ? null : view);
+        for (const kind of ["", "api"]) {
+          const view = { show, find, order, kind };
+          const written = writeView(view);
+          const plain = !show.length && !find && order === "suite" && !kind;
+          assert.deepEqual(readView(written.slice(1)), plain ? null : view);
+        }
       }
     }
   }

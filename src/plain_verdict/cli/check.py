@@ -7,6 +7,7 @@ from datetime import datetime
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.options import add_config
 from plain_verdict.cli.terminal import show
+from plain_verdict.pipeline import read_api_document
 from plain_verdict.request import Overrides, make_request
 from plain_verdict.settings.loading import NAME, find_settings
 from plain_verdict.text.formatting import join_list, plural
@@ -36,6 +37,9 @@ def run(options: argparse.Namespace) -> int:
     for logo, what in ((brand.logo, "logo"), (brand.logo_dark, "logo on dark")):
         if logo:
             show(f"  {what}: {logo.width} x {logo.height} in the band", "soft")
-    for note in (*brand.notes, *request.read.notes):
+    api, trouble = read_api_document(request.read.options.api_document)
+    if api:
+        show(f"  API document: {api.title}, {plural(len(api.operations), 'operation')}", "soft")
+    for note in (*brand.notes, *request.read.notes, *trouble, *(api.notes if api else ())):
         show(f"  {note}", "soft")
     return DONE

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from datetime import date, datetime
 
+_FEW = 100
 _SMALL = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 
 
@@ -68,6 +69,15 @@ def format_share(part: int, whole: int) -> str:
         return "100 %"
     tenths = part * 1000 // whole
     return f"{tenths // 10}.{tenths % 10} %" if tenths or not part else "under 0.1 %"
+
+
+def count_or_share(part: int, whole: int, which: str) -> str:
+    """Return ``5 of the 11 that failed``; of a hundred and more ``4.5 % of those that failed``.
+
+    Of a few, a share in per cent would be finer than what it tells.
+    """
+    number = f"{part} of the {whole}" if whole < _FEW else f"{format_share(part, whole)} of those"
+    return f"{number} {which}"
 
 
 def format_day(moment: datetime) -> str:

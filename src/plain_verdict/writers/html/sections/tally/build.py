@@ -4,7 +4,7 @@ import msgspec
 
 from plain_verdict.model import ConditionResult, Outcome, State, Tally
 from plain_verdict.report import Report
-from plain_verdict.text.formatting import capital, format_share, plural, spelled
+from plain_verdict.text.formatting import capital, count_or_share, plural, spelled
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
 _LEAST_WIDTH = 1.2  # per cent of the strip: a single failure among thousands must still be seen
@@ -42,7 +42,7 @@ def _find_matter(report: Report, _: PageParts) -> TallyMatter:
         segments=place_segments(tally),
         counts=counts,
         in_words=", ".join(plural(number, outcome.value, outcome.value) for outcome, number in counts),
-        passed_share=format_share(tally.passed, tally.ran) if tally.ran else "",
+        passed_share=count_or_share(tally.passed, tally.ran, "that ran") if tally.ran > 1 else "",
         open_conditions=[condition for condition in conditions if condition.state is not State.KEPT],
         kept_conditions=[condition for condition in conditions if condition.state is State.KEPT],
     )

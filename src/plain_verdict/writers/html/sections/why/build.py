@@ -4,10 +4,8 @@ import msgspec
 
 from plain_verdict.report import Report
 from plain_verdict.report.causes import CauseEntry
-from plain_verdict.text.formatting import format_share
+from plain_verdict.text.formatting import count_or_share
 from plain_verdict.writers.html.sections.interface import PageParts, Section
-
-_FEW = 100  # failures, of which a share in per cent would be finer than what it tells
 
 
 class WhyMatter(msgspec.Struct, frozen=True):
@@ -28,10 +26,8 @@ def _find_matter(report: Report, _: PageParts) -> WhyMatter | None:
 
 
 def _share(part: int, whole: int) -> str:
-    """Return how much of what failed a cause explains: as a count where the numbers are small."""
-    if whole < _FEW:
-        return f"{part} of the {whole} that failed" if whole > 1 else ""
-    return f"{format_share(part, whole)} of what failed"
+    """Return how much of what failed a cause explains."""
+    return count_or_share(part, whole, "that failed") if whole > 1 else ""
 
 
 WHY = Section("why", _find_matter)
