@@ -2,7 +2,6 @@
 
 import re
 import zlib
-from email.parser import BytesParser
 from urllib.parse import parse_qsl
 
 import msgspec
@@ -154,6 +153,8 @@ def _fields(text: str, limits: Limits) -> tuple[Fact, ...]:
 
 def _multipart(data: bytes, media_type: str, limits: Limits) -> tuple[Fact, ...]:
     """Return the fields of a form in parts; of a file its name and size. Source: RFC 7578, section 4."""
+    from email.parser import BytesParser  # a heavy library, for the few forms in parts
+
     head = f"Content-Type: {media_type}\r\n\r\n".encode("latin-1", "replace")
     message = BytesParser().parsebytes(head + data)
     pairs = []

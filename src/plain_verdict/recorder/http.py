@@ -57,6 +57,9 @@ def request_part(request: object) -> "Line":
 
 def header_pairs(headers: "Headers") -> list[list[str]]:
     """Return headers as pairs, those that came several times as often."""
+    raw = getattr(headers, "raw", None)
+    if isinstance(raw, list):  # as bytes, which is much faster than one by one
+        return [[name.decode("latin-1"), value.decode("latin-1")] for name, value in raw]
     several = getattr(headers, "multi_items", None) or getattr(headers, "items", None)
     pairs = several() if callable(several) else headers
     return [[str(pair[0]), str(pair[1])] for pair in pairs]
