@@ -52,6 +52,20 @@ ENTRY = b"""{"startedDateTime": "2026-11-22T02:10:00+01:00", "time": 40.5, "page
 HAR = b'{"log": {"version": "1.2", "pages": [{"id": "p", "title": "Quay"}], "entries": [%s]}}' % b", ".join(
     [ENTRY] * 3
 )
+TAP = b"""TAP version 14
+1..3
+ok 1 - sails
+not ok 2 - lands
+  ---
+  message: wrong quay
+  expected: 1
+  ...
+# Subtest: books
+    1..2
+    ok 1 - one
+    ok 2 - two # TODO x
+ok 3 - books
+"""
 DOCUMENT = b"""openapi: 3.1.0
 paths:
   /a/{b}: {get: {summary: One, responses: {"200": {}, default: {}}}, post: {responses: {4XX: {}}}}
@@ -143,6 +157,7 @@ def tarred(rng: random.Random) -> bytes:
 CASES: tuple[tuple[str, Callable[[random.Random], bytes], int | None], ...] = (
     ("r.xml", lambda _: JUNIT, 4),
     ("r.verdict.jsonl", lambda _: RECORD, 2),
+    ("r.tap", lambda _: TAP, 4),
     ("r.har", lambda _: HAR, 3),
     ("shots/sails.har", lambda _: HAR, None),
     ("api.yaml", lambda _: DOCUMENT, None),

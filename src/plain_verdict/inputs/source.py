@@ -10,7 +10,7 @@ from plain_verdict.model import Kind
 from plain_verdict.text.cleaning import one_line
 
 _PATH_CHARS = 400
-RESULT_SUFFIXES = (".xml", ".jsonl", ".har", ".json", ".ndjson", ".zip", ".tar", ".tgz", ".gz")
+RESULT_SUFFIXES = (".xml", ".jsonl", ".har", ".tap", ".json", ".ndjson", ".zip", ".tar", ".tgz", ".gz")
 """Endings of names by which results are expected in a file, whatever is in it."""
 
 

@@ -15,10 +15,11 @@ from plain_verdict.readers.har import HarReader
 from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.junit.reader import JunitReader
 from plain_verdict.readers.record.reader import RecordReader
+from plain_verdict.readers.tap.reader import TapReader
 from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.settings.limits import Limits
 
-READERS: tuple[Reader, ...] = (JunitReader(), RecordReader(), HarReader())
+READERS: tuple[Reader, ...] = (JunitReader(), RecordReader(), HarReader(), TapReader())
 """Every format, in the order in which they are tried."""
 
 _OnFile = Callable[[str], OnBytesRead]

@@ -10,6 +10,7 @@ _REST = r"[^\n]{1,600}+"  # possessive: a hostile text must not send the search 
 _BLOCK = r"[^<>]{0,2000}|[^\n]{0,600}?"
 _LITERAL = rf"[\d'\"\[{{-]{_VALUE}|true|false|null|undefined"
 _GAP = r"[^\S\n]*"
+_ACTUAL = r"(?:actual(?: value)?|got)"
 _CAME = r"actual(?:ly)?|received|got|but (?:was|got|found|received)|but|was|found"
 _BUT = r"but (?:was|got|found|received)|got|received|actual"
 
@@ -19,7 +20,7 @@ _FORMS = tuple(
     for form in (
         rf"expected:? ?<(?P<e>{_BLOCK})> but was:? ?<(?P<a>{_BLOCK})>",
         rf"^{_GAP}expected(?: value)?:{_GAP}(?P<e>{_VALUE})\n(?:{_GAP}\n)?{_GAP}(?:{_CAME}):{_GAP}(?P<a>{_REST})$",
-        rf"^{_GAP}actual(?: value)?:{_GAP}(?P<a>{_VALUE}),?\n{_GAP}expected(?: value)?:{_GAP}(?P<e>{_VALUE}),?$",
+        rf"^{_GAP}{_ACTUAL}:{_GAP}(?P<a>{_VALUE}),?\n{_GAP}expected(?: value)?:{_GAP}(?P<e>{_VALUE}),?$",
         rf"\bexpected:? (?P<e>{_VALUE})[,;]? (?:{_BUT})(?: value)?:? (?P<a>{_REST})$",
         # Where a value comes first, it is what came: "expected 481 to equal 418".
         rf"\bexpected (?P<a>{_LITERAL}) to (?:deeply |strictly )?(?:be|equal|eql) (?P<e>{_VALUE})(?: //.*)?$",

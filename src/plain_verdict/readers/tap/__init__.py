@@ -1,0 +1,1 @@
+"""Test Anything Protocol, versions 12 to 14."""

@@ -1,0 +1,117 @@
+"""Reads the lines of the Test Anything Protocol, each by itself. Source: TAP 14 specification, "Document"."""
+
+import re
+
+import msgspec
+
+from plain_verdict.text.cleaning import plain
+
+_TAB = "    "
+_VERSION = re.compile(r"TAP version (\d+)\s*\Z", re.IGNORECASE)
+_PLAN = re.compile(r"(\d{1,9})\.\.(\d{1,9})\s*(?:#\s*(?P<reason>.*))?\Z")
+_POINT = re.compile(r"(?P<not>not )?ok\b(?:\s+(?P<number>\d{1,9})\b)?(?P<rest>.*)\Z", re.DOTALL)
+_BAIL = re.compile(r"Bail out!\s*(?P<reason>.*)\Z", re.IGNORECASE)
+_PRAGMA = re.compile(r"pragma\s+[+-]\w+")
+_SUBTEST = re.compile(r"#\s*Subtest:?\s*(?P<name>.*)\Z", re.IGNORECASE)
+# A directive begins with a hash that is not escaped, after a blank.
+_DIRECTIVE = re.compile(r"(?<!\\)#\s*(?P<word>skip\w*|todo)\b:?\s*(?P<reason>.*)\Z", re.IGNORECASE)
+_TOOK = re.compile(
+    r"(?<!\\)#\s*(?:time|duration)(?:_ms)?\s*[=:]?\s*(?P<number>\d+(?:\.\d+)?)\s*(?P<unit>ms|s)?\s*\Z",
+    re.IGNORECASE,
+)
+_ESCAPED = re.compile(r"\\([\\#])")
+
+
+class Version(msgspec.Struct, frozen=True):
+    """The line that names the version."""
+
+    number: int
+
+
+class Plan(msgspec.Struct, frozen=True):
+    """How many points there will be; ``reason`` says why there are none."""
+
+    first: int
+    last: int
+    reason: str
+
+
+class Point(msgspec.Struct, frozen=True):
+    """A test point. ``directive`` is "", "skip" or "todo"; ``opens``: its subtest follows in braces."""
+
+    ok: bool
+    number: int | None
+    name: str
+    directive: str
+    reason: str
+    took_s: float | None
+    opens: bool
+
+
+class Bail(msgspec.Struct, frozen=True):
+    """The run was given up."""
+
+    reason: str
+
+
+class Subtest(msgspec.Struct, frozen=True):
+    """The heading of a subtest, whose point follows it."""
+
+    name: str
+
+
+class Comment(msgspec.Struct, frozen=True):
+    """A diagnostic."""
+
+    text: str
+
+
+class Other(msgspec.Struct, frozen=True):
+    """A line of another program, or one that says nothing."""
+
+    text: str
+
+
+Line = Version | Plan | Point | Bail | Subtest | Comment | Other
+
+
+def read_line(text: str) -> tuple[int, Line]:
+    """Return how far a line is indented, and what it is."""
+    text = plain(text).replace("\t", _TAB).rstrip()
+    bare = text.lstrip(" ")
+    return len(text) - len(bare), _meant(bare)
+
+
+def _meant(text: str) -> Line:
+    point = _POINT.match(text)
+    if point:
+        return _point(point)
+    version, plan, bail = _VERSION.match(text), _PLAN.match(text), _BAIL.match(text)
+    if version:
+        return Version(int(version[1]))
+    if plan:
+        reason = re.sub(r"\Askip\w*\b:?\s*", "", plan["reason"] or "", flags=re.IGNORECASE)
+        return Plan(int(plan[1]), int(plan[2]), reason)
+    if bail:
+        return Bail(bail["reason"])
+    if text.startswith("#"):
+        subtest = _SUBTEST.match(text)
+        return Subtest(subtest["name"]) if subtest else Comment(text.removeprefix("#").removeprefix(" "))
+    return Other("" if _PRAGMA.match(text) or text == "}" else text)
+
+
+def _point(found: re.Match[str]) -> Point:
+    rest, directive, reason, took_s = found["rest"].strip(), "", "", None
+    opens = rest.endswith("{")
+    rest = rest.removesuffix("{").rstrip()
+    took = _TOOK.search(rest)
+    if took:
+        rest = rest[: took.start()].rstrip()
+        took_s = float(took["number"]) / (1 if (took["unit"] or "ms").lower() == "s" else 1000)
+    told = _DIRECTIVE.search(rest)
+    if told:
+        rest, reason = rest[: told.start()].rstrip(), told["reason"].strip()
+        directive = "todo" if told["word"].lower() == "todo" else "skip"
+    name = _ESCAPED.sub(r"\1", re.sub(r"\A-\s*", "", rest))
+    number = int(found["number"]) if found["number"] else None
+    return Point(not found["not"], number, name, directive, _ESCAPED.sub(r"\1", reason), took_s, opens)
