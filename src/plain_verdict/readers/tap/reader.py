@@ -30,6 +30,7 @@ from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import plural
 
 _CERTAIN = re.compile(r"\A\s*TAP version \d|^\s*\d+\.\.\d+\s*(?:#.*)?$", re.IGNORECASE | re.MULTILINE)
+_FRAME = re.compile(r"\s*(?!at )\S[^()\n]{0,200}\([^()\n]{1,300}:\d{1,7}:\d{1,7}\)\s*\Z")
 _POINTS = re.compile(r"^\s*(?:not )?ok \d+\b", re.MULTILINE)
 SUITE_ITSELF = "The suite itself"
 _NAMELESS = "Nameless check"
@@ -188,10 +189,16 @@ def _problem(node: Node, limits: Limits) -> Problem:
         Outcome.FAILED,
         type=one_line(_told(node, ("name", "type", "code")) or "", limits.name_chars),
         message=block(message, limits.message_chars),
-        detail=block("\n".join(filter(None, (_told(node, _STACK), _place(node)))), limits.detail_chars),
+        detail=block("\n".join(filter(None, (_stack(node), _place(node)))), limits.detail_chars),
         expected=expected,
         actual=actual,
     )
+
+
+def _stack(node: Node) -> str:
+    """Return the stack, its frames written as such: some runners leave the word before them out."""
+    lines = _told(node, _STACK).split("\n")
+    return "\n".join(f"    at {line.strip()}" if _FRAME.match(line) else line for line in lines)
 
 
 def _place(node: Node) -> str:
