@@ -17,13 +17,16 @@ CASES = {
     "two plans": ("1..1\nok 1 a\n1..1", ["a passed"], ["!has 2 plans"]),
     "fewer than planned": ("1..3\nok 1 a\nok 3 c", ["a passed", "c passed"], ["!holds 2 points, 3 were planned"]),
     "more than planned": ("1..1\nok 1 a\nok 2 b", ["a passed", "b passed"], ["holds 2 points, only 1 were planned"]),
-    "numbers twice": ("1..3\nok 1 a\nok 1 b\nok 7 c", ["a passed", "b passed", "c passed"], ["uses 1 number more than once (the first is 1)"]),
+    "numbers that jump": ("1..2\nok 1 a\nok 3 b", ["a passed", "b passed"], ["!never tells the point 2"]),
+    "another program says ok": ("1..2\nok 1 a\nok, listening", ["a passed"], ["!holds 1 point, 2 were planned"]),
+    "not ok in a form of its own": ("1..1\nnot ok: b", [": b failed"], []),
+    "numbers twice": ("1..3\nok 1 a\nok 1 b\nok 7 c", ["a passed", "b passed", "c passed"], ["!never tells the point 2", "uses 1 number more than once (the first is 1)"]),
     "all skipped": ("1..0 # SKIP no quay", ["The suite itself skipped"], []),
     "skip and todo": ("1..5\nok 1 a # SKIP tide\nnot ok 2 b # Skipped: fog\nnot ok 3 c # TODO mend\nok 4 d # todo\nok 5 e \\# skip", ["a skipped", "b skipped", "c skipped", "d passed", "e # skip passed"], []),
     "colours and returns": ("1..1\r\n\x1b[32mok\x1b[0m 1 - a\r\n", ["a passed"], []),
     "noise": ("starting\n1..1\nok 1 a\nlistening on 8021\nokay, done", [], []),
     "pragma and version": ("TAP version 14\npragma +strict\n1..1\nok 1 - a", ["a passed"], []),
-    "bail out": ("1..3\nok 1 a\nBail out! no boat\nok 2 b", ["a passed"], ["!bailed out: no boat; what should follow is missing", "!3 were planned"]),
+    "bail out": ("1..3\nok 1 a\nBail out! no boat\nnot ok 2 b", ["a passed", "b failed"], ["!bailed out: no boat; what should follow is missing", "!3 were planned"]),
     "subtest before": ("1..2\nok 1 x\n    1..1\n    not ok 1 - in\nnot ok 2 - s", ["x passed", "s > in failed"], []),
     "subtest after": ("1..2\nok 1 - s\n    ok 1 - in\n    1..1\nok 2 - t\n    ok 1 - in\n    1..1", ["s > in passed", "t > in passed"], []),
     "subtest in braces": ("1..2\nok 1 - s {\n    ok 1 - in\n    1..1\n}\nok 2 - t", ["s > in passed", "t passed"], []),
@@ -32,7 +35,7 @@ CASES = {
     "a suite to do": ("1..1\n    not ok 1 - in\n    1..1\nnot ok 1 - s # TODO mend", ["s > in skipped"], []),
     "a subtest skipped whole": ("1..1\n    1..0 # SKIP fog\nok 1 - s", ["s > The suite itself skipped"], []),
     "a subtest short of its plan": ("1..1\n    1..2\n    ok 1 - in\nok 1 - s", ["s > in passed"], ["!holds 1 point, 2 were planned"]),
-    "a subtest without its point": ("1..1\n    ok 1 - in\n    1..1", ["in passed"], []),
+    "a subtest without its point": ("1..1\n    ok 1 - in\n    1..1", ["in passed"], ["!has 1 subtest whose own point never came"]),
     "details cut off": ("1..1\nnot ok 1 - a\n  ---\n  message: wrong", ["a failed"], ["!ends inside a block of details"]),
     "details that are none": ("1..1\nnot ok 1 - a\n  ---\n  a: [\n  ...", ["a failed"], ["has 1 block of details that can't be read"]),
 }  # fmt: skip
@@ -99,7 +102,8 @@ def test_no_point_is_lost_in_whatever_order_lines_come(lines):
     document = Document(f"{line}\n" for line in lines)
 
     def count(level):
-        return sum(1 + (count(node.level) if node.level else 0) for node in level.nodes)
+        inside = [*level.orphans, *(node.level for node in level.nodes if node.level)]
+        return len(level.nodes) + sum(map(count, inside))
 
     expected, inside, points = 0, False, 0
     for line in lines:
@@ -107,11 +111,34 @@ def test_no_point_is_lost_in_whatever_order_lines_come(lines):
             inside = line.strip() != "..."
         elif line.strip() == "---" and points:
             inside = True
-        elif line.startswith("Bail"):
-            break
         elif type(read_line(line)[1]).__name__ == "Point":
             expected, points = expected + 1, 1
     assert inside or count(document.top) == expected
+
+
+WHOLE = {
+    "before": "1..2\n    1..1\n    ok 1 - a\nok 1 - s\n    1..2\n    ok 1 - b\n    ok 2 - c\nok 2 - t\n",
+    "first": "1..1\n    1..3\n    ok 1 - a\n    ok 2 - b\n    ok 3 - c\nok 1 - s\n",
+    "after": "ok 1 - s\n    ok 1 - a\n    1..1\nok 2 - t\n    ok 1 - b\n    ok 2 - c\n    1..2\n1..2\n",
+    "braces": "1..2\nok 1 - s {\n    1..2\n    ok 1 - a\n    ok 2 - b\n}\nok 2 - t\n",
+    "deep": "1..1\n    1..1\n        1..2\n        ok 1 - a\n        ok 2 - b\n    ok 1 - s\nok 1 - t\n",
+}
+
+
+@pytest.mark.parametrize("text", WHOLE.values(), ids=WHOLE)
+def test_a_file_cut_after_any_line_or_with_one_gone_is_never_fit(tool, tmp_path, text):
+    lines = text.splitlines(keepends=True)
+
+    def verdict(some):
+        (tmp_path / "q.tap").write_text("".join(some))
+        return json.loads(tool("judge", "q.tap", "--json").out)["verdict"]
+
+    assert verdict(lines) == "fit"
+    for at, line in enumerate(lines):
+        assert verdict(lines[:at]) != "fit"
+        if line.lstrip().startswith("ok "):
+            assert verdict([*lines[:at], *lines[at + 1 :]]) != "fit"
+            assert verdict([*lines[:at], line.replace("ok", "not ok", 1), *lines[at + 1 :]]) == "not fit"
 
 
 def test_a_log_that_begins_with_ok_is_no_result(tool, tmp_path):

@@ -12,9 +12,9 @@ import msgspec
 
 from plain_verdict.errors import ReadError, UsageError
 from plain_verdict.operations.templates import nameless
-from plain_verdict.operations.yaml import read_yaml
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import format_size, join_list
+from plain_verdict.text.yaml import read_yaml
 
 _METHODS = ("get", "put", "post", "delete", "options", "head", "patch", "trace")
 _MOST_BYTES = 20_000_000

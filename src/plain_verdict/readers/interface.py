@@ -10,8 +10,12 @@ from plain_verdict.model import ResultFile
 from plain_verdict.readers.xml.text import XmlStart, head_text, start_of
 from plain_verdict.settings.limits import Limits
 
-_TAP = re.compile(r"\s*(?:TAP version \d+\b|1\.\.\d+\s*(?:#.*)?$|(?:not )?ok\b(?: \d+)?\b)", re.MULTILINE)
+_TAP_PLAN = re.compile(r"^\s*\d+\.\.\d+\s*(?:#.*)?$", re.MULTILINE)
+_TAP = re.compile(rf"\s*(?:TAP version \d+\b|(?:not )?ok \d+\b|not ok\b)|{_TAP_PLAN.pattern}", re.MULTILINE)
+_TAP_OK = re.compile(r"\s*ok\b")
 _SEPARATORS = ",;\t|"
+SUITE_ITSELF, NAMELESS = "The suite itself", "Nameless check"
+"""What a check is called that is a suite's own outcome, and one to which its file gives no name."""
 _JSON_PIECE = re.compile(r'"(?:[^"\\\n]|\\.)*"|[{}\[\]:]')
 
 
@@ -62,8 +66,13 @@ class Head:
 
     @cached_property
     def is_tap(self) -> bool:
-        """Return whether it begins as the Test Anything Protocol does: a version, a plan or a test line."""
-        return _TAP.match(self.text) is not None
+        """Return whether it begins as the Test Anything Protocol does: a version, a plan or a test line.
+
+        A log may begin with "ok", too: without a number it is one only where a plan comes with it.
+        """
+        if _TAP.match(self.text):
+            return True
+        return _TAP_OK.match(self.text) is not None and _TAP_PLAN.search(self.text) is not None
 
 
 class Reader(Protocol):

@@ -24,6 +24,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.facts import MACHINE, VARIANT_FACTS
 from plain_verdict.model.ids import check_id
+from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF
 from plain_verdict.readers.junit.case import (
     PROBLEMS,
     CaseReader,
@@ -52,8 +53,6 @@ _TEAR_DOWN = re.compile(r"tear[\s_-]?down", re.IGNORECASE)
 _SET_APART = (MACHINE, "package", *VARIANT_FACTS, "device", "os")
 """Facts that set suites of one name apart."""
 _FORGOTTEN_TOGETHER = 32  # cases; one at a time takes longer than reading them
-NAMELESS = "Nameless check"
-SUITE_ITSELF = "The suite itself"
 
 
 class _OpenSuite:

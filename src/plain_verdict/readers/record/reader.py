@@ -28,7 +28,7 @@ from plain_verdict.model import (
     in_order,
 )
 from plain_verdict.model.ids import check_id
-from plain_verdict.readers.interface import Head
+from plain_verdict.readers.interface import NAMELESS, Head
 from plain_verdict.readers.record.exchange import read_exchange, read_expectation
 from plain_verdict.readers.record.lines import (
     KNOWN_KEYS,
@@ -334,7 +334,7 @@ class _Tree:
             id=id_,
             kind=line.kind or self._kind,
             suite=self._suite(line),
-            name=self._name(line.name) or "Nameless check",
+            name=self._name(line.name) or NAMELESS,
             attempts=counting_last([attempt_of(node, line, self.limits) for line, node in executions]),
             parameters=self._parameters(line),
             place=Place(self._name(line.file), line.line) if line.file else None,

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Iterator
 
-from plain_verdict.operations.yaml import read_yaml
 from plain_verdict.readers.tap.lines import Bail, Comment, Line, Other, Plan, Point, Subtest, Version, read_line
 
 _DEEPEST = 40
@@ -20,12 +19,16 @@ class Node:
 
 
 class Level:
-    """The points of a file or of a subtest. ``named``: a heading says that its point follows."""
+    """The points of a file or of a subtest. ``named``: a heading says that its point follows.
+
+    ``orphans`` are its subtests whose point never came.
+    """
 
     def __init__(self, indent: int, *, named: bool) -> None:
         self.indent = indent
         self.named = named
         self.items: list[Node | Level] = []
+        self.orphans: list[Level] = []
         self.plans: list[Plan] = []
         self.texts: list[str] = []
 
@@ -61,14 +64,14 @@ class Level:
             else:
                 pending.append(item)
         self.items = list(self.nodes)
-        for level in pending:  # the file ends before their point
-            self.items += level.items
+        self.orphans = pending
 
 
 def _joined(levels: list[Level]) -> Level:
     first, *others = levels
     for other in others:
         first.items += other.items
+        first.orphans += other.orphans
         first.plans += other.plans
         first.texts += other.texts
     return first
@@ -93,10 +96,7 @@ class Document:
             if text.strip() == "---" and self._stack[-1].last is not None:
                 self._take_yaml(lines)
                 continue
-            indent, line = read_line(text)
-            if self.bailed is not None and not isinstance(line, Comment | Other):
-                continue
-            self._take(indent, line)
+            self._take(*read_line(text))
 
     def _take(self, indent: int, line: Line) -> None:
         match line:
@@ -137,6 +137,8 @@ class Document:
 
     def _take_yaml(self, lines: Iterator[str]) -> None:
         """Take the block after a point. Source: TAP 14, "YAML Diagnostics"."""
+        from plain_verdict.text.yaml import read_yaml  # a library, for files that have such blocks
+
         node = self._stack[-1].last
         kept: list[str] = []
         for text in lines:

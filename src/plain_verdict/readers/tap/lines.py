@@ -9,7 +9,8 @@ from plain_verdict.text.cleaning import plain
 _TAB = "    "
 _VERSION = re.compile(r"TAP version (\d+)\s*\Z", re.IGNORECASE)
 _PLAN = re.compile(r"(\d{1,9})\.\.(\d{1,9})\s*(?:#\s*(?P<reason>.*))?\Z")
-_POINT = re.compile(r"(?P<not>not )?ok\b(?:\s+(?P<number>\d{1,9})\b)?(?P<rest>.*)\Z", re.DOTALL)
+# "ok, listening" is another program's; of what says "not ok", in whatever form, none may be lost.
+_POINT = re.compile(r"(?:(?P<not>not )ok\b|ok(?=\s|\Z))(?:\s+(?P<number>\d{1,9})\b)?(?P<rest>.*)\Z", re.DOTALL)
 _BAIL = re.compile(r"Bail out!\s*(?P<reason>.*)\Z", re.IGNORECASE)
 _PRAGMA = re.compile(r"pragma\s+[+-]\w+")
 _SUBTEST = re.compile(r"#\s*Subtest:?\s*(?P<name>.*)\Z", re.IGNORECASE)

@@ -23,17 +23,13 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.expectations import find_expectation
-from plain_verdict.readers.interface import Head
+from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF, Head
 from plain_verdict.readers.tap.levels import Document, Level, Node
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import plural
 
-_CERTAIN = re.compile(r"\A\s*TAP version \d|^\s*\d+\.\.\d+\s*(?:#.*)?$", re.IGNORECASE | re.MULTILINE)
 _FRAME = re.compile(r"\s*(?!at )\S[^()\n]{0,200}\([^()\n]{1,300}:\d{1,7}:\d{1,7}\)\s*\Z")
-_POINTS = re.compile(r"^\s*(?:not )?ok \d+\b", re.MULTILINE)
-SUITE_ITSELF = "The suite itself"
-_NAMELESS = "Nameless check"
 _EXPECTED, _ACTUAL = ("expected", "wanted"), ("actual", "found", "got")
 _STACK, _MESSAGE = ("stack", "trace", "backtrace"), ("message", "error", "reason")
 
@@ -46,8 +42,8 @@ class TapReader:
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
-        """Return whether the file begins as the protocol does: many a log begins with a word like "ok", too."""
-        return head.is_tap and (_CERTAIN.search(head.text) is not None or len(_POINTS.findall(head.text)) > 1)
+        """Return whether the file begins as the protocol does."""
+        return head.is_tap
 
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the file's checks, with a note on everything odd about it."""
@@ -97,7 +93,7 @@ class _Reading:
 
     def checks(self, top: Level) -> Iterator[Check]:
         """Yield a check for each point that is no suite."""
-        if not top.items and top.plans and top.plans[0].last < top.plans[0].first:
+        if not top.items and not top.orphans and _skips_all(top):
             reason = one_line(top.plans[0].reason, self._limits.message_chars)
             yield self._check(self._root, SUITE_ITSELF, Attempt(Outcome.SKIPPED, reason=reason))
             return
@@ -107,62 +103,65 @@ class _Reading:
         self._compare(level, suite)
         if level.texts:
             text = block("\n".join(level.texts), self._limits.output_chars)
-            self.suites.append(SuiteNotes(suite, outputs=(Output("output", text),)))
+            self.suites.append(SuiteNotes(self._shown(suite), outputs=(Output("output", text),)))
         for node in level.nodes:
-            name = one_line(node.point.name, self._limits.name_chars)
-            excused = node.point.reason or "to do" if node.point.directive == "todo" else todo
-            if node.level is None or not (node.level.nodes or node.level.plans):
-                yield self._check(suite, name or _NAMELESS, self._attempt(node, excused))
-                continue
-            inside = list(self._of_level(node.level, (*suite, name or _NAMELESS), todo=excused))
-            yield from inside
-            # It fails though all in it is well, or says that it was skipped and holds nothing.
-            well = all(check.outcome in (Outcome.PASSED, Outcome.SKIPPED) for check in inside)
-            if (not node.point.ok and well and not excused) or not inside:
-                yield self._check((*suite, name or _NAMELESS), SUITE_ITSELF, self._attempt(node, excused))
+            yield from self._of_node(node, suite, _excuse(node, todo))
+        for orphan in level.orphans:
+            yield from self._of_level(orphan, suite, todo=todo)
+
+    def _of_node(self, node: Node, suite: tuple[str, ...], excuse: str) -> Iterator[Check]:
+        """Yield the check that a point is, or those of the suite that it closes."""
+        name = node.point.name or NAMELESS
+        if node.level is None:
+            yield self._check(suite, name, self._attempt(node, excuse))
+            return
+        inside = list(self._of_level(node.level, (*suite, name), todo=excuse))
+        yield from inside
+        # It fails though all in it is well; or it holds nothing, and is all there is to tell.
+        well = all(check.outcome in (Outcome.PASSED, Outcome.SKIPPED) for check in inside)
+        if not inside or (well and not node.point.ok and not excuse):
+            yield self._check((*suite, name), SUITE_ITSELF, self._attempt(node, excuse))
+
+    def _shown(self, suite: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(one_line(part, self._limits.name_chars) for part in suite)
 
     def _check(self, suite: tuple[str, ...], name: str, attempt: Attempt) -> Check:
-        return Check(check_id(self._kind, suite, name), self._kind, suite, name, (attempt,), place=None)
+        id_ = check_id(self._kind, suite, name)  # of the names as they are written
+        return Check(id_, self._kind, self._shown(suite), one_line(name, self._limits.name_chars), (attempt,))
 
-    def _attempt(self, node: Node, excused: str) -> Attempt:
-        """Return what a point says: a failure that is to do is expected, and so skipped."""
-        point, limits = node.point, self._limits
-        outcome = Outcome.PASSED if point.ok else Outcome.FAILED
-        reason = ""
-        skipped_inside = node.level is not None and any(plan.last < plan.first for plan in node.level.plans)
-        if point.directive == "skip" or (point.ok and skipped_inside):
-            outcome, reason = Outcome.SKIPPED, point.reason
-            if not reason and node.level is not None:
-                reason = next((plan.reason for plan in node.level.plans if plan.reason), "")
-        elif excused and not point.ok:
-            outcome, reason = Outcome.SKIPPED, f"expected to fail: {excused}"
-        elif point.directive == "todo":
-            reason = f"passed, though it was expected to fail: {point.reason}".rstrip(": ")
+    def _attempt(self, node: Node, excuse: str) -> Attempt:
+        outcome, reason = _judged(node, excuse)
         notes = "\n".join(node.notes)
         return Attempt(
             outcome=outcome,
             took_s=_took_s(node),
-            reason=one_line(reason, limits.message_chars),
-            problems=() if point.ok or outcome is Outcome.SKIPPED else (_problem(node, limits),),
-            outputs=(Output("diagnostics", block(notes, limits.output_chars)),) if notes else (),
+            reason=one_line(reason, self._limits.message_chars),
+            problems=(_problem(node, self._limits),) if outcome is Outcome.FAILED else (),
+            outputs=(Output("diagnostics", block(notes, self._limits.output_chars)),) if notes else (),
         )
 
     def _compare(self, level: Level, suite: tuple[str, ...]) -> None:
         """Note where the points are not those of the plan."""
-        where = " › ".join(suite[len(self._root) :])
-        number = len(level.nodes)
-        if len(level.plans) > 1:
-            self._note(f"has {plural(len(level.plans), 'plan')}", where, lost=True)
-        if not level.plans:
-            self._note("has no plan, so nobody knows whether all points are there", where, lost=True)
-        else:
-            planned = max(0, level.plans[0].last - level.plans[0].first + 1)
-            if number < planned:
-                self._note(f"holds {plural(number, 'point')}, {planned:,} were planned", where, lost=True)
-            elif number > planned:
-                self._note(f"holds {plural(number, 'point')}, only {planned:,} were planned", where)
-        numbers = Counter(node.point.number for node in level.nodes if node.point.number is not None)
-        twice = [number for number, times in numbers.items() if times > 1]
+        where = " › ".join(self._shown(suite[len(self._root) :]))
+        if level.orphans:
+            several = plural(len(level.orphans), "subtest")
+            self._note(f"has {several} whose own point never came", where, lost=True)
+        if len(level.plans) != 1:
+            what = f"has {plural(len(level.plans), 'plan')}" if level.plans else "has no plan"
+            self._note(f"{what}, so nobody knows whether all points are there", where, lost=True)
+            return
+        plan, numbers = level.plans[0], _numbers(level)
+        planned = range(plan.first, plan.last + 1)
+        number = plural(numbers.total(), "point")
+        if numbers.total() < len(planned):
+            self._note(f"holds {number}, {len(planned):,} were planned", where, lost=True)
+        elif numbers.total() > len(planned):
+            self._note(f"holds {number}, only {len(planned):,} were planned", where)
+        # Points can stand in for each other by count, not by number.
+        absent = next((each for each in planned if each not in numbers), None)
+        if absent is not None and numbers.total() >= len(planned):
+            self._note(f"never tells the point {absent}", where, lost=True)
+        twice = [each for each, times in numbers.items() if times > 1]
         if twice:
             several = plural(len(twice), "number")
             self._note(f"uses {several} more than once (the first is {twice[0]}); all points count", where)
@@ -170,6 +169,39 @@ class _Reading:
     def _note(self, what: str, where: str, *, lost: bool = False) -> None:
         if len(self.notes) < self._limits.notes:
             self.notes.append(ReadingNote(self._source.path, what, where, results_missing=lost))
+
+
+def _excuse(node: Node, around: str) -> str:
+    """Return why a point may fail: it is to do, or what is around it is; "" where it may not."""
+    return (node.point.reason or "to do") if node.point.directive == "todo" else around
+
+
+def _skips_all(level: Level | None) -> bool:
+    return level is not None and any(plan.last < plan.first for plan in level.plans)
+
+
+def _judged(node: Node, excuse: str) -> tuple[Outcome, str]:
+    """Return the outcome of a point, and why it was skipped or is remarkable: what is to do may fail."""
+    point = node.point
+    if point.directive == "skip":
+        return Outcome.SKIPPED, point.reason
+    if point.ok and node.level is not None and _skips_all(node.level):
+        return Outcome.SKIPPED, node.level.plans[0].reason
+    if not point.ok:
+        return (Outcome.SKIPPED, f"expected to fail: {excuse}") if excuse else (Outcome.FAILED, "")
+    if point.directive == "todo":
+        return Outcome.PASSED, f"passed, though it was expected to fail: {point.reason}".rstrip(": ")
+    return Outcome.PASSED, ""
+
+
+def _numbers(level: Level) -> Counter[int]:
+    """Return the numbers of the points; one without a number has the next."""
+    numbers: Counter[int] = Counter()
+    last = 0
+    for node in level.nodes:
+        last = last + 1 if node.point.number is None else node.point.number
+        numbers[last] += 1
+    return numbers
 
 
 def _took_s(node: Node) -> float | None:
