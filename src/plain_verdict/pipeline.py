@@ -15,7 +15,7 @@ from plain_verdict.delivery.naming import Names, path_of, unknown_facts
 from plain_verdict.delivery.place import PlaceOptions, place_page
 from plain_verdict.errors import ReadError
 from plain_verdict.evidence import collect
-from plain_verdict.evidence.traffic import without_kept_archives
+from plain_verdict.evidence.traffic import without_archives_of, without_kept_archives
 from plain_verdict.inputs.completeness import check_completeness
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.facts import repository_facts
@@ -72,7 +72,8 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     document, document_notes = read_api_document(options.api_document)
     found = discover([os.fspath(path) for path in several], options.retries, options.kinds)
     with on_step("Reading") as on_progress:
-        run = read_all(found.sources, options.limits, on_progress)
+        folders = options.evidence.folders if options.evidence else options.evidence_folders
+        run = read_all(without_archives_of(found.sources, folders), options.limits, on_progress)
     run = msgspec.structs.replace(run, unread=found.unread + run.unread)
     run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
     if options.evidence and run.files:

@@ -52,6 +52,9 @@ def verdict_record(request: pytest.FixtureRequest) -> Iterator[object]:
         def write(self, line: object) -> None:
             """Drop the line."""
 
+        def exchange(self, response: object = None, *, history: bool = True, **told: object) -> None:
+            """Drop the exchange before anything is made of it."""
+
         def attach(self, id_: str, evidence: object, name: str = "", caption: str = "") -> None:
             """Drop the evidence."""
 

@@ -321,6 +321,22 @@ def test_the_caller_tells_what_kind_a_file_is(tool, tmp_path):
     assert json.loads(tool("judge", "api=desk.xml", "--json").out)["files"][0]["path"] == "api=desk.xml"
 
 
+def test_a_kind_is_never_better_than_what_could_be_read(tool, tmp_path):
+    (tmp_path / "desk.xml").write_text('<testsuite name="desk"><testcase name="x"/></testsuite>')
+    (tmp_path / "fares.xml").write_text('<testsuite name="fares"><testcase name="x"/></testsuite>')
+    (tmp_path / "lost.xml").write_text("")
+    for results in (
+        ["desk.xml", "lost.xml"],
+        ["desk.xml", "api=fares.xml", "lost.xml"],
+        ["desk.xml", "api=gone.xml"],
+    ):
+        done = json.loads(tool("judge", *results, "--json").out)
+        assert {done["verdict"], *(kind["verdict"] for kind in done["kinds"])} == {"undecided"}
+    (tmp_path / "plain-verdict.toml").write_text('[[condition]]\nmeasure = "checks"\nat_least = 5\n')
+    done = json.loads(tool("judge", "desk.xml", "--json").out)
+    assert (done["verdict"], done["kinds"][0]["verdict"]) == ("not fit", "not fit")
+
+
 def test_two_services_never_share_an_operation(tool, tmp_path):
     made = random.Random(4)
     lines = [line("record", version=1)]

@@ -8,6 +8,7 @@ import msgspec
 from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.conversion import run_tasks
 from plain_verdict.evidence.tree import change_check, change_run
+from plain_verdict.exchanges.building import about_chars
 from plain_verdict.model import (
     BAD,
     Attempt,
@@ -15,7 +16,6 @@ from plain_verdict.model import (
     Content,
     ContentKind,
     Evidence,
-    Exchange,
     Run,
     Step,
     evidence_of,
@@ -28,7 +28,6 @@ _PAGE_BYTES = 70_000
 _CHECK_BYTES = 700
 """What the page takes without evidence, about: a part of its own, and a part for each check besides its texts."""
 _STEP_BYTES, _LINE_BYTES = 450, 60
-_EXCHANGE_BYTES, _HEADER_BYTES = 1_500, 20
 LEAST_PAGE_BYTES = 100_000
 """Under this no page can be kept: style and script alone take half of it."""
 _FOLDED_TO = 12  # one part of so many is left of a check that is folded and compressed
@@ -89,18 +88,8 @@ def _part_bytes(part: Attempt | Step) -> int:
     number = sum(len(output.text) for output in part.outputs)
     number += sum(len(problem.message) + len(problem.detail) for problem in part.problems)
     number += sum(len(entry.text) + _LINE_BYTES for entry in part.logs)
-    number += sum(map(_exchange_bytes, part.exchanges))
+    number += sum(map(about_chars, part.exchanges))
     return number + sum(_STEP_BYTES + len(step.name) + _part_bytes(step) for step in part.steps)
-
-
-def _exchange_bytes(exchange: Exchange) -> int:
-    """Return about what an exchange takes: what was sent stands in its curl command as well."""
-    request, response = exchange.request, exchange.response
-    sent = sum(len(header.value) + _HEADER_BYTES for header in request.headers) + len(request.url)
-    sent += len(request.body.text) if request.body else 0
-    came_back = sum(len(header.value) + _HEADER_BYTES for header in response.headers) if response else 0
-    came_back += len(response.body.text) if response and response.body else 0
-    return _EXCHANGE_BYTES + 2 * sent + came_back
 
 
 def _total(contents: Iterable[Content]) -> int:

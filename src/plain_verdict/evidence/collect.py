@@ -92,7 +92,7 @@ def _resolved(
     run, notes = _find(run, options)
     resolving = _Resolving(run, options, limits)
     traffic = Traffic(resolving.roots, limits)
-    run = change_run(run, traffic.check)
+    run = change_run(run, lambda check, folder: traffic.check(check, folder) if resolving.wants(check) else check)
     notes += traffic.notes
     run = change_run(run, resolving.check)
     unclaimed = () if options.of is EvidenceOf.NONE else tuple(map(resolving.unclaimed, run.unclaimed))
@@ -150,10 +150,14 @@ class _Resolving:
 
     def check(self, check: Check, folder: str) -> Check:
         """Return the check with its evidence resolved, or without it where it is not wanted."""
-        if self._of is EvidenceOf.ALL or (self._of is EvidenceOf.FAILED and check.outcome in BAD):
+        if self.wants(check):
             return change_check(check, lambda evidence: self._resolved(evidence, folder))
         self.left_out += any(True for _ in evidence_of(check))
         return change_check(check, lambda _: None)
+
+    def wants(self, check: Check) -> bool:
+        """Return whether the check's evidence goes into the page."""
+        return self._of is EvidenceOf.ALL or (self._of is EvidenceOf.FAILED and check.outcome in BAD)
 
     def unclaimed(self, evidence: Evidence) -> Evidence:
         """Return evidence of no check, resolved."""

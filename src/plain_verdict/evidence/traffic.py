@@ -1,14 +1,17 @@
 """Turns evidence that is an HTTP archive into exchanges of its check: shown there, judging nothing."""
 
+import os
+from collections.abc import Sequence
 from io import BytesIO
 from pathlib import Path
-from typing import TypeVar
+from typing import BinaryIO, TypeVar
 
 import msgspec
 
 from plain_verdict.evidence.safe_paths import resolve, resolve_any
 from plain_verdict.exchanges.archive import Archive, NotAnArchive
 from plain_verdict.exchanges.har import exchange_of
+from plain_verdict.inputs.source import Source
 from plain_verdict.model import Attempt, Check, Evidence, Exchange, Run, Step, evidence_of
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.formatting import plural
@@ -17,6 +20,17 @@ _SUFFIX, _FORMAT = ".har", "har"
 _MOST_EXCHANGES = 500
 """Of one archive that belongs to a check: a browser's own holds every picture and script of a page."""
 Part = TypeVar("Part", Attempt, Step)
+
+
+def without_archives_of(sources: Sequence[Source], folders: Sequence[str]) -> list[Source]:
+    """Return the sources without archives that stand in folders of evidence and were not named themselves."""
+    return [
+        source
+        for source in sources
+        if source.explicit
+        or not source.file.lower().endswith(_SUFFIX)
+        or not any(Path(os.path.realpath(source.file)).is_relative_to(folder) for folder in folders)
+    ]
 
 
 def without_kept_archives(run: Run) -> Run:
@@ -63,7 +77,7 @@ class Traffic:
                 kept.append(piece)
             else:
                 found += exchanges
-        if not found and len(kept) == len(part.evidence):
+        if not found:
             same = all(new is old for new, old in zip(steps, part.steps, strict=True))
             return part if same else msgspec.structs.replace(part, steps=steps)
         exchanges_now = (*part.exchanges, *found)
@@ -74,19 +88,20 @@ class Traffic:
         if piece.unavailable or not (piece.path or piece.name).lower().endswith(_SUFFIX):
             return None
         if piece.data:
-            return self._from(piece.name, piece.data)
+            return self._from(piece.name, BytesIO(piece.data))
         path, trouble = resolve(piece.path, folder, self._roots)
         if trouble:
             return None
         if path not in self._read:
             try:
-                self._read[path] = self._from(piece.name, Path(path).read_bytes())
+                with Path(path).open("rb") as stream:
+                    self._read[path] = self._from(piece.name, stream)
             except OSError:
                 self._read[path] = None
         return self._read[path]
 
-    def _from(self, name: str, data: bytes) -> tuple[Exchange, ...] | None:
-        archive = Archive(BytesIO(data))
+    def _from(self, name: str, stream: BinaryIO) -> tuple[Exchange, ...] | None:
+        archive = Archive(stream)
         found: list[Exchange] = []
         more = 0
         try:
@@ -99,6 +114,9 @@ class Traffic:
                     found.append(msgspec.structs.replace(exchange, only_shown=True))
         except NotAnArchive as error:
             self.notes.append(f"{name} is no HTTP archive that can be read: it {error}.")
+            return None
+        if not found:
+            self.notes.append(f"{name} holds no exchange.")
             return None
         if archive.cut_off:
             self.notes.append(f"{name} is cut off; its {plural(len(found), 'whole exchange')} are shown.")

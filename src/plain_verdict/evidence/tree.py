@@ -55,7 +55,9 @@ def _message(message: Message, change: Change) -> Message:
     body = message.body
     if body is None or body.binary is None:
         return message
-    return msgspec.structs.replace(message, body=msgspec.structs.replace(body, binary=change(body.binary)))
+    binary = change(body.binary)
+    remark = body.remark if binary else "was left out"
+    return msgspec.structs.replace(message, body=msgspec.structs.replace(body, binary=binary, remark=remark))
 
 
 def may_have(check: Check) -> bool:

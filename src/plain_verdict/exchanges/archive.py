@@ -27,7 +27,6 @@ class Archive:
 
     def __init__(self, stream: BinaryIO) -> None:
         self.pages: list[object] = []
-        self.creator: object = None
         self.version: object = None
         self.cut_off = False
         self.has_entries = False
@@ -68,8 +67,6 @@ class Archive:
     def _keep(self, key: str, value: object) -> None:
         if key == "pages" and isinstance(value, list):
             self.pages = value
-        elif key == "creator":
-            self.creator = value
         elif key == "version":
             self.version = value
 

@@ -3,13 +3,16 @@
 from collections.abc import Iterable
 from functools import lru_cache
 
-from plain_verdict.model import Fact
+from plain_verdict.model import Exchange, Fact, HttpRequest, HttpResponse
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 
 _LONGEST_S = 1e9
 _URL_CHARS = 4_000
 _REMEMBERED = 10_000  # headers
+_FRAME_CHARS = 1_500  # of an exchange: what stands around its texts
+NO_ANSWER = "nothing came back"
+"""Why there is no response, where nothing tells more."""
 
 
 def read_headers(pairs: Iterable[tuple[str, str]], limits: Limits) -> tuple[Fact, ...]:
@@ -24,6 +27,18 @@ def read_headers(pairs: Iterable[tuple[str, str]], limits: Limits) -> tuple[Fact
 def _header(name: str, value: str, name_chars: int, value_chars: int) -> Fact:
     """Return a header; most come again with every request, and are one object then."""
     return Fact(one_line(name, name_chars), one_line(value, value_chars))
+
+
+def about_chars(exchange: Exchange) -> int:
+    """Return about how many characters an exchange takes on a page; what was sent is in its curl command, too."""
+    request, response = exchange.request, exchange.response
+    sent, came_back = len(request.url) + _message_chars(request), _message_chars(response) if response else 0
+    return _FRAME_CHARS + 2 * sent + came_back
+
+
+def _message_chars(message: HttpRequest | HttpResponse) -> int:
+    headers = sum(len(header.key) + len(header.value) for header in message.headers)
+    return headers + (len(message.body.text) if message.body else 0)
 
 
 def header_of(headers: Iterable[Fact], name: str) -> str:

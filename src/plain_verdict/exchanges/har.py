@@ -9,6 +9,7 @@ from collections.abc import Iterator
 
 from plain_verdict.exchanges.bodies import form_of, read_body
 from plain_verdict.exchanges.building import (
+    NO_ANSWER,
     file_name_of,
     header_of,
     read_count,
@@ -21,7 +22,6 @@ from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.moments import read_moment
 
-_NO_ANSWER = "nothing came back"
 _MILLISECONDS = 1000.0
 _METHOD_CHARS = 40
 
@@ -52,6 +52,20 @@ def exchange_of(entry: object, limits: Limits) -> Exchange | None:
         timings=timings,
         sent=read_moment(_text(fields, "startedDateTime")),
         address=one_line(_text(fields, "serverIPAddress"), limits.name_chars),
+    )
+
+
+def has_odd_time(entry: object) -> bool:
+    """Return whether an entry tells a time that can't be; it counts as unknown.
+
+    That is one below zero, but for the -1 of what does not apply, or one of thirty years and more.
+    """
+    fields = _object(entry)
+    told = {"time": fields.get("time"), **_object(fields.get("timings"))}
+    return any(
+        isinstance(value, int | float) and value != -1 and _ms(value) is None
+        for key, value in told.items()
+        if not key.startswith("_")
     )
 
 
@@ -173,7 +187,7 @@ def _sum(timings: Timings) -> float | None:
 
 def _why_none(entry: dict[str, object], response: dict[str, object], limits: Limits) -> str:
     """Return why nothing came back, as far as the file tells: recorders put it under keys of their own."""
-    return next(_told(entry, response, limits), _NO_ANSWER)
+    return next(_told(entry, response, limits), NO_ANSWER)
 
 
 def _told(entry: dict[str, object], response: dict[str, object], limits: Limits) -> Iterator[str]:

@@ -1,12 +1,22 @@
 """Judges each kind of a run by itself, where it has several: functional, API, load, compliance."""
 
-from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
 
 from plain_verdict.judging.conditions import Scopes
 from plain_verdict.judging.measures import CheckedScope, is_of_calls
 from plain_verdict.judging.sentence import SentenceFacts, explain
-from plain_verdict.model import CallState, ConditionResult, Kind, KindVerdict, Operation, Run, State, VerdictWord
+from plain_verdict.model import (
+    Call,
+    CallState,
+    ConditionResult,
+    Kind,
+    KindVerdict,
+    Operation,
+    Run,
+    State,
+    VerdictWord,
+)
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import plural
 
@@ -15,32 +25,30 @@ Weighed = Sequence[tuple[ConditionRule, ConditionResult]]
 
 def judge_kinds(run: Run, scopes: Scopes, weighed: Weighed, *, failures_count: bool) -> Iterator[KindVerdict]:
     """Yield the verdict on each kind; ``failures_count``: a check that fails is none that conditions allow."""
-    own: dict[Kind, list[ConditionResult]] = defaultdict(list)
-    for rule, result in weighed:
-        kind = Kind.API if is_of_calls(rule.measure) else rule.scope.kind
-        if kind:
-            own[kind].append(result)
-    gaps = _gaps(run)
     present = {check.kind for check in run.checks}
+    alone = len(present) == 1  # then the run and its one kind are the same
+    gaps = _gaps(run, present)
     for kind in Kind:
         if kind in present:
-            yield _judged(kind, run, scopes, own[kind], gaps=gaps[kind], failures_count=failures_count)
+            own = [result for rule, result in weighed if alone or _kind_of(rule) is kind]
+            inside = scopes.whole if alone else scopes.within(Scope(kind=kind))
+            yield _judged(kind, inside, own, gaps=gaps[kind], failures_count=failures_count)
 
 
-def _gaps(run: Run) -> dict[Kind, int]:
-    """Return of how many files of each kind results are missing."""
-    gaps: dict[Kind, int] = defaultdict(int)
-    for file in run.files:
-        if any(note.results_missing for note in file.notes):
-            for kind in {check.kind for check in file.checks}:
-                gaps[kind] += 1
-    return gaps
+def _kind_of(rule: ConditionRule) -> Kind | None:
+    return Kind.API if is_of_calls(rule.measure) else rule.scope.kind
+
+
+def _gaps(run: Run, present: Iterable[Kind]) -> Counter[Kind]:
+    """Return of how many inputs of each kind results are missing; one that tells no kind may be of any."""
+    kinds = {file.path: {check.kind for check in file.checks} for file in run.files}
+    paths = {gap.path for gap in run.not_whole}
+    return Counter(kind for path in paths for kind in kinds.get(path) or present)
 
 
 def _judged(
-    kind: Kind, run: Run, scopes: Scopes, own: Sequence[ConditionResult], *, gaps: int, failures_count: bool
+    kind: Kind, inside: CheckedScope, own: Sequence[ConditionResult], *, gaps: int, failures_count: bool
 ) -> KindVerdict:
-    inside = scopes.within(Scope(kind=kind))
     tally, waived = inside.tally, inside.waived
     word = _word(inside, {result.state for result in own}, gaps=gaps, failures_count=failures_count)
     facts = SentenceFacts(
@@ -51,7 +59,7 @@ def _judged(
         unmeasured=tuple(result.words for result in own if result.state is State.OPEN),
     )
     why = explain(word, facts).text
-    calls = describe_calls(run) if kind is Kind.API else ""
+    calls = describe_calls(inside.api.calls) if kind is Kind.API else ""
     return KindVerdict(kind, word, f"{why.removesuffix('.')}; {calls}." if calls else why, tally)
 
 
@@ -64,9 +72,8 @@ def _word(inside: CheckedScope, states: set[State], *, gaps: int, failures_count
     return VerdictWord.UNDECIDED if is_open else VerdictWord.FIT
 
 
-def describe_calls(run: Run) -> str:
-    """Return how the calls of a run came back, in words; "" where it has none."""
-    calls = run.api.calls
+def describe_calls(calls: Sequence[Call]) -> str:
+    """Return how calls came back, in words; "" where there are none."""
     if not calls:
         return ""
     well = sum(call.state is CallState.EXPECTED for call in calls)

@@ -96,7 +96,7 @@ class _Grouping:
     def __init__(self, hosts: set[str], document: "ApiDocument | None") -> None:
         self._document = document
         self._several_hosts = len(hosts) > 1
-        self._known: dict[tuple[str, str, str], tuple[Operation, DocumentedOperation | None]] = {}
+        self._guessed: dict[tuple[str, str, str], Operation] = {}
         self._documented: dict[tuple[str, str], DocumentedOperation] = {}
         if document is None:
             return
@@ -124,11 +124,11 @@ class _Grouping:
         if documented:
             return _as_operation(documented), documented
         key = (verb, guess_template(path), host)
-        if key not in self._known:
+        if key not in self._guessed:
             shown = f"//{host}" if self._several_hosts and host else ""
             is_documented = None if self._document is None else False
-            self._known[key] = (Operation(verb, key[1], shown, documented=is_documented), None)
-        return self._known[key]
+            self._guessed[key] = Operation(verb, key[1], shown, documented=is_documented)
+        return self._guessed[key], None
 
     def _find(self, method: str, host: str, path: str) -> "DocumentedOperation | None":
         if self._document is None or host not in self._hosts or method not in self._templates:

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from plain_verdict.errors import ReadError
 from plain_verdict.exchanges.archive import Archive, NotAnArchive
 from plain_verdict.exchanges.building import host_of, path_of
-from plain_verdict.exchanges.har import exchange_of, page_of, page_titles
+from plain_verdict.exchanges.har import exchange_of, has_odd_time, page_of, page_titles
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     Attempt,
@@ -74,6 +74,8 @@ class _Reading:
         self._archive = archive
         self._limits = limits
         self._without_request = 0
+        self._odd_times = 0
+        self._no_address = 0
         self._whole = 0
 
     def checks(self) -> Iterator[Check]:
@@ -82,16 +84,18 @@ class _Reading:
         for entry in self._archive.entries():
             exchange = exchange_of(entry, self._limits)
             self._whole += 1
+            self._odd_times += has_odd_time(entry)
             if exchange is None:
                 self._without_request += 1
             else:
+                self._no_address += not host_of(exchange.request.url)
                 found.append((exchange, page_of(entry)))
         # Pages may stand behind the entries that name them.
         titles = page_titles(self._archive.pages, self._limits)
         for exchange, page in found:
             suite = titles.get(page) or host_of(exchange.request.url)
             name = f"{exchange.request.method} {path_of(exchange.request.url)}"
-            yield check_of(exchange, suite, one_line(name, self._limits.name_chars))
+            yield check_of(exchange, suite, name, self._limits)
 
     def notes(self, path: str) -> Iterator[ReadingNote]:
         """Yield what is odd about the archive."""
@@ -106,6 +110,12 @@ class _Reading:
                 f"has {several} without a request, which {_are(self._without_request)} left out",
                 results_missing=True,
             )
+        if self._odd_times:
+            several = plural(self._odd_times, "entry", "entries")
+            yield ReadingNote(path, f"has {several} with times that can't be, which count as unknown")
+        if self._no_address:
+            several = plural(self._no_address, "entry", "entries")
+            yield ReadingNote(path, f"has {several} whose address names no host; each is taken as it stands")
         if not self._whole and not archive.cut_off:
             yield ReadingNote(path, "holds no entries", results_missing=True)
         if archive.version not in (None, "1.1", "1.2"):
@@ -118,7 +128,7 @@ def _are(number: int) -> str:
     return "is" if number == 1 else "are"
 
 
-def check_of(exchange: Exchange, suite: str, name: str) -> Check:
+def check_of(exchange: Exchange, suite: str, name: str, limits: Limits) -> Check:
     """Return the check that an exchange is when nothing else says what was expected."""
     outcome, actual, message = _judged(exchange)
     expectation = Expectation("status", outcome, _EXPECTED, actual, _BY_STATUS, exchange=0)
@@ -132,7 +142,8 @@ def check_of(exchange: Exchange, suite: str, name: str) -> Check:
         exchanges=(exchange,),
     )
     suites = (suite,) if suite else ()
-    return Check(check_id(Kind.API, suites, name), Kind.API, suites, name, (attempt,))
+    id_ = check_id(Kind.API, suites, name)  # of the whole name, however long
+    return Check(id_, Kind.API, suites, one_line(name, limits.name_chars), (attempt,))
 
 
 def _judged(exchange: Exchange) -> tuple[Outcome, str, str]:

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 import msgspec
 
 from plain_verdict.model import Call, Operation, Run
-from plain_verdict.operations.numbers import LEAST_VALUES, CallNumbers, by_operation, count_calls
+from plain_verdict.operations.numbers import LEAST_VALUES, CallNumbers, count_calls
 from plain_verdict.report.suites import natural
 from plain_verdict.text.formatting import capital, format_duration, format_size, join_list, plural, spelled
 
@@ -73,12 +73,14 @@ class ApiOverview(msgspec.Struct, frozen=True):
         return f"Line: from the least to {until}.{median} Small dot: the longest. {least}"
 
 
-def tell_api(run: Run) -> ApiOverview | None:
-    """Return what is told of the calls; None where there are none, and nothing that they could be compared with."""
+def tell_api(run: Run, numbers: Sequence[tuple[Operation, CallNumbers]]) -> ApiOverview | None:
+    """Return what is told of the calls; None where there are none, and nothing that they could be compared with.
+
+    ``numbers`` are those of each operation, in the order in which they are told.
+    """
     calls = run.api.calls
     if not calls and run.api.coverage is None:
         return None
-    numbers = by_operation(calls)
     whole = count_calls(calls)
     scale = _Scale([numbers for _, numbers in numbers])
     rows = tuple(

@@ -7,7 +7,20 @@ from heapq import nsmallest
 
 import msgspec
 
-from plain_verdict.model import Attempt, CallState, Check, Fact, Outcome, ResultFile, Run, Step, Tally, Verdict
+from plain_verdict.model import (
+    Attempt,
+    CallState,
+    Check,
+    Fact,
+    Operation,
+    Outcome,
+    ResultFile,
+    Run,
+    Step,
+    Tally,
+    Verdict,
+)
+from plain_verdict.operations.numbers import CallNumbers, by_operation
 from plain_verdict.report.api import ApiOverview, tell_api
 from plain_verdict.report.causes import CauseEntry, tell_causes
 from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
@@ -120,9 +133,14 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return tell_causes(self.verdict, self.evidence, len(self.bad))
 
     @cached_property
+    def operations(self) -> list[tuple[Operation, CallNumbers]]:
+        """Return the operations that were called with their numbers, what went wrong first."""
+        return by_operation(self.run.api.calls)
+
+    @cached_property
     def api(self) -> ApiOverview | None:
         """Return what is told of the calls to an API; None where there are none."""
-        return tell_api(self.run)
+        return tell_api(self.run, self.operations)
 
     @cached_property
     def evidence(self) -> EvidenceIndex:

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 import msgspec
 
-from plain_verdict.exchanges.building import header_of
+from plain_verdict.exchanges.building import about_chars, header_of
 from plain_verdict.exchanges.curl import curl_command
 from plain_verdict.model import (
     Body,
@@ -23,7 +23,6 @@ from plain_verdict.text.formatting import format_duration, format_size, plural
 _HEADERS_IN_VIEW = 6
 _LINES_IN_VIEW, _CHARS_IN_VIEW = 14, 1_500
 _SHORT_CHARS = 80
-_ABOUT_CHARS = 2_500  # of an exchange besides its bodies
 _NARROWEST = 0.8  # per cent of the timing bar: a short part must still be seen
 _TOLD_S = 0.0005  # less would read as 0 ms
 _PARTS = (
@@ -91,14 +90,8 @@ class ShownExchange(msgspec.Struct, frozen=True):
 
 def exchange_chars(checks: Iterable[Check]) -> int:
     """Return about how many characters the exchanges of checks take on a page."""
-    return sum(
-        _ABOUT_CHARS
-        + sum(len(message.body.text) for message in (one.request, one.response) if message and message.body)
-        for check in checks
-        for attempt in check.attempts
-        if attempt.exchanges or attempt.steps
-        for one, _, _ in exchanges_of(attempt)
-    )
+    parts = (attempt for check in checks for attempt in check.attempts if attempt.exchanges or attempt.steps)
+    return sum(about_chars(exchange) for part in parts for exchange, _, _ in exchanges_of(part))
 
 
 def show_expectation(expectation: Expectation) -> ShownExpectation:

@@ -52,7 +52,9 @@ def make_read_request(overrides: Overrides, environment: Mapping[str, str], now:
     """Return what is to be read and judged, where no page is made of it."""
     settings = read_settings(overrides.config, check_settings)
     request = _read_request(overrides, settings, environment, now)
-    return msgspec.structs.replace(request, options=msgspec.structs.replace(request.options, evidence=None))
+    folders = request.options.evidence.folders if request.options.evidence else ()
+    options = msgspec.structs.replace(request.options, evidence=None, evidence_folders=folders)
+    return msgspec.structs.replace(request, options=options)
 
 
 def made_at(environment: Mapping[str, str], now: datetime) -> datetime:

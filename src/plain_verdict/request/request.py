@@ -22,6 +22,7 @@ class ReadOptions(msgspec.Struct, frozen=True):
     ``retries`` are files, folders and patterns of later goes, ``kinds`` those of another kind than
     the format's own.
     ``api_document`` is the path of an OpenAPI document. ``evidence`` None leaves evidence as results name it.
+    ``evidence_folders`` are then those that it would be looked for in: archives in them are no results.
     ``zone`` None leaves times as they are.
     """
 
@@ -31,6 +32,7 @@ class ReadOptions(msgspec.Struct, frozen=True):
     expected: Expected = Expected()
     variants: VariantOptions = VariantOptions()
     evidence: EvidenceOptions | None = EvidenceOptions()
+    evidence_folders: tuple[str, ...] = ()
     zone: tzinfo | None = None
     masking: MaskRules = MaskRules()
     limits: Limits = DEFAULT_LIMITS

@@ -6,7 +6,7 @@ from pathlib import Path
 import msgspec
 
 from plain_verdict.model import Cause, Check, KindVerdict, Operation, Run, Tally, Verdict, evidence_of
-from plain_verdict.operations.numbers import CallNumbers, by_operation
+from plain_verdict.operations.numbers import CallNumbers
 from plain_verdict.report import Report
 from plain_verdict.writers.interface import OutputFile
 
@@ -164,7 +164,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             counts=_counts(run.tally),
             files=list(_files(run)),
             kinds=list(map(_kind, verdict.kinds)),
-            operations=[_operation(*row) for row in by_operation(run.api.calls)],
+            operations=[_operation(*row) for row in report.operations],
             causes=list(map(_cause, verdict.causes)),
             waived=len(verdict.waived),
             rule_notes=list(verdict.notes),

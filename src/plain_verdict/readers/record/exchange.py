@@ -8,6 +8,7 @@ import msgspec
 
 from plain_verdict.exchanges.bodies import read_body
 from plain_verdict.exchanges.building import (
+    NO_ANSWER,
     file_name_of,
     header_of,
     read_count,
@@ -19,8 +20,6 @@ from plain_verdict.model import Body, Exchange, Expectation, Fact, HttpRequest, 
 from plain_verdict.readers.record.lines import ExchangeLine, ExpectationLine, RequestPart, ResponsePart
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
-
-_NO_ANSWER = "nothing came back"
 
 
 def read_exchange(line: ExchangeLine, sent: datetime | None, limits: Limits) -> Exchange:
@@ -37,7 +36,7 @@ def read_exchange(line: ExchangeLine, sent: datetime | None, limits: Limits) -> 
             wire_bytes=read_count(request.wire_bytes),
         ),
         response=_response(response, request.url, limits) if response else None,
-        no_answer="" if response else one_line(line.no_answer, limits.message_chars) or _NO_ANSWER,
+        no_answer="" if response else one_line(line.no_answer, limits.message_chars) or NO_ANSWER,
         took_s=read_seconds(line.took_s),
         timings=Timings(*map(read_seconds, msgspec.structs.astuple(line.timings))),
         sent=sent,
