@@ -45,6 +45,7 @@ BODIES = {
     "unpacked by now": (b"abc", "text/plain", "gzip", {"text": "abc"}),
     "form": (b"a=1&b=x+y&c=", "application/x-www-form-urlencoded", "", {"form": (Fact("a", "1"), Fact("b", "x y"), Fact("c", ""))}),
     "form in parts": (FORM, "multipart/form-data; boundary=x", "", {"form": (Fact("a", "1"), Fact("f", "t.png, 4 bytes"))}),
+    "form in parts, as text": ('--x\r\nContent-Disposition: form-data; name="å"\r\n\r\nø\r\n--x--\r\n', "multipart/form-data; boundary=x", "", {"form": (Fact("å", "ø"),)}),
     "many fields": ("&".join(f"f{at}=" for at in range(300)), "application/x-www-form-urlencoded", "", {"size_bytes": 1689}),
     "bytes": (b"\x00\x01\x02", "", "", {"text": "", "size_bytes": 3}),
     "a drawing": (b"<svg/>", "image/svg+xml", "", {"text": ""}),
@@ -176,6 +177,20 @@ def test_what_nothing_answered_is_recorded_with_the_reason(tmp_path, address, cl
     assert [(row["operation"], row["wrong"], row["unanswered"]) for row in done["operations"]] == [
         ("GET /hang-up", 1, 1)
     ]
+
+
+@pytest.mark.parametrize("client", [httpx.Client, requests.Session])
+def test_a_client_that_is_watched_again_is_recorded_once(tmp_path, address, client):
+    record, other = Recorder(tmp_path / "r.verdict.jsonl"), Recorder(tmp_path / "o.verdict.jsonl")
+    with client() as shared:
+        for name in ("x", "y"):
+            with record.check(name):
+                record.watch(shared).get(f"{address}/new")
+        other.watch(shared)
+        with record.check("z"):
+            shared.get(f"{address}/new")
+    numbers = [len(lines_of(tmp_path / f"{name}.verdict.jsonl")) for name in ("r", "o")]
+    assert numbers == [3, 1]
 
 
 def test_a_request_that_was_given_up_is_recorded_too(tmp_path, address):

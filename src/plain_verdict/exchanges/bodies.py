@@ -34,22 +34,20 @@ def read_body(
         return None
     declared = one_line(media_type, limits.name_chars)
     kind = declared.partition(";")[0].strip().lower()
-    remark = ""
     if isinstance(data, str):
-        text: str | None = data
-        size_bytes = len(data) if data.isascii() else len(data.encode("utf-8", "replace"))
+        raw, remark, text = data.encode("utf-8", "replace"), "", data
     else:
-        data, remark = _uncompressed(data, coding, limits.evidence_bytes)
-        size_bytes = len(data)
-        text = None if kind.startswith(("image/", "video/", "audio/")) else _decoded(data, declared)
-        if kind == _MULTIPART:
-            return Body(declared, form=_multipart(data, declared, limits), size_bytes=size_bytes, remark=remark)
-    if text is None:
-        binary = Evidence(one_line(name, limits.name_chars) or "body", data=bytes(data))  # type: ignore[arg-type]
-        return Body(declared, binary=binary, size_bytes=size_bytes, remark=remark)
+        raw, remark = _uncompressed(data, coding, limits.evidence_bytes)
+        text = "" if kind.startswith(("image/", "video/", "audio/")) else _decoded(raw, declared)
+    if kind == _MULTIPART:
+        form = _multipart(raw, declared, limits)
+        return Body(declared, form=form, size_bytes=len(raw), remark=remark)
+    if not text:
+        binary = Evidence(one_line(name, limits.name_chars) or "body", data=raw) if raw else None
+        return Body(declared, binary=binary, size_bytes=len(raw), remark=remark)
     if kind == _FORM and len(text) < _LAID_OUT_CHARS:
-        return Body(declared, form=_fields(text, limits), size_bytes=size_bytes, remark=remark)
-    return Body(declared, block(_laid_out(text, kind), limits.body_chars), size_bytes=size_bytes, remark=remark)
+        return Body(declared, form=_fields(text, limits), size_bytes=len(raw), remark=remark)
+    return Body(declared, block(_laid_out(text, kind), limits.body_chars), size_bytes=len(raw), remark=remark)
 
 
 def form_of(pairs: list[tuple[str, str]], limits: Limits) -> tuple[Fact, ...]:
@@ -86,17 +84,17 @@ def _is_binary(data: bytes) -> bool:
     return b"\0" in data[:512] or any(byte < 9 for byte in data[:64])
 
 
-def _decoded(data: bytes, media_type: str) -> str | None:
-    """Return the text that the bytes are; None where they are none."""
+def _decoded(data: bytes, media_type: str) -> str:
+    """Return the text that the bytes are; "" where they are none."""
     named = _CHARSET.search(media_type)
     for charset in (*([named[1]] if named else ()), "utf-8-sig"):
         try:
             text = data.decode(charset)
         except (LookupError, UnicodeError):
             continue
-        return None if "\0" in text else text
+        return "" if "\0" in text else text
     if _is_binary(data) or not media_type.lower().startswith(("text/", "application/json", "application/xml")):
-        return None
+        return ""
     return data.decode("cp1252", "replace")
 
 
@@ -105,12 +103,12 @@ def _laid_out(text: str, kind: str) -> str:
     if len(text) > _LAID_OUT_CHARS:
         return text
     start = text.lstrip()[:1]
-    if start in ("{", "[") and start:
+    if start in ("{", "["):
         try:
             return msgspec.json.format(text, indent=2)
         except (msgspec.DecodeError, RecursionError):
             return text
-    if start == "<" and (kind.endswith("xml")) and "\n" not in text.strip():
+    if start == "<" and kind.endswith("xml") and "\n" not in text.strip():
         return _indented_xml(text)
     return text
 
@@ -154,9 +152,10 @@ def _fields(text: str, limits: Limits) -> tuple[Fact, ...]:
 def _multipart(data: bytes, media_type: str, limits: Limits) -> tuple[Fact, ...]:
     """Return the fields of a form in parts; of a file its name and size. Source: RFC 7578, section 4."""
     from email.parser import BytesParser  # a heavy library, for the few forms in parts
+    from email.policy import HTTP
 
     head = f"Content-Type: {media_type}\r\n\r\n".encode("latin-1", "replace")
-    message = BytesParser().parsebytes(head + data)
+    message = BytesParser(policy=HTTP).parsebytes(head + data)
     pairs = []
     for part in message.get_payload() if message.is_multipart() else ():
         if isinstance(part, str):

@@ -6,17 +6,29 @@ if TYPE_CHECKING:
 
     from plain_verdict.recorder import Recorder
 
+_WATCHES = "plain_verdict_recorder"
+"""The attribute of a hook that names the recorder it is for."""
+
 
 def watch(recorder: "Recorder", client: "Any") -> None:
-    """Note every exchange of a client. Raises TypeError for one whose hooks are not known."""
+    """Note every exchange of a client, once however often it is watched. Raises TypeError for one without hooks."""
     events = getattr(client, "event_hooks", None)
-    hooks = getattr(client, "hooks", None)
+    known = events if isinstance(events, dict) else getattr(client, "hooks", None)
+    if not isinstance(known, dict):
+        raise TypeError(f"{type(client).__name__} has no hooks that are known: event_hooks, or hooks")
+    now = _several(known.get("response"))
+    # A client that lives longer than a test is watched by each of them.
+    if any(getattr(hook, _WATCHES, None) is recorder for hook in now):
+        return
     if isinstance(events, dict):
         _watch_events(recorder, client, events)
-    elif isinstance(hooks, dict):
-        hooks["response"] = [*_several(hooks.get("response")), lambda response, **_: _note(recorder, response)]
     else:
-        raise TypeError(f"{type(client).__name__} has no hooks that are known: event_hooks, or hooks")
+        known["response"] = [*now, _marked(recorder, lambda response, **_: _note(recorder, response))]
+
+
+def _marked(recorder: "Recorder", hook: "Any") -> "Any":
+    setattr(hook, _WATCHES, recorder)
+    return hook
 
 
 def _several(hooks: "Any") -> "list[Any]":
@@ -46,7 +58,7 @@ def _watch_events(recorder: "Recorder", client: "Any", events: "dict[str, Any]")
     # Assigned as a whole: the client makes a dictionary of its own from it.
     client.event_hooks = {
         "request": [*events.get("request", ()), before],
-        "response": [*events.get("response", ()), after],
+        "response": [*events.get("response", ()), _marked(recorder, after)],
     }
 
 
