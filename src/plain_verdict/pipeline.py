@@ -73,7 +73,8 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     found = discover([os.fspath(path) for path in several], options.retries, options.kinds)
     with on_step("Reading") as on_progress:
         folders = options.evidence.folders if options.evidence else options.evidence_folders
-        run = read_all(without_archives_of(found.sources, folders), options.limits, on_progress)
+        sources = without_archives_of(found.sources, folders)
+        run = read_all(sources, options.limits, on_progress, options.shapes)
     run = msgspec.structs.replace(run, unread=found.unread + run.unread)
     run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
     if options.evidence and run.files:

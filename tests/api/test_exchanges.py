@@ -395,7 +395,7 @@ def test_the_page_of_two_kinds_says_in_short_how_each_did(tmp_path, tool, browse
     assert short[1] == "API 3 of 30 checks failed; 45 of 48 calls to 10 operations came back as expected. not fit"
     browser.find_element(By.LINK_TEXT, "Functional").click()
     names = "return [...document.querySelectorAll('.every .check')].filter(c => c.offsetParent).length"
-    assert browser.execute_script(names) == 61
+    assert browser.execute_script(names) == 69
     assert browser.execute_script("return location.hash") == "#kind=functional"
     browser.find_element(By.CSS_SELECTOR, "select[name=kind] [value=api]").click()
     assert browser.execute_script(names) == 30

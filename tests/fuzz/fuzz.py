@@ -66,6 +66,51 @@ not ok 2 - lands
     ok 2 - two # TODO x
 ok 3 - books
 """
+SHAPES = b"""[[shape]]
+name = "rounds"
+files = ["s.json", "s.xml"]
+prefixes = { q = "urn:q" }
+[[shape.level]]
+each = "night[*]"
+suite = "quay"
+[shape.check]
+each = "looks[*]"
+name = "n"
+outcome = [{ from = "rc", passed = { at_most = 0 }, failed = { above = 0 } }, { from = "o", passed = "ok", failed = "bad" }]
+took = { from = "t", unit = "min" }
+started = { from = ["d", "c"], format = "%d.%m.%Y %H:%M", zone = "Europe/Oslo" }
+suite = { from = "p", split = "/" }
+problem = { each = "e[*]", message = "m" }
+step = { each = "s[*]", name = "n", inside = "s", outcome = { from = "o", passed = "ok", failed = "bad" } }
+[shape.run]
+facts = "about"
+[[shape]]
+name = "lines"
+files = ["s.jsonl", "s.csv"]
+[shape.check]
+name = "n"
+outcome = { from = "o", passed = "ok", failed = "bad" }
+tags = { from = "p", pattern = "(\\\\w+)/" }
+attempt = "rc"
+[[shape]]
+name = "elements"
+files = ["e.xml"]
+[[shape.level]]
+each = "/r/g"
+suite = "@n"
+[shape.check]
+each = "c"
+name = "@n"
+outcome = { from = "o", passed = "ok", failed = "bad" }
+"""
+ROUNDS = b"""{"about": {"rig": "2"}, "night": [{"quay": "A", "looks": [
+{"n": "x", "o": "ok", "t": "1,5", "d": "24.11.2026", "c": "22:10", "p": "a/b", "s": [{"n": "1", "o": "ok", "s": [{"n": "2", "o": "ok"}]}]},
+{"n": "y", "o": "bad", "e": [{"m": "no boat"}]}, {"n": "z", "rc": 3}]}]}"""
+LINES = b"""{"n": "x", "o": "ok", "p": "a/b", "rc": 1}\n{"n": "y", "o": "bad"}\n{"n": "z", "o": "?"}\n"""
+TABLE = b"""n;o;p;rc\nx;ok;a/b;1\ny;bad;"c\nd";2\nz;?;;\n"""
+ELEMENTS = (
+    b"""<r><g n="A"><c n="x"><o>ok</o></c><c n="y"><o>bad</o></c></g><g n="B"><c n="z"><o>ok</o></c></g></r>"""
+)
 DOCUMENT = b"""openapi: 3.1.0
 paths:
   /a/{b}: {get: {summary: One, responses: {"200": {}, default: {}}}, post: {responses: {4XX: {}}}}
@@ -165,6 +210,8 @@ CASES: tuple[tuple[str, Callable[[random.Random], bytes], int | None], ...] = (
     ("r.tar", tarred, 6),
     ("r.xml.gz", lambda _: gzip.compress(JUNIT), 4),
     ("plain-verdict.toml", lambda _: SETTINGS, None),
+    *(("s.json", lambda _: ROUNDS, 0), ("s.jsonl", lambda _: LINES, 0), ("s.csv", lambda _: TABLE, 0)),
+    *(("e.xml", lambda _: ELEMENTS, 0), ("shapes.toml", lambda _: SHAPES, None)),
     ("shots/a.png", lambda _: PNG, None),
 )
 
@@ -184,10 +231,11 @@ def findings(number: int, seed: int) -> Iterator[str]:
                 for other, good in (("whole.xml", JUNIT), ("shots/a.png", PNG)):
                     (folder / other).write_bytes(good)
                 (folder / "api.yaml").write_bytes(DOCUMENT)
+                (folder / "shapes.toml").write_bytes(SHAPES)
                 (folder / "plain-verdict.toml").unlink(missing_ok=True)
                 (folder / target).write_bytes(data)
                 yield from (f"seed {seed}-{at}, {target}: {what}" for what in wrong(target, checks))
-                if target not in ("plain-verdict.toml", "api.yaml", "shots/a.png"):
+                if target not in ("plain-verdict.toml", "api.yaml", "shapes.toml", "shots/a.png"):
                     (folder / target).unlink()
         finally:
             os.chdir(here)
@@ -199,14 +247,17 @@ def wrong(target: str, checks: int | None) -> Iterator[str]:
     out, err = io.StringIO(), io.StringIO()
     began = time.monotonic()
     command = ["report", *results, "--json", "--detail", "--evidence", "shots", "--out", "page.html", "--overwrite"]
+    command += ["--shape", "shapes.toml"] if checks == 0 or target == "shapes.toml" else []
     command += ["--api-document", "api.yaml"] if target == "api.yaml" else []
     with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
         try:
             code = main(command)
+            if checks == 0 and main(["shape", target]) not in (0, 3):
+                yield f"no draft: {err.getvalue()[-300:]}"
         except SystemExit as stop:
             code = stop.code
     took_s = time.monotonic() - began
-    if code not in (0, 2, 3) or (code == 2 and target != "plain-verdict.toml"):
+    if code not in (0, 2, 3) or (code == 2 and target not in ("plain-verdict.toml", "shapes.toml")):
         yield f"exit code {code}: {err.getvalue()[:300]}"
     if "Traceback" in err.getvalue() or "this is a bug" in err.getvalue():
         yield err.getvalue()[:300]
@@ -215,7 +266,7 @@ def wrong(target: str, checks: int | None) -> Iterator[str]:
     if resource.getrusage(resource.RUSAGE_SELF).ru_maxrss > 1_000_000:
         yield "takes more than 1 GB"
     if code in (0, 3):
-        yield from wrong_summary(out.getvalue(), checks)
+        yield from wrong_summary(out.getvalue().partition("\n}\n")[0] + "}", checks)
     if code == 0 and not html.fromstring(Path("page.html").read_text("utf-8")).cssselect(".verdict"):
         yield "a page without a verdict"
 

@@ -24,7 +24,7 @@ CASES = {
     "all skipped": ("1..0 # SKIP no quay", ["The suite itself skipped"], []),
     "skip and todo": ("1..5\nok 1 a # SKIP tide\nnot ok 2 b # Skipped: fog\nnot ok 3 c # TODO mend\nok 4 d # todo\nok 5 e \\# skip", ["a skipped", "b skipped", "c skipped", "d passed", "e # skip passed"], []),
     "colours and returns": ("1..1\r\n\x1b[32mok\x1b[0m 1 - a\r\n", ["a passed"], []),
-    "noise": ("starting\n1..1\nok 1 a\nlistening on 8021\nokay, done", [], []),
+    "noise": ("starting\n1..1\nok 1 a\nlistening on 8021\nokay, done", ["a passed"], []),
     "pragma and version": ("TAP version 14\npragma +strict\n1..1\nok 1 - a", ["a passed"], []),
     "bail out": ("1..3\nok 1 a\nBail out! no boat\nnot ok 2 b", ["a passed", "b failed"], ["!bailed out: no boat; what should follow is missing", "!3 were planned"]),
     "subtest before": ("1..2\nok 1 x\n    1..1\n    not ok 1 - in\nnot ok 2 - s", ["x passed", "s > in failed"], []),
@@ -45,9 +45,6 @@ CASES = {
 def test_a_file_gives_what_it_says(tool, tmp_path, text, checks, notes):
     (tmp_path / "q.tap").write_bytes(text.encode())
     done = json.loads(tool("judge", "q.tap", "--json", "--detail").out)
-    if not checks:  # nothing at its beginning says what it is
-        assert done["files"][0]["format"] is None
-        return
     found = [
         " ".join((*(f"{part} >" for part in check["suite"][1:]), check["name"], check["outcome"]))
         for check in done["checks"]
@@ -113,7 +110,9 @@ def test_no_point_is_lost_in_whatever_order_lines_come(lines):
             inside = True
         elif type(read_line(line)[1]).__name__ == "Point":
             expected, points = expected + 1, 1
-    assert inside or count(document.top) == expected
+    # What looks like details where no point stands is none: the points in it count.
+    every = sum(type(read_line(line)[1]).__name__ == "Point" for line in lines)
+    assert inside or expected <= count(document.top) <= every
 
 
 WHOLE = {

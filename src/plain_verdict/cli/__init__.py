@@ -59,6 +59,11 @@ COMMANDS = (
         "Write a record line by line. What begins a check or a step prints its id, for the lines that follow.",
     ),
     Command(
+        "shape",
+        "draft a shape for a result file in a form of its own",
+        "Draft a shape, our description of result files in any JSON, XML or CSV form; or show how one fits a file.",
+    ),
+    Command(
         "demo",
         "write demo results and the page made from them",
         "Write the demo results of a made-up ferry company, and the page made from them.",

@@ -22,6 +22,7 @@ What to look at:
   - "Day return for two adults": its steps, the one that failed, and the picture beside it
   - "In short": the two kinds of check; "API": the operations of the fares service, and what was never called
   - "A school class can be booked": what was expected, what was sent, what came back, and a curl command
+  - "South quay", by hand: the harbour office's own spreadsheet, read by a [[shape]] in plain-verdict.toml
   - any picture opens large: arrow keys go on, Esc goes back; "Pictures" has them all
   - press n and p to go from failure to failure; each check has a link of its own
   - "How this was read" names the file that was cut off when its machine went down

@@ -35,6 +35,8 @@ def run(options: argparse.Namespace) -> int:
         for trouble in results.left_alone:
             show_other(trouble, "left alone")
         show_reruns(results)
+        for note in results.shape_notes:
+            show(note)
     return DONE if results.files else NOTHING_READ
 
 

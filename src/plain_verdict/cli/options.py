@@ -33,6 +33,13 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         help="an OpenAPI 3.0 or 3.1 document to group and compare the calls by",
     )
     parser.add_argument(
+        "--shape",
+        action="append",
+        default=[],
+        metavar="FILE",
+        help="shapes: descriptions of result files in forms of your own; repeat for more (docs/shapes.md)",
+    )
+    parser.add_argument(
         "--json", action="store_true", help="print one JSON object on standard output and nothing else"
     )
     parser.add_argument("--detail", action="store_true", help="with --json: every check as well")

@@ -143,6 +143,8 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     masked: int | None = 0
     """How many secrets were masked; None: masking is off."""
     masking_notes: tuple[str, ...] = ()
+    shape_notes: tuple[str, ...] = ()
+    """Which shapes of the team no file is of."""
     api: ApiCalls = ApiCalls()
     """The calls of its checks, by operation."""
 

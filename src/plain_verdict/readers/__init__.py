@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator, Sequence
 from hashlib import blake2b
 from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
 
@@ -18,6 +19,10 @@ from plain_verdict.readers.record.reader import RecordReader
 from plain_verdict.readers.tap.reader import TapReader
 from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.settings.limits import Limits
+from plain_verdict.settings.shapes import Shape
+
+if TYPE_CHECKING:
+    from plain_verdict.readers.shape.reader import ShapeReader
 
 READERS: tuple[Reader, ...] = (JunitReader(), RecordReader(), HarReader(), TapReader())
 """Every format, in the order in which they are tried."""
@@ -26,18 +31,61 @@ _OnFile = Callable[[str], OnBytesRead]
 """Given a file's path, returns what is told how much of it is read."""
 
 
-def read_all(sources: Sequence[Source], limits: Limits, on_progress: OnProgress) -> Run:
+def read_all(
+    sources: Sequence[Source], limits: Limits, on_progress: OnProgress, shapes: Sequence[Shape] = ()
+) -> Run:
     """Return the run of every source; one that can't be read never keeps the others from being read.
 
-    ``on_progress`` is told how many bytes of all are read, and which file it is.
+    ``on_progress`` is told how many bytes of all are read, and which file it is. ``shapes`` are the team's own
+    formats: those that name their files are tried before all others, the rest after them.
     """
-    reading = _Reading(limits)
+    reading = _Reading(limits, readers_with(shapes))
     before, total = 0, sum(source.size_bytes for source in sources)
     for source in sources:
         reading.add(source, _of_all(on_progress, before, total))
         before += source.size_bytes
     reading.note_folders_without_results(sources)
-    return Run(tuple(reading.files), tuple(reading.unread), tuple(reading.left_alone))
+    return Run(
+        tuple(reading.files),
+        tuple(reading.unread),
+        tuple(reading.left_alone),
+        shape_notes=tuple(_unused(shapes, reading.files)),
+    )
+
+
+class Readers(NamedTuple):
+    """All readers in the order in which they are tried, and which of them read the team's own shapes."""
+
+    in_order: tuple[Reader, ...] = READERS
+    shapes: tuple["ShapeReader", ...] = ()
+
+
+WITHOUT_SHAPES = Readers()
+
+
+def readers_with(shapes: Sequence[Shape]) -> Readers:
+    """Return the readers, with those of shapes."""
+    if not shapes:
+        return WITHOUT_SHAPES
+    from plain_verdict.readers.shape.reader import ShapeReader  # for teams that have shapes
+
+    several = tuple(ShapeReader(shape) for shape in shapes)
+    named = tuple(reader for reader in several if reader.shape.files)
+    others = tuple(reader for reader in several if not reader.shape.files)
+    return Readers((*named, *READERS, *others), several)
+
+
+def _unused(shapes: Sequence[Shape], files: Sequence[ResultFile]) -> Iterator[str]:
+    """Yield a sentence for each shape that no file is of."""
+    used = {file.format for file in files}
+    for shape in shapes:
+        if shape.name not in used:
+            wanted = (
+                f"files like {', '.join(shape.files)}"
+                if shape.files
+                else f"files that hold {', '.join(shape.needs)}"
+            )
+            yield f"The shape “{shape.name}” fits no file: it is for {wanted}."
 
 
 def _of_all(on_progress: OnProgress, before: int, total: int) -> _OnFile:
@@ -47,7 +95,8 @@ def _of_all(on_progress: OnProgress, before: int, total: int) -> _OnFile:
 class _Reading:
     """What came of reading so far."""
 
-    def __init__(self, limits: Limits) -> None:
+    def __init__(self, limits: Limits, readers: Readers) -> None:
+        self._readers = readers
         self.files: list[ResultFile] = []
         self.unread: list[Unread] = []
         self.left_alone: list[Unread] = []
@@ -61,7 +110,7 @@ class _Reading:
         try:
             for part in _parts(source, self._unpacking):
                 try:
-                    self.files.append(read_source(part, self._limits, on_file(part.path)))
+                    self.files.append(read_source(part, self._limits, on_file(part.path), self._readers))
                 except ReadError as error:
                     self._note(part, error)
         except ReadError as error:
@@ -102,14 +151,16 @@ def _parts(source: Source, unpacking: Unpacking) -> Iterator[Source]:
         raise ReadError("is an archive without any file", path=source.path, hint="check how it was made")
 
 
-def read_source(source: Source, limits: Limits, on_bytes_read: OnBytesRead) -> ResultFile:
+def read_source(
+    source: Source, limits: Limits, on_bytes_read: OnBytesRead, readers: Readers = WITHOUT_SHAPES
+) -> ResultFile:
     """Return what the file holds. Raises ReadError."""
     try:
         with source.open() as stream:
-            head = Head(stream.read(HEAD_BYTES))
-            reader = next((reader for reader in READERS if reader.recognises(head)), None)
+            head = Head(stream.read(HEAD_BYTES), source)
+            reader = next((reader for reader in readers.in_order if reader.recognises(head)), None)
             if reader is None:
-                raise _unknown(head, source)
+                raise _unknown(head, source, readers)
             digest = blake2b(head.data, digest_size=16)
             while chunk := stream.read(HEAD_BYTES):
                 digest.update(chunk)
@@ -133,8 +184,15 @@ def knows(path: Path) -> bool:
     return any(reader.recognises(head) for reader in READERS)
 
 
-def _unknown(head: Head, source: Source) -> ReadError:
-    """Return the error that says why this is no result file."""
+def _unknown(head: Head, source: Source, readers: Readers) -> ReadError:
+    """Return the error that says why this is no result file, and of no shape of the team."""
+    error = _no_known_format(head, source)
+    lacking = [f"the shape “{reader.format}” does not fit: {reader.missing_in(head)}" for reader in readers.shapes]
+    error.hint = "; ".join((*lacking[:3], error.hint)) if head.text else error.hint
+    return error
+
+
+def _no_known_format(head: Head, source: Source) -> ReadError:
     if not head.text:
         return _empty(head, source)
     if head.xml.doctype or head.text.startswith("<"):

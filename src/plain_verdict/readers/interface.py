@@ -7,12 +7,14 @@ from typing import Protocol
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ResultFile
+from plain_verdict.readers.json_text import DAMAGED_JSON, decode_json
 from plain_verdict.readers.xml.text import XmlStart, head_text, start_of
-from plain_verdict.settings.limits import Limits
+from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 
 _TAP_PLAN = re.compile(r"^\s*\d+\.\.\d+\s*(?:#.*)?$", re.MULTILINE)
 _TAP = re.compile(rf"\s*(?:TAP version \d+\b|(?:not )?ok \d+\b|not ok\b)|{_TAP_PLAN.pattern}", re.MULTILINE)
 _TAP_OK = re.compile(r"\s*ok\b")
+_TAP_POINT = re.compile(r"^(?:not )?ok \d+\b", re.MULTILINE)
 _SEPARATORS = ",;\t|"
 SUITE_ITSELF, NAMELESS = "The suite itself", "Nameless check"
 """What a check is called that is a suite's own outcome, and one to which its file gives no name."""
@@ -25,8 +27,26 @@ class Head:
     A reader asks for the view of its own syntax; each is made when it is first asked for.
     """
 
-    def __init__(self, data: bytes) -> None:
+    def __init__(self, data: bytes, source: Source | None = None) -> None:
         self.data = data
+        self.source = source
+        """The whole file, for what its beginning can't tell."""
+
+    @property
+    def path(self) -> str:
+        """Return the file's path as it is named, "" where it has none."""
+        return self.source.path if self.source else ""
+
+    @cached_property
+    def json_value(self) -> object:
+        """Return what the whole file holds as JSON; None where it is none, or larger than is read whole."""
+        if self.source is None or self.source.size_bytes > DEFAULT_LIMITS.whole_bytes:
+            return None
+        with self.source.open() as stream:
+            try:
+                return decode_json(stream.read())
+            except DAMAGED_JSON:
+                return None
 
     @cached_property
     def text(self) -> str:
@@ -72,7 +92,10 @@ class Head:
         """
         if _TAP.match(self.text):
             return True
-        return _TAP_OK.match(self.text) is not None and _TAP_PLAN.search(self.text) is not None
+        if self.text[:1] in "<{[" or _TAP_PLAN.search(self.text) is None:
+            return False
+        # Programs that run others write lines of their own before the first point.
+        return _TAP_OK.match(self.text) is not None or _TAP_POINT.search(self.text) is not None
 
 
 class Reader(Protocol):

@@ -11,6 +11,7 @@ from plain_verdict.request.registered import registered_choices
 from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.rules import ConditionRule, Match, WaiverRule
 from plain_verdict.settings.schema import SettingsFile
+from plain_verdict.settings.shapes import Shape
 
 
 def check_settings(settings: SettingsFile) -> None:
@@ -31,6 +32,15 @@ def check_settings(settings: SettingsFile) -> None:
         raise UsageError("is no number of files", where="input.expect_files", hint="write 1 or more")
     for number, condition in enumerate(settings.condition):
         _check_condition(condition, f"condition[{number}]")
+    for number, shape in enumerate(settings.shape):
+        check_shape(shape, f"shape[{number}]")
+
+
+def check_shape(shape: Shape, where: str) -> None:
+    """Make sure that a shape makes sense. Raises UsageError whose ``where`` names the key."""
+    from plain_verdict.readers.shape import checking  # for teams that have shapes
+
+    checking.check_shape(shape, where)
 
 
 def check_choice(key: str, value: str, where: str = "") -> None:

@@ -20,13 +20,14 @@ from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.model import Fact, Kind
-from plain_verdict.request.checks import check_settings
+from plain_verdict.request.checks import check_settings, check_shape
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
 from plain_verdict.settings.limits import read_size
-from plain_verdict.settings.loading import Settings, read_settings
+from plain_verdict.settings.loading import Settings, read_settings, read_shapes
 from plain_verdict.settings.schema import ReportTable, SettingsFile
+from plain_verdict.settings.shapes import Shape
 from plain_verdict.writers import writer_named
 from plain_verdict.writers.mail.writer import MailWriter
 
@@ -83,6 +84,7 @@ def _read_request(
         retries=overrides.retry or tuple((argument,) for argument in file.input.retry),
         kinds={Kind(name): paths for name, paths in msgspec.structs.asdict(file.input.kinds).items()},
         api_document=overrides.api_document or file.api.document,
+        shapes=_shapes(overrides, file),
         expected=_expected(overrides, file, made, now),
         variants=VariantOptions(file.input.variants, file.input.variants_from),
         evidence=_evidence(overrides, file),
@@ -95,6 +97,13 @@ def _read_request(
         if not environment.get(name)
     )
     return ReadRequest(overrides.results, options, file.rules, made, (*settings.notes, *missing))
+
+
+def _shapes(overrides: Overrides, settings: SettingsFile) -> tuple[Shape, ...]:
+    """Return the shapes of files on the command line, those of the settings' own, and of files that they name."""
+    from_options = [shape for name in overrides.shape for shape in read_shapes(name, check_shape)]
+    from_files = [shape for name in settings.input.shapes for shape in read_shapes(name, check_shape)]
+    return (*from_options, *settings.shape, *from_files)
 
 
 def _expected(overrides: Overrides, settings: SettingsFile, made: datetime, now: datetime) -> Expected:

@@ -10,6 +10,7 @@ class Overrides(msgspec.Struct, frozen=True):
     retry: tuple[tuple[str, ...], ...] = ()
     config: str | None = None
     api_document: str | None = None
+    shape: tuple[str, ...] = ()
     masking: bool | None = None
     expect_files: int | None = None
     newer_than: str | None = None

@@ -14,14 +14,15 @@ from plain_verdict.model import Fact, Kind
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.rules import Rules
 from plain_verdict.settings.schema import MailTable, ReportTable
+from plain_verdict.settings.shapes import Shape
 
 
 class ReadOptions(msgspec.Struct, frozen=True):
     """How results are read.
 
     ``retries`` are files, folders and patterns of later goes, ``kinds`` those of another kind than
-    the format's own.
-    ``api_document`` is the path of an OpenAPI document. ``evidence`` None leaves evidence as results name it.
+    the format's own. ``api_document`` is the path of an OpenAPI document, ``shapes`` are the team's own formats.
+    ``evidence`` None leaves evidence as results name it.
     ``evidence_folders`` are then those that it would be looked for in: archives in them are no results.
     ``zone`` None leaves times as they are.
     """
@@ -29,6 +30,7 @@ class ReadOptions(msgspec.Struct, frozen=True):
     retries: tuple[tuple[str, ...], ...] = ()
     kinds: Mapping[Kind, tuple[str, ...]] = {}
     api_document: str = ""
+    shapes: tuple[Shape, ...] = ()
     expected: Expected = Expected()
     variants: VariantOptions = VariantOptions()
     evidence: EvidenceOptions | None = EvidenceOptions()

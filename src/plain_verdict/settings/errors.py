@@ -4,22 +4,12 @@ import difflib
 import enum
 import re
 import typing
+from collections.abc import Iterator
 
 import msgspec
 
 from plain_verdict.errors import UsageError
-from plain_verdict.settings.rules import CauseRule, ConditionRule, Match, Scope, WaiverRule
-from plain_verdict.settings.schema import (
-    ApiTable,
-    BrandTable,
-    EvidenceTable,
-    InputTable,
-    KindsTable,
-    MailTable,
-    MaskingTable,
-    ReportTable,
-    SettingsFile,
-)
+from plain_verdict.settings.schema import SettingsFile
 
 _UNKNOWN = re.compile(r"unknown field `([^`]*)`(?: - at `\$\.?([^`]*)`)?")
 _PLACE = re.compile(r"(.*?)(?: - at `\$\.?([^`]*)`)?\Z", re.DOTALL)
@@ -30,7 +20,7 @@ def explain(message: str, file: str, text: str) -> UsageError:
     unknown = _UNKNOWN.search(message)
     if unknown:
         table = unknown[2] or ""
-        kind = _TABLES.get(re.sub(r"\[(?:\d+|\.\.\.)\]", "", table), SettingsFile)
+        kind = _struct_at(table) or SettingsFile
         known = kind.__struct_encode_fields__
         near = difflib.get_close_matches(unknown[1], known, n=1, cutoff=0.5)
         hint = f"did you mean {near[0]!r}?" if near else f"known here: {', '.join(known)}"
@@ -86,13 +76,13 @@ def _wrong_kind(got: re.Match[str], where: str) -> tuple[str, str]:
     return what, dated or hints.get(got[1], "")
 
 
-_MANY = ("cause", "waiver", "condition")
+_MANY = ("cause", "waiver", "condition", "shape", "level")
 
 
 def _choices(where: str) -> tuple[object, ...]:
     """Return the values that a key takes, where they are few."""
-    table, _, key = re.sub(r"\[(?:\d+|\.\.\.)\]", "", where).rpartition(".")
-    kind = _TABLES.get(table)
+    table, _, key = where.rpartition(".")
+    kind = _struct_at(table)
     if kind is None:
         return ()
     fields = {field.encode_name: field.type for field in msgspec.structs.fields(kind)}
@@ -102,6 +92,33 @@ def _choices(where: str) -> tuple[object, ...]:
         if isinstance(part, type) and issubclass(part, enum.Enum):
             return tuple(member.value for member in part)
     return typing.get_args(info) if typing.get_origin(info) is typing.Literal else ()
+
+
+def _numbered(table: str, counts: dict[str, int]) -> str:
+    """Return a table's name with the number of each list that it stands in: ``shape.check`` in the second shape."""
+    name = ""
+    for part in filter(None, table.split(".")):
+        name = f"{name}.{part}".lstrip(".")
+        name = f"{name}[{counts[name]}]" if name in counts else name
+    return name
+
+
+def _struct_at(table: str) -> type[msgspec.Struct] | None:
+    """Return the struct that reads a table of the settings file, like ``cause[2].match``."""
+    kind: type[msgspec.Struct] | None = SettingsFile
+    for key in filter(None, re.sub(r"\[(?:\d+|\.\.\.)\]", "", table).split(".")):
+        if kind is None:
+            return None
+        types = {field.encode_name: field.type for field in msgspec.structs.fields(kind)}
+        kind = next(_structs_in(types.get(key)), None)
+    return kind
+
+
+def _structs_in(kind: object) -> Iterator[type[msgspec.Struct]]:
+    if isinstance(kind, type) and issubclass(kind, msgspec.Struct):
+        yield kind
+    for part in typing.get_args(kind):
+        yield from _structs_in(part)
 
 
 def with_line(text: str, key: str, shown: str | None = None) -> str:
@@ -120,10 +137,12 @@ def _line_of(text: str, key: str) -> int | None:
         one = re.match(r"\s*\[\s*([\w.-]+)\s*\]", line)
         pair = re.match(r"""\s*["']?([\w-]+)["']?\s*=""", line)
         if many:
-            counts[many[1]] = counts.get(many[1], -1) + 1
-            table = here = f"{many[1]}[{counts[many[1]]}]"
+            name = _numbered(many[1].rpartition(".")[0], counts)
+            name = f"{name}.{many[1].rpartition('.')[2]}".lstrip(".")
+            counts[name] = counts.get(name, -1) + 1
+            table = here = f"{name}[{counts[name]}]"
         elif one:
-            table = here = one[1]
+            table = here = _numbered(one[1], counts)
         elif pair:
             here = f"{table}.{pair[1]}".lstrip(".")
         else:
@@ -131,21 +150,3 @@ def _line_of(text: str, key: str) -> int | None:
         if len(here) > best and (key == here or key.startswith((f"{here}.", f"{here}["))):
             best, nearest = len(here), number
     return nearest
-
-
-_TABLES: dict[str, type[msgspec.Struct]] = {
-    "report": ReportTable,
-    "brand": BrandTable,
-    "mail": MailTable,
-    "masking": MaskingTable,
-    "evidence": EvidenceTable,
-    "input": InputTable,
-    "input.kinds": KindsTable,
-    "api": ApiTable,
-    "cause": CauseRule,
-    "waiver": WaiverRule,
-    "condition": ConditionRule,
-    "cause.match": Match,
-    "waiver.match": Match,
-    "condition.scope": Scope,
-}

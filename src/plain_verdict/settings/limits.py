@@ -25,6 +25,8 @@ class Limits(msgspec.Struct, frozen=True):
     """Facts kept for one suite or one check."""
     notes: int = 20
     """Reading notes of one file."""
+    whole_bytes: int = 100_000_000
+    """Of a file that a shape reads whole: JSON, and XML whose items are not told by names only."""
     archive_files: int = 20_000
     archive_bytes: int = 500_000_000
     """Of one archive's content, unpacked."""

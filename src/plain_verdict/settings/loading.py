@@ -10,6 +10,7 @@ import msgspec
 from plain_verdict.errors import UsageError
 from plain_verdict.settings.errors import explain, with_line
 from plain_verdict.settings.schema import KindsTable, SettingsFile
+from plain_verdict.settings.shapes import Shape, ShapeFile
 
 NAME = "plain-verdict.toml"
 
@@ -45,6 +46,28 @@ def read_settings(named: str | None, check: Check) -> Settings:
     return Settings(_relative_to(settings, path.parent), notes)
 
 
+def read_shapes(name: str, check: Callable[[Shape, str], None], *, in_settings: bool = False) -> tuple[Shape, ...]:
+    """Return the shapes of a file of their own; ``in_settings`` other settings may stand beside them.
+
+    Raises UsageError.
+    """
+    path = Path(name)
+    text, fields = _parsed(path, "check --shape and input.shapes")
+    if in_settings:
+        fields = {key: value for key, value in fields.items() if key == "shape"}
+    try:
+        shapes = msgspec.convert(fields, ShapeFile).shape
+        for number, shape in enumerate(shapes):
+            check(shape, f"shape[{number}]")
+    except msgspec.ValidationError as error:
+        raise explain(str(error), path.name, text) from error
+    except UsageError as error:
+        raise UsageError(error.what, path=path.name, where=with_line(text, error.where), hint=error.hint) from error
+    if not shapes:
+        raise UsageError("holds no shape", path=path.name, hint="begin one with [[shape]]; see docs/shapes.md")
+    return shapes
+
+
 def _with_new_names(fields: dict[str, object], file: str) -> Iterator[str]:
     """Give keys that have an old name their new one; yield a note on each."""
     for (table, old), new in RENAMED.items():
@@ -55,13 +78,13 @@ def _with_new_names(fields: dict[str, object], file: str) -> Iterator[str]:
             yield f"{file}: the key {table}.{old} is called {table}.{new} now; {until}."
 
 
-def _parsed(path: Path) -> tuple[str, dict[str, object]]:
+def _parsed(path: Path, named_by: str = "check --config") -> tuple[str, dict[str, object]]:
     """Return the file's text and what it holds. Raises UsageError."""
     try:
         text = path.read_text("utf-8")
         fields = tomllib.loads(text)
     except OSError as error:
-        raise UsageError(f"can't be read ({error.strerror})", path=str(path), hint="check --config") from error
+        raise UsageError(f"can't be read ({error.strerror})", path=str(path), hint=named_by) from error
     except UnicodeDecodeError as error:
         raise UsageError("is not UTF-8 text", path=path.name, hint="save it as UTF-8") from error
     except tomllib.TOMLDecodeError as error:
@@ -106,6 +129,7 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
         input=replace(
             settings.input,
             retry=tuple(map(seen, settings.input.retry)),
+            shapes=tuple(map(seen, settings.input.shapes)),
             kinds=KindsTable(*(tuple(map(seen, paths)) for paths in msgspec.structs.astuple(settings.input.kinds))),
         ),
         api=replace(settings.api, document=seen(settings.api.document)),

@@ -11,6 +11,7 @@ from msgspec import Meta
 from plain_verdict.model.facts import VARIANT_FACTS
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, WaiverRule
+from plain_verdict.settings.shapes import Shape
 
 Scalar = str | int | float | bool
 
@@ -101,6 +102,9 @@ class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     ] = ()
     expect_files: Annotated[int | None, Meta(description="how many files must arrive")] = None
     kinds: KindsTable = KindsTable()
+    shapes: Annotated[
+        tuple[str, ...], Meta(description="files of shapes that several teams share, as `--shape`")
+    ] = ()
     stale_after: Annotated[str, Meta(description="how much older than the newest a file may be")] = "12h"
     newer_than: Annotated[str, Meta(description="leave out older results: an age or a date")] = ""
     variants: Annotated[
@@ -140,6 +144,7 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     cause: tuple[CauseRule, ...] = ()
     waiver: tuple[WaiverRule, ...] = ()
     condition: tuple[ConditionRule, ...] = ()
+    shape: tuple[Shape, ...] = ()
 
     @property
     def rules(self) -> Rules:

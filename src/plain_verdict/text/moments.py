@@ -3,41 +3,38 @@
 import re
 from datetime import UTC, datetime, tzinfo
 
+from plain_verdict.text.numbers import read_number
+
 _DURATION = re.compile(r"\A[+]?([\d.,'\s\u00a0\u202f]*\d)\s*(ms|s|sec|seconds)?\Z", re.IGNORECASE)
-_EPOCH = re.compile(r"\A\d{9,10}(?:\.\d{1,20})?\Z|\A\d{12,13}\Z")
+_EPOCH = re.compile(r"\A\d{9,10}(?:\.\d{1,20})?\Z|\A\d{12,13}(?:\.\d{1,20})?\Z|\A\d{15,16}\Z|\A\d{18,19}\Z")
 _LONGEST_DIGITS = 40
 LONGEST_S = 1e9
 """No check takes thirty years; what says so counts as unknown."""
 _NEVER = 1971  # a runner that writes 1970 had no time to write
 _FOR_EVER = 9000  # one that writes 9999 means no end; arithmetic with it ends where the calendar does
-_MILLISECONDS = 1e11
+_SMALLER_UNITS = ((1e17, 1e9), (1e14, 1e6), (1e11, 1e3))
+"""From which number on it counts nano-, micro- and milliseconds, and how many of them are a second."""
 _FIRST_S, _LAST_S = 31_536_000.0, 221_845_392_000.0  # 1971 and 9000
 
 
 def read_duration(text: str) -> float | None:
     """Return a duration in seconds, or None where the text is empty or is none.
 
-    Thousands separators and decimal commas are understood: the last separator is the decimal one, unless it
-    stands more than once. A single comma is decimal, as runners write three decimals more often than hours.
+    Thousands separators and decimal commas are understood (``read_number``).
     """
     try:
         seconds = float(text)
     except ValueError:
         found = _DURATION.match(text) if len(text) <= _LONGEST_DIGITS else None
-        if not found:
+        number = read_number(found[1]) if found else None
+        if not found or number is None:
             return None
-        digits = re.sub(r"[\s'\u00a0\u202f]", "", found[1])
-        decimal = max(digits.rfind("."), digits.rfind(","))
-        if decimal >= 0 and digits.count(digits[decimal]) == 1:
-            digits = re.sub(r"[.,]", "", digits[:decimal]) + "." + digits[decimal + 1 :]
-        else:
-            digits = re.sub(r"[.,]", "", digits)
-        seconds = float(digits) / (1000 if (found[2] or "").lower() == "ms" else 1)
+        seconds = number / (1000 if (found[2] or "").lower() == "ms" else 1)
     return seconds if 0 <= seconds < LONGEST_S else None  # also sets not-a-number aside
 
 
 def read_moment(text: str) -> datetime | None:
-    """Return a moment from ISO 8601 or epoch seconds or milliseconds, or None.
+    """Return a moment from ISO 8601 or epoch seconds, milli-, micro- or nanoseconds, or None.
 
     It has a zone only where the text names one.
     """
@@ -52,6 +49,7 @@ def read_moment(text: str) -> datetime | None:
 
 
 def read_epoch(number: float, zone: tzinfo) -> datetime | None:
-    """Return the moment of epoch seconds or milliseconds in a zone, or None for one that nobody can mean."""
-    seconds = number / 1000 if number > _MILLISECONDS else number
+    """Return the moment of an epoch number of any unit in a zone, or None for one that nobody can mean."""
+    parts = next((parts for least, parts in _SMALLER_UNITS if number > least), 1)
+    seconds = number / parts
     return datetime.fromtimestamp(seconds, zone) if _FIRST_S <= seconds <= _LAST_S else None

@@ -1,6 +1,6 @@
 """Turns what a record says of a check or step into an attempt or a step."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 
 from plain_verdict.model import (
@@ -93,7 +93,7 @@ def attempt_of(node: Node, line: CheckLine, limits: Limits) -> Attempt:
         took_s=node.took_s,
         started=node.started,
         reason=reason,
-        problems=problems or _unmet(node, limits),
+        problems=problems or unmet(node.expectations, limits),
         outputs=tuple(node.outputs),
         steps=_steps(node, outcome, ended=ending is not None, limits=limits),
         evidence=tuple(node.evidence),
@@ -106,9 +106,9 @@ def attempt_of(node: Node, line: CheckLine, limits: Limits) -> Attempt:
     )
 
 
-def _unmet(node: Node, limits: Limits) -> tuple[Problem, ...]:
+def unmet(expectations: Sequence[Expectation], limits: Limits) -> tuple[Problem, ...]:
     """Return a problem for the first broken expectation, where nothing else says what went wrong."""
-    broken = next((expectation for expectation in node.expectations if expectation.outcome in BAD), None)
+    broken = next((expectation for expectation in expectations if expectation.outcome in BAD), None)
     return () if broken is None else (Problem(broken.outcome, message=block(_said(broken), limits.message_chars)),)
 
 
@@ -175,7 +175,7 @@ def _step(node: Node, around: Outcome, *, ended: bool, limits: Limits, depth: in
         outcome, problems = Outcome.PASSED, ()
     else:
         outcome, problems = Outcome.ERRORED, (Problem(Outcome.ERRORED, message=STOPPED),)
-    problems = problems or _unmet(node, limits)
+    problems = problems or unmet(node.expectations, limits)
     return Step(
         name=node.name,
         outcome=outcome,

@@ -11,7 +11,10 @@ _VERSION = re.compile(r"TAP version (\d+)\s*\Z", re.IGNORECASE)
 _PLAN = re.compile(r"(\d{1,9})\.\.(\d{1,9})\s*(?:#\s*(?P<reason>.*))?\Z")
 # "ok, listening" is another program's; of what says "not ok", in whatever form, none may be lost.
 _POINT = re.compile(r"(?:(?P<not>not )ok\b|ok(?=\s|\Z))(?:\s+(?P<number>\d{1,9})\b)?(?P<rest>.*)\Z", re.DOTALL)
-_BAIL = re.compile(r"Bail out!\s*(?P<reason>.*)\Z", re.IGNORECASE)
+# The second form is what a harness makes of it that runs several files and prints all that they say.
+_BAIL = re.compile(
+    r"(?:Bail out!|Bailout called\.(?:\s+Further testing stopped:)?)\s*(?P<reason>.*)\Z", re.IGNORECASE
+)
 _PRAGMA = re.compile(r"pragma\s+[+-]\w+")
 _SUBTEST = re.compile(r"#\s*Subtest:?\s*(?P<name>.*)\Z", re.IGNORECASE)
 # A directive begins with a hash that is not escaped, after a blank.
@@ -105,14 +108,18 @@ def _point(found: re.Match[str]) -> Point:
     rest, directive, reason, took_s = found["rest"].strip(), "", "", None
     opens = rest.endswith("{")
     rest = rest.removesuffix("{").rstrip()
-    took = _TOOK.search(rest)
+    took = _TOOK.search(rest) if "#" in rest else None
     if took:
         rest = rest[: took.start()].rstrip()
         took_s = float(took["number"]) / (1 if (took["unit"] or "ms").lower() == "s" else 1000)
-    told = _DIRECTIVE.search(rest)
+    told = _DIRECTIVE.search(rest) if "#" in rest else None
     if told:
         rest, reason = rest[: told.start()].rstrip(), told["reason"].strip()
         directive = "todo" if told["word"].lower() == "todo" else "skip"
-    name = _ESCAPED.sub(r"\1", re.sub(r"\A-\s*", "", rest))
+    name = _unescaped(rest.removeprefix("-").lstrip())
     number = int(found["number"]) if found["number"] else None
-    return Point(not found["not"], number, name, directive, _ESCAPED.sub(r"\1", reason), took_s, opens)
+    return Point(not found["not"], number, name, directive, _unescaped(reason), took_s, opens)
+
+
+def _unescaped(text: str) -> str:
+    return _ESCAPED.sub(r"\1", text) if "\\" in text else text

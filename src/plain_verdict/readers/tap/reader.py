@@ -90,6 +90,8 @@ class _Reading:
         self._kind = source.kind or Kind.FUNCTIONAL
         stem = Path(source.path).name.partition(".")[0] if source.file else ""
         self._root = (one_line(stem, limits.name_chars),) if stem else ()
+        self._last: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
+        """The suite that was last asked for, and how it is shown: most checks have that of the one before."""
 
     def checks(self, top: Level) -> Iterator[Check]:
         """Yield a check for each point that is no suite."""
@@ -127,7 +129,9 @@ class _Reading:
 
     def _check(self, suite: tuple[str, ...], name: str, attempt: Attempt) -> Check:
         id_ = check_id(self._kind, suite, name)  # of the names as they are written
-        return Check(id_, self._kind, self._shown(suite), one_line(name, self._limits.name_chars), (attempt,))
+        if suite is not self._last[0]:
+            self._last = suite, self._shown(suite)
+        return Check(id_, self._kind, self._last[1], one_line(name, self._limits.name_chars), (attempt,))
 
     def _attempt(self, node: Node, excuse: str) -> Attempt:
         outcome, reason = _judged(node, excuse)
@@ -135,7 +139,7 @@ class _Reading:
         return Attempt(
             outcome=outcome,
             took_s=_took_s(node),
-            reason=one_line(reason, self._limits.message_chars),
+            reason=one_line(reason, self._limits.message_chars) if reason else "",
             problems=(_problem(node, self._limits),) if outcome is Outcome.FAILED else (),
             outputs=(Output("diagnostics", block(notes, self._limits.output_chars)),) if notes else (),
         )
@@ -205,7 +209,7 @@ def _numbers(level: Level) -> Counter[int]:
 
 
 def _took_s(node: Node) -> float | None:
-    told = node.yaml.get("duration_ms")
+    told = node.yaml.get("duration_ms") if node.yaml else None
     if isinstance(told, int | float) and not isinstance(told, bool) and 0 <= told < 1e12:
         return told / 1000
     return node.point.took_s

@@ -1,0 +1,102 @@
+"""Makes sure that a shape makes sense, before any file is read by it."""
+
+import codecs
+from collections.abc import Callable, Iterator
+
+import msgspec
+
+from plain_verdict.errors import UsageError
+from plain_verdict.readers import READERS
+from plain_verdict.readers.shape.outcomes import check_outcome
+from plain_verdict.readers.shape.times import moment_reader
+from plain_verdict.settings.shapes import Moment, OutcomeRule, Part, Shape, Value
+
+_ONE_CHAR = ("delimiter", "quote")
+
+
+def check_shape(shape: Shape, where: str) -> None:
+    """Make sure that a shape can be told, names its checks, and says how they end. Raises UsageError."""
+    if not shape.files and not shape.needs:
+        hint = 'add files = ["inspections/*.json"], or needs = [...] with places that such a file has'
+        raise UsageError("says nothing by which its files are told", where=f"{where}.name", hint=hint)
+    if shape.name in {reader.format for reader in READERS}:
+        raise UsageError(f"{shape.name!r} is a format of its own", where=f"{where}.name", hint="name it otherwise")
+    form = shape.check
+    if form.name == "":
+        raise UsageError(
+            "lacks 'name'", where=f"{where}.check", hint="add name = ... with the place of a check's name"
+        )
+    if (form.outcome, form.step, form.expectation) == ((), (), ()):
+        raise UsageError(
+            "says nothing of outcomes", where=f"{where}.check", hint="add outcome = { from = ..., passed = [...] }"
+        )
+    _check_table(shape, f"{where}.table")
+    for at, part in parts_of(shape, where):
+        _check_part(part, at)
+
+
+def parts_of(part: msgspec.Struct, where: str) -> Iterator[tuple[str, msgspec.Struct]]:
+    """Yield a table of a shape and all tables in it, each with its key."""
+    yield where, part
+    for field in msgspec.structs.fields(part):
+        value = getattr(part, field.name)
+        several = isinstance(value, tuple)
+        for number, inner in enumerate(value if several else (value,)):
+            if isinstance(inner, msgspec.Struct):
+                key = f"{where}.{field.encode_name}"
+                yield from parts_of(inner, f"{key}[{number}]" if several else key)
+            elif isinstance(inner, dict):
+                for name, text in inner.items():
+                    if isinstance(text, msgspec.Struct):
+                        yield from parts_of(text, f"{where}.{field.encode_name}.{name}")
+
+
+def _check_part(part: msgspec.Struct, where: str) -> None:
+    match part:
+        case OutcomeRule():
+            if part.from_ == "" and part.missing is None:
+                raise UsageError("lacks 'from'", where=where, hint="add from = ... with the place of the outcome")
+            _as_usage(lambda: check_outcome(part), where)
+        case Value(pattern=pattern) if pattern:
+            _check_pattern(pattern, f"{where}.pattern")
+        case Value(from_="", text=""):
+            raise UsageError("lacks 'from' or 'text'", where=where)
+        case Moment():
+            try:
+                moment_reader(part)
+            except UsageError as error:
+                raise UsageError(error.what, where=f"{where}.zone", hint=error.hint) from error
+        case Part(name="") if ".step" in where:
+            raise UsageError("lacks 'name'", where=where, hint="add name = ... with the place of a step's name")
+
+
+def _as_usage(check: Callable[[], None], where: str) -> None:
+    try:
+        check()
+    except ValueError as error:
+        key, _, what = str(error).partition(": ")
+        raise UsageError(what, where=f"{where}.{key}") from error
+
+
+def _check_pattern(pattern: str, where: str) -> None:
+    import regex  # a heavy library, for shapes that have a pattern
+
+    try:
+        regex.compile(pattern)
+    except regex.error as error:
+        raise UsageError(f"is no regular expression: {error}", where=where) from error
+
+
+def _check_table(shape: Shape, where: str) -> None:
+    for key in _ONE_CHAR:
+        value = getattr(shape.table, key)
+        if len(value) > 1:
+            raise UsageError(f"{value!r} is more than one character", where=f"{where}.{key}")
+    if shape.table.encoding:
+        try:
+            codecs.lookup(shape.table.encoding)
+        except LookupError as error:
+            hint = "write it like utf-8 or windows-1252"
+            raise UsageError(
+                f"{shape.table.encoding!r} is no encoding", where=f"{where}.encoding", hint=hint
+            ) from error

@@ -1,0 +1,265 @@
+"""Reads files of a shape: tells them by their path or by what they hold, and makes checks of their items."""
+
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+from io import BytesIO
+from pathlib import PurePosixPath
+
+import msgspec
+
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import Check, ReadingNote, ResultFile, SuiteNotes, in_order
+from plain_verdict.readers.interface import Head
+from plain_verdict.readers.shape.checks import Checks, times_of
+from plain_verdict.readers.shape.json_document import JsonDocument, JsonLines
+from plain_verdict.readers.shape.json_paths import JsonRoot, json_place
+from plain_verdict.readers.shape.places import Document, Place
+from plain_verdict.readers.shape.run import RunValues
+from plain_verdict.readers.shape.table_document import TableDocument
+from plain_verdict.readers.shape.texts import Texts
+from plain_verdict.readers.shape.values import Values
+from plain_verdict.readers.shape.xml_document import XmlDocument
+from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
+from plain_verdict.settings.shapes import Shape
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.formatting import plural
+
+_LINES = (".jsonl", ".ndjson")
+_LINES_LOOKED_AT = 100
+_ONLY_WITH_FAILURES = ("problem", "reason", "evidence", "cause", "severity", "description", "where")
+"""Parts of keys whose place may find nothing in a run where all is well."""
+
+
+class ShapeReader:
+    """Reads files of one shape."""
+
+    roots: frozenset[str] = frozenset()
+
+    def __init__(self, shape: Shape) -> None:
+        self.shape = shape
+        self.format = shape.name
+        self.told_by = f"files of the shape “{shape.name}”"
+
+    @property
+    def first(self) -> bool:
+        """Return whether it is tried before all other formats: where it names its files."""
+        return bool(self.shape.files)
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether a file stands where those of the shape do, and holds what it needs."""
+        return self.missing_in(head) is None
+
+    def missing_in(self, head: Head) -> str | None:
+        """Return what a file lacks to be of this shape, in words; None for one that is of it."""
+        files, needs = self.shape.files, self.shape.needs
+        path = PurePosixPath(head.path.replace("\\", "/").replace(" › ", "/"))
+        if files and not any(path.match(pattern) for pattern in files):
+            return f"its files are {' and '.join(files)}"
+        if not needs:
+            return None
+        try:
+            return next((f"“{need}” is not there" for need in needs if not self._holds(head, need)), None)
+        except ReadError as error:
+            return error.what
+        except ValueError as error:
+            return str(error)
+
+    def _holds(self, head: Head, need: str) -> bool:
+        if head.source is None:
+            return False
+        syntax = self.syntax_of(head)
+        if syntax == "table":
+            return bool(need.strip().casefold() in {name.casefold() for name in _table(head, self.shape).columns})
+        if syntax == "json lines":
+            document: Document = JsonLines(_beginning(head), DEFAULT_LIMITS)
+            place = document.place(need)
+            lines = (item.value for item, _ in zip(document.items(""), range(_LINES_LOOKED_AT), strict=False))
+            return any(place.first(line) is not None for line in lines)
+        if syntax == "xml":
+            document = XmlDocument(_beginning(head), self.shape.prefixes, DEFAULT_LIMITS)
+            place = document.place(need)
+            for _ in document.items("//none"):
+                pass
+            return document.root() is not None and place.first(document.root()) is not None
+        if head.json_value is None:
+            raise ValueError("it is no whole JSON")
+        return json_place(need, JsonRoot(head.json_value)).first(head.json_value) is not None
+
+    def syntax_of(self, head: Head) -> str:
+        """Return the syntax of a file: as the shape says, or as its beginning looks."""
+        if self.shape.syntax:
+            return self.shape.syntax
+        return syntax_of(head)
+
+    def read(self, source: Source, limits: Limits) -> ResultFile:
+        """Return the file's checks, with notes on all that the shape did not fit."""
+        reading = ShapeReading(self.shape, source, limits)
+        checks = reading.checks()
+        if not checks and not reading.trouble:
+            hint = f"see how each place matched: plain-verdict shape {source.path} --try SHAPE.toml"
+            what = f"is claimed by the shape “{self.shape.name}”, which makes no check of it"
+            raise ReadError(what, path=source.path, hint=hint)
+        started, ended = reading.span(checks)
+        facts = reading.run.as_facts()
+        return ResultFile(
+            path=source.path,
+            format=self.format,
+            size_bytes=source.size_bytes,
+            checks=checks,
+            suites=(SuiteNotes((), facts),) if facts else (),
+            notes=tuple(reading.notes()),
+            started=started,
+            ended=ended,
+            title=reading.run.title,
+            folder=source.folder,
+            cases=sum(len(check.attempts) for check in checks),
+            reruns=tuple(check.title for check in checks if len(check.attempts) > 1),
+            go=source.go,
+        )
+
+
+def syntax_of(head: Head) -> str:
+    """Return the syntax that the beginning of a file looks like."""
+    text = head.text
+    if text[:1] == "<":
+        return "xml"
+    if text[:1] == "[":
+        return "json"
+    if text[:1] != "{":
+        return "table"
+    if head.path.lower().endswith(_LINES):
+        return "json lines"
+    first, _, rest = text.partition("\n")
+    try:
+        msgspec.json.decode(first.encode("utf-8", "replace"))
+    except msgspec.DecodeError:
+        return "json"
+    return "json lines" if rest.lstrip()[:1] == "{" else "json"
+
+
+def _beginning(head: Head) -> Source:
+    """Return a source of the file's beginning only, without the line that may be cut off in it."""
+    assert head.source is not None  # noqa: S101  looked at before
+    data = head.data
+    if len(data) < head.source.size_bytes and b"\n" in data:
+        data = data[: data.rindex(b"\n") + 1]
+    return msgspec.structs.replace(head.source, open=lambda: BytesIO(data), size_bytes=len(data))
+
+
+def _table(head: Head, shape: Shape) -> TableDocument:
+    return TableDocument(_beginning(head), shape.table, DEFAULT_LIMITS)
+
+
+def open_document(shape: Shape, source: Source, limits: Limits) -> Document:
+    """Return a file as the syntax of a shape sees it. Raises ReadError."""
+    with source.open() as stream:
+        head = Head(stream.read(1 << 16), source)
+    match shape.syntax or syntax_of(head):
+        case "json":
+            return JsonDocument(source, limits)
+        case "json lines":
+            return JsonLines(source, limits)
+        case "xml":
+            return XmlDocument(source, shape.prefixes, limits)
+        case _:
+            return TableDocument(source, shape.table, limits)
+
+
+class ShapeReading:
+    """One reading of one file by a shape. Raises ReadError for a place that is none in the file's syntax."""
+
+    def __init__(self, shape: Shape, source: Source, limits: Limits) -> None:
+        self._shape = shape
+        self._source = source
+        self._limits = limits
+        self.trouble = ""
+        """Why it ended before the end of the file."""
+        self.document = open_document(shape, source, limits)
+        self.texts = Texts(self.document)
+        self.values = Values(shape, self.texts, limits)
+        try:
+            self.making = Checks(shape, self.document, self.values, source.kind or shape.kind)
+            self.run = RunValues(shape.run, self.document, self.values)
+        except ValueError as error:
+            raise self._wrong(error) from error
+
+    def _wrong(self, error: ValueError) -> ReadError:
+        what = f"can't be read by the shape “{self._shape.name}”: {one_line(str(error), 400)}"
+        return ReadError(
+            what, path=self._source.path, hint="mend the shape; docs/shapes.md says how places are written"
+        )
+
+    def checks(self) -> tuple[Check, ...]:
+        """Return the checks, as far as the places can be looked for."""
+        made: list[Check] = []
+        try:
+            made.extend(self.making)
+            self.run.finish()
+        except ValueError as error:
+            if not made:
+                raise self._wrong(error) from error
+            self.trouble = one_line(str(error), 400)
+        return tuple(made)
+
+    def span(self, checks: Sequence[Check]) -> tuple[datetime | None, datetime | None]:
+        """Return when the run began and ended: as the file says, or by its checks."""
+        starts, ends = times_of(checks)
+        return (
+            self.run.started or min(starts, key=in_order, default=None),
+            self.run.ended or max(ends, key=in_order, default=None),
+        )
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield what was odd about the file, and where the shape does not fit it."""
+        yield from self.document.notes()
+        if self.trouble:
+            yield self._note(f"was not read to its end: {self.trouble}", missing=True)
+        counts = self.making.counts
+        if self.run.checks is not None and self.run.checks != counts.items:
+            what = f"says that it has {plural(self.run.checks, 'check')}, and {counts.items:,} stand in it"
+            yield self._note(what, missing=counts.items < self.run.checks)
+        unknown = self.values.outcomes.unknown
+        for text, times in unknown.most_common(self._limits.notes):
+            several = plural(times, "check")
+            yield self._note(
+                f"has {several} with the outcome “{one_line(text, 60)}”, which the shape does not name: undecided"
+            )
+        if len(unknown) > self._limits.notes:
+            yield self._note(
+                f"has {len(unknown) - self._limits.notes:,} more outcomes that the shape does not name"
+            )
+        if counts.without_outcome:
+            several = plural(counts.without_outcome, "check")
+            yield self._note(f"has {several} without an outcome: undecided", counts.first.get("outcome", ""))
+        inner = self.values.inner_outcomes.unknown
+        if inner:
+            (text, times), more = inner.most_common(1)[0], len(inner) - 1
+            also = f" and {plural(more, 'more value')}" if more else ""
+            yield self._note(
+                f"has {plural(times, 'step or expectation', 'steps or expectations')} with the outcome "
+                f"“{one_line(text, 60)}”{also}, which the shape does not name: undecided"
+            )
+        if counts.nameless:
+            yield self._note(f"has {plural(counts.nameless, 'check')} without a name", counts.first.get("name", ""))
+        for key, times in self.values.unreadable.items():
+            what = f"has {plural(times, 'value')} that can't be read as “{key}”"
+            yield self._note(what, f"the first is “{self.values.examples[key]}”")
+        yield from self._fruitless()
+
+    def _fruitless(self) -> Iterator[ReadingNote]:
+        """Yield a note for each key of the shape whose places find nothing anywhere in the file."""
+        by_key: dict[str, list[Place]] = {}
+        for key, place in self.texts.places:
+            by_key.setdefault(key, []).append(place)
+        for key, places in by_key.items():
+            if any(place.hits for place in places) or not any(place.misses for place in places):
+                continue
+            quiet = any(part in key for part in _ONLY_WITH_FAILURES)
+            if quiet and not self.making.counts.bad:
+                continue
+            where = " or ".join(f"“{place.text}”" for place in places)
+            yield self._note(f"holds nothing at {where} ({key} of the shape “{self._shape.name}”)", quiet=quiet)
+
+    def _note(self, what: str, where: str = "", *, missing: bool = False, quiet: bool = False) -> ReadingNote:
+        return ReadingNote(self._source.path, what, where, results_missing=missing, quiet=quiet)

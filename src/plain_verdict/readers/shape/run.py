@@ -1,0 +1,59 @@
+"""What a file says of its run as a whole: title, times, facts, and how many checks it has."""
+
+from collections.abc import Callable
+from datetime import datetime
+
+from plain_verdict.model import Fact
+from plain_verdict.readers.shape.places import Document
+from plain_verdict.readers.shape.values import Values, cleaned
+from plain_verdict.settings.shapes import RunShape
+from plain_verdict.text.cleaning import one_line
+
+
+class RunValues:
+    """Takes what is said of the run: from the whole file, or from the first lines that say it."""
+
+    def __init__(self, form: RunShape, document: Document, values: Values) -> None:
+        self.title = ""
+        self.started: datetime | None = None
+        self.ended: datetime | None = None
+        self.facts: dict[str, str] = {}
+        self.checks: int | None = None
+        self._described = form != RunShape()
+        self._document = document
+        self._limits = values.limits
+        self._each = values.each("run", form)
+        self._title, self._checks = (
+            values.line("run.title", form.title),
+            values.texts.first("run.checks", form.checks),
+        )
+        self._moments: tuple[Callable[[object], datetime | None] | None, ...] = (
+            values.moment("run.started", form.started),
+            values.moment("run.ended", form.ended),
+        )
+        self._facts = values.pairs("run.facts", form.facts)
+        if self._described:
+            document.on_line = self.take
+
+    def finish(self) -> None:
+        """Take what the whole file says, where it is no file of lines."""
+        root = self._document.root()
+        if self._described and root is not None:
+            self.take(root)
+
+    def take(self, item: object) -> None:
+        """Take what one item says that none before it said."""
+        for part in self._each(item):
+            if self._title and not self.title:
+                self.title = self._title(part) or ""
+            started, ended = (find(part) if find else None for find in self._moments)
+            self.started, self.ended = self.started or started, self.ended or ended
+            number = (self._checks(part) if self._checks and self.checks is None else None) or ""
+            if number.strip().isascii() and number.strip().isdigit() and len(number) < 10:
+                self.checks = int(number)
+            for fact in cleaned(self._facts(part), self._limits.name_chars) if self._facts else ():
+                self.facts.setdefault(fact.key, fact.value)
+
+    def as_facts(self) -> tuple[Fact, ...]:
+        """Return the facts."""
+        return tuple(Fact(key, one_line(value, self._limits.message_chars)) for key, value in self.facts.items())

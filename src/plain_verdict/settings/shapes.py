@@ -1,0 +1,253 @@
+"""Shapes: the team's own descriptions of result files in any JSON, XML or table form (docs/shapes.md)."""
+
+from typing import Annotated, Literal
+
+import msgspec
+from msgspec import Meta
+
+from plain_verdict.model import Kind, Outcome
+
+Scalar = str | int | float | bool
+Unit = Literal["ns", "us", "ms", "s", "min", "h", "d"]
+
+
+class ShapeTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"from_": "from"}):
+    """What all tables of a shape share."""
+
+
+class Value(ShapeTable, frozen=True):
+    """How a text is found: at a place, or put together from several."""
+
+    from_: Annotated[str | int | tuple[str | int, ...], Meta(description="a place, or several in their order")] = ""
+    text: Annotated[str, Meta(description="words with places in braces, like `{quay}: {what}`")] = ""
+    pattern: Annotated[
+        str, Meta(description="a regular expression; its first group is taken, or all that it finds")
+    ] = ""
+    split: Annotated[str, Meta(description="what stands between several values in one")] = ""
+
+
+Text = str | int | tuple[str | int, ...] | Value
+"""A place: a path as the file's syntax has it, or a column's number; or how the text is found."""
+
+
+class Bounds(ShapeTable, frozen=True):
+    """Numbers that mean an outcome: those that keep every bound given."""
+
+    at_least: float | None = None
+    at_most: float | None = None
+    above: float | None = None
+    below: float | None = None
+
+
+Meaning = Scalar | tuple[Scalar, ...] | Bounds
+"""What a value must be: one of these, ``*`` for any; or a number within bounds."""
+
+
+class OutcomeRule(ShapeTable, frozen=True):
+    """Which values mean which outcome; one that stands in no list makes the check undecided."""
+
+    from_: Annotated[Text, Meta(description="where the value stands")] = ""
+    passed: Annotated[Meaning, Meta(description="the values that mean it; `*` is any other value")] = ()
+    failed: Annotated[Meaning, Meta(description="as `passed`")] = ()
+    errored: Annotated[Meaning, Meta(description="as `passed`")] = ()
+    skipped: Annotated[Meaning, Meta(description="as `passed`")] = ()
+    undecided: Annotated[Meaning, Meta(description="as `passed`")] = ()
+    missing: Annotated[Outcome | None, Meta(description="what it means that no value is there")] = None
+
+    def meaning_of(self, outcome: Outcome) -> Meaning:
+        """Return the values that mean an outcome."""
+        meaning: Meaning = getattr(self, outcome.value)
+        return meaning
+
+
+class Took(ShapeTable, frozen=True):
+    """How a duration is read."""
+
+    from_: Annotated[Text, Meta(description="where it stands")] = ""
+    unit: Annotated[Unit, Meta(description="of a bare number: ns, us, ms, s, min, h or d")] = "s"
+
+
+class Moment(ShapeTable, frozen=True):
+    """How a moment is read: ISO 8601 and epoch numbers without more."""
+
+    from_: Annotated[Text, Meta(description="where it stands; several are joined by a space")] = ""
+    unit: Annotated[Unit | None, Meta(description="of an epoch number; else told by its size")] = None
+    format: Annotated[str, Meta(description="how it is written, like `%d.%m.%Y %H:%M`")] = ""
+    zone: Annotated[str, Meta(description="of times that name none, like `Europe/Oslo`")] = ""
+
+
+class Several(ShapeTable, frozen=True):
+    """What may come several times."""
+
+    each: Annotated[str, Meta(description="where the items stand; else it is the item around it")] = ""
+    where: Annotated[
+        dict[str, Scalar | tuple[Scalar, ...]],
+        Meta(description='takes only items with these values, like `{ type = "result" }`'),
+    ] = {}
+
+
+class ProblemShape(Several, frozen=True):
+    """What went wrong, in a check or step that did not pass."""
+
+    message: Annotated[Text, Meta(description="what went wrong")] = ""
+    type: Annotated[Text, Meta(description="its type, like an exception's")] = ""
+    detail: Annotated[Text, Meta(description="a stack or more text")] = ""
+    expected: Annotated[Text, Meta(description="what should have been there")] = ""
+    actual: Annotated[Text, Meta(description="what was there")] = ""
+
+
+class EvidenceShape(Several, frozen=True):
+    """A picture or another file."""
+
+    path: Annotated[Text, Meta(description="relative to the result file")] = ""
+    base64: Annotated[Text, Meta(description="the file's content, where it stands in the result file")] = ""
+    name: Annotated[Text, Meta(description="else the file's name")] = ""
+    caption: Annotated[Text, Meta(description="a line below it")] = ""
+
+
+class ExpectationShape(Several, frozen=True):
+    """One assertion."""
+
+    subject: Annotated[Text, Meta(description="what was looked at")] = ""
+    outcome: Annotated[OutcomeRule | tuple[OutcomeRule, ...], Meta(description="as a check's")] = ()
+    expected: Annotated[Text, Meta(description="what should have been there")] = ""
+    actual: Annotated[Text, Meta(description="what was there")] = ""
+    message: Annotated[Text, Meta(description="in the words of the tool")] = ""
+
+
+class ExchangeShape(Several, frozen=True):
+    """A request to a service and what came back."""
+
+    method: Annotated[Text, Meta(description="of the request; GET where none stands")] = ""
+    url: Annotated[Text, Meta(description="of the request; without one there is no exchange")] = ""
+    request_headers: Annotated[str, Meta(description="an object, or items with `name` and `value`")] = ""
+    request_body: Annotated[Text, Meta(description="what was sent")] = ""
+    status: Annotated[Text, Meta(description="of the answer; without one nothing came back")] = ""
+    response_headers: Annotated[str, Meta(description="as those of the request")] = ""
+    response_body: Annotated[Text, Meta(description="what came back")] = ""
+    no_answer: Annotated[Text, Meta(description="why nothing came back")] = ""
+    sent: Annotated[str | int | Moment, Meta(description="when")] = ""
+    took: Annotated[str | int | Took, Meta(description="until the whole answer was there")] = ""
+
+
+class Part(Several, frozen=True):
+    """What checks and steps share."""
+
+    name: Annotated[Text, Meta(description="what it is called")] = ""
+    outcome: Annotated[
+        OutcomeRule | tuple[OutcomeRule, ...],
+        Meta(description="how it ended; of several rules the first with a value"),
+    ] = ()
+    took: Annotated[str | int | Took, Meta(description="seconds, or a number with its unit")] = ""
+    started: Annotated[str | int | Moment, Meta(description="ISO 8601 or an epoch number")] = ""
+    ended: Annotated[str | int | Moment, Meta(description="for how long it took, where nothing says so")] = ""
+    problem: Annotated[ProblemShape | tuple[ProblemShape, ...], Meta(description="what went wrong")] = ()
+    output: Annotated[
+        dict[str, Text], Meta(description="captured texts: a name of yours and where each stands")
+    ] = {}
+    evidence: Annotated[EvidenceShape | tuple[EvidenceShape, ...], Meta(description="pictures and files")] = ()
+    expectation: Annotated[
+        ExpectationShape | tuple[ExpectationShape, ...], Meta(description="assertions, one by one")
+    ] = ()
+    exchange: Annotated[ExchangeShape | tuple[ExchangeShape, ...], Meta(description="requests and answers")] = ()
+
+
+class StepShape(Part, frozen=True):
+    """A named part of a check."""
+
+    inside: Annotated[str, Meta(description="where steps of the same form stand in a step")] = ""
+    step: Annotated["StepShape | tuple[StepShape, ...]", Meta(description="steps of another form in it")] = ()
+
+
+Suite = Annotated[Text, Meta(description="one part of the suite's path, or several")]
+Many = Annotated[Text, Meta(description="all that stand there")]
+Pairs = Annotated[
+    str | dict[str, Text], Meta(description="a name and a place each; or where an object of them stands")
+]
+Links = Annotated[dict[str, Text], Meta(description="a name and where its address stands")]
+
+
+class LevelShape(Several, frozen=True):
+    """What stands around checks, and what it gives to all in it."""
+
+    suite: Suite = ""
+    tags: Many = ""
+    requirements: Many = ""
+    facts: Pairs = {}
+    parameters: Pairs = {}
+    links: Links = {}
+
+
+class CheckShape(Part, frozen=True):
+    """The items that are checks."""
+
+    suite: Suite = ""
+    tags: Many = ""
+    requirements: Many = ""
+    facts: Pairs = {}
+    parameters: Pairs = {}
+    links: Links = {}
+    description: Annotated[Text, Meta(description="what it is about")] = ""
+    file: Annotated[Text, Meta(description="the source file it is written in")] = ""
+    line: Annotated[Text, Meta(description="the line in it")] = ""
+    reason: Annotated[Text, Meta(description="why it was skipped or is undecided")] = ""
+    severity: Annotated[Text, Meta(description="kept as the fact `severity`")] = ""
+    worker: Annotated[Text, Meta(description="the machine or process that ran it")] = ""
+    cause: Annotated[Text, Meta(description="the cause that the file itself names")] = ""
+    attempt: Annotated[Text, Meta(description="which attempt it is, where each is an item of its own")] = ""
+    attempts: Annotated[
+        str,
+        Meta(description="items that are attempts at one check; outcome, times and all that went wrong are theirs"),
+    ] = ""
+    step: Annotated[StepShape | tuple[StepShape, ...], Meta(description="its steps")] = ()
+
+
+class RunShape(Several, frozen=True):
+    """What the file says of the run as a whole. Places are seen from the file's root, or the line that fits."""
+
+    title: Annotated[Text, Meta(description="the page's title, where the settings give none")] = ""
+    started: Annotated[str | int | Moment, Meta(description="else the first check's")] = ""
+    ended: Annotated[str | int | Moment, Meta(description="else the last check's")] = ""
+    facts: Annotated[str | dict[str, Text], Meta(description="facts about the run")] = {}
+    checks: Annotated[Text, Meta(description="how many checks the file says it has; fewer are missing results")] = (
+        ""
+    )
+
+
+class TableShape(ShapeTable, frozen=True):
+    """How a CSV or TSV file is written; what is not told is found out."""
+
+    delimiter: Annotated[str, Meta(description="between cells; a comma, semicolon, tab or bar is found out")] = ""
+    quote: Annotated[str, Meta(description="around cells")] = '"'
+    encoding: Annotated[str, Meta(description="else UTF-8, or Windows-1252 where it is not that")] = ""
+    header: Annotated[int, Meta(description="the line that holds the columns' names; 0: none does", ge=0)] = 1
+
+
+class Shape(ShapeTable, frozen=True, kw_only=True):
+    """``[[shape]]``: a result file of your own form. See docs/shapes.md."""
+
+    name: Annotated[str, Meta(description="what outputs call the format", min_length=1)]
+    check: Annotated[CheckShape, Meta(description="the items that are checks")]
+    files: Annotated[
+        tuple[str, ...], Meta(description="patterns for the ends of paths; such files are tried before all formats")
+    ] = ()
+    needs: Annotated[tuple[str, ...], Meta(description="places that a file must have to be of this shape")] = ()
+    syntax: Annotated[
+        Literal["", "json", "json lines", "xml", "table"], Meta(description="else told by the content")
+    ] = ""
+    kind: Annotated[Kind, Meta(description="of the checks")] = Kind.FUNCTIONAL
+    decimal: Annotated[
+        Literal["", ".", ","], Meta(description="what stands before decimals; else found out number by number")
+    ] = ""
+    level: Annotated[
+        tuple[LevelShape, ...], Meta(description="what stands around the checks, from outside in")
+    ] = ()
+    run: Annotated[RunShape, Meta(description="what the file says as a whole")] = RunShape()
+    table: Annotated[TableShape, Meta(description="how a CSV or TSV file is written")] = TableShape()
+    prefixes: Annotated[dict[str, str], Meta(description="XML namespaces by the prefixes used in places")] = {}
+
+
+class ShapeFile(ShapeTable, frozen=True):
+    """What a file for ``--shape`` may hold."""
+
+    shape: tuple[Shape, ...] = ()
