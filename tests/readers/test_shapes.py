@@ -331,6 +331,8 @@ HARD = {
     "a DTD": (PLAIN, "r.xml", '<!DOCTYPE r [<!ENTITY a "b">]><r>&a;</r>', "has a DOCTYPE, which is refused"),
     "JSON cut off": (PLAIN, "r.json", '{"n": [', "is no whole JSON"),
     "JSON that nests without end": (PLAIN, "r.json", "[" * 100_000, "is no whole JSON"),
+    "nothing in it": (PLAIN, "r.csv", "", "is empty"),
+    "lines of which none can be read": (PLAIN, "r.jsonl", '{"n": "x", "o', "makes no check of it, and it ends in the middle of a line"),
     "no check in it": (PLAIN.replace('"n"', '"n"\neach = "$.none[*]"'), "r.json", '{"n": 1}', "is claimed by the shape “rounds”, which makes no check"),
 }  # fmt: skip
 
@@ -423,6 +425,7 @@ def test_what_no_shape_can_be_drafted_of_is_said(tool, tmp_path):
         "c.xml": "<a/>",
         "d.json": "",
         "e.bin": "\0\1",
+        "f.csv": "n;o\n",
     }.items():
         (tmp_path / name).write_text(content)
         done = tool("shape", name)

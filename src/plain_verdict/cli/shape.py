@@ -84,6 +84,8 @@ def _draft(source: Source) -> int:
         trial = try_shape(shape, source, DEFAULT_LIMITS)
     except PlainVerdictError:
         return DONE  # where something must be filled in first
+    if not trial.checks:
+        return DONE
     show_labelled("note", f"it makes {plural(len(trial.checks), 'check')} of the file; the first are")
     for check in trial.checks[:_FIRST_CHECKS]:
         show(f"      {mask(_told(check))}", to=sys.stderr)

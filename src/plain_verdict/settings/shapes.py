@@ -190,7 +190,7 @@ class CheckShape(Part, frozen=True):
     description: Annotated[Text, Meta(description="what it is about")] = ""
     file: Annotated[Text, Meta(description="the source file it is written in")] = ""
     line: Annotated[Text, Meta(description="the line in it")] = ""
-    reason: Annotated[Text, Meta(description="why it was skipped or is undecided")] = ""
+    reason: Annotated[Text, Meta(description="why it was skipped or is undecided; else what `problem` finds")] = ""
     severity: Annotated[Text, Meta(description="kept as the fact `severity`")] = ""
     worker: Annotated[Text, Meta(description="the machine or process that ran it")] = ""
     cause: Annotated[Text, Meta(description="the cause that the file itself names")] = ""

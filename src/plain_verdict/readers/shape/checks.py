@@ -6,12 +6,12 @@ from typing import NamedTuple
 
 import msgspec
 
-from plain_verdict.model import Attempt, Check, Fact, Kind, Outcome, Place, Problem, counting_last
+from plain_verdict.model import BAD, Attempt, Check, Fact, Kind, Outcome, Place, Problem, counting_last
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import NAMELESS
 from plain_verdict.readers.shape.places import Document
-from plain_verdict.readers.shape.steps import steps_of, teller
-from plain_verdict.readers.shape.values import Values, cleaned
+from plain_verdict.readers.shape.steps import Told, steps_of, teller
+from plain_verdict.readers.shape.values import Values, cleaned, no_text, whole_number
 from plain_verdict.settings.shapes import CheckShape, LevelShape, Shape
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.moments import LONGEST_S
@@ -67,18 +67,18 @@ class Checks:
             values.each("check" if level is form else f"level[{at}]", level) for at, level in enumerate(inner, 1)
         ]
         self._gives = self._giver(values, "check", form)
-        self._name = values.texts.first("check.name", form.name)
+        self._name = values.texts.first("check.name", form.name) or no_text
         self._attempts = values.each("check.attempts", LevelShape(each=form.attempts)) if form.attempts else None
-        self._has_outcome = form.outcome != () or form.step != () or form.expectation != ()
         self._tell = teller(values, "check", form, values.outcomes)
         self._steps = steps_of(values, "check.step", form.step)
-        self._reason = values.texts.first("check.reason", form.reason)
         self._number = values.texts.first("check.attempt", form.attempt)
-        self._worker = values.line("check.worker", form.worker)
-        self._cause = values.line("check.cause", form.cause)
-        self._description = values.texts.first("check.description", form.description)
-        self._file, self._line = values.line("check.file", form.file), values.texts.first("check.line", form.line)
-        self._severity = values.line("check.severity", form.severity)
+        self._reason = values.texts.first("check.reason", form.reason) or no_text
+        self._worker = values.line("check.worker", form.worker) or no_text
+        self._cause = values.line("check.cause", form.cause) or no_text
+        self._description = values.texts.first("check.description", form.description) or no_text
+        self._file = values.line("check.file", form.file) or no_text
+        self._line = values.texts.first("check.line", form.line) or no_text
+        self._severity = values.line("check.severity", form.severity) or no_text
         self._at: tuple[int, _Outer] = (0, ())
 
     def _giver(
@@ -158,53 +158,52 @@ class Checks:
         counts, limits = self.counts, self._limits
         counts.items += 1
         given = self._gives(item, outer) if self._gives else outer
-        raw = self._name(item) if self._name else None
-        name = one_line(raw, limits.name_chars) if raw is not None else ""
+        raw = self._name(item) or ""
+        name = one_line(raw, limits.name_chars)
         if not name:
             counts.nameless += 1
             self._odd("name")
             raw, name = NAMELESS, NAMELESS
-        if self._attempts is None:
-            attempts: tuple[Attempt, ...] = (self._attempt(item, item),)
-        else:
-            several = [self._attempt(part, item) for part in self._attempts(item)]
-            attempts = counting_last(several or [self._attempt(item, item)])
         facts, parameters, links = given.facts, given.parameters, given.links
-        if self._severity and (severity := self._severity(item)):
+        severity = self._severity(item)
+        if severity:
             facts = (*facts, Fact("severity", severity))
         if facts or parameters or links:
             facts, parameters, links = (cleaned(pairs, limits.name_chars) for pairs in (facts, parameters, links))
         return Check(
-            check_id(self._kind, given.raw, raw or "", given.parameters),
+            check_id(self._kind, given.raw, raw, given.parameters),
             self._kind,
             given.suite,
             name,
-            attempts,
+            self._all_attempts(item),
             parameters,
-            self._place(item) if self._file else None,
+            self._place(item),
             facts,
             given.tags,
-            block(self._description(item) or "", limits.message_chars) if self._description else "",
+            block(self._description(item) or "", limits.message_chars),
             given.requirements,
             links,
         )
 
+    def _all_attempts(self, item: object) -> tuple[Attempt, ...]:
+        if self._attempts is None:
+            return (self._attempt(item, item),)
+        several = [self._attempt(part, item) for part in self._attempts(item)]
+        return counting_last(several or [self._attempt(item, item)])
+
     def _attempt(self, item: object, around: object) -> Attempt:
         """Return an attempt; ``around`` is the item that is the check, where attempts stand in it."""
-        counts = self.counts
         steps = self._steps(item) if self._steps else ()
         told = self._tell(item, steps)
         outcome, reason, problems = told.outcome, told.reason, told.problems
         if outcome is not Outcome.PASSED:
-            if outcome is Outcome.UNDECIDED and not reason and not told.outputs:
-                counts.without_outcome += 1
-                self._odd("outcome")
-            own = self._reason(item) if self._reason else None
-            if own:
-                reason = " ".join(filter(None, (one_line(own, self._limits.message_chars), reason)))
-            if outcome is not Outcome.SKIPPED and outcome is not Outcome.UNDECIDED:
-                counts.bad += 1
+            reason = self._with_reason(item, told)
+            if outcome in BAD:
+                self.counts.bad += 1
                 problems = problems or (Problem(outcome, message=reason),)
+            elif outcome is Outcome.UNDECIDED and told.unsaid:
+                self.counts.without_outcome += 1
+                self._odd("outcome")
         return Attempt(
             outcome,
             told.took_s if told.took_s is None or told.took_s < LONGEST_S else None,
@@ -217,23 +216,21 @@ class Checks:
             (),
             told.expectations,
             told.exchanges,
-            (self._worker(around) if self._worker else None) or "",
-            self._numbered(around) if self._number else 0,
-            (self._cause(around) if self._cause else None) or "",
+            self._worker(around) or "",
+            (whole_number(self._number(around)) or 0) if self._number else 0,
+            self._cause(around) or "",
         )
 
-    def _numbered(self, item: object) -> int:
-        text = (self._number(item) if self._number else None) or ""
-        return int(text) if text.isascii() and text.isdigit() and len(text) < 7 else 0
+    def _with_reason(self, item: object, told: Told) -> str:
+        """Return why an item did not pass, without what its problems say already."""
+        own = self._reason(item)
+        if not own or own in (told.reason, *(problem.message for problem in told.problems)):
+            return told.reason
+        return " ".join(filter(None, (one_line(own, self._limits.message_chars), told.reason)))
 
     def _place(self, item: object) -> Place | None:
-        file = self._file(item) if self._file else None
-        line = (self._line(item) if self._line else None) or ""
-        return (
-            Place(file, int(line) if line.isascii() and line.isdigit() and len(line) < 9 else None)
-            if file
-            else None
-        )
+        file = self._file(item)
+        return Place(file, whole_number(self._line(item))) if file else None
 
 
 def _suites(find: Callable[[object], list[str]] | None, most_chars: int) -> Callable[[object, Given], Given] | None:

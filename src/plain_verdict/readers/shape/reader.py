@@ -20,6 +20,7 @@ from plain_verdict.readers.shape.table_document import TableDocument
 from plain_verdict.readers.shape.texts import Texts
 from plain_verdict.readers.shape.values import Values
 from plain_verdict.readers.shape.xml_document import XmlDocument
+from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.shapes import Shape
 from plain_verdict.text.cleaning import one_line
@@ -99,7 +100,9 @@ class ShapeReader:
         if not checks and not reading.trouble:
             hint = f"see how each place matched: plain-verdict shape {source.path} --try SHAPE.toml"
             what = f"is claimed by the shape “{self.shape.name}”, which makes no check of it"
-            raise ReadError(what, path=source.path, hint=hint)
+            lost = next((note for note in reading.document.notes() if note.results_missing), None)
+            what += f", and it {lost.what}" if lost else ""
+            raise ReadError(what, path=source.path, where=lost.where if lost else "", hint=hint)
         started, ended = reading.span(checks)
         facts = reading.run.as_facts()
         return ResultFile(
@@ -154,7 +157,10 @@ def _table(head: Head, shape: Shape) -> TableDocument:
 def open_document(shape: Shape, source: Source, limits: Limits) -> Document:
     """Return a file as the syntax of a shape sees it. Raises ReadError."""
     with source.open() as stream:
-        head = Head(stream.read(1 << 16), source)
+        head = Head(stream.read(HEAD_BYTES), source)
+    if not head.text:
+        hint = "the run may have been stopped before it wrote results; run it again"
+        raise ReadError("is empty", path=source.path, hint=hint)
     match shape.syntax or syntax_of(head):
         case "json":
             return JsonDocument(source, limits)

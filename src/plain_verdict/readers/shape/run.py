@@ -5,7 +5,7 @@ from datetime import datetime
 
 from plain_verdict.model import Fact
 from plain_verdict.readers.shape.places import Document
-from plain_verdict.readers.shape.values import Values, cleaned
+from plain_verdict.readers.shape.values import Values, cleaned, no_text, whole_number
 from plain_verdict.settings.shapes import RunShape
 from plain_verdict.text.cleaning import one_line
 
@@ -23,10 +23,8 @@ class RunValues:
         self._document = document
         self._limits = values.limits
         self._each = values.each("run", form)
-        self._title, self._checks = (
-            values.line("run.title", form.title),
-            values.texts.first("run.checks", form.checks),
-        )
+        self._title = values.line("run.title", form.title) or no_text
+        self._checks = values.texts.first("run.checks", form.checks) or no_text
         self._moments: tuple[Callable[[object], datetime | None] | None, ...] = (
             values.moment("run.started", form.started),
             values.moment("run.ended", form.ended),
@@ -44,13 +42,11 @@ class RunValues:
     def take(self, item: object) -> None:
         """Take what one item says that none before it said."""
         for part in self._each(item):
-            if self._title and not self.title:
-                self.title = self._title(part) or ""
+            self.title = self.title or self._title(part) or ""
             started, ended = (find(part) if find else None for find in self._moments)
             self.started, self.ended = self.started or started, self.ended or ended
-            number = (self._checks(part) if self._checks and self.checks is None else None) or ""
-            if number.strip().isascii() and number.strip().isdigit() and len(number) < 10:
-                self.checks = int(number)
+            if self.checks is None:
+                self.checks = whole_number(self._checks(part))
             for fact in cleaned(self._facts(part), self._limits.name_chars) if self._facts else ():
                 self.facts.setdefault(fact.key, fact.value)
 

@@ -12,6 +12,7 @@ from plain_verdict.readers.shape.outcomes import NOTHING_SAID, Outcomes
 from plain_verdict.readers.shape.parts import Make, evidence, exchanges, expectations, outputs, problems
 from plain_verdict.readers.shape.values import Values, numbered
 from plain_verdict.settings.shapes import Part, StepShape
+from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import plural
 
 NAMELESS_STEP = "Nameless step"
@@ -21,9 +22,10 @@ _WORSE = (*BAD, Outcome.UNDECIDED)
 
 
 class Told(NamedTuple):
-    """What an item says of a check, attempt or step."""
+    """What an item says of a check, attempt or step. ``unsaid``: it has no outcome, though it should."""
 
     outcome: Outcome
+    unsaid: bool
     reason: str
     took_s: float | None
     started: datetime | None
@@ -46,44 +48,48 @@ def teller(values: Values, key: str, form: Part, outcomes: Outcomes) -> Tell:
     judge = outcomes.reader(f"{key}.outcome", form.outcome)
     took, started = values.took(f"{key}.took", form.took), values.moment(f"{key}.started", form.started)
     ended = values.moment(f"{key}.ended", form.ended)
-    problems_of = problems(values, f"{key}.problem", form.problem)
-    outputs_of = outputs(values, f"{key}.output", form.output)
-    evidence_of = evidence(values, f"{key}.evidence", form.evidence)
-    expectations_of = expectations(values, f"{key}.expectation", form.expectation)
-    exchanges_of = exchanges(values, f"{key}.exchange", form.exchange)
-    has_parts = any((outputs_of, evidence_of, expectations_of, exchanges_of))
-    limits = values.limits
+    problems_of = problems(values, f"{key}.problem", form.problem) or _none
+    outputs_of = outputs(values, f"{key}.output", form.output) or _none
+    evidence_of = evidence(values, f"{key}.evidence", form.evidence) or _none
+    expectations_of = expectations(values, f"{key}.expectation", form.expectation) or _none
+    exchanges_of = exchanges(values, f"{key}.exchange", form.exchange) or _none
 
     def tell(item: object, steps: Sequence[Step]) -> Told:
-        outcome, unknown = judge(item) if judge else NOTHING_SAID
+        judged = judge(item) if judge else NOTHING_SAID
         began, end = started(item) if started else None, ended(item) if ended else None
         took_s = took(item) if took else None
-        wrong = problems_of(item) if problems_of else ()
-        said: tuple[Output, ...] = ()
-        proofs: tuple[Evidence, ...] = ()
-        asserted: tuple[Expectation, ...] = ()
-        exchanged: tuple[Exchange, ...] = ()
-        if has_parts:
-            said, proofs = _of(outputs_of, item), _of(evidence_of, item)
-            asserted, exchanged = _of(expectations_of, item), _of(exchanges_of, item)
-            if len(exchanged) == 1:
-                asserted = tuple(msgspec.structs.replace(one, exchange=0) for one in asserted)
+        exchanged, asserted = exchanges_of(item), expectations_of(item)
+        if asserted and len(exchanged) == 1:
+            asserted = tuple(msgspec.structs.replace(one, exchange=0) for one in asserted)
+        outcome, unknown = judged
         reason = f"The shape does not say what “{unknown}” means." if unknown is not None else ""
         if steps or asserted:
             outcome, reason = _with_inner(outcome, reason, steps, asserted, told=judge is not None)
+        wrong, said = problems_of(item), outputs_of(item)
         if outcome in BAD:
-            wrong = tuple(_as(problem, outcome) for problem in wrong) or unmet(asserted, limits)
+            wrong = tuple(_as(problem, outcome) for problem in wrong) or unmet(asserted, values.limits)
         elif wrong:
-            said, wrong = (*said, *map(_remark, wrong)), ()
+            reason, remarks = _no_problems(outcome, reason, wrong, values.limits.message_chars)
+            wrong, said = (), (*said, *remarks)
         if took_s is None and began is not None and end is not None:
             took_s = _between(began, end)
-        return Told(outcome, reason, took_s, began, end, wrong, said, proofs, asserted, exchanged)
+        unsaid, proofs = judged is NOTHING_SAID, evidence_of(item)
+        return Told(outcome, unsaid, reason, took_s, began, end, wrong, said, proofs, asserted, exchanged)
 
     return tell
 
 
-def _of(make: Make[object] | None, item: object) -> tuple:  # type: ignore[type-arg]  # of what it makes
-    return make(item) if make else ()
+def _none(_item: object) -> tuple[()]:
+    return ()
+
+
+def _no_problems(
+    outcome: Outcome, reason: str, wrong: Sequence[Problem], most_chars: int
+) -> tuple[str, Iterator[Output]]:
+    """Return what stands where problems would, for an item that has none: why it was left out, and remarks."""
+    if outcome is not Outcome.PASSED and not reason:
+        reason, wrong = one_line(wrong[0].message, most_chars), wrong[1:]
+    return reason, map(_remark, wrong)
 
 
 def _as(problem: Problem, outcome: Outcome) -> Problem:

@@ -16,6 +16,7 @@ from plain_verdict.text.cleaning import one_line
 
 Form = TypeVar("Form")
 _REMEMBERED = 10_000
+_MOST_DIGITS = 9
 
 
 def remembering(most_chars: int) -> Callable[[str], str]:
@@ -31,6 +32,17 @@ def remembering(most_chars: int) -> Callable[[str], str]:
         return made
 
     return line
+
+
+def no_text(_item: object) -> str | None:
+    """Return nothing: what gives the text of a key that a shape does not have."""
+    return None
+
+
+def whole_number(text: str | None) -> int | None:
+    """Return a whole number of up to nine digits; None for other texts."""
+    text = (text or "").strip()
+    return int(text) if text.isascii() and text.isdigit() and len(text) <= _MOST_DIGITS else None
 
 
 def cleaned(facts: tuple[Fact, ...], most_chars: int) -> tuple[Fact, ...]:

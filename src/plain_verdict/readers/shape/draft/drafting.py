@@ -48,6 +48,7 @@ def draft_shape(source: Source, limits: Limits) -> Draft:
             needs = tuple(document.columns[:3])
             if len(document.columns) < 2:
                 candidates = []
+    candidates = [candidate for candidate in candidates if candidate.items.number and candidate.items.fields]
     found = best(candidates)
     if found is None:
         hint = "a shape reads lists: objects of JSON, lines of JSON Lines, elements of XML, rows of a table"

@@ -68,28 +68,31 @@ class Meanings(NamedTuple):
 def guess(level: Level) -> Guess:
     """Return the roles of a level's fields, each role and each field at most once."""
     fixed = level.where[0] if level.where else ""
+    fields = [field for field in level.fields if field.place != fixed]
+    roles = _roles(fields)
+    rest = [field for field in fields if field not in roles.values()]
+    groups = next((field for field in rest if _groups_all(field)), None)
+    if groups and Role.SUITE not in roles and Role.NAME in roles:
+        roles[Role.SUITE] = groups
+    time_of_day = None
+    if Role.STARTED in roles and _is_day(roles[Role.STARTED]):
+        time_of_day = next(filter(_is_time_of_day, rest), None)
+    score = sum(_WEIGHTS.get(role, 0.2) * _fit(role, field) for role, field in roles.items())
+    unused = tuple(field for field in rest if field is not time_of_day and field not in roles.values())
+    return Guess(roles, score + math.log10(level.number + 1) / 2, unused, time_of_day, _unit_beside(roles, level))
+
+
+def _roles(fields: Sequence[Field]) -> dict[Role, Field]:
+    """Return for each role the field that fits it best, the best fits first."""
     fits = sorted(
-        ((_fit(role, field), -at, role, field) for role in Role for at, field in enumerate(level.fields)),
+        ((_fit(role, field), -at, role, field) for role in Role for at, field in enumerate(fields)),
         key=lambda fit: (-fit[0], list(Role).index(fit[2]), -fit[1]),
     )
     roles: dict[Role, Field] = {}
-    taken = {fixed}
     for fit, _, role, field in fits:
-        if fit >= _LEAST and role not in roles and field.place not in taken:
+        if fit >= _LEAST and role not in roles and field not in roles.values():
             roles[role] = field
-            taken.add(field.place)
-    time_of_day = None
-    if Role.STARTED in roles and _is_day(roles[Role.STARTED]):
-        others = [field for field in level.fields if _is_time_of_day(field) and field is not roles[Role.STARTED]]
-        time_of_day = others[0] if others else None
-    if Role.SUITE not in roles and Role.NAME in roles:
-        groups = next((field for field in level.fields if field.place not in taken and _groups_all(field)), None)
-        if groups:
-            roles[Role.SUITE] = groups
-            taken.add(groups.place)
-    score = sum(_WEIGHTS.get(role, 0.2) * _fit(role, field) for role, field in roles.items())
-    unused = tuple(field for field in level.fields if field.place not in taken and field is not time_of_day)
-    return Guess(roles, score + math.log10(level.number + 1) / 2, unused, time_of_day, _unit_beside(roles, level))
+    return roles
 
 
 def _groups_all(field: Field) -> bool:

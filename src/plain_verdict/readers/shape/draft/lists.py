@@ -75,14 +75,11 @@ def line_candidates(source: Source, limits: Limits) -> list[Candidate]:
 def _kinds_of_lines(lines: list[dict[str, object]]) -> list[tuple[tuple[str, str] | None, list[dict[str, object]]]]:
     """Return all lines, or those of each kind where a key with few values tells lines of different keys apart."""
     for key in dict.fromkeys(key for line in lines[:SAMPLE] for key in line):
-        values = [line.get(key) for line in lines]
-        texts = Counter(value for value in values if isinstance(value, str))
+        texts = Counter(value for line in lines if isinstance(value := line.get(key), str))
         if not 1 < len(texts) <= _MOST_KINDS or texts.total() < _NEARLY_ALL * len(lines):
             continue
         groups = {text: [line for line in lines if line.get(key) == text] for text in texts}
-        keys = [frozenset(name for line in group for name in line) for group in groups.values()]
-        shared = frozenset.intersection(*keys)
-        if any(len(some - shared) > 0 for some in keys) and len(set(keys)) > 1 and _apart(keys):
+        if _apart([frozenset(name for line in group for name in line) for group in groups.values()]):
             return [((key_of(key), text), group) for text, group in groups.items()]
     return [(None, lines)]
 

@@ -73,23 +73,30 @@ def _lines(draft: Draft) -> Iterator[str]:
 
 def _run(candidate: Candidate) -> Iterator[str]:
     """Yield what the file says once, as facts about the run."""
-    run = candidate.run
-    lists = tuple(level.each.removeprefix("$.").partition("[")[0] for level in candidate.levels if level.each)
-    fields = [field for field in run.fields if not field.many and not field.place.startswith(lists)] if run else []
-    fields = [field for field in fields if not (run and run.where and field.place == run.where[0])]
-    if run is None or not fields:
+    run = _beside(candidate)
+    if run is None or not run.fields:
         return
     yield ""
     yield "[shape.run]"
     yield from _where(run)
-    made = guess(run._replace(fields=tuple(fields)))
-    times = [field for role, field in made.roles.items() if role in (Role.STARTED, Role.ENDED)]
-    yield from _times(made._replace(roles={role: field for role, field in made.roles.items() if field in times}))
-    fields = [field for field in fields if field not in times]
-    if not fields:
-        return
-    pairs = ", ".join(f"{_key(_fact_name(field.place))} = {quoted(field.place)}" for field in fields[:_RUN_FACTS])
-    yield f"facts = {{ {pairs} }}"
+    made = guess(run)
+    times: dict[Role, Field] = {role: made.roles[role] for role in (Role.STARTED, Role.ENDED) if role in made.roles}
+    yield from _times(made._replace(roles=times))
+    facts = [field for field in run.fields if field not in times.values()][:_RUN_FACTS]
+    if facts:
+        pairs = ", ".join(f"{_key(_fact_name(field.place))} = {quoted(field.place)}" for field in facts)
+        yield f"facts = {{ {pairs} }}"
+
+
+def _beside(candidate: Candidate) -> Level | None:
+    """Return what stands once in the file, without the items and what tells its line from others."""
+    run = candidate.run
+    if run is None:
+        return None
+    lists = tuple(level.each.removeprefix("$.").partition("[")[0] for level in candidate.levels if level.each)
+    fixed = run.where[0] if run.where else ""
+    fields = [field for field in run.fields if not field.many and field.place != fixed]
+    return run._replace(fields=tuple(field for field in fields if not field.place.startswith(lists)))
 
 
 def _fact_name(place: str) -> str:
