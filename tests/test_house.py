@@ -21,6 +21,7 @@ LEVELS = {
     "model": 0,
     "processes": 0,
     "demo": 0,
+    "load": 3,
     "recorder": 0,
     "settings": 1,
     "pytest_plugin": 1,

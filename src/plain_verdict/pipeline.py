@@ -21,10 +21,11 @@ from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.facts import repository_facts
 from plain_verdict.inputs.progress import OnProgress, OnStep, no_progress
 from plain_verdict.judging import judge
+from plain_verdict.judging.targets import with_targets
 from plain_verdict.masking import Masker, mask_run
 from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
-from plain_verdict.model import Run, Verdict
+from plain_verdict.model import Kind, Run, Verdict
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.operations import with_calls
 from plain_verdict.readers import read_all
@@ -77,11 +78,26 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
         run = read_all(sources, options.limits, on_progress, options.shapes)
     run = msgspec.structs.replace(run, unread=found.unread + run.unread)
     run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
+    run = with_load(run, options)
     if options.evidence and run.files:
         with on_step("Evidence") as on_progress:
             run = collect(run, options.evidence, options.limits, on_progress)
     run = mask_run(in_zone(run, options.zone), Masker(options.masking))
-    return with_calls(run, document, document_notes)
+    return with_targets(with_calls(run, document, document_notes), options.targets)
+
+
+def with_load(run: Run, options: ReadOptions) -> Run:
+    """Return the run with the numbers of its load results, compared with those of an earlier run that is named."""
+    if not any(payload.kind is Kind.LOAD for file in run.files for payload in file.payloads):
+        return run
+    from plain_verdict.load.run import with_comparison, with_numbers  # NumPy, for load results only
+
+    run = with_numbers(run)
+    if not options.baseline:
+        return run
+    found = discover(options.baseline)
+    earlier = read_all(found.sources, options.limits, lambda *_: None, options.shapes)
+    return with_comparison(run, msgspec.structs.replace(earlier, unread=found.unread + earlier.unread))
 
 
 def read_api_document(path: str) -> "tuple[ApiDocument | None, tuple[str, ...]]":

@@ -184,7 +184,10 @@ def test_open_starts_the_users_browser(program, tmp_path):
 def test_the_demo_shows_what_it_promises(tool, tmp_path):
     done = tool("demo", "here")
     assert done.code == 0
-    assert "15 of 99 checks failed or could not finish (12 functional and 3 API), 5 of them because of" in done.out
+    assert (
+        "15 of 107 checks failed or could not finish (11 functional, 3 API and 1 load), 5 of them because of"
+        in done.out
+    )
     assert "What to look at" in done.out
     assert (tmp_path / "here" / "verdict.html").stat().st_size < 800_000
-    assert len(list((tmp_path / "here" / "results").glob("*.*"))) == 7
+    assert len(list((tmp_path / "here" / "results").glob("*.*"))) == 8

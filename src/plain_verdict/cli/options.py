@@ -40,6 +40,13 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         help="shapes: descriptions of result files in forms of your own; repeat for more (docs/shapes.md)",
     )
     parser.add_argument(
+        "--baseline",
+        nargs="+",
+        default=[],
+        metavar="SAMPLES",
+        help="load results of an earlier run to compare with (docs/load.md)",
+    )
+    parser.add_argument(
         "--json", action="store_true", help="print one JSON object on standard output and nothing else"
     )
     parser.add_argument("--detail", action="store_true", help="with --json: every check as well")

@@ -4,6 +4,7 @@ from datetime import timedelta
 from pathlib import Path
 
 RESULTS = Path(__file__).parent / "results"
+EARLIER = Path(__file__).parent / "earlier"
 SHOTS = Path(__file__).parent / "shots"
 BRAND = Path(__file__).parent / "brand"
 API_DOCUMENT = Path(__file__).parent / "fares.openapi.yaml"

@@ -1,6 +1,5 @@
 """Weighs the team's conditions: a measure, a bound, a scope; and says each in words."""
 
-import operator
 from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
 
@@ -8,16 +7,13 @@ import msgspec
 
 from plain_verdict.judging.matching import fits_status
 from plain_verdict.judging.measures import CheckedScope, measure_named
+from plain_verdict.judging.measures.interface import BOUNDS, bound_of
+from plain_verdict.judging.targets import Target, is_on_load, result_of, targets_of
 from plain_verdict.model import Call, Check, ConditionResult, Outcome, Run, State, Waived
 from plain_verdict.operations.templates import nameless
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import capital
 
-_BOUNDS = {
-    "at_most": ("at most", operator.le),
-    "at_least": ("at least", operator.ge),
-    "exactly": ("exactly", operator.eq),
-}
 _WHOLE_RUN = Scope()
 
 
@@ -27,7 +23,12 @@ class Scopes:
     def __init__(self, run: Run, waived: Mapping[str, Waived]) -> None:
         self._run = run
         self._waived = waived
-        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally, run.api)}
+        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally, run.api, run.load)}
+
+    @property
+    def run(self) -> Run:
+        """Return the run."""
+        return self._run
 
     @property
     def whole(self) -> CheckedScope:
@@ -48,7 +49,7 @@ class Scopes:
 
 def check_condition(rule: ConditionRule) -> None:
     """Make sure that a condition makes sense. Raises ValueError, which begins with the key."""
-    given = [key for key in _BOUNDS if getattr(rule, key) is not None]
+    given = [key for key in BOUNDS if getattr(rule, key) is not None]
     if len(given) != 1:
         raise ValueError("measure: needs exactly one of at_most, at_least and exactly")
     measure = measure_named(rule.measure)
@@ -65,7 +66,11 @@ def weigh(rules: Sequence[ConditionRule], scopes: Scopes) -> tuple[tuple[Conditi
     """Return each condition with the number it met and its state; and notes on scopes that nothing is in."""
     results: list[ConditionResult] = []
     notes: list[str] = []
+    targets = targets_of(rules, scopes.run)
     for rule in rules:
+        if is_on_load(rule, scopes.run):
+            results.append(_on_load(rule, scopes.run, targets))
+            continue
         inside = scopes.within(rule.scope)
         results.append(_weighed(rule, inside))
         on_calls = bool(rule.scope.operation or rule.scope.status)
@@ -76,6 +81,12 @@ def weigh(rules: Sequence[ConditionRule], scopes: Scopes) -> tuple[tuple[Conditi
                 f"No {thing} is{_where(rule.scope)}, where the condition “{rule.name or rule.measure}” looks."
             )
     return tuple(results), tuple(notes)
+
+
+def _on_load(rule: ConditionRule, run: Run, targets: Sequence[Target]) -> ConditionResult:
+    if run.load is not None:
+        return result_of(rule, targets)
+    return _weighed(rule, CheckedScope((), {}))
 
 
 def _is_in(scope: Scope, check: Check) -> bool:
@@ -99,9 +110,9 @@ def _is_meant(scope: Scope, call: Call) -> bool:
 
 def _weighed(rule: ConditionRule, scope: CheckedScope) -> ConditionResult:
     measure = measure_named(rule.measure)
-    key = next(key for key in _BOUNDS if getattr(rule, key) is not None)
-    bound = measure.read(getattr(rule, key))
-    phrase, keeps = _BOUNDS[key]
+    key, written = bound_of(rule)
+    bound = measure.read(written)
+    phrase, keeps = BOUNDS[key]
     words = f"{capital(measure.name)}: {phrase} {measure.unit.say(bound)}{_where(rule.scope)}"
     words = f"{rule.name} ({words[:1].lower()}{words[1:]})" if rule.name else words
     words += f", as {rule.reason}" if rule.reason else ""

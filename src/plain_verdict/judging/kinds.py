@@ -5,49 +5,64 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from plain_verdict.judging.conditions import Scopes
 from plain_verdict.judging.measures import CheckedScope, is_of_calls
+from plain_verdict.judging.measures.load import per_cent
 from plain_verdict.judging.sentence import SentenceFacts, explain
+from plain_verdict.judging.targets import is_on_load
 from plain_verdict.model import (
     Call,
     CallState,
     ConditionResult,
     Kind,
     KindVerdict,
+    LoadRun,
     Operation,
     Run,
     State,
+    Tally,
     VerdictWord,
 )
 from plain_verdict.settings.rules import ConditionRule, Scope
-from plain_verdict.text.formatting import plural
+from plain_verdict.text.formatting import format_duration, plural
 
 Weighed = Sequence[tuple[ConditionRule, ConditionResult]]
 
 
 def judge_kinds(run: Run, scopes: Scopes, weighed: Weighed, *, failures_count: bool) -> Iterator[KindVerdict]:
     """Yield the verdict on each kind; ``failures_count``: a check that fails is none that conditions allow."""
-    present = {check.kind for check in run.checks}
+    present = {check.kind for check in run.checks} | ({Kind.LOAD} if run.load else set())
     alone = len(present) == 1  # then the run and its one kind are the same
     gaps = _gaps(run, present)
     for kind in Kind:
         if kind in present:
-            own = [result for rule, result in weighed if alone or _kind_of(rule) is kind]
+            own = [result for rule, result in weighed if alone or _kind_of(rule, run) is kind]
             inside = scopes.whole if alone else scopes.within(Scope(kind=kind))
-            yield _judged(kind, inside, own, gaps=gaps[kind], failures_count=failures_count)
+            yield _judged(kind, inside, own, gaps=gaps[kind], failures_count=failures_count, load=run.load)
 
 
-def _kind_of(rule: ConditionRule) -> Kind | None:
+def _kind_of(rule: ConditionRule, run: Run) -> Kind | None:
+    if is_on_load(rule, run):
+        return Kind.LOAD
     return Kind.API if is_of_calls(rule.measure) else rule.scope.kind
 
 
 def _gaps(run: Run, present: Iterable[Kind]) -> Counter[Kind]:
     """Return of how many inputs of each kind results are missing; one that tells no kind may be of any."""
-    kinds = {file.path: {check.kind for check in file.checks} for file in run.files}
+    kinds = {
+        file.path: {check.kind for check in file.checks} or ({Kind.LOAD} if file.format == "samples" else set())
+        for file in run.files
+    }
     paths = {gap.path for gap in run.not_whole}
     return Counter(kind for path in paths for kind in kinds.get(path) or present)
 
 
 def _judged(
-    kind: Kind, inside: CheckedScope, own: Sequence[ConditionResult], *, gaps: int, failures_count: bool
+    kind: Kind,
+    inside: CheckedScope,
+    own: Sequence[ConditionResult],
+    *,
+    gaps: int,
+    failures_count: bool,
+    load: LoadRun | None = None,
 ) -> KindVerdict:
     tally, waived = inside.tally, inside.waived
     word = _word(inside, {result.state for result in own}, gaps=gaps, failures_count=failures_count)
@@ -58,6 +73,8 @@ def _judged(
         broken=tuple(result for result in own if result.state is State.BROKEN),
         unmeasured=tuple(result.words for result in own if result.state is State.OPEN),
     )
+    if kind is Kind.LOAD and load is not None:
+        return KindVerdict(kind, word, describe_load(load, tally), tally)
     why = explain(word, facts).text
     calls = describe_calls(inside.api.calls) if kind is Kind.API else ""
     return KindVerdict(kind, word, f"{why.removesuffix('.')}; {calls}." if calls else why, tally)
@@ -70,6 +87,19 @@ def _word(inside: CheckedScope, states: set[State], *, gaps: int, failures_count
         return VerdictWord.NOT_FIT
     is_open = State.OPEN in states or tally.undecided or not tally.ran or gaps
     return VerdictWord.UNDECIDED if is_open else VerdictWord.FIT
+
+
+def describe_load(load: LoadRun, targets: Tally) -> str:
+    """Return how a load run went, in words."""
+    span = format_duration(load.span_s)
+    failed = "none of them failed"
+    if load.whole.failed:
+        failed = f"{per_cent(100 * load.whole.failed_share)} of them failed"
+    if not targets.total:
+        kept = "no target says what is fast enough, so nothing is judged"
+    else:
+        kept = f"{targets.passed:,} of {plural(targets.total, 'target')} kept"
+    return f"{plural(load.rows, 'request')} in {span}, {failed}; {kept}."
 
 
 def describe_calls(calls: Sequence[Call]) -> str:

@@ -40,6 +40,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         gaps=gaps,
         waived=len(waivers.waived),
         kinds=kinds,
+        load=run.load,
         cause=_largest(causes, run.tally),
         broken=tuple(condition for condition in own if condition.state is State.BROKEN),
         unmeasured=tuple(condition.words for condition in own if condition.state is State.OPEN),

@@ -37,6 +37,8 @@ class ConditionResult(Value, frozen=True):
     state: State
     met: str
     name: str = ""
+    is_target: bool = False
+    """Whether checks of load results tell it one by one."""
 
 
 class Cause(Value, frozen=True):

@@ -1,6 +1,5 @@
 """What is told of the calls to an API: how they came back, by operation and by suite, and what was never called."""
 
-import math
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
 
@@ -8,29 +7,13 @@ import msgspec
 
 from plain_verdict.model import Call, Operation, Run
 from plain_verdict.operations.numbers import LEAST_VALUES, CallNumbers, count_calls
+from plain_verdict.report.ranges import Range, RangeScale
 from plain_verdict.report.suites import natural
 from plain_verdict.text.formatting import capital, format_duration, format_size, join_list, plural, spelled
 
 MOST_OPERATIONS = 400
-_WIDTH = 190
-"""Of the drawing of a range, in its own units."""
 _MOST_NAMED = 12
 _BY_STATUS = "har"
-
-
-class Range(msgspec.Struct, frozen=True):
-    """Where the least, median, 95 % and longest time stand in the drawing; None where they are not known."""
-
-    least: float
-    longest: float
-    p50: float | None
-    p95: float | None
-    words: str
-
-    @property
-    def reach(self) -> float:
-        """Return where the line ends: at 95 % of the times, or at the longest where they are too few."""
-        return self.longest if self.p95 is None else self.p95
 
 
 class OperationRow(msgspec.Struct, frozen=True):
@@ -82,9 +65,9 @@ def tell_api(run: Run, numbers: Sequence[tuple[Operation, CallNumbers]]) -> ApiO
     if not calls and run.api.coverage is None:
         return None
     whole = count_calls(calls)
-    scale = _Scale([numbers for _, numbers in numbers])
+    scale = RangeScale([(own.least_s, own.longest_s) for _, own in numbers])
     rows = tuple(
-        OperationRow(operation, own, _answers(own.statuses), scale.range_of(own))
+        OperationRow(operation, own, _answers(own.statuses), _range(scale, own))
         for operation, own in numbers[:MOST_OPERATIONS]
     )
     return ApiOverview(
@@ -117,45 +100,12 @@ def _lead(run: Run, whole: CallNumbers) -> Iterator[str]:
         yield f"{capital(spelled(by_status, 'check'))} {'is' if by_status == 1 else 'are'} judged by status alone."
 
 
+def _range(scale: RangeScale, own: CallNumbers) -> Range | None:
+    return scale.range_of(own.least_s, own.p50_s, own.p95_s, own.longest_s)
+
+
 def _answers(statuses: Sequence[tuple[str, int]]) -> str:
     return ", ".join(f"{status}\u00a0×\u00a0{number:,}" for status, number in statuses)
-
-
-class _Scale:
-    """A logarithmic scale that holds every time."""
-
-    def __init__(self, numbers: Sequence[CallNumbers]) -> None:
-        least = [own.least_s for own in numbers if own.least_s]
-        longest = [own.longest_s for own in numbers if own.longest_s]
-        self._least = _round(min(least, default=0.001), up=False)
-        self._longest = max(_round(max(longest, default=1.0), up=True), self._least * 10)
-        self.words = f"{format_duration(self._least)} to {format_duration(self._longest)}" if longest else ""
-
-    def range_of(self, own: CallNumbers) -> Range | None:
-        """Return the range of some calls' times; None where nothing tells them."""
-        if own.least_s is None or own.longest_s is None:
-            return None
-        told = (("least", own.least_s), ("median", own.p50_s), ("95 %", own.p95_s), ("longest", own.longest_s))
-        return Range(
-            least=self._at(own.least_s),
-            longest=self._at(own.longest_s),
-            p50=None if own.p50_s is None else self._at(own.p50_s),
-            p95=None if own.p95_s is None else self._at(own.p95_s),
-            words=", ".join(f"{word} {format_duration(seconds)}" for word, seconds in told if seconds is not None),
-        )
-
-    def _at(self, seconds: float) -> float:
-        inside = min(max(seconds, self._least), self._longest)
-        return round(_WIDTH * math.log(inside / self._least) / math.log(self._longest / self._least), 1)
-
-
-def _round(seconds: float, *, up: bool) -> float:
-    """Return the next round number (1, 2 or 5 times a power of ten) above or below."""
-    power = 10.0 ** math.floor(math.log10(seconds))
-    steps = [power * step for step in (1, 2, 5, 10)]
-    if up:
-        return next(step for step in steps if step >= seconds * 0.999999)
-    return next(step for step in reversed(steps) if step <= seconds * 1.000001)
 
 
 def _coverage(run: Run) -> Iterator[tuple[str, tuple[str, ...]]]:

@@ -24,6 +24,7 @@ from plain_verdict.operations.numbers import CallNumbers, by_operation
 from plain_verdict.report.api import ApiOverview, tell_api
 from plain_verdict.report.causes import CauseEntry, tell_causes
 from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
+from plain_verdict.report.load import LoadOverview, tell_load
 from plain_verdict.report.overview import span_of, title_of
 from plain_verdict.report.page_info import PageInfo
 from plain_verdict.report.shown_check import ShownCheck, show_check
@@ -141,6 +142,11 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     def api(self) -> ApiOverview | None:
         """Return what is told of the calls to an API; None where there are none."""
         return tell_api(self.run, self.operations)
+
+    @cached_property
+    def load(self) -> LoadOverview | None:
+        """Return what is told of the load run; None where there is none."""
+        return tell_load(self.run)
 
     @cached_property
     def evidence(self) -> EvidenceIndex:

@@ -85,6 +85,8 @@ def _read_request(
         kinds={Kind(name): paths for name, paths in msgspec.structs.asdict(file.input.kinds).items()},
         api_document=overrides.api_document or file.api.document,
         shapes=_shapes(overrides, file),
+        targets=file.condition,
+        baseline=overrides.baseline or file.load.baseline,
         expected=_expected(overrides, file, made, now),
         variants=VariantOptions(file.input.variants, file.input.variants_from),
         evidence=_evidence(overrides, file),

@@ -11,6 +11,7 @@ class Overrides(msgspec.Struct, frozen=True):
     config: str | None = None
     api_document: str | None = None
     shape: tuple[str, ...] = ()
+    baseline: tuple[str, ...] = ()
     masking: bool | None = None
     expect_files: int | None = None
     newer_than: str | None = None

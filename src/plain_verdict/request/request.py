@@ -12,7 +12,7 @@ from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.model import Fact, Kind
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
-from plain_verdict.settings.rules import Rules
+from plain_verdict.settings.rules import ConditionRule, Rules
 from plain_verdict.settings.schema import MailTable, ReportTable
 from plain_verdict.settings.shapes import Shape
 
@@ -22,6 +22,8 @@ class ReadOptions(msgspec.Struct, frozen=True):
 
     ``retries`` are files, folders and patterns of later goes, ``kinds`` those of another kind than
     the format's own. ``api_document`` is the path of an OpenAPI document, ``shapes`` are the team's own formats.
+    ``targets`` are conditions; those on load become checks of its requests. ``baseline`` are load results of an
+    earlier run to compare with.
     ``evidence`` None leaves evidence as results name it.
     ``evidence_folders`` are then those that it would be looked for in: archives in them are no results.
     ``zone`` None leaves times as they are.
@@ -31,6 +33,8 @@ class ReadOptions(msgspec.Struct, frozen=True):
     kinds: Mapping[Kind, tuple[str, ...]] = {}
     api_document: str = ""
     shapes: tuple[Shape, ...] = ()
+    targets: tuple[ConditionRule, ...] = ()
+    baseline: tuple[str, ...] = ()
     expected: Expected = Expected()
     variants: VariantOptions = VariantOptions()
     evidence: EvidenceOptions | None = EvidenceOptions()

@@ -132,5 +132,6 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
             shapes=tuple(map(seen, settings.input.shapes)),
             kinds=KindsTable(*(tuple(map(seen, paths)) for paths in msgspec.structs.astuple(settings.input.kinds))),
         ),
+        load=replace(settings.load, baseline=tuple(map(seen, settings.load.baseline))),
         api=replace(settings.api, document=seen(settings.api.document)),
     )

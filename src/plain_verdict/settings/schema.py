@@ -127,6 +127,14 @@ class ApiTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     ] = ""
 
 
+class LoadTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[load]``: what load results are compared with."""
+
+    baseline: Annotated[
+        tuple[str, ...], Meta(description="samples of an earlier run: files, folders or patterns")
+    ] = ()
+
+
 class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """All that the file may hold."""
 
@@ -141,6 +149,7 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     evidence: EvidenceTable = EvidenceTable()
     input: InputTable = InputTable()
     api: ApiTable = ApiTable()
+    load: LoadTable = LoadTable()
     cause: tuple[CauseRule, ...] = ()
     waiver: tuple[WaiverRule, ...] = ()
     condition: tuple[ConditionRule, ...] = ()

@@ -3,13 +3,19 @@
 To add one: a row in its file's ``MEASURES``, or a new file and its row here.
 """
 
-from plain_verdict.judging.measures import calls, counts, rates, times
+from plain_verdict.judging.measures import calls, counts, load, rates, times
 from plain_verdict.judging.measures.interface import CheckedScope, Measure
 from plain_verdict.judging.measures.rates import PASS_RATE
 
 __all__ = ["MEASURES", "PASS_RATE", "CheckedScope", "Measure", "is_of_calls", "measure_named"]
 
-MEASURES: tuple[Measure, ...] = (*counts.MEASURES, *rates.MEASURES, *times.MEASURES, *calls.MEASURES)
+MEASURES: tuple[Measure, ...] = (
+    *counts.MEASURES,
+    *rates.MEASURES,
+    *times.MEASURES,
+    *calls.MEASURES,
+    *load.MEASURES,
+)
 """Every measure, in the order in which the docs list them."""
 
 

@@ -1,5 +1,6 @@
 """What a measure is: a name, a unit, and how its number is found among the checks that a condition looks at."""
 
+import operator
 import re
 from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
@@ -7,16 +8,29 @@ from typing import Protocol
 
 import msgspec
 
-from plain_verdict.model import ApiCalls, Check, Tally, Waived, tally_of
+from plain_verdict.model import ApiCalls, Check, LoadRun, Tally, Waived, tally_of
 from plain_verdict.operations.numbers import CallNumbers, count_calls
-from plain_verdict.settings.rules import Scope
+from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import format_duration
 
 Bound = int | float | str
 """As it stands in the settings: a number, or a text with a unit."""
 _NUMBER = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|s|min|h|%)?\s*")
 CALL_KEYS = frozenset(Scope.__struct_fields__)
-CHECK_KEYS = CALL_KEYS - {"operation", "status"}
+CHECK_KEYS = CALL_KEYS - {"operation", "status", "request"}
+BOUNDS: Mapping[str, tuple[str, Callable[[float, float], bool]]] = {
+    "at_most": ("at most", operator.le),
+    "at_least": ("at least", operator.ge),
+    "exactly": ("exactly", operator.eq),
+}
+
+
+def bound_of(rule: ConditionRule) -> tuple[str, Bound]:
+    """Return the one bound that a condition gives: its key, and what stands there."""
+    key = next(key for key in BOUNDS if getattr(rule, key) is not None)
+    bound: Bound = getattr(rule, key)
+    return key, bound
+
 
 _NONE = ApiCalls()
 
@@ -30,9 +44,11 @@ class CheckedScope:
         waived: Mapping[str, Waived],
         tally: Tally | None = None,
         api: ApiCalls = _NONE,
+        load: LoadRun | None = None,
     ) -> None:
         self.checks = checks
         self.api = api
+        self.load = load
         self._waived = waived
         self._tally = tally
 
@@ -101,7 +117,7 @@ class PerCent:
 
     def say(self, number: float) -> str:
         """Return the share with its sign."""
-        return f"{number:g} %"
+        return f"{number:.4g} %"
 
 
 class Seconds:
@@ -120,7 +136,32 @@ class Seconds:
         return format_duration(number)
 
 
-COUNT, PER_CENT, SECONDS = Count(), PerCent(), Seconds()
+class PerSecond:
+    """How many a second."""
+
+    def read(self, number: float, unit: str, written: Bound) -> float:
+        """Return the number. Raises ValueError."""
+        if unit:
+            raise ValueError(f"{written!r} is no number a second; write it without a unit")
+        return number
+
+    def say(self, number: float) -> str:
+        """Return the number with what it counts."""
+        return f"{number:,.4g} a second"
+
+
+class PerCentSlower(PerCent):
+    """How much more something is, in per cent of what it was: it may be more than 100."""
+
+    def read(self, number: float, unit: str, written: Bound) -> float:
+        """Return per cent. Raises ValueError."""
+        if unit not in ("", "%"):
+            raise ValueError(f'{written!r} is no change in per cent; write it like "10 %"')
+        return number
+
+
+COUNT, PER_CENT, SECONDS, PER_SECOND = Count(), PerCent(), Seconds(), PerSecond()
+PER_CENT_SLOWER = PerCentSlower()
 
 
 class Measure(msgspec.Struct, frozen=True):

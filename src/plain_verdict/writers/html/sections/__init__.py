@@ -8,6 +8,7 @@ from plain_verdict.writers.html.sections.api.build import API
 from plain_verdict.writers.html.sections.every.build import EVERY
 from plain_verdict.writers.html.sections.in_short.build import IN_SHORT
 from plain_verdict.writers.html.sections.interface import PageParts, Section
+from plain_verdict.writers.html.sections.load.build import LOAD
 from plain_verdict.writers.html.sections.other_evidence.build import OTHER_EVIDENCE
 from plain_verdict.writers.html.sections.pictures.build import PICTURES
 from plain_verdict.writers.html.sections.reading.build import READING
@@ -27,6 +28,7 @@ SECTIONS: tuple[Section, ...] = (
     TALLY,
     WHY,
     API,
+    LOAD,
     EVERY,
     SUITE_LIST,
     VARIANTS,

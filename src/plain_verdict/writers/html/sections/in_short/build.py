@@ -4,7 +4,7 @@ from plain_verdict.model import Kind, KindVerdict
 from plain_verdict.report import Report
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
-_OWN_SECTIONS = {Kind.API: "api"}
+_OWN_SECTIONS = {Kind.API: "api", Kind.LOAD: "load"}
 
 
 def _find_matter(report: Report, page: PageParts) -> list[tuple[KindVerdict, str]] | None:
@@ -16,7 +16,7 @@ def _find_matter(report: Report, page: PageParts) -> list[tuple[KindVerdict, str
 
 def _target(kind: Kind, report: Report, *, folder: bool) -> str:
     """Return where a kind is told: in a section of its own, or as a view of the list of checks."""
-    if kind in _OWN_SECTIONS and report.api:
+    if (kind is Kind.API and report.api) or (kind is Kind.LOAD and report.load):
         return _OWN_SECTIONS[kind]
     return "every" if folder else f"kind={kind.value}"
 

@@ -36,7 +36,7 @@ class TallyMatter(msgspec.Struct, frozen=True):
 
 def _find_matter(report: Report, _: PageParts) -> TallyMatter:
     tally = report.tally
-    conditions = report.verdict.conditions
+    conditions = [condition for condition in report.verdict.conditions if not condition.is_target]
     counts = [(outcome, tally.of(outcome)) for outcome in Outcome if tally.of(outcome)]
     return TallyMatter(
         segments=place_segments(tally),

@@ -1,0 +1,141 @@
+"""Measures of the requests of a load run: each is found in the numbers of one request, or of all."""
+
+from collections.abc import Callable
+
+import msgspec
+
+from plain_verdict.judging.measures.interface import (
+    COUNT,
+    PER_CENT,
+    PER_CENT_SLOWER,
+    PER_SECOND,
+    SECONDS,
+    CheckedScope,
+    Measure,
+    Unit,
+)
+from plain_verdict.model import LoadRun, RequestNumbers
+from plain_verdict.text.formatting import format_duration, plural
+
+_KEYS = frozenset({"kind", "request"})
+
+
+class LoadMeasure(msgspec.Struct, frozen=True):
+    """How a measure is found in the numbers of a request, and said."""
+
+    unit: Unit
+    find: Callable[[RequestNumbers, LoadRun], float | None]
+    words: Callable[[str, float], str]
+    """Says a bound, given its phrase and its number."""
+    describe: Callable[[RequestNumbers, float], str]
+    missing: Callable[[RequestNumbers], str] = lambda _: "nothing was answered"
+
+    def say(self, number: float) -> str:
+        """Return a number in words."""
+        return self.unit.say(number)
+
+
+def _percentile(per_cent: float) -> LoadMeasure:
+    def find(request: RequestNumbers, _: LoadRun) -> float | None:
+        return request.percentile(per_cent).value_s
+
+    def words(phrase: str, seconds: float) -> str:
+        within = (
+            f"within {format_duration(seconds)}" if phrase == "at most" else f"{phrase} {format_duration(seconds)}"
+        )
+        return f"{per_cent:g} % {within}"
+
+    def describe(request: RequestNumbers, seconds: float) -> str:
+        found = request.percentile(per_cent)
+        if found.low_s is None or found.low_s == found.high_s:
+            return format_duration(seconds)
+        low, high = format_duration(found.low_s), format_duration(found.high_s)
+        return format_duration(seconds) if low == high else f"{format_duration(seconds)} (between {low} and {high})"
+
+    def missing(request: RequestNumbers) -> str:
+        answered = request.count - request.failed
+        return f"too few requests were answered to tell ({answered:,})"
+
+    return LoadMeasure(SECONDS, find, words, describe, missing)
+
+
+def _seconds(noun: str, find: Callable[[RequestNumbers], float | None]) -> LoadMeasure:
+    return LoadMeasure(
+        SECONDS,
+        lambda request, _: find(request),
+        lambda phrase, seconds: f"{noun} {phrase} {format_duration(seconds)}",
+        lambda _, seconds: format_duration(seconds),
+    )
+
+
+def _change(per_cent: float) -> LoadMeasure:
+    """Return how much slower a percentile is than before; what chance explains is no change."""
+
+    def find(request: RequestNumbers, load: LoadRun) -> float | None:
+        found = load.compared.of(request.name, per_cent) if load.compared else None
+        if found is None or found.low_s is None:
+            return None
+        return max(0.0, 100 * found.share) if found.certain else 0.0
+
+    return LoadMeasure(
+        PER_CENT_SLOWER,
+        find,
+        lambda phrase, share: f"{per_cent:g} % got slower by {phrase} {share:g} %",
+        lambda _, share: f"{share:.1f} % slower than before" if share else "no slower than chance explains",
+        lambda _: "nothing to compare with, or too short to tell",
+    )
+
+
+def _throughput(request: RequestNumbers, load: LoadRun) -> float | None:
+    return request.count / load.span_s if load.span_s else None
+
+
+def per_cent(share: float) -> str:
+    """Return a share of 100 with two digits that count, never rounded down to nothing."""
+    if share and share < 0.01:
+        return "under 0.01 %"
+    return f"{share:.2g} %" if share < 10 else f"{share:.1f} %"
+
+
+PERCENTILES = {"p50": 50.0, "p90": 90.0, "p95": 95.0, "p99": 99.0, "p99.9": 99.9}
+LOAD_MEASURES: dict[str, LoadMeasure] = {
+    **{name: _percentile(per_cent) for name, per_cent in PERCENTILES.items()},
+    "mean": _seconds("mean", lambda request: request.mean_s),
+    "longest": _seconds("longest", lambda request: request.longest_s),
+    "error share": LoadMeasure(
+        PER_CENT,
+        lambda request, _: 100 * request.failed_share if request.count else None,
+        lambda phrase, share: f"failed requests: {phrase} {share:g} %",
+        lambda request, share: f"{per_cent(share)} ({request.failed:,} of {request.count:,})",
+    ),
+    "throughput": LoadMeasure(
+        PER_SECOND,
+        _throughput,
+        lambda phrase, number: f"{phrase} {number:g} requests a second",
+        lambda _, number: f"{number:,.1f} a second",
+    ),
+    "requests": LoadMeasure(
+        COUNT,
+        lambda request, _: request.count,
+        lambda phrase, number: f"{phrase} {plural(round(number), 'request')}",
+        lambda request, _: plural(request.count, "request"),
+    ),
+}
+LOAD_MEASURES |= {f"p{per_cent:g} change": _change(per_cent) for per_cent in (50.0, 95.0, 99.0)}
+SHARED = frozenset({"p50", "p95", "p99", "longest"})
+"""Measures that the calls of checks have, too: a scope tells which are meant."""
+
+
+def _of_whole(name: str) -> Measure:
+    own = LOAD_MEASURES[name]
+
+    def find(scope: CheckedScope) -> float | None:
+        return own.find(scope.load.whole, scope.load) if scope.load else None
+
+    def describe(scope: CheckedScope, number: float) -> str:
+        return own.describe(scope.load.whole, number) if scope.load else own.say(number)
+
+    return Measure(name, own.unit, find, describe, _KEYS, lambda _: "no load results")
+
+
+MEASURES = tuple(_of_whole(name) for name in LOAD_MEASURES if name not in SHARED)

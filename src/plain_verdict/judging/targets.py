@@ -1,0 +1,135 @@
+"""Targets of load runs: conditions on requests, each of which is a check of its own."""
+
+from collections.abc import Iterator, Sequence
+from fnmatch import fnmatchcase
+
+import msgspec
+
+from plain_verdict.judging.measures import measure_named
+from plain_verdict.judging.measures.interface import BOUNDS, bound_of
+from plain_verdict.judging.measures.load import LOAD_MEASURES, PERCENTILES, SHARED, LoadMeasure
+from plain_verdict.model import (
+    Attempt,
+    Check,
+    ConditionResult,
+    Kind,
+    LoadRun,
+    Outcome,
+    Problem,
+    RequestNumbers,
+    Run,
+    State,
+    TimeBound,
+)
+from plain_verdict.model.ids import check_id
+from plain_verdict.settings.rules import ConditionRule
+from plain_verdict.text.formatting import join_list
+
+SUITE = ("Load targets",)
+_OUTCOMES = {State.KEPT: Outcome.PASSED, State.BROKEN: Outcome.FAILED, State.OPEN: Outcome.UNDECIDED}
+
+
+class Target(msgspec.Struct, frozen=True):
+    """A condition on one request, or on all: its words, and whether it is kept."""
+
+    rule: ConditionRule
+    request: str
+    words: str
+    state: State
+    bound: str
+    met: str
+    short: str
+    """What was met, without how far chance reaches."""
+    limit: float
+
+
+def is_on_load(rule: ConditionRule, run: Run) -> bool:
+    """Return whether a condition looks at requests of a load run, not at the calls of checks."""
+    if rule.measure not in LOAD_MEASURES:
+        return False
+    if rule.measure not in SHARED or rule.scope.request or rule.scope.kind is Kind.LOAD:
+        return True
+    return run.load is not None and not run.api.calls and not rule.scope.operation
+
+
+def targets_of(rules: Sequence[ConditionRule], run: Run) -> tuple[Target, ...]:
+    """Return what each condition on load says of each request that it is about."""
+    if run.load is None:
+        return ()
+    return tuple(target for rule in rules if is_on_load(rule, run) for target in _of_rule(rule, run.load))
+
+
+def _of_rule(rule: ConditionRule, load: LoadRun) -> Iterator[Target]:
+    measure = LOAD_MEASURES[rule.measure]
+    if not rule.scope.request:
+        yield _target(rule, measure, load.whole, load)
+    for request in load.requests:
+        if rule.scope.request and fnmatchcase(request.name, rule.scope.request):
+            yield _target(rule, measure, request, load)
+
+
+def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, load: LoadRun) -> Target:
+    key, bound = bound_of(rule)
+    limit = measure_named(rule.measure).read(bound)
+    phrase, keeps = BOUNDS[key]
+    value = measure.find(request, load)
+    name = "" if request is load.whole else f"{request.name}: "
+    words = f"{name}{measure.words(phrase, limit)}"
+    state = State.OPEN if value is None else State.KEPT if keeps(value, limit) else State.BROKEN
+    met = measure.missing(request) if value is None else measure.describe(request, value)
+    said = f"{phrase} {measure.say(limit)}"
+    short = met if value is None else measure.say(value)
+    return Target(rule, request.name, words[:1].upper() + words[1:], state, said, met, short, limit)
+
+
+def result_of(rule: ConditionRule, targets: Sequence[Target]) -> ConditionResult:
+    """Return a condition on load, weighed: its targets in one; they are told one by one as checks."""
+    own = [target for target in targets if target.rule is rule]
+    measure = LOAD_MEASURES[rule.measure]
+    key, bound = bound_of(rule)
+    where = f" of {rule.scope.request}" if rule.scope.request else ""
+    words = f"{measure.words(BOUNDS[key][0], measure_named(rule.measure).read(bound))}{where}"
+    words = f"{rule.name} ({words})" if rule.name else words[:1].upper() + words[1:]
+    words += f", as {rule.reason}" if rule.reason else ""
+    if not own:
+        return ConditionResult(words, State.OPEN, "no such request", rule.name or rule.measure)
+    worst = min(own, key=lambda target: tuple(State).index(target.state))
+    alike = [target for target in own if target.state is worst.state]
+    met = worst.met if len(own) == 1 else join_list([f"{target.request} {target.met}" for target in alike])
+    # A broken one is told by its checks.
+    name = "" if worst.state is State.BROKEN else rule.name or rule.measure
+    return ConditionResult(words, worst.state, met, name, is_target=True)
+
+
+def with_targets(run: Run, rules: Sequence[ConditionRule]) -> Run:
+    """Return the run with a check for each target, in the file of the first samples."""
+    targets = targets_of(rules, run)
+    checks = tuple(map(_check, targets))
+    if not checks or run.load is None:
+        return run
+    first = next(at for at, file in enumerate(run.files) if file.format in ("samples", "condensed"))
+    file = run.files[first]
+    files = list(run.files)
+    files[first] = msgspec.structs.replace(file, checks=(*file.checks, *checks), cases=file.cases + len(checks))
+    load = msgspec.structs.replace(run.load, bounds=tuple(_time_bounds(targets, run.load)))
+    return msgspec.structs.replace(run, files=tuple(files), load=load)
+
+
+def _time_bounds(targets: Sequence[Target], load: LoadRun) -> Iterator[TimeBound]:
+    for target in targets:
+        per_cent = PERCENTILES.get(target.rule.measure)
+        if target.rule.at_most is not None and per_cent is not None:
+            request = "" if target.request == load.whole.name else target.request
+            yield TimeBound(request, per_cent, target.limit, target.words)
+
+
+def _check(target: Target) -> Check:
+    outcome = _OUTCOMES[target.state]
+    message = f"{target.words}: it is {target.met}"
+    problem = Problem(outcome, message=message, expected=target.bound, actual=target.short)
+    attempt = Attempt(
+        outcome,
+        reason=target.met if outcome is not Outcome.FAILED else "",
+        problems=(problem,) if outcome is Outcome.FAILED else (),
+    )
+    return Check(check_id(Kind.LOAD, SUITE, target.words), Kind.LOAD, SUITE, target.words, (attempt,))

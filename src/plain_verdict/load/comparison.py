@@ -1,0 +1,88 @@
+"""Compares two load runs: what changed more than chance within them explains.
+
+Sources: Woodruff 1952 and Law & Carson 1979 for the intervals of each run (percentiles.py); Holm 1979, Scandinavian
+Journal of Statistics 6(2), for many requests at once.
+"""
+
+import math
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from plain_verdict.load.percentiles import LEAST_BATCHES, t_quantile, two_sided_p
+from plain_verdict.model import Change, Comparison, LoadRun, Percentile, RequestNumbers
+
+_PER_CENTS = (50.0, 95.0, 99.0)
+_LEAST_SHARE, _LEAST_S = 0.05, 0.005
+"""Smaller changes are trifles, however certain."""
+_ERROR = 0.05
+_MOST_NAMED = 20
+
+
+class _Judged(msgspec.Struct):
+    change: Change
+    p: float
+
+
+def compare(now: LoadRun, before: LoadRun) -> Comparison:
+    """Return what changed since an earlier run."""
+    earlier = {request.name: request for request in before.requests}
+    judged = [
+        one
+        for request in now.requests
+        if request.name in earlier
+        for one in _changes(request, earlier[request.name])
+    ]
+    whole = list(_changes(now.whole, before.whole))
+    names = {request.name for request in now.requests}
+    return Comparison(
+        started=before.started,
+        changes=(*_certain(whole), *_certain(judged)),
+        failed_before=before.whole.failed_share,
+        per_second_before=before.per_second,
+        new=tuple(sorted(names - earlier.keys())[:_MOST_NAMED]),
+        gone=tuple(sorted(earlier.keys() - names)[:_MOST_NAMED]),
+    )
+
+
+def _changes(now: RequestNumbers, before: RequestNumbers) -> Iterator[_Judged]:
+    for per_cent in _PER_CENTS:
+        new, old = now.percentile(per_cent), before.percentile(per_cent)
+        if new.value_s is None or old.value_s is None:
+            continue
+        error, degrees = _error(new, old)
+        change = Change(now.name, per_cent, old.value_s, new.value_s)
+        if error is None:
+            yield _Judged(change, 1.0)
+            continue
+        difference = new.value_s - old.value_s
+        reach = t_quantile(degrees) * error
+        p = two_sided_p(difference / error, degrees) if error else (0.0 if difference else 1.0)
+        yield _Judged(msgspec.structs.replace(change, low_s=difference - reach, high_s=difference + reach), p)
+
+
+def _error(new: Percentile, old: Percentile) -> tuple[float | None, int]:
+    """Return the standard error of a difference and its degrees: sqrt(se1^2 + se2^2), se half the interval / t."""
+    if new.low_s is None or new.high_s is None or old.low_s is None or old.high_s is None:
+        return None, 0
+    batches = min(new.batches, old.batches)
+    if batches < LEAST_BATCHES:
+        return None, 0
+    errors = [
+        (one.high_s - one.low_s) / 2 / t_quantile(one.batches - 1)
+        for one in (new, old)
+        if one.high_s is not None and one.low_s is not None
+    ]
+    return math.hypot(*errors), 2 * (batches - 1)
+
+
+def _certain(judged: Sequence[_Judged]) -> Iterator[Change]:
+    """Yield the changes, those marked that hold among so many: each percentile is a family of its own."""
+    for per_cent in _PER_CENTS:
+        family = sorted((one for one in judged if one.change.per_cent == per_cent), key=lambda one: one.p)
+        holds = True
+        for place, one in enumerate(family):
+            holds = holds and one.p <= _ERROR / (len(family) - place)
+            change = one.change
+            large = abs(change.share) > _LEAST_SHARE and abs(change.now_s - change.before_s) > _LEAST_S
+            yield msgspec.structs.replace(change, certain=holds and large)

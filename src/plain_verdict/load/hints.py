@@ -1,0 +1,90 @@
+"""Hints on a load run: worded as such, and never applied unasked."""
+
+import math
+from datetime import timedelta
+
+import numpy as np
+
+from plain_verdict.load.bins import Floats, Ints
+from plain_verdict.model import ErrorWindow, Series, SlowStart
+
+_LEAST_RATIO = 14.0
+_LEAST_EXCESS = 2.0
+_LONGEST_PART = 0.5
+_MOST_STEPS = 20_000
+_LEAST_BATCHES = 8
+_LEAST_SLOWER = 1.2
+
+
+def find_error_window(series: Series) -> ErrorWindow | None:
+    """Return where failed requests gather; None where they are spread over the run.
+
+    The window with the largest likelihood ratio, if its logarithm is at least 14 and the share of failed ones in it
+    twice that outside. Source: Kulldorff 1997, Communications in Statistics 26(6) (scan statistic), in time.
+    """
+    counts, failed = np.array(series.counts[:_MOST_STEPS]), np.array(series.failed[:_MOST_STEPS])
+    total, bad = int(counts.sum()), int(failed.sum())
+    if not 0 < bad < total:
+        return None
+    sums, bads = np.concatenate(([0], np.cumsum(counts))), np.concatenate(([0], np.cumsum(failed)))
+    best, window = 0.0, (0, 0)
+    for length in _lengths(len(counts)):
+        inside, bad_inside = sums[length:] - sums[:-length], bads[length:] - bads[:-length]
+        ratio = _log_ratio(inside, bad_inside, total, bad)
+        at = int(ratio.argmax())
+        if ratio[at] > best:
+            best, window = float(ratio[at]), (at, at + length)
+    start, end = window
+    there, bad_there = int(sums[end] - sums[start]), int(bads[end] - bads[start])
+    outside, bad_outside = total - there, bad - bad_there
+    if best < _LEAST_RATIO or not outside or bad_there / there < _LEAST_EXCESS * bad_outside / outside:
+        return None
+    begins = series.started + timedelta(seconds=start * series.step_s)
+    ends = series.started + timedelta(seconds=end * series.step_s)
+    return ErrorWindow(begins, ends, there, bad_there, outside, bad_outside)
+
+
+def _lengths(steps: int) -> list[int]:
+    """Return lengths of windows, each about an eighth longer than the one before, up to half of the run."""
+    found, length = [], 1.0
+    while length <= max(1.0, steps * _LONGEST_PART):
+        found.append(round(length))
+        length = max(length + 1, length * 1.12)
+    return found
+
+
+def _log_ratio(inside: Ints, bad_inside: Ints, total: int, bad: int) -> Floats:
+    """Return the log likelihood ratio of windows with a higher share of their own, 0 for other windows."""
+    outside, bad_outside = total - inside, bad - bad_inside
+    with np.errstate(divide="ignore", invalid="ignore"):
+        higher = bad_inside * outside > bad_outside * inside
+        ratio = _entropy(bad_inside, inside) + _entropy(bad_outside, outside) - _whole(total, bad)
+    return np.where(higher, np.nan_to_num(ratio), 0.0)
+
+
+def _entropy(bad: Ints, of: Ints) -> Floats:
+    share = bad / of
+    told: Floats = np.nan_to_num(bad * np.log(share)) + np.nan_to_num((of - bad) * np.log1p(-share))
+    return told
+
+
+def _whole(total: int, bad: int) -> float:
+    share = bad / total
+    return bad * math.log(share) + (total - bad) * math.log1p(-share)
+
+
+def find_slow_start(series: Series) -> SlowStart | None:
+    """Return how long it was slower at the beginning; None where it was not.
+
+    MSER-5: the cut that makes the mean of the rest surest, over batches of five steps, in the first half only.
+    Source: White, Cobb & Spratt 2000, Winter Simulation Conference.
+    """
+    medians = np.array([one for one in series.p50_s if one is not None])
+    batches = medians[: medians.size // 5 * 5].reshape(-1, 5).mean(axis=1)
+    size = batches.size
+    if size < _LEAST_BATCHES:
+        return None
+    errors = [float(batches[cut:].var() / (size - cut)) for cut in range(size // 2)]
+    cut = int(np.argmin(errors))
+    early, rest = float(batches[:cut].mean()) if cut else 0.0, float(batches[cut:].mean())
+    return SlowStart(cut * 5.0 * series.step_s, early, rest) if early >= _LEAST_SLOWER * rest else None

@@ -1,0 +1,215 @@
+"""Makes the numbers of a load run of its state."""
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+
+import numpy as np
+
+from plain_verdict.load.bins import COARSE_BITS, Ints, least_of
+from plain_verdict.load.hints import find_error_window, find_slow_start
+from plain_verdict.load.percentiles import (
+    Batch,
+    Histogram,
+    density,
+    interval,
+    least_count,
+    percentile,
+)
+from plain_verdict.load.state import LoadState, RequestState, Span, split_batches, split_fine, split_seconds
+from plain_verdict.model import Density, LoadRun, Percentile, RequestNumbers, Series
+
+PER_CENTS = (50.0, 90.0, 95.0, 99.0, 99.9)
+WHOLE = "all requests"
+_WITH_INTERVAL = (50.0, 95.0, 99.0)
+_STEPS_S = (1, 2, 5, 10, 15, 20, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 21600, 86400)
+_MOST_STEPS = 130
+_MOST_MESSAGES = 40
+_MOST_SLOTS = 1_000_000
+
+
+def numbers_of(state: LoadState, bad_rows: int, files: int) -> LoadRun | None:
+    """Return the numbers of a run; None where it has no samples."""
+    if state.first_us is None or state.last_us is None:
+        return None
+    fine_codes, fine_bins, fine_counts = *split_fine(state.fine.items()[0]), state.fine.items()[1]
+    failed_codes, failed_bins = split_fine(state.fine_failed.items()[0])
+    failed_counts = state.fine_failed.items()[1]
+    batches = _batches(state)
+    requests = []
+    for name, code in state.names.items():
+        request, own = state.requests[code], fine_codes == code
+        answered = _histogram(fine_bins[own], fine_counts[own], request.answered)
+        of_failed = failed_codes == code
+        both = _together(answered, failed_bins[of_failed], failed_counts[of_failed], state.everything)
+        requests.append(_numbers(name, request, answered, both, batches.get(code, [])))
+    answered = _histogram(*_summed(fine_bins, fine_counts), state.answered)
+    both = _together(answered, *_summed(failed_bins, failed_counts), state.everything)
+    whole = _numbers(WHOLE, _all_of(state), answered, both, batches[-1])
+    edges, shares = density(answered)
+    seconds = _series(state, 1)
+    return LoadRun(
+        rows=state.rows,
+        bad_rows=bad_rows,
+        started=_moment(state.first_us),
+        ended=_moment(state.last_us),
+        whole=whole,
+        requests=tuple(sorted(requests, key=lambda request: (-request.count, request.name))),
+        series=_series(state),
+        series_5s=_series(state, 5),
+        error_window=find_error_window(seconds),
+        slow_start=find_slow_start(seconds),
+        density=Density(tuple(edges.tolist()), tuple(shares.tolist())),
+        statuses=tuple(sorted(state.statuses.items(), key=lambda pair: (-pair[1], pair[0]))),
+        messages=tuple((*said, times) for said, times in _most_frequent(state)),
+        users_most=max(state.users.values(), default=None),
+        files=files,
+        notes=tuple(_notes(state)),
+    )
+
+
+def _notes(state: LoadState) -> Iterator[str]:
+    if state.folded:
+        yield (
+            f"The samples have {len(state.folded) + len(state.names):,} names of requests: those past the first "
+            f"{len(state.names):,} that differ only by numbers are counted together."
+        )
+
+
+def _most_frequent(state: LoadState) -> list[tuple[tuple[str, str], int]]:
+    return sorted(state.messages.items(), key=lambda pair: (-pair[1], pair[0]))[:_MOST_MESSAGES]
+
+
+def _moment(microseconds: int) -> datetime:
+    return datetime.fromtimestamp(microseconds / 1e6, UTC)
+
+
+def _histogram(bins: Ints, counts: Ints, span: Span) -> Histogram:
+    return Histogram(bins, counts, span.step, span.least, max(span.longest, 0))
+
+
+def _summed(bins: Ints, counts: Ints) -> tuple[Ints, Ints]:
+    """Return bins in their order, each once, with their counts."""
+    unique, places = np.unique(bins, return_inverse=True)
+    return unique, np.bincount(places, counts, minlength=unique.size).astype(np.int64)
+
+
+def _together(answered: Histogram, bins: Ints, counts: Ints, span: Span) -> Histogram:
+    """Return the times of answered and failed requests together; the whole run's ends bound them."""
+    if not bins.size:
+        return answered
+    both, times = _summed(np.concatenate((answered.bins, bins)), np.concatenate((answered.counts, counts)))
+    return Histogram(both, times, span.step, span.least, max(span.longest, 0))
+
+
+def _all_of(state: LoadState) -> RequestState:
+    whole = RequestState()
+    for request in state.requests:
+        whole.count += request.count
+        whole.failed += request.failed
+        whole.sum_us += request.sum_us
+        whole.sum_all_us += request.sum_all_us
+        whole.received += request.received
+    return whole
+
+
+def _numbers(
+    name: str, request: RequestState, answered: Histogram, both: Histogram, batches: list[Batch]
+) -> RequestNumbers:
+    count = request.count - request.failed
+    known = answered.total > 0
+    return RequestNumbers(
+        name=name,
+        count=request.count,
+        failed=request.failed,
+        received_bytes=request.received,
+        mean_s=request.sum_us / count / 1e6 if count else None,
+        least_s=answered.least_us / 1e6 if known else None,
+        longest_s=answered.longest_us / 1e6 if known else None,
+        percentiles=tuple(_percentile(answered, per_cent, batches) for per_cent in PER_CENTS),
+        with_failed=tuple(
+            Percentile(per_cent, percentile(both, per_cent / 100) if both.total else None) for per_cent in PER_CENTS
+        ),
+        mean_with_failed_s=request.sum_all_us / request.count / 1e6 if request.count else None,
+    )
+
+
+def _percentile(times: Histogram, per_cent: float, batches: list[Batch]) -> Percentile:
+    if not times.total:
+        return Percentile(per_cent)
+    share = per_cent / 100
+    found = interval(times, share, batches) if per_cent in _WITH_INTERVAL else None
+    low_s, high_s = found or (None, None)
+    return Percentile(per_cent, percentile(times, share), low_s, high_s, len(batches))
+
+
+def _batches(state: LoadState) -> dict[int, list[Batch]]:
+    """Return the batches of each request by its code, and of all together under -1."""
+    keys, counts = state.batches.items()
+    codes, slots, bins = split_batches(keys)
+    found: dict[int, list[Batch]] = {-1: []}
+    for code in range(len(state.requests)):
+        own = codes == code
+        found[code] = [Batch(bins[own][at], counts[own][at]) for at in _runs(slots[own])]
+    order = np.argsort(slots, kind="stable")
+    found[-1] = [Batch(bins[order][at], counts[order][at]) for at in _runs(slots[order])]
+    return found
+
+
+def _runs(slots: Ints) -> Iterator[slice]:
+    """Yield where equal neighbours stand."""
+    if not slots.size:
+        return
+    starts = np.flatnonzero(np.concatenate(([True], slots[1:] != slots[:-1]))).tolist()
+    yield from (slice(start, end) for start, end in zip(starts, [*starts[1:], slots.size], strict=True))
+
+
+def _series(state: LoadState, step: int = 0) -> Series:
+    """Return the run over time, in steps of so many seconds; 0: so wide that a drawing can show each."""
+    first, last = (state.first_us or 0) // 1_000_000, (state.last_us or 0) // 1_000_000
+    seconds, counts = state.started.items()
+    last = max(first, min(last, int(seconds[-1])))  # nothing starts later
+    step = step or next((step for step in _STEPS_S if (last - first) // step < _MOST_STEPS), _STEPS_S[-1])
+    start = first // step * step
+    size = min((last - start) // step + 1, _MOST_SLOTS)
+    failed_at, failed = state.failed.items()
+    quantiles = _quantiles(state, start, step, size)
+    users: list[int | None] = [None] * size
+    for second, number in state.users.items():
+        at = (second - start) // step
+        if 0 <= at < size:
+            users[at] = max(number, users[at] or 0)
+    return Series(
+        started=_moment(start * 1_000_000),
+        step_s=step,
+        counts=tuple(np.bincount((seconds - start) // step, counts, minlength=size).astype(int).tolist()[:size]),
+        failed=tuple(np.bincount((failed_at - start) // step, failed, minlength=size).astype(int).tolist()[:size]),
+        p50_s=quantiles[0],
+        p95_s=quantiles[1],
+        p99_s=quantiles[2],
+        users=tuple(users),
+    )
+
+
+def _quantiles(state: LoadState, start: int, step: int, size: int) -> list[tuple[float | None, ...]]:
+    """Return median, 95 % and 99 % of each step, from coarse bins; the last two as far as there are enough."""
+    keys, counts = state.seconds.items()
+    seconds, bins = split_seconds(keys)
+    slots = (seconds - start) // step
+    order = np.lexsort((bins, slots))
+    slots, bins, counts = slots[order], bins[order], counts[order]
+    found: list[list[float | None]] = [[None] * size for _ in _DRAWN]
+    for run in _runs(slots):
+        slot = int(slots[run.start])
+        if not 0 <= slot < size:
+            continue
+        sums = np.cumsum(counts[run])
+        for several, share in zip(found, _DRAWN, strict=True):
+            if sums[-1] >= least_count(share) or share == _DRAWN[0]:
+                at = int(np.searchsorted(sums, np.ceil(share * sums[-1])))
+                chosen = bins[run][at : at + 1]
+                middle = (least_of(chosen, COARSE_BITS) + least_of(chosen + 1, COARSE_BITS)) / 2
+                several[slot] = float(middle[0]) / 1e6
+    return [tuple(several) for several in found]
+
+
+_DRAWN = (0.5, 0.95, 0.99)

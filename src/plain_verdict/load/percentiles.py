@@ -1,0 +1,117 @@
+"""Percentiles by nearest rank, with intervals that tell how far chance reaches.
+
+Sources: Hyndman & Fan 1996, The American Statistician 50(4), definition 1 (nearest rank); Woodruff 1952, JASA 47
+(intervals of quantiles); Law & Carson 1979 (batch means, for the design effect).
+"""
+
+import math
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Floats, Ints, least_of, middle_of
+
+LEAST_BATCHES = 10
+_CONFIDENCE = 0.95
+
+
+class Histogram(NamedTuple):
+    """Times in bins, in their order: which bins there are and how many times are in each."""
+
+    bins: Ints
+    counts: Ints
+    step_us: int
+    """The greatest common divisor of all times."""
+    least_us: int
+    longest_us: int
+
+    @property
+    def total(self) -> int:
+        """Return how many times there are."""
+        return int(self.counts.sum())
+
+
+def least_count(share: float) -> int:
+    """Return how many values bound a percentile from above with 95 % confidence: n >= ln 0.05 / ln p."""
+    return math.ceil(math.log(1 - _CONFIDENCE) / math.log(share))
+
+
+def rank_of(share: float, total: int) -> int:
+    """Return which of so many values, in their order, is the percentile: the ceil(p n)-th, from 1."""
+    return min(total, max(1, math.ceil(round(share * total, 9))))  # 0.95 * 100 is 95.00000000000001
+
+
+def at_rank(times: Histogram, rank: int) -> float:
+    """Return the value at a rank in seconds; the ends are exact."""
+    total = times.total
+    if rank <= 1:
+        return times.least_us / 1e6
+    if rank >= total:
+        return times.longest_us / 1e6
+    at = int(np.searchsorted(np.cumsum(times.counts), rank))
+    value = float(middle_of(times.bins[at : at + 1], FINE_BITS, times.step_us)[0])
+    return min(max(value, times.least_us), times.longest_us) / 1e6
+
+
+def percentile(times: Histogram, share: float) -> float | None:
+    """Return a percentile in seconds; None where there are too few values to tell it."""
+    total = times.total
+    return at_rank(times, rank_of(share, total)) if total >= least_count(share) else None
+
+
+class Batch(NamedTuple):
+    """The times of a minute, in coarse bins."""
+
+    bins: Ints
+    counts: Ints
+
+
+def interval(times: Histogram, share: float, batches: Sequence[Batch]) -> tuple[float, float] | None:
+    """Return between which times a percentile lies, with 95 % confidence, in seconds; None where nobody can tell.
+
+    In batch k of n_k requests o_k are over the percentile; r_k = o_k - (1 - p) n_k; the design effect is
+    D = max(1, m var(r_k) / (n p (1 - p))), the rank's error SE = sqrt(D p (1 - p) / n).
+    """
+    total, value = times.total, percentile(times, share)
+    if value is None or len(batches) < LEAST_BATCHES:
+        return None
+    residues = np.array([_over(batch, value * 1e6) - (1 - share) * batch.counts.sum() for batch in batches])
+    effect = max(1.0, len(batches) * float(residues.var(ddof=1)) / (total * share * (1 - share)))
+    error = math.sqrt(effect * share * (1 - share) / total)
+    reach = t_quantile(len(batches) - 1) * error
+    low, high = max(0.0, share - reach), min(1.0, share + reach)
+    return at_rank(times, rank_of(low, total)), at_rank(times, rank_of(high, total))
+
+
+def _over(batch: Batch, value_us: float) -> float:
+    """Return how many times of a batch are over a value; of the bin around it, a part in proportion."""
+    low, high = least_of(batch.bins, COARSE_BITS), least_of(batch.bins + 1, COARSE_BITS)
+    part = np.clip((high - 1 - value_us) / np.maximum(high - low, 1.0), 0.0, 1.0)
+    return float((batch.counts * part).sum())
+
+
+def t_quantile(degrees: int) -> float:
+    """Return the 97.5 % quantile of Student's t distribution."""
+    from scipy.special import stdtrit  # a large library, for runs long enough for an interval
+
+    return float(stdtrit(degrees, (1 + _CONFIDENCE) / 2))
+
+
+def two_sided_p(value: float, degrees: int) -> float:
+    """Return how likely a value of Student's t distribution is, so far from 0 or farther."""
+    from scipy.special import stdtr  # as above
+
+    return float(2 * stdtr(degrees, -abs(value)))
+
+
+def density(times: Histogram, parts_per_doubling: int = 8) -> tuple[Floats, Floats]:
+    """Return edges in seconds, a part of a doubling apart, and the share of all times between each two."""
+    if not times.total:
+        return np.empty(0), np.empty(0)
+    values = np.maximum(middle_of(times.bins, FINE_BITS, times.step_us), 1.0)
+    place = np.floor(np.log2(values) * parts_per_doubling).astype(np.int64)
+    first, last = int(place.min()), int(place.max())
+    shares = np.bincount(place - first, weights=times.counts.astype(np.float64)) / times.total
+    edges = 2.0 ** (np.arange(first, last + 2) / parts_per_doubling) / 1e6
+    return edges, shares

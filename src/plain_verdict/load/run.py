@@ -1,0 +1,62 @@
+"""Brings the samples of all files of a run together: one load run, however many machines sent requests."""
+
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from plain_verdict.load.comparison import compare
+from plain_verdict.load.numbers import numbers_of
+from plain_verdict.load.payload import SamplesPayload
+from plain_verdict.load.state import merged
+from plain_verdict.model import Run
+from plain_verdict.text.formatting import join_list
+
+
+def with_numbers(run: Run) -> Run:
+    """Return the run with the numbers of its load results, in place of what they are made of."""
+    found = [
+        (file.path, payload)
+        for file in run.files
+        for payload in file.payloads
+        if isinstance(payload, SamplesPayload)
+    ]
+    load = numbers_of(
+        merged([payload.state for _, payload in found]), sum(p.bad_rows for _, p in found), len(found)
+    )
+    if load is not None:
+        load = msgspec.structs.replace(load, notes=(*load.notes, *_apart(found)))
+    files = tuple(
+        msgspec.structs.replace(
+            file, payloads=tuple(part for part in file.payloads if not isinstance(part, SamplesPayload))
+        )
+        for file in run.files
+    )
+    return msgspec.structs.replace(run, files=files, load=load)
+
+
+def with_comparison(run: Run, earlier: Run) -> Run:
+    """Return the run with what changed in its load results since an earlier run; what can't be read is said."""
+    before = with_numbers(earlier).load
+    if run.load is None:
+        return run
+    notes = tuple(f"For the comparison with before: {trouble.sentence}" for trouble in earlier.unread)
+    if before is None:
+        notes += ("The earlier run holds no samples, so nothing is compared with it.",)
+        return msgspec.structs.replace(run, load=msgspec.structs.replace(run.load, notes=(*run.load.notes, *notes)))
+    notes += tuple(f"For the comparison with before: {note.sentence}" for note in earlier.notes if not note.quiet)
+    load = msgspec.structs.replace(run.load, compared=compare(run.load, before), notes=(*run.load.notes, *notes))
+    return msgspec.structs.replace(run, load=load)
+
+
+def _apart(found: Sequence[tuple[str, SamplesPayload]]) -> Iterator[str]:
+    """Yield a note on files whose times overlap with those of no other: their clocks may differ."""
+    spans = [(path, part.state.first_us, part.state.last_us) for path, part in found]
+    known = [(path, first, last) for path, first, last in spans if first is not None and last is not None]
+
+    def alone_with(path: str, first: int, last: int) -> bool:
+        return not any(other != path and begin <= last and first <= end for other, begin, end in known)
+
+    alone = [path for path, first, last in known if len(known) > 1 and alone_with(path, first, last)]
+    if alone:
+        names = join_list(alone)
+        yield f"The times of {names} overlap with those of no other samples: a wrong clock, or another run?"

@@ -1,0 +1,164 @@
+"""A load run in numbers: what its requests took, when, and how many of them failed. Times are in seconds."""
+
+from datetime import datetime
+
+from plain_verdict.model.facts import Value
+
+
+class Percentile(Value, frozen=True):
+    """A percentile: its share of 100; None where too few requests tell it; between which times chance puts it."""
+
+    per_cent: float
+    value_s: float | None = None
+    low_s: float | None = None
+    high_s: float | None = None
+    batches: int = 0
+    """Minutes that the interval rests on."""
+
+
+class Change(Value, frozen=True):
+    """How a percentile of a request changed since an earlier run, by ``low_s`` to ``high_s`` as chance goes.
+
+    ``certain``: it is more than chance within these two runs explains, and more than a trifle. The interval is None
+    where one of the runs is too short to tell.
+    """
+
+    request: str
+    per_cent: float
+    before_s: float
+    now_s: float
+    low_s: float | None = None
+    high_s: float | None = None
+    certain: bool = False
+
+    @property
+    def share(self) -> float:
+        """Return the change as a share of what it was: 0.05 is 5 % slower."""
+        return self.now_s / self.before_s - 1 if self.before_s else 0.0
+
+
+class Comparison(Value, frozen=True):
+    """What changed since an earlier run: by request and percentile; and of what there is only one side."""
+
+    started: datetime
+    changes: tuple[Change, ...]
+    failed_before: float
+    """The share of failed requests, 0 to 1."""
+    per_second_before: float
+    new: tuple[str, ...] = ()
+    gone: tuple[str, ...] = ()
+
+    def of(self, request: str, per_cent: float) -> Change | None:
+        """Return the change of one percentile of a request; None where one of the runs does not tell it."""
+        return next((one for one in self.changes if one.request == request and one.per_cent == per_cent), None)
+
+
+class RequestNumbers(Value, frozen=True):
+    """The numbers of one request, or of all: times of answered ones; ``with_failed`` those of failed ones, too."""
+
+    name: str
+    count: int
+    failed: int
+    received_bytes: float
+    mean_s: float | None = None
+    least_s: float | None = None
+    longest_s: float | None = None
+    percentiles: tuple[Percentile, ...] = ()
+    with_failed: tuple[Percentile, ...] = ()
+    mean_with_failed_s: float | None = None
+
+    def percentile(self, per_cent: float) -> Percentile:
+        """Return one of the percentiles."""
+        return next(one for one in self.percentiles if one.per_cent == per_cent)
+
+    @property
+    def failed_share(self) -> float:
+        """Return the share of failed ones, 0 to 1."""
+        return self.failed / self.count if self.count else 0.0
+
+
+class Series(Value, frozen=True):
+    """The run over time: one entry a step, from its start. None where nothing was answered, or nobody counts."""
+
+    started: datetime
+    step_s: int
+    counts: tuple[int, ...]
+    failed: tuple[int, ...]
+    p50_s: tuple[float | None, ...]
+    p95_s: tuple[float | None, ...]
+    p99_s: tuple[float | None, ...]
+    users: tuple[int | None, ...]
+
+
+class Density(Value, frozen=True):
+    """How times are spread: edges a part of a doubling apart, and the share of all between each two."""
+
+    edges_s: tuple[float, ...]
+    shares: tuple[float, ...]
+
+
+class ErrorWindow(Value, frozen=True):
+    """Where failed requests gather: from when to when, how many of how many failed there, and outside."""
+
+    started: datetime
+    ended: datetime
+    count: int
+    failed: int
+    count_outside: int
+    failed_outside: int
+
+
+class SlowStart(Value, frozen=True):
+    """A beginning that was slower than the rest: how long, and both medians, in seconds."""
+
+    span_s: float
+    early_s: float
+    rest_s: float
+
+
+class TimeBound(Value, frozen=True):
+    """What a target says of the times of a request, or of all (""): so many per cent within so many seconds."""
+
+    request: str
+    per_cent: float
+    seconds: float
+    words: str
+
+
+class LoadRun(Value, frozen=True):
+    """A load run: all requests, by request and together.
+
+    ``statuses`` are (status, how often), ``messages`` (status, message, how often) of failed requests; the most
+    frequent stand first.
+    """
+
+    rows: int
+    bad_rows: int
+    started: datetime
+    ended: datetime
+    whole: RequestNumbers
+    requests: tuple[RequestNumbers, ...]
+    series: Series
+    """In steps so wide that a drawing can show each."""
+    series_5s: Series
+    density: Density
+    statuses: tuple[tuple[str, int], ...] = ()
+    messages: tuple[tuple[str, str, int], ...] = ()
+    users_most: int | None = None
+    files: int = 1
+    notes: tuple[str, ...] = ()
+    bounds: tuple[TimeBound, ...] = ()
+    compared: Comparison | None = None
+    error_window: ErrorWindow | None = None
+    slow_start: SlowStart | None = None
+    """Hints at what may be behind the numbers; nothing was changed because of them."""
+
+    @property
+    def span_s(self) -> float:
+        """Return how long it was, from the first start to the last end."""
+        return (self.ended - self.started).total_seconds()
+
+    @property
+    def per_second(self) -> float:
+        """Return how many requests were started a second."""
+        return self.rows / self.span_s if self.span_s else 0.0

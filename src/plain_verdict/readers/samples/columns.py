@@ -1,0 +1,201 @@
+"""Tells the columns of samples by the words of their header, and how times are written by the first values."""
+
+import re
+from collections.abc import Sequence
+from enum import StrEnum
+from typing import NamedTuple
+
+from plain_verdict.text.moments import read_moment
+from plain_verdict.text.numbers import read_number
+
+
+class Role(StrEnum):
+    """What a column of samples holds."""
+
+    STARTED = "time"
+    TOOK = "duration"
+    LABEL = "request"
+    METHOD = "method"
+    STATUS = "status"
+    SUCCESS = "success"
+    BYTES = "bytes"
+    MESSAGE = "message"
+    USERS = "users"
+
+
+# The likeliest names first, in the words that many clients share; compared without case and signs between words.
+NAMES: dict[Role, tuple[str, ...]] = {
+    Role.TOOK: (
+        *("elapsed", "duration", "response time", "time taken", "time total", "total time", "took", "latency"),
+        *("request time", "request duration", "response duration", "dauer", "varighet", "durée"),
+    ),
+    Role.STARTED: (
+        "time stamp",
+        "timestamp",
+        "start time",
+        "started",
+        "start",
+        "begin",
+        "date time",
+        "date",
+        "time",
+        "at",
+    ),
+    Role.LABEL: (
+        "label",
+        "request name",
+        "request",
+        "name",
+        "transaction",
+        "operation",
+        "endpoint",
+        "url",
+        "path",
+        "uri",
+    ),
+    Role.METHOD: ("method", "http method", "verb"),
+    Role.STATUS: ("status code", "response code", "http code", "http status", "status", "code"),
+    Role.SUCCESS: ("success", "ok", "passed", "succeeded", "is ok"),
+    Role.BYTES: (
+        "bytes",
+        "received bytes",
+        "size download",
+        "response size",
+        "response length",
+        "size",
+        "received",
+    ),
+    Role.MESSAGE: (
+        "failure message",
+        "error message",
+        "error",
+        "exception",
+        "response message",
+        "message",
+        "reason",
+    ),
+    Role.USERS: ("users", "threads", "all threads", "active users", "active threads", "concurrency", "connections"),
+}
+_UNITS = {
+    "us": 1.0,
+    "µs": 1.0,
+    "ms": 1e3,
+    "millis": 1e3,
+    "milliseconds": 1e3,
+    "s": 1e6,
+    "sec": 1e6,
+    "secs": 1e6,
+    "seconds": 1e6,
+}
+"""Microseconds of a unit that stands in a column's name."""
+_NS = ("ns", "nanoseconds")
+_EPOCHS = ((1e17, "nanoseconds", 1e-3), (1e14, "microseconds", 1.0), (1e11, "milliseconds", 1e3))
+_WORDS = re.compile(r"[^\W_]+")
+_CAMEL = re.compile(r"(?<=[a-z0-9])(?=[A-Z])")
+GOOD = frozenset(("true", "yes", "ok", "1", "pass", "passed", "success", "succeeded", "t", "y"))
+BAD = frozenset(("false", "no", "ko", "0", "fail", "failed", "failure", "error", "f", "n"))
+
+
+class Columns(NamedTuple):
+    """Which columns are what, by their places from 0; how many microseconds one of their units is.
+
+    ``time_us`` 0.0 means that moments are written as text. ``told`` says how the units were told.
+    """
+
+    names: tuple[str, ...]
+    places: dict[Role, int]
+    time_us: float
+    took_us: float
+    decimal: str
+    told: tuple[str, ...]
+
+
+def _words(name: str) -> list[str]:
+    return [word.casefold() for word in _WORDS.findall(_CAMEL.sub(" ", name))]
+
+
+def places_of(header: Sequence[str]) -> dict[Role, int]:
+    """Return the place of each role that a header names; a column has one role, and the likeliest name wins."""
+    plain = []
+    for name in header:
+        words = [word for word in _words(name) if word not in _UNITS and word not in _NS]
+        plain.append(" ".join(words))
+    places: dict[Role, int] = {}
+    for role, names in NAMES.items():
+        for name in names:
+            at = next((at for at, own in enumerate(plain) if own == name and at not in places.values()), None)
+            if at is not None:
+                places[role] = at
+                break
+    return places
+
+
+def looks_like_samples(header: Sequence[str], row: Sequence[str]) -> bool:
+    """Return whether a header and a row are those of samples: a time, a duration, and what it was or gave."""
+    places = places_of(header)
+    if not {Role.STARTED, Role.TOOK} <= places.keys() or len(places) < 3:
+        return False
+    if not row:
+        return True
+    cell = {role: row[at].strip() if at < len(row) else "" for role, at in places.items()}
+    is_time = _is_time(cell[Role.STARTED])
+    status = cell.get(Role.STATUS, "")
+    # A table of checks has durations, too: its status is a word of a check's.
+    is_status = not status or status.isdigit() or Role.SUCCESS in places or " " in status
+    return is_time and is_status and read_number(cell[Role.TOOK]) is not None
+
+
+def _is_time(text: str) -> bool:
+    number = read_number(text)
+    return number is not None or read_moment(text) is not None
+
+
+def columns_of(header: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
+    """Return the columns and units of samples that begin like this. Raises ValueError where one is missing."""
+    places = places_of(header)
+    missing = [role.value for role in (Role.STARTED, Role.TOOK) if role not in places]
+    if missing:
+        names = ", ".join(name for name in header[:20] if name)
+        raise ValueError(f"has no column of {' and of '.join(missing)} among {names}")
+    cells = {
+        role: [row[at].strip() for row in rows if at < len(row) and row[at].strip()] for role, at in places.items()
+    }
+    decimal = "," if any("," in text for text in cells[Role.TOOK]) else "."
+    time_us, time_told = _time_unit(header[places[Role.STARTED]], cells[Role.STARTED])
+    took_us, took_told = _took_unit(header[places[Role.TOOK]], cells[Role.TOOK])
+    return Columns(tuple(header), places, time_us, took_us, decimal, (time_told, took_told))
+
+
+def _unit_in(name: str) -> tuple[str, float] | None:
+    for word in reversed(_words(name)):
+        if word in _NS:
+            return word, 1e-3
+        if word in _UNITS:
+            return word, _UNITS[word]
+    return None
+
+
+def _time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
+    """Return how many microseconds a unit of the times is, 0 for moments as text; and how that was told."""
+    numbers = [number for text in texts if (number := read_number(text)) is not None]
+    if len(numbers) < len(texts) or not numbers:
+        return 0.0, f"“{name}” as moments"
+    largest = max(numbers)
+    for least, unit, microseconds in _EPOCHS:
+        if largest >= least:
+            return microseconds, f"“{name}” as {unit} since 1970"
+    whole = all(number.is_integer() for number in numbers)
+    return 1e6, f"“{name}” as {'whole ' if whole else ''}seconds since 1970"
+
+
+def _took_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
+    """Return how many microseconds a unit of the durations is: by the name, or else by the values."""
+    named = _unit_in(name)
+    if named:
+        return named[1], f"“{name}” in {named[0]}"
+    numbers = [number for text in texts if (number := read_number(text)) is not None]
+    # Fractions of small numbers are seconds; whole numbers are milliseconds.
+    fractions = any(not number.is_integer() for number in numbers)
+    if fractions and max(numbers, default=0.0) < 200:
+        return 1e6, f"“{name}” in seconds, as its values are small and have decimals"
+    return 1e3, f"“{name}” in milliseconds, as its values look"

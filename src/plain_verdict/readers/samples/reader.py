@@ -1,0 +1,47 @@
+"""Reads samples of a load run: told by their header, read by libraries that only load runs need."""
+
+import csv
+from io import StringIO
+
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import Kind, ResultFile
+from plain_verdict.readers.interface import Head
+from plain_verdict.readers.samples.columns import looks_like_samples
+from plain_verdict.settings.limits import Limits
+
+_DELIMITERS = ",;\t|"
+_EXTRA = "pip install 'plain-verdict[load]'"
+
+
+class SamplesReader:
+    """Reads one file."""
+
+    format = "samples"
+    told_by = "samples of load runs: tables with columns of time, duration and request"
+    roots: frozenset[str] = frozenset()
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether the first line names a time and a duration, and the second has them."""
+        columns = head.csv_columns
+        if columns and head.source is not None and head.source.kind is Kind.LOAD:
+            return True  # the user says so; what is missing is told by name
+        return bool(columns) and looks_like_samples(columns, _second_row(head.text))
+
+    def read(self, source: Source, limits: Limits) -> ResultFile:  # noqa: ARG002  a file of any size is read in blocks
+        """Return the state of all whole rows; rows that are none are counted, and named by their lines."""
+        try:
+            from plain_verdict.readers.samples.table import read_table  # numpy and pyarrow, for load results only
+        except ImportError as error:
+            raise ReadError(
+                f"holds samples of a load run, which need more libraries ({error.name})",
+                path=source.path,
+                hint=f"install them: {_EXTRA}",
+            ) from error
+        return read_table(source)
+
+
+def _second_row(text: str) -> list[str]:
+    first, _, rest = text.partition("\n")
+    separator = max(_DELIMITERS, key=first.count)
+    return next(csv.reader(StringIO(rest, newline=""), delimiter=separator), [])

@@ -1,0 +1,12 @@
+"""Load: how many requests there were, what they took, what failed, and whether the targets were kept."""
+
+from plain_verdict.report import Report
+from plain_verdict.report.load import LoadOverview
+from plain_verdict.writers.html.sections.interface import PageParts, Section
+
+
+def _find_matter(report: Report, _: PageParts) -> LoadOverview | None:
+    return report.load
+
+
+LOAD = Section("load", _find_matter)
