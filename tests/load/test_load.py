@@ -180,6 +180,7 @@ FILES = {
     "as it should be": (HEAD + "".join(ROWS), 100, 0, []),
     "returns and a mark": ("\ufeff" + (HEAD + "".join(ROWS)).replace("\n", "\r\n"), 100, 0, []),
     "semicolons, decimal commas, seconds": ("time;name;duration (s);code\n" + "".join(f"{1795312800 + at};Pay;0,{at + 1:03};200\n" for at in range(100)), 100, 0, []),
+    "tabs, and two columns that may be the time": ("starttime\tseconds\tctime\tttime\n" + "".join(f"Sun Nov 22 {at % 60}\t{1795312800 + at}\t0\t{at + 1}\n" for at in range(100)), 100, 0, []),
     "moments as text": ("timestamp,endpoint,method,elapsed,status\n" + "".join(f"2026-11-22T09:00:{at % 60:02}+01:00,/pay,POST,{at + 1},200\n" for at in range(100)), 100, 0, []),
     "words for well and not": ("start,label,latency,ok\n" + "".join(f"{1795312800000 + at},Pay,{at + 1},{'no' if at % 10 == 0 else 'yes'}\n" for at in range(100)), 100, 0, []),
     "quoted separators and line breaks": (HEAD + ROWS[0].replace("Pay", '"Pay, or\nleave"') + "".join(ROWS[1:]), 100, 0, []),
@@ -284,6 +285,29 @@ def test_targets_are_checks_and_the_page_tells_the_run(tool, tmp_path, browser):
     assert len(charts) == 3, charts
     assert all(words > 10 and texts >= 4 and 850 < width < 960 for words, texts, width in charts), charts
     assert tool("judge", "now.csv", "none.csv").code == 1
+
+
+def test_a_gzip_file_that_is_cut_off_gives_all_whole_rows_and_is_never_fit(tool, tmp_path):
+    samples(tmp_path, "now.csv", 1)
+    (tmp_path / "plain-verdict.toml").write_text('[[condition]]\nmeasure = "requests"\nat_least = 1\n')
+    data = (tmp_path / "now.csv").read_bytes()
+    half = len(data) // 2
+    several = gzip.compress(data[:half]) + gzip.compress(data[half:])  # two members, as loggers write them
+    damaged = bytearray(several)
+    damaged[len(several) // 3] ^= 0xFF
+    cases = {
+        "whole": (several, None),
+        "cut": (several[:-9000], "ends before its end"),
+        "damaged": (bytes(damaged), "it is damaged"),
+    }
+    for name, (packed, why) in cases.items():
+        (tmp_path / f"{name}.csv.gz").write_bytes(packed)
+        summary = json.loads(tool("judge", f"{name}.csv.gz", "--json").out)
+        said = " ".join(summary["files"][0]["notes"])
+        assert (summary["verdict"] == "fit") == (why is None)
+        assert (summary["load"]["rows"] == 4320) == (why is None)
+        assert summary["load"]["rows"] > 400
+        assert why is None or why in said
 
 
 def test_load_results_without_a_target_judge_nothing(tool, tmp_path):

@@ -37,6 +37,8 @@ class Source(msgspec.Struct, frozen=True):
     given: tuple[str, ...] = ()
     go: int = 0
     kind: Kind | None = None
+    damage: Callable[[], str] = str
+    """Says, once it is read, why it could not be unpacked to its end; "" where it could."""
 
     @property
     def folder(self) -> str:

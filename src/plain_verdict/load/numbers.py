@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 import numpy as np
 
 from plain_verdict.load.bins import COARSE_BITS, Ints, least_of
+from plain_verdict.load.counts import SparseCounts
 from plain_verdict.load.hints import find_error_window, find_slow_start
 from plain_verdict.load.percentiles import (
     Batch,
@@ -24,7 +25,9 @@ _WITH_INTERVAL = (50.0, 95.0, 99.0)
 _STEPS_S = (1, 2, 5, 10, 15, 20, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 21600, 86400)
 _MOST_STEPS = 130
 _MOST_MESSAGES = 40
-_MOST_SLOTS = 1_000_000
+_MOST_SLOTS = 20_000
+"""Steps of a series: more than a day in steps of five seconds."""
+_LONGEST_S = 31 * 86_400
 
 
 def numbers_of(state: LoadState, bad_rows: int, files: int) -> LoadRun | None:
@@ -68,6 +71,10 @@ def numbers_of(state: LoadState, bad_rows: int, files: int) -> LoadRun | None:
 
 
 def _notes(state: LoadState) -> Iterator[str]:
+    if state.first_us is not None and state.last_us is not None:
+        span_s = (state.last_us - state.first_us) / 1e6
+        if span_s > _LONGEST_S:
+            yield f"The samples span {span_s / 86_400:,.0f} days: is the time of some of them wrong?"
     if state.folded:
         yield (
             f"The samples have {len(state.folded) + len(state.names):,} names of requests: those past the first "
@@ -166,12 +173,11 @@ def _runs(slots: Ints) -> Iterator[slice]:
 def _series(state: LoadState, step: int = 0) -> Series:
     """Return the run over time, in steps of so many seconds; 0: so wide that a drawing can show each."""
     first, last = (state.first_us or 0) // 1_000_000, (state.last_us or 0) // 1_000_000
-    seconds, counts = state.started.items()
-    last = max(first, min(last, int(seconds[-1])))  # nothing starts later
-    step = step or next((step for step in _STEPS_S if (last - first) // step < _MOST_STEPS), _STEPS_S[-1])
+    last = max(first, min(last, int(state.started.items()[0][-1])))  # nothing starts later
+    widest = (last - first) // _MOST_STEPS + 1
+    step = step or next((step for step in _STEPS_S if (last - first) // step < _MOST_STEPS), widest)
     start = first // step * step
     size = min((last - start) // step + 1, _MOST_SLOTS)
-    failed_at, failed = state.failed.items()
     quantiles = _quantiles(state, start, step, size)
     users: list[int | None] = [None] * size
     for second, number in state.users.items():
@@ -181,13 +187,21 @@ def _series(state: LoadState, step: int = 0) -> Series:
     return Series(
         started=_moment(start * 1_000_000),
         step_s=step,
-        counts=tuple(np.bincount((seconds - start) // step, counts, minlength=size).astype(int).tolist()[:size]),
-        failed=tuple(np.bincount((failed_at - start) // step, failed, minlength=size).astype(int).tolist()[:size]),
+        counts=_by_slot(state.started, start, step, size),
+        failed=_by_slot(state.failed, start, step, size),
         p50_s=quantiles[0],
         p95_s=quantiles[1],
         p99_s=quantiles[2],
         users=tuple(users),
     )
+
+
+def _by_slot(counted: SparseCounts, start: int, step: int, size: int) -> tuple[int, ...]:
+    """Return how often each step was counted; what is outside of all, by a wrong clock, is in none."""
+    seconds, counts = counted.items()
+    slots = (seconds - start) // step
+    inside = (slots >= 0) & (slots < size)
+    return tuple(np.bincount(slots[inside], counts[inside], minlength=size).astype(int).tolist())
 
 
 def _quantiles(state: LoadState, start: int, step: int, size: int) -> list[tuple[float | None, ...]]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from hashlib import blake2b
+from io import BufferedReader
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -9,6 +10,7 @@ import msgspec
 
 from plain_verdict.errors import ReadError, UnknownFormat
 from plain_verdict.inputs.archives import Unpacking, is_archive, members
+from plain_verdict.inputs.gunzip import Gunzipped, first_bytes
 from plain_verdict.inputs.progress import OnBytesRead, OnProgress, with_progress
 from plain_verdict.inputs.source import RESULT_SUFFIXES, Source, shown_path
 from plain_verdict.model import ResultFile, Run, Unread
@@ -143,6 +145,10 @@ def _parts(source: Source, unpacking: Unpacking) -> Iterator[Source]:
     if not is_archive(head):
         yield source
         return
+    streamed = _as_samples(source)
+    if streamed is not None:
+        yield streamed
+        return
     found = False
     for part in members(source, unpacking):
         found = True
@@ -150,6 +156,19 @@ def _parts(source: Source, unpacking: Unpacking) -> Iterator[Source]:
         yield msgspec.structs.replace(part, explicit=source.explicit) if part.path == source.path else part
     if not found:
         raise ReadError("is an archive without any file", path=source.path, hint="check how it was made")
+
+
+def _as_samples(source: Source) -> Source | None:
+    """Return a gzip file of samples as what it holds, which may be too much to unpack; None for all others."""
+    with source.open() as stream:
+        start = first_bytes(stream.read(HEAD_BYTES), HEAD_BYTES)
+    damages: list[str] = []
+    unpacked = msgspec.structs.replace(
+        source,
+        open=lambda: BufferedReader(Gunzipped(source.open(), damages.append)),
+        damage=lambda: damages[-1] if damages else "",
+    )
+    return unpacked if SamplesReader().recognises(Head(start, unpacked)) else None
 
 
 def read_source(
@@ -206,7 +225,7 @@ def _no_known_format(head: Head, source: Source) -> ReadError:
             path=source.path,
             hint="have the runner write its results into a file of their own",
         )
-    start = head.text.split("\n", 1)[0][:24]
+    start = head.text.split("\n", 1)[0][:24].replace("\t", " ")
     shown = f"begins with “{start}”" if start.isprintable() else "is not text"
     return UnknownFormat(f"is not a result file: it {shown}", path=source.path, hint=_what_is_read())
 

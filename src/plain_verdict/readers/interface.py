@@ -80,7 +80,7 @@ class Head:
         """Return the names in the first line of a table, as CSV writes them; none where it is one word."""
         first = self.text.split("\n", 1)[0].rstrip("\r")
         separator = max(_SEPARATORS, key=first.count)
-        if not first or first[:1] in "<{[" or separator not in first or not first.isprintable():
+        if not first or first[:1] in "<{[" or separator not in first or not first.replace("\t", " ").isprintable():
             return ()
         return tuple(name.strip() for name in next(csv.reader([first], delimiter=separator), ()))
 

@@ -11,6 +11,7 @@ from plain_verdict.text.formatting import format_duration
 
 WIDTH, LEFT, RIGHT = 940.0, 52.0, 934.0
 _TICKS = 6
+_YEAR_S = 366 * 86_400
 _TICK_STEPS_S = (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 21600, 43200, 86400)
 
 
@@ -89,12 +90,14 @@ class TimeAxis:
 
     def _said(self, moment: datetime) -> str:
         span_s = self._size * self._step_s
+        if span_s > _YEAR_S:
+            return f"{moment:%d %b %Y}"
         return moment.strftime("%H:%M:%S" if span_s < 600 else "%H:%M" if span_s <= 86_400 else "%d %b %H:%M")
 
     def ticks(self, y: float) -> list[Mark]:
         """Return the times below the axis, at round moments."""
         span_s = self._size * self._step_s
-        step = next((step for step in _TICK_STEPS_S if span_s / step <= _TICKS), _TICK_STEPS_S[-1])
+        step = next((step for step in _TICK_STEPS_S if span_s / step <= _TICKS), span_s // _TICKS)
         first = -self._started.timestamp() % step
         marks = []
         while first <= span_s:

@@ -27,7 +27,7 @@ class Role(StrEnum):
 NAMES: dict[Role, tuple[str, ...]] = {
     Role.TOOK: (
         *("elapsed", "duration", "response time", "time taken", "time total", "total time", "took", "latency"),
-        *("request time", "request duration", "response duration", "dauer", "varighet", "durée"),
+        *("request time", "request duration", "response duration", "ttime", "dauer", "varighet", "durée"),
     ),
     Role.STARTED: (
         "time stamp",
@@ -40,6 +40,8 @@ NAMES: dict[Role, tuple[str, ...]] = {
         "date",
         "time",
         "at",
+        "starttime",
+        "seconds",
     ),
     Role.LABEL: (
         "label",
@@ -114,25 +116,28 @@ def _words(name: str) -> list[str]:
     return [word.casefold() for word in _WORDS.findall(_CAMEL.sub(" ", name))]
 
 
-def places_of(header: Sequence[str]) -> dict[Role, int]:
-    """Return the place of each role that a header names; a column has one role, and the likeliest name wins."""
+def places_of(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]:
+    """Return the place of each role that a header names; a column has one role, and the likeliest name wins.
+
+    Where a row is given, the time is the first of the columns named so that holds one.
+    """
     plain = []
     for name in header:
         words = [word for word in _words(name) if word not in _UNITS and word not in _NS]
-        plain.append(" ".join(words))
+        plain.append(" ".join(words or _words(name)))
     places: dict[Role, int] = {}
     for role, names in NAMES.items():
-        for name in names:
-            at = next((at for at, own in enumerate(plain) if own == name and at not in places.values()), None)
-            if at is not None:
-                places[role] = at
-                break
+        found = [at for name in names for at, own in enumerate(plain) if own == name and at not in places.values()]
+        if role is Role.STARTED and row:
+            found = [at for at in found if at < len(row) and _is_time(row[at].strip())] or found
+        if found:
+            places[role] = found[0]
     return places
 
 
 def looks_like_samples(header: Sequence[str], row: Sequence[str]) -> bool:
     """Return whether a header and a row are those of samples: a time, a duration, and what it was or gave."""
-    places = places_of(header)
+    places = places_of(header, row)
     if not {Role.STARTED, Role.TOOK} <= places.keys() or len(places) < 3:
         return False
     if not row:
@@ -152,7 +157,7 @@ def _is_time(text: str) -> bool:
 
 def columns_of(header: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
     """Return the columns and units of samples that begin like this. Raises ValueError where one is missing."""
-    places = places_of(header)
+    places = places_of(header, rows[0] if rows else ())
     missing = [role.value for role in (Role.STARTED, Role.TOOK) if role not in places]
     if missing:
         names = ", ".join(name for name in header[:20] if name)

@@ -52,7 +52,7 @@ def read_table(source: Source) -> ResultFile:
         format="samples",
         size_bytes=source.size_bytes,
         payloads=(SamplesPayload(Kind.LOAD, state, bad.number),),
-        notes=tuple(_notes(source.path, header, state, bad)),
+        notes=tuple(_notes(source.path, header, state, bad, source.damage())),
         started=_moment(state.first_us),
         ended=_moment(state.last_us),
         folder=source.folder,
@@ -113,7 +113,7 @@ class _BadRows:
             self.first.append(row)
 
 
-def _notes(path: str, header: _Header, state: LoadState, bad: _BadRows) -> Iterator[ReadingNote]:
+def _notes(path: str, header: _Header, state: LoadState, bad: _BadRows, damage: str) -> Iterator[ReadingNote]:
     columns = header.columns
     used = join_list([f"“{columns.names[at]}” as {role.value}" for role, at in columns.places.items()], most=12)
     yield ReadingNote(path, f"has the columns {used}; {join_list(columns.told)}", quiet=True)
@@ -123,6 +123,9 @@ def _notes(path: str, header: _Header, state: LoadState, bad: _BadRows) -> Itera
         more = f", and {bad.number - _SHOWN:,} more" if bad.number > _SHOWN else ""
         what = f"has {several} that {'is' if bad.number == 1 else 'are'} no sample: {lines}{more}"
         yield ReadingNote(path, what, results_missing=bad.reasons.keys() != {HEADER_AGAIN})
+    if damage:
+        what = f"can't be unpacked to its end, as {damage}; the {plural(state.rows, 'whole row')} before it count"
+        yield ReadingNote(path, what, results_missing=True)
     if not state.rows:
         yield ReadingNote(path, "holds no samples", results_missing=True)
 
