@@ -8,6 +8,7 @@ although checks are gone and nothing is said of it.
 """
 
 import contextlib
+import functools
 import gzip
 import io
 import json
@@ -211,6 +212,17 @@ def tarred(rng: random.Random) -> bytes:
     return buffer.getvalue()
 
 
+@functools.cache
+def condensed() -> bytes:
+    """Return the samples condensed."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        (folder / "a.csv").write_bytes(SAMPLES)
+        with contextlib.redirect_stdout(io.StringIO()):
+            main(["condense", str(folder / "a.csv"), "--out", str(folder / "a.load")])
+        return (folder / "a.load").read_bytes()
+
+
 # What is damaged, and how many checks the whole input has; None where the damage may change what counts.
 CASES: tuple[tuple[str, Callable[[random.Random], bytes], int | None], ...] = (
     ("r.xml", lambda _: JUNIT, 4),
@@ -225,6 +237,7 @@ CASES: tuple[tuple[str, Callable[[random.Random], bytes], int | None], ...] = (
     ("plain-verdict.toml", lambda _: SETTINGS, None),
     *(("s.json", lambda _: ROUNDS, 0), ("s.jsonl", lambda _: LINES, 0), ("s.csv", lambda _: TABLE, 0)),
     *(("e.xml", lambda _: ELEMENTS, 0), ("shapes.toml", lambda _: SHAPES, None)),
+    ("m.load", lambda _: condensed(), 0),
     *(("load.csv", lambda _: SAMPLES, 0), ("load.csv.gz", lambda _: gzip.compress(SAMPLES), 0)),
     ("shots/a.png", lambda _: PNG, None),
 )

@@ -1,9 +1,12 @@
 """Load runs: numbers against NumPy and closed forms, rows that are lost with a word, targets, and the page."""
 
+import csv
 import gzip
 import json
 import math
 import random
+import subprocess
+import sys
 
 import numpy as np
 import pytest
@@ -11,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from selenium.webdriver.common.by import By
 
+from conftest import ROOT
 from plain_verdict.load.bins import FINE_BITS, bins_of, least_of
 from plain_verdict.load.comparison import compare
 from plain_verdict.load.numbers import numbers_of
@@ -310,6 +314,35 @@ def test_a_gzip_file_that_is_cut_off_gives_all_whole_rows_and_is_never_fit(tool,
         assert why is None or why in said
 
 
+def test_condensed_parts_give_the_numbers_of_the_whole(tool, tmp_path):
+    samples(tmp_path, "a.csv", 1, busy=True)
+    samples(tmp_path, "b.csv", 2, minutes=3)
+    secret = HEAD + "1795312800000,GET /tickets?password=hunter22hunter,7,500,10,password=hunter22hunter\n"
+    (tmp_path / "c.csv").write_text(secret)
+    for name in "abc":
+        assert tool("condense", f"{name}.csv", "--out", f"{name}.load").code == 0
+    assert tool("condense", "a.load", "b.load", "c.load", "--out", "all.load").code == 0
+    whole, parts, once = (
+        json.loads(tool("judge", *names, "--json").out)
+        for names in (("a.csv", "b.csv", "c.csv"), ("a.load", "b.load", "c.load"), ("all.load",))
+    )
+    assert whole["load"] == parts["load"] == once["load"]
+    data = (tmp_path / "all.load").read_bytes()
+    assert b"hunter22hunter" not in data
+    assert len(data) < 60_000
+    for name, broken in {
+        "cut": data[:-30],
+        "head": data[:200],
+        "newer": data.replace(b'"version":1', b'"version":9'),
+        "bins": data.replace(b'"fine_bits":10', b'"fine_bits":11'),
+    }.items():
+        (tmp_path / f"{name}.load").write_bytes(broken)
+        done = tool("judge", f"{name}.load", "a.load", "--json")
+        assert f"error: {name}.load: can't be read: it" in done.err, done.err
+        assert json.loads(done.out)["load"]["rows"] == 4320
+    assert tool("condense", "none.csv", "--out", "x.load").code == 3
+
+
 def test_load_results_without_a_target_judge_nothing(tool, tmp_path):
     samples(tmp_path, "now.csv", 1, minutes=1)
     (tmp_path / "a.xml").write_text('<testsuite name="Quay"><testcase name="sails"/></testsuite>')
@@ -319,3 +352,21 @@ def test_load_results_without_a_target_judge_nothing(tool, tmp_path):
     assert both["verdict"] == "fit"
     assert [kind["verdict"] for kind in both["kinds"]] == ["fit", "undecided"]
     assert "nothing is judged" in both["kinds"][1]["sentence"]
+
+
+def test_a_real_client_against_a_real_server_gives_the_numbers_that_numpy_gives(tool, tmp_path):
+    example = ROOT / "examples" / "first_morning"
+    subprocess.run([sys.executable, example / "first_morning.py", "4", "20"], cwd=tmp_path, check=True, timeout=60)
+    (tmp_path / "plain-verdict.toml").write_bytes((example / "plain-verdict.toml").read_bytes())
+    load = json.loads(tool("judge", "first-morning.csv", "--json").out)["load"]
+    with (tmp_path / "first-morning.csv").open(newline="") as file:
+        rows = list(csv.DictReader(file))
+    assert load["rows"] == len(rows) > 200
+    for request in load["requests"]:
+        own = [row for row in rows if row["request"] == request["request"]]
+        took = np.sort([float(row["took_ms"]) for row in own if row["status"] == "200"])
+        assert request["failed"] == len(own) - len(took)
+        assert request["mean_ms"] == pytest.approx(took.mean(), rel=1e-3)
+        assert request["longest_ms"] == pytest.approx(took[-1], abs=0.001)
+        if request["p95_ms"] is not None:
+            assert request["p95_ms"] == pytest.approx(took[rank_of(0.95, len(took)) - 1], rel=0.0006)

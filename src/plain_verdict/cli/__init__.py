@@ -59,6 +59,11 @@ COMMANDS = (
         "Write a record line by line. What begins a check or a step prints its id, for the lines that follow.",
     ),
     Command(
+        "condense",
+        "make samples of a load run one small file",
+        "Write what counts of the samples of a load run as one small file; report adds those of many machines.",
+    ),
+    Command(
         "shape",
         "draft a shape for a result file in a form of its own",
         "Draft a shape, our description of result files in any JSON, XML or CSV form; or show how one fits a file.",

@@ -48,7 +48,8 @@ def _kind_of(rule: ConditionRule, run: Run) -> Kind | None:
 def _gaps(run: Run, present: Iterable[Kind]) -> Counter[Kind]:
     """Return of how many inputs of each kind results are missing; one that tells no kind may be of any."""
     kinds = {
-        file.path: {check.kind for check in file.checks} or ({Kind.LOAD} if file.format == "samples" else set())
+        file.path: {check.kind for check in file.checks}
+        or ({Kind.LOAD} if file.format in ("samples", "condensed") else set())
         for file in run.files
     }
     paths = {gap.path for gap in run.not_whole}

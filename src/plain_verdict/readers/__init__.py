@@ -18,6 +18,7 @@ from plain_verdict.readers.har import HarReader
 from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.junit.reader import JunitReader
 from plain_verdict.readers.record.reader import RecordReader
+from plain_verdict.readers.samples.condensed import CondensedReader
 from plain_verdict.readers.samples.reader import SamplesReader
 from plain_verdict.readers.tap.reader import TapReader
 from plain_verdict.readers.xml.text import HEAD_BYTES
@@ -27,7 +28,14 @@ from plain_verdict.settings.shapes import Shape
 if TYPE_CHECKING:
     from plain_verdict.readers.shape.reader import ShapeReader
 
-READERS: tuple[Reader, ...] = (JunitReader(), RecordReader(), HarReader(), TapReader(), SamplesReader())
+READERS: tuple[Reader, ...] = (
+    JunitReader(),
+    RecordReader(),
+    HarReader(),
+    TapReader(),
+    CondensedReader(),
+    SamplesReader(),
+)
 """Every format, in the order in which they are tried."""
 
 _OnFile = Callable[[str], OnBytesRead]

@@ -33,12 +33,14 @@ class SamplesReader:
         try:
             from plain_verdict.readers.samples.table import read_table  # numpy and pyarrow, for load results only
         except ImportError as error:
-            raise ReadError(
-                f"holds samples of a load run, which need more libraries ({error.name})",
-                path=source.path,
-                hint=f"install them: {_EXTRA}",
-            ) from error
+            raise needs_libraries(source, error) from error
         return read_table(source)
+
+
+def needs_libraries(source: Source, error: ImportError) -> ReadError:
+    """Return the error for a load result where the libraries for it are not installed."""
+    what = f"holds a load run, which needs more libraries ({error.name})"
+    return ReadError(what, path=source.path, hint=f"install them: {_EXTRA}")
 
 
 def _second_row(text: str) -> list[str]:

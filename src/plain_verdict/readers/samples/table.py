@@ -53,8 +53,8 @@ def read_table(source: Source) -> ResultFile:
         size_bytes=source.size_bytes,
         payloads=(SamplesPayload(Kind.LOAD, state, bad.number),),
         notes=tuple(_notes(source.path, header, state, bad, source.damage())),
-        started=_moment(state.first_us),
-        ended=_moment(state.last_us),
+        started=moment_of(state.first_us),
+        ended=moment_of(state.last_us),
         folder=source.folder,
         go=source.go,
     )
@@ -130,5 +130,6 @@ def _notes(path: str, header: _Header, state: LoadState, bad: _BadRows, damage: 
         yield ReadingNote(path, "holds no samples", results_missing=True)
 
 
-def _moment(microseconds: int | None) -> datetime | None:
+def moment_of(microseconds: int | None) -> datetime | None:
+    """Return the moment of microseconds since 1970; None for None."""
     return None if microseconds is None else datetime.fromtimestamp(microseconds / 1e6, UTC)

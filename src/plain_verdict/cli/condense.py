@@ -1,0 +1,54 @@
+"""``plain-verdict condense``: samples of a load run as one small file, to be added to those of other machines."""
+
+import argparse
+from pathlib import Path
+
+from plain_verdict.cli.common import DONE, NOTHING_READ, PARTLY_READ, add_debug
+from plain_verdict.cli.show import show_unread
+from plain_verdict.cli.terminal import Progress, show, show_labelled
+from plain_verdict.delivery.files import check_target, write_bytes
+from plain_verdict.errors import UsageError
+from plain_verdict.inputs.discovery import discover
+from plain_verdict.masking import Masker, MaskRules
+from plain_verdict.readers import read_all
+from plain_verdict.settings.limits import DEFAULT_LIMITS
+from plain_verdict.text.formatting import format_size, plural
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Add the command's options."""
+    parser.add_argument("samples", nargs="+", metavar="SAMPLES", help="tables of samples, or condensed ones")
+    parser.add_argument("--out", required=True, metavar="FILE", help="where to write it; by habit NAME.load")
+    add_debug(parser)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Write the file and say how large it is."""
+    try:
+        from plain_verdict.load.condensed import condense  # NumPy, for load results only
+        from plain_verdict.load.payload import SamplesPayload
+        from plain_verdict.load.state import merged
+    except ImportError as error:
+        hint = "install them: pip install 'plain-verdict[load]'"
+        raise UsageError(f"load results need more libraries ({error.name})", hint=hint) from error
+    target = Path(options.out).absolute()
+    check_target(target, folder=False, overwrite=True)
+    found = discover(options.samples)
+    with Progress("Reading") as on_progress:
+        read = read_all(found.sources, DEFAULT_LIMITS, on_progress)
+    unread = (*found.unread, *read.unread)
+    for trouble in unread:
+        show_unread(trouble)
+    for file in read.files:
+        for note in file.notes:
+            if not note.quiet:
+                show_labelled("note", note.sentence)
+    parts = [part for file in read.files for part in file.payloads if isinstance(part, SamplesPayload)]
+    if not parts:
+        show_labelled("error", "no samples could be read, so nothing is written")
+        return NOTHING_READ
+    state = merged([part.state for part in parts])
+    data = condense(state, sum(part.bad_rows for part in parts), len(parts), Masker(MaskRules()).text)
+    write_bytes(target, data)
+    show(f"Wrote {target}: {plural(state.rows, 'request')} in {format_size(len(data))}")
+    return PARTLY_READ if unread else DONE

@@ -1,0 +1,28 @@
+"""Makes a result file of a condensed load run."""
+
+from plain_verdict.inputs.source import Source
+from plain_verdict.load.condensed import expand
+from plain_verdict.load.payload import SamplesPayload
+from plain_verdict.model import Kind, ReadingNote, ResultFile
+from plain_verdict.readers.samples.table import moment_of
+from plain_verdict.text.formatting import plural
+
+
+def read_condensed(source: Source, data: bytes) -> ResultFile:
+    """Return what a condensed file holds. Raises ValueError, in words, for one that is none."""
+    head, state = expand(data)
+    notes = []
+    if head.bad_rows:
+        what = f"was condensed without {plural(head.bad_rows, 'row')} that could not be read"
+        notes.append(ReadingNote(source.path, what, results_missing=True))
+    return ResultFile(
+        path=source.path,
+        format="condensed",
+        size_bytes=source.size_bytes,
+        payloads=(SamplesPayload(Kind.LOAD, state, head.bad_rows),),
+        notes=tuple(notes),
+        started=moment_of(state.first_us),
+        ended=moment_of(state.last_us),
+        folder=source.folder,
+        go=source.go,
+    )
