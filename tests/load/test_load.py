@@ -197,6 +197,7 @@ FILES = {
          "line 56 has an impossible duration", "line 57 has 7 cells", "and 1 more"],
     ),
     "a quote that is never closed": (HEAD + "".join(ROWS[:20]) + '1795312800000,"Pay,7,200,10,\n' + "".join(ROWS[20:]), 20, 1, ["line 22"]),
+    "a name of a megabyte": (HEAD + ROWS[0].replace("Pay", "a" * 1_000_000) + "".join(ROWS[1:]), 100, 0, []),
     "only a header": (HEAD, 0, 0, ["holds no samples"]),
 }  # fmt: skip
 
@@ -204,7 +205,8 @@ FILES = {
 @pytest.mark.parametrize(("text", "good", "bad", "notes"), FILES.values(), ids=FILES)
 def test_no_row_is_lost_without_a_word(tool, tmp_path, text, good, bad, notes):
     (tmp_path / "s.csv").write_bytes(text.encode())
-    done = tool("judge", "load=s.csv", "--json")
+    named = "s.csv" if "ttime" not in text else "load=s.csv"  # two columns alone may be anything
+    done = tool("judge", named, "--json")
     summary = json.loads(done.out)
     load = summary["load"]
     assert (load["rows"] if load else 0) == good, done.err

@@ -46,10 +46,9 @@ class Doubt(Exception):  # noqa: N818  caught in this module
 class Parser:
     """Parses the blocks of one file."""
 
-    def __init__(self, columns: Columns, delimiter: str, encoding: str) -> None:
+    def __init__(self, columns: Columns, delimiter: str) -> None:
         self._columns = columns
         self._delimiter = delimiter
-        self._encoding = encoding
         self._used = {role: f"c{at}" for role, at in columns.places.items()}
         names = [f"c{at}" for at in range(len(columns.names))]
         text = pa.dictionary(pa.int32(), pa.binary())
@@ -128,11 +127,11 @@ class Parser:
         if Role.LABEL not in column:
             return [NAMELESS], np.zeros(size, np.int64)
         words, codes = _codes(column[Role.LABEL])
-        names = [one_line(self._text(word), _NAME_CHARS) or NAMELESS for word in words]
+        names = [one_line(text_of(word), _NAME_CHARS) or NAMELESS for word in words]
         if Role.METHOD not in column:
             return names, codes
         verbs, verb_codes = _codes(column[Role.METHOD])
-        methods = [one_line(self._text(verb), 20) for verb in verbs]
+        methods = [one_line(text_of(verb), 20) for verb in verbs]
         both = codes * len(methods) + verb_codes
         found, places = np.unique(both, return_inverse=True)
         pairs = [(methods[pair % len(methods)], names[pair // len(methods)]) for pair in found.tolist()]
@@ -143,10 +142,10 @@ class Parser:
     ) -> tuple[Array, Counter[str], Counter[tuple[str, str]]]:
         """Return which requests failed, how often each status came, and what the failed ones say. Raises Doubt."""
         words, codes = _codes(column[Role.STATUS]) if Role.STATUS in column else ([b""], np.zeros(size, np.int64))
-        status = [one_line(self._text(word), 60) for word in words]
+        status = [one_line(text_of(word), 60) for word in words]
         if Role.SUCCESS in column:
             marks, mark_codes = _codes(column[Role.SUCCESS])
-            told = [success_of(self._text(mark)) for mark in marks]
+            told = [success_of(text_of(mark)) for mark in marks]
             if any(one is None for one in told):
                 raise Doubt
             failed = ~np.array([bool(one) for one in told], np.bool_)[mark_codes]
@@ -165,17 +164,14 @@ class Parser:
             )
             both = (codes * len(texts) + text_codes)[failed]
             for pair, times in zip(*(part.tolist() for part in np.unique(both, return_counts=True)), strict=True):
-                said = one_line(self._text(texts[pair % len(texts)]), _MESSAGE_CHARS)
+                said = one_line(text_of(texts[pair % len(texts)]), _MESSAGE_CHARS)
                 messages[status[pair // len(texts)] or NO_ANSWER, said] += times
         return failed, statuses, messages
-
-    def _text(self, data: bytes) -> str:
-        return data.decode(self._encoding, "replace")
 
     def _by_row(self, part: Part) -> Iterator[Block | BadRow]:
         """Yield each sample of a small part by itself; what is none is told with its line."""
         whole = part.data.endswith(b"\n")
-        text = part.data.decode(self._encoding, "replace")
+        text = text_of(part.data)
         reader = csv.reader(StringIO(text, newline=""), delimiter=self._delimiter)
         rows: list[tuple[int, list[str]]] = []
         before = 0
@@ -260,6 +256,14 @@ class Parser:
             statuses=statuses,
             messages=messages,
         )
+
+
+def text_of(data: bytes) -> str:
+    """Return text as UTF-8, or as Windows-1252 where it is not that."""
+    try:
+        return data.decode("utf-8")
+    except UnicodeDecodeError:
+        return data.decode("cp1252", "replace")
 
 
 def success_of(text: str) -> bool | None:

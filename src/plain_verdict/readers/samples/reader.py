@@ -10,6 +10,7 @@ from plain_verdict.readers.interface import Head
 from plain_verdict.readers.samples.columns import looks_like_samples
 from plain_verdict.settings.limits import Limits
 
+_LONG_CHARS = 10_000
 _DELIMITERS = ",;\t|"
 _EXTRA = "pip install 'plain-verdict[load]'"
 
@@ -45,5 +46,7 @@ def needs_libraries(source: Source, error: ImportError) -> ReadError:
 
 def _second_row(text: str) -> list[str]:
     first, _, rest = text.partition("\n")
+    if "\n" not in rest and len(text) > _LONG_CHARS:
+        return []  # the beginning of a file ends in it
     separator = max(_DELIMITERS, key=first.count)
     return next(csv.reader(StringIO(rest, newline=""), delimiter=separator), [])

@@ -30,7 +30,6 @@ _DELIMITERS = ",;\t|"
 class _Header(NamedTuple):
     columns: Columns
     delimiter: str
-    encoding: str
     data: bytes
     """The header's line, as it stands in the file."""
 
@@ -39,7 +38,7 @@ def read_table(source: Source) -> ResultFile:
     """Return the state of a table of samples. Raises ReadError for one without the columns that are needed."""
     header = _header(source)
     state, bad = LoadState(), _BadRows()
-    parser = Parser(header.columns, header.delimiter, header.encoding)
+    parser = Parser(header.columns, header.delimiter)
     with source.open() as stream:
         stream.read(len(header.data))
         for found in _parsed(parser, blocks(stream, header.data.count(b"\n") + 1)):
@@ -92,9 +91,9 @@ def _header(source: Source) -> _Header:
         ]
         columns = columns_of(names, [row for row in rows if len(row) == len(names)])
     except (ValueError, csv.Error) as error:
-        hint = 'name them in a [[shape]] of kind "load"; see docs/load.md'
+        hint = "call its columns time, duration, request and status; docs/load.md has more words"
         raise ReadError(str(error), path=source.path, hint=hint) from error
-    return _Header(columns, delimiter, "utf-8", data[:end])
+    return _Header(columns, delimiter, data[:end])
 
 
 class _BadRows:
