@@ -194,7 +194,7 @@ FILES = {
         "1795312800000,Pay,7,200,10,,x\n1795312800000,P\0y,7,200,10,\n" + "".join(ROWS[50:]),
         100, 7,
         ["line 52 has 2 cells, 6 are expected", "line 53 has no duration: “n/a”", "line 54 is the header again", "line 55 has no time: “soon”",
-         "line 56 has an impossible duration", "line 57 has 7 cells", "and 1 more"],
+         "line 56 has an impossible duration", "line 57 has 7 cells", "line 58 has a NUL"],
     ),
     "a quote that is never closed": (HEAD + "".join(ROWS[:20]) + '1795312800000,"Pay,7,200,10,\n' + "".join(ROWS[20:]), 20, 1, ["line 22"]),
     "a name of a megabyte": (HEAD + ROWS[0].replace("Pay", "a" * 1_000_000) + "".join(ROWS[1:]), 100, 0, []),

@@ -9,7 +9,7 @@ from plain_verdict.load.bins import COARSE_BITS, Ints, least_of
 from plain_verdict.load.counts import SparseCounts
 from plain_verdict.load.hints import find_error_window, find_slow_start
 from plain_verdict.load.percentiles import (
-    Batch,
+    Batches,
     Histogram,
     density,
     interval,
@@ -37,17 +37,17 @@ def numbers_of(state: LoadState, bad_rows: int, files: int) -> LoadRun | None:
     fine_codes, fine_bins, fine_counts = *split_fine(state.fine.items()[0]), state.fine.items()[1]
     failed_codes, failed_bins = split_fine(state.fine_failed.items()[0])
     failed_counts = state.fine_failed.items()[1]
-    batches = _batches(state)
+    batches, all_batches = _batches(state)
     requests = []
     for name, code in state.names.items():
         request, own = state.requests[code], fine_codes == code
         answered = _histogram(fine_bins[own], fine_counts[own], request.answered)
         of_failed = failed_codes == code
         both = _together(answered, failed_bins[of_failed], failed_counts[of_failed], state.everything)
-        requests.append(_numbers(name, request, answered, both, batches.get(code, [])))
+        requests.append(_numbers(name, request, answered, both, batches[code]))
     answered = _histogram(*_summed(fine_bins, fine_counts), state.answered)
     both = _together(answered, *_summed(failed_bins, failed_counts), state.everything)
-    whole = _numbers(WHOLE, _all_of(state), answered, both, batches[-1])
+    whole = _numbers(WHOLE, _all_of(state), answered, both, all_batches)
     edges, shares = density(answered)
     seconds = _series(state, 1)
     return LoadRun(
@@ -120,7 +120,7 @@ def _all_of(state: LoadState) -> RequestState:
 
 
 def _numbers(
-    name: str, request: RequestState, answered: Histogram, both: Histogram, batches: list[Batch]
+    name: str, request: RequestState, answered: Histogram, both: Histogram, batches: Batches
 ) -> RequestNumbers:
     count = request.count - request.failed
     known = answered.total > 0
@@ -140,33 +140,38 @@ def _numbers(
     )
 
 
-def _percentile(times: Histogram, per_cent: float, batches: list[Batch]) -> Percentile:
+def _percentile(times: Histogram, per_cent: float, batches: Batches) -> Percentile:
     if not times.total:
         return Percentile(per_cent)
     share = per_cent / 100
     found = interval(times, share, batches) if per_cent in _WITH_INTERVAL else None
     low_s, high_s = found or (None, None)
-    return Percentile(per_cent, percentile(times, share), low_s, high_s, len(batches))
+    return Percentile(per_cent, percentile(times, share), low_s, high_s, batches.starts.size)
 
 
-def _batches(state: LoadState) -> dict[int, list[Batch]]:
-    """Return the batches of each request by its code, and of all together under -1."""
+def _batches(state: LoadState) -> tuple[dict[int, Batches], Batches]:
+    """Return the batches of each request by its code, and of all together."""
     keys, counts = state.batches.items()
-    codes, slots, bins = split_batches(keys)
-    found: dict[int, list[Batch]] = {-1: []}
+    codes, slots, bins = split_batches(keys)  # in the order of requests, then of batches
+    ends = np.searchsorted(codes, np.arange(len(state.requests) + 1))
+    found = {}
     for code in range(len(state.requests)):
-        own = codes == code
-        found[code] = [Batch(bins[own][at], counts[own][at]) for at in _runs(slots[own])]
+        own = slice(int(ends[code]), int(ends[code + 1]))
+        found[code] = Batches(bins[own], counts[own], _starts(slots[own]))
     order = np.argsort(slots, kind="stable")
-    found[-1] = [Batch(bins[order][at], counts[order][at]) for at in _runs(slots[order])]
-    return found
+    return found, Batches(bins[order], counts[order], _starts(slots[order]))
+
+
+def _starts(slots: Ints) -> Ints:
+    """Return where each run of equal neighbours begins."""
+    if not slots.size:
+        return slots
+    return np.flatnonzero(np.concatenate(([True], slots[1:] != slots[:-1])))
 
 
 def _runs(slots: Ints) -> Iterator[slice]:
     """Yield where equal neighbours stand."""
-    if not slots.size:
-        return
-    starts = np.flatnonzero(np.concatenate(([True], slots[1:] != slots[:-1]))).tolist()
+    starts = _starts(slots).tolist()
     yield from (slice(start, end) for start, end in zip(starts, [*starts[1:], slots.size], strict=True))
 
 

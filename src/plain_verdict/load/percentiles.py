@@ -5,7 +5,6 @@ Sources: Hyndman & Fan 1996, The American Statistician 50(4), definition 1 (near
 """
 
 import math
-from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -60,35 +59,38 @@ def percentile(times: Histogram, share: float) -> float | None:
     return at_rank(times, rank_of(share, total)) if total >= least_count(share) else None
 
 
-class Batch(NamedTuple):
-    """The times of a minute, in coarse bins."""
+class Batches(NamedTuple):
+    """The times of each minute, in coarse bins: minute after minute, and where each begins."""
 
     bins: Ints
     counts: Ints
+    starts: Ints
 
 
-def interval(times: Histogram, share: float, batches: Sequence[Batch]) -> tuple[float, float] | None:
+def interval(times: Histogram, share: float, batches: Batches) -> tuple[float, float] | None:
     """Return between which times a percentile lies, with 95 % confidence, in seconds; None where nobody can tell.
 
     In batch k of n_k requests o_k are over the percentile; r_k = o_k - (1 - p) n_k; the design effect is
     D = max(1, m var(r_k) / (n p (1 - p))), the rank's error SE = sqrt(D p (1 - p) / n).
     """
     total, value = times.total, percentile(times, share)
-    if value is None or len(batches) < LEAST_BATCHES:
+    number = batches.starts.size
+    if value is None or number < LEAST_BATCHES:
         return None
-    residues = np.array([_over(batch, value * 1e6) - (1 - share) * batch.counts.sum() for batch in batches])
-    effect = max(1.0, len(batches) * float(residues.var(ddof=1)) / (total * share * (1 - share)))
+    residues = _over(batches, value * 1e6) - (1 - share) * np.add.reduceat(batches.counts, batches.starts)
+    effect = max(1.0, number * float(residues.var(ddof=1)) / (total * share * (1 - share)))
     error = math.sqrt(effect * share * (1 - share) / total)
-    reach = t_quantile(len(batches) - 1) * error
+    reach = t_quantile(number - 1) * error
     low, high = max(0.0, share - reach), min(1.0, share + reach)
     return at_rank(times, rank_of(low, total)), at_rank(times, rank_of(high, total))
 
 
-def _over(batch: Batch, value_us: float) -> float:
-    """Return how many times of a batch are over a value; of the bin around it, a part in proportion."""
-    low, high = least_of(batch.bins, COARSE_BITS), least_of(batch.bins + 1, COARSE_BITS)
+def _over(batches: Batches, value_us: float) -> Floats:
+    """Return how many times of each batch are over a value; of the bin around it, a part in proportion."""
+    low, high = least_of(batches.bins, COARSE_BITS), least_of(batches.bins + 1, COARSE_BITS)
     part = np.clip((high - 1 - value_us) / np.maximum(high - low, 1.0), 0.0, 1.0)
-    return float((batch.counts * part).sum())
+    over: Floats = np.add.reduceat(batches.counts * part, batches.starts)
+    return over
 
 
 def t_quantile(degrees: int) -> float:

@@ -335,7 +335,8 @@ def _throughput(load: LoadRun) -> Chart:
     lines = list(_users(load, axis, top, bottom))
     if lines:
         users = next(at for at in range(len(series.users)) if series.users[at] == load.users_most)
-        marks.append(Mark(axis.middle(users), top - 5, f"users, up to {load.users_most:,}", style="label"))
+        anchor = "end" if axis.middle(users) > RIGHT * 0.8 else "start"
+        marks.append(Mark(axis.middle(users), top - 5, f"users, up to {load.users_most:,}", anchor, "label"))
     worst = max(range(len(series.failed)), key=lambda at: series.failed[at])
     words = f"At most {most:,.0f} requests a second were started."
     if series.failed[worst]:

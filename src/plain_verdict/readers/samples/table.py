@@ -22,7 +22,7 @@ _SAMPLE_BYTES = 1 << 16
 _ROWS_LOOKED_AT = 200
 _NAMED = 1_000
 """Bad rows that are named one by one."""
-_SHOWN = 6
+_SHOWN = 10
 _THREADS = 2
 _DELIMITERS = ",;\t|"
 
