@@ -172,7 +172,8 @@ def _starts(slots: Ints) -> Ints:
 def _runs(slots: Ints) -> Iterator[slice]:
     """Yield where equal neighbours stand."""
     starts = _starts(slots).tolist()
-    yield from (slice(start, end) for start, end in zip(starts, [*starts[1:], slots.size], strict=True))
+    if starts:
+        yield from (slice(start, end) for start, end in zip(starts, [*starts[1:], slots.size], strict=True))
 
 
 def _series(state: LoadState, step: int = 0) -> Series:
