@@ -184,7 +184,7 @@ FILES = {
     "as it should be": (HEAD + "".join(ROWS), 100, 0, []),
     "returns and a mark": ("\ufeff" + (HEAD + "".join(ROWS)).replace("\n", "\r\n"), 100, 0, []),
     "semicolons, decimal commas, seconds": ("time;name;duration (s);code\n" + "".join(f"{1795312800 + at};Pay;0,{at + 1:03};200\n" for at in range(100)), 100, 0, []),
-    "tabs, and two columns that may be the time": ("starttime\tseconds\tctime\tttime\n" + "".join(f"Sun Nov 22 {at % 60}\t{1795312800 + at}\t0\t{at + 1}\n" for at in range(100)), 100, 0, []),
+    "tabs, and two columns that may be the time": ("start\tseconds\tconnect\ttotal time\n" + "".join(f"Sun Nov 22 {at % 60}\t{1795312800 + at}\t0\t{at + 1}\n" for at in range(100)), 100, 0, []),
     "moments as text": ("timestamp,endpoint,method,elapsed,status\n" + "".join(f"2026-11-22T09:00:{at % 60:02}+01:00,/pay,POST,{at + 1},200\n" for at in range(100)), 100, 0, []),
     "words for well and not": ("start,label,latency,ok\n" + "".join(f"{1795312800000 + at},Pay,{at + 1},{'no' if at % 10 == 0 else 'yes'}\n" for at in range(100)), 100, 0, []),
     "quoted separators and line breaks": (HEAD + ROWS[0].replace("Pay", '"Pay, or\nleave"') + "".join(ROWS[1:]), 100, 0, []),
@@ -196,7 +196,13 @@ FILES = {
         ["line 52 has 2 cells, 6 are expected", "line 53 has no duration: “n/a”", "line 54 is the header again", "line 55 has no time: “soon”",
          "line 56 has an impossible duration", "line 57 has 7 cells", "line 58 has a NUL"],
     ),
-    "a quote that is never closed": (HEAD + "".join(ROWS[:20]) + '1795312800000,"Pay,7,200,10,\n' + "".join(ROWS[20:]), 20, 1, ["line 22"]),
+    "a quote that is never closed": (HEAD + "".join(ROWS[:20]) + '1795312800000,"Pay,7,200,10,\n' + "".join(ROWS[20:]), 100, 1, ["line 22 has a quote that is never closed"]),
+    "two quotes that are never closed": (HEAD + "".join(ROWS[:20]) + ('1795312800000,Pay,7,503,10,"busy\n' + "".join(ROWS[20:60])) + '1795312800000,"Pay",7,503,10,"busy\n' + "".join(ROWS[60:]), 100, 2, ["line 22 has a quote", "line 63 has a quote"]),
+    "a quote that reaches over a row and is closed": (HEAD + "".join(ROWS[:98]) + '1795312800000,Pay,7,503,10,"busy\n' + ROWS[98] + '",\n' + ROWS[99], 100, 2, ["line 100 has a quote", "line 102"]),
+    "quotes in the middle of cells": (HEAD + "".join(row.replace("Pay", '5" pipe') for row in ROWS[:99]) + ROWS[99], 100, 0, []),
+    "numbers that are none where they may be": (HEAD + "".join(row.replace("200,10,", "200,-,") for row in ROWS), 100, 0, []),
+    "a bad row of a megabyte": (HEAD + "".join(ROWS) + f"1795312800000,{'a' * 1_000_000},long,200,10,\n", 100, 1, ["line 102 has no duration: “long”"]),
+    "moments without a zone": ("timestamp,endpoint,elapsed,status\n" + "".join(f"2026-11-22T09:00:{at % 60:02},/pay,{at + 1},200\n" for at in range(100)), 100, 0, ["in UTC as they name no zone"]),
     "a name of a megabyte": (HEAD + ROWS[0].replace("Pay", "a" * 1_000_000) + "".join(ROWS[1:]), 100, 0, []),
     "only a header": (HEAD, 0, 0, ["holds no samples"]),
 }  # fmt: skip
@@ -205,7 +211,7 @@ FILES = {
 @pytest.mark.parametrize(("text", "good", "bad", "notes"), FILES.values(), ids=FILES)
 def test_no_row_is_lost_without_a_word(tool, tmp_path, text, good, bad, notes):
     (tmp_path / "s.csv").write_bytes(text.encode())
-    named = "s.csv" if "ttime" not in text else "load=s.csv"  # two columns alone may be anything
+    named = "s.csv" if "connect" not in text else "load=s.csv"  # two columns alone may be anything
     done = tool("judge", named, "--json")
     summary = json.loads(done.out)
     load = summary["load"]

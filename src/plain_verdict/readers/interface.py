@@ -1,21 +1,21 @@
 """What a reader is: the contract of all formats, and the values they share."""
 
-import csv
 import re
 from functools import cached_property
 from typing import Protocol
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ResultFile
+from plain_verdict.readers.csv_text import Row, delimiter_of, rows_of
 from plain_verdict.readers.json_text import DAMAGED_JSON, decode_json
-from plain_verdict.readers.xml.text import XmlStart, head_text, start_of
+from plain_verdict.readers.xml.text import HEAD_BYTES, XmlStart, head_text, start_of
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 
 _TAP_PLAN = re.compile(r"^\s*\d+\.\.\d+\s*(?:#.*)?$", re.MULTILINE)
 _TAP = re.compile(rf"\s*(?:TAP version \d+\b|(?:not )?ok \d+\b|not ok\b)|{_TAP_PLAN.pattern}", re.MULTILINE)
 _TAP_OK = re.compile(r"\s*ok\b")
 _TAP_POINT = re.compile(r"^(?:not )?ok \d+\b", re.MULTILINE)
-_SEPARATORS = ",;\t|"
+_ROWS = 20
 SUITE_ITSELF, NAMELESS = "The suite itself", "Nameless check"
 """What a check is called that is a suite's own outcome, and one to which its file gives no name."""
 _JSON_PIECE = re.compile(r'"(?:[^"\\\n]|\\.)*"|[{}\[\]:]')
@@ -76,13 +76,21 @@ class Head:
         return frozenset(keys)
 
     @cached_property
+    def csv_rows(self) -> tuple[tuple[str, ...], ...]:
+        """Return the first rows of a table, as far as they stand whole in it; none where it is none."""
+        cut = len(self.data) >= HEAD_BYTES and "\n" in self.text
+        lines = (self.text[: self.text.rindex("\n")] if cut else self.text).split("\n", _ROWS)[:_ROWS]
+        first = lines[0].rstrip("\r")
+        if not first or first[:1] in "<{[" or not first.replace("\t", " ").isprintable():
+            return ()
+        delimiter = delimiter_of(lines)
+        rows = rows_of(lines, delimiter) if delimiter in first else ()
+        return tuple(tuple(map(str.strip, row.cells)) for row in rows if isinstance(row, Row) and row.cells)
+
+    @property
     def csv_columns(self) -> tuple[str, ...]:
         """Return the names in the first line of a table, as CSV writes them; none where it is one word."""
-        first = self.text.split("\n", 1)[0].rstrip("\r")
-        separator = max(_SEPARATORS, key=first.count)
-        if not first or first[:1] in "<{[" or separator not in first or not first.replace("\t", " ").isprintable():
-            return ()
-        return tuple(name.strip() for name in next(csv.reader([first], delimiter=separator), ()))
+        return self.csv_rows[0] if self.csv_rows else ()
 
     @cached_property
     def is_tap(self) -> bool:

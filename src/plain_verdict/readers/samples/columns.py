@@ -1,11 +1,11 @@
 """Tells the columns of samples by the words of their header, and how times are written by the first values."""
 
-import re
 from collections.abc import Sequence
 from enum import StrEnum
 from typing import NamedTuple
 
 from plain_verdict.text.moments import read_moment
+from plain_verdict.text.names import SECONDS, UNITS, unit_in, words_of
 from plain_verdict.text.numbers import read_number
 
 
@@ -27,73 +27,28 @@ class Role(StrEnum):
 NAMES: dict[Role, tuple[str, ...]] = {
     Role.TOOK: (
         *("elapsed", "duration", "response time", "time taken", "time total", "total time", "took", "latency"),
-        *("request time", "request duration", "response duration", "ttime", "dauer", "varighet", "durée"),
+        *("request time", "request duration", "response duration", "dauer", "varighet", "durée"),
     ),
     Role.STARTED: (
-        "time stamp",
-        "timestamp",
-        "start time",
-        "started",
-        "start",
-        "begin",
-        "date time",
-        "date",
-        "time",
-        "at",
-        "starttime",
+        *("time stamp", "timestamp", "start time", "started", "start", "begin", "date time", "date", "time", "at"),
         "seconds",
     ),
     Role.LABEL: (
-        "label",
-        "request name",
-        "request",
-        "name",
-        "transaction",
-        "operation",
-        "endpoint",
-        "url",
-        "path",
-        "uri",
+        *("label", "request name", "request", "name", "transaction", "operation", "endpoint", "url", "path", "uri"),
     ),
     Role.METHOD: ("method", "http method", "verb"),
     Role.STATUS: ("status code", "response code", "http code", "http status", "status", "code"),
     Role.SUCCESS: ("success", "ok", "passed", "succeeded", "is ok"),
     Role.BYTES: (
-        "bytes",
-        "received bytes",
-        "size download",
-        "response size",
-        "response length",
-        "size",
-        "received",
+        *("bytes", "received bytes", "size download", "response size", "response length", "size", "received"),
     ),
-    Role.MESSAGE: (
-        "failure message",
-        "error message",
-        "error",
-        "exception",
-        "response message",
-        "message",
-        "reason",
-    ),
-    Role.USERS: ("users", "threads", "all threads", "active users", "active threads", "concurrency", "connections"),
+    Role.MESSAGE: ("error message", "error", "exception", "message", "reason"),
+    Role.USERS: ("users", "threads", "concurrency", "connections"),
 }
-_UNITS = {
-    "us": 1.0,
-    "µs": 1.0,
-    "ms": 1e3,
-    "millis": 1e3,
-    "milliseconds": 1e3,
-    "s": 1e6,
-    "sec": 1e6,
-    "secs": 1e6,
-    "seconds": 1e6,
-}
-"""Microseconds of a unit that stands in a column's name."""
-_NS = ("ns", "nanoseconds")
+_BY_LAST_WORD = (Role.MESSAGE, Role.USERS)
+"""Roles whose names may have other words before them, like “active users”."""
+_SMALL_UNITS = ("ns", "us", "ms", "s")
 _EPOCHS = ((1e17, "nanoseconds", 1e-3), (1e14, "microseconds", 1.0), (1e11, "milliseconds", 1e3))
-_WORDS = re.compile(r"[^\W_]+")
-_CAMEL = re.compile(r"(?<=[a-z0-9])(?=[A-Z])")
 GOOD = frozenset(("true", "yes", "ok", "1", "pass", "passed", "success", "succeeded", "t", "y"))
 BAD = frozenset(("false", "no", "ko", "0", "fail", "failed", "failure", "error", "f", "n"))
 
@@ -112,8 +67,10 @@ class Columns(NamedTuple):
     told: tuple[str, ...]
 
 
-def _words(name: str) -> list[str]:
-    return [word.casefold() for word in _WORDS.findall(_CAMEL.sub(" ", name))]
+def _bare(name: str) -> str:
+    """Return the words of a column's name without units."""
+    words = words_of(name)
+    return " ".join([word for word in words if UNITS.get(word) not in _SMALL_UNITS] or words)
 
 
 def places_of(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]:
@@ -121,17 +78,17 @@ def places_of(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]
 
     Where a row is given, the time is the first of the columns named so that holds one.
     """
-    plain = []
-    for name in header:
-        words = [word for word in _words(name) if word not in _UNITS and word not in _NS]
-        plain.append(" ".join(words or _words(name)))
+    free = {at: _bare(name) for at, name in enumerate(header)}
     places: dict[Role, int] = {}
     for role, names in NAMES.items():
-        found = [at for name in names for at, own in enumerate(plain) if own == name and at not in places.values()]
-        if role is Role.STARTED and row:
+        found = [at for name in names for at, own in free.items() if own == name]
+        if role in _BY_LAST_WORD:
+            found += [at for name in names for at, own in free.items() if own.endswith(f" {name}")]
+        if role is Role.STARTED:
             found = [at for at in found if at < len(row) and _is_time(row[at].strip())] or found
         if found:
             places[role] = found[0]
+            del free[found[0]]
     return places
 
 
@@ -143,16 +100,14 @@ def looks_like_samples(header: Sequence[str], row: Sequence[str]) -> bool:
     if not row:
         return True
     cell = {role: row[at].strip() if at < len(row) else "" for role, at in places.items()}
-    is_time = _is_time(cell[Role.STARTED])
     status = cell.get(Role.STATUS, "")
     # A table of checks has durations, too: its status is a word of a check's.
     is_status = not status or status.isdigit() or Role.SUCCESS in places or " " in status
-    return is_time and is_status and read_number(cell[Role.TOOK]) is not None
+    return _is_time(cell[Role.STARTED]) and is_status and read_number(cell[Role.TOOK]) is not None
 
 
 def _is_time(text: str) -> bool:
-    number = read_number(text)
-    return number is not None or read_moment(text) is not None
+    return read_number(text) is not None or read_moment(text) is not None
 
 
 def columns_of(header: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
@@ -171,20 +126,13 @@ def columns_of(header: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
     return Columns(tuple(header), places, time_us, took_us, decimal, (time_told, took_told))
 
 
-def _unit_in(name: str) -> tuple[str, float] | None:
-    for word in reversed(_words(name)):
-        if word in _NS:
-            return word, 1e-3
-        if word in _UNITS:
-            return word, _UNITS[word]
-    return None
-
-
 def _time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
     """Return how many microseconds a unit of the times is, 0 for moments as text; and how that was told."""
     numbers = [number for text in texts if (number := read_number(text)) is not None]
     if len(numbers) < len(texts) or not numbers:
-        return 0.0, f"“{name}” as moments"
+        moments = [moment for text in texts if (moment := read_moment(text)) is not None]
+        zoneless = any(moment.tzinfo is None for moment in moments)
+        return 0.0, f"“{name}” as moments{', in UTC as they name no zone' if zoneless else ''}"
     largest = max(numbers)
     for least, unit, microseconds in _EPOCHS:
         if largest >= least:
@@ -195,9 +143,9 @@ def _time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
 
 def _took_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
     """Return how many microseconds a unit of the durations is: by the name, or else by the values."""
-    named = _unit_in(name)
-    if named:
-        return named[1], f"“{name}” in {named[0]}"
+    named = unit_in(name)
+    if named in _SMALL_UNITS:
+        return SECONDS[named] * 1e6, f"“{name}” in {named}"
     numbers = [number for text in texts if (number := read_number(text)) is not None]
     # Fractions of small numbers are seconds; whole numbers are milliseconds.
     fractions = any(not number.is_integer() for number in numbers)

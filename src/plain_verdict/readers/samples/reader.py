@@ -1,8 +1,5 @@
 """Reads samples of a load run: told by their header, read by libraries that only load runs need."""
 
-import csv
-from io import StringIO
-
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Kind, ResultFile
@@ -10,8 +7,6 @@ from plain_verdict.readers.interface import Head
 from plain_verdict.readers.samples.columns import looks_like_samples
 from plain_verdict.settings.limits import Limits
 
-_LONG_CHARS = 10_000
-_DELIMITERS = ",;\t|"
 _EXTRA = "pip install 'plain-verdict[load]'"
 
 
@@ -23,11 +18,11 @@ class SamplesReader:
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
-        """Return whether the first line names a time and a duration, and the second has them."""
+        """Return whether the first line names a time and a duration, and one of the next has them."""
         columns = head.csv_columns
         if columns and head.source is not None and head.source.kind is Kind.LOAD:
             return True  # the user says so; what is missing is told by name
-        return bool(columns) and looks_like_samples(columns, _second_row(head.text))
+        return any(looks_like_samples(columns, row) for row in head.csv_rows[1:] or ((),)) if columns else False
 
     def read(self, source: Source, limits: Limits) -> ResultFile:  # noqa: ARG002  a file of any size is read in blocks
         """Return the state of all whole rows; rows that are none are counted, and named by their lines."""
@@ -42,11 +37,3 @@ def needs_libraries(source: Source, error: ImportError) -> ReadError:
     """Return the error for a load result where the libraries for it are not installed."""
     what = f"holds a load run, which needs more libraries ({error.name})"
     return ReadError(what, path=source.path, hint=f"install them: {_EXTRA}")
-
-
-def _second_row(text: str) -> list[str]:
-    first, _, rest = text.partition("\n")
-    if "\n" not in rest and len(text) > _LONG_CHARS:
-        return []  # the beginning of a file ends in it
-    separator = max(_DELIMITERS, key=first.count)
-    return next(csv.reader(StringIO(rest, newline=""), delimiter=separator), [])

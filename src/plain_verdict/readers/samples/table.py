@@ -1,11 +1,13 @@
 """The way through one table of samples: its header, its blocks in threads, its state."""
 
 import csv
+from codecs import BOM_UTF8
 from collections import Counter, deque
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from datetime import UTC, datetime
 from io import StringIO
+from itertools import islice
 from typing import NamedTuple
 
 from plain_verdict.errors import ReadError
@@ -13,18 +15,19 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.load.payload import SamplesPayload
 from plain_verdict.load.state import Block, LoadState
 from plain_verdict.model import Kind, ReadingNote, ResultFile
+from plain_verdict.readers.csv_text import BadRow, Row, cells_of, delimiter_of, rows_of
 from plain_verdict.readers.samples.blocks import Part, blocks
 from plain_verdict.readers.samples.columns import Columns, columns_of
-from plain_verdict.readers.samples.parsing import HEADER_AGAIN, BadRow, Parser
+from plain_verdict.readers.samples.parsing import HEADER_AGAIN, Parser
+from plain_verdict.readers.xml.text import HEAD_BYTES
+from plain_verdict.text.encoding import as_text
 from plain_verdict.text.formatting import join_list, plural
 
-_SAMPLE_BYTES = 1 << 16
 _ROWS_LOOKED_AT = 200
 _NAMED = 1_000
 """Bad rows that are named one by one."""
 _SHOWN = 10
 _THREADS = 2
-_DELIMITERS = ",;\t|"
 
 
 class _Header(NamedTuple):
@@ -74,26 +77,19 @@ def _parsed(parser: Parser, parts: Iterator[Part]) -> Iterator[Block | BadRow]:
 def _header(source: Source) -> _Header:
     """Return what the first line and the rows after it tell. Raises ReadError."""
     with source.open() as stream:
-        data = stream.read(_SAMPLE_BYTES)
-    encoding = "utf-8-sig" if data.startswith(b"\xef\xbb\xbf") else "utf-8"
-    end = data.find(b"\n") + 1 or len(data)
-    first = data[:end].decode(encoding, "replace").rstrip("\r\n")
-    delimiter = max(_DELIMITERS, key=first.count)
-    names = next(csv.reader([first], delimiter=delimiter), [])
-    text = data[end:].decode("utf-8", "replace")
-    whole = text[: text.rfind("\n") + 1] or text
+        data = stream.read(HEAD_BYTES)
+    lines = list(StringIO(as_text(data.removeprefix(BOM_UTF8)), newline=""))
+    if len(data) == HEAD_BYTES and len(lines) > 1:
+        del lines[-1]  # may be cut off
+    delimiter = delimiter_of(lines)
+    hint = "call its columns time, duration, request and status; docs/load.md has more words"
     try:
-        rows = [
-            row
-            for row, _ in zip(
-                csv.reader(StringIO(whole), delimiter=delimiter), range(_ROWS_LOOKED_AT), strict=False
-            )
-        ]
+        names = (cells_of(lines[0], delimiter) if lines else None) or []
+        rows = [row.cells for row in islice(rows_of(lines[1:], delimiter), _ROWS_LOOKED_AT) if isinstance(row, Row)]
         columns = columns_of(names, [row for row in rows if len(row) == len(names)])
     except (ValueError, csv.Error) as error:
-        hint = "call its columns time, duration, request and status; docs/load.md has more words"
         raise ReadError(str(error), path=source.path, hint=hint) from error
-    return _Header(columns, delimiter, data[:end])
+    return _Header(columns, delimiter, data[: data.find(b"\n") + 1 or len(data)])
 
 
 class _BadRows:
@@ -118,7 +114,8 @@ def _notes(path: str, header: _Header, state: LoadState, bad: _BadRows, damage: 
     yield ReadingNote(path, f"has the columns {used}; {join_list(columns.told)}", quiet=True)
     if bad.number:
         several = plural(bad.number, "row")
-        lines = join_list([f"line {row.line:,} {row.why}" for row in bad.first[:_SHOWN]], most=_SHOWN)
+        first = sorted(bad.first)[:_SHOWN]
+        lines = join_list([f"line {row.line:,} {row.why}" for row in first], most=_SHOWN)
         more = f", and {bad.number - _SHOWN:,} more" if bad.number > _SHOWN else ""
         what = f"has {several} that {'is' if bad.number == 1 else 'are'} no sample: {lines}{more}"
         yield ReadingNote(path, what, results_missing=bad.reasons.keys() != {HEADER_AGAIN})

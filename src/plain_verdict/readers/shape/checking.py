@@ -1,6 +1,5 @@
 """Makes sure that a shape makes sense, before any file is read by it."""
 
-import codecs
 from collections.abc import Callable, Iterator
 
 import msgspec
@@ -10,6 +9,7 @@ from plain_verdict.readers import READERS
 from plain_verdict.readers.shape.outcomes import check_outcome
 from plain_verdict.readers.shape.times import moment_reader
 from plain_verdict.settings.shapes import Moment, OutcomeRule, Part, Shape, Value
+from plain_verdict.text.encoding import Decoding
 
 _ONE_CHAR = ("delimiter", "quote")
 
@@ -94,7 +94,7 @@ def _check_table(shape: Shape, where: str) -> None:
             raise UsageError(f"{value!r} is more than one character", where=f"{where}.{key}")
     if shape.table.encoding:
         try:
-            codecs.lookup(shape.table.encoding)
+            Decoding(shape.table.encoding)
         except LookupError as error:
             hint = "write it like utf-8 or windows-1252"
             raise UsageError(

@@ -1,25 +1,18 @@
 """CSV and TSV files as a shape sees them: each row is an item, each column a place."""
 
-import codecs
-import csv
 from collections import Counter
-from collections.abc import Iterator, Sequence
-from io import TextIOWrapper
+from collections.abc import Iterator
 
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
+from plain_verdict.readers.csv_text import BadRow, Row, delimiter_of, rows_of
 from plain_verdict.readers.shape.places import SAMPLES, Inner, Item, OnLine, Place, on_line
+from plain_verdict.readers.xml.text import HEAD_BYTES, encoding_of
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.shapes import TableShape
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.encoding import Decoding
 from plain_verdict.text.formatting import join_list, plural
-
-DELIMITERS = ",;\t|"
-_SAMPLE_BYTES = 1 << 16
-_LONGEST_CELL = 10_000_000
-_ROWS_LOOKED_AT = 50
-_SEVERAL = 2
 
 
 class TableDocument:
@@ -30,56 +23,46 @@ class TableDocument:
         self._limits = limits
         self._table = table
         with source.open() as stream:
-            sample = stream.read(_SAMPLE_BYTES)
-        self._encoding = table.encoding or encoding_of(sample)
-        self.delimiter = table.delimiter or delimiter_of(sample.decode(self._codec(), "replace"), table.quote)
+            sample = stream.read(HEAD_BYTES)
+        self._encoding = table.encoding or encoding_of(sample)[0]
+        self.delimiter = table.delimiter or delimiter_of(self._decoding().text(sample).splitlines(), table.quote)
         self.columns: list[str] = []
-        self._missing: Counter[str] = Counter()
-        self._uneven: list[tuple[int, int]] = []
-        self._wrong: list[ReadingNote] = []
-        self._wrong_bytes = 0
+        self._twice: dict[str, bool] = {}
+        """Names that several columns share, and whether a place is one of them."""
+        self._short: list[int] = []
+        self._long: list[int] = []
+        self._wrong: list[BadRow] = []
+        self._wrong_bytes = False
         self.on_line: OnLine | None = None
         if table.header:
             self.columns = self._header()
+            times = Counter(map(str.casefold, filter(None, self.columns)))
+            self._twice = {name: False for name in self.columns if times[name.casefold()] > 1}
         self._positions = {name.casefold(): at for at, name in reversed(list(enumerate(self.columns)))}
 
-    def _codec(self) -> str:
+    def _decoding(self) -> Decoding:
         try:
-            return codecs.lookup(self._encoding).name
+            return Decoding(self._encoding)
         except LookupError as error:
-            raise ReadError(
-                f"can't be read: {self._encoding[:40]!r} is no encoding",
-                path=self._source.path,
-                hint="see [shape.table]",
-            ) from error
+            what = f"can't be read: {self._encoding[:40]!r} is no encoding"
+            raise ReadError(what, path=self._source.path, hint="see [shape.table]") from error
 
-    def _rows(self) -> Iterator[tuple[int, list[str]]]:
-        """Yield the number of each row's last line, and its cells."""
-        csv.field_size_limit(_LONGEST_CELL)
-        before = _wrong_bytes()
-        with (
-            self._source.open() as raw,
-            TextIOWrapper(raw, self._codec(), errors=_AS_WINDOWS, newline="") as lines,
-        ):
-            rows = csv.reader(lines, delimiter=self.delimiter, quotechar=self._table.quote or None)
-            while True:
-                try:
-                    for row in rows:
-                        if row:
-                            yield rows.line_num, row
-                    break
-                except (csv.Error, UnicodeError) as error:
-                    what = f"has a row that can't be read ({one_line(str(error), 200)}); only that row is lost"
-                    place = f"line {rows.line_num:,}"
-                    self._wrong.append(ReadingNote(self._source.path, what, place, results_missing=True))
-                    if isinstance(error, UnicodeError) or len(self._wrong) >= self._limits.notes:
-                        break
-        self._wrong_bytes = _wrong_bytes() - before
+    def _rows(self) -> Iterator[Row]:
+        """Yield the rows with anything in them; those that can't be read are remembered."""
+        decoding = self._decoding()
+        self._wrong = []
+        with self._source.open() as stream:
+            for row in rows_of(decoding.lines(stream), self.delimiter, self._table.quote):
+                if isinstance(row, BadRow):
+                    self._wrong.append(row)
+                elif any(row.cells):
+                    yield row
+        self._wrong_bytes = decoding.wrong
 
     def _header(self) -> list[str]:
-        for line, row in self._rows():
-            if line >= self._table.header:
-                return [name.strip().removeprefix("\ufeff") for name in row]
+        for row in self._rows():
+            if row.line >= self._table.header:
+                return [name.strip() for name in row.cells]
         raise ReadError(
             f"has no line {self._table.header} with the names of its columns",
             path=self._source.path,
@@ -88,7 +71,9 @@ class TableDocument:
 
     def place(self, text: str | int) -> Place:
         """Return the place of a column, by its name or its number from 1."""
-        at = text - 1 if isinstance(text, int) else self._positions.get(text.strip().casefold())
+        name = "" if isinstance(text, int) else text.strip().casefold()
+        at = text - 1 if isinstance(text, int) else self._positions.get(name)
+        self._twice |= {one: True for one in self._twice if one.casefold() == name}
         if at is None or at < 0:
             return Place(f"{text}", lambda _item: [])
 
@@ -116,18 +101,16 @@ class TableDocument:
         if each:
             raise ValueError(f"each = “{each}” has no meaning in a table: its rows are the items")
         wanted = len(self.columns)
-        for line, row in self._rows():
-            if line <= self._table.header or not any(row):
-                continue
-            if wanted and len(row) != wanted:
-                if row == self.columns:
-                    continue
-                self._uneven.append((line, len(row)))
-            elif row == self.columns:
-                continue  # the header again, where files were joined
+        for row in self._rows():
+            if row.line <= self._table.header or row.cells == self.columns:
+                continue  # the header, which stands there again where files were joined
+            if len(row.cells) < wanted:
+                self._short.append(row.line)
+            elif wanted and any(row.cells[wanted:]):
+                self._long.append(row.line)
             if self.on_line:
-                self.on_line(row)
-            yield Item(line, row)
+                self.on_line(row.cells)
+            yield Item(row.line, row.cells)
 
     def text_of(self, value: object) -> str:
         """Return a cell."""
@@ -143,75 +126,23 @@ class TableDocument:
 
     def notes(self) -> Iterator[ReadingNote]:
         """Yield notes on rows that are no rows of this table, and on columns that share a name."""
-        yield from self._wrong
-        path = self._source.path
-        short = [line for line, cells in self._uneven if cells < len(self.columns)]
-        if short:
-            what = (
-                f"has {plural(len(short), 'row')} with fewer cells than columns; what is missing in them is unknown"
-            )
-            yield ReadingNote(path, what, f"the first is line {short[0]:,}", results_missing=True)
-        if len(self._uneven) > len(short):
-            first = next(line for line, cells in self._uneven if cells > len(self.columns))
-            long = plural(len(self._uneven) - len(short), "row")
-            what = f"has {long} with more cells than columns; these are left out"
-            yield ReadingNote(path, what, f"the first is line {first:,}")
-        twice = [name for name, times in Counter(self.columns).items() if times > 1 and name]
-        if twice:
-            yield ReadingNote(
-                path, f"has more than one column {join_list([f'“{n}”' for n in twice])}; the first counts"
-            )
+        path, most = self._source.path, self._limits.notes
+        for row in self._wrong[:most]:
+            yield ReadingNote(path, f"{row.why}; only that row is lost", f"line {row.line:,}", results_missing=True)
+        if len(self._wrong) > most:
+            what = f"has {plural(len(self._wrong) - most, 'more row')} that can't be read"
+            yield ReadingNote(path, what, results_missing=True)
+        for lines, what in (
+            (self._short, "with fewer cells than columns; what is missing in them is unknown"),
+            (self._long, "with more cells than columns; which is which is unknown"),
+        ):
+            if lines:
+                where = f"the first is line {lines[0]:,}"
+                yield ReadingNote(path, f"has {plural(len(lines), 'row')} {what}", where, results_missing=True)
+        if self._twice:
+            names = join_list([f"“{name}”" for name in self._twice])
+            what = f"has more than one column {names}; the first counts"
+            yield ReadingNote(path, what, results_missing=any(self._twice.values()))
         if self._wrong_bytes:
-            yield ReadingNote(
-                path, "has bytes that are not of its encoding; they are read as Windows-1252", quiet=True
-            )
-
-
-def encoding_of(sample: bytes) -> str:
-    """Return the encoding that a table begins with: by its byte order mark, else UTF-8.
-
-    Bytes that are not of it are read as Windows-1252, so that both may stand in one file.
-    """
-    if sample.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
-        return "utf-16"
-    return "utf-8-sig"
-
-
-def delimiter_of(text: str, quote: str) -> str:
-    """Return what stands between cells: what splits the first rows into the same number of cells, the most."""
-    lines = text.splitlines()[:_ROWS_LOOKED_AT]
-
-    def fit(delimiter: str) -> tuple[float, int]:
-        try:
-            sizes = [len(row) for row in csv.reader(lines, delimiter=delimiter, quotechar=quote or None) if row]
-        except csv.Error:
-            return (0.0, 0)
-        usual, times = Counter(sizes).most_common(1)[0] if sizes else (0, 0)
-        return (times / len(sizes), usual) if usual >= _SEVERAL else (0.0, 0)
-
-    return max(DELIMITERS, key=fit)
-
-
-_AS_WINDOWS = "plain-verdict-as-windows-1252"
-_seen = Counter[str]()
-
-
-def _wrong_bytes() -> int:
-    return _seen["bytes"]
-
-
-def _as_windows(error: UnicodeError) -> tuple[str, int]:
-    if not isinstance(error, UnicodeDecodeError):
-        raise error
-    _seen["bytes"] += 1
-    if "16" in error.encoding:
-        return "\ufffd", error.end
-    return error.object[error.start : error.end].decode("cp1252", "replace"), error.end
-
-
-codecs.register_error(_AS_WINDOWS, _as_windows)
-
-
-def looks_like_table(columns: Sequence[str]) -> bool:
-    """Return whether the first line holds names of columns."""
-    return len(columns) >= _SEVERAL
+            what = "has bytes that are not of its encoding; they are read as Windows-1252"
+            yield ReadingNote(path, what, quiet=True)

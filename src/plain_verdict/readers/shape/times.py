@@ -7,18 +7,10 @@ from datetime import UTC, datetime, tzinfo
 from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.settings.shapes import Moment, Unit
 from plain_verdict.text.moments import LONGEST_S, read_moment
+from plain_verdict.text.names import SECONDS, UNITS
 from plain_verdict.text.numbers import read_number
 
-SECONDS: dict[str, float] = {"ns": 1e-9, "us": 1e-6, "ms": 1e-3, "s": 1.0, "min": 60.0, "h": 3600.0, "d": 86400.0}
-_UNIT_WORDS = {
-    **dict.fromkeys(("ns", "nanoseconds"), "ns"),
-    **dict.fromkeys(("us", "µs", "μs", "microseconds"), "us"),
-    **dict.fromkeys(("ms", "msec", "millis", "milliseconds"), "ms"),
-    **dict.fromkeys(("s", "sec", "secs", "second", "seconds"), "s"),
-    **dict.fromkeys(("m", "min", "mins", "minute", "minutes"), "min"),
-    **dict.fromkeys(("h", "hr", "hrs", "hour", "hours"), "h"),
-    **dict.fromkeys(("d", "day", "days"), "d"),
-}
+_UNITS = {**UNITS, "m": "min"}
 _WITH_UNIT = re.compile(r"([+-]?[\d.,'\u00a0\u202f]*\d)\s*([a-zA-Zµμ]+)\s*")
 _CLOCK = re.compile(r"(?:(\d{1,4}):)?([0-5]?\d):([0-5]?\d(?:[.,]\d{1,9})?)")
 # Source: ISO 8601-1:2019, section 5.5.2 (duration with time-unit designators)
@@ -52,7 +44,7 @@ def _read_written(text: str, decimal: str) -> float | None:
         return None
     total = 0.0
     for digits, word in parts:
-        number, unit = read_number(digits, decimal), _UNIT_WORDS.get(word.lower())
+        number, unit = read_number(digits, decimal), _UNITS.get(word.lower())
         if number is None or unit is None:
             return None
         total += number * SECONDS[unit]

@@ -14,6 +14,7 @@ from html.entities import html5
 from typing import BinaryIO, NamedTuple
 
 from plain_verdict.text.cleaning import picture
+from plain_verdict.text.encoding import Decoding
 
 CHUNK_BYTES = 1 << 16
 HEAD_BYTES = 1 << 16
@@ -69,14 +70,6 @@ def encoding_of(head: bytes) -> tuple[str, int]:
     return "utf-8", 0
 
 
-# A byte that is not of the encoding is kept as a lone surrogate (PEP 383), and then read as Windows-1252.
-_WRONG_BYTE = re.compile("[\udc80-\udcff]")
-
-
-def _as_windows(found: re.Match[str]) -> str:
-    return bytes([ord(found[0]) - 0xDC00]).decode("cp1252", "replace")
-
-
 class XmlText:
     """The chunks of one XML file as clean UTF-8, and what had to be mended to get them."""
 
@@ -86,9 +79,9 @@ class XmlText:
         self._stream = stream
         self._in_cdata = False
         self._first = stream.read(CHUNK_BYTES)
-        self._encoding, mark_bytes = encoding_of(self._first)
+        encoding, mark_bytes = encoding_of(self._first)
         self._first = self._first[mark_bytes:]
-        self._decoder = codecs.getincrementaldecoder(self._encoding)("strict")
+        self._decoding = Decoding(encoding)
 
     def __iter__(self) -> Iterator[bytes]:
         """Yield the file's content in chunks; a reference never stands across two of them."""
@@ -111,15 +104,9 @@ class XmlText:
             yield self._clean(rest.encode("utf-8", "replace"))
 
     def _decoded(self, data: bytes, *, final: bool = False) -> str:
-        try:
-            text = self._decoder.decode(data, final)
-        except UnicodeDecodeError:
-            self.mended[ENCODING] += 1
-            pending = self._decoder.getstate()[0]
-            wide = self._encoding.startswith(("utf-16", "utf-32"))
-            self._decoder = codecs.getincrementaldecoder(self._encoding)("replace" if wide else "surrogateescape")
-            text = self._decoder.decode(pending + data, final)
-        return _WRONG_BYTE.sub(_as_windows, text) if self.mended[ENCODING] else text
+        text = self._decoding.text(data, final=final)
+        self.mended[ENCODING] = int(self._decoding.wrong)
+        return text
 
     def _clean(self, chunk: bytes) -> bytes:
         self.lines += chunk.count(b"\n")

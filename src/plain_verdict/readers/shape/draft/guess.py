@@ -9,9 +9,10 @@ from typing import NamedTuple
 
 from plain_verdict.model import Outcome
 from plain_verdict.readers.shape.draft.fields import Candidate, Field, Level
-from plain_verdict.readers.shape.draft.words import Role, counts_bad, fit_of, meaning_of, unit_of
+from plain_verdict.readers.shape.draft.words import Role, counts_bad, fit_of, meaning_of
 from plain_verdict.readers.shape.times import read_took
 from plain_verdict.text.moments import read_moment
+from plain_verdict.text.names import unit_in
 from plain_verdict.text.numbers import read_number
 
 _PATTERNS = (
@@ -103,7 +104,7 @@ def _unit_beside(roles: dict[Role, Field], level: Level) -> str | None:
     """Return the unit that an attribute ``unit`` beside a duration names, where it is always the same."""
     took = roles.get(Role.TOOK)
     beside = next((field for field in level.fields if took and field.place == f"{took.place}/@unit"), None)
-    return unit_of(beside.values[0]) if beside and beside.different == 1 else None
+    return unit_in(beside.values[0]) if beside and beside.different == 1 else None
 
 
 def best(candidates: Sequence[Candidate]) -> tuple[Candidate, Guess] | None:

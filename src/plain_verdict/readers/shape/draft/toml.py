@@ -9,9 +9,10 @@ from typing import NamedTuple
 from plain_verdict.model import Outcome
 from plain_verdict.readers.shape.draft.fields import Candidate, Field, Level
 from plain_verdict.readers.shape.draft.guess import Guess, Meanings, guess, meanings_of, shown_values, when
-from plain_verdict.readers.shape.draft.words import Role, unit_of
+from plain_verdict.readers.shape.draft.words import Role
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.names import unit_in
 
 _ORDER = (Outcome.PASSED, Outcome.FAILED, Outcome.ERRORED, Outcome.SKIPPED, Outcome.UNDECIDED)
 _COMMENT_AT = 48
@@ -191,7 +192,7 @@ def _step(level: Level, made: Guess) -> Iterator[str]:
 def _times(made: Guess) -> Iterator[str]:
     took = made.roles.get(Role.TOOK)
     if took:
-        unit = unit_of(took.place) or made.unit
+        unit = unit_in(took.place) or made.unit
         bare = all(value.replace(".", "").replace(",", "").isdigit() for value in took.values)
         comment = "" if unit or not bare else "nothing tells the unit of these numbers: ms, s, min?"
         yield _with_comment(f"took = {{ from = {quoted(took.place)}, unit = {quoted(unit or 's')} }}", comment)

@@ -1,11 +1,11 @@
 """Guesses by words what keys and values mean, in the languages that results are often written in (words.toml)."""
 
-import re
 import tomllib
 from enum import StrEnum
 from pathlib import Path
 
 from plain_verdict.model import Outcome
+from plain_verdict.text.names import words_of
 
 
 class Role(StrEnum):
@@ -36,20 +36,13 @@ class Role(StrEnum):
 
 _TABLES = tomllib.loads((Path(__file__).parent / "words.toml").read_text("utf-8"))
 _KEYS = {Role(role): tuple(words.split()) for role, words in _TABLES["keys"].items()}
-_UNITS = {unit: frozenset(words.split()) for unit, words in _TABLES["units"].items()}
 _TRUTH = {what: frozenset(words.split()) for what, words in _TABLES["truth"].items()}
 _VALUES = {
     " ".join(word.split()): Outcome(outcome)
     for outcome, words in _TABLES["values"].items()
     for word in words.split(",")
 }
-_SPLIT = re.compile(r"[^\w]+|_|(?<=[a-zæøåäöü])(?=[A-Z])")
 _LONG_WORD = 5
-
-
-def words_of(place: str) -> list[str]:
-    """Return the words that a place's name is made of, in small letters."""
-    return [word.casefold() for word in _SPLIT.split(place) if word]
 
 
 def fit_of(role: Role, place: str) -> float:
@@ -81,9 +74,3 @@ def meaning_of(place: str, value: str) -> Outcome | None:
 def counts_bad(place: str) -> bool:
     """Return whether a number there most likely counts what went wrong."""
     return bool(_TRUTH["counted"] & set(words_of(place)))
-
-
-def unit_of(place: str) -> str | None:
-    """Return the unit of a duration that a place's name tells."""
-    words = words_of(place)
-    return next((unit for unit, known in _UNITS.items() if any(word in known for word in words)), None)

@@ -1,0 +1,144 @@
+"""Turns the cells of samples into blocks of a load run, wherever the cells come from."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plain_verdict.load.bins import LONGEST_US
+from plain_verdict.load.state import Block
+from plain_verdict.model import in_order
+from plain_verdict.readers.samples.columns import BAD, GOOD, Role
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.moments import read_moment
+from plain_verdict.text.numbers import read_number
+
+Array = NDArray[Any]
+_FIRST_US, _LAST_US = 31_536_000_000_000, 221_845_392_000_000_000  # 1971 and 9000
+_NAME_CHARS, _METHOD_CHARS, _STATUS_CHARS = 300, 20, 60
+NAMELESS = "nameless request"
+NO_ANSWER = "no answer"
+
+
+class Words(NamedTuple):
+    """A column of words: each word once, and for each row which it is."""
+
+    words: Sequence[str]
+    codes: Array
+
+    def changed(self, change: Callable[[str], str]) -> Words:
+        """Return the words changed; several may become one."""
+        words = [change(word) for word in self.words]
+        one = words_of(words)
+        return Words(one.words, one.codes[self.codes])
+
+    def times(self) -> Counter[str]:
+        """Return how often each word stands there."""
+        return Counter(
+            dict(zip(self.words, np.bincount(self.codes, minlength=len(self.words)).tolist(), strict=True))
+        )
+
+    def with_those(self, other: Words) -> tuple[list[tuple[str, str]], Array]:
+        """Return the pairs of words of both columns that stand in a row together, and for each row which it is."""
+        found, codes = np.unique(self.codes * len(other.words) + other.codes, return_inverse=True)
+        size = len(other.words)
+        return [(self.words[pair // size], other.words[pair % size]) for pair in found.tolist()], codes
+
+
+class Cells(NamedTuple):
+    """The cells of some rows, by column. Numbers that are unknown are NaN; columns that are not there, missing."""
+
+    started_us: Array
+    took_us: Array
+    numbers: dict[Role, Array]
+    words: dict[Role, Words]
+
+
+def words_of(texts: Sequence[str]) -> Words:
+    """Return the texts of a column as words."""
+    places = {word: place for place, word in enumerate(dict.fromkeys(texts))}
+    return Words(list(places), np.array([places[text] for text in texts], np.int64))
+
+
+def are_moments(microseconds: Array) -> Array:
+    """Return for each number whether it is a moment that can be; NaN is none."""
+    return (microseconds >= _FIRST_US) & (microseconds <= _LAST_US)
+
+
+def are_durations(microseconds: Array) -> Array:
+    """Return for each number whether it is a duration that can be; NaN is none."""
+    return (microseconds >= 0) & (microseconds <= LONGEST_US)
+
+
+def block_of(cells: Cells) -> Block:
+    """Return the samples of rows that were looked at before. Raises ValueError for a success that says neither."""
+    size = cells.started_us.size
+    alike = np.zeros(size, np.int64)
+    words = {role: cells.words.get(role, Words([""], alike)) for role in Role}
+    requests = words[Role.LABEL].changed(lambda word: one_line(word, _NAME_CHARS) or NAMELESS)
+    if Role.METHOD in cells.words:
+        methods = words[Role.METHOD].changed(lambda word: one_line(word, _METHOD_CHARS))
+        pairs, codes = methods.with_those(requests)
+        requests = Words([f"{method} {name}".strip() for method, name in pairs], codes)
+    statuses = words[Role.STATUS].changed(lambda word: one_line(word, _STATUS_CHARS) or NO_ANSWER)
+    failed = _failed(cells, statuses)
+    messages = Counter[tuple[str, str]]()
+    if failed.any():
+        said = words[Role.MESSAGE].changed(lambda word: one_line(word, _NAME_CHARS))
+        pairs, codes = Words(statuses.words, statuses.codes[failed]).with_those(
+            Words(said.words, said.codes[failed])
+        )
+        messages = Counter(dict(zip(pairs, np.bincount(codes).tolist(), strict=True)))
+    received, users = (cells.numbers.get(role, np.full(size, np.nan)) for role in (Role.BYTES, Role.USERS))
+    return Block(
+        names=list(requests.words),
+        labels=requests.codes,
+        started_us=np.round(cells.started_us).astype(np.int64),
+        took_us=np.round(cells.took_us).astype(np.int64),
+        failed=failed,
+        received=np.where(np.isfinite(received), np.maximum(received, 0.0), 0.0),
+        users=np.where(np.isfinite(users) & (users >= 0), users, -1).astype(np.int64),
+        statuses=statuses.times() if Role.STATUS in cells.words else Counter(),
+        messages=messages,
+    )
+
+
+def _failed(cells: Cells, statuses: Words) -> Array:
+    """Return which requests failed: as their row says, or else by their status. Raises ValueError."""
+    if Role.SUCCESS in cells.words:
+        marks = cells.words[Role.SUCCESS]
+        told = [success_of(word) for word in marks.words]
+        if None in told:
+            raise ValueError("does not say whether it went well")
+        return np.array([not one for one in told], np.bool_)[marks.codes]
+    if Role.STATUS in cells.words:
+        return np.array([is_bad_status(word) for word in statuses.words], np.bool_)[statuses.codes]
+    return np.zeros(statuses.codes.size, np.bool_)
+
+
+def success_of(text: str) -> bool | None:
+    """Return whether a word says that a request went well; None for one that says neither."""
+    word = text.strip().casefold()
+    return True if word in GOOD else False if word in BAD else None
+
+
+def is_bad_status(status: str) -> bool:
+    """Return whether a status is that of a failed request: 400 or more, or none at all."""
+    digits = status.strip()[:3]
+    return not (digits.isascii() and digits.isdigit() and 100 <= int(digits) < 400)
+
+
+def moment_us(text: str, unit_us: float) -> float:
+    """Return a moment in microseconds since 1970, NaN for none; one without a zone counts as UTC.
+
+    ``unit_us`` says how many microseconds one is where moments are numbers, 0 where they are written as text.
+    """
+    if unit_us:
+        number = read_number(text)
+        return float("nan") if number is None else number * unit_us
+    moment = read_moment(text)
+    return float("nan") if moment is None else float(round(in_order(moment).timestamp() * 1e6))
