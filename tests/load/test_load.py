@@ -299,6 +299,19 @@ def test_targets_are_checks_and_the_page_tells_the_run(tool, tmp_path, browser):
     assert tool("judge", "now.csv", "none.csv").code == 1
 
 
+def test_what_failed_was_not_within_any_time_and_a_waived_target_is_set_aside(tool, tmp_path):
+    rows = [f"{1795312800000 + 100 * at},Pay,40,{503 if at % 10 == 0 else 200},10,\n" for at in range(600)]
+    (tmp_path / "now.csv").write_text(HEAD + "".join(rows))
+    rule = '[[condition]]\nmeasure = "p95"\nat_most = "400 ms"\nscope = { request = "*" }\n'
+    waiver = '[[waiver]]\nreason = "the till is slow"\nuntil = 2099-01-01\nmatch = { check = "Pay*" }\n'
+    for settings_given, word in ((rule, "not fit"), (rule + waiver, "fit")):
+        (tmp_path / "plain-verdict.toml").write_text(settings_given)
+        summary = json.loads(tool("judge", "now.csv", "--json", "--detail").out)
+        assert [check["outcome"] for check in summary["checks"]] == ["failed"]
+        assert "40 ms for those answered; 10 % failed" in json.dumps(summary["checks"])
+        assert summary["verdict"] == word
+
+
 def test_a_gzip_file_that_is_cut_off_gives_all_whole_rows_and_is_never_fit(tool, tmp_path):
     samples(tmp_path, "now.csv", 1)
     (tmp_path / "plain-verdict.toml").write_text('[[condition]]\nmeasure = "requests"\nat_least = 1\n')

@@ -208,6 +208,18 @@ CASES = {
         ["x passed"],
         ["!is cut off"],
     ),
+    "an attribute that stands twice": (PLAIN.replace('"n"', '"@n"\neach = "//c"').replace('"o"', '"@o"'), "r.xml", '<r><c n="x" o="ok" o="bad"/></r>', ["x passed"], ["!"]),
+    "a quote that is never closed": (PLAIN, "r.csv", 'n,o\nx,ok\ny,"ok\nz,bad\nw,ok\n', ["x passed", "z failed", "w passed"], ["!line 3", "a quote"]),
+    "a row that goes on with what counts": (PLAIN, "r.csv", "n,o\nx,ok\ny,ok,bad\n", ["x passed", "y passed"], ["!line 3"]),
+    "a pattern that takes for ever": (
+        PLAIN.replace('"n"', "{ from = 'n', pattern = '(a+)+$' }\neach = '$[*]'"), "r.json", json.dumps([{"n": "a" * 5000 + "b", "o": "ok"}] * 2), ["Nameless check passed"] * 2,
+        ["!2 texts that the pattern of check.name could not be looked for in"],
+    ),
+    "attempts in any order": (
+        PLAIN.replace('"n"', '"n"\nattempts = "t[*]"\nstarted = "at"'), "r.json",
+        '{"n": "x", "t": [{"o": "bad", "at": "2026-11-24T22:12:00Z"}, {"o": "ok", "at": "2026-11-24T22:10:00Z"}]}', ["x failed"], [],
+    ),
+    "a failure's text in what passed": (PLAIN + 'problem = { message = "p" }\neach = "$[*]"', "r.json", '[{"n": "x", "o": "ok", "p": "but the quay is wet"}]', ["x passed"], ["1 check that passed, with a text where a failure's would stand"]),
 }  # fmt: skip
 
 

@@ -23,12 +23,17 @@ class Scopes:
     def __init__(self, run: Run, waived: Mapping[str, Waived]) -> None:
         self._run = run
         self._waived = waived
-        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally, run.api, run.load)}
+        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally, run.api)}
 
     @property
     def run(self) -> Run:
         """Return the run."""
         return self._run
+
+    @property
+    def waived(self) -> Mapping[str, Waived]:
+        """Return what is waived, by the id of the check."""
+        return self._waived
 
     @property
     def whole(self) -> CheckedScope:
@@ -69,7 +74,7 @@ def weigh(rules: Sequence[ConditionRule], scopes: Scopes) -> tuple[tuple[Conditi
     targets = targets_of(rules, scopes.run)
     for rule in rules:
         if is_on_load(rule, scopes.run):
-            results.append(_on_load(rule, scopes.run, targets))
+            results.append(_on_load(rule, scopes, targets))
             continue
         inside = scopes.within(rule.scope)
         results.append(_weighed(rule, inside))
@@ -83,9 +88,9 @@ def weigh(rules: Sequence[ConditionRule], scopes: Scopes) -> tuple[tuple[Conditi
     return tuple(results), tuple(notes)
 
 
-def _on_load(rule: ConditionRule, run: Run, targets: Sequence[Target]) -> ConditionResult:
-    if run.load is not None:
-        return result_of(rule, targets)
+def _on_load(rule: ConditionRule, scopes: Scopes, targets: Sequence[Target]) -> ConditionResult:
+    if scopes.run.load is not None:
+        return result_of(rule, targets, scopes.waived)
     return _weighed(rule, CheckedScope((), {}))
 
 

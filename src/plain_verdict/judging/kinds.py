@@ -5,7 +5,6 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from plain_verdict.judging.conditions import Scopes
 from plain_verdict.judging.measures import CheckedScope, is_of_calls
-from plain_verdict.judging.measures.load import per_cent
 from plain_verdict.judging.sentence import SentenceFacts, explain
 from plain_verdict.judging.targets import is_on_load
 from plain_verdict.model import (
@@ -22,7 +21,7 @@ from plain_verdict.model import (
     VerdictWord,
 )
 from plain_verdict.settings.rules import ConditionRule, Scope
-from plain_verdict.text.formatting import format_duration, plural
+from plain_verdict.text.formatting import format_duration, format_failed_share, plural
 
 Weighed = Sequence[tuple[ConditionRule, ConditionResult]]
 
@@ -95,7 +94,7 @@ def describe_load(load: LoadRun, targets: Tally) -> str:
     span = format_duration(load.span_s)
     failed = "none of them failed"
     if load.whole.failed:
-        failed = f"{per_cent(100 * load.whole.failed_share)} of them failed"
+        failed = f"{format_failed_share(load.whole.failed_share)} of them failed"
     if not targets.total:
         kept = "no target says what is fast enough, so nothing is judged"
     else:

@@ -1,6 +1,6 @@
 """Targets of load runs: conditions on requests, each of which is a check of its own."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from fnmatch import fnmatchcase
 
 import msgspec
@@ -23,7 +23,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.settings.rules import ConditionRule
-from plain_verdict.text.formatting import join_list
+from plain_verdict.text.formatting import capital, format_failed_share, join_list
 
 SUITE = ("Load targets",)
 _OUTCOMES = {State.KEPT: Outcome.PASSED, State.BROKEN: Outcome.FAILED, State.OPEN: Outcome.UNDECIDED}
@@ -41,6 +41,11 @@ class Target(msgspec.Struct, frozen=True):
     short: str
     """What was met, without how far chance reaches."""
     limit: float
+
+    @property
+    def id(self) -> str:
+        """Return the id of its check."""
+        return check_id(Kind.LOAD, SUITE, self.words)
 
 
 def is_on_load(rule: ConditionRule, run: Run) -> bool:
@@ -74,31 +79,50 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
     phrase, keeps = BOUNDS[key]
     value = measure.find(request, load)
     name = "" if request is load.whole else f"{request.name}: "
-    words = f"{name}{measure.words(phrase, limit)}"
+    words = capital(f"{name}{measure.words(phrase, limit)}")
+    said = f"{phrase} {measure.say(limit)}"
     state = State.OPEN if value is None else State.KEPT if keeps(value, limit) else State.BROKEN
     met = measure.missing(request) if value is None else measure.describe(request, value)
-    said = f"{phrase} {measure.say(limit)}"
+    if state is State.KEPT and key == "at_most" and _too_many_failed(rule.measure, request):
+        # Those that failed were not answered within any time, so so many per cent can't have been.
+        failed = f"{format_failed_share(request.failed_share)} failed"
+        return Target(
+            rule, request.name, words, State.BROKEN, said, f"{met} for those answered; {failed}", failed, limit
+        )
     short = met if value is None else measure.say(value)
-    return Target(rule, request.name, words[:1].upper() + words[1:], state, said, met, short, limit)
+    return Target(rule, request.name, words, state, said, met, short, limit)
 
 
-def result_of(rule: ConditionRule, targets: Sequence[Target]) -> ConditionResult:
-    """Return a condition on load, weighed: its targets in one; they are told one by one as checks."""
+def _too_many_failed(measure: str, request: RequestNumbers) -> bool:
+    """Return whether more requests failed than a percentile leaves room for."""
+    per_cent = PERCENTILES.get(measure)
+    return per_cent is not None and 100 * request.failed_share > 100 - per_cent
+
+
+def result_of(rule: ConditionRule, targets: Sequence[Target], waived: Collection[str] = ()) -> ConditionResult:
+    """Return a condition on load, weighed: its targets in one; they are told one by one as checks.
+
+    One whose broken targets are all waived, by the ids of their checks, is kept.
+    """
     own = [target for target in targets if target.rule is rule]
     measure = LOAD_MEASURES[rule.measure]
     key, bound = bound_of(rule)
     where = f" of {rule.scope.request}" if rule.scope.request else ""
     words = f"{measure.words(BOUNDS[key][0], measure_named(rule.measure).read(bound))}{where}"
-    words = f"{rule.name} ({words})" if rule.name else words[:1].upper() + words[1:]
+    words = f"{rule.name} ({words})" if rule.name else capital(words)
     words += f", as {rule.reason}" if rule.reason else ""
     if not own:
         return ConditionResult(words, State.OPEN, "no such request", rule.name or rule.measure)
-    worst = min(own, key=lambda target: tuple(State).index(target.state))
-    alike = [target for target in own if target.state is worst.state]
-    met = worst.met if len(own) == 1 else join_list([f"{target.request} {target.met}" for target in alike])
+    left = [target for target in own if target.state is not State.BROKEN or target.id not in waived]
+    if not left:
+        return ConditionResult(words, State.KEPT, "all waived", is_target=True)
+    aside = f", {len(own) - len(left):,} waived" if len(left) < len(own) else ""
+    worst = min(left, key=lambda target: tuple(State).index(target.state))
+    alike = [target for target in left if target.state is worst.state]
+    met = worst.met if len(left) == 1 else join_list([f"{target.request} {target.met}" for target in alike])
     # A broken one is told by its checks.
     name = "" if worst.state is State.BROKEN else rule.name or rule.measure
-    return ConditionResult(words, worst.state, met, name, is_target=True)
+    return ConditionResult(words, worst.state, met + aside, name, is_target=True)
 
 
 def with_targets(run: Run, rules: Sequence[ConditionRule]) -> Run:
@@ -132,4 +156,4 @@ def _check(target: Target) -> Check:
         reason=target.met if outcome is not Outcome.FAILED else "",
         problems=(problem,) if outcome is Outcome.FAILED else (),
     )
-    return Check(check_id(Kind.LOAD, SUITE, target.words), Kind.LOAD, SUITE, target.words, (attempt,))
+    return Check(target.id, Kind.LOAD, SUITE, target.words, (attempt,))

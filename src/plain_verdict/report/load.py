@@ -20,7 +20,14 @@ from plain_verdict.report.charts import (
     thinned,
 )
 from plain_verdict.report.ranges import Range, RangeScale, round_numbers_between
-from plain_verdict.text.formatting import format_day, format_duration, format_span, join_list, plural
+from plain_verdict.text.formatting import (
+    format_day,
+    format_duration,
+    format_failed_share,
+    format_span,
+    join_list,
+    plural,
+)
 
 MOST_REQUESTS = 300
 _TABLE_ROWS = 16
@@ -110,7 +117,7 @@ def _lead(load: LoadRun, targets: Sequence[Check]) -> Iterator[str]:
         half = whole.percentile(50.0).value_s
         yield f"Half of what was answered took up to {format_duration(half)}, 95 % up to {described(p95)}."
         yield from _since(load, whole.name)
-    failed = "None failed." if not whole.failed else f"{share(whole)} of all failed."
+    failed = "None failed." if not whole.failed else f"{format_failed_share(whole.failed_share)} of all failed."
     yield failed
     if not targets:
         yield "No target says what is fast enough, so nothing is judged here."
@@ -137,7 +144,7 @@ def _hints(load: LoadRun) -> Iterator[str]:
     if window:
         others = "none outside"
         if window.failed_outside:
-            others = f"{100 * window.failed_outside / window.count_outside:.2g} % outside"
+            others = f"{format_failed_share(window.failed_outside / window.count_outside)} outside"
         yield (
             f"Failed requests gather from {window.started:%H:%M:%S} to {window.ended:%H:%M:%S}: "
             f"{window.failed:,} of {plural(window.count, 'request')} there, {others}."
@@ -160,23 +167,23 @@ def described(found: Percentile) -> str:
     return value if low == high else f"{value} (between {low} and {high}, as far as chance goes)"
 
 
-def share(request: RequestNumbers) -> str:
-    """Return the share of failed requests, never rounded to nothing."""
-    per_cent = 100 * request.failed_share
-    if not request.failed:
-        return "0 %"
-    return "under 0.01 %" if per_cent < 0.01 else f"{per_cent:.2g} %" if per_cent < 10 else f"{per_cent:.0f} %"
-
-
 def _row(request: RequestNumbers, scale: RangeScale) -> RequestRow:
     p50, p95 = request.percentile(50.0).value_s, request.percentile(95.0).value_s
-    return RequestRow(request, scale.range_of(request.least_s, p50, p95, request.longest_s), share(request))
+    return RequestRow(
+        request,
+        scale.range_of(request.least_s, p50, p95, request.longest_s),
+        format_failed_share(request.failed_share),
+    )
 
 
 def _changed(load: LoadRun, compared: Comparison) -> str:
     """Return what an earlier run was like, in a sentence."""
-    before = f"{100 * compared.failed_before:.2g} % failed then" if compared.failed_before else "none failed then"
-    now = f"{100 * load.whole.failed_share:.2g} % now"
+    before = (
+        f"{format_failed_share(compared.failed_before)} failed then"
+        if compared.failed_before
+        else "none failed then"
+    )
+    now = f"{format_failed_share(load.whole.failed_share)} now"
     parts = [f"Compared with the run of {format_day(compared.started)}: {before}, {now}"]
     parts.append(f"{compared.per_second_before:,.1f} requests a second then, {load.per_second:,.1f} now")
     for names, words in ((compared.new, "new"), (compared.gone, "not sent any more")):

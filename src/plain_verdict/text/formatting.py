@@ -51,6 +51,14 @@ def format_duration(seconds: float | None) -> str:
     return f"{minutes // 60:,} h {minutes % 60} min" if minutes % 60 else f"{minutes // 60:,} h"
 
 
+def format_failed_share(share: float) -> str:
+    """Return the share of failed ones, 0 to 1, in per cent with the digits that count, never rounded to nothing."""
+    per_cent = 100 * share
+    if 0 < per_cent < 0.01:
+        return "under 0.01 %"
+    return f"{per_cent:.2g} %" if per_cent < 10 else f"{per_cent:.3g} %"
+
+
 def format_size(number_bytes: int) -> str:
     """Return a size in decimal units (ISO/IEC 80000-13): ``812 bytes``, ``4.1 kB``, ``15 MB``."""
     if number_bytes < 1000:

@@ -8,7 +8,7 @@ from typing import Protocol
 
 import msgspec
 
-from plain_verdict.model import ApiCalls, Check, LoadRun, Tally, Waived, tally_of
+from plain_verdict.model import ApiCalls, Check, Tally, Waived, tally_of
 from plain_verdict.operations.numbers import CallNumbers, count_calls
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import format_duration
@@ -44,11 +44,9 @@ class CheckedScope:
         waived: Mapping[str, Waived],
         tally: Tally | None = None,
         api: ApiCalls = _NONE,
-        load: LoadRun | None = None,
     ) -> None:
         self.checks = checks
         self.api = api
-        self.load = load
         self._waived = waived
         self._tally = tally
 

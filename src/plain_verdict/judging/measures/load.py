@@ -10,12 +10,11 @@ from plain_verdict.judging.measures.interface import (
     PER_CENT_SLOWER,
     PER_SECOND,
     SECONDS,
-    CheckedScope,
     Measure,
     Unit,
 )
 from plain_verdict.model import LoadRun, RequestNumbers
-from plain_verdict.text.formatting import format_duration, plural
+from plain_verdict.text.formatting import format_duration, format_failed_share, plural
 
 _KEYS = frozenset({"kind", "request"})
 
@@ -90,13 +89,6 @@ def _throughput(request: RequestNumbers, load: LoadRun) -> float | None:
     return request.count / load.span_s if load.span_s else None
 
 
-def per_cent(share: float) -> str:
-    """Return a share of 100 with two digits that count, never rounded down to nothing."""
-    if share and share < 0.01:
-        return "under 0.01 %"
-    return f"{share:.2g} %" if share < 10 else f"{share:.1f} %"
-
-
 PERCENTILES = {"p50": 50.0, "p90": 90.0, "p95": 95.0, "p99": 99.0, "p99.9": 99.9}
 LOAD_MEASURES: dict[str, LoadMeasure] = {
     **{name: _percentile(per_cent) for name, per_cent in PERCENTILES.items()},
@@ -106,7 +98,7 @@ LOAD_MEASURES: dict[str, LoadMeasure] = {
         PER_CENT,
         lambda request, _: 100 * request.failed_share if request.count else None,
         lambda phrase, share: f"failed requests: {phrase} {share:g} %",
-        lambda request, share: f"{per_cent(share)} ({request.failed:,} of {request.count:,})",
+        lambda request, share: f"{format_failed_share(share / 100)} ({request.failed:,} of {request.count:,})",
     ),
     "throughput": LoadMeasure(
         PER_SECOND,
@@ -126,16 +118,12 @@ SHARED = frozenset({"p50", "p95", "p99", "longest"})
 """Measures that the calls of checks have, too: a scope tells which are meant."""
 
 
-def _of_whole(name: str) -> Measure:
-    own = LOAD_MEASURES[name]
-
-    def find(scope: CheckedScope) -> float | None:
-        return own.find(scope.load.whole, scope.load) if scope.load else None
-
-    def describe(scope: CheckedScope, number: float) -> str:
-        return own.describe(scope.load.whole, number) if scope.load else own.say(number)
-
-    return Measure(name, own.unit, find, describe, _KEYS, lambda _: "no load results")
+def _of_run(name: str) -> Measure:
+    """Return the measure as settings know it; its numbers are found request by request (targets.py)."""
+    unit = LOAD_MEASURES[name].unit
+    return Measure(
+        name, unit, lambda _: None, lambda _, number: unit.say(number), _KEYS, lambda _: "no load results"
+    )
 
 
-MEASURES = tuple(_of_whole(name) for name in LOAD_MEASURES if name not in SHARED)
+MEASURES = tuple(_of_run(name) for name in LOAD_MEASURES if name not in SHARED)

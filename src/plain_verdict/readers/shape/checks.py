@@ -2,11 +2,23 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime, timedelta
+from operator import itemgetter
 from typing import NamedTuple
 
 import msgspec
 
-from plain_verdict.model import BAD, Attempt, Check, Fact, Kind, Outcome, Place, Problem, counting_last
+from plain_verdict.model import (
+    BAD,
+    Attempt,
+    Check,
+    Fact,
+    Kind,
+    Outcome,
+    Place,
+    Problem,
+    counting_last,
+    in_order,
+)
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import NAMELESS
 from plain_verdict.readers.shape.places import Document
@@ -46,6 +58,7 @@ class Counts:
         self.bad = 0
         self.nameless = 0
         self.without_outcome = 0
+        self.passed_with_problem = 0
         self.first: dict[str, str] = {}
 
 
@@ -189,6 +202,9 @@ class Checks:
         if self._attempts is None:
             return (self._attempt(item, item),)
         several = [self._attempt(part, item) for part in self._attempts(item)]
+        starts = [in_order(attempt.started) for attempt in several if attempt.started]
+        if len(starts) == len(several):  # as each says when it began, whatever order they stand in
+            several = [attempt for _, attempt in sorted(zip(starts, several, strict=True), key=itemgetter(0))]
         return counting_last(several or [self._attempt(item, item)])
 
     def _attempt(self, item: object, around: object) -> Attempt:
@@ -204,6 +220,9 @@ class Checks:
             elif outcome is Outcome.UNDECIDED and told.unsaid:
                 self.counts.without_outcome += 1
                 self._odd("outcome")
+        elif told.remarked:
+            self.counts.passed_with_problem += 1
+            self._odd("problem")
         return Attempt(
             outcome,
             told.took_s if told.took_s is None or told.took_s < LONGEST_S else None,

@@ -251,6 +251,16 @@ class ShapeReading:
         for key, times in self.values.unreadable.items():
             what = f"has {plural(times, 'value')} that can't be read as “{key}”"
             yield self._note(what, f"the first is “{self.values.examples[key]}”")
+        for key, times in self.texts.unsearched.items():
+            if times:
+                several = plural(times, "text")
+                yield self._note(
+                    f"has {several} that the pattern of {key} could not be looked for in", missing=True
+                )
+        if counts.passed_with_problem:
+            several = plural(counts.passed_with_problem, "check")
+            what = f"has {several} that passed, with a text where a failure's would stand: kept as a remark"
+            yield self._note(what, counts.first.get("problem", ""), quiet=True)
         yield from self._fruitless()
 
     def _fruitless(self) -> Iterator[ReadingNote]:

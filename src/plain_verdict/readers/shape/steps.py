@@ -22,7 +22,10 @@ _WORSE = (*BAD, Outcome.UNDECIDED)
 
 
 class Told(NamedTuple):
-    """What an item says of a check, attempt or step. ``unsaid``: it has no outcome, though it should."""
+    """What an item says of a check, attempt or step.
+
+    ``unsaid``: it has no outcome, though it should. ``remarked``: a problem's text stands in what has none.
+    """
 
     outcome: Outcome
     unsaid: bool
@@ -35,6 +38,7 @@ class Told(NamedTuple):
     evidence: tuple[Evidence, ...]
     expectations: tuple[Expectation, ...]
     exchanges: tuple[Exchange, ...]
+    remarked: bool
 
 
 Tell = Callable[[object, Sequence[Step]], Told]
@@ -66,6 +70,7 @@ def teller(values: Values, key: str, form: Part, outcomes: Outcomes) -> Tell:
         if steps or asserted:
             outcome, reason = _with_inner(outcome, reason, steps, asserted, told=judge is not None)
         wrong, said = problems_of(item), outputs_of(item)
+        remarked = bool(wrong) and outcome not in BAD
         if outcome in BAD:
             wrong = tuple(_as(problem, outcome) for problem in wrong) or unmet(asserted, values.limits)
         elif wrong:
@@ -74,7 +79,7 @@ def teller(values: Values, key: str, form: Part, outcomes: Outcomes) -> Tell:
         if took_s is None and began is not None and end is not None:
             took_s = _between(began, end)
         unsaid, proofs = judged is NOTHING_SAID, evidence_of(item)
-        return Told(outcome, unsaid, reason, took_s, began, end, wrong, said, proofs, asserted, exchanged)
+        return Told(outcome, unsaid, reason, took_s, began, end, wrong, said, proofs, asserted, exchanged, remarked)
 
     return tell
 

@@ -2,6 +2,7 @@
 
 import re
 import time
+from collections import Counter
 from collections.abc import Callable, Sequence
 
 from plain_verdict.readers.shape.places import Document, FindText, Place
@@ -21,6 +22,8 @@ class Texts:
     def __init__(self, document: Document) -> None:
         self.document = document
         self.places: list[tuple[str, Place]] = []
+        self.unsearched: Counter[str] = Counter()
+        """Texts that a pattern was not looked for in to their end, by the key of the shape."""
 
     def place(self, key: str, text: str | int) -> Place:
         """Return a place of the shape's key. Raises ValueError for what is none in this syntax."""
@@ -82,7 +85,7 @@ class Texts:
         else:
             several = value.from_ if isinstance(value.from_, tuple) else (value.from_,)
             find = _first_of([self._at(key, one) for one in several])
-        return _cut_out(find, value.pattern) if value.pattern else find
+        return self._cut_out(key, find, value.pattern) if value.pattern else find
 
     def _put_together(self, key: str, text: str) -> FindText:
         """Return the search for a text with places in braces; None where none of them holds anything."""
@@ -99,6 +102,36 @@ class Texts:
             return "".join((*pieces, fixed[-1])).strip()
 
         return find
+
+    def _cut_out(self, key: str, find: FindText, pattern: str) -> FindText:
+        """Return the search for a part of a text; it ends in time, whatever the data is."""
+        import regex  # the standard module can't be stopped once it searches
+
+        compiled = regex.compile(pattern)
+        spent_s = 0.0
+
+        def cut(item: object) -> str | None:
+            nonlocal spent_s
+            text = find(item)
+            if text is None:
+                return None
+            if spent_s > _ALL_PATIENCE_S:
+                self.unsearched[key] += 1
+                return None
+            began = time.monotonic()
+            try:
+                found = compiled.search(text[:_SEARCHED_CHARS], timeout=_PATIENCE_S)
+            except TimeoutError:
+                self.unsearched[key] += 1
+                return None
+            finally:
+                spent_s += time.monotonic() - began
+            if not found:
+                self.unsearched[key] += len(text) > _SEARCHED_CHARS
+                return None
+            return (found[1] if compiled.groups else found[0]) or None
+
+        return cut
 
 
 def _column(word: str) -> str | int:
@@ -125,27 +158,3 @@ def _first_of(finds: Sequence[FindText]) -> FindText:
         return next((text for one in finds if (text := one(item)) is not None), None)
 
     return find
-
-
-def _cut_out(find: FindText, pattern: str) -> FindText:
-    """Return the search for a part of a text; it ends in time, whatever the data is."""
-    import regex  # the standard module can't be stopped once it searches
-
-    compiled = regex.compile(pattern)
-    spent_s = 0.0
-
-    def cut(item: object) -> str | None:
-        nonlocal spent_s
-        text = find(item)
-        if text is None or spent_s > _ALL_PATIENCE_S:
-            return None
-        began = time.monotonic()
-        try:
-            found = compiled.search(text[:_SEARCHED_CHARS], timeout=_PATIENCE_S)
-        except TimeoutError:
-            return None
-        finally:
-            spent_s += time.monotonic() - began
-        return (found[1] if compiled.groups else found[0]) or None if found else None
-
-    return cut
