@@ -20,6 +20,7 @@ LEVELS = {
     "text": 0,
     "model": 0,
     "processes": 0,
+    "engine": 1,
     "demo": 0,
     "load": 3,
     "recorder": 0,

@@ -22,6 +22,7 @@ from plain_verdict.inputs.facts import repository_facts
 from plain_verdict.inputs.progress import OnProgress, OnStep, no_progress
 from plain_verdict.judging import judge
 from plain_verdict.judging.targets import with_targets
+from plain_verdict.load.sums import with_sums
 from plain_verdict.masking import Masker, mask_run
 from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
@@ -75,10 +76,11 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     with on_step("Reading") as on_progress:
         folders = options.evidence.folders if options.evidence else options.evidence_folders
         sources = without_archives_of(found.sources, folders)
-        run = read_all(sources, options.limits, on_progress, options.shapes)
+        with options.samples() as samples:
+            run = read_all(sources, options.limits, on_progress, options.shapes, samples)
     run = msgspec.structs.replace(run, unread=found.unread + run.unread)
     run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
-    run = with_load(run, options)
+    run = with_load(run, options, on_step)
     if options.evidence and run.files:
         with on_step("Evidence") as on_progress:
             run = collect(run, options.evidence, options.limits, on_progress)
@@ -86,8 +88,9 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     return with_targets(with_calls(run, document, document_notes), options.targets)
 
 
-def with_load(run: Run, options: ReadOptions) -> Run:
+def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> Run:
     """Return the run with the numbers of its load results, compared with those of an earlier run that is named."""
+    run = with_sums(run)
     if not any(payload.kind is Kind.LOAD for file in run.files for payload in file.payloads):
         return run
     from plain_verdict.load.run import with_comparison, with_numbers  # NumPy, for load results only
@@ -96,7 +99,8 @@ def with_load(run: Run, options: ReadOptions) -> Run:
     if not options.baseline:
         return run
     found = discover(options.baseline)
-    earlier = read_all(found.sources, options.limits, lambda *_: None, options.shapes)
+    with on_step("Reading what was before") as on_progress, options.samples() as samples:
+        earlier = read_all(found.sources, options.limits, on_progress, options.shapes, samples)
     return with_comparison(run, msgspec.structs.replace(earlier, unread=found.unread + earlier.unread))
 
 

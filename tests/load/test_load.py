@@ -47,7 +47,7 @@ def run_of(*blocks):
     state = LoadState()
     for one in blocks:
         state.add(one)
-    return numbers_of(state, 0, 1)
+    return numbers_of(state)
 
 
 def exact(values, per_cent):
@@ -115,7 +115,7 @@ def test_states_merge_in_any_order_to_the_same(parts, chance):
         state.add(one)
         states.append(state)
     chance.shuffle(states)
-    assert numbers_of(merged(states), 0, 1) == numbers_of(whole, 0, 1)
+    assert numbers_of(merged(states)) == numbers_of(whole)
 
 
 def test_failed_requests_never_make_answered_ones_look_better():

@@ -4,13 +4,17 @@ import argparse
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOTHING_READ, PARTLY_READ, add_debug
+from plain_verdict.cli.options import add_engine
 from plain_verdict.cli.show import show_unread
 from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.delivery.files import check_target, write_bytes
+from plain_verdict.engine import Engine, check_engine
 from plain_verdict.errors import UsageError
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.masking import Masker, MaskRules
 from plain_verdict.readers import read_all
+from plain_verdict.readers.samples.options import SamplesOptions
+from plain_verdict.request.checks import read_leave_out
 from plain_verdict.settings.limits import DEFAULT_LIMITS
 from plain_verdict.text.formatting import format_size, plural
 
@@ -19,6 +23,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """Add the command's options."""
     parser.add_argument("samples", nargs="+", metavar="SAMPLES", help="tables of samples, or condensed ones")
     parser.add_argument("--out", required=True, metavar="FILE", help="where to write it; by habit NAME.load")
+    parser.add_argument(
+        "--leave-out", default="", metavar="PART", help="a part of each file that is not counted: 'first 60 s'"
+    )
+    parser.add_argument(
+        "--metric", action="append", default=[], metavar="COLUMN", help="a column with numbers of your own; repeat"
+    )
+    add_engine(parser)
     add_debug(parser)
 
 
@@ -34,8 +45,11 @@ def run(options: argparse.Namespace) -> int:
     target = Path(options.out).absolute()
     check_target(target, folder=False, overwrite=True)
     found = discover(options.samples)
-    with Progress("Reading") as on_progress:
-        read = read_all(found.sources, DEFAULT_LIMITS, on_progress)
+    check_engine(options.engine or "")
+    leave_out_s = read_leave_out(options.leave_out)
+    with Progress("Reading") as on_progress, Engine(options.engine or "") as engine:
+        wanted = SamplesOptions(engine, tuple(options.metric), leave_out_s)
+        read = read_all(found.sources, DEFAULT_LIMITS, on_progress, samples=wanted)
     unread = (*found.unread, *read.unread)
     for trouble in unread:
         show_unread(trouble)
@@ -48,7 +62,7 @@ def run(options: argparse.Namespace) -> int:
         show_labelled("error", "no samples could be read, so nothing is written")
         return NOTHING_READ
     state = merged([part.state for part in parts])
-    data = condense(state, sum(part.bad_rows for part in parts), len(parts), Masker(MaskRules()).text)
+    data = condense(state, sum(part.bad_rows for part in parts), Masker(MaskRules()).text)
     write_bytes(target, data)
     show(f"Wrote {target}: {plural(state.rows, 'request')} in {format_size(len(data))}")
     return PARTLY_READ if unread else DONE

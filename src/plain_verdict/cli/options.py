@@ -46,11 +46,21 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         metavar="SAMPLES",
         help="load results of an earlier run to compare with (docs/load.md)",
     )
+    add_engine(parser)
     parser.add_argument(
         "--json", action="store_true", help="print one JSON object on standard output and nothing else"
     )
     parser.add_argument("--detail", action="store_true", help="with --json: every check as well")
     add_debug(parser)
+
+
+def add_engine(parser: argparse.ArgumentParser) -> None:
+    """Add the option that says where samples are counted."""
+    parser.add_argument(
+        "--engine",
+        metavar="ADDRESS",
+        help="count samples on a Dask cluster: dask://HOST:PORT, or dask://local to try it (docs/load.md)",
+    )
 
 
 def add_config(parser: argparse.ArgumentParser) -> None:

@@ -47,6 +47,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     expect.add_argument("expected", metavar="EXPECTED")
     expect.add_argument("actual", metavar="ACTUAL")
     action("fact", "note a fact about the run", "KEY", "VALUE")
+    metric = action("metric", "note a number of your own, as often as it is measured", "NAME")
+    metric.add_argument("value", type=float, metavar="VALUE")
+    metric.add_argument("--unit", default="", metavar="TEXT", help="like ms, MB or jobs")
     end = action("end", "end a check or a step", "ID")
     end.add_argument("outcome", choices=OUTCOMES, metavar="OUTCOME", help=", ".join(OUTCOMES))
     end.add_argument("--message", default="", metavar="TEXT", help="what went wrong, or why it was skipped")
@@ -61,7 +64,7 @@ def run(options: argparse.Namespace) -> int:
         raise UsageError(f"is no name for a record; it ends in {SUFFIX}", path=options.file)
     if options.action == "keep" and not os.path.isfile(options.path):  # noqa: PTH113  as light as the recorder
         raise UsageError("is no file that can be kept", path=options.path)
-    naming = {"end": "id", "check": "", "fact": ""}.get(options.action, "parent")
+    naming = {"end": "id", "check": "", "fact": "", "metric": ""}.get(options.action, "parent")
     if naming and not _is_begun(options.file, getattr(options, naming)):
         hint = "begin it first: its id is what begins it prints"
         raise UsageError(
@@ -106,6 +109,8 @@ def _write(recorder: Recorder, options: argparse.Namespace) -> None:
             show("met" if met else "not met")
         case "fact":
             recorder.fact(options.key, options.value)
+        case "metric":
+            recorder.metric(options.name, options.value, options.unit)
         case "end":
             _end(recorder, options)
 

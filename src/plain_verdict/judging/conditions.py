@@ -8,7 +8,10 @@ import msgspec
 from plain_verdict.judging.matching import fits_status
 from plain_verdict.judging.measures import CheckedScope, measure_named
 from plain_verdict.judging.measures.interface import BOUNDS, bound_of
-from plain_verdict.judging.targets import Target, is_on_load, result_of, targets_of
+from plain_verdict.judging.measures.load import LOAD_MEASURES, METRIC_MEASURES
+from plain_verdict.judging.metric_targets import check_metric_condition
+from plain_verdict.judging.target import Target
+from plain_verdict.judging.targets import is_on_load, result_of, targets_of
 from plain_verdict.model import Call, Check, ConditionResult, Outcome, Run, State, Waived
 from plain_verdict.operations.templates import nameless
 from plain_verdict.settings.rules import ConditionRule, Scope
@@ -61,6 +64,11 @@ def check_condition(rule: ConditionRule) -> None:
     for key in rule.scope.__struct_fields__:
         if getattr(rule.scope, key) and key not in measure.scope_keys:
             raise ValueError(f"scope: the measure {measure.name!r} does not know {key!r}")
+    if rule.scope.metric:
+        check_metric_condition(rule)
+        return
+    if rule.measure in METRIC_MEASURES.keys() - LOAD_MEASURES.keys():
+        raise ValueError('scope: needs a metric, like { metric = "first paint" }')
     try:
         measure.read(getattr(rule, given[0]))
     except ValueError as error:
@@ -89,7 +97,7 @@ def weigh(rules: Sequence[ConditionRule], scopes: Scopes) -> tuple[tuple[Conditi
 
 
 def _on_load(rule: ConditionRule, scopes: Scopes, targets: Sequence[Target]) -> ConditionResult:
-    if scopes.run.load is not None:
+    if scopes.run.load or scopes.run.reported or rule.scope.metric:
         return result_of(rule, targets, scopes.waived)
     return _weighed(rule, CheckedScope((), {}))
 

@@ -5,15 +5,15 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from plain_verdict.judging.conditions import Scopes
 from plain_verdict.judging.measures import CheckedScope, is_of_calls
+from plain_verdict.judging.measures.load import Sent
 from plain_verdict.judging.sentence import SentenceFacts, explain
-from plain_verdict.judging.targets import is_on_load
+from plain_verdict.judging.targets import is_on_load, sent_in
 from plain_verdict.model import (
     Call,
     CallState,
     ConditionResult,
     Kind,
     KindVerdict,
-    LoadRun,
     Operation,
     Run,
     State,
@@ -28,14 +28,14 @@ Weighed = Sequence[tuple[ConditionRule, ConditionResult]]
 
 def judge_kinds(run: Run, scopes: Scopes, weighed: Weighed, *, failures_count: bool) -> Iterator[KindVerdict]:
     """Yield the verdict on each kind; ``failures_count``: a check that fails is none that conditions allow."""
-    present = {check.kind for check in run.checks} | ({Kind.LOAD} if run.load else set())
+    present = {check.kind for check in run.checks} | ({Kind.LOAD} if run.load or run.reported else set())
     alone = len(present) == 1  # then the run and its one kind are the same
     gaps = _gaps(run, present)
     for kind in Kind:
         if kind in present:
             own = [result for rule, result in weighed if alone or _kind_of(rule, run) is kind]
             inside = scopes.whole if alone else scopes.within(Scope(kind=kind))
-            yield _judged(kind, inside, own, gaps=gaps[kind], failures_count=failures_count, load=run.load)
+            yield _judged(kind, inside, own, gaps=gaps[kind], failures_count=failures_count, sent=sent_in(run))
 
 
 def _kind_of(rule: ConditionRule, run: Run) -> Kind | None:
@@ -46,9 +46,9 @@ def _kind_of(rule: ConditionRule, run: Run) -> Kind | None:
 
 def _gaps(run: Run, present: Iterable[Kind]) -> Counter[Kind]:
     """Return of how many inputs of each kind results are missing; one that tells no kind may be of any."""
+    load_paths = {*(run.load.paths if run.load else ()), *(one.path for one in run.reported)}
     kinds = {
-        file.path: {check.kind for check in file.checks}
-        or ({Kind.LOAD} if file.format in ("samples", "condensed") else set())
+        file.path: {check.kind for check in file.checks} or ({Kind.LOAD} if file.path in load_paths else set())
         for file in run.files
     }
     paths = {gap.path for gap in run.not_whole}
@@ -62,7 +62,7 @@ def _judged(
     *,
     gaps: int,
     failures_count: bool,
-    load: LoadRun | None = None,
+    sent: Sequence[Sent] = (),
 ) -> KindVerdict:
     tally, waived = inside.tally, inside.waived
     word = _word(inside, {result.state for result in own}, gaps=gaps, failures_count=failures_count)
@@ -73,8 +73,8 @@ def _judged(
         broken=tuple(result for result in own if result.state is State.BROKEN),
         unmeasured=tuple(result.words for result in own if result.state is State.OPEN),
     )
-    if kind is Kind.LOAD and load is not None:
-        return KindVerdict(kind, word, describe_load(load, tally), tally)
+    if kind is Kind.LOAD and sent:
+        return KindVerdict(kind, word, describe_load(sent, tally), tally)
     why = explain(word, facts).text
     calls = describe_calls(inside.api.calls) if kind is Kind.API else ""
     return KindVerdict(kind, word, f"{why.removesuffix('.')}; {calls}." if calls else why, tally)
@@ -89,17 +89,17 @@ def _word(inside: CheckedScope, states: set[State], *, gaps: int, failures_count
     return VerdictWord.UNDECIDED if is_open else VerdictWord.FIT
 
 
-def describe_load(load: LoadRun, targets: Tally) -> str:
-    """Return how a load run went, in words."""
-    span = format_duration(load.span_s)
-    failed = "none of them failed"
-    if load.whole.failed:
-        failed = f"{format_failed_share(load.whole.failed_share)} of them failed"
+def describe_load(sent: Sequence[Sent], targets: Tally) -> str:
+    """Return how load runs went, in words."""
+    count, bad = sum(one.whole.count for one in sent), sum(one.whole.failed for one in sent)
+    span_s = sent[0].span_s if len(sent) == 1 else None
+    span = f" in {format_duration(span_s)}" if span_s else ""
+    failed = f"{format_failed_share(bad / count)} of them failed" if bad else "none of them failed"
     if not targets.total:
         kept = "no target says what is fast enough, so nothing is judged"
     else:
         kept = f"{targets.passed:,} of {plural(targets.total, 'target')} kept"
-    return f"{plural(load.rows, 'request')} in {span}, {failed}; {kept}."
+    return f"{plural(count, 'request')}{span}, {failed}; {kept}."
 
 
 def describe_calls(calls: Sequence[Call]) -> str:

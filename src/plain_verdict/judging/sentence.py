@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from plain_verdict.model import Cause, ConditionResult, Kind, KindVerdict, LoadRun, Tally, Value, VerdictWord
+from plain_verdict.model import Cause, ConditionResult, Kind, KindVerdict, Tally, Value, VerdictWord
 from plain_verdict.text.formatting import join_list, plural, shorten, spelled
 
 _MANY_SKIPPED = 0.1
@@ -21,7 +21,8 @@ class SentenceFacts(Value, frozen=True):
     cause: Cause | None = None
     broken: tuple[ConditionResult, ...] = ()
     unmeasured: tuple[str, ...] = ()
-    load: LoadRun | None = None
+    requests: int = 0
+    """Of load runs."""
 
 
 class Explanation(Value, frozen=True):
@@ -153,8 +154,8 @@ def _open(facts: SentenceFacts) -> Explanation:
     if not unread and facts.unmeasured:
         unread = f"there is nothing to measure for “{facts.unmeasured[0]}”"
     ending = f", and {unread}" if unread else ""
-    if not tally.total and facts.load:
-        measured = plural(facts.load.rows, "request")
+    if not tally.total and facts.requests:
+        measured = plural(facts.requests, "request")
         return Explanation(
             f"{measured} were measured, and no target says what is fast enough{ending}.", skipped=True
         )

@@ -7,7 +7,16 @@ import msgspec
 
 from plain_verdict.judging.measures import measure_named
 from plain_verdict.judging.measures.interface import BOUNDS, bound_of
-from plain_verdict.judging.measures.load import LOAD_MEASURES, PERCENTILES, SHARED, LoadMeasure
+from plain_verdict.judging.measures.load import (
+    LOAD_MEASURES,
+    METRIC_MEASURES,
+    PERCENTILES,
+    SHARED,
+    LoadMeasure,
+    Sent,
+)
+from plain_verdict.judging.metric_targets import describe_metric_bound, of_metrics
+from plain_verdict.judging.target import SUITE, Target
 from plain_verdict.model import (
     Attempt,
     Check,
@@ -21,65 +30,64 @@ from plain_verdict.model import (
     State,
     TimeBound,
 )
-from plain_verdict.model.ids import check_id
 from plain_verdict.settings.rules import ConditionRule
 from plain_verdict.text.formatting import capital, format_failed_share, join_list
 
-SUITE = ("Load targets",)
 _OUTCOMES = {State.KEPT: Outcome.PASSED, State.BROKEN: Outcome.FAILED, State.OPEN: Outcome.UNDECIDED}
 
 
-class Target(msgspec.Struct, frozen=True):
-    """A condition on one request, or on all: its words, and whether it is kept."""
-
-    rule: ConditionRule
-    request: str
-    words: str
-    state: State
-    bound: str
-    met: str
-    short: str
-    """What was met, without how far chance reaches."""
-    limit: float
-
-    @property
-    def id(self) -> str:
-        """Return the id of its check."""
-        return check_id(Kind.LOAD, SUITE, self.words)
-
-
 def is_on_load(rule: ConditionRule, run: Run) -> bool:
-    """Return whether a condition looks at requests of a load run, not at the calls of checks."""
+    """Return whether a condition looks at a load run or at metrics, not at checks or their calls."""
+    if rule.scope.metric or rule.measure in METRIC_MEASURES.keys() - LOAD_MEASURES.keys():
+        return True
     if rule.measure not in LOAD_MEASURES:
         return False
     if rule.measure not in SHARED or rule.scope.request or rule.scope.kind is Kind.LOAD:
         return True
-    return run.load is not None and not run.api.calls and not rule.scope.operation
+    return bool(run.load or run.reported) and not run.api.calls and not rule.scope.operation
+
+
+def sent_in(run: Run) -> tuple[Sent, ...]:
+    """Return the requests of a run: those of its samples, and file by file those of which only sums are left."""
+    several = bool(run.load) + len(run.reported) > 1
+    found = [Sent(run.load.requests, run.load.whole, run.load.span_s, run.load.compared)] if run.load else []
+    for one in run.reported:
+        span_s = (one.ended - one.started).total_seconds() if one.started and one.ended else None
+        found.append(Sent(one.requests, one.whole, span_s, source=one.path if several else ""))
+    return tuple(found)
 
 
 def targets_of(rules: Sequence[ConditionRule], run: Run) -> tuple[Target, ...]:
-    """Return what each condition on load says of each request that it is about."""
-    if run.load is None:
-        return ()
-    return tuple(target for rule in rules if is_on_load(rule, run) for target in _of_rule(rule, run.load))
+    """Return what each condition on load says of each request or metric that it is about."""
+    own = [rule for rule in rules if is_on_load(rule, run)]
+    sent = sent_in(run) if own else ()
+    return tuple(
+        target
+        for rule in own
+        for target in (of_metrics(rule, run.metrics) if rule.scope.metric else _of_requests(rule, sent))
+    )
 
 
-def _of_rule(rule: ConditionRule, load: LoadRun) -> Iterator[Target]:
-    measure = LOAD_MEASURES[rule.measure]
-    if not rule.scope.request:
-        yield _target(rule, measure, load.whole, load)
-    for request in load.requests:
-        if rule.scope.request and fnmatchcase(request.name, rule.scope.request):
-            yield _target(rule, measure, request, load)
+def _of_requests(rule: ConditionRule, several: Sequence[Sent]) -> Iterator[Target]:
+    measure = LOAD_MEASURES.get(rule.measure)
+    if measure is None:
+        return  # one of metrics, in a scope without any
+    for sent in several:
+        if not rule.scope.request:
+            yield _target(rule, measure, sent.whole, sent)
+        for request in sent.requests:
+            if rule.scope.request and fnmatchcase(request.name, rule.scope.request):
+                yield _target(rule, measure, request, sent)
 
 
-def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, load: LoadRun) -> Target:
+def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, sent: Sent) -> Target:
     key, bound = bound_of(rule)
     limit = measure_named(rule.measure).read(bound)
     phrase, keeps = BOUNDS[key]
-    value = measure.find(request, load)
-    name = "" if request is load.whole else f"{request.name}: "
-    words = capital(f"{name}{measure.words(phrase, limit)}")
+    value = measure.find(request, sent)
+    name = "" if request is sent.whole else f"{request.name}: "
+    source = f" ({sent.source})" if sent.source else ""
+    words = capital(f"{name}{measure.words(phrase, limit)}{source}")
     said = f"{phrase} {measure.say(limit)}"
     state = State.OPEN if value is None else State.KEPT if keeps(value, limit) else State.BROKEN
     met = measure.missing(request) if value is None else measure.describe(request, value)
@@ -105,14 +113,12 @@ def result_of(rule: ConditionRule, targets: Sequence[Target], waived: Collection
     One whose broken targets are all waived, by the ids of their checks, is kept.
     """
     own = [target for target in targets if target.rule is rule]
-    measure = LOAD_MEASURES[rule.measure]
-    key, bound = bound_of(rule)
-    where = f" of {rule.scope.request}" if rule.scope.request else ""
-    words = f"{measure.words(BOUNDS[key][0], measure_named(rule.measure).read(bound))}{where}"
+    words = _words(rule)
     words = f"{rule.name} ({words})" if rule.name else capital(words)
     words += f", as {rule.reason}" if rule.reason else ""
     if not own:
-        return ConditionResult(words, State.OPEN, "no such request", rule.name or rule.measure)
+        what = "no such metric" if rule.scope.metric else "no such request"
+        return ConditionResult(words, State.OPEN, what, rule.name or rule.measure)
     left = [target for target in own if target.state is not State.BROKEN or target.id not in waived]
     if not left:
         return ConditionResult(words, State.KEPT, "all waived", is_target=True)
@@ -125,24 +131,38 @@ def result_of(rule: ConditionRule, targets: Sequence[Target], waived: Collection
     return ConditionResult(words, worst.state, met + aside, name, is_target=True)
 
 
+def _words(rule: ConditionRule) -> str:
+    if rule.scope.metric:
+        return describe_metric_bound(rule)
+    key, bound = bound_of(rule)
+    measure = LOAD_MEASURES.get(rule.measure)
+    if measure is None:
+        return f"{rule.measure} needs a metric in its scope"
+    where = f" of {rule.scope.request}" if rule.scope.request else ""
+    return f"{measure.words(BOUNDS[key][0], measure_named(rule.measure).read(bound))}{where}"
+
+
 def with_targets(run: Run, rules: Sequence[ConditionRule]) -> Run:
     """Return the run with a check for each target, in the file of the first samples."""
     targets = targets_of(rules, run)
     checks = tuple(map(_check, targets))
-    if not checks or run.load is None:
+    if not checks or not run.files:
         return run
-    first = next(at for at, file in enumerate(run.files) if file.format in ("samples", "condensed"))
+    paths = {*(run.load.paths if run.load else ()), *(one.path for one in run.reported)}
+    first = next((at for at, file in enumerate(run.files) if file.path in paths), 0)
     file = run.files[first]
     files = list(run.files)
     files[first] = msgspec.structs.replace(file, checks=(*file.checks, *checks), cases=file.cases + len(checks))
-    load = msgspec.structs.replace(run.load, bounds=tuple(_time_bounds(targets, run.load)))
+    load = run.load
+    if load:
+        load = msgspec.structs.replace(load, bounds=tuple(_time_bounds(targets, load)))
     return msgspec.structs.replace(run, files=tuple(files), load=load)
 
 
 def _time_bounds(targets: Sequence[Target], load: LoadRun) -> Iterator[TimeBound]:
     for target in targets:
         per_cent = PERCENTILES.get(target.rule.measure)
-        if target.rule.at_most is not None and per_cent is not None:
+        if target.rule.at_most is not None and per_cent is not None and not target.rule.scope.metric:
             request = "" if target.request == load.whole.name else target.request
             yield TimeBound(request, per_cent, target.limit, target.words)
 

@@ -12,6 +12,7 @@ from plain_verdict.judging.kinds import Weighed, judge_kinds
 from plain_verdict.judging.measures import PASS_RATE, CheckedScope
 from plain_verdict.judging.remarks import reasons_of, remarks_on
 from plain_verdict.judging.sentence import SentenceFacts, explain
+from plain_verdict.judging.targets import sent_in
 from plain_verdict.judging.waivers import apply_waivers
 from plain_verdict.model import Cause, ConditionResult, Outcome, Run, State, Tally, Verdict, VerdictWord
 from plain_verdict.settings.rules import ConditionRule, Rules, Scope
@@ -40,7 +41,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         gaps=gaps,
         waived=len(waivers.waived),
         kinds=kinds,
-        load=run.load,
+        requests=sum(sent.whole.count for sent in sent_in(run)),
         cause=_largest(causes, run.tally),
         broken=tuple(condition for condition in own if condition.state is State.BROKEN),
         unmeasured=tuple(condition.words for condition in own if condition.state is State.OPEN),

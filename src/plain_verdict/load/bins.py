@@ -24,6 +24,12 @@ def bins_of(values_us: Ints, bits: int) -> Ints:
     return shifted - (_ONE << bits)
 
 
+def metric_bins_of(values: Floats) -> Ints:
+    """Return the bin of each value of any size and sign, as ``metrics.bin_of`` does."""
+    bits = np.abs(values).view(np.int64) >> (_MANTISSA - FINE_BITS)
+    return np.where(values < 0, -bits, bits)
+
+
 def number_of_bins(bits: int) -> int:
     """Return how many bins there are up to the longest time."""
     return int(bins_of(np.array([LONGEST_US]), bits)[0]) + 1

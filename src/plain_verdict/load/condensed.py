@@ -6,18 +6,20 @@ One line of JSON, then columns of whole numbers, little-endian, 64 bits each, ke
 
 import zlib
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import msgspec
 import numpy as np
 
 from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Ints
-from plain_verdict.load.state import BATCH_S, LoadState, RequestState, Span
+from plain_verdict.load.metrics import MetricState
+from plain_verdict.load.state import BATCH_S, LoadState, RequestState
 
 VERSION = 1
 FORMAT = "plain-verdict load"
 _COLUMNS = ("fine", "fine_failed", "batches", "seconds", "started", "failed")
 _LEVEL = 9
+_NONE = np.empty(0, np.int64)
 _MOST_BYTES = 2_000_000_000
 
 
@@ -35,6 +37,17 @@ class CondensedRequest(msgspec.Struct, frozen=True, array_like=True):
     step_us: int
 
 
+class CondensedMetric(msgspec.Struct, frozen=True, array_like=True):
+    """What is kept of one metric besides its bins and seconds."""
+
+    name: str
+    unit: str
+    count: int
+    total: float
+    least: float
+    longest: float
+
+
 class CondensedHead(msgspec.Struct, frozen=True, kw_only=True):
     """The first line. ``columns`` are names and lengths of what follows, in that order."""
 
@@ -45,7 +58,6 @@ class CondensedHead(msgspec.Struct, frozen=True, kw_only=True):
     batch_s: int
     rows: int
     bad_rows: int
-    files: int = 1
     first_us: int | None
     last_us: int | None
     answered: tuple[int, int, int]
@@ -54,10 +66,12 @@ class CondensedHead(msgspec.Struct, frozen=True, kw_only=True):
     folded: tuple[str, ...] = ()
     statuses: dict[str, int] = {}
     messages: tuple[tuple[str, str, int], ...] = ()
+    metrics: tuple[CondensedMetric, ...] = ()
+    left_out: int = 0
     columns: tuple[tuple[str, int], ...] = ()
 
 
-def condense(state: LoadState, bad_rows: int, files: int, mask: Callable[[str], str]) -> bytes:
+def condense(state: LoadState, bad_rows: int, mask: Callable[[str], str]) -> bytes:
     """Return a state as a file; ``mask`` hides secrets in names and messages."""
     columns: list[tuple[str, Ints]] = []
     for name in _COLUMNS:
@@ -66,6 +80,8 @@ def condense(state: LoadState, bad_rows: int, files: int, mask: Callable[[str], 
     seconds = np.array(sorted(state.users), np.int64)
     users = np.array([state.users[second] for second in seconds.tolist()], np.int64)
     columns += [("users keys", np.diff(seconds, prepend=np.int64(0))), ("users counts", users)]
+    for number, metric in enumerate(state.metrics.values()):
+        columns += _metric_columns(number, metric)
     head = CondensedHead(
         format=FORMAT,
         version=VERSION,
@@ -74,26 +90,40 @@ def condense(state: LoadState, bad_rows: int, files: int, mask: Callable[[str], 
         batch_s=BATCH_S,
         rows=state.rows,
         bad_rows=bad_rows,
-        files=files,
         first_us=state.first_us,
         last_us=state.last_us,
-        answered=_span(state.answered),
-        everything=_span(state.everything),
+        answered=state.answered.ends,
+        everything=state.everything.ends,
         requests=tuple(_request(mask(name), state.requests[code]) for name, code in state.names.items()),
         folded=tuple(map(mask, sorted(state.folded)[:_MOST_FOLDED])),
         statuses=dict(state.statuses),
         messages=tuple((status, mask(said), times) for (status, said), times in state.messages.items()),
+        metrics=tuple(
+            CondensedMetric(mask(name), unit, one.count, one.total, one.least, one.longest)
+            for (name, unit), one in state.metrics.items()
+        ),
+        left_out=state.left_out,
         columns=tuple((name, int(column.size)) for name, column in columns),
     )
     data = b"".join(column.astype("<i8").tobytes() for _, column in columns)
     return msgspec.json.encode(head) + b"\n" + zlib.compress(data, _LEVEL)
 
 
+def _metric_columns(number: int, metric: MetricState) -> Iterator[tuple[str, Ints]]:
+    """Yield the bins of a metric and its seconds; sums are doubles, bit by bit."""
+    bins, seconds = sorted(metric.bins), sorted(metric.second_counts)
+    sums = np.array([metric.second_sums[second] for second in seconds], np.float64)
+    for name, values in (
+        ("bins", np.array(bins, np.int64)),
+        ("counts", np.array([metric.bins[one] for one in bins], np.int64)),
+        ("seconds", np.array(seconds, np.int64)),
+        ("second counts", np.array([metric.second_counts[one] for one in seconds], np.int64)),
+        ("second sums", sums.view(np.int64)),
+    ):
+        yield f"metric {number} {name}", values
+
+
 _MOST_FOLDED = 10_000
-
-
-def _span(span: Span) -> tuple[int, int, int]:
-    return span.least, span.longest, span.step
 
 
 def _request(name: str, state: RequestState) -> CondensedRequest:
@@ -104,7 +134,7 @@ def _request(name: str, state: RequestState) -> CondensedRequest:
         state.sum_us,
         state.sum_all_us,
         state.received,
-        *_span(state.answered),
+        *state.answered.ends,
     )
 
 
@@ -144,17 +174,34 @@ def _state_of(head: CondensedHead, numbers: Ints) -> LoadState:
         own.sum_us += request.sum_us
         own.sum_all_us += request.sum_all_us
         own.received += request.received
-        own.answered = _as_span((request.least_us, request.longest_us, request.step_us))
+        own.answered.merge(request.least_us, request.longest_us, request.step_us)
     state.folded = set(head.folded)
     state.rows = head.rows
     state.first_us, state.last_us = head.first_us, head.last_us
-    state.answered, state.everything = _as_span(head.answered), _as_span(head.everything)
+    state.answered.merge(*head.answered)
+    state.everything.merge(*head.everything)
     for name in _COLUMNS:
         keys, counts = _pair(columns, name)
         if keys.size:
             getattr(state, name).add_counted(keys, counts)
     seconds, users = _pair(columns, "users")
     state.users = dict(zip(seconds.tolist(), users.tolist(), strict=True))
+    for number, metric in enumerate(head.metrics):
+        parts = [
+            columns.get(f"metric {number} {name}", _NONE).tolist()
+            for name in ("bins", "counts", "seconds", "second counts")
+        ]
+        sums = columns.get(f"metric {number} second sums", _NONE).view(np.float64).tolist()
+        if len(parts[0]) != len(parts[1]) or len({len(parts[2]), len(parts[3]), len(sums)}) > 1:
+            raise ValueError(f"it lacks the columns of the metric {metric.name}")
+        state.metrics.of(metric.name, metric.unit).add_counted(
+            dict(zip(parts[0], parts[1], strict=True)),
+            metric.total,
+            metric.least,
+            metric.longest,
+            zip(parts[2], sums, parts[3], strict=True),
+        )
+    state.left_out = head.left_out
     state.statuses = Counter(head.statuses)
     state.messages = Counter({(status, said): times for status, said, times in head.messages})
     return state
@@ -165,9 +212,3 @@ def _pair(columns: dict[str, Ints], name: str) -> tuple[Ints, Ints]:
     if keys is None or counts is None or keys.size != counts.size:
         raise ValueError(f"it lacks the columns of {name}")
     return np.cumsum(keys), counts
-
-
-def _as_span(ends: tuple[int, int, int]) -> Span:
-    span = Span()
-    span.least, span.longest, span.step = ends
-    return span

@@ -8,6 +8,13 @@ _COMPACT_AT = 4_000_000
 _EMPTY = np.empty(0, np.int64)
 
 
+def starts_of(values: Ints) -> Ints:
+    """Return where each run of equal neighbours begins."""
+    if not values.size:
+        return _EMPTY
+    return np.flatnonzero(np.concatenate(([True], values[1:] != values[:-1])))
+
+
 class SparseCounts:
     """How often each key was counted. Any order of adding gives the same."""
 
@@ -42,7 +49,7 @@ class SparseCounts:
             keys, counts = np.concatenate(self._keys), np.concatenate(self._counts)
             order = np.argsort(keys, kind="stable")
             keys, counts = keys[order], counts[order]
-            starts = np.flatnonzero(np.concatenate(([True], keys[1:] != keys[:-1])))
+            starts = starts_of(keys)
             self._keys, self._counts = [keys[starts]], [np.add.reduceat(counts, starts)]
             self._in_order = True
         # What stays is half of what may be there before it is brought together again.

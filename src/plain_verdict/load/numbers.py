@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 import numpy as np
 
 from plain_verdict.load.bins import COARSE_BITS, Ints, least_of
-from plain_verdict.load.counts import SparseCounts
+from plain_verdict.load.counts import SparseCounts, starts_of
 from plain_verdict.load.hints import find_error_window, find_slow_start
 from plain_verdict.load.percentiles import (
     Batches,
@@ -30,7 +30,7 @@ _MOST_SLOTS = 20_000
 _LONGEST_S = 31 * 86_400
 
 
-def numbers_of(state: LoadState, bad_rows: int, files: int) -> LoadRun | None:
+def numbers_of(state: LoadState, bad_rows: int = 0, paths: tuple[str, ...] = ()) -> LoadRun | None:
     """Return the numbers of a run; None where it has no samples."""
     if state.first_us is None or state.last_us is None:
         return None
@@ -65,7 +65,8 @@ def numbers_of(state: LoadState, bad_rows: int, files: int) -> LoadRun | None:
         statuses=tuple(sorted(state.statuses.items(), key=lambda pair: (-pair[1], pair[0]))),
         messages=tuple((*said, times) for said, times in _most_frequent(state)),
         users_most=max(state.users.values(), default=None),
-        files=files,
+        paths=paths,
+        left_out=state.left_out,
         notes=tuple(_notes(state)),
     )
 
@@ -157,21 +158,14 @@ def _batches(state: LoadState) -> tuple[dict[int, Batches], Batches]:
     found = {}
     for code in range(len(state.requests)):
         own = slice(int(ends[code]), int(ends[code + 1]))
-        found[code] = Batches(bins[own], counts[own], _starts(slots[own]))
+        found[code] = Batches(bins[own], counts[own], starts_of(slots[own]))
     order = np.argsort(slots, kind="stable")
-    return found, Batches(bins[order], counts[order], _starts(slots[order]))
-
-
-def _starts(slots: Ints) -> Ints:
-    """Return where each run of equal neighbours begins."""
-    if not slots.size:
-        return slots
-    return np.flatnonzero(np.concatenate(([True], slots[1:] != slots[:-1])))
+    return found, Batches(bins[order], counts[order], starts_of(slots[order]))
 
 
 def _runs(slots: Ints) -> Iterator[slice]:
     """Yield where equal neighbours stand."""
-    starts = _starts(slots).tolist()
+    starts = starts_of(slots).tolist()
     if starts:
         yield from (slice(start, end) for start, end in zip(starts, [*starts[1:], slots.size], strict=True))
 

@@ -8,30 +8,26 @@ from plain_verdict.load.comparison import compare
 from plain_verdict.load.numbers import numbers_of
 from plain_verdict.load.payload import SamplesPayload
 from plain_verdict.load.state import merged
+from plain_verdict.load.sums import with_more, without
 from plain_verdict.model import Run
 from plain_verdict.text.formatting import join_list
 
 
 def with_numbers(run: Run) -> Run:
-    """Return the run with the numbers of its load results, in place of what they are made of."""
+    """Return the run with the numbers of its samples, in place of what they are made of."""
     found = [
         (file.path, payload)
         for file in run.files
         for payload in file.payloads
         if isinstance(payload, SamplesPayload)
     ]
-    load = numbers_of(
-        merged([payload.state for _, payload in found]), sum(p.bad_rows for _, p in found), len(found)
-    )
+    state = merged([payload.state for _, payload in found])
+    load = numbers_of(state, sum(payload.bad_rows for _, payload in found), tuple(path for path, _ in found))
     if load is not None:
         load = msgspec.structs.replace(load, notes=(*load.notes, *_apart(found)))
-    files = tuple(
-        msgspec.structs.replace(
-            file, payloads=tuple(part for part in file.payloads if not isinstance(part, SamplesPayload))
-        )
-        for file in run.files
+    return msgspec.structs.replace(
+        without(run, SamplesPayload), load=load, metrics=with_more(run.metrics, state.metrics)
     )
-    return msgspec.structs.replace(run, files=files, load=load)
 
 
 def with_comparison(run: Run, earlier: Run) -> Run:

@@ -1,5 +1,7 @@
 """The state of a load run: what is kept of its samples, block by block, mergeable in any order."""
 
+import math
+import operator
 import re
 from collections import Counter
 from collections.abc import Sequence
@@ -7,8 +9,9 @@ from collections.abc import Sequence
 import msgspec
 import numpy as np
 
-from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Floats, Ints, bins_of
-from plain_verdict.load.counts import SparseCounts
+from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Floats, Ints, bins_of, metric_bins_of
+from plain_verdict.load.counts import SparseCounts, starts_of
+from plain_verdict.load.metrics import MetricState, MetricStates
 
 MOST_REQUESTS = 1_000
 """Names that are told apart; see ``LoadState.code_of``."""
@@ -19,6 +22,7 @@ BATCH_S = 60
 """Seconds of a batch, for intervals. Source: see percentiles.py."""
 _FINE, _COARSE = 17, 11
 """Bits of a key that hold a bin, fine and coarse."""
+_MOST_SMALL = 2**15
 _SECONDS = 34
 """Bits of a key that hold a second since 1970."""
 
@@ -39,6 +43,8 @@ class Block(msgspec.Struct, frozen=True):
     users: Ints
     statuses: Counter[str]
     messages: Counter[tuple[str, str]]
+    metrics: Sequence[tuple[str, str, Floats]] = ()
+    """Name, unit, and the values; NaN where a row has none."""
 
 
 class RequestState:
@@ -69,17 +75,30 @@ class Span:
     def add(self, values: Ints) -> None:
         """Take in times."""
         if values.size:
-            least, longest = int(values.min()), int(values.max())
+            step = 1 if self.step == 1 else int(np.gcd.reduce(values))
+            self.merge(int(values.min()), int(values.max()), step)
+
+    def merge(self, least: int, longest: int, step: int) -> None:
+        """Take in the ends of other times; a longest one under 0 is that of none."""
+        if longest >= 0:
             self.least = least if self.longest < 0 else min(self.least, least)
             self.longest = max(self.longest, longest)
-            if self.step != 1:
-                self.step = int(np.gcd(np.gcd.reduce(values), self.step))
+            self.step = math.gcd(self.step, step)
+
+    @property
+    def ends(self) -> tuple[int, int, int]:
+        """Return the least, the longest and the greatest common divisor."""
+        return self.least, self.longest, self.step
 
 
 class LoadState:
-    """What is kept of the samples of one or several files."""
+    """What is kept of the samples of one or several files, or of a part of one.
 
-    def __init__(self) -> None:
+    Past ``most_requests`` names, some are counted together; see ``code_of``.
+    """
+
+    def __init__(self, most_requests: int = MOST_REQUESTS) -> None:
+        self._most_requests = most_requests
         self.names: dict[str, int] = {}
         self.requests: list[RequestState] = []
         self.folded: set[str] = set()
@@ -105,16 +124,19 @@ class LoadState:
         """The most users at once by second, where the samples tell it."""
         self.statuses: Counter[str] = Counter()
         self.messages: Counter[tuple[str, str]] = Counter()
+        self.metrics = MetricStates()
+        self.left_out = 0
+        """Rows that are not counted, as the user wants it."""
 
     def code_of(self, name: str) -> int:
         """Return the code of a request, a new one for a new name.
 
         Past many names, those that differ only by numbers are counted together, and in the end all that are new.
         """
-        if len(self.requests) >= MOST_REQUESTS and name not in self.names:
+        if len(self.requests) >= self._most_requests and name not in self.names:
             self.folded.add(name)
             name = _NUMBERS.sub("*", name)
-            if name not in self.names and len(self.requests) >= MOST_REQUESTS + _MORE_FOLDED:
+            if name not in self.names and len(self.requests) >= self._most_requests + _MORE_FOLDED:
                 name = OTHERS
         code = self.names.get(name)
         if code is None:
@@ -148,6 +170,8 @@ class LoadState:
         self._count_users(seconds, block.users)
         self.statuses += block.statuses
         self.messages += block.messages
+        for name, unit, values in block.metrics:
+            self._count_metric(self.metrics.of(name, unit), values, seconds)
 
     def _count_requests(self, codes: Ints, block: Block, answered: "np.typing.NDArray[np.bool_]") -> None:
         size = len(self.requests)
@@ -160,14 +184,22 @@ class LoadState:
         sums_all = np.bincount(codes, took, minlength=size)
         self.answered.add(took[answered])
         self.everything.add(took)
-        for code in np.flatnonzero(counts):
+        for code in np.flatnonzero(counts).tolist():
             request = self.requests[code]
             request.count += int(counts[code])
             request.failed += int(failed[code])
             request.received += float(received[code])
             request.sum_us += int(sums[code])
             request.sum_all_us += int(sums_all[code])
-            request.answered.add(took[answered & (codes == code)])
+        own, spent = codes[answered], took[answered]
+        # Sorting is three times as fast on small numbers.
+        order = np.argsort(own.astype(np.int16) if size <= _MOST_SMALL else own, kind="stable")
+        own, spent = own[order], spent[order]
+        starts = starts_of(own)
+        if starts.size:
+            ends = [one.reduceat(spent, starts).tolist() for one in (np.minimum, np.maximum, np.gcd)]
+            for code, least, longest, step in zip(own[starts].tolist(), *ends, strict=True):
+                self.requests[code].answered.merge(least, longest, step)
 
     def _count_users(self, seconds: Ints, users: Ints) -> None:
         known = users >= 0
@@ -175,13 +207,30 @@ class LoadState:
             return
         order = np.argsort(seconds[known], kind="stable")
         slots, values = seconds[known][order], users[known][order]
-        starts = np.flatnonzero(np.concatenate(([True], slots[1:] != slots[:-1])))
+        starts = starts_of(slots)
         most = np.maximum.reduceat(values, starts)
         for second, number in zip(slots[starts].tolist(), most.tolist(), strict=True):
             self.users[second] = max(number, self.users.get(second, 0))
 
-    def merge(self, other: "LoadState") -> None:
-        """Take in the state of another file: of another machine, or another part of the same run."""
+    @staticmethod
+    def _count_metric(metric: MetricState, values: Floats, seconds: Ints) -> None:
+        known = np.isfinite(values)
+        values, seconds = values[known], seconds[known]
+        if not values.size:
+            return
+        bins, counts = np.unique(metric_bins_of(values), return_counts=True)
+        own, places, times = np.unique(seconds, return_inverse=True, return_counts=True)
+        sums = np.bincount(places, values)
+        metric.add_counted(
+            dict(zip(bins.tolist(), counts.tolist(), strict=True)),
+            float(values.sum()),
+            float(values.min()),
+            float(values.max()),
+            zip(own.tolist(), sums.tolist(), times.tolist(), strict=True),
+        )
+
+    def merge(self, other: "LoadState", *, same_clients: bool = False) -> None:
+        """Take in the state of another file, or of another part of the same one: then its users are the same."""
         codes = np.array([self.code_of(name) for name in other.names], np.int64)
         for code, request in zip(codes.tolist(), other.requests, strict=True):
             own = self.requests[code]
@@ -190,14 +239,14 @@ class LoadState:
             own.sum_us += request.sum_us
             own.sum_all_us += request.sum_all_us
             own.received += request.received
-            _merge_span(own.answered, request.answered)
+            own.answered.merge(*request.answered.ends)
         self.rows += other.rows
         self.folded |= other.folded
         firsts = [first for first in (self.first_us, other.first_us) if first is not None]
         lasts = [last for last in (self.last_us, other.last_us) if last is not None]
         self.first_us, self.last_us = min(firsts, default=None), max(lasts, default=None)
-        _merge_span(self.answered, other.answered)
-        _merge_span(self.everything, other.everything)
+        self.answered.merge(*other.answered.ends)
+        self.everything.merge(*other.everything.ends)
         for name, shift in (("fine", _FINE), ("fine_failed", _FINE), ("batches", _SECONDS + _COARSE)):
             keys, counts = getattr(other, name).items()
             if keys.size:
@@ -208,18 +257,13 @@ class LoadState:
             if keys.size:
                 getattr(self, name).add_counted(keys, counts)
         # Each file counts its own users: together they are the sum.
+        together = max if same_clients else operator.add
         for second, number in other.users.items():
-            self.users[second] = self.users.get(second, 0) + number
+            self.users[second] = together(self.users.get(second, 0), number)
         self.statuses += other.statuses
         self.messages += other.messages
-
-
-def _merge_span(own: Span, other: Span) -> None:
-    if other.longest < 0:
-        return
-    own.least = other.least if own.longest < 0 else min(own.least, other.least)
-    own.longest = max(own.longest, other.longest)
-    own.step = int(np.gcd(own.step, other.step))
+        self.metrics.merge(other.metrics)
+        self.left_out += other.left_out
 
 
 def split_fine(keys: Ints) -> tuple[Ints, Ints]:

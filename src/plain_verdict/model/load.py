@@ -69,7 +69,7 @@ class RequestNumbers(Value, frozen=True):
 
     def percentile(self, per_cent: float) -> Percentile:
         """Return one of the percentiles."""
-        return next(one for one in self.percentiles if one.per_cent == per_cent)
+        return next((one for one in self.percentiles if one.per_cent == per_cent), Percentile(per_cent))
 
     @property
     def failed_share(self) -> float:
@@ -145,7 +145,10 @@ class LoadRun(Value, frozen=True):
     statuses: tuple[tuple[str, int], ...] = ()
     messages: tuple[tuple[str, str, int], ...] = ()
     users_most: int | None = None
-    files: int = 1
+    paths: tuple[str, ...] = ()
+    """Of the result files that it is made of."""
+    left_out: int = 0
+    """Requests that are not counted, as the user wants it."""
     notes: tuple[str, ...] = ()
     bounds: tuple[TimeBound, ...] = ()
     compared: Comparison | None = None
@@ -162,3 +165,31 @@ class LoadRun(Value, frozen=True):
     def per_second(self) -> float:
         """Return how many requests were started a second."""
         return self.rows / self.span_s if self.span_s else 0.0
+
+
+class Reported(Value, frozen=True):
+    """A load run of which only sums are left, as the tool that made them computed them."""
+
+    path: str
+    requests: tuple[RequestNumbers, ...]
+    whole: RequestNumbers
+    started: datetime | None = None
+    ended: datetime | None = None
+
+
+class Metric(Value, frozen=True):
+    """A number of the team's own: one value, or many; ``series`` are the means of equal steps over time.
+
+    ``p95`` is None where too few values tell it.
+    """
+
+    name: str
+    unit: str
+    count: int
+    least: float
+    mean: float
+    longest: float
+    p95: float | None = None
+    started: datetime | None = None
+    ended: datetime | None = None
+    series: tuple[float | None, ...] = ()

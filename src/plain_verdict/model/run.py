@@ -11,7 +11,7 @@ from plain_verdict.model.api import ApiCalls
 from plain_verdict.model.check import Check, Output
 from plain_verdict.model.evidence import Content, Evidence
 from plain_verdict.model.facts import Fact, Value
-from plain_verdict.model.load import LoadRun
+from plain_verdict.model.load import LoadRun, Metric, Reported
 from plain_verdict.model.outcome import Kind, Outcome
 
 
@@ -147,7 +147,10 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     shape_notes: tuple[str, ...] = ()
     """Which shapes of the team no file is of."""
     load: LoadRun | None = None
-    """The numbers of its load results, together."""
+    """The numbers of its samples, together."""
+    reported: tuple[Reported, ...] = ()
+    """Load results of which only sums are left, file by file."""
+    metrics: tuple[Metric, ...] = ()
     api: ApiCalls = ApiCalls()
     """The calls of its checks, by operation."""
 

@@ -19,6 +19,7 @@ from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.junit.reader import JunitReader
 from plain_verdict.readers.record.reader import RecordReader
 from plain_verdict.readers.samples.condensed import CondensedReader
+from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.readers.samples.reader import SamplesReader
 from plain_verdict.readers.tap.reader import TapReader
 from plain_verdict.readers.xml.text import HEAD_BYTES
@@ -36,21 +37,26 @@ READERS: tuple[Reader, ...] = (
     CondensedReader(),
     SamplesReader(),
 )
-"""Every format, in the order in which they are tried."""
+"""Every format, in the order in which they are tried; samples, which may look like much, are the last."""
 
 _OnFile = Callable[[str], OnBytesRead]
 """Given a file's path, returns what is told how much of it is read."""
 
 
 def read_all(
-    sources: Sequence[Source], limits: Limits, on_progress: OnProgress, shapes: Sequence[Shape] = ()
+    sources: Sequence[Source],
+    limits: Limits,
+    on_progress: OnProgress,
+    shapes: Sequence[Shape] = (),
+    samples: SamplesOptions = IN_THREADS,
 ) -> Run:
     """Return the run of every source; one that can't be read never keeps the others from being read.
 
     ``on_progress`` is told how many bytes of all are read, and which file it is. ``shapes`` are the team's own
-    formats: those that name their files are tried before all others, the rest after them.
+    formats: those that name their files are tried before all others, the rest after them. ``samples``
+    says how those of load runs are counted.
     """
-    reading = _Reading(limits, readers_with(shapes))
+    reading = _Reading(limits, readers_with(shapes, samples))
     before, total = 0, sum(source.size_bytes for source in sources)
     for source in sources:
         reading.add(source, _of_all(on_progress, before, total))
@@ -74,16 +80,17 @@ class Readers(NamedTuple):
 WITHOUT_SHAPES = Readers()
 
 
-def readers_with(shapes: Sequence[Shape]) -> Readers:
-    """Return the readers, with those of shapes."""
+def readers_with(shapes: Sequence[Shape], samples: SamplesOptions = IN_THREADS) -> Readers:
+    """Return the readers, with those of shapes, and with what is wanted of samples."""
+    own = (*READERS[:-1], SamplesReader(samples))
     if not shapes:
-        return WITHOUT_SHAPES
+        return Readers(own)
     from plain_verdict.readers.shape.reader import ShapeReader  # for teams that have shapes
 
-    several = tuple(ShapeReader(shape) for shape in shapes)
+    several = tuple(ShapeReader(shape, samples) for shape in shapes)
     named = tuple(reader for reader in several if reader.shape.files)
     others = tuple(reader for reader in several if not reader.shape.files)
-    return Readers((*named, *READERS, *others), several)
+    return Readers((*named, *own, *others), several)
 
 
 def _unused(shapes: Sequence[Shape], files: Sequence[ResultFile]) -> Iterator[str]:
@@ -119,7 +126,7 @@ class _Reading:
         """Read a source, or each file in it where it is an archive."""
         results = len(self.files) + len(self.unread)
         try:
-            for part in _parts(source, self._unpacking):
+            for part in _parts(source, self._unpacking, self._readers):
                 try:
                     self.files.append(read_source(part, self._limits, on_file(part.path), self._readers))
                 except ReadError as error:
@@ -142,7 +149,7 @@ class _Reading:
                 self.unread.append(Unread(shown_path(folder), "holds no result file", hint=hint))
 
 
-def _parts(source: Source, unpacking: Unpacking) -> Iterator[Source]:
+def _parts(source: Source, unpacking: Unpacking, readers: Readers) -> Iterator[Source]:
     """Yield the source itself, or what it holds where it is an archive. Raises ReadError."""
     try:
         with source.open() as stream:
@@ -153,7 +160,7 @@ def _parts(source: Source, unpacking: Unpacking) -> Iterator[Source]:
     if not is_archive(head):
         yield source
         return
-    streamed = _as_samples(source)
+    streamed = _as_samples(source, readers)
     if streamed is not None:
         yield streamed
         return
@@ -166,7 +173,7 @@ def _parts(source: Source, unpacking: Unpacking) -> Iterator[Source]:
         raise ReadError("is an archive without any file", path=source.path, hint="check how it was made")
 
 
-def _as_samples(source: Source) -> Source | None:
+def _as_samples(source: Source, readers: Readers) -> Source | None:
     """Return a gzip file of samples as what it holds, which may be too much to unpack; None for all others."""
     with source.open() as stream:
         start = first_bytes(stream.read(HEAD_BYTES), HEAD_BYTES)
@@ -176,7 +183,10 @@ def _as_samples(source: Source) -> Source | None:
         open=lambda: BufferedReader(Gunzipped(source.open(), damages.append)),
         damage=lambda: damages[-1] if damages else "",
     )
-    return unpacked if SamplesReader().recognises(Head(start, unpacked)) else None
+    head = Head(start, unpacked)
+    own: list[Reader] = [reader for reader in readers.shapes if reader.shape.samples]
+    own.append(SamplesReader())
+    return unpacked if any(reader.recognises(head) for reader in own) else None
 
 
 def read_source(

@@ -4,6 +4,8 @@ import re
 from functools import cached_property
 from typing import Protocol
 
+import msgspec
+
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ResultFile
 from plain_verdict.readers.csv_text import Row, delimiter_of, rows_of
@@ -74,6 +76,19 @@ class Head:
                 keys.add(before)
             before = piece[1:-1]  # a string without its quotes
         return frozenset(keys)
+
+    @cached_property
+    def json_lines(self) -> tuple[object, ...]:
+        """Return the first lines of JSON Lines, as far as they stand whole in it; none where it is no such file."""
+        if self.text[:1] != "{":
+            return ()
+        found: list[object] = []
+        for line in self.text.split("\n", _ROWS)[:_ROWS]:
+            try:
+                found.append(msgspec.json.decode(line.encode("utf-8", "replace")))
+            except msgspec.DecodeError:
+                continue
+        return tuple(found)
 
     @cached_property
     def csv_rows(self) -> tuple[tuple[str, ...], ...]:

@@ -175,6 +175,11 @@ class Recorder:
         """Note a fact about the run."""
         self.write({"what": "fact", "key": str(key), "value": str(value)})
 
+    def metric(self, name: str, value: float, unit: str = "") -> None:
+        """Note a number of your own about the run, like ``metric("first paint", 840, "ms")``, once or often."""
+        line: Line = {"what": "metric", "name": str(name), "value": float(value), "unit": str(unit)}
+        self.write({**line, "at": time.time()})
+
     def compare(self, *, expected: object, actual: object, message: str = "") -> None:
         """Raise an AssertionError that carries both values, where they differ."""
         if expected != actual:

@@ -105,7 +105,7 @@ def tell_load(run: Run) -> LoadOverview | None:
 
 def _lead(load: LoadRun, targets: Sequence[Check]) -> Iterator[str]:
     users = f", at most {plural(load.users_most, 'user')} at once" if load.users_most else ""
-    machines = f", from {plural(load.files, 'file')}" if load.files > 1 else ""
+    machines = f", from {plural(len(load.paths), 'file')}" if len(load.paths) > 1 else ""
     rate = f"{load.per_second:,.0f}" if load.per_second >= 10 else f"{load.per_second:.1f}"
     yield (
         f"{plural(load.rows, 'request')} in {format_duration(load.span_s)}{machines}{users}, {rate} a second"
@@ -219,7 +219,7 @@ def _signed(seconds: float) -> str:
 def _failures(load: LoadRun) -> Iterator[str]:
     """Yield what failed requests say, the most frequent first."""
     for status, message, times in load.messages:
-        yield f"{status or 'no status'}{f', {message}' if message else ''} × {times:,}"
+        yield f"{', '.join(filter(None, (status, message))) or 'for no reason that is told'} × {times:,}"
 
 
 def _charts(load: LoadRun) -> Iterator[Chart]:

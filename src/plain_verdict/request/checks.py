@@ -1,5 +1,6 @@
 """Makes sure that settings make sense, each on its own, before any work is done."""
 
+import re
 from collections.abc import Iterator
 
 import msgspec
@@ -12,6 +13,9 @@ from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.rules import ConditionRule, Match, WaiverRule
 from plain_verdict.settings.schema import SettingsFile
 from plain_verdict.settings.shapes import Shape
+from plain_verdict.text.names import SECONDS
+
+_LEAVE_OUT = re.compile(r"first\s+(\d{1,6}(?:\.\d{1,3})?)\s*(ms|s|min|h)")
 
 
 def check_settings(settings: SettingsFile) -> None:
@@ -24,6 +28,7 @@ def check_settings(settings: SettingsFile) -> None:
     check_template(settings.input.variants_from)
     for number, pattern in enumerate(settings.masking.patterns):
         _check_expression(f"/{pattern}/", f"masking.patterns[{number}]")
+    read_leave_out(settings.load.leave_out)
     for where, match in _matches(settings):
         _check_match(match, where)
     for number, waiver in enumerate(settings.waiver):
@@ -34,6 +39,17 @@ def check_settings(settings: SettingsFile) -> None:
         _check_condition(condition, f"condition[{number}]")
     for number, shape in enumerate(settings.shape):
         check_shape(shape, f"shape[{number}]")
+
+
+def read_leave_out(text: str) -> float:
+    """Return how many seconds at the beginning of samples are left out. Raises UsageError."""
+    if not text:
+        return 0.0
+    found = _LEAVE_OUT.fullmatch(text.strip())
+    seconds = float(found[1]) * SECONDS[found[2]] if found else 0.0
+    if not seconds:
+        raise UsageError(f"{text!r} is no part of a run", where="load.leave_out", hint='write it like "first 60 s"')
+    return seconds
 
 
 def check_shape(shape: Shape, where: str) -> None:

@@ -12,6 +12,7 @@ from plain_verdict.brand import Brand, read_brand
 from plain_verdict.delivery.files import check_target
 from plain_verdict.delivery.naming import Names, check_pattern, path_of
 from plain_verdict.delivery.retention import check_latest
+from plain_verdict.engine import check_engine
 from plain_verdict.errors import UsageError
 from plain_verdict.evidence import EvidenceOptions, check_look_in
 from plain_verdict.inputs.completeness import Expected, read_age, read_newer_than
@@ -20,7 +21,7 @@ from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.model import Fact, Kind
-from plain_verdict.request.checks import check_settings, check_shape
+from plain_verdict.request.checks import check_settings, check_shape, read_leave_out
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
@@ -87,6 +88,9 @@ def _read_request(
         shapes=_shapes(overrides, file),
         targets=file.condition,
         baseline=overrides.baseline or file.load.baseline,
+        engine=overrides.engine or file.load.engine,
+        leave_out_s=read_leave_out(file.load.leave_out),
+        metrics=file.load.metrics,
         expected=_expected(overrides, file, made, now),
         variants=VariantOptions(file.input.variants, file.input.variants_from),
         evidence=_evidence(overrides, file),
@@ -168,6 +172,7 @@ def _as_text(value: object) -> str:
 def _check(request: Request) -> None:
     """Make sure that what is named is there, and that the page can be written."""
     report, expected = request.report, request.read.options.expected
+    check_engine(request.read.options.engine)
     if request.read.options.evidence:
         check_look_in(request.read.options.evidence)
     check_pattern(report.out)

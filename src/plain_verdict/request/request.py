@@ -1,16 +1,19 @@
 """A request: what to read, how to judge it, what to make of it."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from datetime import datetime, tzinfo
 
 import msgspec
 
 from plain_verdict.brand import Brand
+from plain_verdict.engine import Engine
 from plain_verdict.evidence import EvidenceOptions
 from plain_verdict.inputs.completeness import Expected
 from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.model import Fact, Kind
+from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.rules import ConditionRule, Rules
 from plain_verdict.settings.schema import MailTable, ReportTable
@@ -23,7 +26,8 @@ class ReadOptions(msgspec.Struct, frozen=True):
     ``retries`` are files, folders and patterns of later goes, ``kinds`` those of another kind than
     the format's own. ``api_document`` is the path of an OpenAPI document, ``shapes`` are the team's own formats.
     ``targets`` are conditions; those on load become checks of its requests. ``baseline`` are load results of an
-    earlier run to compare with.
+    earlier run to compare with. ``engine`` counts samples (see Engine), without the first ``leave_out_s``
+    seconds of each file; ``metrics`` are columns of them with the team's own numbers.
     ``evidence`` None leaves evidence as results name it.
     ``evidence_folders`` are then those that it would be looked for in: archives in them are no results.
     ``zone`` None leaves times as they are.
@@ -37,11 +41,20 @@ class ReadOptions(msgspec.Struct, frozen=True):
     baseline: tuple[str, ...] = ()
     expected: Expected = Expected()
     variants: VariantOptions = VariantOptions()
+    engine: str = ""
+    leave_out_s: float = 0.0
+    metrics: tuple[str, ...] = ()
     evidence: EvidenceOptions | None = EvidenceOptions()
     evidence_folders: tuple[str, ...] = ()
     zone: tzinfo | None = None
     masking: MaskRules = MaskRules()
     limits: Limits = DEFAULT_LIMITS
+
+    @contextmanager
+    def samples(self) -> Iterator[SamplesOptions]:
+        """Give how samples are counted; the engine for it is given up at the end."""
+        with Engine(self.engine) as engine:
+            yield SamplesOptions(engine, self.metrics, self.leave_out_s)
 
 
 class ReadRequest(msgspec.Struct, frozen=True):

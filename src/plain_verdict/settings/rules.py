@@ -64,6 +64,7 @@ class Scope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     operation: Annotated[str, Meta(description="calls of an operation, like `POST /bookings`")] = ""
     status: Annotated[str, Meta(description="calls answered so: `503`, `5xx`, or `no answer`")] = ""
     request: Annotated[str, Meta(description="requests of a load run, like `Pay*`: a target for each")] = ""
+    metric: Annotated[str, Meta(description="numbers of your own, like `first paint`: a target for each")] = ""
 
 
 class ConditionRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):

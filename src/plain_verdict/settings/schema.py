@@ -128,11 +128,20 @@ class ApiTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class LoadTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[load]``: what load results are compared with."""
+    """``[load]``: how load results are counted, and what they are compared with."""
 
     baseline: Annotated[
         tuple[str, ...], Meta(description="samples of an earlier run: files, folders or patterns")
     ] = ()
+    leave_out: Annotated[
+        str, Meta(description="a part of each file that is not counted, like `first 60 s`; the page says so")
+    ] = ""
+    metrics: Annotated[
+        tuple[str, ...], Meta(description="columns of samples with numbers of your own, like `queue length`")
+    ] = ()
+    engine: Annotated[
+        str, Meta(description="where samples are counted: a Dask cluster, like `dask://HOST:PORT`; else here")
+    ] = ""
 
 
 class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -214,6 +214,58 @@ class RunShape(Several, frozen=True):
     )
 
 
+Column = Annotated[str | int, Meta(description="a column or key by its name, or a column's number")]
+Words = Scalar | tuple[Scalar, ...]
+
+
+class SuccessShape(ShapeTable, frozen=True, rename={"from_": "from"}):
+    """How a row says that a request went well; any other word makes it no sample."""
+
+    from_: Column = ""
+    passed: Annotated[Words, Meta(description="words for yes; else those of English")] = ()
+    failed: Annotated[Words, Meta(description="words for no; else those of English")] = ()
+
+
+class SamplesShape(ShapeTable, frozen=True, kw_only=True):
+    """Rows that are samples of a load run, each a request."""
+
+    time: Annotated[str | int | Moment, Meta(description="when it was sent; a zone for times that name none")]
+    duration: Annotated[str | int | Took, Meta(description="how long it took; its unit, else told by the values")]
+    request: Column = ""
+    method: Column = ""
+    status: Column = ""
+    success: SuccessShape = SuccessShape()
+    bytes: Column = ""
+    message: Column = ""
+    users: Column = ""
+    metrics: Annotated[dict[str, Column], Meta(description="numbers of your own: a name and a column each")] = {}
+    units: Annotated[dict[str, str], Meta(description="of metrics, by their names")] = {}
+
+
+class RequestShape(Several, frozen=True):
+    """What a summary says of each request. ``each`` may be an object, whose members are named by their keys."""
+
+    name: Annotated[Text, Meta(description='else the key it stands under; `{ text = "all requests" }`: of all')] = (
+        ""
+    )
+    count: Annotated[Text, Meta(description="how many were sent")] = ""
+    failed: Annotated[Text, Meta(description="how many of them failed")] = ""
+    least: Annotated[Text, Meta(description="the shortest time")] = ""
+    mean: Annotated[Text, Meta(description="the mean time")] = ""
+    longest: Annotated[Text, Meta(description="the longest time")] = ""
+    percentiles: Annotated[dict[str, Text], Meta(description='like `{ p50 = "median", "p99.9" = "p999" }`')] = {}
+    unit: Annotated[Unit, Meta(description="of bare times")] = "ms"
+
+
+class MetricShape(Several, frozen=True):
+    """Numbers of your own: one an item, or one a member where ``each`` is an object."""
+
+    name: Annotated[Text, Meta(description="what is measured; else the key it stands under")] = ""
+    value: Annotated[Text, Meta(description="the number; else the item itself is one")] = ""
+    unit: Annotated[str, Meta(description="as the page writes it, like `ms`, `MB` or `jobs`")] = ""
+    at: Annotated[str | int | Moment, Meta(description="when it was measured")] = ""
+
+
 class TableShape(ShapeTable, frozen=True):
     """How a CSV or TSV file is written; what is not told is found out."""
 
@@ -227,7 +279,15 @@ class Shape(ShapeTable, frozen=True, kw_only=True):
     """``[[shape]]``: a result file of your own form. See docs/shapes.md."""
 
     name: Annotated[str, Meta(description="what outputs call the format", min_length=1)]
-    check: Annotated[CheckShape, Meta(description="the items that are checks")]
+    check: Annotated[CheckShape, Meta(description="the items that are checks")] = CheckShape()
+    samples: Annotated[SamplesShape | None, Meta(description="for kind load: its rows are samples")] = None
+    request: Annotated[
+        RequestShape | tuple[RequestShape, ...],
+        Meta(description="for kind load: sums of each request, as reported"),
+    ] = ()
+    metric: Annotated[
+        MetricShape | tuple[MetricShape, ...], Meta(description="for kind load: numbers of your own")
+    ] = ()
     files: Annotated[
         tuple[str, ...], Meta(description="patterns for the ends of paths; such files are tried before all formats")
     ] = ()
@@ -245,6 +305,11 @@ class Shape(ShapeTable, frozen=True, kw_only=True):
     run: Annotated[RunShape, Meta(description="what the file says as a whole")] = RunShape()
     table: Annotated[TableShape, Meta(description="how a CSV or TSV file is written")] = TableShape()
     prefixes: Annotated[dict[str, str], Meta(description="XML namespaces by the prefixes used in places")] = {}
+
+    @property
+    def is_load(self) -> bool:
+        """Return whether it is about a load run, not about checks."""
+        return bool(self.samples or self.request or self.metric)
 
 
 class ShapeFile(ShapeTable, frozen=True):

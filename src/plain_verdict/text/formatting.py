@@ -59,6 +59,12 @@ def format_failed_share(share: float) -> str:
     return f"{per_cent:.2g} %" if per_cent < 10 else f"{per_cent:.3g} %"
 
 
+def format_metric(number: float, unit: str) -> str:
+    """Return a number with its unit, with four digits that count: ``840 ms``, ``0.1235``, ``12,480 jobs``."""
+    digits = f"{number:,.0f}" if abs(number) >= 1000 or number == int(number) else f"{number:.4g}"
+    return f"{digits} {unit}".strip()
+
+
 def format_size(number_bytes: int) -> str:
     """Return a size in decimal units (ISO/IEC 80000-13): ``812 bytes``, ``4.1 kB``, ``15 MB``."""
     if number_bytes < 1000:

@@ -1,7 +1,6 @@
 """The verdict as JSON, for machines. Described in docs/summary.md; keys are added, never changed."""
 
 from collections.abc import Iterator
-from datetime import timedelta
 from pathlib import Path
 
 import msgspec
@@ -10,11 +9,8 @@ from plain_verdict.model import (
     Cause,
     Check,
     KindVerdict,
-    LoadRun,
     Operation,
-    RequestNumbers,
     Run,
-    Series,
     Tally,
     Verdict,
     evidence_of,
@@ -22,6 +18,15 @@ from plain_verdict.model import (
 from plain_verdict.operations.numbers import CallNumbers
 from plain_verdict.report import Report
 from plain_verdict.writers.interface import OutputFile
+from plain_verdict.writers.summary_load import (
+    LoadSummary,
+    MetricSummary,
+    ReportedSummary,
+    load_summary,
+    metric_summary,
+    ms_of,
+    reported_summary,
+)
 
 SCHEMA = "plain-verdict/summary/1"
 
@@ -112,54 +117,6 @@ class OperationSummary(msgspec.Struct, frozen=True):
     bytes: int | None
 
 
-class RequestSummary(msgspec.Struct, frozen=True):
-    """A request of a load run, over its answered ones; a percentile with too few values is null.
-
-    ``with_failed`` holds the same times over all.
-    """
-
-    request: str
-    count: int
-    failed: int
-    mean_ms: float | None
-    least_ms: float | None
-    longest_ms: float | None
-    p50_ms: float | None
-    p90_ms: float | None
-    p95_ms: float | None
-    p99_ms: float | None
-    bytes: int
-    with_failed: dict[str, float | None]
-
-
-class StepSummary(msgspec.Struct, frozen=True):
-    """What was started within five seconds from a moment on."""
-
-    at: str
-    requests: int
-    failed: int
-    p50_ms: float | None
-    p95_ms: float | None
-    users: int | None
-
-
-class LoadSummary(msgspec.Struct, frozen=True):
-    """The load results of a run, together. ``messages`` are what failed requests say, after their status."""
-
-    rows: int
-    bad_rows: int
-    failed: int
-    first_start: str
-    last_end: str
-    requests_per_s: float
-    users_most: int | None
-    requests: list[RequestSummary]
-    all: RequestSummary
-    statuses: dict[str, int]
-    messages: dict[str, int]
-    series_5s: list[StepSummary]
-
-
 class Summary(msgspec.Struct, frozen=True):
     """The verdict on a run.
 
@@ -177,6 +134,8 @@ class Summary(msgspec.Struct, frozen=True):
     kinds: list[KindSummary] = []
     operations: list[OperationSummary] = []
     load: LoadSummary | None = None
+    reported: list[ReportedSummary] = []
+    metrics: list[MetricSummary] = []
     causes: list[CauseSummary] = []
     waived: int = 0
     rule_notes: list[str] = []
@@ -228,7 +187,9 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             files=list(_files(run)),
             kinds=list(map(_kind, verdict.kinds)),
             operations=[_operation(*row) for row in report.operations],
-            load=_load(run.load) if run.load else None,
+            load=load_summary(run.load) if run.load else None,
+            reported=list(map(reported_summary, run.reported)),
+            metrics=list(map(metric_summary, run.metrics)),
             causes=list(map(_cause, verdict.causes)),
             waived=len(verdict.waived),
             rule_notes=list(verdict.notes),
@@ -267,59 +228,12 @@ def _operation(operation: Operation, numbers: CallNumbers) -> OperationSummary:
         wrong=numbers.wrong,
         unanswered=numbers.unanswered,
         statuses={status: number for status, number in numbers.statuses if status.isdigit()},
-        mean_ms=_ms(numbers.mean_s),
-        p50_ms=_ms(numbers.p50_s),
-        p95_ms=_ms(numbers.p95_s),
-        longest_ms=_ms(numbers.longest_s),
+        mean_ms=ms_of(numbers.mean_s),
+        p50_ms=ms_of(numbers.p50_s),
+        p95_ms=ms_of(numbers.p95_s),
+        longest_ms=ms_of(numbers.longest_s),
         bytes=numbers.received_bytes,
     )
-
-
-def _load(load: LoadRun) -> LoadSummary:
-    return LoadSummary(
-        rows=load.rows,
-        bad_rows=load.bad_rows,
-        failed=load.whole.failed,
-        first_start=load.started.isoformat(),
-        last_end=load.ended.isoformat(),
-        requests_per_s=round(load.per_second, 3),
-        users_most=load.users_most,
-        requests=list(map(_request, load.requests)),
-        all=_request(load.whole),
-        statuses=dict(load.statuses),
-        messages={f"{status} {message}".strip(): times for status, message, times in load.messages},
-        series_5s=list(_steps(load.series_5s)),
-    )
-
-
-def _request(numbers: RequestNumbers) -> RequestSummary:
-    times = {f"p{one.per_cent:g}_ms": _ms(one.value_s) for one in numbers.percentiles}
-    with_failed = {f"p{one.per_cent:g}_ms": _ms(one.value_s) for one in numbers.with_failed}
-    return RequestSummary(
-        request=numbers.name,
-        count=numbers.count,
-        failed=numbers.failed,
-        mean_ms=_ms(numbers.mean_s),
-        least_ms=_ms(numbers.least_s),
-        longest_ms=_ms(numbers.longest_s),
-        p50_ms=times["p50_ms"],
-        p90_ms=times["p90_ms"],
-        p95_ms=times["p95_ms"],
-        p99_ms=times["p99_ms"],
-        bytes=round(numbers.received_bytes),
-        with_failed={"mean_ms": _ms(numbers.mean_with_failed_s)} | with_failed,
-    )
-
-
-def _steps(series: Series) -> Iterator[StepSummary]:
-    for at, count in enumerate(series.counts):
-        moment = series.started + timedelta(seconds=at * series.step_s)
-        p50, p95 = _ms(series.p50_s[at]), _ms(series.p95_s[at])
-        yield StepSummary(moment.isoformat(), count, series.failed[at], p50, p95, series.users[at])
-
-
-def _ms(seconds: float | None) -> float | None:
-    return None if seconds is None else round(seconds * 1000, 3)
 
 
 def _cause(cause: Cause) -> CauseSummary:

@@ -17,7 +17,7 @@ Bound = int | float | str
 """As it stands in the settings: a number, or a text with a unit."""
 _NUMBER = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|s|min|h|%)?\s*")
 CALL_KEYS = frozenset(Scope.__struct_fields__)
-CHECK_KEYS = CALL_KEYS - {"operation", "status", "request"}
+CHECK_KEYS = CALL_KEYS - {"operation", "status", "request", "metric"}
 BOUNDS: Mapping[str, tuple[str, Callable[[float, float], bool]]] = {
     "at_most": ("at most", operator.le),
     "at_least": ("at least", operator.ge),

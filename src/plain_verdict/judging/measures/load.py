@@ -1,6 +1,7 @@
 """Measures of the requests of a load run: each is found in the numbers of one request, or of all."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 import msgspec
 
@@ -13,17 +14,29 @@ from plain_verdict.judging.measures.interface import (
     Measure,
     Unit,
 )
-from plain_verdict.model import LoadRun, RequestNumbers
+from plain_verdict.model import Comparison, Metric, RequestNumbers
 from plain_verdict.text.formatting import format_duration, format_failed_share, plural
 
 _KEYS = frozenset({"kind", "request"})
+_METRIC_KEYS = _KEYS | {"metric"}
+
+
+class Sent(NamedTuple):
+    """Requests that were sent together: one by one, and all; and how long that was, in seconds."""
+
+    requests: Sequence[RequestNumbers]
+    whole: RequestNumbers
+    span_s: float | None = None
+    compared: Comparison | None = None
+    source: str = ""
+    """Their file, where another has requests, too."""
 
 
 class LoadMeasure(msgspec.Struct, frozen=True):
     """How a measure is found in the numbers of a request, and said."""
 
     unit: Unit
-    find: Callable[[RequestNumbers, LoadRun], float | None]
+    find: Callable[[RequestNumbers, Sent], float | None]
     words: Callable[[str, float], str]
     """Says a bound, given its phrase and its number."""
     describe: Callable[[RequestNumbers, float], str]
@@ -35,7 +48,7 @@ class LoadMeasure(msgspec.Struct, frozen=True):
 
 
 def _percentile(per_cent: float) -> LoadMeasure:
-    def find(request: RequestNumbers, _: LoadRun) -> float | None:
+    def find(request: RequestNumbers, _: Sent) -> float | None:
         return request.percentile(per_cent).value_s
 
     def words(phrase: str, seconds: float) -> str:
@@ -52,6 +65,8 @@ def _percentile(per_cent: float) -> LoadMeasure:
         return format_duration(seconds) if low == high else f"{format_duration(seconds)} (between {low} and {high})"
 
     def missing(request: RequestNumbers) -> str:
+        if per_cent not in {one.per_cent for one in request.percentiles}:
+            return "nothing says so many per cent"
         answered = request.count - request.failed
         return f"too few requests were answered to tell ({answered:,})"
 
@@ -70,8 +85,8 @@ def _seconds(noun: str, find: Callable[[RequestNumbers], float | None]) -> LoadM
 def _change(per_cent: float) -> LoadMeasure:
     """Return how much slower a percentile is than before; what chance explains is no change."""
 
-    def find(request: RequestNumbers, load: LoadRun) -> float | None:
-        found = load.compared.of(request.name, per_cent) if load.compared else None
+    def find(request: RequestNumbers, sent: Sent) -> float | None:
+        found = sent.compared.of(request.name, per_cent) if sent.compared else None
         if found is None or found.low_s is None:
             return None
         return max(0.0, 100 * found.share) if found.certain else 0.0
@@ -85,8 +100,8 @@ def _change(per_cent: float) -> LoadMeasure:
     )
 
 
-def _throughput(request: RequestNumbers, load: LoadRun) -> float | None:
-    return request.count / load.span_s if load.span_s else None
+def _throughput(request: RequestNumbers, sent: Sent) -> float | None:
+    return request.count / sent.span_s if sent.span_s else None
 
 
 PERCENTILES = {"p50": 50.0, "p90": 90.0, "p95": 95.0, "p99": 99.0, "p99.9": 99.9}
@@ -118,12 +133,23 @@ SHARED = frozenset({"p50", "p95", "p99", "longest"})
 """Measures that the calls of checks have, too: a scope tells which are meant."""
 
 
+METRIC_MEASURES: dict[str, Callable[[Metric], float | None]] = {
+    "least": lambda metric: metric.least,
+    "mean": lambda metric: metric.mean,
+    "p95": lambda metric: metric.p95,
+    "longest": lambda metric: metric.longest,
+    "value": lambda metric: metric.mean if metric.count == 1 else None,
+}
+"""Measures of the team's own numbers, for a scope with a metric."""
+
+
 def _of_run(name: str) -> Measure:
     """Return the measure as settings know it; its numbers are found request by request (targets.py)."""
-    unit = LOAD_MEASURES[name].unit
+    unit = LOAD_MEASURES[name].unit if name in LOAD_MEASURES else COUNT
+    keys = _METRIC_KEYS if name in METRIC_MEASURES else _KEYS
     return Measure(
-        name, unit, lambda _: None, lambda _, number: unit.say(number), _KEYS, lambda _: "no load results"
+        name, unit, lambda _: None, lambda _, number: unit.say(number), keys, lambda _: "no load results"
     )
 
 
-MEASURES = tuple(_of_run(name) for name in LOAD_MEASURES if name not in SHARED)
+MEASURES = tuple(_of_run(name) for name in {**LOAD_MEASURES, **METRIC_MEASURES} if name not in SHARED)

@@ -36,6 +36,15 @@ class FactLine(Line, frozen=True, tag="fact"):
     value: str
 
 
+class MetricLine(Line, frozen=True, tag="metric", kw_only=True):
+    """A number of your own about the run; one name may come many times."""
+
+    name: str
+    value: float
+    unit: str = ""
+    at: Moment = None
+
+
 class CheckLine(Line, frozen=True, tag="check", kw_only=True):
     """The beginning of a check."""
 
@@ -167,7 +176,7 @@ class EndLine(Line, frozen=True, tag="end", kw_only=True):
 
 InnerLine = LogLine | OutputLine | EvidenceLine | ExchangeLine | ExpectationLine
 """A line for something in a check or step."""
-AnyLine = RecordLine | FactLine | CheckLine | StepLine | InnerLine | EndLine
+AnyLine = RecordLine | FactLine | MetricLine | CheckLine | StepLine | InnerLine | EndLine
 KNOWN_KEYS: dict[str, frozenset[str]] = {
     str(kind.__struct_config__.tag): frozenset({"what", *kind.__struct_encode_fields__})
     for kind in typing.get_args(AnyLine)

@@ -1,18 +1,18 @@
 """Reads records, our own result format: JSON Lines, one file for each process that writes (docs/record.md)."""
 
-import json
 import re
 from base64 import b64decode
 from binascii import Error as Base64Error
 from codecs import BOM_UTF8
 from collections import Counter
 from collections.abc import Iterator
-from contextlib import suppress
 from datetime import UTC, datetime, tzinfo
+from math import isfinite
 
 import msgspec
 
 from plain_verdict.inputs.source import Source
+from plain_verdict.load.metrics import MetricStates, SumsPayload
 from plain_verdict.model import (
     Check,
     Evidence,
@@ -29,6 +29,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import NAMELESS, Head
+from plain_verdict.readers.json_text import key_twice
 from plain_verdict.readers.record.exchange import read_exchange, read_expectation
 from plain_verdict.readers.record.lines import (
     KNOWN_KEYS,
@@ -41,6 +42,7 @@ from plain_verdict.readers.record.lines import (
     FactLine,
     InnerLine,
     LogLine,
+    MetricLine,
     OutputLine,
     RecordLine,
     StepLine,
@@ -82,6 +84,7 @@ class RecordReader:
             size_bytes=source.size_bytes,
             checks=checks,
             suites=(SuiteNotes((), tuple(tree.facts)),) if tree.facts else (),
+            payloads=(SumsPayload(Kind.LOAD, None, tree.metrics),) if tree.metrics else (),
             notes=(*lines.notes(), *tree.notes(source.path)),
             started=min(starts, key=in_order, default=None),
             ended=max((*starts, *ends), key=in_order, default=None),
@@ -180,17 +183,10 @@ def _check_twice(data: bytes) -> None:
     if data.count(b'"outcome"') == 1 and data.count(b"\\u") == 0 and b"problems" not in data:
         return
     keys = _KEYS.findall(data)
-    if len(set(keys)) == len(keys) and b"\\u" not in data:
-        return
-
-    def pairs(several: list[tuple[str, object]]) -> None:
-        names = Counter(name for name, _ in several)
-        twice = next((name for name, number in names.items() if number > 1), None)
+    if len(set(keys)) < len(keys) or b"\\u" in data:
+        twice = key_twice(data)
         if twice is not None:
             raise msgspec.ValidationError(f"the key “{one_line(twice, 40)}” stands in it twice")
-
-    with suppress(json.JSONDecodeError):  # it was decoded before, by a stricter reader
-        json.loads(data, object_pairs_hook=pairs)
 
 
 class _Tree:
@@ -203,6 +199,7 @@ class _Tree:
         """By id; where an id comes again, the lines that follow are for the later one."""
         self.begun: list[Node] = []
         self.facts: list[Fact] = []
+        self.metrics = MetricStates()
         self._zone: tzinfo = UTC
         self.cases = 0
         self._repeated = 0
@@ -225,8 +222,16 @@ class _Tree:
                 self._give(node, line)
         elif isinstance(line, FactLine):
             self.facts.append(Fact(self._name(line.key), self._text(line.value)))
+        elif isinstance(line, MetricLine):
+            self._measure(line)
         else:
             self._zone = read_zone(line.zone)
+
+    def _measure(self, line: MetricLine) -> None:
+        at, name = self._at(line.at), self._name(line.name)
+        if name and isfinite(line.value):
+            state = self.metrics.of(name, self._name(line.unit))
+            state.add(line.value, int(in_order(at).timestamp()) if at else None)
 
     def _begin(self, line: CheckLine | StepLine) -> None:
         node = Node(line, self._name(line.name), self._at(line.at))
@@ -368,7 +373,7 @@ class _Tree:
             yield ReadingNote(
                 path, f"has {number} that stand in no check, as they name each other", results_missing=True
             )
-        if not self.cases:
+        if not self.cases and not self.metrics:
             yield ReadingNote(path, "holds no checks", results_missing=True)
 
     def _reached(self) -> int:

@@ -11,11 +11,8 @@ from numpy.typing import NDArray
 
 from plain_verdict.load.bins import LONGEST_US
 from plain_verdict.load.state import Block
-from plain_verdict.model import in_order
-from plain_verdict.readers.samples.columns import BAD, GOOD, Role
+from plain_verdict.readers.samples.columns import Columns, Role
 from plain_verdict.text.cleaning import one_line
-from plain_verdict.text.moments import read_moment
-from plain_verdict.text.numbers import read_number
 
 Array = NDArray[Any]
 _FIRST_US, _LAST_US = 31_536_000_000_000, 221_845_392_000_000_000  # 1971 and 9000
@@ -56,6 +53,21 @@ class Cells(NamedTuple):
     took_us: Array
     numbers: dict[Role, Array]
     words: dict[Role, Words]
+    metrics: Sequence[Array] = ()
+    """As the columns name them."""
+
+    def since(self, moment_us: float) -> Cells:
+        """Return the cells of rows that started at a moment or later."""
+        own = self.started_us >= moment_us
+        if own.all():
+            return self
+        return Cells(
+            self.started_us[own],
+            self.took_us[own],
+            {role: numbers[own] for role, numbers in self.numbers.items()},
+            {role: Words(words.words, words.codes[own]) for role, words in self.words.items()},
+            [numbers[own] for numbers in self.metrics],
+        )
 
 
 def words_of(texts: Sequence[str]) -> Words:
@@ -74,8 +86,8 @@ def are_durations(microseconds: Array) -> Array:
     return (microseconds >= 0) & (microseconds <= LONGEST_US)
 
 
-def block_of(cells: Cells) -> Block:
-    """Return the samples of rows that were looked at before. Raises ValueError for a success that says neither."""
+def block_of(cells: Cells, columns: Columns) -> Block:
+    """Return the samples of rows, each of which is one."""
     size = cells.started_us.size
     alike = np.zeros(size, np.int64)
     words = {role: cells.words.get(role, Words([""], alike)) for role in Role}
@@ -84,8 +96,9 @@ def block_of(cells: Cells) -> Block:
         methods = words[Role.METHOD].changed(lambda word: one_line(word, _METHOD_CHARS))
         pairs, codes = methods.with_those(requests)
         requests = Words([f"{method} {name}".strip() for method, name in pairs], codes)
-    statuses = words[Role.STATUS].changed(lambda word: one_line(word, _STATUS_CHARS) or NO_ANSWER)
-    failed = _failed(cells, statuses)
+    without = NO_ANSWER if Role.STATUS in cells.words else ""
+    statuses = words[Role.STATUS].changed(lambda word: one_line(word, _STATUS_CHARS) or without)
+    failed = _failed(cells, statuses, columns)
     messages = Counter[tuple[str, str]]()
     if failed.any():
         said = words[Role.MESSAGE].changed(lambda word: one_line(word, _NAME_CHARS))
@@ -104,41 +117,21 @@ def block_of(cells: Cells) -> Block:
         users=np.where(np.isfinite(users) & (users >= 0), users, -1).astype(np.int64),
         statuses=statuses.times() if Role.STATUS in cells.words else Counter(),
         messages=messages,
+        metrics=[(name, unit, own) for (name, _, unit), own in zip(columns.metrics, cells.metrics, strict=True)],
     )
 
 
-def _failed(cells: Cells, statuses: Words) -> Array:
-    """Return which requests failed: as their row says, or else by their status. Raises ValueError."""
+def _failed(cells: Cells, statuses: Words, columns: Columns) -> Array:
+    """Return which requests failed: as their row says, or else by their status."""
     if Role.SUCCESS in cells.words:
         marks = cells.words[Role.SUCCESS]
-        told = [success_of(word) for word in marks.words]
-        if None in told:
-            raise ValueError("does not say whether it went well")
-        return np.array([not one for one in told], np.bool_)[marks.codes]
+        return np.array([not columns.success_of(word) for word in marks.words], np.bool_)[marks.codes]
     if Role.STATUS in cells.words:
         return np.array([is_bad_status(word) for word in statuses.words], np.bool_)[statuses.codes]
     return np.zeros(statuses.codes.size, np.bool_)
-
-
-def success_of(text: str) -> bool | None:
-    """Return whether a word says that a request went well; None for one that says neither."""
-    word = text.strip().casefold()
-    return True if word in GOOD else False if word in BAD else None
 
 
 def is_bad_status(status: str) -> bool:
     """Return whether a status is that of a failed request: 400 or more, or none at all."""
     digits = status.strip()[:3]
     return not (digits.isascii() and digits.isdigit() and 100 <= int(digits) < 400)
-
-
-def moment_us(text: str, unit_us: float) -> float:
-    """Return a moment in microseconds since 1970, NaN for none; one without a zone counts as UTC.
-
-    ``unit_us`` says how many microseconds one is where moments are numbers, 0 where they are written as text.
-    """
-    if unit_us:
-        number = read_number(text)
-        return float("nan") if number is None else number * unit_us
-    moment = read_moment(text)
-    return float("nan") if moment is None else float(round(in_order(moment).timestamp() * 1e6))

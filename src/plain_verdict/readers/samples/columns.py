@@ -1,9 +1,14 @@
 """Tells the columns of samples by the words of their header, and how times are written by the first values."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from datetime import datetime
 from enum import StrEnum
+from functools import lru_cache
 from typing import NamedTuple
 
+from plain_verdict.model import in_order
+from plain_verdict.readers.shape.times import moment_reader
+from plain_verdict.settings.shapes import Moment
 from plain_verdict.text.moments import read_moment
 from plain_verdict.text.names import SECONDS, UNITS, unit_in, words_of
 from plain_verdict.text.numbers import read_number
@@ -30,11 +35,35 @@ NAMES: dict[Role, tuple[str, ...]] = {
         *("request time", "request duration", "response duration", "dauer", "varighet", "durée"),
     ),
     Role.STARTED: (
-        *("time stamp", "timestamp", "start time", "started", "start", "begin", "date time", "date", "time", "at"),
+        *(
+            "time stamp",
+            "timestamp",
+            "start time",
+            "started",
+            "start",
+            "begin",
+            "date time",
+            "date",
+            "time",
+            "at",
+            "ts",
+        ),
         "seconds",
     ),
     Role.LABEL: (
-        *("label", "request name", "request", "name", "transaction", "operation", "endpoint", "url", "path", "uri"),
+        *(
+            "label",
+            "request name",
+            "request",
+            "name",
+            "transaction",
+            "operation",
+            "endpoint",
+            "url",
+            "path",
+            "uri",
+            "route",
+        ),
     ),
     Role.METHOD: ("method", "http method", "verb"),
     Role.STATUS: ("status code", "response code", "http code", "http status", "status", "code"),
@@ -56,7 +85,9 @@ BAD = frozenset(("false", "no", "ko", "0", "fail", "failed", "failure", "error",
 class Columns(NamedTuple):
     """Which columns are what, by their places from 0; how many microseconds one of their units is.
 
-    ``time_us`` 0.0 means that moments are written as text. ``told`` says how the units were told.
+    ``time_us`` 0.0 means that moments are written as text: as ``moment`` says, or ISO 8601. ``told`` says how the
+    units were told. ``good`` and ``bad`` are words in the column of success. ``metrics`` are other columns with
+    numbers of the team's own: name, place, unit.
     """
 
     names: tuple[str, ...]
@@ -65,6 +96,28 @@ class Columns(NamedTuple):
     took_us: float
     decimal: str
     told: tuple[str, ...]
+    moment: Moment | None = None
+    good: frozenset[str] = GOOD
+    bad: frozenset[str] = BAD
+    metrics: tuple[tuple[str, int, str], ...] = ()
+
+    def moment_us(self, text: str) -> float:
+        """Return a moment in microseconds since 1970, NaN for none; one without a zone counts as UTC."""
+        if self.time_us:
+            number = read_number(text)
+            return float("nan") if number is None else number * self.time_us
+        moment = _reader_of(self.moment)(text)
+        return float("nan") if moment is None else float(round(in_order(moment).timestamp() * 1e6))
+
+    def success_of(self, text: str) -> bool | None:
+        """Return whether a word says that a request went well; None for one that says neither."""
+        word = text.strip().casefold()
+        return True if word in self.good else False if word in self.bad else None
+
+
+@lru_cache(maxsize=8)
+def _reader_of(moment: Moment | None) -> Callable[[str], datetime | None]:
+    return moment_reader(moment) if moment else read_moment
 
 
 def _bare(name: str) -> str:
@@ -82,6 +135,13 @@ def places_of(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]
     places: dict[Role, int] = {}
     for role, names in NAMES.items():
         found = [at for name in names for at, own in free.items() if own == name]
+        # A value deeper in, like “timings.duration”.
+        found += [
+            at
+            for name in names
+            for at in free
+            if "." in header[at] and _bare(header[at].rpartition(".")[2]) == name
+        ]
         if role in _BY_LAST_WORD:
             found += [at for name in names for at, own in free.items() if own.endswith(f" {name}")]
         if role is Role.STARTED:
@@ -121,12 +181,12 @@ def columns_of(header: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
         role: [row[at].strip() for row in rows if at < len(row) and row[at].strip()] for role, at in places.items()
     }
     decimal = "," if any("," in text for text in cells[Role.TOOK]) else "."
-    time_us, time_told = _time_unit(header[places[Role.STARTED]], cells[Role.STARTED])
-    took_us, took_told = _took_unit(header[places[Role.TOOK]], cells[Role.TOOK])
+    time_us, time_told = time_unit(header[places[Role.STARTED]], cells[Role.STARTED])
+    took_us, took_told = took_unit(header[places[Role.TOOK]], cells[Role.TOOK])
     return Columns(tuple(header), places, time_us, took_us, decimal, (time_told, took_told))
 
 
-def _time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
+def time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
     """Return how many microseconds a unit of the times is, 0 for moments as text; and how that was told."""
     numbers = [number for text in texts if (number := read_number(text)) is not None]
     if len(numbers) < len(texts) or not numbers:
@@ -141,7 +201,7 @@ def _time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
     return 1e6, f"“{name}” as {'whole ' if whole else ''}seconds since 1970"
 
 
-def _took_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
+def took_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
     """Return how many microseconds a unit of the durations is: by the name, or else by the values."""
     named = unit_in(name)
     if named in _SMALL_UNITS:
@@ -152,3 +212,13 @@ def _took_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
     if fractions and max(numbers, default=0.0) < 200:
         return 1e6, f"“{name}” in seconds, as its values are small and have decimals"
     return 1e3, f"“{name}” in milliseconds, as its values look"
+
+
+def metric_columns(names: Sequence[str], wanted: Sequence[str]) -> list[tuple[str, int, str]]:
+    """Return name, place and unit of the columns that hold numbers of the team's own; those not there are none."""
+    known = {name.strip().casefold() for name in wanted}
+    return [
+        (" ".join(name.split()), at, unit_in(name) or "")
+        for at, name in enumerate(names)
+        if name.strip().casefold() in known
+    ]

@@ -4,7 +4,7 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.load.condensed import expand
 from plain_verdict.load.payload import SamplesPayload
 from plain_verdict.model import Kind, ReadingNote, ResultFile
-from plain_verdict.readers.samples.table import moment_of
+from plain_verdict.readers.samples.reading import moment_of
 from plain_verdict.text.formatting import plural
 
 

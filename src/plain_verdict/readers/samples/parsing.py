@@ -1,4 +1,4 @@
-"""Turns blocks of a table into columns: by pyarrow where all is well, row by row where anything is in doubt."""
+"""Turns blocks of a table into cells: by pyarrow where all is well, row by row where anything is in doubt."""
 
 from __future__ import annotations  # the stubs of pyarrow know more types than the library
 
@@ -11,7 +11,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pyarrow import csv as arrow_csv
 
-from plain_verdict.load.state import Block
 from plain_verdict.readers.csv_text import BadRow, Row, rows_of
 from plain_verdict.readers.samples.blocks import Part
 from plain_verdict.readers.samples.cells import (
@@ -20,60 +19,55 @@ from plain_verdict.readers.samples.cells import (
     Words,
     are_durations,
     are_moments,
-    block_of,
-    moment_us,
-    success_of,
-    words_of,
 )
 from plain_verdict.readers.samples.columns import Columns, Role
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.readers.samples.rows import NUMBERS, Rows
 from plain_verdict.text.encoding import as_text
-from plain_verdict.text.numbers import read_number
 
 _MANY_ROWS, _FEW_ROWS, _PARTS = 20_000, 400, 16
 _MOMENTS_KEPT = 100_000
-_NUMBERS = (Role.TOOK, Role.BYTES, Role.USERS)
 _NOTHING = ("", "-", "n/a", "N/A", "NA", "null", "NULL", "None")
 """How clients write a number that they have not."""
-HEADER_AGAIN = "is the header again, in the middle"
 
 
 class _Doubt(Exception):  # noqa: N818  no error: a word between functions of this module
     """Some rows have something in them that only a reading row by row can tell."""
 
 
-class Parser:
+class TableParser:
     """Parses the blocks of one file."""
 
     def __init__(self, columns: Columns, delimiter: str) -> None:
-        self._columns = columns
+        self.columns = columns
+        self._rows = Rows(columns)
         self._delimiter = delimiter
         self._used = {role: f"c{at}" for role, at in columns.places.items()}
         text = pa.dictionary(pa.int32(), pa.binary())
         types: dict[str, pa.DataType] = dict.fromkeys(self._used.values(), text)
-        types |= {self._used[role]: pa.float64() for role in _NUMBERS if role in self._used}
+        types |= {self._used[role]: pa.float64() for role in NUMBERS if role in self._used}
+        types |= {f"c{at}": pa.float64() for _, at, _ in columns.metrics}
         types[self._used[Role.STARTED]] = pa.float64() if columns.time_us else pa.binary()
         names = [f"c{at}" for at in range(len(columns.names))]
         self._read = arrow_csv.ReadOptions(column_names=names, use_threads=False, block_size=1 << 30)
         self._parse = arrow_csv.ParseOptions(delimiter=delimiter, newlines_in_values=True, ignore_empty_lines=True)
         self._convert = arrow_csv.ConvertOptions(
             column_types=types,
-            include_columns=list(self._used.values()),
+            include_columns=list(types),
             null_values=list(_NOTHING),
             strings_can_be_null=False,
             check_utf8=False,
             decimal_point=columns.decimal,
         )
 
-    def parse(self, part: Part) -> Iterator[Block | BadRow]:
-        """Yield the samples of a part as blocks, and each row that is none."""
-        if (block := self._block_of(part.data, part.data.count(b"\n"))) is not None:
+    def parse(self, part: Part) -> Iterator[Cells | BadRow]:
+        """Yield the samples of a part, and each row that is none."""
+        if (block := self._whole(part.data, part.data.count(b"\n"))) is not None:
             yield block
             return
         lines = StringIO(as_text(part.data), newline="")
         several: list[Row] = []
         for row in rows_of(
-            lines, self._delimiter, line=part.line, whole=lambda cells: self._why_bad(cells) is None
+            lines, self._delimiter, line=part.line, whole=lambda cells: self._rows.why_bad(cells) is None
         ):
             if isinstance(row, BadRow):
                 yield row
@@ -84,12 +78,12 @@ class Parser:
                 several = []
         yield from self._together(several)
 
-    def _together(self, rows: Sequence[Row]) -> Iterator[Block | BadRow]:
+    def _together(self, rows: Sequence[Row]) -> Iterator[Cells | BadRow]:
         """Yield the samples of some rows: together, or in ever smaller parts where one is in doubt."""
         if not rows:
             return
         if (
-            block := self._block_of("".join(line for row in rows for line in row.lines).encode(), len(rows))
+            block := self._whole("".join(line for row in rows for line in row.lines).encode(), len(rows))
         ) is not None:
             yield block
             return
@@ -100,77 +94,43 @@ class Parser:
         else:
             yield from self._one_by_one(rows)
 
-    def _one_by_one(self, rows: Sequence[Row]) -> Iterator[Block | BadRow]:
+    def _one_by_one(self, rows: Sequence[Row]) -> Iterator[Cells | BadRow]:
         good = []
         for row in rows:
-            why = self._why_bad(row.cells)
+            why = self._rows.why_bad(row.cells)
             if why is None:
                 good.append(row.cells)
             else:
-                cut = len(row.cells) < len(self._columns.names) and not row.lines[-1].endswith(("\n", "\r"))
+                cut = len(row.cells) < len(self.columns.names) and not row.lines[-1].endswith(("\n", "\r"))
                 yield BadRow(row.line, "is cut off" if cut else why)
         if good:
-            yield block_of(self._cells_of(good))
+            yield self._rows.cells_of(good)
 
-    def _block_of(self, data: bytes, rows: int) -> Block | None:
-        """Return the samples of so many rows; None where anything in them is in doubt."""
+    def _whole(self, data: bytes, rows: int) -> Cells | None:
+        """Return the cells of so many samples; None where anything in them is in doubt."""
         if b"\0" in data or not data.endswith(b"\n"):
             return None
         try:
             table = arrow_csv.read_csv(BytesIO(data), self._read, self._parse, self._convert)
             # Fewer rows than lines: a quote reaches over several of them, or some are blank.
-            return block_of(self._cells_in(table)) if table.num_rows == rows else None
-        except (pa.ArrowInvalid, pa.ArrowKeyError, _Doubt, ValueError):
+            return self._cells_in(table) if table.num_rows == rows else None
+        except (pa.ArrowInvalid, pa.ArrowKeyError, _Doubt):
             return None
 
     def _cells_in(self, table: pa.Table) -> Cells:
-        """Return the cells of a table. Raises _Doubt where a time is none."""
+        """Return the cells of a table. Raises _Doubt for a value that is none."""
         column = {role: table.column(name) for role, name in self._used.items()}
-        numbers = {role: np.asarray(column.pop(role).to_numpy(), np.float64) for role in _NUMBERS if role in column}
-        times, unit_us = column.pop(Role.STARTED), self._columns.time_us
-        started = np.asarray(times.to_numpy(), np.float64) * unit_us if unit_us else _moments(times)
-        took_us = numbers[Role.TOOK] * self._columns.took_us
+        numbers = {role: np.asarray(column.pop(role).to_numpy(), np.float64) for role in NUMBERS if role in column}
+        times, unit_us = column.pop(Role.STARTED), self.columns.time_us
+        started = np.asarray(times.to_numpy(), np.float64) * unit_us if unit_us else _moments(times, self.columns)
+        took_us = numbers[Role.TOOK] * self.columns.took_us
         if not (are_moments(started).all() and are_durations(took_us).all()):
             raise _Doubt
-        return Cells(started, took_us, numbers, {role: _words(words) for role, words in column.items()})
-
-    def _cells_of(self, rows: Sequence[Sequence[str]]) -> Cells:
-        """Return the cells of rows that are samples."""
-        columns, decimal = self._columns, self._columns.decimal
-        texts = {role: [row[at].strip() for row in rows] for role, at in columns.places.items()}
-
-        def number(text: str) -> float:
-            found = read_number(text, decimal)
-            return float("nan") if found is None else found
-
-        numbers = {role: np.array([number(text) for text in texts.pop(role)]) for role in _NUMBERS if role in texts}
-        started = np.array([moment_us(text, columns.time_us) for text in texts.pop(Role.STARTED)])
-        took_us = numbers[Role.TOOK] * columns.took_us
-        return Cells(started, took_us, numbers, {role: words_of(column) for role, column in texts.items()})
-
-    def _why_bad(self, row: Sequence[str]) -> str | None:
-        """Return why a row is no sample; None for one that is."""
-        columns = self._columns
-        if tuple(row) == columns.names:
-            return HEADER_AGAIN
-        if len(row) != len(columns.names):
-            return f"has {len(row)} cells, {len(columns.names)} are expected"
-        if any("\0" in cell for cell in row):
-            return "has a NUL character"
-        return self._wrong_value({role: row[at].strip() for role, at in columns.places.items()})
-
-    def _wrong_value(self, cell: dict[Role, str]) -> str | None:
-        """Return which value of a row can't be read; None where all can."""
-        took = read_number(cell[Role.TOOK], self._columns.decimal)
-        if took is None:
-            return f"has no duration: “{one_line(cell[Role.TOOK], 30)}”"
-        if not are_durations(np.asarray(took * self._columns.took_us)):
-            return f"has an impossible duration: “{one_line(cell[Role.TOOK], 30)}”"
-        if not are_moments(np.asarray(moment_us(cell[Role.STARTED], self._columns.time_us))):
-            return f"has no time: “{one_line(cell[Role.STARTED], 30)}”"
-        if success_of(cell.get(Role.SUCCESS, "ok")) is None:
-            return f"does not say whether it went well: “{one_line(cell[Role.SUCCESS], 30)}”"
-        return None
+        words = {role: _words(own) for role, own in column.items()}
+        if Role.SUCCESS in words and None in map(self.columns.success_of, words[Role.SUCCESS].words):
+            raise _Doubt
+        metrics = [np.asarray(table.column(f"c{at}").to_numpy(), np.float64) for _, at, _ in self.columns.metrics]
+        return Cells(started, took_us, numbers, words, metrics)
 
 
 def _words(column: pa.ChunkedArray[Any]) -> Words:
@@ -186,7 +146,7 @@ def _words(column: pa.ChunkedArray[Any]) -> Words:
     return Words(words or [""], codes.to_numpy(zero_copy_only=False).astype(np.int64))
 
 
-def _moments(column: pa.ChunkedArray[Any]) -> Array:
+def _moments(column: pa.ChunkedArray[Any], columns: Columns) -> Array:
     """Return moments as text in microseconds since 1970, NaN for what is none."""
     known: dict[bytes, float] = {}
     texts: list[bytes] = [text or b"" for text in column.to_pylist()]
@@ -194,7 +154,7 @@ def _moments(column: pa.ChunkedArray[Any]) -> Array:
     for at, text in enumerate(texts):
         value = known.get(text)
         if value is None:
-            value = moment_us(as_text(text), 0.0)
+            value = columns.moment_us(as_text(text))
             if len(known) < _MOMENTS_KEPT:
                 known[text] = value
         values[at] = value

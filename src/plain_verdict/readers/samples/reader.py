@@ -5,6 +5,8 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.model import Kind, ResultFile
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.samples.columns import looks_like_samples
+from plain_verdict.readers.samples.flat import flat
+from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.settings.limits import Limits
 
 _EXTRA = "pip install 'plain-verdict[load]'"
@@ -14,23 +16,33 @@ class SamplesReader:
     """Reads one file."""
 
     format = "samples"
-    told_by = "samples of load runs: tables with columns of time, duration and request"
+    told_by = "samples of load runs: tables or JSON Lines with time, duration and request"
     roots: frozenset[str] = frozenset()
+
+    def __init__(self, options: SamplesOptions = IN_THREADS) -> None:
+        self._options = options
 
     def recognises(self, head: Head) -> bool:
         """Return whether the first line names a time and a duration, and one of the next has them."""
         columns = head.csv_columns
-        if columns and head.source is not None and head.source.kind is Kind.LOAD:
-            return True  # the user says so; what is missing is told by name
-        return any(looks_like_samples(columns, row) for row in head.csv_rows[1:] or ((),)) if columns else False
+        told = head.source is not None and head.source.kind is Kind.LOAD
+        if columns:
+            # Where the user says so, what is missing is told by name.
+            return told or any(looks_like_samples(columns, row) for row in head.csv_rows[1:] or ((),))
+        objects = [flat(one) for one in head.json_lines if type(one) is dict]
+        if told:
+            return bool(objects)
+        return any(looks_like_samples(tuple(one), tuple(one.values())) for one in objects)
 
     def read(self, source: Source, limits: Limits) -> ResultFile:  # noqa: ARG002  a file of any size is read in blocks
         """Return the state of all whole rows; rows that are none are counted, and named by their lines."""
         try:
-            from plain_verdict.readers.samples.table import read_table  # numpy and pyarrow, for load results only
+            from plain_verdict.readers.samples.reading import (
+                read_samples,  # numpy and pyarrow, for load results only
+            )
         except ImportError as error:
             raise needs_libraries(source, error) from error
-        return read_table(source)
+        return read_samples(source, self._options)
 
 
 def needs_libraries(source: Source, error: ImportError) -> ReadError:

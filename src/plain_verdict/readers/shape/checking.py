@@ -7,8 +7,10 @@ import msgspec
 from plain_verdict.errors import UsageError
 from plain_verdict.readers import READERS
 from plain_verdict.readers.shape.outcomes import check_outcome
+from plain_verdict.readers.shape.sums import per_cent_of
 from plain_verdict.readers.shape.times import moment_reader
-from plain_verdict.settings.shapes import Moment, OutcomeRule, Part, Shape, Value
+from plain_verdict.readers.shape.values import numbered
+from plain_verdict.settings.shapes import CheckShape, Moment, OutcomeRule, Part, Shape, Value
 from plain_verdict.text.encoding import Decoding
 
 _ONE_CHAR = ("delimiter", "quote")
@@ -21,7 +23,34 @@ def check_shape(shape: Shape, where: str) -> None:
         raise UsageError("says nothing by which its files are told", where=f"{where}.name", hint=hint)
     if shape.name in {reader.format for reader in READERS}:
         raise UsageError(f"{shape.name!r} is a format of its own", where=f"{where}.name", hint="name it otherwise")
-    form = shape.check
+    if shape.is_load:
+        _check_load(shape, where)
+    else:
+        _check_checks(shape.check, where)
+    _check_table(shape, f"{where}.table")
+    for at, part in parts_of(shape, where):
+        _check_part(part, at)
+
+
+def _check_load(shape: Shape, where: str) -> None:
+    """Make sure that a shape of a load run says enough of it."""
+    if shape.samples and (shape.request or shape.metric):
+        raise UsageError("has samples and sums", where=where, hint="make two shapes of it")
+    if shape.check != CheckShape() or shape.level:
+        raise UsageError("has checks and a load run", where=where, hint="make two shapes of it")
+    if shape.samples and shape.syntax not in ("", "table", "json lines"):
+        raise UsageError(f"can't read samples of {shape.syntax}", where=f"{where}.syntax", hint="write table")
+    for at, form in numbered(f"{where}.request", shape.request):
+        for name in form.percentiles:
+            if per_cent_of(name) is None:
+                raise UsageError(
+                    f"{name!r} is no percentile", where=f"{at}.percentiles", hint="write it like p95 or p99.9"
+                )
+        if form.count == "" and not form.percentiles:
+            raise UsageError("says nothing of numbers", where=at, hint="add count, failed, percentiles = { ... }")
+
+
+def _check_checks(form: CheckShape, where: str) -> None:
     if form.name == "":
         raise UsageError(
             "lacks 'name'", where=f"{where}.check", hint="add name = ... with the place of a check's name"
@@ -30,9 +59,6 @@ def check_shape(shape: Shape, where: str) -> None:
         raise UsageError(
             "says nothing of outcomes", where=f"{where}.check", hint="add outcome = { from = ..., passed = [...] }"
         )
-    _check_table(shape, f"{where}.table")
-    for at, part in parts_of(shape, where):
-        _check_part(part, at)
 
 
 def parts_of(part: msgspec.Struct, where: str) -> Iterator[tuple[str, msgspec.Struct]]:

@@ -11,22 +11,24 @@ from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, ReadingNote, ResultFile, SuiteNotes, in_order
 from plain_verdict.readers.interface import Head
+from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
+from plain_verdict.readers.samples.reader import needs_libraries
 from plain_verdict.readers.shape.checks import Checks, times_of
-from plain_verdict.readers.shape.json_document import JsonDocument, JsonLines
+from plain_verdict.readers.shape.json_document import JsonLines
 from plain_verdict.readers.shape.json_paths import JsonRoot, json_place
+from plain_verdict.readers.shape.opening import open_document, syntax_of
 from plain_verdict.readers.shape.places import Document, Place
 from plain_verdict.readers.shape.run import RunValues
+from plain_verdict.readers.shape.sums import read_sums
 from plain_verdict.readers.shape.table_document import TableDocument
 from plain_verdict.readers.shape.texts import Texts
 from plain_verdict.readers.shape.values import Values
 from plain_verdict.readers.shape.xml_document import XmlDocument
-from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.shapes import Shape
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import plural
 
-_LINES = (".jsonl", ".ndjson")
 _LINES_LOOKED_AT = 100
 _ONLY_WITH_FAILURES = ("problem", "reason", "evidence", "cause", "severity", "description", "where")
 """Parts of keys whose place may find nothing in a run where all is well."""
@@ -37,15 +39,11 @@ class ShapeReader:
 
     roots: frozenset[str] = frozenset()
 
-    def __init__(self, shape: Shape) -> None:
+    def __init__(self, shape: Shape, options: SamplesOptions = IN_THREADS) -> None:
         self.shape = shape
+        self._options = options
         self.format = shape.name
         self.told_by = f"files of the shape “{shape.name}”"
-
-    @property
-    def first(self) -> bool:
-        """Return whether it is tried before all other formats: where it names its files."""
-        return bool(self.shape.files)
 
     def recognises(self, head: Head) -> bool:
         """Return whether a file stands where those of the shape do, and holds what it needs."""
@@ -69,7 +67,7 @@ class ShapeReader:
     def _holds(self, head: Head, need: str) -> bool:
         if head.source is None:
             return False
-        syntax = self.syntax_of(head)
+        syntax = self.shape.syntax or syntax_of(head)
         if syntax == "table":
             return bool(need.strip().casefold() in {name.casefold() for name in _table(head, self.shape).columns})
         if syntax == "json lines":
@@ -87,14 +85,10 @@ class ShapeReader:
             raise ValueError("it is no whole JSON")
         return json_place(need, JsonRoot(head.json_value)).first(head.json_value) is not None
 
-    def syntax_of(self, head: Head) -> str:
-        """Return the syntax of a file: as the shape says, or as its beginning looks."""
-        if self.shape.syntax:
-            return self.shape.syntax
-        return syntax_of(head)
-
     def read(self, source: Source, limits: Limits) -> ResultFile:
-        """Return the file's checks, with notes on all that the shape did not fit."""
+        """Return the file's checks or load results, with notes on all that the shape did not fit."""
+        if self.shape.is_load:
+            return self._read_load(source, limits)
         reading = ShapeReading(self.shape, source, limits)
         checks = reading.checks()
         if not checks and not reading.trouble:
@@ -121,24 +115,14 @@ class ShapeReader:
             go=source.go,
         )
 
-
-def syntax_of(head: Head) -> str:
-    """Return the syntax that the beginning of a file looks like."""
-    text = head.text
-    if text[:1] == "<":
-        return "xml"
-    if text[:1] == "[":
-        return "json"
-    if text[:1] != "{":
-        return "table"
-    if head.path.lower().endswith(_LINES):
-        return "json lines"
-    first, _, rest = text.partition("\n")
-    try:
-        msgspec.json.decode(first.encode("utf-8", "replace"))
-    except msgspec.DecodeError:
-        return "json"
-    return "json lines" if rest.lstrip()[:1] == "{" else "json"
+    def _read_load(self, source: Source, limits: Limits) -> ResultFile:
+        if not self.shape.samples:
+            return read_sums(self.shape, source, limits)
+        try:
+            from plain_verdict.readers.samples.reading import read_samples  # as samples.reader does
+        except ImportError as error:
+            raise needs_libraries(source, error) from error
+        return read_samples(source, self._options, self.shape)
 
 
 def _beginning(head: Head) -> Source:
@@ -152,24 +136,6 @@ def _beginning(head: Head) -> Source:
 
 def _table(head: Head, shape: Shape) -> TableDocument:
     return TableDocument(_beginning(head), shape.table, DEFAULT_LIMITS)
-
-
-def open_document(shape: Shape, source: Source, limits: Limits) -> Document:
-    """Return a file as the syntax of a shape sees it. Raises ReadError."""
-    with source.open() as stream:
-        head = Head(stream.read(HEAD_BYTES), source)
-    if not head.text:
-        hint = "the run may have been stopped before it wrote results; run it again"
-        raise ReadError("is empty", path=source.path, hint=hint)
-    match shape.syntax or syntax_of(head):
-        case "json":
-            return JsonDocument(source, limits)
-        case "json lines":
-            return JsonLines(source, limits)
-        case "xml":
-            return XmlDocument(source, shape.prefixes, limits)
-        case _:
-            return TableDocument(source, shape.table, limits)
 
 
 class ShapeReading:

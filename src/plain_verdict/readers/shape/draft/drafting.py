@@ -17,7 +17,7 @@ from plain_verdict.readers.shape.draft.lists import (
 )
 from plain_verdict.readers.shape.draft.toml import Draft
 from plain_verdict.readers.shape.draft.words import Role, fit_of
-from plain_verdict.readers.shape.reader import syntax_of
+from plain_verdict.readers.shape.opening import syntax_of
 from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.shapes import TableShape

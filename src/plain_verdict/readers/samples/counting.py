@@ -1,0 +1,80 @@
+"""Counts the samples of a file, block by block, wherever the engine does it."""
+
+from collections.abc import Iterable
+from functools import partial
+from typing import NamedTuple, Protocol
+
+from plain_verdict.engine import Engine
+from plain_verdict.load.state import LoadState
+from plain_verdict.readers.csv_text import BadRow
+from plain_verdict.readers.samples.blocks import Part
+from plain_verdict.readers.samples.cells import Cells, block_of
+from plain_verdict.readers.samples.columns import Columns
+from plain_verdict.readers.samples.rows import HEADER_AGAIN
+
+NAMED = 1_000
+"""Bad rows that are kept."""
+_MOST_REQUESTS = 100_000
+"""Names that one block tells apart; which of them are counted together is told for the whole file."""
+
+
+class Parser(Protocol):
+    """Turns a block of a file into the cells of its samples, and tells the rows that are none."""
+
+    columns: Columns
+
+    def parse(self, part: Part) -> Iterable[Cells | BadRow]:
+        """Yield what stands in the block."""
+        ...
+
+
+class BadRows:
+    """The rows that are no samples: all counted, the first ones kept."""
+
+    def __init__(self) -> None:
+        self.number = 0
+        self.headers = 0
+        """Of them those that are the header again: joined files, of which nothing is lost."""
+        self.first: list[BadRow] = []
+
+    def add(self, row: BadRow) -> None:
+        """Take in one."""
+        self.number += 1
+        self.headers += row.why == HEADER_AGAIN
+        if len(self.first) < NAMED:
+            self.first.append(row)
+
+    def merge(self, later: "BadRows") -> None:
+        """Take in those of a later part of the file."""
+        self.number += later.number
+        self.headers += later.headers
+        self.first += later.first[: NAMED - len(self.first)]
+
+
+class Counted(NamedTuple):
+    """What came of some rows."""
+
+    state: LoadState
+    bad: BadRows
+
+
+def _count_part(parser: Parser, from_us: float, part: Part) -> Counted:
+    """Return what one block holds; this is what other processes and machines do."""
+    state, bad = LoadState(_MOST_REQUESTS), BadRows()
+    for found in parser.parse(part):
+        if isinstance(found, BadRow):
+            bad.add(found)
+            continue
+        cells = found.since(from_us) if from_us else found
+        state.left_out += found.started_us.size - cells.started_us.size
+        state.add(block_of(cells, parser.columns))
+    return Counted(state, bad)
+
+
+def count(parser: Parser, parts: Iterable[Part], engine: Engine, from_us: float = 0.0) -> Counted:
+    """Return what all blocks of a file hold; rows that started before ``from_us`` are left out, and counted."""
+    whole = Counted(LoadState(), BadRows())
+    for state, bad in engine.each(partial(_count_part, parser, from_us), parts):
+        whole.state.merge(state, same_clients=True)
+        whole.bad.merge(bad)
+    return whole

@@ -1,0 +1,69 @@
+"""Columns of samples as a shape names them."""
+
+from collections.abc import Sequence
+
+from plain_verdict.readers.samples.columns import BAD, GOOD, Columns, Role, time_unit, took_unit
+from plain_verdict.readers.shape.outcomes import as_key
+from plain_verdict.settings.shapes import Moment, Scalar, Shape, Took
+from plain_verdict.text.names import SECONDS
+
+
+def columns_by(shape: Shape, names: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
+    """Return the columns that a shape names. Raises ValueError for one that is not there."""
+    form = shape.samples
+    assert form is not None  # noqa: S101  whoever calls has looked
+    given: dict[Role, str | int] = {
+        Role.STARTED: form.time.from_ if isinstance(form.time, Moment) else form.time,  # type: ignore[dict-item]
+        Role.TOOK: form.duration.from_ if isinstance(form.duration, Took) else form.duration,  # type: ignore[dict-item]
+        Role.LABEL: form.request,
+        Role.METHOD: form.method,
+        Role.STATUS: form.status,
+        Role.SUCCESS: form.success.from_,
+        Role.BYTES: form.bytes,
+        Role.MESSAGE: form.message,
+        Role.USERS: form.users,
+    }
+    places = {role: place_of(name, names) for role, name in given.items() if name != ""}
+    cells = {role: [row[at].strip() for row in rows if row[at].strip()] for role, at in places.items()}
+    time, took = names[places[Role.STARTED]], names[places[Role.TOOK]]
+    moment = form.time if isinstance(form.time, Moment) else None
+    if moment and (moment.format or moment.zone):
+        time_us, time_told = 0.0, f"“{time}” as the shape says"
+    elif moment and moment.unit:
+        time_us, time_told = SECONDS[moment.unit] * 1e6, f"“{time}” in {moment.unit} since 1970"
+    else:
+        time_us, time_told = time_unit(time, cells[Role.STARTED])
+    if isinstance(form.duration, Took):
+        took_us, took_told = SECONDS[form.duration.unit] * 1e6, f"“{took}” in {form.duration.unit}"
+    else:
+        took_us, took_told = took_unit(took, cells[Role.TOOK])
+    comma = shape.decimal == "," or (not shape.decimal and any("," in text for text in cells[Role.TOOK]))
+    return Columns(
+        tuple(names),
+        places,
+        time_us,
+        took_us,
+        "," if comma else ".",
+        (time_told, took_told),
+        moment if not time_us else None,
+        _words(form.success.passed) or GOOD,
+        _words(form.success.failed) or BAD,
+        tuple((name, place_of(place, names), form.units.get(name, "")) for name, place in form.metrics.items()),
+    )
+
+
+def _words(meaning: Scalar | tuple[Scalar, ...]) -> frozenset[str]:
+    return frozenset(as_key(one).casefold() for one in (meaning if isinstance(meaning, tuple) else (meaning,)))
+
+
+def place_of(name: str | int, names: Sequence[str]) -> int:
+    """Return where a column stands that is named by its header or its number from 1. Raises ValueError."""
+    if isinstance(name, int):
+        if 1 <= name <= len(names):
+            return name - 1
+        raise ValueError(f"has no column {name}; it has {len(names)}")
+    own = [at for at, other in enumerate(names) if other.strip().casefold() == name.strip().casefold()]
+    if not own:
+        shown = ", ".join(other for other in names[:20] if other)
+        raise ValueError(f"has no column “{name}” among {shown}")
+    return own[0]

@@ -1,0 +1,62 @@
+"""Samples as JSON Lines: one object a line; values deeper in are named by their way, like ``timings.total``."""
+
+from collections.abc import Iterator, Sequence
+from typing import BinaryIO
+
+import msgspec
+
+from plain_verdict.readers.csv_text import BadRow
+from plain_verdict.readers.samples.blocks import BLOCK_BYTES, Part
+from plain_verdict.readers.samples.cells import Cells
+from plain_verdict.readers.samples.columns import Columns
+from plain_verdict.readers.samples.flat import flat
+from plain_verdict.readers.samples.rows import Rows
+
+_decode = msgspec.json.Decoder().decode
+
+
+def line_blocks(stream: BinaryIO, line: int) -> Iterator[Part]:
+    """Yield whole lines from here on in blocks."""
+    held = b""
+    while chunk := stream.read(BLOCK_BYTES):
+        data = held + chunk
+        end = data.rfind(b"\n") + 1
+        held = data[end:]
+        if end:
+            yield Part(data[:end], line)
+            line += data.count(b"\n", 0, end)
+    if held:
+        yield Part(held, line)
+
+
+class LinesParser:
+    """Parses the blocks of one file."""
+
+    def __init__(self, columns: Columns) -> None:
+        self.columns = columns
+        self._rows = Rows(columns)
+
+    def parse(self, part: Part) -> Iterator[Cells | BadRow]:
+        """Yield the samples of a part, and each line that is none."""
+        good: list[Sequence[str]] = []
+        for number, line in enumerate(part.data.split(b"\n"), part.line):
+            if not line.strip():
+                continue
+            try:
+                value = _decode(line)
+            except (msgspec.DecodeError, UnicodeDecodeError):
+                cut = number > part.line and not part.data.endswith(b"\n") and part.data.endswith(line)
+                yield BadRow(number, "is cut off" if cut else "is no JSON")
+                continue
+            if type(value) is not dict:
+                yield BadRow(number, "is no object")
+                continue
+            cells = flat(value)
+            row = [cells.get(name, "") for name in self.columns.names]
+            why = self._rows.why_bad(row)
+            if why is None:
+                good.append(row)
+            else:
+                yield BadRow(number, why)
+        if good:
+            yield self._rows.cells_of(good)

@@ -1,0 +1,108 @@
+"""Looks at the beginning of a file of samples: its syntax, its columns, and where its rows begin."""
+
+import csv
+from codecs import BOM_UTF8
+from collections.abc import Callable, Iterator, Sequence
+from io import StringIO
+from itertools import islice
+from typing import BinaryIO, NamedTuple
+
+import msgspec
+
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.readers.csv_text import Row, cells_of, delimiter_of, rows_of
+from plain_verdict.readers.samples.blocks import Part, blocks
+from plain_verdict.readers.samples.columns import Columns, columns_of, metric_columns
+from plain_verdict.readers.samples.counting import Parser
+from plain_verdict.readers.samples.flat import flat
+from plain_verdict.readers.samples.forms import columns_by
+from plain_verdict.readers.samples.json_lines import LinesParser, line_blocks
+from plain_verdict.readers.samples.parsing import TableParser
+from plain_verdict.readers.xml.text import HEAD_BYTES
+from plain_verdict.settings.shapes import Shape
+from plain_verdict.text.encoding import as_text
+
+_ROWS_LOOKED_AT = 200
+_HINT = "call its columns time, duration, request and status, or name them in a shape; docs/load.md has more words"
+
+
+class Opened(NamedTuple):
+    """How a file of samples is read from its rows on."""
+
+    parser: Parser
+    cut: Callable[[BinaryIO, int], Iterator[Part]]
+    begins: int
+    """Bytes before the first row."""
+    line: int
+    """The number of the first row's line."""
+
+    def parts(self, stream: BinaryIO) -> Iterator[Part]:
+        """Yield the rows of the file in blocks."""
+        stream.read(self.begins)
+        return self.cut(stream, self.line)
+
+
+def open_samples(source: Source, shape: Shape | None, metrics: Sequence[str]) -> Opened:
+    """Return how a file is read; ``metrics`` are names of columns with the team's own numbers. Raises ReadError."""
+    with source.open() as stream:
+        data = stream.read(HEAD_BYTES)
+    lines = list(StringIO(as_text(data.removeprefix(BOM_UTF8)), newline=""))
+    if len(data) == HEAD_BYTES and len(lines) > 1:
+        del lines[-1]  # may be cut off
+    is_json = shape.syntax == "json lines" if shape and shape.syntax else "".join(lines[:1]).lstrip()[:1] == "{"
+    try:
+        if is_json:
+            return _lines(lines, shape, metrics)
+        return _table(data, lines, shape, metrics)
+    except (ValueError, csv.Error) as error:
+        raise ReadError(str(error), path=source.path, hint=_HINT) from error
+
+
+def _table(data: bytes, lines: list[str], shape: Shape | None, metrics: Sequence[str]) -> Opened:
+    form = shape.table if shape else None
+    delimiter = (form.delimiter if form else "") or delimiter_of(lines)
+    skipped = (form.header if form else 1) - 1
+    if skipped < 0:  # no line has names: columns are named by their numbers
+        names, head = None, 0
+    else:
+        names = (cells_of(lines[skipped], delimiter) if skipped < len(lines) else None) or []
+        head = skipped + 1
+    rows = [row.cells for row in islice(rows_of(lines[head:], delimiter), _ROWS_LOOKED_AT) if isinstance(row, Row)]
+    if names is None:
+        names = [str(number) for number in range(1, len(rows[0] if rows else ()) + 1)]
+    columns = _columns(names, [row for row in rows if len(row) == len(names)], shape, metrics)
+    begins = 0
+    for _ in range(head):
+        begins = data.find(b"\n", begins) + 1 or len(data)
+    if not head and data.startswith(BOM_UTF8):
+        begins = len(BOM_UTF8)
+    return Opened(TableParser(columns, delimiter), blocks, begins, head + 1)
+
+
+def _lines(lines: list[str], shape: Shape | None, metrics: Sequence[str]) -> Opened:
+    objects = [value for line in lines[:_ROWS_LOOKED_AT] if type(value := decoded(line)) is dict]
+    flattened = [flat(value) for value in objects]
+    names = list(dict.fromkeys(name for one in flattened for name in one))
+    rows = [[one.get(name, "") for name in names] for one in flattened]
+    columns = _columns(names, rows, shape, metrics)
+    # Only what is used is looked for in each line.
+    used = sorted({*columns.places.values(), *(at for _, at, _ in columns.metrics)})
+    places = {role: used.index(at) for role, at in columns.places.items()}
+    own = tuple((name, used.index(at), unit) for name, at, unit in columns.metrics)
+    columns = columns._replace(names=tuple(names[at] for at in used), places=places, metrics=own)
+    return Opened(LinesParser(columns), line_blocks, 0, 1)
+
+
+def decoded(line: str) -> object:
+    """Return the JSON of a line; None for none."""
+    try:
+        value: object = msgspec.json.decode(line.encode("utf-8", "replace"))
+    except msgspec.DecodeError:
+        return None
+    return value
+
+
+def _columns(names: list[str], rows: list[list[str]], shape: Shape | None, metrics: Sequence[str]) -> Columns:
+    columns = columns_by(shape, names, rows) if shape and shape.samples else columns_of(names, rows)
+    return columns._replace(metrics=(*columns.metrics, *metric_columns(names, metrics)))

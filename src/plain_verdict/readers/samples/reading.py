@@ -1,0 +1,72 @@
+"""The way through one file of samples: how it begins, its blocks, its state, and what was odd about it."""
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+
+from plain_verdict.inputs.source import Source
+from plain_verdict.load.payload import SamplesPayload
+from plain_verdict.load.state import LoadState
+from plain_verdict.model import Kind, ReadingNote, ResultFile
+from plain_verdict.readers.samples.columns import Columns
+from plain_verdict.readers.samples.counting import BadRows, Counted, count
+from plain_verdict.readers.samples.opening import Opened, open_samples
+from plain_verdict.readers.samples.options import SamplesOptions
+from plain_verdict.settings.shapes import Shape
+from plain_verdict.text.formatting import format_duration, join_list, plural
+
+_SHOWN = 10
+
+
+def read_samples(source: Source, options: SamplesOptions, shape: Shape | None = None) -> ResultFile:
+    """Return the state of a file of samples. Raises ReadError for one without the columns that are needed."""
+    opened = open_samples(source, shape, options.metrics)
+    counted = _counted(source, opened, options, 0.0)
+    if options.leave_out_s and counted.state.first_us is not None:
+        # Rows may be in any order: only now is known which are the first.
+        counted = _counted(source, opened, options, counted.state.first_us + options.leave_out_s * 1e6)
+    state, bad = counted
+    return ResultFile(
+        path=source.path,
+        format=shape.name if shape else "samples",
+        size_bytes=source.size_bytes,
+        payloads=(SamplesPayload(Kind.LOAD, state, bad.number),),
+        notes=tuple(_notes(source.path, opened.parser.columns, state, bad, source.damage(), options.leave_out_s)),
+        started=moment_of(state.first_us),
+        ended=moment_of(state.last_us),
+        folder=source.folder,
+        go=source.go,
+    )
+
+
+def _counted(source: Source, opened: Opened, options: SamplesOptions, from_us: float) -> Counted:
+    with source.open() as stream:
+        return count(opened.parser, opened.parts(stream), options.engine, from_us)
+
+
+def _notes(
+    path: str, columns: Columns, state: LoadState, bad: BadRows, damage: str, leave_out_s: float
+) -> Iterator[ReadingNote]:
+    used = [f"“{columns.names[at]}” as {role.value}" for role, at in columns.places.items()]
+    used += [f"“{columns.names[at]}” as the metric {name}" for name, at, _ in columns.metrics]
+    what = f"has the columns {join_list(used, most=20)}; {join_list(columns.told)}"
+    yield ReadingNote(path, what, quiet=True)
+    if state.left_out:
+        much = f"the first {format_duration(leave_out_s)}, {plural(state.left_out, 'request')}"
+        yield ReadingNote(path, f"is counted without {much}, as the settings say", quiet=True)
+    if bad.number:
+        several = plural(bad.number, "row")
+        first = sorted(bad.first)[:_SHOWN]
+        lines = join_list([f"line {row.line:,} {row.why}" for row in first], most=_SHOWN)
+        more = f", and {bad.number - _SHOWN:,} more" if bad.number > _SHOWN else ""
+        what = f"has {several} that {'is' if bad.number == 1 else 'are'} no sample: {lines}{more}"
+        yield ReadingNote(path, what, results_missing=bad.number > bad.headers)
+    if damage:
+        what = f"can't be unpacked to its end, as {damage}; the {plural(state.rows, 'whole row')} before it count"
+        yield ReadingNote(path, what, results_missing=True)
+    if not state.rows:
+        yield ReadingNote(path, "holds no samples", results_missing=True)
+
+
+def moment_of(microseconds: int | None) -> datetime | None:
+    """Return the moment of microseconds since 1970; None for None."""
+    return None if microseconds is None else datetime.fromtimestamp(microseconds / 1e6, UTC)

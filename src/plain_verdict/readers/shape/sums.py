@@ -1,0 +1,225 @@
+"""Load results of which only sums are left, and numbers of the team's own, as a shape says where they stand."""
+
+import re
+from collections.abc import Callable, Iterator
+
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.load.metrics import MetricStates, SumsPayload
+from plain_verdict.model import (
+    Kind,
+    Percentile,
+    ReadingNote,
+    Reported,
+    RequestNumbers,
+    ResultFile,
+    in_order,
+)
+from plain_verdict.readers.shape.opening import open_document
+from plain_verdict.readers.shape.places import Document, FindText
+from plain_verdict.readers.shape.run import RunValues
+from plain_verdict.readers.shape.texts import Texts
+from plain_verdict.readers.shape.times import read_took
+from plain_verdict.readers.shape.values import Values, numbered
+from plain_verdict.settings.limits import Limits
+from plain_verdict.settings.shapes import MetricShape, RequestShape, Shape
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.formatting import join_list, plural
+from plain_verdict.text.numbers import read_number
+
+WHOLE = "all requests"
+_PERCENTILE = re.compile(r"p?(\d{1,2}(?:\.\d{1,3})?)")
+_MOST_REQUESTS = 2_000
+
+
+def per_cent_of(name: str) -> float | None:
+    """Return which percentile a key means, like ``p99.9``; None for none."""
+    found = _PERCENTILE.fullmatch(name.strip())
+    return float(found[1]) if found and 0 < float(found[1]) < 100 else None
+
+
+def read_sums(shape: Shape, source: Source, limits: Limits) -> ResultFile:
+    """Return what a summary says of a load run. Raises ReadError."""
+    sums = _Sums(shape, source, limits)
+    try:
+        requests = [one for at, form in numbered("request", shape.request) for one in sums.requests(at, form)]
+        for at, form in numbered("metric", shape.metric):
+            sums.measure(at, form)
+        run = sums.run()
+    except ValueError as error:
+        what = f"can't be read by the shape “{shape.name}”: {one_line(str(error), 400)}"
+        hint = "mend the shape; docs/shapes.md says how places are written"
+        raise ReadError(what, path=source.path, hint=hint) from error
+    if not requests and not sums.metrics:
+        what = f"is claimed by the shape “{shape.name}”, which finds no numbers in it"
+        raise ReadError(what, path=source.path, hint="see where they stand, and mend each, name and count")
+    told = [one for one in requests if one.name != WHOLE]
+    whole = next((one for one in requests if one.name == WHOLE), None) or whole_of(told)
+    reported = Reported(source.path, tuple(told), whole, run.started, run.ended) if requests else None
+    return ResultFile(
+        path=source.path,
+        format=shape.name,
+        size_bytes=source.size_bytes,
+        payloads=(SumsPayload(Kind.LOAD, reported, sums.metrics),),
+        notes=tuple(sums.notes),
+        started=run.started,
+        ended=run.ended,
+        title=run.title,
+        folder=source.folder,
+        go=source.go,
+    )
+
+
+def whole_of(requests: list[RequestNumbers]) -> RequestNumbers:
+    """Return the numbers of all requests together, as far as sums of theirs tell it: no percentiles."""
+    count = sum(one.count for one in requests)
+    means = [(one.mean_s, one.count - one.failed) for one in requests if one.mean_s is not None]
+    weight = sum(answered for _, answered in means)
+    known = len(means) == len(requests) and weight > 0
+    return RequestNumbers(
+        name=WHOLE,
+        count=count,
+        failed=sum(one.failed for one in requests),
+        received_bytes=0.0,
+        mean_s=sum(mean * answered for mean, answered in means) / weight if known else None,
+        least_s=min((one.least_s for one in requests if one.least_s is not None), default=None),
+        longest_s=max((one.longest_s for one in requests if one.longest_s is not None), default=None),
+    )
+
+
+class _Sums:
+    """One reading of one summary."""
+
+    def __init__(self, shape: Shape, source: Source, limits: Limits) -> None:
+        self._shape = shape
+        self._source = source
+        self._limits = limits
+        self.metrics = MetricStates()
+        self.notes: list[ReadingNote] = []
+
+    def _open(self) -> tuple[Document, Values]:
+        """Return the document from its beginning: each form goes through it once."""
+        document = open_document(self._shape, self._source, self._limits)
+        return document, Values(self._shape, Texts(document), self._limits)
+
+    def run(self) -> RunValues:
+        """Return what the file says as a whole."""
+        document, values = self._open()
+        run = RunValues(self._shape.run, document, values)
+        forms = (*numbered("request", self._shape.request), *numbered("metric", self._shape.metric))
+        for _ in document.items(forms[0][1].each):
+            pass
+        run.finish()
+        self.notes += document.notes()
+        return run
+
+    def _note(self, what: str, *, missing: bool = False) -> None:
+        self.notes.append(ReadingNote(self._source.path, what, results_missing=missing))
+
+    def requests(self, key: str, form: RequestShape) -> Iterator[RequestNumbers]:
+        """Yield the numbers of each request. One without a name or a count is said, and is none."""
+        document, values = self._open()
+        texts = values.texts
+        name, count = texts.first(f"{key}.name", form.name), texts.first(f"{key}.count", form.count)
+        failed = texts.first(f"{key}.failed", form.failed)
+        times = {
+            what: self._time(texts.first(f"{key}.{what}", getattr(form, what)), form)
+            for what in ("least", "mean", "longest")
+        }
+        percentiles = {
+            per_cent: self._time(texts.first(f"{key}.percentiles.{own}", text), form)
+            for own, text in form.percentiles.items()
+            if (per_cent := per_cent_of(own)) is not None
+        }
+        fits = values.where(key, form.where)
+        lost, found = list[str](), 0
+        for own_name, item in _members(document, form.each):
+            if fits and not fits(item):
+                continue
+            called = one_line((name(item) if name else own_name) or "", self._limits.name_chars)
+            sent = _number(count(item) if count else None)
+            if not called or sent is None or sent < 0:
+                lost.append(called or "one without a name")
+                continue
+            bad = _number(failed(item) if failed else None) or 0.0
+            found += 1
+            if found > _MOST_REQUESTS:
+                continue
+            yield RequestNumbers(
+                name=called,
+                count=round(sent),
+                failed=round(min(max(bad, 0.0), sent)),
+                received_bytes=0.0,
+                mean_s=times["mean"](item),
+                least_s=times["least"](item),
+                longest_s=times["longest"](item),
+                percentiles=tuple(Percentile(per_cent, read(item)) for per_cent, read in percentiles.items()),
+            )
+        if lost:
+            self._note(f"has {plural(len(lost), 'request')} without a count: {join_list(lost)}", missing=True)
+        if found > _MOST_REQUESTS:
+            self._note(f"has {found:,} requests, of which {_MOST_REQUESTS:,} are shown", missing=True)
+        self._fruitless(texts, found)
+
+    def measure(self, key: str, form: MetricShape) -> None:
+        """Take in the numbers of the team's own."""
+        document, values = self._open()
+        texts = values.texts
+        name, value = texts.first(f"{key}.name", form.name), texts.first(f"{key}.value", form.value)
+        moment = values.moment(f"{key}.at", form.at)
+        fits = values.where(key, form.where)
+        unreadable, found = 0, 0
+        for own_name, item in _members(document, form.each):
+            if fits and not fits(item):
+                continue
+            called = one_line((name(item) if name else own_name) or "", self._limits.name_chars)
+            text = value(item) if value else document.text_of(item)
+            number = _number(text)
+            if not called or number is None:
+                unreadable += 1
+                continue
+            found += 1
+            at = moment(item) if moment else None
+            self.metrics.of(called, form.unit).add(number, int(in_order(at).timestamp()) if at else None)
+        if unreadable:
+            self._note(
+                f"has {plural(unreadable, 'value')} of metrics that {'is' if unreadable == 1 else 'are'} none"
+            )
+        self._fruitless(texts, found)
+
+    def _fruitless(self, texts: Texts, found: int) -> None:
+        """Note places at which nothing stands anywhere."""
+        for key, place in texts.places:
+            if found and place.misses and not place.hits:
+                self._note(f"holds nothing at “{place.text}” ({key} of the shape “{self._shape.name}”)")
+
+    def _time(self, find: FindText | None, form: RequestShape) -> Callable[[object], float | None]:
+        unit, decimal = form.unit, self._shape.decimal
+        if find is None:
+            return lambda _: None
+
+        def read(item: object) -> float | None:
+            text = find(item)
+            return read_took(text, unit, decimal) if text is not None else None
+
+        return read
+
+
+def _members(document: Document, each: str) -> Iterator[tuple[str, object]]:
+    """Yield items with the keys they stand under; those of a list have none."""
+    for item in document.items(each):
+        value = item.value
+        if (
+            type(value) is dict
+            and each
+            and value
+            and all(type(own) in (dict, int, float) for own in value.values())
+        ):
+            yield from value.items()
+        else:
+            yield "", value
+
+
+def _number(text: str | None) -> float | None:
+    number = None if text is None else read_number(text)
+    return number if number is not None and abs(number) < 1e300 else None
