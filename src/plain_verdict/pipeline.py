@@ -93,6 +93,7 @@ def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> 
     run = with_sums(run)
     if not any(payload.kind is Kind.LOAD for file in run.files for payload in file.payloads):
         return run
+    from plain_verdict.load.comparison import Trifle
     from plain_verdict.load.run import with_comparison, with_numbers  # NumPy, for load results only
 
     run = with_numbers(run)
@@ -101,7 +102,8 @@ def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> 
     found = discover(options.baseline)
     with on_step("Reading what was before") as on_progress, options.samples() as samples:
         earlier = read_all(found.sources, options.limits, on_progress, options.shapes, samples)
-    return with_comparison(run, msgspec.structs.replace(earlier, unread=found.unread + earlier.unread))
+    earlier = msgspec.structs.replace(earlier, unread=found.unread + earlier.unread)
+    return with_comparison(run, earlier, Trifle(*options.trifle))
 
 
 def read_api_document(path: str) -> "tuple[ApiDocument | None, tuple[str, ...]]":

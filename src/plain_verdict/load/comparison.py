@@ -6,17 +6,27 @@ Journal of Statistics 6(2), for many requests at once.
 
 import math
 from collections.abc import Iterator, Sequence
+from typing import NamedTuple
 
 import msgspec
 
 from plain_verdict.load.percentiles import LEAST_BATCHES, t_quantile, two_sided_p
+from plain_verdict.load.rates import compare_failed, compare_sent, effects_of
 from plain_verdict.model import Change, Comparison, LoadRun, Percentile, RequestNumbers
 
 _PER_CENTS = (50.0, 95.0, 99.0)
-_LEAST_SHARE, _LEAST_S = 0.05, 0.005
-"""Smaller changes are trifles, however certain."""
 _ERROR = 0.05
 _MOST_NAMED = 20
+
+
+class Trifle(NamedTuple):
+    """Changes that nobody minds: a share of what it was, and seconds. A change counts past both."""
+
+    share: float = 0.05
+    seconds: float = 0.005
+
+
+TRIFLE = Trifle()
 
 
 class _Judged(msgspec.Struct):
@@ -24,8 +34,8 @@ class _Judged(msgspec.Struct):
     p: float
 
 
-def compare(now: LoadRun, before: LoadRun) -> Comparison:
-    """Return what changed since an earlier run."""
+def compare(now: LoadRun, before: LoadRun, trifle: Trifle = TRIFLE) -> Comparison:
+    """Return what changed since an earlier run; what is smaller than a trifle is none, however certain."""
     earlier = {request.name: request for request in before.requests}
     judged = [
         one
@@ -34,12 +44,18 @@ def compare(now: LoadRun, before: LoadRun) -> Comparison:
         for one in _changes(request, earlier[request.name])
     ]
     whole = list(_changes(now.whole, before.whole))
+    effects = effects_of(now, before)
     names = {request.name for request in now.requests}
     return Comparison(
         started=before.started,
-        changes=(*_certain(whole), *_certain(judged)),
-        failed_before=before.whole.failed_share,
-        per_second_before=before.per_second,
+        changes=(*_certain(whole, trifle), *_certain(judged, trifle)),
+        failed=compare_failed(now.whole, before.whole, effects),
+        per_second=compare_sent(now, before),
+        failed_by_request=tuple(
+            (request.name, compare_failed(request, earlier[request.name], effects))
+            for request in now.requests
+            if request.name in earlier and (request.failed or earlier[request.name].failed)
+        ),
         new=tuple(sorted(names - earlier.keys())[:_MOST_NAMED]),
         gone=tuple(sorted(earlier.keys() - names)[:_MOST_NAMED]),
     )
@@ -76,7 +92,7 @@ def _error(new: Percentile, old: Percentile) -> tuple[float | None, int]:
     return math.hypot(*errors), 2 * (batches - 1)
 
 
-def _certain(judged: Sequence[_Judged]) -> Iterator[Change]:
+def _certain(judged: Sequence[_Judged], trifle: Trifle) -> Iterator[Change]:
     """Yield the changes, those marked that hold among so many: each percentile is a family of its own."""
     for per_cent in _PER_CENTS:
         family = sorted((one for one in judged if one.change.per_cent == per_cent), key=lambda one: one.p)
@@ -84,5 +100,5 @@ def _certain(judged: Sequence[_Judged]) -> Iterator[Change]:
         for place, one in enumerate(family):
             holds = holds and one.p <= _ERROR / (len(family) - place)
             change = one.change
-            large = abs(change.share) > _LEAST_SHARE and abs(change.now_s - change.before_s) > _LEAST_S
+            large = abs(change.share) > trifle.share and abs(change.now_s - change.before_s) > trifle.seconds
             yield msgspec.structs.replace(change, certain=holds and large)

@@ -77,9 +77,12 @@ def condense(state: LoadState, bad_rows: int, mask: Callable[[str], str]) -> byt
     for name in _COLUMNS:
         keys, counts = getattr(state, name).items()
         columns += [(f"{name} keys", np.diff(keys, prepend=np.int64(0))), (f"{name} counts", counts)]
-    seconds = np.array(sorted(state.users), np.int64)
-    users = np.array([state.users[second] for second in seconds.tolist()], np.int64)
-    columns += [("users keys", np.diff(seconds, prepend=np.int64(0))), ("users counts", users)]
+    for name, kept in (("users", state.users), ("until", state.until)):
+        seconds = np.array(sorted(kept), np.int64)
+        values = np.array([kept[second] for second in seconds.tolist()], np.int64)
+        # An end lies soon after its second.
+        values = values - seconds if name == "until" else values
+        columns += [(f"{name} keys", np.diff(seconds, prepend=np.int64(0))), (f"{name} counts", values)]
     for number, metric in enumerate(state.metrics.values()):
         columns += _metric_columns(number, metric)
     head = CondensedHead(
@@ -186,6 +189,8 @@ def _state_of(head: CondensedHead, numbers: Ints) -> LoadState:
             getattr(state, name).add_counted(keys, counts)
     seconds, users = _pair(columns, "users")
     state.users = dict(zip(seconds.tolist(), users.tolist(), strict=True))
+    seconds, spans = _pair(columns, "until")
+    state.until = dict(zip(seconds.tolist(), (seconds + spans).tolist(), strict=True))
     for number, metric in enumerate(head.metrics):
         parts = [
             columns.get(f"metric {number} {name}", _NONE).tolist()

@@ -1,12 +1,13 @@
 """Hints on a load run: worded as such, and never applied unasked."""
 
 import math
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
 from plain_verdict.load.bins import Floats, Ints
-from plain_verdict.model import ErrorWindow, Series, SlowStart
+from plain_verdict.load.state import LoadState
+from plain_verdict.model import ErrorWindow, Pause, Series, SlowStart, Waiting
 
 _LEAST_RATIO = 14.0
 _LEAST_EXCESS = 2.0
@@ -14,6 +15,11 @@ _LONGEST_PART = 0.5
 _MOST_STEPS = 20_000
 _LEAST_BATCHES = 8
 _LEAST_SLOWER = 1.2
+_LONGER, _LEAST_PAUSE_S = 5.0, 2
+"""Times the usual longest gap; seconds in each of which nothing was started, so that the gap is over one second."""
+_MOST_PAUSES = 20
+_LEAST_IDLE = 0.5
+"""Of the users: where fewer wait for an answer, it is said."""
 
 
 def find_error_window(series: Series) -> ErrorWindow | None:
@@ -88,3 +94,45 @@ def find_slow_start(series: Series) -> SlowStart | None:
     cut = int(np.argmin(errors))
     early, rest = float(batches[:cut].mean()) if cut else 0.0, float(batches[cut:].mean())
     return SlowStart(cut * 5.0 * series.step_s, early, rest) if early >= _LEAST_SLOWER * rest else None
+
+
+def find_pauses(state: LoadState) -> tuple[Pause, ...]:
+    """Return when nothing was started though requests were under way, the longest first.
+
+    Clients that wait for an answer before they ask again send less while a service is slow, and so measure less of
+    it than users would see (coordinated omission). A pause is at least five times as long as the gap between starts
+    that 999 of 1,000 stay under.
+    """
+    seconds, counts = state.started.items()
+    if seconds.size < _LEAST_BATCHES:
+        return ()
+    empty = np.diff(seconds) - 1
+    usual = _usual_gap(counts, empty)
+    ends = np.array([state.until.get(second, second) for second in seconds.tolist()], np.int64)
+    latest = np.maximum.accumulate(ends)
+    long = (empty >= _LEAST_PAUSE_S) & (empty >= _LONGER * usual) & (latest[:-1] > seconds[:-1] + 1)
+    found = [
+        Pause(datetime.fromtimestamp(int(seconds[at]) + 1, UTC), float(empty[at])) for at in np.flatnonzero(long)
+    ]
+    return tuple(sorted(found, key=lambda pause: -pause.span_s)[:_MOST_PAUSES])
+
+
+def _usual_gap(counts: Ints, empty: Ints) -> float:
+    """Return the gap in seconds that 999 of 1,000 gaps between starts stay under, as far as seconds tell it."""
+    gaps = np.concatenate((1 / counts, empty[empty > 0].astype(np.float64)))
+    times = np.concatenate((counts, np.ones(int((empty > 0).sum()), np.int64)))
+    order = np.argsort(gaps)
+    sums = np.cumsum(times[order])
+    return float(gaps[order][int(np.searchsorted(sums, 0.999 * sums[-1]))])
+
+
+def find_waiting(state: LoadState, span_s: float) -> Waiting | None:
+    """Return how many users waited for an answer, where it was less than half of them; None where it was more.
+
+    Little 1961, Operations Research 9(3): as many are in a system as come a second, times how long they stay.
+    """
+    if not state.users or span_s <= 0:
+        return None
+    users = sum(state.users.values()) / len(state.users)
+    waiting = sum(request.sum_all_us for request in state.requests) / 1e6 / span_s
+    return Waiting(users, waiting) if users >= 2 and waiting < _LEAST_IDLE * users else None

@@ -7,7 +7,8 @@ import numpy as np
 
 from plain_verdict.load.bins import COARSE_BITS, Ints, least_of
 from plain_verdict.load.counts import SparseCounts, starts_of
-from plain_verdict.load.hints import find_error_window, find_slow_start
+from plain_verdict.load.hints import find_error_window, find_pauses, find_slow_start, find_waiting
+from plain_verdict.load.levels import heat_of, user_levels
 from plain_verdict.load.percentiles import (
     Batches,
     Histogram,
@@ -25,6 +26,7 @@ _WITH_INTERVAL = (50.0, 95.0, 99.0)
 _STEPS_S = (1, 2, 5, 10, 15, 20, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 21600, 86400)
 _MOST_STEPS = 130
 _MOST_MESSAGES = 40
+_MINUTE_S = 60
 _MOST_SLOTS = 20_000
 """Steps of a series: more than a day in steps of five seconds."""
 _LONGEST_S = 31 * 86_400
@@ -61,6 +63,11 @@ def numbers_of(state: LoadState, bad_rows: int = 0, paths: tuple[str, ...] = ())
         series_5s=_series(state, 5),
         error_window=find_error_window(seconds),
         slow_start=find_slow_start(seconds),
+        pauses=find_pauses(state),
+        waiting=find_waiting(state, (state.last_us - state.first_us) / 1e6),
+        levels=user_levels(state),
+        heat=heat_of(state),
+        minutes=_minutes(state),
         density=Density(tuple(edges.tolist()), tuple(shares.tolist())),
         statuses=tuple(sorted(state.statuses.items(), key=lambda pair: (-pair[1], pair[0]))),
         messages=tuple((*said, times) for said, times in _most_frequent(state)),
@@ -194,6 +201,15 @@ def _series(state: LoadState, step: int = 0) -> Series:
         p99_s=quantiles[2],
         users=tuple(users),
     )
+
+
+def _minutes(state: LoadState) -> tuple[tuple[int, int], ...]:
+    """Return how many requests were started in each minute, and how many of these failed."""
+    seconds, _ = state.started.items()
+    first, last = int(seconds[0]) // _MINUTE_S, int(seconds[-1]) // _MINUTE_S
+    size = min(last - first + 1, _MOST_SLOTS)
+    sent, failed = (_by_slot(one, first * _MINUTE_S, _MINUTE_S, size) for one in (state.started, state.failed))
+    return tuple(zip(sent, failed, strict=True))
 
 
 def _by_slot(counted: SparseCounts, start: int, step: int, size: int) -> tuple[int, ...]:

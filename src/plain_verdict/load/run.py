@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from plain_verdict.load.comparison import compare
+from plain_verdict.load.comparison import TRIFLE, Trifle, compare
 from plain_verdict.load.numbers import numbers_of
 from plain_verdict.load.payload import SamplesPayload
 from plain_verdict.load.state import merged
@@ -30,7 +30,7 @@ def with_numbers(run: Run) -> Run:
     )
 
 
-def with_comparison(run: Run, earlier: Run) -> Run:
+def with_comparison(run: Run, earlier: Run, trifle: Trifle = TRIFLE) -> Run:
     """Return the run with what changed in its load results since an earlier run; what can't be read is said."""
     before = with_numbers(earlier).load
     if run.load is None:
@@ -40,7 +40,9 @@ def with_comparison(run: Run, earlier: Run) -> Run:
         notes += ("The earlier run holds no samples, so nothing is compared with it.",)
         return msgspec.structs.replace(run, load=msgspec.structs.replace(run.load, notes=(*run.load.notes, *notes)))
     notes += tuple(f"For the comparison with before: {note.sentence}" for note in earlier.notes if not note.quiet)
-    load = msgspec.structs.replace(run.load, compared=compare(run.load, before), notes=(*run.load.notes, *notes))
+    load = msgspec.structs.replace(
+        run.load, compared=compare(run.load, before, trifle), notes=(*run.load.notes, *notes)
+    )
     return msgspec.structs.replace(run, load=load)
 
 

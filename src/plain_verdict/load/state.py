@@ -120,6 +120,8 @@ class LoadState:
         """All by the second of their start."""
         self.failed = SparseCounts()
         """Failed ones by the second of their start."""
+        self.until: dict[int, int] = {}
+        """When the last of the requests that were started in a second ended, in seconds since 1970."""
         self.users: dict[int, int] = {}
         """The most users at once by second, where the samples tell it."""
         self.statuses: Counter[str] = Counter()
@@ -167,7 +169,9 @@ class LoadState:
         self.seconds.add((seconds[answered] << _COARSE) | coarse)
         self.started.add(seconds)
         self.failed.add(seconds[block.failed])
-        self._count_users(seconds, block.users)
+        _keep_most(self.until, seconds, ends // 1_000_000)
+        known = block.users >= 0
+        _keep_most(self.users, seconds[known], block.users[known])
         self.statuses += block.statuses
         self.messages += block.messages
         for name, unit, values in block.metrics:
@@ -200,17 +204,6 @@ class LoadState:
             ends = [one.reduceat(spent, starts).tolist() for one in (np.minimum, np.maximum, np.gcd)]
             for code, least, longest, step in zip(own[starts].tolist(), *ends, strict=True):
                 self.requests[code].answered.merge(least, longest, step)
-
-    def _count_users(self, seconds: Ints, users: Ints) -> None:
-        known = users >= 0
-        if not known.any():
-            return
-        order = np.argsort(seconds[known], kind="stable")
-        slots, values = seconds[known][order], users[known][order]
-        starts = starts_of(slots)
-        most = np.maximum.reduceat(values, starts)
-        for second, number in zip(slots[starts].tolist(), most.tolist(), strict=True):
-            self.users[second] = max(number, self.users.get(second, 0))
 
     @staticmethod
     def _count_metric(metric: MetricState, values: Floats, seconds: Ints) -> None:
@@ -260,10 +253,23 @@ class LoadState:
         together = max if same_clients else operator.add
         for second, number in other.users.items():
             self.users[second] = together(self.users.get(second, 0), number)
+        for second, end in other.until.items():
+            self.until[second] = max(self.until.get(second, 0), end)
         self.statuses += other.statuses
         self.messages += other.messages
         self.metrics.merge(other.metrics)
         self.left_out += other.left_out
+
+
+def _keep_most(kept: dict[int, int], seconds: Ints, values: Ints) -> None:
+    """Keep the largest value of each second."""
+    order = np.argsort(seconds, kind="stable")
+    slots, values = seconds[order], values[order]
+    starts = starts_of(slots)
+    if starts.size:
+        most = np.maximum.reduceat(values, starts)
+        for second, number in zip(slots[starts].tolist(), most.tolist(), strict=True):
+            kept[second] = max(number, kept.get(second, 0))
 
 
 def split_fine(keys: Ints) -> tuple[Ints, Ints]:

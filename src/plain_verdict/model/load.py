@@ -37,14 +37,32 @@ class Change(Value, frozen=True):
         return self.now_s / self.before_s - 1 if self.before_s else 0.0
 
 
+class RateChange(Value, frozen=True):
+    """How a rate changed since an earlier run: the share of failed requests (0 to 1), or requests a second.
+
+    The interval is that of the difference; None where one of the runs is too short to tell.
+    """
+
+    before: float
+    now: float
+    low: float | None = None
+    high: float | None = None
+
+    @property
+    def certain(self) -> bool:
+        """Return whether chance within these two runs does not explain it."""
+        return self.low is not None and self.high is not None and not self.low <= 0 <= self.high
+
+
 class Comparison(Value, frozen=True):
     """What changed since an earlier run: by request and percentile; and of what there is only one side."""
 
     started: datetime
     changes: tuple[Change, ...]
-    failed_before: float
-    """The share of failed requests, 0 to 1."""
-    per_second_before: float
+    failed: RateChange
+    """The share of failed requests, of all together."""
+    per_second: RateChange
+    failed_by_request: tuple[tuple[str, RateChange], ...] = ()
     new: tuple[str, ...] = ()
     gone: tuple[str, ...] = ()
 
@@ -116,6 +134,45 @@ class SlowStart(Value, frozen=True):
     rest_s: float
 
 
+class Pause(Value, frozen=True):
+    """A while in which nothing was started, though requests were under way."""
+
+    started: datetime
+    span_s: float
+
+
+class Waiting(Value, frozen=True):
+    """How many users there were on average, and how many of them waited for an answer (Little's law)."""
+
+    users: float
+    waiting: float
+
+
+class UserLevel(Value, frozen=True):
+    """What requests took while there were so many users. Percentiles are None where they are too few."""
+
+    users: int
+    most_users: int
+    requests: int
+    failed: int
+    per_second: float
+    p50_s: float | None
+    p95_s: float | None
+
+
+class Heat(Value, frozen=True):
+    """How many answered requests took how long, and when: cells are (column, row, how many).
+
+    A column is a step in time from ``started_s`` (seconds since 1970) on, a row lies between two edges.
+    """
+
+    started_s: int
+    step_s: int
+    columns: int
+    edges_s: tuple[float, ...]
+    cells: tuple[tuple[int, int, int], ...]
+
+
 class TimeBound(Value, frozen=True):
     """What a target says of the times of a request, or of all (""): so many per cent within so many seconds."""
 
@@ -154,7 +211,13 @@ class LoadRun(Value, frozen=True):
     compared: Comparison | None = None
     error_window: ErrorWindow | None = None
     slow_start: SlowStart | None = None
+    pauses: tuple[Pause, ...] = ()
+    waiting: Waiting | None = None
     """Hints at what may be behind the numbers; nothing was changed because of them."""
+    levels: tuple[UserLevel, ...] = ()
+    heat: Heat | None = None
+    minutes: tuple[tuple[int, int], ...] = ()
+    """How many requests were started in each minute, and how many of these failed."""
 
     @property
     def span_s(self) -> float:

@@ -61,6 +61,10 @@ class Chart(msgspec.Struct, frozen=True):
     """Where the lines of bounds stand."""
     marks: tuple[Mark, ...] = ()
     table: tuple[tuple[str, ...], ...] = ()
+    shades: tuple[Outline, ...] = ()
+    """Paths of filled cells, behind everything else."""
+    steps: tuple[tuple[str, ...], ...] = ()
+    """A row of heads, then one for each of the equal columns from left to right: what the cursor tells."""
 
 
 class TimeAxis:

@@ -24,7 +24,8 @@ from plain_verdict.operations.numbers import CallNumbers, by_operation
 from plain_verdict.report.api import ApiOverview, tell_api
 from plain_verdict.report.causes import CauseEntry, tell_causes
 from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
-from plain_verdict.report.load import LoadOverview, tell_load
+from plain_verdict.report.load.overview import LoadOverview, tell_load
+from plain_verdict.report.load.sums import MetricsOverview, ReportedOverview, tell_metrics, tell_reported
 from plain_verdict.report.overview import span_of, title_of
 from plain_verdict.report.page_info import PageInfo
 from plain_verdict.report.shown_check import ShownCheck, show_check
@@ -142,6 +143,16 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     def api(self) -> ApiOverview | None:
         """Return what is told of the calls to an API; None where there are none."""
         return tell_api(self.run, self.operations)
+
+    @cached_property
+    def reported(self) -> ReportedOverview | None:
+        """Return what is told of load results that other tools summed up."""
+        return tell_reported(self.run)
+
+    @cached_property
+    def metrics(self) -> MetricsOverview | None:
+        """Return what is told of the team's own numbers."""
+        return tell_metrics(self.run)
 
     @cached_property
     def load(self) -> LoadOverview | None:

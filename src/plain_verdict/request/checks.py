@@ -7,6 +7,8 @@ import msgspec
 
 from plain_verdict.errors import UsageError
 from plain_verdict.judging.conditions import check_condition
+from plain_verdict.judging.measures.interface import PER_CENT_SLOWER, read_bound
+from plain_verdict.judging.measures.interface import SECONDS as SECONDS_UNIT
 from plain_verdict.merging import check_template
 from plain_verdict.request.registered import registered_choices
 from plain_verdict.settings.limits import read_size
@@ -29,6 +31,7 @@ def check_settings(settings: SettingsFile) -> None:
     for number, pattern in enumerate(settings.masking.patterns):
         _check_expression(f"/{pattern}/", f"masking.patterns[{number}]")
     read_leave_out(settings.load.leave_out)
+    read_trifle(settings.load.least_change, settings.load.least_difference)
     for where, match in _matches(settings):
         _check_match(match, where)
     for number, waiver in enumerate(settings.waiver):
@@ -50,6 +53,18 @@ def read_leave_out(text: str) -> float:
     if not seconds:
         raise UsageError(f"{text!r} is no part of a run", where="load.leave_out", hint='write it like "first 60 s"')
     return seconds
+
+
+def read_trifle(share: str, difference: str) -> tuple[float, float]:
+    """Return which changes of load results are trifles: a share, 0 to 1, and seconds. Raises UsageError."""
+    try:
+        told = read_bound(share, PER_CENT_SLOWER)
+    except ValueError as error:
+        raise UsageError(str(error), where="load.least_change") from error
+    try:
+        return told / 100, read_bound(difference, SECONDS_UNIT)
+    except ValueError as error:
+        raise UsageError(str(error), where="load.least_difference") from error
 
 
 def check_shape(shape: Shape, where: str) -> None:

@@ -21,7 +21,7 @@ from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.model import Fact, Kind
-from plain_verdict.request.checks import check_settings, check_shape, read_leave_out
+from plain_verdict.request.checks import check_settings, check_shape, read_leave_out, read_trifle
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
@@ -91,6 +91,7 @@ def _read_request(
         engine=overrides.engine or file.load.engine,
         leave_out_s=read_leave_out(file.load.leave_out),
         metrics=file.load.metrics,
+        trifle=read_trifle(file.load.least_change, file.load.least_difference),
         expected=_expected(overrides, file, made, now),
         variants=VariantOptions(file.input.variants, file.input.variants_from),
         evidence=_evidence(overrides, file),

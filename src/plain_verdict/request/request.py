@@ -43,6 +43,8 @@ class ReadOptions(msgspec.Struct, frozen=True):
     variants: VariantOptions = VariantOptions()
     engine: str = ""
     leave_out_s: float = 0.0
+    trifle: tuple[float, float] = (0.05, 0.005)
+    """Changes that nobody minds: a share, and seconds."""
     metrics: tuple[str, ...] = ()
     evidence: EvidenceOptions | None = EvidenceOptions()
     evidence_folders: tuple[str, ...] = ()

@@ -133,6 +133,10 @@ class LoadTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     baseline: Annotated[
         tuple[str, ...], Meta(description="samples of an earlier run: files, folders or patterns")
     ] = ()
+    least_change: Annotated[
+        str, Meta(description="how much slower or faster a percentile must be to count as changed")
+    ] = "5 %"
+    least_difference: Annotated[str, Meta(description="and by how much time at least")] = "5 ms"
     leave_out: Annotated[
         str, Meta(description="a part of each file that is not counted, like `first 60 s`; the page says so")
     ] = ""

@@ -162,6 +162,14 @@ COUNT, PER_CENT, SECONDS, PER_SECOND = Count(), PerCent(), Seconds(), PerSecond(
 PER_CENT_SLOWER = PerCentSlower()
 
 
+def read_bound(written: Bound, unit: Unit) -> float:
+    """Return a bound in a unit. Raises ValueError."""
+    found = _NUMBER.fullmatch(str(written))
+    if not found:
+        raise ValueError(f"{written!r} is no number of 0 or more; units are ms, s, min, h and %")
+    return unit.read(float(found[1]), found[2] or "", written)
+
+
 class Measure(msgspec.Struct, frozen=True):
     """Something that a condition can bound.
 
@@ -179,7 +187,4 @@ class Measure(msgspec.Struct, frozen=True):
 
     def read(self, written: Bound) -> float:
         """Return a bound in the measure's own unit. Raises ValueError."""
-        found = _NUMBER.fullmatch(str(written))
-        if not found:
-            raise ValueError(f"{written!r} is no number of 0 or more; units are ms, s, min, h and %")
-        return self.unit.read(float(found[1]), found[2] or "", written)
+        return read_bound(written, self.unit)

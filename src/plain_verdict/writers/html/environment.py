@@ -8,6 +8,7 @@ from functools import cache
 from hashlib import sha256
 from pathlib import Path
 
+import msgspec
 from jinja2 import BytecodeCache, Environment, FileSystemLoader, StrictUndefined
 from jinja2.bccache import Bucket
 from markupsafe import Markup
@@ -104,6 +105,7 @@ def make_environment() -> Environment:
         plural=formatting.plural,
         capital=formatting.capital,
         headline=headline,
+        json=lambda value: msgspec.json.encode(value).decode(),
         beyond_headline=_beyond_headline,
         folded=_folded,
         lines=_lines,

@@ -15,6 +15,73 @@
   var textOf = (id) => document.getElementById(id)?.textContent ?? "";
   var inWords = (count) => count.toLocaleString("en");
 
+  // src/plain_verdict/writers/html/scripts/modules/charts.js
+  var SVG = "http://www.w3.org/2000/svg";
+  var LEFT = 52;
+  var RIGHT = 934;
+  var WIDTH = 940;
+  var LONG_TABLE = 8;
+  function stepAt(steps, share) {
+    const rows = steps.length - 1;
+    const at = Math.min(rows - 1, Math.max(0, Math.floor(share * rows)));
+    const [heads, row] = [steps[0], steps[at + 1]];
+    const told = heads.slice(1).map((head, place) => `${head.toLowerCase()} ${row[place + 1]}`);
+    return { at, words: `${row[0]}: ${told.join(", ")}` };
+  }
+  function addCursor(drawing) {
+    const steps = JSON.parse(drawing.dataset.steps ?? "[]");
+    if (steps.length < 2) return;
+    const words = document.createElement("p");
+    words.className = "cursor-words soft";
+    words.setAttribute("aria-hidden", "true");
+    const line = document.createElementNS(SVG, "line");
+    line.setAttribute("class", "cursor");
+    line.setAttribute("y1", "8");
+    line.setAttribute("y2", String(drawing.viewBox.baseVal.height - 22));
+    drawing.after(words);
+    drawing.addEventListener("pointermove", (event) => {
+      const box = drawing.getBoundingClientRect();
+      const x = (event.clientX - box.left) / box.width * WIDTH;
+      const { at, words: told } = stepAt(steps, (x - LEFT) / (RIGHT - LEFT));
+      const middle = LEFT + (at + 0.5) * (RIGHT - LEFT) / (steps.length - 1);
+      line.setAttribute("x1", String(middle));
+      line.setAttribute("x2", String(middle));
+      drawing.append(line);
+      words.textContent = told;
+    });
+    drawing.addEventListener("pointerleave", () => {
+      line.remove();
+      words.textContent = "";
+    });
+  }
+  function addFind(table) {
+    const rows = findAll(table, "tbody tr");
+    if (rows.length < LONG_TABLE) return;
+    const field = document.createElement("input");
+    field.type = "search";
+    field.className = "find-rows";
+    field.setAttribute("aria-label", `Find a ${table.dataset.find}`);
+    field.placeholder = `Find a ${table.dataset.find}`;
+    field.addEventListener("input", () => {
+      const wanted = field.value.toLowerCase().split(/\s+/).filter(Boolean);
+      for (const row of rows) {
+        const text = (find(row, "th")?.textContent ?? "").toLowerCase();
+        row.hidden = !wanted.every((word) => text.includes(word));
+      }
+    });
+    (table.closest(".wide") ?? table).before(field);
+  }
+  function startCharts() {
+    for (const drawing of document.querySelectorAll("svg[data-steps]")) addCursor(
+      /** @type {SVGSVGElement} */
+      drawing
+    );
+    for (const table of document.querySelectorAll("table[data-find]")) addFind(
+      /** @type {HTMLTableElement} */
+      table
+    );
+  }
+
   // src/plain_verdict/writers/html/scripts/modules/packed.js
   var ID_BYTES = 6;
   function bytesOf(text) {
@@ -893,6 +960,7 @@ ${more.toLowerCase()}`;
   });
   addEventListener("afterprint", () => printInSuites(false));
   framePicture();
+  startCharts();
   var begun = begin();
   if (!isFolded) recall();
   else {

@@ -9,9 +9,11 @@ from plain_verdict.writers.html.sections.every.build import EVERY
 from plain_verdict.writers.html.sections.in_short.build import IN_SHORT
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 from plain_verdict.writers.html.sections.load.build import LOAD
+from plain_verdict.writers.html.sections.metrics.build import METRICS
 from plain_verdict.writers.html.sections.other_evidence.build import OTHER_EVIDENCE
 from plain_verdict.writers.html.sections.pictures.build import PICTURES
 from plain_verdict.writers.html.sections.reading.build import READING
+from plain_verdict.writers.html.sections.reported.build import REPORTED
 from plain_verdict.writers.html.sections.suite_list.build import SUITE_LIST
 from plain_verdict.writers.html.sections.tally.build import TALLY
 from plain_verdict.writers.html.sections.time.build import TIME
@@ -29,6 +31,8 @@ SECTIONS: tuple[Section, ...] = (
     WHY,
     API,
     LOAD,
+    REPORTED,
+    METRICS,
     EVERY,
     SUITE_LIST,
     VARIANTS,

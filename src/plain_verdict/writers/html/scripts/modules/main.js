@@ -1,4 +1,5 @@
 // Keys and clicks, paper, and the start of it all.
+import { startCharts } from "./charts.js";
 import { isFolded, list, readFolded, readPlain, searchTexts } from "./checks.js";
 import { findAll, isDetails } from "./dom.js";
 import { filters } from "./filters.js";
@@ -123,6 +124,7 @@ addEventListener("beforeprint", () => {
 addEventListener("afterprint", () => printInSuites(false));
 
 framePicture();
+startCharts();
 const begun = begin();
 if (!isFolded) recall();
 else {

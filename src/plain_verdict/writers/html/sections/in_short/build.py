@@ -4,8 +4,6 @@ from plain_verdict.model import Kind, KindVerdict
 from plain_verdict.report import Report
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
-_OWN_SECTIONS = {Kind.API: "api", Kind.LOAD: "load"}
-
 
 def _find_matter(report: Report, page: PageParts) -> list[tuple[KindVerdict, str]] | None:
     kinds = report.verdict.kinds
@@ -16,8 +14,10 @@ def _find_matter(report: Report, page: PageParts) -> list[tuple[KindVerdict, str
 
 def _target(kind: Kind, report: Report, *, folder: bool) -> str:
     """Return where a kind is told: in a section of its own, or as a view of the list of checks."""
-    if (kind is Kind.API and report.api) or (kind is Kind.LOAD and report.load):
-        return _OWN_SECTIONS[kind]
+    if kind is Kind.API and report.api:
+        return "api"
+    if kind is Kind.LOAD and (report.load or report.reported):
+        return "load" if report.load else "reported"
     return "every" if folder else f"kind={kind.value}"
 
 

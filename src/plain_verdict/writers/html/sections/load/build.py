@@ -1,7 +1,7 @@
 """Load: how many requests there were, what they took, what failed, and whether the targets were kept."""
 
 from plain_verdict.report import Report
-from plain_verdict.report.load import LoadOverview
+from plain_verdict.report.load.overview import LoadOverview
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
 

@@ -1,0 +1,72 @@
+"""A drawing of what requests took at each number of users."""
+
+from plain_verdict.model import LoadRun, UserLevel
+from plain_verdict.report.charts import LEFT, RIGHT, Chart, LinearAxis, LogAxis, Mark, Outline, points
+from plain_verdict.text.formatting import format_duration, format_failed_share
+
+_TOP, _BOTTOM = 18.0, 148.0
+
+
+def carried(load: LoadRun) -> Chart:
+    """Return the chart that asks how many users the service can carry; for runs in which users vary."""
+    levels = load.levels
+    width = (RIGHT - LEFT) / len(levels)
+    middles = [round(LEFT + (at + 0.5) * width, 1) for at in range(len(levels))]
+    times = [one for level in levels for one in (level.p50_s, level.p95_s) if one]
+    y = LogAxis(min(times, default=0.001), max(times, default=1.0), _TOP, _BOTTOM)
+    rates = LinearAxis(max(level.per_second for level in levels), _TOP, _BOTTOM)
+    lines = []
+    for style, values in (
+        ("users", [rates.at(level.per_second) for level in levels]),
+        ("median", [y.at(level.p95_s) if level.p95_s else None for level in levels]),
+    ):
+        known = [(x, at) for x, at in zip(middles, values, strict=True) if at is not None]
+        if len(known) > 1:
+            lines.append(Outline(style, points(known)))
+    heads = ("Users", "Requests", "A second", "Failed", "Half within", "95 % within")
+    rows = [_row(level) for level in levels]
+    last = levels[-1]
+    marks = [Mark(LEFT - 6, at + 4, words, "end") for at, words in y.lines()]
+    marks += [Mark(x, _BOTTOM + 18, said(level), "middle") for x, level in zip(middles, levels, strict=True)]
+    if last.p95_s:
+        marks.append(Mark(RIGHT, y.at(last.p95_s) + 16, "95 % within", "end", "label"))
+    marks.append(Mark(RIGHT, rates.at(last.per_second) - 6, f"{last.per_second:,.3g} a second", "end", "label"))
+    return Chart(
+        title="How many users can it carry?",
+        aside="95 % of answered requests took up to, by users at once; dashed: requests a second",
+        words=_words(levels),
+        height=_BOTTOM + 26,
+        grid=tuple(at for at, _ in y.lines()),
+        lines=tuple(lines),
+        marks=tuple(marks),
+        table=(heads, *rows),
+        steps=(heads, *rows),
+    )
+
+
+def said(level: UserLevel) -> str:
+    """Return the users of a level in words."""
+    return f"{level.users:,}" if level.users == level.most_users else f"{level.users:,}–{level.most_users:,}"
+
+
+def _row(level: UserLevel) -> tuple[str, ...]:
+    return (
+        said(level),
+        f"{level.requests:,}",
+        f"{level.per_second:,.3g}",
+        format_failed_share(level.failed / level.requests if level.requests else 0.0),
+        format_duration(level.p50_s) or "–",
+        format_duration(level.p95_s) or "–",
+    )
+
+
+def _words(levels: tuple[UserLevel, ...]) -> str:
+    known = [level for level in levels if level.p95_s]
+    if len(known) < 2:
+        return "Too few requests at each number of users to tell."
+    first, last = known[0], known[-1]
+    most = max(known, key=lambda level: level.per_second)
+    return (
+        f"With {said(first)} users 95 % took up to {format_duration(first.p95_s)}, with {said(last)} up to "
+        f"{format_duration(last.p95_s)}. Most was done with {said(most)} users: {most.per_second:,.3g} a second."
+    )

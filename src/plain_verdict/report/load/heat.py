@@ -1,0 +1,57 @@
+"""A drawing of when requests took how long: each cell as dark as there are many."""
+
+import math
+from datetime import UTC, datetime
+
+from plain_verdict.model import Heat
+from plain_verdict.report.charts import LEFT, Chart, Mark, Outline, TimeAxis
+from plain_verdict.report.ranges import round_numbers_between
+from plain_verdict.text.formatting import format_duration, plural
+
+_SHADES = 5
+_TOP, _ROW = 8.0, 7.0
+_TABLE_ROWS = 20
+
+
+def heat_map(heat: Heat) -> Chart:
+    """Return the drawing that shows two kinds of answers, pauses and time-outs."""
+    rows = len(heat.edges_s) - 1
+    bottom = _TOP + rows * _ROW
+    axis = TimeAxis(datetime.fromtimestamp(heat.started_s, UTC), heat.step_s, heat.columns)
+    most = max(count for *_, count in heat.cells)
+    paths: list[list[str]] = [[] for _ in range(_SHADES)]
+    width = round(axis.width, 1)
+    for column, row, count in heat.cells:
+        # By the logarithm: a few time-outs must be seen beside thousands of quick answers.
+        shade = min(_SHADES - 1, int(_SHADES * math.log1p(count) / math.log1p(most)))
+        paths[shade].append(f"M{axis.left(column):g} {bottom - (row + 1) * _ROW:g}h{width:g}v{_ROW:g}h-{width:g}z")
+    low, high = heat.edges_s[0], heat.edges_s[-1]
+    marks = [
+        Mark(LEFT - 6, bottom - (bottom - _TOP) * math.log(at / low) / math.log(high / low) + 4, words, "end")
+        for at in round_numbers_between(low, high)
+        if f"{at:e}"[0] == "1"
+        for words in [format_duration(at)]
+    ]
+    totals = [0] * rows
+    for _, row, count in heat.cells:
+        totals[row] += count
+    told = [
+        (f"{format_duration(heat.edges_s[row])} to {format_duration(heat.edges_s[row + 1])}", f"{totals[row]:,}")
+        for row in range(rows)
+        if totals[row]
+    ]
+    usual = max(range(rows), key=lambda row: totals[row])
+    words = (
+        f"The most usual times were {format_duration(heat.edges_s[usual])} to {format_duration(heat.edges_s[usual + 1])}: "
+        f"{plural(totals[usual], 'request')} of {sum(totals):,}."
+    )
+    step = max(1, math.ceil(len(told) / _TABLE_ROWS))
+    return Chart(
+        title="When did answers take how long?",
+        aside=f"answered requests, each {format_duration(heat.step_s)}; the darker, the more",
+        words=words,
+        height=round(bottom + 26, 1),
+        shades=tuple(Outline(f"heat-{shade + 1}", "".join(path)) for shade, path in enumerate(paths) if path),
+        marks=(*marks, *axis.ticks(bottom + 18)),
+        table=(("Took", "Requests"), *told[::step]),
+    )

@@ -1,0 +1,175 @@
+"""What is told of a load run: its targets, its charts, the numbers of its requests, and what failed."""
+
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from plain_verdict.model import Check, Kind, LoadRun, Outcome, Percentile, RequestNumbers, Run
+from plain_verdict.report.charts import Chart
+from plain_verdict.report.load.carried import carried
+from plain_verdict.report.load.changes import COMPARED, ChangeRow, changed, changes_of
+from plain_verdict.report.load.heat import heat_map
+from plain_verdict.report.load.over_time import over_time, throughput
+from plain_verdict.report.load.spread import spread
+from plain_verdict.report.ranges import Range, RangeScale
+from plain_verdict.text.formatting import format_day, format_duration, format_failed_share, format_span, plural
+
+MOST_REQUESTS = 300
+
+
+class RequestRow(msgspec.Struct, frozen=True):
+    """A request with its numbers and its range of times."""
+
+    numbers: RequestNumbers
+    range: Range | None
+    failed: str
+
+
+class LoadOverview(msgspec.Struct, frozen=True):
+    """All that is told of a load run."""
+
+    lead: str
+    targets: tuple[Check, ...]
+    charts: tuple[Chart, ...]
+    rows: tuple[RequestRow, ...]
+    untold: int
+    scale: str
+    whole: RequestRow
+    hints: tuple[str, ...]
+    changes: tuple[ChangeRow, ...]
+    changed: str
+    failures: tuple[str, ...]
+    notes: tuple[str, ...]
+    heat: Chart | None
+    run: LoadRun
+
+
+def tell_load(run: Run) -> LoadOverview | None:
+    """Return what is told of the load run; None where there is none."""
+    load = run.load
+    if load is None:
+        return None
+    targets = tuple(check for check in run.checks if check.kind is Kind.LOAD)
+    shown = load.requests[:MOST_REQUESTS]
+    scale = RangeScale([(request.least_s, request.longest_s) for request in (*shown, load.whole)])
+    return LoadOverview(
+        lead=" ".join(_lead(load, targets)),
+        targets=tuple(sorted(targets, key=lambda check: list(Outcome).index(check.outcome))),
+        charts=tuple(charts_of(load)),
+        rows=tuple(_row(request, scale) for request in shown),
+        untold=len(load.requests) - len(shown),
+        scale=scale.words,
+        whole=_row(load.whole, scale),
+        hints=tuple(_hints(load)),
+        changes=tuple(changes_of(load.compared)) if load.compared else (),
+        changed=changed(load.compared) if load.compared else "",
+        failures=tuple(_failures(load)),
+        notes=load.notes,
+        heat=heat_map(load.heat) if load.heat else None,
+        run=load,
+    )
+
+
+def _lead(load: LoadRun, targets: Sequence[Check]) -> Iterator[str]:
+    users = f", at most {plural(load.users_most, 'user')} at once" if load.users_most else ""
+    machines = f", from {plural(len(load.paths), 'file')}" if len(load.paths) > 1 else ""
+    rate = f"{load.per_second:,.0f}" if load.per_second >= 10 else f"{load.per_second:.1f}"
+    yield (
+        f"{plural(load.rows, 'request')} in {format_duration(load.span_s)}{machines}{users}, {rate} a second"
+        f" ({format_day(load.started)}, {format_span(load.started, load.ended)})."
+    )
+    whole = load.whole
+    p95 = whole.percentile(95.0)
+    if p95.value_s is not None:
+        half = whole.percentile(50.0).value_s
+        yield f"Half of what was answered took up to {format_duration(half)}, 95 % up to {described(p95)}."
+        yield from _since(load, whole.name)
+    failed = "None failed." if not whole.failed else f"{format_failed_share(whole.failed_share)} of all failed."
+    yield failed
+    if not targets:
+        yield "No target says what is fast enough, so nothing is judged here."
+    if load.left_out:
+        yield f"{plural(load.left_out, 'request')} at the beginning are left out, as the settings say."
+    if load.bad_rows:
+        yield f"{plural(load.bad_rows, 'row')} could not be read."
+
+
+def _since(load: LoadRun, request: str) -> Iterator[str]:
+    """Yield what 95 % took in the run that this one is compared with."""
+    change = load.compared.of(request, COMPARED) if load.compared else None
+    if load.compared and change:
+        day = f"{load.compared.started.day} {load.compared.started:%B}"
+        before = f"In the run of {day} it was {format_duration(change.before_s)}"
+        if change.low_s is None:
+            yield f"{before}; that is too short to tell whether it changed."
+        else:
+            much = "more than chance explains" if change.certain else "no more than chance explains"
+            yield f"{before}, and that is {much}."
+
+
+def _hints(load: LoadRun) -> Iterator[str]:
+    """Yield what may be behind the numbers."""
+    window, start = load.error_window, load.slow_start
+    if window:
+        others = "none outside"
+        if window.failed_outside:
+            others = f"{format_failed_share(window.failed_outside / window.count_outside)} outside"
+        yield (
+            f"Failed requests gather from {window.started:%H:%M:%S} to {window.ended:%H:%M:%S}: "
+            f"{window.failed:,} of {plural(window.count, 'request')} there, {others}."
+        )
+    if load.pauses:
+        longest = load.pauses[0]
+        others = f", and {plural(len(load.pauses) - 1, 'more time')}" if len(load.pauses) > 1 else ""
+        yield (
+            f"Nothing was started for {format_duration(longest.span_s)} from {longest.started:%H:%M:%S} on{others},"
+            " though requests were under way: clients that wait for an answer measure less of a slow while than"
+            " users would see."
+        )
+    if load.waiting:
+        yield (
+            f"Of {load.waiting.users:,.0f} users on average about {load.waiting.waiting:,.2g} waited for an answer"
+            " at a time; the others paused between their requests."
+        )
+    if start:
+        yield (
+            f"The first {format_duration(start.span_s)} look like a warm-up: half of all took up to "
+            f"{format_duration(start.early_s)} there, and {format_duration(start.rest_s)} after. They are counted."
+        )
+
+
+def described(found: Percentile) -> str:
+    """Return a percentile in words, with how far chance reaches where that is known and can be told."""
+    if found.value_s is None:
+        return "too few to tell"
+    value = format_duration(found.value_s)
+    if found.low_s is None or found.high_s is None:
+        return value
+    low, high = format_duration(found.low_s), format_duration(found.high_s)
+    return value if low == high else f"{value} (between {low} and {high}, as far as chance goes)"
+
+
+def _row(request: RequestNumbers, scale: RangeScale) -> RequestRow:
+    p50, p95 = request.percentile(50.0).value_s, request.percentile(95.0).value_s
+    return RequestRow(
+        request,
+        scale.range_of(request.least_s, p50, p95, request.longest_s),
+        format_failed_share(request.failed_share),
+    )
+
+
+def _failures(load: LoadRun) -> Iterator[str]:
+    """Yield what failed requests say, the most frequent first."""
+    for status, message, times in load.messages:
+        yield f"{', '.join(filter(None, (status, message))) or 'for no reason that is told'} × {times:,}"
+
+
+def charts_of(load: LoadRun) -> Iterator[Chart]:
+    """Yield the drawings of a run, each of which answers a question that the run can answer."""
+    if load.whole.count > load.whole.failed:
+        yield over_time(load)
+    yield throughput(load)
+    if load.density.shares:
+        yield spread(load)
+    if load.levels:
+        yield carried(load)

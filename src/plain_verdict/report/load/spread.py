@@ -1,0 +1,67 @@
+"""A drawing of how the times of a load run are spread."""
+
+import math
+
+from plain_verdict.model import LoadRun
+from plain_verdict.report.charts import LEFT, RIGHT, Bar, Chart, LinearAxis, Mark, Outline, points, thinned
+from plain_verdict.report.ranges import round_numbers_between
+from plain_verdict.text.formatting import format_duration
+
+_TABLE_ROWS = 16
+
+
+def spread(load: LoadRun) -> Chart:
+    """Return the chart that asks what most callers saw, and how far the tail reaches."""
+    edges, shares = load.density.edges_s, load.density.shares
+    top, bottom = 18.0, 124.0
+    y = LinearAxis(max(shares) * 100, top, bottom)
+    width = (RIGHT - LEFT) / len(shares)
+    bars = tuple(
+        Bar(
+            "sent",
+            round(LEFT + at * width, 1),
+            y.at(100 * one),
+            round(max(width - 0.8, 0.5), 2),
+            round(bottom - y.at(100 * one), 1),
+        )
+        for at, one in enumerate(shares)
+        if one
+    )
+    low, high = edges[0], edges[-1]
+
+    def x(seconds: float) -> float:
+        return round(LEFT + (RIGHT - LEFT) * math.log(seconds / low) / math.log(high / low), 1)
+
+    ticks = [
+        Mark(x(seconds), bottom + 18, format_duration(seconds), "middle")
+        for seconds in round_numbers_between(low, high)
+    ]
+    told = [(per_cent, load.whole.percentile(per_cent).value_s) for per_cent in (50.0, 95.0, 99.0)]
+    known = [(per_cent, seconds) for per_cent, seconds in told if seconds is not None and low <= seconds <= high]
+    lines = tuple(Outline("median", points([(x(seconds), top), (x(seconds), bottom)])) for _, seconds in known)
+    labels = [Mark(x(seconds), top - 5, f"{per_cent:g} %", "middle", "label") for per_cent, seconds in known]
+    words = ", ".join(f"{per_cent:g} % took up to {format_duration(seconds)}" for per_cent, seconds in known)
+    longest = load.whole.longest_s
+    rows = [
+        (f"{format_duration(edges[at])} to {format_duration(edges[at + 1])}", f"{100 * one:.2g} %")
+        for at, one in enumerate(shares)
+    ]
+    return Chart(
+        title="What did most callers see, and how far does the tail reach?",
+        aside="share of answered requests for each eighth of a doubling of the time",
+        words=f"{words}; the longest {format_duration(longest)}."
+        if words
+        else f"The longest took {format_duration(longest)}.",
+        height=bottom + 24,
+        grid=(top, (top + bottom) / 2),
+        bars=bars,
+        lines=lines,
+        marks=(
+            Mark(LEFT - 6, top + 4, f"{y.most:g} %", "end"),
+            Mark(LEFT - 6, (top + bottom) / 2 + 4, f"{y.most / 2:g} %", "end"),
+            *ticks,
+            *labels,
+        ),
+        table=(("Took", "Share"), *thinned(rows, _TABLE_ROWS)),
+        steps=(("Took", "Share"), *rows),
+    )

@@ -1,0 +1,140 @@
+"""What is told of load results that other tools summed up, and of the team's own numbers."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from plain_verdict.model import Check, Kind, Metric, Outcome, Reported, Run
+from plain_verdict.report.charts import points
+from plain_verdict.text.formatting import format_day, format_failed_share, format_metric, format_span, plural
+
+_MOST_METRICS = 500
+_WIDTH, _HEIGHT = 190.0, 20.0
+_STATES = {Outcome.PASSED: ("kept", "Kept"), Outcome.FAILED: ("broken", "Broken")}
+
+
+class ReportedFile(msgspec.Struct, frozen=True):
+    """One summary: in words, and which percentiles it has."""
+
+    reported: Reported
+    words: str
+    per_cents: tuple[float, ...]
+
+
+class ReportedOverview(msgspec.Struct, frozen=True):
+    """All that other tools summed up."""
+
+    lead: str
+    requests: int
+    several: tuple[ReportedFile, ...]
+    targets: str
+
+
+class MetricRow(msgspec.Struct, frozen=True):
+    """A metric with its numbers in words, and its means over time as lines of a drawing."""
+
+    metric: Metric
+    least: str
+    mean: str
+    p95: str
+    longest: str
+    lines: tuple[str, ...]
+    words: str
+
+
+class MetricTarget(msgspec.Struct, frozen=True):
+    """A target on a metric: its state as a class and as a word, and what was met."""
+
+    name: str
+    state: str
+    word: str
+    met: str
+
+
+class MetricsOverview(msgspec.Struct, frozen=True):
+    """All metrics."""
+
+    rows: tuple[MetricRow, ...]
+    untold: int
+    targets: tuple[MetricTarget, ...]
+
+
+def tell_reported(run: Run) -> ReportedOverview | None:
+    """Return what is told of summaries; None where there is none."""
+    if not run.reported:
+        return None
+    files = plural(len(run.reported), "file")
+    lead = (
+        f"These numbers are as another tool reported them in {files}: it computed the percentiles, and nothing here"
+        " can tell how far chance reaches."
+    )
+    if len(run.reported) > 1:
+        lead += " Percentiles of several files can't be put together, so each stands by itself."
+    targets = [check for check in run.checks if check.kind is Kind.LOAD] if run.load is None else []
+    kept = sum(check.outcome is Outcome.PASSED for check in targets)
+    return ReportedOverview(
+        lead=lead,
+        requests=sum(one.whole.count for one in run.reported),
+        several=tuple(map(_file, run.reported)),
+        targets=f"{kept:,} of {plural(len(targets), 'target')} kept." if targets else "",
+    )
+
+
+def _file(reported: Reported) -> ReportedFile:
+    whole = reported.whole
+    when = ""
+    if reported.started:
+        when = f", {format_day(reported.started)}, {format_span(reported.started, reported.ended)}"
+    failed = f"{format_failed_share(whole.failed_share)} failed" if whole.failed else "none failed"
+    per_cents = {one.per_cent for request in (*reported.requests, whole) for one in request.percentiles}
+    return ReportedFile(reported, f"{plural(whole.count, 'request')}{when}; {failed}.", tuple(sorted(per_cents)))
+
+
+def tell_metrics(run: Run) -> MetricsOverview | None:
+    """Return what is told of metrics; None where there is none."""
+    if not run.metrics:
+        return None
+    names = {metric.name.casefold() for metric in run.metrics}
+    targets = [check for check in run.checks if check.kind is Kind.LOAD and _name_in(check, names)]
+    rows = tuple(map(_row, run.metrics[:_MOST_METRICS]))
+    return MetricsOverview(rows, len(run.metrics) - len(rows), tuple(map(_target, targets)))
+
+
+def _name_in(check: Check, names: set[str]) -> bool:
+    """Return whether a target is one on a metric: its name begins with a metric's."""
+    name = check.name.casefold()
+    return any(name.startswith((f"{one}:", f"{one},")) for one in names)
+
+
+def _target(check: Check) -> MetricTarget:
+    state, word = _STATES.get(check.outcome, ("open", "Open"))
+    last = check.last
+    met = (last.problems[0].actual if last.problems else last.reason) or ""
+    return MetricTarget(check.name, state, word, met)
+
+
+def _row(metric: Metric) -> MetricRow:
+    least, mean, longest = (format_metric(one, "") for one in (metric.least, metric.mean, metric.longest))
+    p95 = "" if metric.p95 is None else format_metric(metric.p95, "")
+    words = ""
+    if metric.series:
+        known = [one for one in metric.series if one is not None]
+        words = f"from {format_metric(known[0], metric.unit)} to {format_metric(known[-1], metric.unit)}"
+    return MetricRow(metric, least, mean, p95, longest, tuple(_lines(metric)), words)
+
+
+def _lines(metric: Metric) -> Iterator[str]:
+    """Yield the unbroken parts of a metric's means over time, as points of a drawing."""
+    known = [one for one in metric.series if one is not None]
+    if len(known) < 2:
+        return
+    low, high = min(known), max(known)
+    width = _WIDTH / max(1, len(metric.series) - 1)
+    part: list[tuple[float, float]] = []
+    for at, value in enumerate((*metric.series, None)):
+        if value is not None:
+            share = (value - low) / (high - low) if high > low else 0.5
+            part.append((round(at * width, 1), round(2 + _HEIGHT * (1 - share), 1)))
+        elif part:
+            yield points(part if len(part) > 1 else [*part, (part[0][0] + 2, part[0][1])])
+            part = []

@@ -1,0 +1,73 @@
+// Drawings tell their values at the pointer; long tables get a field to find rows in.
+import { find, findAll } from "./dom.js";
+
+const SVG = "http://www.w3.org/2000/svg";
+const LEFT = 52;
+const RIGHT = 934;
+const WIDTH = 940;
+const LONG_TABLE = 8;
+
+/**
+ * Returns the words for the step under a place, from 0 at the left end of the steps to 1 at the right.
+ * @param {string[][]} steps a row of heads, then one row a step
+ * @param {number} share
+ */
+export function stepAt(steps, share) {
+  const rows = steps.length - 1;
+  const at = Math.min(rows - 1, Math.max(0, Math.floor(share * rows)));
+  const [heads, row] = [steps[0], steps[at + 1]];
+  const told = heads.slice(1).map((head, place) => `${head.toLowerCase()} ${row[place + 1]}`);
+  return { at, words: `${row[0]}: ${told.join(", ")}` };
+}
+
+/** @param {SVGSVGElement} drawing */
+function addCursor(drawing) {
+  const steps = JSON.parse(drawing.dataset.steps ?? "[]");
+  if (steps.length < 2) return;
+  const words = document.createElement("p");
+  words.className = "cursor-words soft";
+  words.setAttribute("aria-hidden", "true"); // the table below says the same
+  const line = document.createElementNS(SVG, "line");
+  line.setAttribute("class", "cursor");
+  line.setAttribute("y1", "8");
+  line.setAttribute("y2", String(drawing.viewBox.baseVal.height - 22));
+  drawing.after(words);
+  drawing.addEventListener("pointermove", (event) => {
+    const box = drawing.getBoundingClientRect();
+    const x = ((event.clientX - box.left) / box.width) * WIDTH;
+    const { at, words: told } = stepAt(steps, (x - LEFT) / (RIGHT - LEFT));
+    const middle = LEFT + ((at + 0.5) * (RIGHT - LEFT)) / (steps.length - 1);
+    line.setAttribute("x1", String(middle));
+    line.setAttribute("x2", String(middle));
+    drawing.append(line);
+    words.textContent = told;
+  });
+  drawing.addEventListener("pointerleave", () => {
+    line.remove();
+    words.textContent = "";
+  });
+}
+
+/** @param {HTMLTableElement} table */
+function addFind(table) {
+  const rows = findAll(table, "tbody tr");
+  if (rows.length < LONG_TABLE) return;
+  const field = document.createElement("input");
+  field.type = "search";
+  field.className = "find-rows";
+  field.setAttribute("aria-label", `Find a ${table.dataset.find}`);
+  field.placeholder = `Find a ${table.dataset.find}`;
+  field.addEventListener("input", () => {
+    const wanted = field.value.toLowerCase().split(/\s+/).filter(Boolean);
+    for (const row of rows) {
+      const text = (find(row, "th")?.textContent ?? "").toLowerCase();
+      row.hidden = !wanted.every((word) => text.includes(word));
+    }
+  });
+  (table.closest(".wide") ?? table).before(field);
+}
+
+export function startCharts() {
+  for (const drawing of document.querySelectorAll("svg[data-steps]")) addCursor(/** @type {SVGSVGElement} */ (drawing));
+  for (const table of document.querySelectorAll("table[data-find]")) addFind(/** @type {HTMLTableElement} */ (table));
+}
