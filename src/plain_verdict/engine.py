@@ -1,7 +1,7 @@
 """Where pieces of work are done: in threads here, or on a Dask cluster, through executors (concurrent.futures)."""
 
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Awaitable, Callable, Iterable, Iterator
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from contextlib import ExitStack
 from importlib import import_module
@@ -9,14 +9,19 @@ from types import TracebackType
 from typing import Any, TypeVar
 
 from plain_verdict.errors import UsageError
+from plain_verdict.text.cleaning import one_line
 
 Piece = TypeVar("Piece")
 Made = TypeVar("Made")
 
 _THREADS = 2
 _SCHEME, _LOCAL = "dask://", "local"
-_PATIENCE_S = 15
+_PATIENCE_S = 8
 _RETRIES = 3
+
+
+class EngineError(Exception):
+    """A piece of work could not be done on a cluster, and trying again did not help."""
 
 
 class Engine:
@@ -43,15 +48,23 @@ class Engine:
         self._open.__exit__(kind, error, trace)
 
     def each(self, work: Callable[[Piece], Made], pieces: Iterable[Piece]) -> Iterator[Made]:
-        """Yield what the work makes of each piece. Raises what the work raises."""
+        """Yield what the work makes of each piece. Raises what the work raises, and EngineError for a cluster."""
         executor = self._executor = self._executor or self._begin()
         waiting: deque[Future[Made]] = deque()
         for piece in pieces:
             waiting.append(executor.submit(work, piece))
             if len(waiting) >= self._width:
-                yield waiting.popleft().result()
+                yield self._result(waiting.popleft())
         while waiting:
-            yield waiting.popleft().result()
+            yield self._result(waiting.popleft())
+
+    def _result(self, future: "Future[Made]") -> Made:
+        if not self._name:
+            return future.result()
+        try:
+            return future.result()
+        except Exception as error:  # workers and what they run on may fail in any way
+            raise EngineError(one_line(f"{type(error).__name__}: {error}", 300)) from error
 
     def _begin(self) -> Executor:
         if self._name:
@@ -74,13 +87,24 @@ class Engine:
                 # No page of its own: it would listen to the network.
                 cluster = dask.LocalCluster(n_workers=_THREADS, threads_per_worker=1, dashboard_address=None)
                 address = self._open.enter_context(cluster).scheduler_address
+            import_module("asyncio").run(_knock(dask.comm.connect, address))
             client = self._open.enter_context(dask.Client(address, timeout=_PATIENCE_S, set_as_default=False))
             client.wait_for_workers(1, timeout=_PATIENCE_S)
         except (OSError, TimeoutError, ValueError) as error:
-            raise UsageError(f"--engine {self._name} can't be used: {error or 'no answer'}", hint=hint) from error
+            raise UsageError(
+                f"--engine {self._name} can't be used: {str(error) or 'no answer'}", hint=hint
+            ) from error
         self._width = 2 * sum(client.nthreads().values())
         executor: Executor = client.get_executor(retries=_RETRIES, pure=False)
         return executor
+
+
+async def _knock(connect: Callable[..., Awaitable[Any]], address: str) -> None:
+    """Make sure that a scheduler answers: a client that finds none waits long. Raises OSError and ValueError."""
+    import asyncio  # for clusters only
+
+    comm = await asyncio.wait_for(connect(address, timeout=_PATIENCE_S), _PATIENCE_S + 1)
+    await comm.close()
 
 
 def check_engine(name: str) -> None:

@@ -50,6 +50,8 @@ class Published(msgspec.Struct, frozen=True):
     packed: Path | None = None
     latest: Path | None = None
     mail: Path | None = None
+    tables: Path | None = None
+    charts: Path | None = None
     removed: tuple[Path, ...] = ()
     notes: tuple[str, ...] = ()
 
@@ -57,6 +59,7 @@ class Published(msgspec.Struct, frozen=True):
     def files(self) -> dict[str, Path]:
         """Return what was written, by what it is."""
         named = {"page": self.page, "packed": self.packed, "latest": self.latest, "mail": self.mail}
+        named |= {"tables": self.tables, "charts": self.charts}
         return {name: path for name, path in named.items() if path}
 
 
@@ -169,7 +172,32 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         placed = place_page(target, _counted(writer.render(report), on_progress), options, folder=in_folder)
     mail = _publish_mail(report, request, placed.packed or placed.page) if request.mail.file else None
     page = placed.page / FIRST_PAGE if in_folder else placed.page
-    return Published(page, placed.packed, placed.latest, mail, placed.removed, notes)
+    folders = {
+        name: _publish_folder(report, folder, name)
+        for name, folder in (("tables", wanted.tables), ("charts", wanted.charts))
+    }
+    return Published(
+        page,
+        placed.packed,
+        placed.latest,
+        mail,
+        folders["tables"],
+        folders["charts"],
+        removed=placed.removed,
+        notes=notes,
+    )
+
+
+def _publish_folder(report: Report, folder: str, writer: str) -> Path | None:
+    """Write an output of several files into a folder, over files of these names; None where there is none."""
+    if not folder:
+        return None
+    path = Path(folder).absolute()
+    files = list(render(report, writer))
+    for file in files:
+        content = file.content if isinstance(file.content, bytes) else "".join(file.content).encode()
+        write_bytes(path / file.name, content)
+    return path if files else None
 
 
 def _counted(files: Iterator[OutputFile], on_progress: OnProgress) -> Iterator[OutputFile]:

@@ -54,6 +54,10 @@ def _add_where(group: Options) -> None:
     )
     group.add_argument("--zip", action=SWITCH, help="write a folder, and the same packed as a zip file")
     group.add_argument("--mail", metavar="FILE", help="also write a digest as a mail message (.eml)")
+    group.add_argument("--tables", metavar="FOLDER", help="also write tables as CSV files (docs/tables.md)")
+    group.add_argument(
+        "--charts", metavar="FOLDER", help="also write the drawings of load runs as PNG and SVG files"
+    )
 
 
 def _add_words(group: Options) -> None:
@@ -127,6 +131,8 @@ def _show_published(published: Published, took_s: float) -> None:
         ("Packed", published.packed),
         ("The newest", published.latest),
         ("The digest", published.mail),
+        ("The tables", published.tables),
+        ("The drawings", published.charts),
     ):
         if other:
             show(f"{words}: {other}", "soft")

@@ -36,6 +36,13 @@ def check_target(path: Path, *, folder: bool, overwrite: bool, make_folder: bool
         _make_folder_around(path)
 
 
+def check_folder(path: Path) -> None:
+    """Make sure that files can be written into a folder; it is made where it is not there. Raises UsageError."""
+    if path.exists() and not path.is_dir():
+        raise UsageError("is a file, where a folder is wanted", path=str(path), hint="name another")
+    _make_folder_around(path / "any")
+
+
 def _check_folder(path: Path, *, overwrite: bool) -> None:
     if path.exists() and not path.is_dir():
         raise UsageError("is a file; a page in a folder needs a folder's name", path=str(path), hint="change --out")

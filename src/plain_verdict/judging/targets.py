@@ -139,6 +139,7 @@ def _words(rule: ConditionRule) -> str:
     if measure is None:
         return f"{rule.measure} needs a metric in its scope"
     where = f" of {rule.scope.request}" if rule.scope.request else ""
+    where = " of each request" if rule.scope.request == "*" else where
     return f"{measure.words(BOUNDS[key][0], measure_named(rule.measure).read(bound))}{where}"
 
 
@@ -175,5 +176,6 @@ def _check(target: Target) -> Check:
         outcome,
         reason=target.met if outcome is not Outcome.FAILED else "",
         problems=(problem,) if outcome is Outcome.FAILED else (),
+        cause=capital(target.rule.name or _words(target.rule)) if outcome is Outcome.FAILED else "",
     )
     return Check(target.id, Kind.LOAD, SUITE, target.words, (attempt,))

@@ -48,6 +48,8 @@ class Chart(msgspec.Struct, frozen=True):
     ``table`` tells its numbers: a row of heads, then rows, few enough to be read.
     """
 
+    name: str
+    """What its file is called, without an ending."""
     title: str
     aside: str
     words: str

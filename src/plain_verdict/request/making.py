@@ -9,7 +9,7 @@ from typing import TypeVar
 import msgspec
 
 from plain_verdict.brand import Brand, read_brand
-from plain_verdict.delivery.files import check_target
+from plain_verdict.delivery.files import check_folder, check_target
 from plain_verdict.delivery.naming import Names, check_pattern, path_of
 from plain_verdict.delivery.retention import check_latest
 from plain_verdict.engine import check_engine
@@ -30,6 +30,7 @@ from plain_verdict.settings.loading import Settings, read_settings, read_shapes
 from plain_verdict.settings.schema import ReportTable, SettingsFile
 from plain_verdict.settings.shapes import Shape
 from plain_verdict.writers import writer_named
+from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.mail.writer import MailWriter
 
 Table = TypeVar("Table", bound=msgspec.Struct)
@@ -78,6 +79,8 @@ def _read_request(
 ) -> ReadRequest:
     file = settings.file
     zone = read_zone(overrides.time_zone or file.report.time_zone)
+    engine = overrides.engine or file.load.engine
+    check_engine(engine)
     made = made_at(environment, now)
     made = made.astimezone(zone) if zone else made
     off = file.masking.off if overrides.masking is None else not overrides.masking
@@ -88,7 +91,7 @@ def _read_request(
         shapes=_shapes(overrides, file),
         targets=file.condition,
         baseline=overrides.baseline or file.load.baseline,
-        engine=overrides.engine or file.load.engine,
+        engine=engine,
         leave_out_s=read_leave_out(file.load.leave_out),
         metrics=file.load.metrics,
         trifle=read_trifle(file.load.least_change, file.load.least_difference),
@@ -173,7 +176,6 @@ def _as_text(value: object) -> str:
 def _check(request: Request) -> None:
     """Make sure that what is named is there, and that the page can be written."""
     report, expected = request.report, request.read.options.expected
-    check_engine(request.read.options.engine)
     if request.read.options.evidence:
         check_look_in(request.read.options.evidence)
     check_pattern(report.out)
@@ -186,6 +188,11 @@ def _check(request: Request) -> None:
         raise UsageError("--zip packs a folder, and --out names a file", path=report.out, hint="name a folder")
     if request.mail.file:
         _check_mail(request)
+    for folder in (report.tables, report.charts):
+        if folder:
+            check_folder(Path(folder).absolute())
+    if report.charts:
+        ChartsWriter().check()
     suffix = writer_named(request.layout).suffix
     # What only the results tell may be in the folder's name as well; that folder is made later.
     nobody = Names("title", "verdict", request.read.made, {})

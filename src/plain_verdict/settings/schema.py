@@ -36,6 +36,8 @@ class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     keep: Annotated[
         int, Meta(description="remove the oldest pages there until so many are left; 0 keeps all", ge=0)
     ] = 0
+    tables: Annotated[str, Meta(description="a folder for tables as CSV files")] = ""
+    charts: Annotated[str, Meta(description="a folder for the drawings of load runs as PNG and SVG files")] = ""
     theme: Annotated[Theme, Meta(description="the page's colours")] = Theme.AUTO
     only: Annotated[ChecksShown, Meta(description="`failed` leaves passed and skipped checks out of the page")] = (
         ChecksShown.ALL

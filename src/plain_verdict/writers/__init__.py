@@ -1,14 +1,23 @@
 """The outputs, each behind one small interface. To add one: a module or folder with a writer, and its row here."""
 
 from plain_verdict.errors import UsageError
+from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.html.writer import FolderWriter, PageWriter
 from plain_verdict.writers.interface import OutputFile, Writer
 from plain_verdict.writers.mail.writer import MailWriter
 from plain_verdict.writers.summary_json import SummaryWriter
+from plain_verdict.writers.tables.csv_writer import TablesWriter
 
 __all__ = ["WRITERS", "OutputFile", "Writer", "layout_names", "writer_named"]
 
-WRITERS: tuple[Writer, ...] = (PageWriter(), FolderWriter(), MailWriter(), SummaryWriter())
+WRITERS: tuple[Writer, ...] = (
+    PageWriter(),
+    FolderWriter(),
+    MailWriter(),
+    SummaryWriter(),
+    TablesWriter(),
+    ChartsWriter(),
+)
 """Every output."""
 
 

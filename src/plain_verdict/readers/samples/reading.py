@@ -3,6 +3,8 @@
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
+from plain_verdict.engine import EngineError
+from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.payload import SamplesPayload
 from plain_verdict.load.state import LoadState
@@ -39,8 +41,12 @@ def read_samples(source: Source, options: SamplesOptions, shape: Shape | None = 
 
 
 def _counted(source: Source, opened: Opened, options: SamplesOptions, from_us: float) -> Counted:
-    with source.open() as stream:
-        return count(opened.parser, opened.parts(stream), options.engine, from_us)
+    try:
+        with source.open() as stream:
+            return count(opened.parser, opened.parts(stream), options.engine, from_us)
+    except EngineError as error:
+        hint = "see that its workers have the same plain-verdict[cluster], or leave --engine out"
+        raise ReadError(f"can't be counted on the cluster: {error}", path=source.path, hint=hint) from error
 
 
 def _notes(

@@ -32,6 +32,7 @@ def carried(load: LoadRun) -> Chart:
         marks.append(Mark(RIGHT, y.at(last.p95_s) + 16, "95 % within", "end", "label"))
     marks.append(Mark(RIGHT, rates.at(last.per_second) - 6, f"{last.per_second:,.3g} a second", "end", "label"))
     return Chart(
+        name="users",
         title="How many users can it carry?",
         aside="95 % of answered requests took up to, by users at once; dashed: requests a second",
         words=_words(levels),

@@ -42,11 +42,12 @@ def heat_map(heat: Heat) -> Chart:
     ]
     usual = max(range(rows), key=lambda row: totals[row])
     words = (
-        f"The most usual times were {format_duration(heat.edges_s[usual])} to {format_duration(heat.edges_s[usual + 1])}: "
-        f"{plural(totals[usual], 'request')} of {sum(totals):,}."
+        f"The most usual time was {format_duration(heat.edges_s[usual])} to"
+        f" {format_duration(heat.edges_s[usual + 1])}: {plural(totals[usual], 'request')} of {sum(totals):,}."
     )
     step = max(1, math.ceil(len(told) / _TABLE_ROWS))
     return Chart(
+        name="map",
         title="When did answers take how long?",
         aside=f"answered requests, each {format_duration(heat.step_s)}; the darker, the more",
         words=words,

@@ -46,6 +46,7 @@ def over_time(load: LoadRun) -> Chart:
         for at, count in enumerate(series.counts)
     ]
     return Chart(
+        name="over-time",
         title="Did it get slower as it went on?",
         aside=f"answered requests, each {format_duration(series.step_s)}",
         words=_trend(series.p50_s),
@@ -160,6 +161,7 @@ def throughput(load: LoadRun) -> Chart:
         for at, (count, failed, users) in enumerate(zip(series.counts, series.failed, series.users, strict=True))
     ]
     return Chart(
+        name="requests",
         title="How much was done, and when did it fail?",
         aside="requests a second, failed ones below" + (", and the users who sent them" if lines else ""),
         words=words,

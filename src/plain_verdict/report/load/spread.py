@@ -47,6 +47,7 @@ def spread(load: LoadRun) -> Chart:
         for at, one in enumerate(shares)
     ]
     return Chart(
+        name="spread",
         title="What did most callers see, and how far does the tail reach?",
         aside="share of answered requests for each eighth of a doubling of the time",
         words=f"{words}; the longest {format_duration(longest)}."

@@ -28,7 +28,7 @@ from plain_verdict.text.formatting import (
 )
 from plain_verdict.writers.html.environment import make_environment
 
-_CHECKS, _OPERATIONS = 10, 8
+_CHECKS, _OPERATIONS, _REQUESTS = 10, 8, 12
 _STATES = {State.KEPT: VerdictWord.FIT, State.BROKEN: VerdictWord.NOT_FIT, State.OPEN: VerdictWord.UNDECIDED}
 """The verdict whose colour a condition has."""
 _PLATE = f";background:{PLATE_ON_LIGHT};padding:{PLATE_PADDING}"
@@ -67,13 +67,22 @@ class _Words(msgspec.Struct, frozen=True):
     operations: list[tuple[str, str, str]]
     """Name, answers and longest time of the operations that are told; ``more_operations`` are only counted."""
     more_operations: int
+    load: str
+    requests: list[tuple[str, str, str, str]]
+    """Name, how many were sent, the share that failed, and within what 95 % were answered."""
+    more_requests: int
+    chart: str
+    """What the drawing shows, "" where there is none."""
     when: str
     made: str
     attached: str
 
 
-def render_digest(report: Report, *, most_causes: int, attached: str) -> Digest:
-    """Return the digest with so many causes at most; ``attached`` names the page that goes with it, "" for none."""
+def render_digest(report: Report, *, most_causes: int, attached: str, chart: bool = False) -> Digest:
+    """Return the digest with so many causes at most; ``attached`` names the page that goes with it, "" for none.
+
+    ``chart``: a drawing goes with it, which the HTML shows as ``cid:chart``.
+    """
     verdict, info = report.verdict, report.info
     started, ended = report.span
     words = _Words(
@@ -84,6 +93,10 @@ def render_digest(report: Report, *, most_causes: int, attached: str) -> Digest:
         kinds=_kinds(verdict),
         operations=_operations(report),
         more_operations=max(0, len(report.api.rows) - _OPERATIONS) if report.api else 0,
+        load=report.load.lead if report.load else "",
+        requests=_requests(report),
+        more_requests=max(0, len(report.load.run.requests) - _REQUESTS) if report.load else 0,
+        chart=report.load.charts[0].words if chart and report.load else "",
         when=f"{format_day(started)}, {format_span(started, ended)}" if started else "",
         made=f"{format_day(info.made)}, {format_time_of_day(info.made)}",
         attached=attached,
@@ -121,6 +134,20 @@ def _operations(report: Report) -> list[tuple[str, str, str]]:
     ]
 
 
+def _requests(report: Report) -> list[tuple[str, str, str, str]]:
+    """Return the first requests of a load run: those that were sent most."""
+    rows = report.load.rows[:_REQUESTS] if report.load else ()
+    return [
+        (
+            _cut(row.numbers.name),
+            f"{row.numbers.count:,}",
+            row.failed,
+            format_duration(row.numbers.percentile(95.0).value_s) or "too few",
+        )
+        for row in rows
+    ]
+
+
 def _cause(cause: Cause, verdict: Verdict) -> DigestCause:
     checks = tuple(
         (_cut(" › ".join((*check.suite, check.title))), _cut(_why(check))) for check in cause.checks[:_CHECKS]
@@ -149,6 +176,7 @@ def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
         lines += ["", *_plain_cause(cause)]
     lines += ["", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else []
     lines += _plain_operations(words)
+    lines += _plain_load(words)
     lines += ["", *(f"{fact.key}: {fact.value}" for fact in info.facts)]
     lines += [f"The run: {words.when}"] if words.when else []
     lines += [f"This digest was made: {words.made}"]
@@ -163,6 +191,17 @@ def _plain_operations(words: _Words) -> list[str]:
     lines = [f"  {name}: {answers}, at most {longest}" for name, answers, longest in words.operations]
     more = [f"  and {plural(words.more_operations, 'more operation')}"] if words.more_operations else []
     return ["", "Calls:", *lines, *more]
+
+
+def _plain_load(words: _Words) -> list[str]:
+    if not words.load:
+        return []
+    lines = [
+        f"  {name}: {sent} sent, {failed} failed, 95 % within {within}"
+        for name, sent, failed, within in words.requests
+    ]
+    more = [f"  and {plural(words.more_requests, 'more request')}"] if words.more_requests else []
+    return ["", words.load, *lines, *more]
 
 
 def _plain_cause(cause: DigestCause) -> Iterator[str]:

@@ -6,12 +6,13 @@ import msgspec
 
 
 class Envelope(msgspec.Struct, frozen=True):
-    """Who writes to whom and when; ``logo`` is a PNG picture, or nothing."""
+    """Who writes to whom and when; ``logo`` and ``chart`` are PNG pictures, or nothing."""
 
     made: datetime
     sender: str = ""
     to: tuple[str, ...] = ()
     logo: bytes = b""
+    chart: bytes = b""
 
 
 class Attachment(msgspec.Struct, frozen=True):

@@ -6,6 +6,8 @@ from email.policy import SMTP
 from email.utils import format_datetime, parseaddr
 from hashlib import sha256
 
+import msgspec
+
 from plain_verdict.errors import UsageError
 from plain_verdict.model.marks import MAIL_MARK
 from plain_verdict.report import Report
@@ -44,8 +46,11 @@ def make_mail(report: Report, envelope: Envelope, attachment: Attachment | None)
     attached = attachment.name if attachment else ""
     most = _MOST_CAUSES
     while True:
-        digest = render_digest(report, most_causes=most, attached=attached)
+        digest = render_digest(report, most_causes=most, attached=attached, chart=bool(envelope.chart))
         message = _message(digest, envelope, None)
+        if len(message) > _DIGEST_BYTES and most == 0 and envelope.chart:
+            envelope, most = msgspec.structs.replace(envelope, chart=b""), _MOST_CAUSES
+            continue
         if len(message) <= _DIGEST_BYTES or most == 0:
             return _message(digest, envelope, attachment) if attachment else message
         most //= 2
@@ -62,9 +67,10 @@ def _message(digest: Digest, envelope: Envelope, attachment: Attachment | None) 
     message["Message-ID"] = f"<{mark}{MAIL_MARK}>"
     message.set_content(_clean(digest.text))
     message.add_alternative(_clean(digest.html), subtype="html")
-    if envelope.logo:
-        html = list(message.iter_parts())[1]
-        html.add_related(envelope.logo, "image", "png", cid="<logo>", filename="logo.png", disposition="inline")
+    html = list(message.iter_parts())[1]
+    for name, picture in (("logo", envelope.logo), ("chart", envelope.chart)):
+        if picture:
+            html.add_related(picture, "image", "png", cid=f"<{name}>", filename=f"{name}.png", disposition="inline")
     if attachment:
         kind, subkind = ("text", "html") if attachment.name.endswith(".html") else ("application", "zip")
         message.add_attachment(attachment.data, kind, subkind, filename=attachment.name)

@@ -8,6 +8,8 @@ from plain_verdict.report import Report
 from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.mail.envelope import Attachment, Envelope
 
+_DPI = 100
+
 
 class MailWriter(msgspec.Struct, frozen=True):
     """Writes verdict, tally and causes as a mail message; ``attachment`` is the page that goes with it."""
@@ -27,7 +29,8 @@ class MailWriter(msgspec.Struct, frozen=True):
 
         brand = report.info.brand
         logo = brand.logo.png if brand.logo else b""
-        envelope = Envelope(report.info.made, self.sender or brand.mail_address, self.to, logo)
+        sender = self.sender or brand.mail_address
+        envelope = Envelope(report.info.made, sender, self.to, logo, _chart(report))
         yield OutputFile("digest.eml", make_mail(report, envelope, self.attachment))
 
     def check(self) -> None:
@@ -35,3 +38,14 @@ class MailWriter(msgspec.Struct, frozen=True):
         from plain_verdict.writers.mail.message import check_addresses
 
         check_addresses(self.sender, self.to)
+
+
+def _chart(report: Report) -> bytes:
+    """Return the first drawing of a load run as a picture; nothing where there is none, or no library for it."""
+    if report.load is None:
+        return b""
+    try:
+        from plain_verdict.writers.charts.drawing import draw  # a large library, which may not be there
+    except ImportError:
+        return b""
+    return draw(report.load.charts[0], report.info.brand.accent_light, "png", dpi=_DPI)

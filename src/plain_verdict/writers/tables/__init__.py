@@ -1,0 +1,1 @@
+"""What a run holds as tables for spreadsheets and programs."""

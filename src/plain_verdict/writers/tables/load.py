@@ -1,0 +1,103 @@
+"""Tables of load runs: requests, the run over time, and numbers of the team's own."""
+
+from collections.abc import Iterator
+from datetime import timedelta
+
+from plain_verdict.model import RequestNumbers
+from plain_verdict.report import Report
+from plain_verdict.writers.summary_load import ms_of
+from plain_verdict.writers.tables.interface import Column, Row, Table
+
+_PER_CENTS = (50.0, 90.0, 95.0, 99.0, 99.9)
+
+
+def _requests(report: Report) -> Iterator[Row]:
+    run = report.run
+    if run.load:
+        yield from (_request(one, "") for one in (*run.load.requests, run.load.whole))
+    for reported in run.reported:
+        yield from (_request(one, reported.path) for one in (*reported.requests, reported.whole))
+
+
+def _request(numbers: RequestNumbers, reported_in: str) -> Row:
+    told = [numbers.percentile(per_cent) for per_cent in _PER_CENTS]
+    p95 = numbers.percentile(95.0)
+    return (
+        numbers.name,
+        numbers.count,
+        numbers.failed,
+        ms_of(numbers.least_s),
+        ms_of(numbers.mean_s),
+        *(ms_of(one.value_s) for one in told),
+        ms_of(p95.low_s),
+        ms_of(p95.high_s),
+        ms_of(numbers.longest_s),
+        round(numbers.received_bytes),
+        reported_in,
+    )
+
+
+def _series(report: Report) -> Iterator[Row]:
+    if report.run.load is None:
+        return
+    series = report.run.load.series_5s
+    for at, count in enumerate(series.counts):
+        moment = series.started + timedelta(seconds=at * series.step_s)
+        times = (ms_of(several[at]) for several in (series.p50_s, series.p95_s, series.p99_s))
+        yield (moment, count, series.failed[at], *times, series.users[at])
+
+
+def _metrics(report: Report) -> Iterator[Row]:
+    for one in report.run.metrics:
+        yield (one.name, one.unit, one.count, one.least, one.mean, one.p95, one.longest)
+
+
+TABLES = (
+    Table(
+        "load-requests",
+        "Requests of load runs, and all together; times of answered ones",
+        (
+            Column("request", "its name"),
+            Column("count", "how many were sent"),
+            Column("failed", "how many of them failed"),
+            Column("least_ms", "the shortest time"),
+            Column("mean_ms", "the mean time"),
+            *(
+                Column(f"p{one:g}_ms", f"within which {one:g} % were answered; empty: too few")
+                for one in _PER_CENTS
+            ),
+            Column("p95_low_ms", "from where on chance puts the 95 %"),
+            Column("p95_high_ms", "up to where chance puts the 95 %"),
+            Column("longest_ms", "the longest time"),
+            Column("bytes", "how much came back"),
+            Column("reported_in", "the summary that says so; empty: counted from samples"),
+        ),
+        _requests,
+    ),
+    Table(
+        "load-series",
+        "A load run in steps of five seconds",
+        (
+            Column("from", "when the step begins"),
+            Column("requests", "how many were started"),
+            Column("failed", "how many of them failed"),
+            *(Column(f"p{one}_ms", f"{one} % were answered within it; empty: too few") for one in (50, 95, 99)),
+            Column("users", "the most at once"),
+        ),
+        _series,
+    ),
+    Table(
+        "metrics",
+        "Numbers of the team's own",
+        (
+            Column("metric", "its name"),
+            Column("unit", "what it is counted in"),
+            Column("count", "how many values"),
+            Column("least", "the smallest"),
+            Column("mean", "the mean"),
+            Column("p95", "within which 95 % are; empty: too few"),
+            Column("longest", "the largest"),
+        ),
+        _metrics,
+    ),
+)
