@@ -54,10 +54,11 @@ class BackgroundTask(Generic[Result]):
         self._child.start()
         send.close()
 
-    def result(self, patience_s: float | None = None) -> Result:
-        """Return what the work gave; if the other process was lost, the work is done here.
+    def result(self, patience_s: float | None = None, *, again: bool = True) -> Result:
+        """Return what the work gave; if the other process was lost, the work is done here, unless not ``again``.
 
-        Raises TimeoutError where it takes longer than ``patience_s``; then it is ended.
+        Raises TimeoutError where it takes longer than ``patience_s``; then it is ended. Raises ChildProcessError
+        where it was lost and must not be done again, as it would take this process along.
         """
         if self._receive is None:
             return self._work()
@@ -66,7 +67,9 @@ class BackgroundTask(Generic[Result]):
                 self._child.kill()
                 raise TimeoutError
             result: Result = self._receive.recv()
-        except EOFError:
+        except EOFError as error:
+            if not again:
+                raise ChildProcessError from error
             return self._work()
         self._child.join()
         return result

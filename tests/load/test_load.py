@@ -308,8 +308,8 @@ def test_what_failed_was_not_within_any_time_and_a_waived_target_is_set_aside(to
         (tmp_path / "plain-verdict.toml").write_text(settings_given)
         summary = json.loads(tool("judge", "now.csv", "--json", "--detail").out)
         assert [check["outcome"] for check in summary["checks"]] == ["failed"]
-        assert "40 ms for those answered; 10 % failed" in json.dumps(summary["checks"])
         assert summary["verdict"] == word
+        assert word == "fit" or "40 ms for those answered; 10 % failed" in " ".join(summary["reasons"])
 
 
 def test_a_gzip_file_that_is_cut_off_gives_all_whole_rows_and_is_never_fit(tool, tmp_path):

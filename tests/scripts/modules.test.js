@@ -5,6 +5,7 @@ import { gzipSync } from "node:zlib";
 
 const MODULES = "../../src/plain_verdict/writers/html/scripts/modules";
 const { readView, writeView } = await import(`${MODULES}/fragment.js`);
+const { stepAt } = await import(`${MODULES}/charts.js`);
 const { byName, keepMatches, slowestFirst, wordsOf } = await import(`${MODULES}/search.js`);
 const { blockOf, bytesOf, idsOf, inflated } = await import(`${MODULES}/packed.js`);
 
@@ -90,3 +91,19 @@ test("what is packed is opened", async () => {
   assert.equal(await inflated(gzipSync(text).toString("base64")), text);
   assert.deepEqual([...bytesOf("AAH/")], [0, 1, 255]);
 });
+
+for (const [share, at, words] of [
+  [-0.2, 0, "09:00: requests 12, half within 3 ms"],
+  [0.49, 0, "09:00: requests 12, half within 3 ms"],
+  [0.5, 1, "09:01: requests 9, half within –"],
+  [7, 1, "09:01: requests 9, half within –"],
+]) {
+  test(`the step under ${share}`, () => {
+    const steps = [
+      ["From", "Requests", "Half within"],
+      ["09:00", "12", "3 ms"],
+      ["09:01", "9", "–"],
+    ];
+    assert.deepEqual(stepAt(steps, share), { at, words });
+  });
+}

@@ -94,10 +94,12 @@ def draw_svg(text: str, width: int, path: Path) -> Image.Image:
     if can_fork(alone=True):
         drawing.start()
     try:
-        png = drawing.result(_PATIENCE_S)
+        png = drawing.result(_PATIENCE_S, again=False)
     except TimeoutError as error:
         what = f"the logo takes longer than {_PATIENCE_S:.0f} s to draw"
         raise UsageError(what, path=str(path), hint="save it as PNG, or simplify its filters") from error
+    except ChildProcessError as error:
+        raise UsageError("the logo can't be drawn: what draws it failed", path=str(path)) from error
     if isinstance(png, str):
         raise UsageError(f"the logo can't be drawn: {png}", path=str(path))
     try:

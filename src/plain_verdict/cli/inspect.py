@@ -29,7 +29,7 @@ def run(options: argparse.Namespace) -> int:
         show_summary(report, SummaryWriter(options.detail))
     else:
         for file in results.files:
-            show_file(file)
+            show_file(file, results)
         for trouble in results.unread:
             show_other(trouble, "left out" if trouble.excluded_by_user else "can't be read")
         for trouble in results.left_alone:
@@ -40,7 +40,7 @@ def run(options: argparse.Namespace) -> int:
     return DONE if results.files else NOTHING_READ
 
 
-def show_file(file: ResultFile) -> None:
+def show_file(file: ResultFile, run: Run) -> None:
     """Print one result file: format, size, times, counts, notes."""
     show(file.path)
     when = (
@@ -53,10 +53,27 @@ def show_file(file: ResultFile) -> None:
     parts = [f"{tally.of(outcome):,} {outcome.value}" for outcome in Outcome if tally.of(outcome)]
     kinds = {name_kind(check.kind) for check in file.checks} - {"functional"}
     kind = f"{kinds.pop()} " if len(kinds) == 1 else ""
-    show(f"  {plural(tally.total, f'{kind}check')}{': ' if parts else ''}{', '.join(parts)}")
+    load = _load_in(file, run)
+    if load:
+        show(f"  {load}")
+    if tally.total or not load:
+        show(f"  {plural(tally.total, f'{kind}check')}{': ' if parts else ''}{', '.join(parts)}")
     for note in file.notes:
         show("  note:", "note", end=" ")
         show(f"{note.what}{f' ({note.where})' if note.where else ''}")
+
+
+def _load_in(file: ResultFile, run: Run) -> str:
+    """Return what a file holds of a load run, in words; "" where it holds nothing of one."""
+    reported = next((one for one in run.reported if one.path == file.path), None)
+    if reported:
+        return f"a load run as reported: {plural(reported.whole.count, 'request')}"
+    if run.load and file.path in run.load.paths:
+        several = (
+            f", together with {plural(len(run.load.paths) - 1, 'other file')}" if len(run.load.paths) > 1 else ""
+        )
+        return f"samples of a load run of {plural(run.load.rows, 'request')}{several}"
+    return ""
 
 
 def show_reruns(results: Run) -> None:

@@ -14,7 +14,8 @@ from plain_verdict.errors import PlainVerdictError, ReadError, UsageError
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.source import Source
 from plain_verdict.masking import Masker, MaskRules
-from plain_verdict.model import Check, Outcome
+from plain_verdict.model import Check, Outcome, Run
+from plain_verdict.pipeline import with_load
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.shape.checking import check_shape
 from plain_verdict.readers.shape.draft.drafting import draft_shape
@@ -22,15 +23,17 @@ from plain_verdict.readers.shape.draft.toml import as_toml
 from plain_verdict.readers.shape.reader import ShapeReader
 from plain_verdict.readers.shape.trial import Matched, try_shape
 from plain_verdict.readers.xml.text import HEAD_BYTES
+from plain_verdict.request import ReadOptions
 from plain_verdict.settings.limits import DEFAULT_LIMITS
 from plain_verdict.settings.loading import read_shapes
 from plain_verdict.settings.shapes import Shape, ShapeFile
 from plain_verdict.text.cleaning import one_line
-from plain_verdict.text.formatting import format_duration, plural
+from plain_verdict.text.formatting import format_duration, format_metric, plural
 
 _FIRST_CHECKS = 3
 _VALUES_SHOWN = 20
 _LEAST_WIDTH = 80
+_REQUESTS_SHOWN = 12
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -99,13 +102,33 @@ def _try(source: Source, name: str) -> int:
         names = ", ".join(f"“{shape.name}”" for shape in shapes)
         raise UsageError(f"holds no shape for {source.path}", path=name, hint=f"its shapes are {names}")
     for shape in fitting:
-        _show_trial(shape, source)
+        (_show_load if shape.is_load else _show_trial)(shape, source)
     return DONE
 
 
 def _claims(shape: Shape, source: Source) -> bool:
     with source.open() as stream:
         return ShapeReader(shape).recognises(Head(stream.read(HEAD_BYTES), source))
+
+
+def _show_load(shape: Shape, source: Source) -> None:
+    """Show what a shape of a load run finds: requests, metrics, and what was odd."""
+    mask = Masker(MaskRules()).text
+    file = ShapeReader(shape).read(source, DEFAULT_LIMITS)
+    run = with_load(Run((file,)), ReadOptions())
+    requests = [*(run.load.requests if run.load else ()), *(one for each in run.reported for one in each.requests)]
+    found = f"{plural(len(requests), 'request')} and {plural(len(run.metrics), 'metric')}"
+    show(f"{source.path} by the shape “{shape.name}”: {found}")
+    for request in requests[:_REQUESTS_SHOWN]:
+        p95 = format_duration(request.percentile(95.0).value_s) or "–"
+        show(f"  {mask(request.name)}: {request.count:,} sent, {request.failed:,} failed, 95 % within {p95}")
+    if len(requests) > _REQUESTS_SHOWN:
+        show(f"  and {len(requests) - _REQUESTS_SHOWN:,} more")
+    for metric in run.metrics[:_REQUESTS_SHOWN]:
+        show(f"  {mask(metric.name)}: {plural(metric.count, 'value')}, {format_metric(metric.mean, metric.unit)}")
+    for note in file.notes:
+        show("note:", "note", end=" ")
+        show(f"{mask(note.what)}{f' ({note.where})' if note.where else ''}")
 
 
 def _show_trial(shape: Shape, source: Source) -> None:

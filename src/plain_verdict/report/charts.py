@@ -69,6 +69,11 @@ class Chart(msgspec.Struct, frozen=True):
     """A row of heads, then one for each of the equal columns from left to right: what the cursor tells."""
 
 
+def steps_text(chart: Chart) -> str:
+    """Return the steps of a chart as its page carries them: cells parted by bars, rows by line ends."""
+    return "\n".join("|".join(row) for row in chart.steps)
+
+
 class TimeAxis:
     """The x axis of a chart over time: steps from a moment on."""
 

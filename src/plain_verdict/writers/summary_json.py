@@ -152,6 +152,8 @@ class Summary(msgspec.Struct, frozen=True):
     packed: str | msgspec.UnsetType = msgspec.UNSET
     latest: str | msgspec.UnsetType = msgspec.UNSET
     mail: str | msgspec.UnsetType = msgspec.UNSET
+    tables: str | msgspec.UnsetType = msgspec.UNSET
+    charts: str | msgspec.UnsetType = msgspec.UNSET
 
 
 class SummaryWriter(msgspec.Struct, frozen=True):

@@ -39,13 +39,14 @@ class LinesParser:
     def parse(self, part: Part) -> Iterator[Cells | BadRow]:
         """Yield the samples of a part, and each line that is none."""
         good: list[Sequence[str]] = []
+        last = part.line + part.data.count(b"\n")
         for number, line in enumerate(part.data.split(b"\n"), part.line):
             if not line.strip():
                 continue
             try:
                 value = _decode(line)
             except (msgspec.DecodeError, UnicodeDecodeError):
-                cut = number > part.line and not part.data.endswith(b"\n") and part.data.endswith(line)
+                cut = number == last  # with an end, nothing would stand in the last line
                 yield BadRow(number, "is cut off" if cut else "is no JSON")
                 continue
             if type(value) is not dict:

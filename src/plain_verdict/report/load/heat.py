@@ -1,6 +1,7 @@
 """A drawing of when requests took how long: each cell as dark as there are many."""
 
 import math
+from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
 
 from plain_verdict.model import Heat
@@ -20,11 +21,14 @@ def heat_map(heat: Heat) -> Chart:
     axis = TimeAxis(datetime.fromtimestamp(heat.started_s, UTC), heat.step_s, heat.columns)
     most = max(count for *_, count in heat.cells)
     paths: list[list[str]] = [[] for _ in range(_SHADES)]
-    width = round(axis.width, 1)
-    for column, row, count in heat.cells:
-        # By the logarithm: a few time-outs must be seen beside thousands of quick answers.
-        shade = min(_SHADES - 1, int(_SHADES * math.log1p(count) / math.log1p(most)))
-        paths[shade].append(f"M{axis.left(column):g} {bottom - (row + 1) * _ROW:g}h{width:g}v{_ROW:g}h-{width:g}z")
+    # By the logarithm: a few time-outs must be seen beside thousands of quick answers.
+    shades = [
+        (row, column, min(_SHADES - 1, int(_SHADES * math.log1p(count) / math.log1p(most))))
+        for column, row, count in heat.cells
+    ]
+    for row, column, size, shade in _runs(shades):
+        x, y, width = axis.left(column), bottom - (row + 1) * _ROW, round(size * axis.width, 1)
+        paths[shade].append(f"M{x:g} {y:g}h{width:g}v{_ROW:g}h-{width:g}z")
     low, high = heat.edges_s[0], heat.edges_s[-1]
     marks = [
         Mark(LEFT - 6, bottom - (bottom - _TOP) * math.log(at / low) / math.log(high / low) + 4, words, "end")
@@ -56,3 +60,17 @@ def heat_map(heat: Heat) -> Chart:
         marks=(*marks, *axis.ticks(bottom + 18)),
         table=(("Took", "Requests"), *told[::step]),
     )
+
+
+def _runs(shades: Sequence[tuple[int, int, int]]) -> Iterator[tuple[int, int, int, int]]:
+    """Yield row, first column, number of columns and shade of neighbours that are alike."""
+    begun: tuple[int, int, int, int] | None = None
+    for row, column, shade in sorted(shades):
+        if begun and (begun[0], begun[1] + begun[2], begun[3]) == (row, column, shade):
+            begun = (row, begun[1], begun[2] + 1, shade)
+            continue
+        if begun:
+            yield begun
+        begun = (row, column, 1, shade)
+    if begun:
+        yield begun

@@ -8,7 +8,6 @@ from functools import cache
 from hashlib import sha256
 from pathlib import Path
 
-import msgspec
 from jinja2 import BytecodeCache, Environment, FileSystemLoader, StrictUndefined
 from jinja2.bccache import Bucket
 from markupsafe import Markup
@@ -17,6 +16,7 @@ from plain_verdict import __version__
 from plain_verdict.brand.tokens import token_css
 from plain_verdict.judging.sentence import name_kind
 from plain_verdict.model import BAD, Content, ContentKind, LogEntry, Outcome, Problem, Step
+from plain_verdict.report.charts import steps_text
 from plain_verdict.report.difference import compare
 from plain_verdict.report.shown_check import RowStyle, describe_time, has_details
 from plain_verdict.text import formatting
@@ -105,7 +105,6 @@ def make_environment() -> Environment:
         plural=formatting.plural,
         capital=formatting.capital,
         headline=headline,
-        json=lambda value: msgspec.json.encode(value).decode(),
         beyond_headline=_beyond_headline,
         folded=_folded,
         lines=_lines,
@@ -129,6 +128,7 @@ def make_environment() -> Environment:
         expectations_html=expectations_html,
         data_url=_data_url,
         format_span=formatting.format_span,
+        steps_text=steps_text,
         version=__version__,
         kind_class=kind_class,
         kind_name=lambda kind: formatting.capital(name_kind(kind)),

@@ -29,7 +29,7 @@
     return { at, words: `${row[0]}: ${told.join(", ")}` };
   }
   function addCursor(drawing) {
-    const steps = JSON.parse(drawing.dataset.steps ?? "[]");
+    const steps = (drawing.dataset.steps ?? "").split("\n").map((row) => row.split("|"));
     if (steps.length < 2) return;
     const words = document.createElement("p");
     words.className = "cursor-words soft";
@@ -72,14 +72,16 @@
     (table.closest(".wide") ?? table).before(field);
   }
   function startCharts() {
-    for (const drawing of document.querySelectorAll("svg[data-steps]")) addCursor(
-      /** @type {SVGSVGElement} */
-      drawing
-    );
-    for (const table of document.querySelectorAll("table[data-find]")) addFind(
-      /** @type {HTMLTableElement} */
-      table
-    );
+    for (const drawing of document.querySelectorAll("svg[data-steps]"))
+      addCursor(
+        /** @type {SVGSVGElement} */
+        drawing
+      );
+    for (const table of document.querySelectorAll("table[data-find]"))
+      addFind(
+        /** @type {HTMLTableElement} */
+        table
+      );
   }
 
   // src/plain_verdict/writers/html/scripts/modules/packed.js

@@ -22,7 +22,7 @@ export function stepAt(steps, share) {
 
 /** @param {SVGSVGElement} drawing */
 function addCursor(drawing) {
-  const steps = JSON.parse(drawing.dataset.steps ?? "[]");
+  const steps = (drawing.dataset.steps ?? "").split("\n").map((row) => row.split("|"));
   if (steps.length < 2) return;
   const words = document.createElement("p");
   words.className = "cursor-words soft";
@@ -68,6 +68,8 @@ function addFind(table) {
 }
 
 export function startCharts() {
-  for (const drawing of document.querySelectorAll("svg[data-steps]")) addCursor(/** @type {SVGSVGElement} */ (drawing));
-  for (const table of document.querySelectorAll("table[data-find]")) addFind(/** @type {HTMLTableElement} */ (table));
+  for (const drawing of document.querySelectorAll("svg[data-steps]"))
+    addCursor(/** @type {SVGSVGElement} */ (drawing));
+  for (const table of document.querySelectorAll("table[data-find]"))
+    addFind(/** @type {HTMLTableElement} */ (table));
 }
