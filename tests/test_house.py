@@ -91,6 +91,30 @@ def test_help_and_version_import_nothing_heavy():
     assert not {"lxml", "jinja2", "msgspec", "rich", "plain_verdict.model", "json"} & set(loaded)
 
 
+def test_a_page_of_checks_imports_nothing_of_load_runs(tmp_path):
+    (tmp_path / "r.xml").write_text('<testsuite name="Quay"><testcase name="sails"/></testsuite>')
+    code = (
+        "import sys; from plain_verdict.cli import main; main(['report', 'r.xml', '--quiet']); print(*sys.modules)"
+    )
+    command = [sys.executable, "-c", code]
+    loaded = subprocess.run(command, capture_output=True, text=True, check=True, cwd=tmp_path).stdout.split()
+    heavy = {
+        "numpy",
+        "pyarrow",
+        "scipy",
+        "matplotlib",
+        "dask",
+        "distributed",
+        "concurrent.futures",
+        "asyncio",
+        "email.message",
+    }
+    assert not heavy & set(loaded)
+    assert not [
+        name for name in loaded if name.startswith(("plain_verdict.report.load", "plain_verdict.readers.shape."))
+    ]
+
+
 @pytest.mark.slow
 def test_the_docs_show_what_the_program_really_prints():
     done = subprocess.run(

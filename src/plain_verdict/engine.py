@@ -2,14 +2,16 @@
 
 from collections import deque
 from collections.abc import Awaitable, Callable, Iterable, Iterator
-from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from contextlib import ExitStack
 from importlib import import_module
 from types import TracebackType
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from plain_verdict.errors import UsageError
 from plain_verdict.text.cleaning import one_line
+
+if TYPE_CHECKING:
+    from concurrent.futures import Executor, Future
 
 Piece = TypeVar("Piece")
 Made = TypeVar("Made")
@@ -66,12 +68,14 @@ class Engine:
         except Exception as error:  # workers and what they run on may fail in any way
             raise EngineError(one_line(f"{type(error).__name__}: {error}", 300)) from error
 
-    def _begin(self) -> Executor:
+    def _begin(self) -> "Executor":
         if self._name:
             return self._on_cluster(self._name.removeprefix(_SCHEME))
+        from concurrent.futures import ThreadPoolExecutor  # for load results only
+
         return self._open.enter_context(ThreadPoolExecutor(_THREADS))
 
-    def _on_cluster(self, address: str) -> Executor:
+    def _on_cluster(self, address: str) -> "Executor":
         try:
             from dask import config
 

@@ -5,6 +5,7 @@ import json
 import os
 import random
 import signal
+from datetime import datetime
 from functools import partial
 
 import numpy as np
@@ -16,12 +17,14 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from test_load import HEAD, START_US, block, run_of, samples
 
+from conftest import EXAMPLES
 from plain_verdict.engine import Engine
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.bins import metric_bins_of
 from plain_verdict.load.counts import SparseCounts
 from plain_verdict.load.metrics import MetricState, bin_of, metric_of
 from plain_verdict.load.numbers import numbers_of
+from plain_verdict.load.percentiles import rank_of
 from plain_verdict.load.rates import effect_of, wilson
 from plain_verdict.load.state import LoadState
 from plain_verdict.readers.samples import blocks
@@ -362,3 +365,38 @@ def test_pictures_tables_and_the_mail_take_a_load_run_along(tool, tmp_path):
     assert "Content-ID: <chart>" in mail
     assert tool(*asked).code == 0
     assert {path.name: path.read_bytes() for path in (tmp_path / "pictures").iterdir()} == before
+
+
+# Samples of real clients: how each is read, and the columns of start, duration, its unit in ms, request and status.
+CLIENTS = {
+    "curl.csv": ("", ("started", "seconds", 1000, "request", "status")),
+    "benchmark-client.tsv": (
+        '[[shape]]\nname = "benchmark"\nfiles = ["*.tsv"]\nkind = "load"\n[shape.samples]\ntime = "seconds"\nduration = { from = "ttime", unit = "ms" }\n',
+        ("seconds", "ttime", 1, None, None),
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CLIENTS)
+def test_samples_of_real_clients_give_the_numbers_of_numpy(tool, tmp_path, name):
+    settings, (start, took, unit, request, status) = CLIENTS[name]
+    path = EXAMPLES / "load" / name
+    (tmp_path / name).write_bytes(path.read_bytes())
+    (tmp_path / "plain-verdict.toml").write_text(settings)
+    load = json.loads(tool("judge", name, "--json").out)["load"]
+    with path.open(newline="") as file:
+        rows = list(csv.DictReader(file, delimiter="\t" if path.suffix == ".tsv" else ","))
+    assert load["rows"] == len(rows)
+    began = min(float(row[start]) for row in rows)
+    assert datetime.fromisoformat(load["first_start"]).timestamp() == pytest.approx(began, abs=0.001)
+    for told in load["requests"]:
+        own = [row for row in rows if request is None or row[request] == told["request"]]
+        times = np.sort([float(row[took]) * unit for row in own if status is None or int(row[status]) < 400])
+        assert (told["count"], told["failed"]) == (len(own), len(own) - len(times))
+        if len(times):
+            assert told["mean_ms"] == pytest.approx(times.mean(), abs=0.001)
+            assert (told["least_ms"], told["longest_ms"]) == (pytest.approx(times[0]), pytest.approx(times[-1]))
+        for per_cent in (50, 90, 95, 99):
+            if told[f"p{per_cent}_ms"] is not None:
+                exact = times[rank_of(per_cent / 100, len(times)) - 1]
+                assert told[f"p{per_cent}_ms"] == pytest.approx(exact, rel=0.0005)

@@ -68,10 +68,10 @@ class Chart(msgspec.Struct, frozen=True):
     steps: tuple[tuple[str, ...], ...] = ()
     """A row of heads, then one for each of the equal columns from left to right: what the cursor tells."""
 
-
-def steps_text(chart: Chart) -> str:
-    """Return the steps of a chart as its page carries them: cells parted by bars, rows by line ends."""
-    return "\n".join("|".join(row) for row in chart.steps)
+    @property
+    def steps_text(self) -> str:
+        """Return the steps as the page carries them: cells parted by bars, rows by line ends."""
+        return "\n".join("|".join(row) for row in self.steps)
 
 
 class TimeAxis:

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from functools import cached_property
 from heapq import nsmallest
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -24,8 +25,6 @@ from plain_verdict.operations.numbers import CallNumbers, by_operation
 from plain_verdict.report.api import ApiOverview, tell_api
 from plain_verdict.report.causes import CauseEntry, tell_causes
 from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
-from plain_verdict.report.load.overview import LoadOverview, tell_load
-from plain_verdict.report.load.sums import MetricsOverview, ReportedOverview, tell_metrics, tell_reported
 from plain_verdict.report.overview import span_of, title_of
 from plain_verdict.report.page_info import PageInfo
 from plain_verdict.report.shown_check import ShownCheck, show_check
@@ -39,6 +38,10 @@ from plain_verdict.text.formatting import capital, format_day, format_span, plur
 _SLOWEST = 8
 _OPEN_AT_MOST = 20  # failed checks are open from the start, unless they are so many that they bury the rest
 _SHOWN_FACTS = 12
+
+if TYPE_CHECKING:
+    from plain_verdict.report.load.overview import LoadOverview
+    from plain_verdict.report.load.sums import MetricsOverview, ReportedOverview
 
 
 class FileRow(msgspec.Struct, frozen=True):
@@ -145,18 +148,30 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return tell_api(self.run, self.operations)
 
     @cached_property
-    def reported(self) -> ReportedOverview | None:
+    def reported(self) -> "ReportedOverview | None":
         """Return what is told of load results that other tools summed up."""
+        if not self.run.reported:
+            return None
+        from plain_verdict.report.load.sums import tell_reported  # for runs that have some
+
         return tell_reported(self.run)
 
     @cached_property
-    def metrics(self) -> MetricsOverview | None:
+    def metrics(self) -> "MetricsOverview | None":
         """Return what is told of the team's own numbers."""
+        if not self.run.metrics:
+            return None
+        from plain_verdict.report.load.sums import tell_metrics  # as above
+
         return tell_metrics(self.run)
 
     @cached_property
-    def load(self) -> LoadOverview | None:
+    def load(self) -> "LoadOverview | None":
         """Return what is told of the load run; None where there is none."""
+        if self.run.load is None:
+            return None
+        from plain_verdict.report.load.overview import tell_load  # as above
+
         return tell_load(self.run)
 
     @cached_property

@@ -7,7 +7,6 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from plain_verdict.model import in_order
-from plain_verdict.readers.shape.times import moment_reader
 from plain_verdict.settings.shapes import Moment
 from plain_verdict.text.moments import read_moment
 from plain_verdict.text.names import SECONDS, UNITS, unit_in, words_of
@@ -117,7 +116,11 @@ class Columns(NamedTuple):
 
 @lru_cache(maxsize=8)
 def _reader_of(moment: Moment | None) -> Callable[[str], datetime | None]:
-    return moment_reader(moment) if moment else read_moment
+    if moment is None:
+        return read_moment
+    from plain_verdict.readers.shape.times import moment_reader  # for shapes
+
+    return moment_reader(moment)
 
 
 def _bare(name: str) -> str:
@@ -149,6 +152,10 @@ def places_of(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]
         if found:
             places[role] = found[0]
             del free[found[0]]
+    if Role.TOOK not in places:  # a column may be called by its unit alone
+        units = [at for at in free if all(UNITS.get(word) in _SMALL_UNITS for word in words_of(header[at]) or [""])]
+        if units:
+            places[Role.TOOK] = units[0]
     return places
 
 

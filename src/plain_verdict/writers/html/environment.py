@@ -16,7 +16,6 @@ from plain_verdict import __version__
 from plain_verdict.brand.tokens import token_css
 from plain_verdict.judging.sentence import name_kind
 from plain_verdict.model import BAD, Content, ContentKind, LogEntry, Outcome, Problem, Step
-from plain_verdict.report.charts import steps_text
 from plain_verdict.report.difference import compare
 from plain_verdict.report.shown_check import RowStyle, describe_time, has_details
 from plain_verdict.text import formatting
@@ -128,7 +127,6 @@ def make_environment() -> Environment:
         expectations_html=expectations_html,
         data_url=_data_url,
         format_span=formatting.format_span,
-        steps_text=steps_text,
         version=__version__,
         kind_class=kind_class,
         kind_name=lambda kind: formatting.capital(name_kind(kind)),

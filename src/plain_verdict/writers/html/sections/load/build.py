@@ -1,11 +1,15 @@
 """Load: how many requests there were, what they took, what failed, and whether the targets were kept."""
 
+from typing import TYPE_CHECKING
+
 from plain_verdict.report import Report
-from plain_verdict.report.load.overview import LoadOverview
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
+if TYPE_CHECKING:
+    from plain_verdict.report.load.overview import LoadOverview
 
-def _find_matter(report: Report, _: PageParts) -> LoadOverview | None:
+
+def _find_matter(report: Report, _: PageParts) -> "LoadOverview | None":
     return report.load
 
 
