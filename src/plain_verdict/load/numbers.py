@@ -51,7 +51,8 @@ def numbers_of(state: LoadState, bad_rows: int = 0, paths: tuple[str, ...] = ())
     both = _together(answered, *_summed(failed_bins, failed_counts), state.everything)
     whole = _numbers(WHOLE, _all_of(state), answered, both, all_batches)
     edges, shares = density(answered)
-    seconds = _series(state, 1)
+    span_s = (state.last_us - state.first_us) // 1_000_000
+    seconds = _series(state, 1 + span_s // _MOST_SLOTS)
     return LoadRun(
         rows=state.rows,
         bad_rows=bad_rows,
@@ -83,6 +84,9 @@ def _notes(state: LoadState) -> Iterator[str]:
         span_s = (state.last_us - state.first_us) / 1e6
         if span_s > _LONGEST_S:
             yield f"The samples span {span_s / 86_400:,.0f} days: is the time of some of them wrong?"
+        if span_s > 5 * _MOST_SLOTS:
+            hours = 5 * _MOST_SLOTS / 3600
+            yield f"Of the run in steps of five seconds, in the JSON, only the first {hours:.0f} hours are told."
     if state.folded:
         yield (
             f"The samples have {len(state.folded) + len(state.names):,} names of requests: those past the first "

@@ -8,6 +8,7 @@ from plain_verdict.report.ranges import round_numbers_between
 from plain_verdict.text.formatting import format_duration
 
 _TABLE_ROWS = 16
+_LABEL_WIDTH = 60.0
 
 
 def spread(load: LoadRun) -> Chart:
@@ -39,7 +40,10 @@ def spread(load: LoadRun) -> Chart:
     told = [(per_cent, load.whole.percentile(per_cent).value_s) for per_cent in (50.0, 95.0, 99.0)]
     known = [(per_cent, seconds) for per_cent, seconds in told if seconds is not None and low <= seconds <= high]
     lines = tuple(Outline("median", points([(x(seconds), top), (x(seconds), bottom)])) for _, seconds in known)
-    labels = [Mark(x(seconds), top - 5, f"{per_cent:g} %", "middle", "label") for per_cent, seconds in known]
+    labels: list[Mark] = []
+    for per_cent, seconds in known:
+        if not labels or x(seconds) - labels[-1].x > _LABEL_WIDTH:
+            labels.append(Mark(x(seconds), top - 5, f"{per_cent:g} %", "middle", "label"))
     words = ", ".join(f"{per_cent:g} % took up to {format_duration(seconds)}" for per_cent, seconds in known)
     longest = load.whole.longest_s
     rows = [
