@@ -11,6 +11,7 @@ from plain_verdict.judging.conditions import Scopes, weigh
 from plain_verdict.judging.kinds import Weighed, judge_kinds
 from plain_verdict.judging.measures import PASS_RATE, CheckedScope
 from plain_verdict.judging.remarks import reasons_of, remarks_on
+from plain_verdict.judging.rules_apart import set_aside
 from plain_verdict.judging.sentence import SentenceFacts, explain
 from plain_verdict.judging.targets import sent_in
 from plain_verdict.judging.waivers import apply_waivers
@@ -26,7 +27,9 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
     """Return the verdict on the run; ``today`` is the day by which waivers end."""
     causes, cause_notes = find_causes(run, rules.causes)
     waivers = apply_waivers(run, rules.waivers, today)
-    scopes = Scopes(run, waivers.waived)
+    apart, apart_remarks = set_aside(run.checks, rules.breaks_from, waivers.waived, today)
+    waived = waivers.waived | apart
+    scopes = Scopes(run, waived)
     own, scope_notes = weigh(rules.conditions, scopes)
     gaps = len({gap.path for gap in run.not_whole})
     no_failures = tuple(_no_failures(scopes.whole, rules.conditions))
@@ -39,7 +42,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
     facts = SentenceFacts(
         tally=run.tally,
         gaps=gaps,
-        waived=len(waivers.waived),
+        waived=len(waived),
         kinds=kinds,
         requests=sum(sent.whole.count for sent in sent_in(run)),
         cause=_largest(causes, run.tally),
@@ -53,11 +56,11 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         why=sentence.text,
         reasons=(*reasons_of(scopes.whole, facts.broken), *not_whole),
         not_whole=not_whole,
-        remarks=(*remarks_on(run, facts, sentence), *waivers.remarks),
+        remarks=(*remarks_on(run, facts, sentence), *waivers.remarks, *apart_remarks),
         conditions=conditions,
         causes=causes,
         kinds=kinds,
-        waived=waivers.waived,
+        waived=waived,
         notes=(*cause_notes, *waivers.notes, *scope_notes),
     )
 

@@ -50,7 +50,7 @@ def _with_several_values(facts: Sequence[Sequence[Fact]]) -> set[str]:
 
 
 def _as_variant(file: ResultFile, variant: tuple[Fact, ...]) -> ResultFile:
-    checks = tuple(msgspec.structs.replace(check, variant=variant) for check in file.checks)
+    checks = tuple(msgspec.structs.replace(check, variant=(*check.variant, *variant)) for check in file.checks)
     return msgspec.structs.replace(file, checks=checks)
 
 

@@ -41,6 +41,7 @@ from plain_verdict.model.load import (
     Waiting,
 )
 from plain_verdict.model.outcome import BAD, Kind, Outcome, gravest
+from plain_verdict.model.rule import Allowed, Rule, Severity
 from plain_verdict.model.run import (
     Payload,
     ReadingNote,
@@ -56,6 +57,7 @@ from plain_verdict.model.verdict import Cause, ConditionResult, KindVerdict, Sta
 
 __all__ = [
     "BAD",
+    "Allowed",
     "ApiCalls",
     "Attempt",
     "Body",
@@ -96,8 +98,10 @@ __all__ = [
     "Reported",
     "RequestNumbers",
     "ResultFile",
+    "Rule",
     "Run",
     "Series",
+    "Severity",
     "SlowStart",
     "State",
     "Step",

@@ -7,6 +7,7 @@ from plain_verdict.model.evidence import Evidence
 from plain_verdict.model.exchange import Exchange, Expectation
 from plain_verdict.model.facts import Fact, Value
 from plain_verdict.model.outcome import BAD, Kind, Outcome
+from plain_verdict.model.rule import Rule
 
 
 class Place(Value, frozen=True):
@@ -28,6 +29,8 @@ class Problem(Value, frozen=True):
     detail: str = ""
     expected: str | None = None
     actual: str | None = None
+    place: str = ""
+    """Where it was found, in words: a file and its line, an element of a page."""
 
 
 class Output(Value, frozen=True):
@@ -103,6 +106,8 @@ class Check(Value, frozen=True):
     """What sets it apart from the same check elsewhere in the run: browser, platform, region."""
     apart: str = ""
     """Where it comes from, in words, if other checks of the run have its name: a file, a host, "2 of 3"."""
+    rule: Rule | None = None
+    """Of checks of kind compliance."""
 
     @property
     def title(self) -> str:

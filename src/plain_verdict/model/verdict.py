@@ -55,10 +55,10 @@ class Cause(Value, frozen=True):
 
 
 class Waived(Value, frozen=True):
-    """That a check may fail, why, and until which day."""
+    """That a check may fail, why, and until which day; None: nothing ends it."""
 
     reason: str
-    until: date
+    until: date | None
     who: str = ""
     link: str = ""
 

@@ -21,7 +21,9 @@ from plain_verdict.readers.record.reader import RecordReader
 from plain_verdict.readers.samples.condensed import CondensedReader
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.readers.samples.reader import SamplesReader
+from plain_verdict.readers.sarif.reader import SarifReader
 from plain_verdict.readers.tap.reader import TapReader
+from plain_verdict.readers.xccdf.reader import XccdfReader
 from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.shapes import Shape
@@ -34,6 +36,8 @@ READERS: tuple[Reader, ...] = (
     RecordReader(),
     HarReader(),
     TapReader(),
+    SarifReader(),
+    XccdfReader(),
     CondensedReader(),
     SamplesReader(),
 )

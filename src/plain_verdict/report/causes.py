@@ -1,12 +1,12 @@
 """The causes of failures as an output tells them: how many, where alone, with which picture and values."""
 
 from collections.abc import Mapping, Sequence
-from datetime import date
 
 import msgspec
 
 from plain_verdict.model import Cause, Check, Problem, Verdict, Waived
 from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
+from plain_verdict.report.shown_check import describe_waiver
 
 MOST_CAUSES = 300
 """That are told one by one."""
@@ -20,8 +20,8 @@ _PAIR_CHARS = 300  # of expected and actual together, up to which they stand wit
 class CauseEntry(msgspec.Struct, frozen=True):
     """A cause, ready to be told. ``checks`` stand open, ``more`` may be folded, ``unlisted`` are only counted.
 
-    ``waived_until`` is there where all its checks are waived. ``only_in`` are values of facts, like a browser, that
-    all its checks and only they have in common. ``message`` is empty where the name says it already.
+    ``set_aside`` says for how long, where all its checks are waived. ``only_in`` are values of facts, like a
+    browser, that all its checks and only they have in common. ``message`` is empty where the name says it already.
     """
 
     cause: Cause
@@ -29,7 +29,7 @@ class CauseEntry(msgspec.Struct, frozen=True):
     more: tuple[Check, ...]
     unlisted: int
     waived: int
-    waived_until: date | None
+    set_aside: str
     message: tuple[tuple[str, bool], ...]
     problem: Problem | None
     """Whose expected and actual values show the cause."""
@@ -52,7 +52,7 @@ def _entry(cause: Cause, waived: Mapping[str, Waived], evidence: EvidenceIndex, 
         more=cause.checks[_LISTED:listed],
         unlisted=max(0, len(cause.checks) - listed),
         waived=len(of_it),
-        waived_until=of_it[0].until if len(of_it) == len(cause.checks) else None,
+        set_aside=describe_waiver(of_it[0]) if len(of_it) == len(cause.checks) else "",
         message=() if typical == cause.name else cause.typical,
         problem=_telling_problem(cause.checks),
         only_in=_only_in(cause.checks),

@@ -40,6 +40,7 @@ _OPEN_AT_MOST = 20  # failed checks are open from the start, unless they are so 
 _SHOWN_FACTS = 12
 
 if TYPE_CHECKING:
+    from plain_verdict.report.compliance import ComplianceOverview
     from plain_verdict.report.load.overview import LoadOverview
     from plain_verdict.report.load.sums import MetricsOverview, ReportedOverview
 
@@ -146,6 +147,15 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     def api(self) -> ApiOverview | None:
         """Return what is told of the calls to an API; None where there are none."""
         return tell_api(self.run, self.operations)
+
+    @cached_property
+    def compliance(self) -> "ComplianceOverview | None":
+        """Return what is told of rules."""
+        if not any(check.rule for check in self.run.checks):
+            return None
+        from plain_verdict.report.compliance import tell_compliance  # for runs that have some
+
+        return tell_compliance(self.run, self.verdict)
 
     @cached_property
     def reported(self) -> "ReportedOverview | None":

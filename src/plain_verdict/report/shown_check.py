@@ -1,14 +1,13 @@
 """What a check shows, decided once for every place it stands in: a page, a folder, a folded part of a page."""
 
 from collections.abc import Iterator
-from datetime import date
 from enum import StrEnum
 
 import msgspec
 
 from plain_verdict.model import BAD, Attempt, Check, Fact, Kind, Outcome, Step, Waived
 from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
-from plain_verdict.text.formatting import format_day, format_duration
+from plain_verdict.text.formatting import format_date, format_day, format_duration
 
 
 class RowStyle(StrEnum):
@@ -52,11 +51,11 @@ class ShownAttempt(msgspec.Struct, frozen=True):
 class ShownCheck(msgspec.Struct, frozen=True):
     """A check with everything that is told of it, in order.
 
-    Under its name stand ``attempt_note``, ``waived_until`` or ``skip_reason``, one of them at most.
+    Under its name stand ``attempt_note``, ``set_aside`` or ``skip_reason``, one of them at most.
     """
 
     attempt_note: str
-    waived_until: date | None
+    set_aside: str
     skip_reason: str
     variant: tuple[Fact, ...]
     told: str
@@ -99,6 +98,11 @@ def describe_time(check: Check) -> str:
     return format_duration(last.took_s) if last.took_s or last.outcome is not Outcome.SKIPPED else ""
 
 
+def describe_waiver(waiver: Waived) -> str:
+    """Return how long a failure is waived, in short."""
+    return f"waived until {format_date(waiver.until)}" if waiver.until else "set aside"
+
+
 def show_check(
     check: Check, waiver: Waived | None, evidence: EvidenceIndex, *, shared: tuple[Fact, ...] = (), told: str = ""
 ) -> ShownCheck:
@@ -113,7 +117,7 @@ def show_check(
     skipped = check.outcome is Outcome.SKIPPED and not retried and waiver is None
     return ShownCheck(
         attempt_note=note if retried else "",
-        waived_until=waiver.until if waiver and not retried else None,
+        set_aside=describe_waiver(waiver) if waiver and not retried else "",
         skip_reason=check.last.reason if skipped else "",
         variant=tuple(fact for fact in check.variant if fact not in shared),
         waiver=waiver,

@@ -6,7 +6,7 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
-from plain_verdict.model import Kind, Outcome
+from plain_verdict.model import Kind, Outcome, Severity
 
 
 class Match(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -64,6 +64,7 @@ class Scope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     operation: Annotated[str, Meta(description="calls of an operation, like `POST /bookings`")] = ""
     status: Annotated[str, Meta(description="calls answered so: `503`, `5xx`, or `no answer`")] = ""
     request: Annotated[str, Meta(description="requests of a load run, like `Pay*`: a target for each")] = ""
+    severity: Annotated[str, Meta(description="rules of a severity, like `high` or `high or above`")] = ""
     metric: Annotated[str, Meta(description="numbers of your own, like `first paint`: a target for each")] = ""
 
 
@@ -85,3 +86,5 @@ class Rules(msgspec.Struct, frozen=True):
     causes: tuple[CauseRule, ...] = ()
     waivers: tuple[WaiverRule, ...] = ()
     conditions: tuple[ConditionRule, ...] = ()
+    breaks_from: Severity = Severity.MEDIUM
+    """The least severity of a broken rule that breaks the verdict."""

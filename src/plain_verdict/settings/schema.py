@@ -8,6 +8,7 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
+from plain_verdict.model import Severity
 from plain_verdict.model.facts import VARIANT_FACTS
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, WaiverRule
@@ -150,6 +151,14 @@ class LoadTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     ] = ""
 
 
+class ComplianceTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[compliance]``: which broken rules count."""
+
+    breaks_from: Annotated[
+        Severity, Meta(description="the least severity that breaks the verdict; lower ones are counted and said")
+    ] = Severity.MEDIUM
+
+
 class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """All that the file may hold."""
 
@@ -165,6 +174,7 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     input: InputTable = InputTable()
     api: ApiTable = ApiTable()
     load: LoadTable = LoadTable()
+    compliance: ComplianceTable = ComplianceTable()
     cause: tuple[CauseRule, ...] = ()
     waiver: tuple[WaiverRule, ...] = ()
     condition: tuple[ConditionRule, ...] = ()
@@ -173,4 +183,4 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     @property
     def rules(self) -> Rules:
         """Return the rules to judge by."""
-        return Rules(self.cause, self.waiver, self.condition)
+        return Rules(self.cause, self.waiver, self.condition, self.compliance.breaks_from)

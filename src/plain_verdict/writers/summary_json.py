@@ -17,6 +17,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.operations.numbers import CallNumbers
 from plain_verdict.report import Report
+from plain_verdict.report.compliance import RuleCounts, count_rules
 from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.summary_load import (
     LoadSummary,
@@ -136,6 +137,7 @@ class Summary(msgspec.Struct, frozen=True):
     load: LoadSummary | None = None
     reported: list[ReportedSummary] = []
     metrics: list[MetricSummary] = []
+    rules: RuleCounts | None = None
     causes: list[CauseSummary] = []
     waived: int = 0
     rule_notes: list[str] = []
@@ -192,6 +194,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             load=load_summary(run.load) if run.load else None,
             reported=list(map(reported_summary, run.reported)),
             metrics=list(map(metric_summary, run.metrics)),
+            rules=count_rules(run.checks, verdict.waived) if report.compliance else None,
             causes=list(map(_cause, verdict.causes)),
             waived=len(verdict.waived),
             rule_notes=list(verdict.notes),

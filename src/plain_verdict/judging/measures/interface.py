@@ -60,6 +60,10 @@ class CheckedScope:
         """Return how those ended that are waived."""
         return tally_of([check for check in self.checks if check.id in self._waived]) if self._waived else Tally()
 
+    def is_waived(self, check: Check) -> bool:
+        """Return whether a check may fail."""
+        return check.id in self._waived
+
     @cached_property
     def times_s(self) -> list[float]:
         """Return how long each check took that tells it, in seconds."""

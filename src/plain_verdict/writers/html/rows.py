@@ -10,7 +10,7 @@ from functools import cache
 from jinja2 import Environment
 from markupsafe import Markup, escape
 
-from plain_verdict.model import Check, Kind, Outcome
+from plain_verdict.model import Check, Kind, Outcome, Severity
 from plain_verdict.report.shown_check import describe_time, is_simple
 
 _PLACES = ("id", "seconds", "outcome", "name", "took", "kind")
@@ -21,6 +21,16 @@ _PLACE = re.compile("\ue000([a-z]+)\ue001")
 def outcome_html(outcome: Outcome) -> Markup:
     """Return an outcome's word with its sign."""
     return Markup(f'<span class="outcome {outcome.value}">{outcome.value}</span>')  # noqa: S704  words of our own
+
+
+@cache
+def severity_html(severity: Severity) -> Markup:
+    """Return a severity as a word and a bar of as many parts as it has grades."""
+    bar = "▮" * severity.rank + "▯" * (len(Severity) - 1 - severity.rank)
+    word = severity.value
+    return Markup(  # noqa: S704  words of our own
+        f'<span class="severity {word}">{word} <span class="grade" aria-hidden="true">{bar}</span></span>'
+    )
 
 
 @cache

@@ -18,6 +18,8 @@ def _target(kind: Kind, report: Report, *, folder: bool) -> str:
         return "api"
     if kind is Kind.LOAD and (report.load or report.reported):
         return "load" if report.load else "reported"
+    if kind is Kind.COMPLIANCE and report.compliance:
+        return "compliance"
     return "every" if folder else f"kind={kind.value}"
 
 

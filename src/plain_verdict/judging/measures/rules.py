@@ -1,0 +1,44 @@
+"""Measures of rules, for compliance checks."""
+
+from plain_verdict.judging.measures.interface import CHECK_KEYS, COUNT, CheckedScope, Measure
+from plain_verdict.model import BAD, Check, Outcome
+from plain_verdict.text.formatting import plural
+
+
+def _rules(scope: CheckedScope) -> list[Check]:
+    return [check for check in scope.checks if check.rule]
+
+
+def _broken(scope: CheckedScope) -> float:
+    return sum(check.outcome in BAD and not scope.is_waived(check) for check in _rules(scope))
+
+
+def _undecided(scope: CheckedScope) -> float:
+    return sum(check.outcome is Outcome.UNDECIDED for check in _rules(scope))
+
+
+def _findings(scope: CheckedScope) -> float:
+    return sum(check.rule.findings for check in _rules(scope) if check.rule)
+
+
+def _new_findings(scope: CheckedScope) -> float | None:
+    told = [check.rule.new_findings for check in _rules(scope) if check.rule]
+    known = [number for number in told if number is not None]
+    return sum(known) if known else None
+
+
+MEASURES = (
+    Measure("broken rules", COUNT, _broken, lambda _, number: plural(round(number), "broken rule"), CHECK_KEYS),
+    Measure(
+        "undecided rules", COUNT, _undecided, lambda _, number: plural(round(number), "undecided rule"), CHECK_KEYS
+    ),
+    Measure("findings", COUNT, _findings, lambda _, number: plural(round(number), "finding"), CHECK_KEYS),
+    Measure(
+        "new findings",
+        COUNT,
+        _new_findings,
+        lambda _, number: plural(round(number), "new finding"),
+        CHECK_KEYS,
+        lambda _: "no result says what was there before",
+    ),
+)

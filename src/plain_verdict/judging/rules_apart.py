@@ -1,0 +1,53 @@
+"""Broken rules that do not break a verdict: allowed in their result file, or too slight to count."""
+
+from collections.abc import Iterator, Sequence
+from datetime import date
+
+from plain_verdict.model import BAD, Check, Severity, Waived
+from plain_verdict.text.formatting import capital, format_date, join_list, spelled
+
+_SLIGHT = "too slight to break the verdict"
+
+
+def broken_rules(checks: Sequence[Check]) -> list[Check]:
+    """Return the rules that are broken or could not be evaluated."""
+    return [check for check in checks if check.rule and check.outcome in BAD]
+
+
+def set_aside(
+    checks: Sequence[Check], breaks_from: Severity, waived: dict[str, Waived], today: date
+) -> tuple[dict[str, Waived], tuple[str, ...]]:
+    """Return the broken rules that do not count, by id, besides those that are waived; and remarks on them."""
+    apart: dict[str, Waived] = {}
+    remarks: list[str] = []
+    endless: list[Check] = []
+    for check in broken_rules(checks):
+        rule = check.rule
+        if rule is None or check.id in waived:
+            continue
+        allowed = rule.allowed
+        if allowed and allowed.until and today > allowed.until:
+            remarks.append(
+                f"What “{check.name}” allows ended on {format_date(allowed.until)}, and it counts again."
+            )
+        elif allowed:
+            apart[check.id] = Waived(
+                f"allowed in the result file itself: {allowed.reason}", allowed.until, allowed.who
+            )
+            endless += [] if allowed.until else [check]
+        elif rule.severity.rank < breaks_from.rank:
+            apart[check.id] = Waived(f"of {rule.severity.value} severity, {_SLIGHT}", None)
+    remarks += _on_endless(endless)
+    slight = sum(one.reason.endswith(_SLIGHT) for one in apart.values())
+    if slight:
+        verb = "is" if slight == 1 else "are"
+        remarks.append(f"{capital(spelled(slight, 'broken rule'))} {verb} {_SLIGHT}.")
+    return apart, tuple(remarks)
+
+
+def _on_endless(checks: Sequence[Check]) -> Iterator[str]:
+    if checks:
+        names = join_list([f"“{check.name}”" for check in checks])
+        verb = "is" if len(checks) == 1 else "are"
+        number = capital(spelled(len(checks), "broken rule"))
+        yield f"{number} {verb} allowed in the result file itself, without an end: {names}."

@@ -1,0 +1,208 @@
+"""The parts of a SARIF log that are read, as they stand in it. Section numbers are those of the standard."""
+
+import msgspec
+
+
+class Part(msgspec.Struct, frozen=True, rename="camel"):
+    """What all parts share: keys in camel case; keys that are not known are passed over."""
+
+
+class Message(Part, frozen=True):
+    """Section 3.11."""
+
+    text: str = ""
+    markdown: str = ""
+    id: str = ""
+    arguments: tuple[str, ...] = ()
+
+
+class ArtifactContent(Part, frozen=True):
+    """Section 3.3."""
+
+    text: str = ""
+
+
+class ArtifactLocation(Part, frozen=True):
+    """Section 3.4."""
+
+    uri: str = ""
+    uri_base_id: str = ""
+    index: int = -1
+
+
+class Region(Part, frozen=True):
+    """Section 3.30."""
+
+    start_line: int | None = None
+    start_column: int | None = None
+    snippet: ArtifactContent = ArtifactContent()
+
+
+class PhysicalLocation(Part, frozen=True):
+    """Section 3.29."""
+
+    artifact_location: ArtifactLocation = ArtifactLocation()
+    region: Region = Region()
+    context_region: Region = Region()
+
+
+class LogicalLocation(Part, frozen=True):
+    """Section 3.33."""
+
+    name: str = ""
+    fully_qualified_name: str = ""
+
+
+class Location(Part, frozen=True):
+    """Section 3.28."""
+
+    physical_location: PhysicalLocation = PhysicalLocation()
+    logical_locations: tuple[LogicalLocation, ...] = ()
+    message: Message = Message()
+
+
+class ThreadFlowLocation(Part, frozen=True):
+    """Section 3.38."""
+
+    location: Location = Location()
+
+
+class ThreadFlow(Part, frozen=True):
+    """Section 3.37."""
+
+    locations: tuple[ThreadFlowLocation, ...] = ()
+
+
+class CodeFlow(Part, frozen=True):
+    """Section 3.36."""
+
+    thread_flows: tuple[ThreadFlow, ...] = ()
+
+
+class Fix(Part, frozen=True):
+    """Section 3.55."""
+
+    description: Message = Message()
+
+
+class Suppression(Part, frozen=True):
+    """Section 3.35."""
+
+    kind: str = ""
+    status: str = "accepted"
+    justification: str = ""
+
+
+class ComponentReference(Part, frozen=True):
+    """Section 3.54."""
+
+    name: str = ""
+    index: int = -1
+
+
+class DescriptorReference(Part, frozen=True):
+    """Section 3.52."""
+
+    id: str = ""
+    index: int = -1
+    tool_component: ComponentReference = ComponentReference()
+
+
+class Configuration(Part, frozen=True):
+    """Section 3.50."""
+
+    level: str = ""
+
+
+class Override(Part, frozen=True):
+    """Section 3.51."""
+
+    configuration: Configuration = Configuration()
+    descriptor: DescriptorReference = DescriptorReference()
+
+
+class Result(Part, frozen=True):
+    """Section 3.27."""
+
+    rule_id: str = ""
+    rule_index: int = -1
+    rule: DescriptorReference = DescriptorReference()
+    kind: str = "fail"
+    level: str = ""
+    message: Message = Message()
+    locations: tuple[Location, ...] = ()
+    suppressions: tuple[Suppression, ...] | None = None
+    baseline_state: str = ""
+    code_flows: tuple[CodeFlow, ...] = ()
+    fixes: tuple[Fix, ...] = ()
+
+
+class Descriptor(Part, frozen=True):
+    """3.49, of a rule. ``properties`` has what many producers give as its severity and tags."""
+
+    id: str = ""
+    name: str = ""
+    short_description: Message = Message()
+    full_description: Message = Message()
+    help: Message = Message()
+    help_uri: str = ""
+    message_strings: dict[str, Message] = {}
+    default_configuration: Configuration = Configuration()
+    properties: dict[str, object] = {}
+
+
+class Component(Part, frozen=True):
+    """3.19, a tool's driver or one of its extensions."""
+
+    name: str = ""
+    version: str = ""
+    semantic_version: str = ""
+    rules: tuple[Descriptor, ...] = ()
+    global_message_strings: dict[str, Message] = {}
+
+
+class Tool(Part, frozen=True):
+    """Section 3.18."""
+
+    driver: Component = Component()
+    extensions: tuple[Component, ...] = ()
+
+
+class Notification(Part, frozen=True):
+    """Section 3.58."""
+
+    message: Message = Message()
+    level: str = "warning"
+
+
+class Invocation(Part, frozen=True):
+    """Section 3.20."""
+
+    execution_successful: bool | None = None
+    start_time_utc: str = ""
+    end_time_utc: str = ""
+    rule_configuration_overrides: tuple[Override, ...] = ()
+    tool_execution_notifications: tuple[Notification, ...] = ()
+
+
+class Artifact(Part, frozen=True):
+    """Section 3.24."""
+
+    location: ArtifactLocation = ArtifactLocation()
+
+
+class Run(Part, frozen=True):
+    """3.14. ``results`` is None where the scan did not happen (3.14.23)."""
+
+    tool: Tool = Tool()
+    results: tuple[Result, ...] | None = None
+    invocations: tuple[Invocation, ...] = ()
+    artifacts: tuple[Artifact, ...] = ()
+    original_uri_base_ids: dict[str, ArtifactLocation] = {}
+
+
+class Log(Part, frozen=True):
+    """Section 3.13."""
+
+    version: str
+    runs: tuple[Run, ...] | None = None

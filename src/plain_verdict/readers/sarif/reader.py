@@ -1,0 +1,300 @@
+"""Reads SARIF logs: a check for each rule of each run of a tool that says something of it."""
+
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+from typing import NamedTuple
+
+import msgspec
+
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import (
+    Allowed,
+    Attempt,
+    Check,
+    Fact,
+    Kind,
+    Outcome,
+    Problem,
+    ReadingNote,
+    ResultFile,
+    Rule,
+    Severity,
+    SuiteNotes,
+    gravest,
+    in_order,
+)
+from plain_verdict.model.ids import check_id
+from plain_verdict.readers.interface import Head
+from plain_verdict.readers.sarif.format import Log, Result, Run
+from plain_verdict.readers.sarif.rules import Found, Rules, severity_of
+from plain_verdict.readers.sarif.words import Places, words_of
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.formatting import plural
+from plain_verdict.text.moments import read_moment
+
+VERSION = "2.1.0"
+# 3.27.9
+_OUTCOMES = {
+    "pass": Outcome.PASSED,
+    "fail": Outcome.FAILED,
+    "open": Outcome.UNDECIDED,
+    "review": Outcome.UNDECIDED,
+    "notApplicable": Outcome.SKIPPED,
+    "informational": Outcome.SKIPPED,
+}
+_REASONS = {
+    "open": "needs a person: the tool could not tell",
+    "review": "needs a person: the tool asks for a review",
+    "notApplicable": "does not apply here",
+    "informational": "is for information only",
+}
+FOUND_NOTHING = "The scan found nothing"
+_MOST_FINDINGS = 200
+"""Of one rule that are told one by one."""
+_MOST_STEPS = 20
+_decoder = msgspec.json.Decoder(Log)
+
+
+class SarifReader:
+    """Reads one log."""
+
+    format = "sarif"
+    told_by = 'SARIF, JSON with "runs" and a "version"'
+    roots: frozenset[str] = frozenset()
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether the first object has what a log has; also one of an older version, which is refused."""
+        return "version" in head.json_keys and ("runs" in head.json_keys or "sarif" in head.text[:2000].lower())
+
+    def read(self, source: Source, limits: Limits) -> ResultFile:
+        """Return the log's rules as checks. Raises ReadError."""
+        if source.size_bytes > limits.whole_bytes:
+            raise ReadError("is too large for a SARIF log", path=source.path, hint="have the tool write one a part")
+        with source.open() as stream:
+            data = stream.read()
+        try:
+            log = _decoder.decode(data.removeprefix(b"\xef\xbb\xbf"))
+        except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+            what = f"is no SARIF log that can be read: {one_line(str(error), 300)}"
+            raise ReadError(what, path=source.path, hint="see whether it is whole; run the tool again") from error
+        if log.version != VERSION:
+            what = f"is SARIF {one_line(log.version, 20)}, and {VERSION} is read"
+            raise ReadError(what, path=source.path, hint="have the tool write 2.1.0, or convert it")
+        parts = [_Run(run, source, limits) for run in log.runs or ()]
+        checks = tuple(check for part in parts for check in part.checks())
+        notes = [note for part in parts for note in part.notes()]
+        if not log.runs:
+            notes.append(ReadingNote(source.path, "holds no run of a tool", results_missing=True))
+        moments = [moment for part in parts for moment in part.moments()]
+        return ResultFile(
+            path=source.path,
+            format=self.format,
+            size_bytes=source.size_bytes,
+            checks=checks,
+            suites=tuple(SuiteNotes(part.suite, part.facts()) for part in parts if part.facts()),
+            notes=tuple(notes),
+            started=min(moments, key=in_order, default=None),
+            ended=max(moments, key=in_order, default=None),
+            folder=source.folder,
+            cases=len(checks),
+            go=source.go,
+        )
+
+
+class _Finding(NamedTuple):
+    result: Result
+    severity: Severity
+    allowed: bool
+
+
+class _Run:
+    """One run of a tool."""
+
+    def __init__(self, run: Run, source: Source, limits: Limits) -> None:
+        self._run = run
+        self._source = source
+        self._limits = limits
+        self._rules = Rules(run)
+        self._places = Places(run)
+        self._unknown = 0
+        self._without_rule = 0
+        name = one_line(run.tool.driver.name, limits.name_chars) or "Nameless tool"
+        self.suite = (name,)
+
+    def facts(self) -> tuple[Fact, ...]:
+        """Return the tool's version."""
+        driver = self._run.tool.driver
+        version = one_line(driver.semantic_version or driver.version, 100)
+        return (Fact(self.suite[0], version),) if version else ()
+
+    def moments(self) -> Iterator[datetime]:
+        """Yield when the tool began and ended, as far as it tells."""
+        for call in self._run.invocations:
+            for text in (call.start_time_utc, call.end_time_utc):
+                moment = read_moment(text) if text else None
+                if moment:
+                    yield moment
+
+    def checks(self) -> Iterator[Check]:
+        """Yield a check for each rule that results speak of; one for all where there is none."""
+        if self._run.results is None:
+            return
+        by_rule: dict[str, tuple[Found, list[Result]]] = {}
+        for result in self._run.results:
+            if result.baseline_state == "absent":  # 3.27.24: it was there before, and is no more
+                continue
+            found = self._rules.of(result)
+            self._without_rule += not found.id
+            by_rule.setdefault(found.id, (found, []))[1].append(result)
+        for found, results in by_rule.values():
+            yield self._check(found, results)
+        if not by_rule:
+            rule = Rule(Severity.NONE)
+            id_ = check_id(self._kind, self.suite, FOUND_NOTHING)
+            yield Check(id_, self._kind, self.suite, FOUND_NOTHING, (Attempt(Outcome.PASSED),), rule=rule)
+
+    @property
+    def _kind(self) -> Kind:
+        return self._source.kind or Kind.COMPLIANCE
+
+    def _check(self, found: Found, results: Sequence[Result]) -> Check:
+        findings = [self._finding(result, found) for result in results if result.kind == "fail"]
+        counted = [one for one in findings if not one.allowed]
+        others = [result for result in results if result.kind != "fail"]
+        outcome = gravest(
+            (*(Outcome.FAILED for _ in (counted or findings)[:1]), *(self._outcome(one.kind) for one in others))
+        )
+        told = (counted or findings)[:_MOST_FINDINGS]
+        problems = [self._problem(one, found) for one in told]
+        if len(counted or findings) > len(told):
+            more = f"and {plural(len(counted or findings) - len(told), 'more place')}"
+            problems.append(Problem(Outcome.FAILED, message=more))
+        severity = max((one.severity for one in counted or findings), key=lambda one: one.rank, default=None)
+        descriptor = found.descriptor
+        level = descriptor.default_configuration.level or "warning"
+        has_baseline = any(result.baseline_state for result in results)
+        rule = Rule(
+            severity=severity or severity_of(level, descriptor),
+            why=self._text(words_of(descriptor.full_description)),
+            mend=self._text(words_of(descriptor.help)),
+            findings=len(counted),
+            allowed_findings=len(findings) - len(counted),
+            new_findings=sum(one.result.baseline_state == "new" for one in counted) if has_baseline else None,
+            allowed=self._allowed(findings) if findings and not counted else None,
+        )
+        asks = self._text(words_of(descriptor.short_description))
+        name = self._name(found, asks)
+        reasons = dict.fromkeys(
+            _REASONS[one.kind] for one in others if self._outcome(one.kind) is outcome and one.kind in _REASONS
+        )
+        return Check(
+            id=check_id(self._kind, self.suite, found.id or name),
+            kind=self._kind,
+            suite=self.suite,
+            name=name,
+            attempts=(
+                Attempt(
+                    outcome,
+                    reason="" if outcome in (Outcome.FAILED, Outcome.PASSED) else ", ".join(reasons),
+                    problems=tuple(problems) if outcome is Outcome.FAILED else (),
+                    cause=name if outcome is Outcome.FAILED else "",
+                ),
+            ),
+            tags=tuple(self._tags(found)),
+            description=asks if asks != name else "",
+            links=(Fact("What it is about", descriptor.help_uri),) if descriptor.help_uri else (),
+            rule=rule,
+        )
+
+    def _name(self, found: Found, asks: str) -> str:
+        own = one_line(found.descriptor.name, 100)
+        said = own if own and own != found.id else one_line(asks, 120)
+        name = ": ".join(part for part in (found.id, said) if part)
+        return one_line(name, self._limits.name_chars) or "Findings without a rule"
+
+    @staticmethod
+    def _tags(found: Found) -> Iterator[str]:
+        tags = found.descriptor.properties.get("tags")
+        if isinstance(tags, list):
+            yield from (one_line(str(tag), 100) for tag in tags[:30])
+
+    def _outcome(self, kind: str) -> Outcome:
+        outcome = _OUTCOMES.get(kind)
+        if outcome is None:
+            self._unknown += 1
+            return Outcome.UNDECIDED
+        return outcome
+
+    def _finding(self, result: Result, found: Found) -> _Finding:
+        severity = severity_of(self._rules.level(result, found), found.descriptor)
+        several = result.suppressions or ()
+        # 3.27.23 and 3.35.3: allowed only if all of them are accepted.
+        return _Finding(result, severity, bool(several) and all(one.status == "accepted" for one in several))
+
+    def _problem(self, finding: _Finding, found: Found) -> Problem:
+        result = finding.result
+        where = self._places.where(result.locations[0]) if result.locations else ""
+        message = self._text(words_of(result.message, found)) or "The log gives no message."
+        return Problem(
+            Outcome.FAILED,
+            message=message,
+            detail=block("\n".join(self._detail(result, found)), self._limits.detail_chars),
+            place=one_line(where, self._limits.name_chars),
+        )
+
+    def _detail(self, result: Result, found: Found) -> Iterator[str]:
+        """Yield the lines at the place, other places, the way there, and what would mend it."""
+        for number, location in enumerate(result.locations):
+            snippet = self._places.snippet(location)
+            if number:
+                yield f"also at {self._places.where(location)}"
+            if snippet:
+                yield snippet.strip("\n")
+        for flow in result.code_flows[:1]:
+            steps = [one.location for thread in flow.thread_flows for one in thread.locations]
+            for number, step in enumerate(steps[:_MOST_STEPS], 1):
+                yield f"{number}. {self._places.where(step)} {words_of(step.message, found)}".rstrip()
+            if len(steps) > _MOST_STEPS:
+                yield f"and {plural(len(steps) - _MOST_STEPS, 'more step')}"
+        for fix in result.fixes:
+            words = words_of(fix.description, found)
+            if words:
+                yield f"Mended by: {words}"
+
+    def _allowed(self, findings: Sequence[_Finding]) -> Allowed:
+        reasons = dict.fromkeys(
+            one.justification
+            for finding in findings
+            for one in finding.result.suppressions or ()
+            if one.justification
+        )
+        return Allowed(self._text("; ".join(reasons)) or "no reason is given")
+
+    def _text(self, text: str) -> str:
+        return block(text, self._limits.message_chars)
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield what was odd; without results the scan did not happen (3.14.23, 3.20.14)."""
+        path, tool = self._source.path, self.suite[0]
+        if self._run.results is None:
+            yield ReadingNote(path, f"holds no results of {tool}: its scan did not happen", results_missing=True)
+        if any(call.execution_successful is False for call in self._run.invocations):
+            why = next(
+                (
+                    one_line(words_of(said.message), 200)
+                    for call in self._run.invocations
+                    for said in call.tool_execution_notifications
+                    if said.level == "error"
+                ),
+                "",
+            )
+            what = f"says that {tool} did not run to its end{f': {why}' if why else ''}"
+            yield ReadingNote(path, what, results_missing=True)
+        if self._rules.out_of_range:
+            yield ReadingNote(path, f"has {plural(self._rules.out_of_range, 'result')} whose rule's number is none")
+        if self._without_rule:
+            yield ReadingNote(path, f"has {plural(self._without_rule, 'result')} without a rule")
+        if self._unknown:
+            yield ReadingNote(path, f"has {plural(self._unknown, 'result')} of a kind that is none: undecided")

@@ -1,0 +1,113 @@
+"""The parts of XCCDF files: rules of a benchmark, and the results of rules on one machine."""
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from lxml import etree
+
+Element = etree._Element  # lxml has no public name for it
+
+
+class BenchmarkRule(NamedTuple):
+    """What a benchmark says of a rule."""
+
+    title: str = ""
+    asks: str = ""
+    why: str = ""
+    mend: str = ""
+    severity: str = ""
+    role: str = ""
+    references: tuple[tuple[str, str], ...] = ()
+    """Words and address of each."""
+
+
+class Override(NamedTuple):
+    """That somebody changed a result, and why (NIST IR 7275r4, 6.6.4.3)."""
+
+    authority: str
+    old: str
+    new: str
+    remark: str
+    time: str
+
+
+class RuleResult(NamedTuple):
+    """What came of one rule (NIST IR 7275r4, 6.6.4.2)."""
+
+    rule: str
+    result: str
+    severity: str
+    role: str
+    time: str
+    messages: tuple[str, ...]
+    idents: tuple[tuple[str, str], ...]
+    overrides: tuple[Override, ...]
+    contents: tuple[str, ...]
+
+
+def local(element: Element) -> str:
+    """Return the name of an element without its namespace."""
+    return str(element.tag).rpartition("}")[2]
+
+
+def children(element: Element, name: str) -> Iterator[Element]:
+    """Yield the elements of a name that stand directly in another, in whatever namespace."""
+    return (child for child in element if isinstance(child.tag, str) and local(child) == name)
+
+
+def text_of(element: Element | None) -> str:
+    """Return all text in an element, its blank space made plain."""
+    return " ".join("".join(str(part) for part in element.itertext()).split()) if element is not None else ""
+
+
+def first_text(element: Element, name: str) -> str:
+    """Return the text of the first child of a name; "" where there is none."""
+    return text_of(next(children(element, name), None))
+
+
+def rule_of(element: Element) -> BenchmarkRule:
+    """Return a rule of a benchmark."""
+    references = [
+        (text_of(one) or one.get("href", ""), one.get("href", ""))
+        for one in children(element, "reference")
+        if text_of(one) or one.get("href")
+    ]
+    mends = [text_of(one) for name in ("fixtext", "fix") for one in children(element, name)]
+    return BenchmarkRule(
+        title=first_text(element, "title"),
+        asks=first_text(element, "description"),
+        why=first_text(element, "rationale"),
+        mend=next(filter(None, mends), ""),
+        severity=element.get("severity", ""),
+        role=element.get("role", ""),
+        references=tuple(references),
+    )
+
+
+def result_of(element: Element) -> RuleResult:
+    """Return the result of a rule."""
+    return RuleResult(
+        rule=element.get("idref", ""),
+        result=first_text(element, "result"),
+        severity=element.get("severity", ""),
+        role=element.get("role", ""),
+        time=element.get("time", ""),
+        messages=tuple(filter(None, (text_of(one) for one in children(element, "message")))),
+        idents=tuple((one.get("system", ""), text_of(one)) for one in children(element, "ident")),
+        overrides=tuple(_override(one) for one in children(element, "override")),
+        contents=tuple(
+            " ".join(filter(None, (one.get("href", ""), one.get("name", ""))))
+            for check in children(element, "check")
+            for one in children(check, "check-content-ref")
+        ),
+    )
+
+
+def _override(element: Element) -> Override:
+    return Override(
+        element.get("authority", ""),
+        first_text(element, "old-result"),
+        first_text(element, "new-result"),
+        first_text(element, "remark"),
+        element.get("time", ""),
+    )

@@ -1,0 +1,153 @@
+"""What is told of rules: how many are kept and broken, by severity, and set by set with what is broken first."""
+
+from collections.abc import Iterator, Mapping, Sequence
+
+import msgspec
+
+from plain_verdict.model import BAD, Check, Outcome, Run, Severity, Verdict, Waived
+from plain_verdict.text.formatting import capital, join_list, plural
+
+_MOST_BROKEN = 200
+"""Broken rules of one set that are told one by one."""
+_ORDER = (Outcome.ERRORED, Outcome.FAILED, Outcome.UNDECIDED)
+
+
+class RuleRow(msgspec.Struct, frozen=True):
+    """A rule that is not kept. ``apart`` says why it does not count, "" where it does."""
+
+    check: Check
+    word: str
+    apart: str
+
+
+class RuleSet(msgspec.Struct, frozen=True):
+    """The rules of one set: those that are not kept, one by one, and the others by their names."""
+
+    name: str
+    words: str
+    rows: tuple[RuleRow, ...]
+    untold: int
+    kept: tuple[Check, ...]
+    not_applying: tuple[Check, ...]
+
+
+class ComplianceOverview(msgspec.Struct, frozen=True):
+    """All that is told of rules."""
+
+    lead: str
+    rules: int
+    by_severity: tuple[tuple[Severity, int, float], ...]
+    """Broken ones that count: how many, and their share of the most, for a bar."""
+    sets: tuple[RuleSet, ...]
+
+
+class RuleCounts(msgspec.Struct, frozen=True):
+    """How many rules ended how. ``allowed`` are broken, and set aside."""
+
+    kept: int
+    broken: int
+    errored: int
+    needs_person: int
+    not_applicable: int
+    allowed: int
+    findings: int
+    broken_by_severity: dict[str, int]
+
+
+def count_rules(checks: Sequence[Check], waived: Mapping[str, Waived]) -> RuleCounts:
+    """Return how many rules ended how."""
+    rules = [check for check in checks if check.rule]
+    of = {outcome: [check for check in rules if check.outcome is outcome] for outcome in Outcome}
+    counting = [check for check in of[Outcome.FAILED] if check.id not in waived]
+    by_severity = {
+        severity.value: number
+        for severity in reversed(Severity)
+        if (number := sum(check.rule.severity is severity for check in counting if check.rule))
+    }
+    return RuleCounts(
+        kept=len(of[Outcome.PASSED]),
+        broken=len(of[Outcome.FAILED]),
+        errored=len(of[Outcome.ERRORED]),
+        needs_person=len(of[Outcome.UNDECIDED]),
+        not_applicable=len(of[Outcome.SKIPPED]),
+        allowed=sum(check.id in waived for check in (*of[Outcome.FAILED], *of[Outcome.ERRORED])),
+        findings=sum(check.rule.findings for check in rules if check.rule),
+        broken_by_severity=by_severity,
+    )
+
+
+def describe_rules(counts: RuleCounts) -> str:
+    """Return how rules ended, in words."""
+    total = counts.kept + counts.broken + counts.errored + counts.needs_person
+    parts = [f"{counts.kept:,} of {plural(total, 'rule')} kept"]
+    parts += [f"{counts.broken:,} broken"] if counts.broken else []
+    parts += [f"{counts.errored:,} could not be evaluated"] if counts.errored else []
+    if counts.needs_person:
+        parts.append(f"{counts.needs_person:,} {'needs' if counts.needs_person == 1 else 'need'} a person")
+    words = ", ".join(parts)
+    if counts.not_applicable:
+        verb = "does" if counts.not_applicable == 1 else "do"
+        words += f"; {counts.not_applicable:,} {verb} not apply"
+    if counts.allowed:
+        verb = "does" if counts.allowed == 1 else "do"
+        words += f"; {counts.allowed:,} of those broken {verb} not count"
+    return words
+
+
+def tell_compliance(run: Run, verdict: Verdict) -> ComplianceOverview | None:
+    """Return what is told of the rules of a run; None where it has none."""
+    rules = [check for check in run.checks if check.rule]
+    if not rules:
+        return None
+    counts = count_rules(rules, verdict.waived)
+    most = max(counts.broken_by_severity.values(), default=1)
+    sets: dict[tuple[str, ...], list[Check]] = {}
+    for check in rules:
+        sets.setdefault(check.suite, []).append(check)
+    return ComplianceOverview(
+        lead=" ".join(_lead(counts)),
+        rules=len(rules),
+        by_severity=tuple(
+            (Severity(word), number, round(number / most, 3)) for word, number in counts.broken_by_severity.items()
+        ),
+        sets=tuple(
+            sorted(
+                (_set(suite, own, verdict.waived) for suite, own in sets.items()),
+                key=lambda one: (not one.rows, one.name),
+            )
+        ),
+    )
+
+
+def _lead(counts: RuleCounts) -> Iterator[str]:
+    yield f"{describe_rules(counts)}."
+    told = [f"{number:,} of {word} severity" for word, number in counts.broken_by_severity.items()]
+    if told:
+        yield f"What is broken: {join_list(told, most=len(Severity))}."
+
+
+def _set(suite: tuple[str, ...], rules: Sequence[Check], waived: Mapping[str, Waived]) -> RuleSet:
+    not_kept = [check for check in rules if check.outcome in (*BAD, Outcome.UNDECIDED)]
+    not_kept.sort(key=lambda check: (check.id in waived, _ORDER.index(check.outcome), -_rank(check), check.name))
+    shown = not_kept[:_MOST_BROKEN]
+    return RuleSet(
+        name=" › ".join(suite) or "Rules",
+        words=describe_rules(count_rules(rules, waived)),
+        rows=tuple(_row(check, waived.get(check.id)) for check in shown),
+        untold=len(not_kept) - len(shown),
+        kept=tuple(check for check in rules if check.outcome is Outcome.PASSED),
+        not_applying=tuple(check for check in rules if check.outcome is Outcome.SKIPPED),
+    )
+
+
+def _rank(check: Check) -> int:
+    return check.rule.severity.rank if check.rule else 0
+
+
+def _row(check: Check, waiver: Waived | None) -> RuleRow:
+    words = {
+        Outcome.FAILED: "broken",
+        Outcome.ERRORED: "not evaluated",
+        Outcome.UNDECIDED: "needs a person",
+    }
+    return RuleRow(check, words[check.outcome], capital(waiver.reason) if waiver else "")
