@@ -14,6 +14,7 @@ from plain_verdict.inputs.gunzip import Gunzipped, first_bytes
 from plain_verdict.inputs.progress import OnBytesRead, OnProgress, with_progress
 from plain_verdict.inputs.source import RESULT_SUFFIXES, Source, shown_path
 from plain_verdict.model import ResultFile, Run, Unread
+from plain_verdict.readers.earl.reader import EarlReader
 from plain_verdict.readers.har import HarReader
 from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.junit.reader import JunitReader
@@ -38,6 +39,7 @@ READERS: tuple[Reader, ...] = (
     TapReader(),
     SarifReader(),
     XccdfReader(),
+    EarlReader(),
     CondensedReader(),
     SamplesReader(),
 )

@@ -89,6 +89,8 @@ class CheckDetail(msgspec.Struct, frozen=True):
     evidence: list[EvidenceDetail]
     requirements: list[str]
     tags: list[str]
+    severity: str | None = None
+    """Of a rule."""
 
 
 class KindSummary(msgspec.Struct, frozen=True):
@@ -278,6 +280,7 @@ def _details(run: Run, verdict: Verdict) -> Iterator[CheckDetail]:
                 evidence=[EvidenceDetail(piece.name, piece.path) for piece in evidence_of(check)],
                 requirements=list(check.requirements),
                 tags=list(check.tags),
+                severity=check.rule.severity.value if check.rule else None,
             )
 
 

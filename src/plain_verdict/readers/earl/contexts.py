@@ -1,0 +1,69 @@
+"""Makes JSON-LD fit to be read without a network: contexts that stand elsewhere are never fetched."""
+
+_EARL, _DCT = "http://www.w3.org/ns/earl#", "http://purl.org/dc/terms/"
+# The terms of the vocabulary, as those who leave its namespace out mean them.
+_RESOURCES = ("outcome", "mode", "test", "subject", "assertedBy", "mainAssertor")
+_TERMS = (
+    "Assertion",
+    "Assertor",
+    "TestResult",
+    "TestCase",
+    "TestCriterion",
+    "TestSubject",
+    "result",
+    "info",
+    "pointer",
+)
+_OUTCOMES = ("passed", "failed", "cantTell", "inapplicable", "untested")
+BUILT_IN: dict[str, object] = {
+    "earl": _EARL,
+    "dct": _DCT,
+    "dcterms": _DCT,
+    "ptr": "http://www.w3.org/2009/pointers#",
+    "foaf": "http://xmlns.com/foaf/0.1/",
+    **{name: f"{_EARL}{name}" for name in (*_TERMS, *_OUTCOMES)},
+    **{
+        name: {"@id": f"{_EARL}{name}", "@type": "@vocab" if name in ("outcome", "mode") else "@id"}
+        for name in _RESOURCES
+    },
+    "title": f"{_DCT}title",
+    "description": f"{_DCT}description",
+    "date": f"{_DCT}date",
+    "isPartOf": {"@id": f"{_DCT}isPartOf", "@type": "@id"},
+}
+_MOST_DEEP = 200
+
+
+def without_remote(value: object, unknown: set[str], depth: int = 0) -> object:
+    """Return JSON-LD with the contexts that it names by an address replaced: ours, or nothing.
+
+    Addresses of contexts that are not the vocabulary's are put into ``unknown``. Raises ValueError for nesting
+    without end.
+    """
+    if depth > _MOST_DEEP:
+        raise ValueError("it nests too deep")
+    if isinstance(value, list):
+        return [without_remote(one, unknown, depth + 1) for one in value]
+    if not isinstance(value, dict):
+        return value
+    made: dict[str, object] = {}
+    for key, own in value.items():
+        if key == "@context":
+            contexts = own if isinstance(own, list) else [own]
+            made[key] = [_context(one, unknown) for one in contexts]
+        else:
+            made[key] = without_remote(own, unknown, depth + 1)
+    return made
+
+
+def _context(context: object, unknown: set[str]) -> object:
+    if isinstance(context, str):
+        if "ns/earl" not in context and "earl" not in context.rpartition("/")[2].lower():
+            unknown.add(context)
+        return BUILT_IN
+    if isinstance(context, dict):
+        if "@import" in context:
+            unknown.add(str(context["@import"]))
+        # A term may have a context of its own.
+        return without_remote({key: own for key, own in context.items() if key != "@import"}, unknown)
+    return context

@@ -1,0 +1,114 @@
+"""Takes the assertions out of a graph."""
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from rdflib import Graph, Literal, Namespace, URIRef
+from rdflib.namespace import DC, DCTERMS, FOAF, RDF, RDFS
+from rdflib.term import Node
+
+EARL = Namespace("http://www.w3.org/ns/earl#")
+_POINTERS = Namespace("http://www.w3.org/2009/pointers#")
+# EARL 1.0 Schema, 2.7: an outcome is one of these, or an instance of one of the classes.
+_CLASSES = {
+    EARL.Pass: "passed",
+    EARL.Fail: "failed",
+    EARL.CannotTell: "cantTell",
+    EARL.NotApplicable: "inapplicable",
+    EARL.NotTested: "untested",
+}
+_MOST_PARTS = 20
+
+
+class Assertion(NamedTuple):
+    """What somebody asserts: a test, its subject, and what came of it."""
+
+    test: str
+    test_title: str
+    about: str
+    rule_set: str
+    subject: str
+    outcome: str
+    is_literal: bool
+    """Whether the outcome is a text, where it must be a resource."""
+    info: str
+    pointer: str
+    by: str
+    mode: str
+    at: str
+
+
+def assertions_in(graph: Graph) -> Iterator[Assertion]:
+    """Yield the assertions of a graph, in an order that is the same each time."""
+    found = [_assertion(graph, node) for node in graph.subjects(RDF.type, EARL.Assertion)]
+    yield from sorted(found)
+
+
+def _assertion(graph: Graph, node: Node) -> Assertion:
+    test, subject = graph.value(node, EARL.test), graph.value(node, EARL.subject)
+    result = graph.value(node, EARL.result)
+    outcome = graph.value(result, EARL.outcome) if result is not None else None
+    part_of = graph.value(test, DCTERMS.isPartOf) if test is not None else None
+    by = graph.value(node, EARL.assertedBy)
+    return Assertion(
+        test=str(test) if isinstance(test, URIRef) else "",
+        test_title=_title(graph, test) or (str(test) if isinstance(test, Literal) else ""),
+        about=_words(graph, test, DCTERMS.description),
+        rule_set=_title(graph, part_of) or (str(part_of) if isinstance(part_of, URIRef) else ""),
+        subject=_title(graph, subject) or str(subject or ""),
+        outcome=_outcome(graph, outcome),
+        is_literal=isinstance(outcome, Literal),
+        info=_words(graph, result, EARL.info) or _words(graph, result, DCTERMS.description),
+        pointer="; ".join(_pointers(graph, result)),
+        by=_title(graph, by) or (str(by) if isinstance(by, URIRef | Literal) else ""),
+        mode=str(graph.value(node, EARL.mode) or "").rpartition("#")[2],
+        at=str(graph.value(result, DCTERMS.date) or graph.value(node, DCTERMS.date) or ""),
+    )
+
+
+def _outcome(graph: Graph, outcome: Node | None) -> str:
+    if outcome is None:
+        return ""
+    for kind in graph.objects(outcome, RDF.type):
+        if kind in _CLASSES:
+            return _CLASSES[URIRef(str(kind))]
+    text = str(outcome).strip()
+    return text.rpartition("#")[2] if "#" in text else text.rpartition(":")[2]
+
+
+def _title(graph: Graph, node: Node | None) -> str:
+    """Return what something is called, in English where it has that."""
+    if node is None or isinstance(node, Literal):
+        return str(node or "")
+    for name in (DCTERMS.title, DC.title, RDFS.label, FOAF.name):
+        text = _words(graph, node, name)
+        if text:
+            return text
+    return ""
+
+
+def _words(graph: Graph, node: Node | None, name: URIRef) -> str:
+    if node is None:
+        return ""
+    texts = [one for one in graph.objects(node, name) if isinstance(one, Literal)]
+    texts.sort(key=lambda one: (not (one.language or "en").startswith("en"), str(one)))
+    return str(texts[0]) if texts else ""
+
+
+def _pointers(graph: Graph, result: Node | None) -> Iterator[str]:
+    """Yield where in the subject it was found: an expression, a line, or whatever else points (Pointer Methods)."""
+    if result is None:
+        return
+    for pointer in sorted(graph.objects(result, EARL.pointer), key=str)[:_MOST_PARTS]:
+        if isinstance(pointer, Literal):
+            yield str(pointer)
+            continue
+        said = [
+            str(one)
+            for name in (_POINTERS.expression, _POINTERS.lineNumber)
+            for one in graph.objects(pointer, name)
+        ]
+        if said:
+            yield ", ".join(sorted(said))
+        elif isinstance(pointer, URIRef):
+            yield str(pointer)

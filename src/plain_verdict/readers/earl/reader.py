@@ -1,0 +1,233 @@
+"""Reads EARL: a check for each test on each subject, as JSON-LD, Turtle or RDF/XML."""
+
+import json
+import re
+import warnings
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
+from urllib.parse import unquote, urlsplit
+
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import (
+    Attempt,
+    Check,
+    Fact,
+    Kind,
+    Outcome,
+    Problem,
+    ReadingNote,
+    ResultFile,
+    Rule,
+    Severity,
+    gravest,
+    in_order,
+)
+from plain_verdict.model.ids import check_id
+from plain_verdict.readers.earl.contexts import without_remote
+from plain_verdict.readers.interface import Head
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.formatting import join_list, plural
+from plain_verdict.text.moments import read_moment
+
+if TYPE_CHECKING:
+    from plain_verdict.readers.earl.graph import Assertion
+
+_MARK = "http://www.w3.org/ns/earl"
+# EARL 1.0 Schema, 2.7.
+OUTCOMES = {
+    "passed": (Outcome.PASSED, ""),
+    "failed": (Outcome.FAILED, ""),
+    "cantTell": (Outcome.UNDECIDED, "needs a person: whoever looked could not tell"),
+    "untested": (Outcome.UNDECIDED, "needs a person: nobody has looked yet"),
+    "inapplicable": (Outcome.SKIPPED, "does not apply to it"),
+}
+_TURTLE = re.compile(r"^\s*(?:@prefix|@base|PREFIX|BASE)\b", re.IGNORECASE | re.MULTILINE)
+_PAGE = "page"
+_MOST_PROBLEMS = 200
+_HINT = "install it: pip install 'plain-verdict[earl]'"
+
+
+class EarlReader:
+    """Reads one report."""
+
+    format = "earl"
+    told_by = "EARL, as JSON-LD, Turtle or RDF/XML"
+    roots: frozenset[str] = frozenset()
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether the beginning names the vocabulary, in one of the syntaxes."""
+        return _MARK in head.text and _syntax(head.text, head.xml.root) != ""
+
+    def read(self, source: Source, limits: Limits) -> ResultFile:
+        """Return the assertions as checks. Raises ReadError."""
+        if source.size_bytes > limits.whole_bytes:
+            raise ReadError("is too large for an EARL report", path=source.path, hint="split it by subject")
+        with source.open() as stream:
+            data = stream.read()
+        reading = _Reading(source, limits)
+        checks = tuple(reading.checks(reading.assertions(data)))
+        if not checks:
+            raise ReadError("holds no assertion", path=source.path, hint="see whether it is a report of EARL 1.0")
+        moments = [check.last.started for check in checks if check.last.started]
+        return ResultFile(
+            path=source.path,
+            format=self.format,
+            size_bytes=source.size_bytes,
+            checks=checks,
+            notes=tuple(reading.notes()),
+            started=min(moments, key=in_order, default=None),
+            ended=max(moments, key=in_order, default=None),
+            folder=source.folder,
+            cases=len(checks),
+            go=source.go,
+        )
+
+
+def _syntax(text: str, root: str) -> str:
+    """Return the syntax of a graph's beginning as rdflib calls it; "" for none."""
+    if text[:1] in "{[":
+        return "json-ld"
+    if root == "RDF":
+        return "xml"
+    return "turtle" if _TURTLE.search(text) else ""
+
+
+class _Reading:
+    """What came of reading one report."""
+
+    def __init__(self, source: Source, limits: Limits) -> None:
+        self._source = source
+        self._limits = limits
+        self._contexts: set[str] = set()
+        self._unknown: Counter[str] = Counter()
+        self._literal = 0
+
+    def assertions(self, data: bytes) -> "list[Assertion]":
+        """Return the assertions of a graph. Raises ReadError."""
+        try:
+            import rdflib  # a large library, for EARL only
+
+            from plain_verdict.readers.earl.graph import assertions_in
+        except ImportError as error:
+            what = f"is an EARL report, which needs one more library ({error.name})"
+            raise ReadError(what, path=self._source.path, hint=_HINT) from error
+        head = Head(data[:100_000])
+        syntax = _syntax(head.text, head.xml.root)
+        if head.xml.doctype:
+            what = "has a DOCTYPE, which is refused: it can pull in other files or grow without end"
+            raise ReadError(what, path=self._source.path, hint="write it without one, or as Turtle")
+        graph = rdflib.Graph()
+        try:
+            if syntax == "json-ld":
+                value = without_remote(json.loads(data), self._contexts)
+                data = json.dumps(value).encode()
+            with warnings.catch_warnings():  # rdflib warns of what it uses itself
+                warnings.simplefilter("ignore", DeprecationWarning)
+                graph.parse(data=data, format=syntax, publicID="urn:report:")
+        except Exception as error:  # rdflib raises what its parsers raise
+            what = f"is no RDF that can be read: {one_line(str(error), 300)}"
+            raise ReadError(what, path=self._source.path, hint="see whether it is whole") from error
+        return list(assertions_in(graph))
+
+    def checks(self, assertions: "Sequence[Assertion]") -> Iterator[Check]:
+        """Yield a check for each test on each subject."""
+        together: dict[tuple[str, str, str], list[Assertion]] = {}
+        for one in assertions:
+            together.setdefault((one.rule_set, one.test or one.test_title, one.subject), []).append(one)
+        for several in together.values():
+            yield self._check(several)
+
+    def _check(self, several: "Sequence[Assertion]") -> Check:
+        first = several[0]
+        told = [(one, *self._outcome(one)) for one in several]
+        outcome = gravest(found for _, found, _ in told)
+        failed = [one for one, found, _ in told if found is Outcome.FAILED]
+        suite = (
+            one_line(first.rule_set or _rule_set(first.test), self._limits.name_chars) or "Tests without a set",
+        )
+        name = one_line(first.test_title or readable(first.test), self._limits.name_chars) or "Nameless test"
+        kind = self._source.kind or Kind.COMPLIANCE
+        reasons = dict.fromkeys(
+            ". ".join(filter(None, (reason, one.info))) for one, found, reason in told if found is outcome
+        )
+        moments = [moment for one in several if (moment := read_moment(one.at))]
+        problems = [
+            Problem(
+                Outcome.FAILED,
+                message=self._text(one.info) or "It is not kept.",
+                place=one_line(one.pointer, self._limits.name_chars),
+            )
+            for one in failed[:_MOST_PROBLEMS]
+        ]
+        if len(failed) > len(problems):
+            problems.append(
+                Problem(Outcome.FAILED, message=f"and {plural(len(failed) - len(problems), 'more place')}")
+            )
+        return Check(
+            id=check_id(kind, suite, first.test or name),
+            kind=kind,
+            suite=suite,
+            name=name,
+            attempts=(
+                Attempt(
+                    outcome,
+                    started=min(moments, key=in_order, default=None),
+                    reason="" if outcome in (Outcome.FAILED, Outcome.PASSED) else self._text("; ".join(reasons)),
+                    problems=tuple(problems),
+                    cause=name if failed else "",
+                ),
+            ),
+            facts=tuple(self._facts(several)),
+            description=self._text(first.about),
+            links=(Fact("What it asks", first.test),) if first.test.startswith("http") else (),
+            variant=(Fact(_PAGE, one_line(first.subject, self._limits.name_chars)),) if first.subject else (),
+            rule=Rule(severity=Severity.MEDIUM, findings=len(failed)),
+        )
+
+    def _outcome(self, one: "Assertion") -> tuple[Outcome, str]:
+        self._literal += one.is_literal
+        found = OUTCOMES.get(one.outcome)
+        if found is None:
+            self._unknown[one_line(one.outcome, 40) or "none at all"] += 1
+            return Outcome.UNDECIDED, "needs a person: no outcome of the standard's is told"
+        return found
+
+    def _facts(self, several: "Sequence[Assertion]") -> Iterator[Fact]:
+        for key, texts in (("asserted by", [one.by for one in several]), ("mode", [one.mode for one in several])):
+            known = list(dict.fromkeys(filter(None, texts)))
+            if known:
+                yield Fact(key, one_line(join_list(known), self._limits.name_chars))
+
+    def _text(self, text: str) -> str:
+        return block(text, self._limits.message_chars)
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield what was odd."""
+        path = self._source.path
+        if self._contexts:
+            names = join_list([one_line(name, 80) for name in sorted(self._contexts)])
+            yield ReadingNote(
+                path, f"names a context that is not fetched ({names}); the words of EARL are taken instead"
+            )
+        if self._literal:
+            yield ReadingNote(path, f"has {plural(self._literal, 'outcome')} as text, where a resource belongs")
+        for word, times in self._unknown.most_common(self._limits.notes):
+            yield ReadingNote(
+                path, f"has {plural(times, 'outcome')} “{word}”, which the standard does not know: undecided"
+            )
+
+
+def _rule_set(address: str) -> str:
+    """Return what a test's address says of the set it is from: the last part of its path before the sign #."""
+    parts = urlsplit(address)
+    return unquote(parts.path.strip("/").rpartition("/")[2] or parts.netloc) if parts.fragment else parts.netloc
+
+
+def readable(address: str) -> str:
+    """Return an address as words: its fragment, or the last part of its path."""
+    parts = urlsplit(address)
+    words = unquote(parts.fragment or parts.path.strip("/").rpartition("/")[2]).replace("-", " ").replace("_", " ")
+    return words[:1].upper() + words[1:]

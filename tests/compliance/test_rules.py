@@ -1,0 +1,341 @@
+"""Rules: SARIF, XCCDF and EARL by the tables of their standards, severities, exceptions, conditions, and the page."""
+
+import gzip
+import json
+from collections import Counter
+from xml.sax.saxutils import escape
+
+import pytest
+import rdflib
+from selenium.webdriver.common.by import By
+
+DRIVER = {
+    "name": "QuayLint",
+    "rules": [
+        {"id": "Q1", "name": "no-eval", "shortDescription": {"text": "Text is never run"}, "defaultConfiguration": {"level": "error"},
+         "messageStrings": {"default": {"text": "“{0}” runs {{text}} at {1}"}}},
+        {"id": "Q2", "shortDescription": {"text": "Names say what they are"}, "defaultConfiguration": {"level": "note"}},
+        {"id": "Q3", "properties": {"security-severity": "9.8"}},
+    ],
+}  # fmt: skip
+PLACE = {
+    "physicalLocation": {
+        "artifactLocation": {"uri": "src/tick%20et.js"},
+        "region": {"startLine": 12, "startColumn": 3, "snippet": {"text": "run(text)"}},
+    }
+}
+
+
+def log(*results, driver=DRIVER, **run):
+    return json.dumps(
+        {
+            "version": "2.1.0",
+            "runs": [{"tool": {"driver": driver, **run.pop("tool", {})}, "results": list(results), **run}],
+        }
+    )
+
+
+def result(rule="Q1", **own):
+    return {"ruleId": rule, "message": {"text": "wrong"}, **own}
+
+
+# Results of one run, parts of the run, and each rule with its outcome, severity and whether it counts. Sections of SARIF 2.1.0.
+SARIF = {
+    "no kind is a failure, 3.27.9": ([result()], {}, ["Q1: no-eval failed high"]),
+    "kinds, 3.27.9": (
+        [result("a", kind="pass"), result("b", kind="open"), result("c", kind="review"), result("d", kind="notApplicable"), result("e", kind="informational")],
+        {},
+        ["a passed medium", "b undecided medium", "c undecided medium", "d skipped medium", "e skipped medium"],
+    ),
+    "a kind that is none": ([result("a", kind="odd")], {}, ["a undecided medium"]),
+    "the result's level goes first, 3.27.10": ([result(level="note")], {}, ["Q1: no-eval failed low apart"]),
+    "an override of the invocation, 3.51": (
+        [result()], {"invocations": [{"executionSuccessful": True, "ruleConfigurationOverrides": [{"descriptor": {"id": "Q1"}, "configuration": {"level": "none"}}]}]},
+        ["Q1: no-eval failed none apart"],
+    ),
+    "no rule says its level": ([result("Q9")], {}, ["Q9 failed medium"]),
+    "a score, by its bands": ([result("Q3", level="note")], {}, ["Q3 failed critical"]),
+    "by index alone, 3.27.6": ([{"ruleIndex": 1, "message": {"text": "x"}}], {}, ["Q2: Names say what they are failed low apart"]),
+    "by the first parts of the id, 3.27.5": ([result("Q1/deep/er")], {}, ["Q1/deep/er: no-eval failed high"]),
+    "by an extension, 3.54": (
+        [{"rule": {"index": 0, "toolComponent": {"index": 0}}, "message": {"text": "x"}}], {"tool": {"extensions": [{"name": "more", "rules": [{"id": "M1"}]}]}},
+        ["M1 failed medium"],
+    ),
+    "an index out of range": ([result(ruleIndex=40)], {}, ["Q1: no-eval failed high"]),
+    "no rule at all": ([{"message": {"text": "x"}}], {}, ["Findings without a rule failed medium"]),
+    "all suppressed, 3.27.23": ([result(suppressions=[{"kind": "external", "justification": "only in tests"}])], {}, ["Q1: no-eval failed high apart"]),
+    "suppressed and not, 3.27.23": ([result(suppressions=[{"kind": "inSource"}]), result()], {}, ["Q1: no-eval failed high"]),
+    "under review, 3.35.3": ([result(suppressions=[{"kind": "external", "status": "underReview"}])], {}, ["Q1: no-eval failed high"]),
+    "rejected beside accepted, 3.35.3": ([result(suppressions=[{"kind": "external"}, {"kind": "external", "status": "rejected"}])], {}, ["Q1: no-eval failed high"]),
+    "absent from the baseline, 3.27.24": ([result(baselineState="absent")], {}, ["The scan found nothing passed none"]),
+    "nothing found": ([], {}, ["The scan found nothing passed none"]),
+}  # fmt: skip
+
+
+def rules_of(summary, detail="checks"):
+    aside = {check["name"] for check in summary[detail] if check["waived"]}
+    return [
+        f"{check['name']} {check['outcome']} {check['severity']}{' apart' if check['name'] in aside else ''}"
+        for check in summary[detail]
+    ]
+
+
+@pytest.mark.parametrize(("results", "run", "rules"), SARIF.values(), ids=SARIF)
+def test_results_of_scans_mean_what_their_standard_says(tool, tmp_path, results, run, rules):
+    (tmp_path / "scan.sarif").write_text(log(*results, **run))
+    summary = json.loads(tool("judge", "scan.sarif", "--json", "--detail").out)
+    assert rules_of(summary) == rules
+    broken = any(" failed " in rule and not rule.endswith("apart") for rule in rules)
+    undecided = any(" undecided " in rule for rule in rules)
+    ran = any(" skipped " not in rule for rule in rules)
+    assert summary["verdict"] == ("not fit" if broken else "undecided" if undecided or not ran else "fit")
+
+
+WRONG = {
+    "an older version": (log().replace("2.1.0", "2.0.0"), "is SARIF 2.0.0, and 2.1.0 is read", None),
+    "cut off": (log(result())[:-30], "is no SARIF log that can be read", None),
+    "a level that is no text": (log(result(level=4)), "is no SARIF log that can be read", None),
+    "no results": (json.dumps({"version": "2.1.0", "runs": [{"tool": {"driver": {"name": "QuayLint"}}}]}), "its scan did not happen", "undecided"),
+    "a scan that failed": (
+        log(invocations=[{"executionSuccessful": False, "toolExecutionNotifications": [{"level": "error", "message": {"text": "out of memory"}}]}]),
+        "did not run to its end: out of memory", "undecided",
+    ),
+    "no run": ('{"version": "2.1.0", "runs": []}', "holds no run of a tool", "undecided"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "what", "verdict"), WRONG.values(), ids=WRONG)
+def test_a_scan_that_did_not_happen_is_never_fit(tool, tmp_path, text, what, verdict):
+    (tmp_path / "scan.sarif").write_text(text)
+    (tmp_path / "whole.sarif").write_text(log())
+    done = tool("judge", "scan.sarif", "whole.sarif", "--json")
+    summary = json.loads(done.out)
+    assert what in done.err
+    assert "Traceback" not in done.err
+    assert summary["verdict"] == (verdict or "undecided")
+
+
+def test_words_and_places_of_a_scan(tool, tmp_path):
+    flow = [{"threadFlows": [{"locations": [{"location": {"message": {"text": "from the user"}, **PLACE}}]}]}]
+    base = {"physicalLocation": {"artifactLocation": {"uri": "a.js", "uriBaseId": "SRC"}}}
+    results = [
+        {"ruleIndex": 0, "message": {"id": "default", "arguments": ["go()", "noon"]}, "locations": [PLACE], "codeFlows": flow, "fixes": [{"description": {"text": "Call it by name"}}]},
+        result(locations=[base], message={"text": "see [the map](0)"}),
+        result(locations=[{"logicalLocations": [{"fullyQualifiedName": "Fares.total"}]}]),
+        result(locations=[{"physicalLocation": {"artifactLocation": {"index": 0}}}]),
+    ]  # fmt: skip
+    bases = {"SRC": {"uri": "src/", "uriBaseId": "ROOT"}, "ROOT": {"uri": "file:///home/kari/"}}
+    (tmp_path / "scan.sarif").write_text(
+        log(*results, originalUriBaseIds=bases, artifacts=[{"location": {"uri": "b.js"}}])
+    )
+    tool("report", "scan.sarif", "--out", "v.html")
+    text = (tmp_path / "v.html").read_text()
+    for words in (
+        "“go()” runs {text} at noon",
+        "src/tick et.js:12:3",
+        "run(text)",
+        "1. src/tick et.js:12:3 from the user",
+        "Mended by: Call it by name",
+        "src/a.js",
+        "see the map",
+        "Fares.total",
+        "b.js",
+    ):
+        assert escape(words).replace('"', "&#34;") in text or words in text, words
+    assert "kari" not in text
+
+
+XCCDF = """<Benchmark xmlns="http://checklists.nist.gov/xccdf/{version}" id="xccdf_test_benchmark_quay"><title>Server of the quay</title>
+<Group id="g">{rules}</Group>{results}</Benchmark>"""
+RESULTS = '<TestResult id="r" start-time="2026-11-22T03:00:00Z" end-time="2026-11-22T03:02:00Z"><target>{host}</target>{results}<score system="urn:xccdf:scoring:default" maximum="100">81.5</score></TestResult>'
+# NIST IR 7275r4, table 26, with severities and roles.
+TABLE = {
+    "pass": "passed", "fixed": "passed", "fail": "failed", "error": "errored", "unknown": "undecided", "notchecked": "undecided",
+    "notapplicable": "skipped", "notselected": "skipped", "informational": "skipped", "rumour": "undecided",
+}  # fmt: skip
+
+
+def xccdf(results, rules="", host="desk.test", version="1.2"):
+    return XCCDF.format(version=version, rules=rules, results=RESULTS.format(host=host, results=results))
+
+
+def rule_result(rule, result, inside="", **attributes):
+    own = "".join(f' {name}="{value}"' for name, value in attributes.items())
+    return f'<rule-result idref="{rule}"{own}><result>{result}</result>{inside}</rule-result>'
+
+
+@pytest.mark.parametrize("version", ["1.1", "1.2"])
+def test_results_of_rules_mean_what_their_standard_says(tool, tmp_path, version):
+    several = "".join(rule_result(f"xccdf_q_rule_is_{word}", word) for word in TABLE)
+    (tmp_path / "x.xml").write_text(xccdf(several, version=version))
+    (tmp_path / "x.xml.gz").write_bytes(gzip.compress(xccdf(several, version=version, host="fares.test").encode()))
+    done = tool("judge", "x.xml", "x.xml.gz", "--json", "--detail")
+    summary = json.loads(done.out)
+    found = {(check["name"].removeprefix("Is "), check["file"]): check["outcome"] for check in summary["checks"]}
+    assert found == {(word, file): outcome for word, outcome in TABLE.items() for file in ("x.xml", "x.xml.gz")}
+    assert "“rumour”, which the standard does not know" in done.err
+    assert summary["rules"]["kept"] == 4
+    assert summary["verdict"] == "not fit"
+
+
+RULE = """<Rule id="R1" severity="{severity}"><title>Nobody signs in as root</title><description>Only <b>named</b> people sign in.</description>
+<rationale>Else nobody knows who it was.</rationale><reference href="https://rules.example/7">Rule 7</reference><fixtext>Set PermitRootLogin to no.</fixtext></Rule>"""
+OVERRIDE = '<override time="2026-11-01T08:00:00Z" authority="Kari Nord"><old-result>fail</old-result><new-result>pass</new-result><remark>The quay has no network</remark></override>'
+# The rule's severity, its result, and: how it ended, its severity, whether it counts.
+GRADES = {
+    "high": ("high", rule_result("R1", "fail"), "failed high"),
+    "low": ("low", rule_result("R1", "fail"), "failed low apart"),
+    "unknown counts as medium": ("unknown", rule_result("R1", "fail"), "failed medium"),
+    "the result's own severity": ("low", rule_result("R1", "fail", severity="high"), "failed high"),
+    "unscored": ("high", rule_result("R1", "fail", role="unscored"), "skipped high"),
+    "allowed by somebody": ("high", rule_result("R1", "pass", OVERRIDE), "failed high apart"),
+    "made worse by somebody": ("high", rule_result("R1", "fail", OVERRIDE.replace(">fail<", ">x<").replace(">pass<", ">fail<").replace(">x<", ">pass<")), "failed high"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("severity", "results", "told"), GRADES.values(), ids=GRADES)
+def test_severities_roles_and_overrides_of_rules(tool, tmp_path, severity, results, told):
+    (tmp_path / "x.xml").write_text(xccdf(results, RULE.format(severity=severity)))
+    summary = json.loads(tool("judge", "x.xml", "--json", "--detail").out)
+    assert rules_of(summary) == [f"Nobody signs in as root {told}"]
+    assert summary["verdict"] == (
+        "not fit"
+        if told.startswith("failed") and "apart" not in told
+        else "undecided"
+        if "skipped" in told
+        else "fit"
+    )
+
+
+def test_rules_of_several_hosts_stand_on_the_page(tool, tmp_path, browser):
+    arf = '<arf:asset-report-collection xmlns:arf="http://scap.nist.gov/schema/asset-reporting-format/1.1"><arf:reports>{}</arf:reports></arf:asset-report-collection>'
+    ident = '<ident system="https://nvd.nist.gov/cce">CCE-1234-5</ident><message severity="error">root may sign in</message>'
+    hosts = [
+        xccdf(rule_result("R1", "fail", ident), RULE.format(severity="high"), host)
+        for host in ("desk.test", "fares.test")
+    ]
+    (tmp_path / "arf.xml").write_text(arf.format("".join(f"<arf:report>{one}</arf:report>" for one in hosts)))
+    (tmp_path / "scan.sarif").write_text(
+        log(
+            result("Q2", suppressions=[{"kind": "inSource", "justification": "old names"}]),
+            result("a", kind="pass"),
+        )
+    )
+    (tmp_path / "plain-verdict.toml").write_text(
+        '[[condition]]\nmeasure = "broken rules"\nat_most = 1\nscope = { severity = "high or above" }\n[[condition]]\nmeasure = "findings"\nat_most = 5\n'
+    )
+    summary = json.loads(tool("report", "arf.xml", "scan.sarif", "--json", "--out", "v.html").out)
+    assert summary["rules"] == {
+        "kept": 1, "broken": 3, "errored": 0, "needs_person": 0, "not_applicable": 0, "allowed": 1, "findings": 2, "broken_by_severity": {"high": 2},
+    }  # fmt: skip
+    browser.get((tmp_path / "v.html").as_uri())
+    text = browser.find_element(By.TAG_NAME, "main").text
+    for words in (
+        "1 of 4 rules kept, 3 broken; 1 of those broken does not count",
+        "2 of high severity",
+        "desk.test",
+        "fares.test",
+        "Allowed in the result file itself: old names",
+        "without an end: “Q2",
+        "broken rules: at most 1 of high or above severity",
+    ):
+        assert words.lower() in text.lower(), words
+    whole = browser.execute_script("return document.querySelector('main').textContent")
+    for words in (
+        "Only named people sign in.",
+        "Else nobody knows who it was.",
+        "Set PermitRootLogin to no.",
+        "CCE-1234-5",
+        "root may sign in",
+        "Rule 7",
+    ):
+        assert words in whole, words
+
+
+BREAKS = {"low": "not fit", "high": "not fit", "critical": "fit"}
+
+
+@pytest.mark.parametrize(("least", "verdict"), BREAKS.items(), ids=BREAKS)
+def test_the_least_severity_that_breaks_a_verdict_is_settable(tool, tmp_path, least, verdict):
+    (tmp_path / "scan.sarif").write_text(log(result("Q1"), result("Q2")))
+    (tmp_path / "plain-verdict.toml").write_text(f'[compliance]\nbreaks_from = "{least}"\n')
+    summary = json.loads(tool("judge", "scan.sarif", "--json").out)
+    assert summary["verdict"] == verdict
+    assert summary["rules"]["allowed"] == {"low": 0, "high": 1, "critical": 2}[least]
+    (tmp_path / "plain-verdict.toml").write_text(
+        '[[condition]]\nmeasure = "findings"\nat_most = 1\nscope = { severity = "dire" }\n'
+    )
+    assert "'dire' is no severity" in tool("judge", "scan.sarif").err
+
+
+EARL = """@prefix earl: <http://www.w3.org/ns/earl#> . @prefix dct: <http://purl.org/dc/terms/> . @prefix ptr: <http://www.w3.org/2009/pointers#> .
+{assertions}
+<#kari> a earl:Assertor ; dct:title "Kari Nord" .
+<https://www.w3.org/TR/WCAG21/#c-0> dct:title "Bilder har tekst"@no, "Pictures have words"@en ; dct:isPartOf <#wcag> . <#wcag> dct:title "WCAG 2.1" .
+"""
+# EARL 1.0 Schema, 2.7: outcomes as resources, and as instances of classes.
+EARL_TABLE = {
+    "earl:passed": "passed", "earl:failed": "failed", "earl:cantTell": "undecided", "earl:inapplicable": "skipped", "earl:untested": "undecided",
+    "[ a earl:Pass ]": "passed", "[ a earl:Fail ]": "failed", "[ a earl:CannotTell ]": "undecided", "[ a earl:NotApplicable ]": "skipped", "[ a earl:NotTested ]": "undecided",
+    '"earl:failed"': "failed", "earl:great": "undecided",
+}  # fmt: skip
+ASSERTION = """<#a{at}> a earl:Assertion ; earl:assertedBy <#kari> ; earl:mode earl:manual ; earl:subject <https://desk.test/> ; earl:test <https://www.w3.org/TR/WCAG21/#c-{at}> ;
+  earl:result [ a earl:TestResult ; earl:outcome {outcome} ; earl:info "because {at}" ; earl:pointer [ ptr:expression "#map-{at}" ] ] ."""
+
+
+def earl():
+    return EARL.format(
+        assertions="\n".join(ASSERTION.format(at=at, outcome=outcome) for at, outcome in enumerate(EARL_TABLE))
+    )
+
+
+@pytest.mark.parametrize("syntax", ["turtle", "xml", "json-ld", "compact"])
+def test_assertions_mean_the_same_in_every_syntax(tool, tmp_path, syntax):
+    graph = rdflib.Graph().parse(data=earl(), format="turtle", publicID="https://desk.test/report")
+    options = {"auto_compact": True} if syntax == "compact" else {}
+    text = graph.serialize(format="json-ld" if options else syntax, **options)
+    (tmp_path / "r.earl").write_text(text)
+    done = tool("judge", "r.earl", "--json", "--detail")
+    summary = json.loads(done.out)
+    found = Counter(check["outcome"] for check in summary["checks"])
+    assert found == Counter(EARL_TABLE.values())
+    first = next(check for check in summary["checks"] if check["name"] == "Pictures have words")
+    assert (first["outcome"], first["suite"]) == ("passed", ["WCAG 2.1"])
+    assert "as text, where a resource belongs" in done.err
+    assert "“great”, which the standard does not know" in done.err
+
+
+REMOTE = {
+    "the vocabulary's own context": ('"http://www.w3.org/ns/earl"', '"failed"', ""),
+    "a context that nobody fetches": ('["https://nobody.example/words.jsonld"]', '"failed"', "names a context that is not fetched (https://nobody.example/words.jsonld)"),
+    "one in a term": ('{"@vocab": "http://www.w3.org/ns/earl#", "result": {"@id": "http://www.w3.org/ns/earl#result", "@context": "https://nobody.example/inner.jsonld"}}', '{"@id": "http://www.w3.org/ns/earl#failed"}', "inner.jsonld"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("context", "outcome", "note"), REMOTE.values(), ids=REMOTE)
+def test_contexts_are_never_fetched(tool, tmp_path, monkeypatch, context, outcome, note):
+    monkeypatch.setattr("urllib.request.urlopen", lambda *_, **__: pytest.fail("something was fetched"))
+    # The vocabulary's address is in it, so that the file is known as what it is.
+    text = '{"@context": %s, "@graph": [{"@id": "http://www.w3.org/ns/earl#x"}, {"@type": "Assertion", "test": {"@id": "https://x.example/#one"}, "subject": {"@id": "https://desk.test/"}, "result": {"@type": "TestResult", "outcome": %s}}]}'
+    (tmp_path / "r.jsonld").write_text(text % (context, outcome))
+    done = tool("judge", "r.jsonld", "--json", "--detail")
+    assert [check["outcome"] for check in json.loads(done.out)["checks"]] == ["failed"], done.err
+    assert note in done.err
+
+
+HOSTILE = {
+    "a DTD": '<!DOCTYPE rdf [<!ENTITY a "b">]><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#" xmlns:earl="http://www.w3.org/ns/earl#"/>',
+    "damaged": "@prefix earl: <http://www.w3.org/ns/earl#> . <a> earl:",
+    "nothing asserted": "@prefix earl: <http://www.w3.org/ns/earl#> . <a> a earl:Assertor .",
+    "nesting without end": '{"x": "http://www.w3.org/ns/earl#", "y": ' + "[" * 900 + "]" * 900 + "}",
+}
+
+
+@pytest.mark.parametrize("text", HOSTILE.values(), ids=HOSTILE)
+def test_a_report_that_is_none_costs_that_file_only(tool, tmp_path, text):
+    (tmp_path / "r.earl").write_text(text)
+    (tmp_path / "whole.xml").write_text('<testsuite name="Quay"><testcase name="sails"/></testsuite>')
+    done = tool("judge", "r.earl", "whole.xml", "--json")
+    assert "error: r.earl" in done.err
+    assert "Traceback" not in done.err
+    assert json.loads(done.out)["counts"]["passed"] == 1
