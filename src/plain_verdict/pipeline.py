@@ -52,6 +52,7 @@ class Published(msgspec.Struct, frozen=True):
     mail: Path | None = None
     tables: Path | None = None
     charts: Path | None = None
+    earl: Path | None = None
     removed: tuple[Path, ...] = ()
     notes: tuple[str, ...] = ()
 
@@ -59,7 +60,7 @@ class Published(msgspec.Struct, frozen=True):
     def files(self) -> dict[str, Path]:
         """Return what was written, by what it is."""
         named = {"page": self.page, "packed": self.packed, "latest": self.latest, "mail": self.mail}
-        named |= {"tables": self.tables, "charts": self.charts}
+        named |= {"tables": self.tables, "charts": self.charts, "earl": self.earl}
         return {name: path for name, path in named.items() if path}
 
 
@@ -183,9 +184,20 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         mail,
         folders["tables"],
         folders["charts"],
+        _publish_file(report, wanted.earl, "earl"),
         removed=placed.removed,
         notes=notes,
     )
+
+
+def _publish_file(report: Report, file: str, writer: str) -> Path | None:
+    """Write an output of one file over what was there; None where it is not wanted."""
+    if not file:
+        return None
+    path = Path(file).absolute()
+    for found in render(report, writer):
+        write_bytes(path, found.content if isinstance(found.content, bytes) else "".join(found.content).encode())
+    return path
 
 
 def _publish_folder(report: Report, folder: str, writer: str) -> Path | None:

@@ -339,3 +339,27 @@ def test_a_report_that_is_none_costs_that_file_only(tool, tmp_path, text):
     assert "error: r.earl" in done.err
     assert "Traceback" not in done.err
     assert json.loads(done.out)["counts"]["passed"] == 1
+
+
+def test_rules_that_are_written_come_back_the_same(tool, tmp_path):
+    (tmp_path / "r.ttl").write_text(earl())
+    (tmp_path / "scan.sarif").write_text(
+        log(result(locations=[PLACE]), result(locations=[PLACE]), result("a", kind="notApplicable"))
+    )
+    several = ("r.ttl", "scan.sarif")
+    before = json.loads(
+        tool("report", *several, "--earl", "out/rules.jsonld", "--json", "--detail", "--out", "v.html").out
+    )
+    after = json.loads(tool("judge", "out/rules.jsonld", "--json", "--detail").out)
+    told = [
+        sorted((check["suite"], check["name"], check["outcome"]) for check in summary["checks"])
+        for summary in (before, after)
+    ]
+    assert told[0] == told[1]
+    assert before["rules"] | {"broken_by_severity": 0} == after["rules"] | {"broken_by_severity": 0}
+    again = tool("report", "out/rules.jsonld", "--earl", "again.jsonld", "--out", "w.html")
+    assert again.code == 0
+    once, twice = (
+        json.loads((tmp_path / name).read_text())["@graph"] for name in ("out/rules.jsonld", "again.jsonld")
+    )
+    assert sorted(map(json.dumps, once)) == sorted(map(json.dumps, twice))

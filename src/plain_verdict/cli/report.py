@@ -56,6 +56,9 @@ def _add_where(group: Options) -> None:
     group.add_argument("--mail", metavar="FILE", help="also write a digest as a mail message (.eml)")
     group.add_argument("--tables", metavar="FOLDER", help="also write tables as CSV files (docs/tables.md)")
     group.add_argument(
+        "--earl", metavar="FILE", help="also write the rules as EARL in JSON-LD (docs/compliance.md)"
+    )
+    group.add_argument(
         "--charts", metavar="FOLDER", help="also write the drawings of load runs as PNG and SVG files"
     )
 
@@ -133,6 +136,7 @@ def _show_published(published: Published, took_s: float) -> None:
         ("The digest", published.mail),
         ("The tables", published.tables),
         ("The drawings", published.charts),
+        ("The rules", published.earl),
     ):
         if other:
             show(f"{words}: {other}", "soft")

@@ -193,6 +193,8 @@ def _check(request: Request) -> None:
             check_folder(Path(folder).absolute())
     if report.charts:
         ChartsWriter().check()
+    if report.earl:
+        check_folder(Path(report.earl).absolute().parent)
     suffix = writer_named(request.layout).suffix
     # What only the results tell may be in the folder's name as well; that folder is made later.
     nobody = Names("title", "verdict", request.read.made, {})

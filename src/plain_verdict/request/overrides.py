@@ -25,6 +25,7 @@ class Overrides(msgspec.Struct, frozen=True):
     mail: str | None = None
     tables: str | None = None
     charts: str | None = None
+    earl: str | None = None
     title: str | None = None
     description: str | None = None
     fact: tuple[str, ...] = ()

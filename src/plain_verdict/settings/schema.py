@@ -38,6 +38,7 @@ class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         int, Meta(description="remove the oldest pages there until so many are left; 0 keeps all", ge=0)
     ] = 0
     tables: Annotated[str, Meta(description="a folder for tables as CSV files")] = ""
+    earl: Annotated[str, Meta(description="a file for the rules of the run as EARL in JSON-LD")] = ""
     charts: Annotated[str, Meta(description="a folder for the drawings of load runs as PNG and SVG files")] = ""
     theme: Annotated[Theme, Meta(description="the page's colours")] = Theme.AUTO
     only: Annotated[ChecksShown, Meta(description="`failed` leaves passed and skipped checks out of the page")] = (

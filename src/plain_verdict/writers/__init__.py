@@ -2,6 +2,7 @@
 
 from plain_verdict.errors import UsageError
 from plain_verdict.writers.charts.writer import ChartsWriter
+from plain_verdict.writers.earl_json import EarlWriter
 from plain_verdict.writers.html.writer import FolderWriter, PageWriter
 from plain_verdict.writers.interface import OutputFile, Writer
 from plain_verdict.writers.mail.writer import MailWriter
@@ -17,6 +18,7 @@ WRITERS: tuple[Writer, ...] = (
     SummaryWriter(),
     TablesWriter(),
     ChartsWriter(),
+    EarlWriter(),
 )
 """Every output."""
 

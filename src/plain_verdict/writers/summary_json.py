@@ -158,6 +158,7 @@ class Summary(msgspec.Struct, frozen=True):
     mail: str | msgspec.UnsetType = msgspec.UNSET
     tables: str | msgspec.UnsetType = msgspec.UNSET
     charts: str | msgspec.UnsetType = msgspec.UNSET
+    earl: str | msgspec.UnsetType = msgspec.UNSET
 
 
 class SummaryWriter(msgspec.Struct, frozen=True):

@@ -36,12 +36,13 @@ if TYPE_CHECKING:
     from plain_verdict.readers.earl.graph import Assertion
 
 _MARK = "http://www.w3.org/ns/earl"
+_PERSON = "needs a person"
 # EARL 1.0 Schema, 2.7.
 OUTCOMES = {
     "passed": (Outcome.PASSED, ""),
     "failed": (Outcome.FAILED, ""),
-    "cantTell": (Outcome.UNDECIDED, "needs a person: whoever looked could not tell"),
-    "untested": (Outcome.UNDECIDED, "needs a person: nobody has looked yet"),
+    "cantTell": (Outcome.UNDECIDED, f"{_PERSON}: whoever looked could not tell"),
+    "untested": (Outcome.UNDECIDED, f"{_PERSON}: nobody has looked yet"),
     "inapplicable": (Outcome.SKIPPED, "does not apply to it"),
 }
 _TURTLE = re.compile(r"^\s*(?:@prefix|@base|PREFIX|BASE)\b", re.IGNORECASE | re.MULTILINE)
@@ -150,9 +151,7 @@ class _Reading:
         )
         name = one_line(first.test_title or readable(first.test), self._limits.name_chars) or "Nameless test"
         kind = self._source.kind or Kind.COMPLIANCE
-        reasons = dict.fromkeys(
-            ". ".join(filter(None, (reason, one.info))) for one, found, reason in told if found is outcome
-        )
+        reasons = dict.fromkeys(_said(reason, one.info) for one, found, reason in told if found is outcome)
         moments = [moment for one in several if (moment := read_moment(one.at))]
         problems = [
             Problem(
@@ -192,7 +191,7 @@ class _Reading:
         found = OUTCOMES.get(one.outcome)
         if found is None:
             self._unknown[one_line(one.outcome, 40) or "none at all"] += 1
-            return Outcome.UNDECIDED, "needs a person: no outcome of the standard's is told"
+            return Outcome.UNDECIDED, f"{_PERSON}: no outcome of the standard's is told"
         return found
 
     def _facts(self, several: "Sequence[Assertion]") -> Iterator[Fact]:
@@ -218,6 +217,13 @@ class _Reading:
             yield ReadingNote(
                 path, f"has {plural(times, 'outcome')} “{word}”, which the standard does not know: undecided"
             )
+
+
+def _said(reason: str, info: str) -> str:
+    """Return why nobody can tell, or it does not apply; what a report of our own says already stands once."""
+    if info and (not reason.startswith(_PERSON) or info.startswith(_PERSON)):
+        return info
+    return f"{reason}. {info}" if info else reason
 
 
 def _rule_set(address: str) -> str:

@@ -66,7 +66,10 @@ class SarifReader:
 
     def recognises(self, head: Head) -> bool:
         """Return whether the first object has what a log has; also one of an older version, which is refused."""
-        return "version" in head.json_keys and ("runs" in head.json_keys or "sarif" in head.text[:2000].lower())
+        keys, text = head.json_keys, head.text
+        told = "version" in keys or '"driver"' in text or "sarif" in text[:2000].lower()
+        # Many write their keys in the order of the alphabet: the version may stand behind all results.
+        return ("runs" in keys and told) or ("version" in keys and "sarif" in text[:2000].lower())
 
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the log's rules as checks. Raises ReadError."""
