@@ -30,6 +30,7 @@ LEVELS = {
     "inputs": 2,
     "exchanges": 2,
     "operations": 3,
+    "asked": 3,
     "merging": 2,
     "masking": 2,
     "judging": 4,

@@ -88,8 +88,18 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     if options.evidence and run.files:
         with on_step("Evidence") as on_progress:
             run = collect(run, options.evidence, options.limits, on_progress)
+    run = _with_requirements(run, options)
     run = mask_run(in_zone(run, options.zone), Masker(options.masking))
     return with_targets(with_calls(run, document, document_notes), options.targets)
+
+
+def _with_requirements(run: Run, options: ReadOptions) -> Run:
+    if not options.requirements:
+        return run
+    from plain_verdict.asked.matching import with_requirements  # for runs that have some
+    from plain_verdict.asked.reading import read_requirements
+
+    return with_requirements(run, *read_requirements(options.requirements), options.requirement_pattern)
 
 
 def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> Run:

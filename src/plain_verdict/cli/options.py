@@ -48,6 +48,13 @@ def add_results(parser: argparse.ArgumentParser) -> None:
     )
     add_engine(parser)
     parser.add_argument(
+        "--requirements",
+        nargs="+",
+        default=[],
+        metavar="FILE",
+        help="what was asked for, as CSV, TOML, Markdown, ReqIF or feature files (docs/requirements.md)",
+    )
+    parser.add_argument(
         "--json", action="store_true", help="print one JSON object on standard output and nothing else"
     )
     parser.add_argument("--detail", action="store_true", help="with --json: every check as well")

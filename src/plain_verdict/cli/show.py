@@ -22,7 +22,7 @@ def show_trouble(run: Run, verdict: Verdict, *, notes: bool = True) -> None:
         else:
             show_unread(trouble)
     remarks = [note.sentence for note in run.notes if not note.quiet] if notes else []
-    remarks += (*run.shape_notes, *run.api.notes, *verdict.notes) if notes else ()
+    remarks += (*run.shape_notes, *run.requirements.notes, *run.api.notes, *verdict.notes) if notes else ()
     for remark in remarks[:_MOST_NOTES]:
         show_labelled("note", remark)
     if len(remarks) > _MOST_NOTES:

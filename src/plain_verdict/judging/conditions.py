@@ -27,7 +27,7 @@ class Scopes:
     def __init__(self, run: Run, waived: Mapping[str, Waived]) -> None:
         self._run = run
         self._waived = waived
-        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally, run.api)}
+        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally, run.api, run.requirements)}
 
     @property
     def run(self) -> Run:

@@ -41,6 +41,7 @@ from plain_verdict.model.load import (
     Waiting,
 )
 from plain_verdict.model.outcome import BAD, Kind, Outcome, gravest
+from plain_verdict.model.requirement import Asked, Met, Requirement, Requirements
 from plain_verdict.model.rule import Allowed, Rule, Severity
 from plain_verdict.model.run import (
     Payload,
@@ -59,6 +60,7 @@ __all__ = [
     "BAD",
     "Allowed",
     "ApiCalls",
+    "Asked",
     "Attempt",
     "Body",
     "Call",
@@ -84,6 +86,7 @@ __all__ = [
     "KindVerdict",
     "LoadRun",
     "LogEntry",
+    "Met",
     "Metric",
     "Operation",
     "Outcome",
@@ -97,6 +100,8 @@ __all__ = [
     "ReadingNote",
     "Reported",
     "RequestNumbers",
+    "Requirement",
+    "Requirements",
     "ResultFile",
     "Rule",
     "Run",

@@ -13,6 +13,7 @@ from plain_verdict.model.evidence import Content, Evidence
 from plain_verdict.model.facts import Fact, Value
 from plain_verdict.model.load import LoadRun, Metric, Reported
 from plain_verdict.model.outcome import Kind, Outcome
+from plain_verdict.model.requirement import Requirements
 
 
 class Tally(Value, frozen=True):
@@ -151,6 +152,7 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     reported: tuple[Reported, ...] = ()
     """Load results of which only sums are left, file by file."""
     metrics: tuple[Metric, ...] = ()
+    requirements: Requirements = Requirements()
     api: ApiCalls = ApiCalls()
     """The calls of its checks, by operation."""
 

@@ -40,6 +40,7 @@ _OPEN_AT_MOST = 20  # failed checks are open from the start, unless they are so 
 _SHOWN_FACTS = 12
 
 if TYPE_CHECKING:
+    from plain_verdict.report.asked import AskedOverview
     from plain_verdict.report.compliance import ComplianceOverview
     from plain_verdict.report.load.overview import LoadOverview
     from plain_verdict.report.load.sums import MetricsOverview, ReportedOverview
@@ -147,6 +148,15 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     def api(self) -> ApiOverview | None:
         """Return what is told of the calls to an API; None where there are none."""
         return tell_api(self.run, self.operations)
+
+    @cached_property
+    def asked(self) -> "AskedOverview | None":
+        """Return what is told of requirements."""
+        if not self.run.requirements.given:
+            return None
+        from plain_verdict.report.asked import tell_asked  # for runs that have some
+
+        return tell_asked(self.run)
 
     @cached_property
     def compliance(self) -> "ComplianceOverview | None":

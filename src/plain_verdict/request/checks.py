@@ -30,6 +30,8 @@ def check_settings(settings: SettingsFile) -> None:
     check_template(settings.input.variants_from)
     for number, pattern in enumerate(settings.masking.patterns):
         _check_expression(f"/{pattern}/", f"masking.patterns[{number}]")
+    if settings.requirements.pattern:
+        _check_expression(f"/{settings.requirements.pattern}/", "requirements.pattern")
     read_leave_out(settings.load.leave_out)
     read_trifle(settings.load.least_change, settings.load.least_difference)
     for where, match in _matches(settings):

@@ -92,6 +92,8 @@ def _read_request(
         targets=file.condition,
         baseline=overrides.baseline or file.load.baseline,
         engine=engine,
+        requirements=overrides.requirements or file.requirements.files,
+        requirement_pattern=file.requirements.pattern,
         leave_out_s=read_leave_out(file.load.leave_out),
         metrics=file.load.metrics,
         trifle=read_trifle(file.load.least_change, file.load.least_difference),

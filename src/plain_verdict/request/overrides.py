@@ -12,6 +12,7 @@ class Overrides(msgspec.Struct, frozen=True):
     api_document: str | None = None
     shape: tuple[str, ...] = ()
     baseline: tuple[str, ...] = ()
+    requirements: tuple[str, ...] = ()
     engine: str | None = None
     masking: bool | None = None
     expect_files: int | None = None

@@ -152,6 +152,17 @@ class LoadTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     ] = ""
 
 
+class RequirementsTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[requirements]``: what was asked for."""
+
+    files: Annotated[
+        tuple[str, ...], Meta(description="files, folders or patterns of requirements, as `--requirements`")
+    ] = ()
+    pattern: Annotated[
+        str, Meta(description="a regular expression that finds their ids in the names of checks, like `BQ-\\d+`")
+    ] = ""
+
+
 class ComplianceTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """``[compliance]``: which broken rules count."""
 
@@ -176,6 +187,7 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     api: ApiTable = ApiTable()
     load: LoadTable = LoadTable()
     compliance: ComplianceTable = ComplianceTable()
+    requirements: RequirementsTable = RequirementsTable()
     cause: tuple[CauseRule, ...] = ()
     waiver: tuple[WaiverRule, ...] = ()
     condition: tuple[ConditionRule, ...] = ()

@@ -9,6 +9,7 @@ from plain_verdict.model import (
     Cause,
     Check,
     KindVerdict,
+    Met,
     Operation,
     Run,
     Tally,
@@ -140,6 +141,7 @@ class Summary(msgspec.Struct, frozen=True):
     reported: list[ReportedSummary] = []
     metrics: list[MetricSummary] = []
     rules: RuleCounts | None = None
+    requirements: dict[str, int] | None = None
     causes: list[CauseSummary] = []
     waived: int = 0
     rule_notes: list[str] = []
@@ -198,6 +200,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             reported=list(map(reported_summary, run.reported)),
             metrics=list(map(metric_summary, run.metrics)),
             rules=count_rules(run.checks, verdict.waived) if report.compliance else None,
+            requirements=_requirements(run),
             causes=list(map(_cause, verdict.causes)),
             waived=len(verdict.waived),
             rule_notes=list(verdict.notes),
@@ -242,6 +245,11 @@ def _operation(operation: Operation, numbers: CallNumbers) -> OperationSummary:
         longest_ms=ms_of(numbers.longest_s),
         bytes=numbers.received_bytes,
     )
+
+
+def _requirements(run: Run) -> dict[str, int] | None:
+    told = run.requirements
+    return {state.value.replace(" ", "_"): told.count(state) for state in Met} if told.given else None
 
 
 def _cause(cause: Cause) -> CauseSummary:

@@ -3,7 +3,7 @@
 To add one: a row in its file's ``MEASURES``, or a new file and its row here.
 """
 
-from plain_verdict.judging.measures import calls, counts, load, rates, rules, times
+from plain_verdict.judging.measures import calls, counts, load, rates, requirements, rules, times
 from plain_verdict.judging.measures.interface import CheckedScope, Measure
 from plain_verdict.judging.measures.rates import PASS_RATE
 
@@ -16,6 +16,7 @@ MEASURES: tuple[Measure, ...] = (
     *calls.MEASURES,
     *load.MEASURES,
     *rules.MEASURES,
+    *requirements.MEASURES,
 )
 """Every measure, in the order in which the docs list them."""
 

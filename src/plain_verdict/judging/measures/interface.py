@@ -8,7 +8,7 @@ from typing import Protocol
 
 import msgspec
 
-from plain_verdict.model import ApiCalls, Check, Tally, Waived, tally_of
+from plain_verdict.model import ApiCalls, Check, Requirements, Tally, Waived, tally_of
 from plain_verdict.operations.numbers import CallNumbers, count_calls
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import format_duration
@@ -44,9 +44,11 @@ class CheckedScope:
         waived: Mapping[str, Waived],
         tally: Tally | None = None,
         api: ApiCalls = _NONE,
+        requirements: Requirements | None = None,
     ) -> None:
         self.checks = checks
         self.api = api
+        self.requirements = requirements
         self._waived = waived
         self._tally = tally
 

@@ -5,6 +5,7 @@ To add one: a folder with build.py, section.html.j2 and section.css; a row here.
 
 from plain_verdict.writers.html.sections.about.build import ABOUT
 from plain_verdict.writers.html.sections.api.build import API
+from plain_verdict.writers.html.sections.asked.build import ASKED
 from plain_verdict.writers.html.sections.compliance.build import COMPLIANCE
 from plain_verdict.writers.html.sections.every.build import EVERY
 from plain_verdict.writers.html.sections.in_short.build import IN_SHORT
@@ -35,6 +36,7 @@ SECTIONS: tuple[Section, ...] = (
     REPORTED,
     METRICS,
     COMPLIANCE,
+    ASKED,
     EVERY,
     SUITE_LIST,
     VARIANTS,

@@ -27,7 +27,9 @@ def _notes(report: Report, folding: Folding | None) -> Iterator[Note]:
     if run.reruns:
         yield Note(describe_reruns(run.cases, len(run.checks), run.reruns))
     yield from (Note(note.sentence, note.results_missing) for note in run.notes)
-    yield from map(Note, (*report.verdict.notes, *run.shape_notes, *run.evidence_notes, *report.notes))
+    yield from map(
+        Note, (*report.verdict.notes, *run.shape_notes, *run.requirements.notes, *run.evidence_notes, *report.notes)
+    )
     if folding:
         yield Note(_on_folding(folding))
     masked = report.masked

@@ -1,0 +1,25 @@
+"""Measures of requirements: of the whole run only."""
+
+from collections.abc import Callable
+
+from plain_verdict.judging.measures.interface import COUNT, CheckedScope, Measure
+from plain_verdict.model import Met
+from plain_verdict.text.formatting import plural
+
+
+def _count(state: Met) -> Measure:
+    def find(scope: CheckedScope) -> float | None:
+        told = scope.requirements
+        return told.count(state) if told and told.given else None
+
+    def describe(_: CheckedScope, number: float) -> str:
+        return f"{plural(round(number), 'requirement')} {state.value}"
+
+    return Measure(f"requirements {state.value}", COUNT, find, describe, frozenset(), _missing())
+
+
+def _missing() -> Callable[[CheckedScope], str]:
+    return lambda _: "no file of requirements was given"
+
+
+MEASURES = (_count(Met.NOT_MET), _count(Met.NOT_CHECKED))

@@ -1,0 +1,50 @@
+"""What was asked for: requirements, and which checks say whether they are met."""
+
+from enum import StrEnum
+
+from plain_verdict.model.facts import Value
+
+
+class Met(StrEnum):
+    """How a requirement stands, the gravest first."""
+
+    NOT_MET = "not met"
+    UNDECIDED = "undecided"
+    NOT_CHECKED = "not checked"
+    MET = "met"
+
+
+class Requirement(Value, frozen=True):
+    """One requirement, as its file tells it. ``group`` stands above it; ``steps`` are those of a scenario."""
+
+    id: str
+    title: str = ""
+    group: tuple[str, ...] = ()
+    link: str = ""
+    owner: str = ""
+    priority: str = ""
+    steps: tuple[str, ...] = ()
+    source: str = ""
+
+
+class Asked(Value, frozen=True):
+    """A requirement with how it stands, and the ids of its checks."""
+
+    requirement: Requirement
+    state: Met
+    checks: tuple[str, ...] = ()
+
+
+class Requirements(Value, frozen=True):
+    """All that was asked. ``unknown`` are names that checks have and no file knows; ``notes`` on the files."""
+
+    asked: tuple[Asked, ...] = ()
+    unknown: tuple[tuple[str, int], ...] = ()
+    """Each with how many checks name it."""
+    notes: tuple[str, ...] = ()
+    given: bool = False
+    """Whether a file of requirements was given, even one that holds none."""
+
+    def count(self, state: Met) -> int:
+        """Return how many stand so."""
+        return sum(one.state is state for one in self.asked)
