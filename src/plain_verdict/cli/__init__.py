@@ -64,6 +64,11 @@ COMMANDS = (
         "Write what counts of the samples of a load run as one small file; report adds those of many machines.",
     ),
     Command(
+        "decide",
+        "decide what needs a person, check by check",
+        "Go through the checks that need a person, one by one, and write what is decided for the next report.",
+    ),
+    Command(
         "shape",
         "draft a shape for a result file in a form of its own",
         "Draft a shape, our description of result files in any JSON, XML or CSV form; or show how one fits a file.",

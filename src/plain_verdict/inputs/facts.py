@@ -46,6 +46,11 @@ def remote_name(folder: Path) -> str:
     return address.strip().rstrip("/").removesuffix(".git").replace(":", "/").rpartition("/")[2]
 
 
+def user_name() -> str:
+    """Return the name that git knows its user by; "" where it knows none."""
+    return _git(".", "config", "--get", "user.name").strip()
+
+
 def _git(folder: str, *arguments: str) -> str:
     """Return what git says of a folder; "" where it can't say anything."""
     git = shutil.which("git")

@@ -7,6 +7,7 @@ where the user calls one of them a retry. Everything else stays side by side, an
 import msgspec
 
 from plain_verdict.merging.attempts import with_numbered_attempts, with_retries
+from plain_verdict.merging.decisions import with_decisions
 from plain_verdict.merging.distinct import with_distinct_ids
 from plain_verdict.merging.twins import with_twins_noted
 from plain_verdict.merging.variants import check_template, with_variants
@@ -27,4 +28,4 @@ def merge(run: Run, variants: VariantOptions) -> Run:
     """Return the run with every check in the file of its last attempt, with its variant, under an id of its own."""
     files = with_variants(run.files, variants.facts, variants.template)
     files = with_retries(with_numbered_attempts(files))
-    return msgspec.structs.replace(run, files=with_distinct_ids(with_twins_noted(files)))
+    return with_decisions(msgspec.structs.replace(run, files=with_distinct_ids(with_twins_noted(files))))

@@ -44,6 +44,8 @@ from plain_verdict.model.outcome import BAD, Kind, Outcome, gravest
 from plain_verdict.model.requirement import Asked, Met, Requirement, Requirements
 from plain_verdict.model.rule import Allowed, Rule, Severity
 from plain_verdict.model.run import (
+    Decision,
+    DecisionsPayload,
     Payload,
     ReadingNote,
     ResultFile,
@@ -73,6 +75,8 @@ __all__ = [
     "Content",
     "ContentKind",
     "Coverage",
+    "Decision",
+    "DecisionsPayload",
     "Density",
     "ErrorWindow",
     "Evidence",

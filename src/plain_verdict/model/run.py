@@ -100,6 +100,24 @@ class Payload(Value, frozen=True):
     kind: Kind
 
 
+class Decision(Value, frozen=True):
+    """What a person decided of a check that nothing else could tell."""
+
+    check: str
+    """Its id."""
+    outcome: Outcome
+    note: str = ""
+    by: str = ""
+    at: datetime | None = None
+    evidence: tuple[Evidence, ...] = ()
+
+
+class DecisionsPayload(Payload, frozen=True):
+    """The decisions that a record holds."""
+
+    decisions: tuple[Decision, ...]
+
+
 class ResultFile(msgspec.Struct, frozen=True, dict=True):
     """One result file, read. ``started`` and ``ended`` are None where the file names no time."""
 

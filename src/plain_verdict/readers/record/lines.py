@@ -45,6 +45,18 @@ class MetricLine(Line, frozen=True, tag="metric", kw_only=True):
     at: Moment = None
 
 
+class DecisionLine(Line, frozen=True, tag="decision", kw_only=True):
+    """What a person decided of a check of another file that nothing else could tell; ``base64`` is evidence."""
+
+    check: Annotated[str, msgspec.Meta(description="the check's id, as `--json --detail` has it")]
+    outcome: Outcome
+    note: str = ""
+    by: str = ""
+    base64: str = ""
+    name: str = ""
+    at: Moment = None
+
+
 class CheckLine(Line, frozen=True, tag="check", kw_only=True):
     """The beginning of a check."""
 
@@ -176,7 +188,7 @@ class EndLine(Line, frozen=True, tag="end", kw_only=True):
 
 InnerLine = LogLine | OutputLine | EvidenceLine | ExchangeLine | ExpectationLine
 """A line for something in a check or step."""
-AnyLine = RecordLine | FactLine | MetricLine | CheckLine | StepLine | InnerLine | EndLine
+AnyLine = RecordLine | FactLine | MetricLine | DecisionLine | CheckLine | StepLine | InnerLine | EndLine
 KNOWN_KEYS: dict[str, frozenset[str]] = {
     str(kind.__struct_config__.tag): frozenset({"what", *kind.__struct_encode_fields__})
     for kind in typing.get_args(AnyLine)

@@ -3,23 +3,23 @@
 import re
 from base64 import b64decode
 from binascii import Error as Base64Error
-from codecs import BOM_UTF8
 from collections import Counter
 from collections.abc import Iterator
 from datetime import UTC, datetime, tzinfo
 from math import isfinite
 
-import msgspec
-
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.metrics import MetricStates, SumsPayload
 from plain_verdict.model import (
     Check,
+    Decision,
+    DecisionsPayload,
     Evidence,
     Fact,
     Kind,
     LogEntry,
     Output,
+    Payload,
     Place,
     ReadingNote,
     ResultFile,
@@ -29,12 +29,11 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import NAMELESS, Head
-from plain_verdict.readers.json_text import key_twice
 from plain_verdict.readers.record.exchange import read_exchange, read_expectation
 from plain_verdict.readers.record.lines import (
-    KNOWN_KEYS,
     AnyLine,
     CheckLine,
+    DecisionLine,
     EndLine,
     EvidenceLine,
     ExchangeLine,
@@ -44,18 +43,16 @@ from plain_verdict.readers.record.lines import (
     LogLine,
     MetricLine,
     OutputLine,
-    RecordLine,
     StepLine,
 )
+from plain_verdict.readers.record.stream import RecordLines
 from plain_verdict.readers.record.tree import Node, attempt_of
-from plain_verdict.recorder.lines import VERSION
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.moments import read_epoch, read_moment
 
 _FIRST = re.compile(r'\s*\{\s*"what"\s*:\s*"|\s*\{[^\n]{0,2000}"what"\s*:\s*"record"')
-_LONGEST_LINE_BYTES = 200_000_000
 
 
 class RecordReader:
@@ -71,7 +68,7 @@ class RecordReader:
 
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the record's checks; a wrong line is noted, and only that line is lost."""
-        lines = _Lines(source, limits)
+        lines = RecordLines(source, limits)
         tree = _Tree(limits, source.kind or Kind.FUNCTIONAL)
         for line in lines:
             tree.add(line)
@@ -84,7 +81,7 @@ class RecordReader:
             size_bytes=source.size_bytes,
             checks=checks,
             suites=(SuiteNotes((), tuple(tree.facts)),) if tree.facts else (),
-            payloads=(SumsPayload(Kind.LOAD, None, tree.metrics),) if tree.metrics else (),
+            payloads=tuple(tree.payloads()),
             notes=(*lines.notes(), *tree.notes(source.path)),
             started=min(starts, key=in_order, default=None),
             ended=max((*starts, *ends), key=in_order, default=None),
@@ -93,100 +90,6 @@ class RecordReader:
             reruns=tuple(check.title for check in checks if len(check.attempts) > 1),
             go=source.go,
         )
-
-
-_strict = msgspec.json.Decoder(AnyLine)
-_loose = msgspec.json.Decoder(dict[str, object])
-# The keys of a line; those inside texts and of structs inside it are found, too, and then it is looked at closely.
-_KEYS = re.compile(rb'"(\w+)"\s*:')
-_DAMAGED = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
-
-
-class _Lines:
-    """The lines of a record that can be read, and notes on the others."""
-
-    def __init__(self, source: Source, limits: Limits) -> None:
-        self._source = source
-        self._limits = limits
-        self._wrong: list[ReadingNote] = []
-        self._unknown: Counter[str] = Counter()
-        self._number = 0
-
-    def __iter__(self) -> Iterator[AnyLine]:
-        decode = _strict.decode
-        with self._source.open() as stream:
-            for self._number, data in enumerate(iter(lambda: stream.readline(_LONGEST_LINE_BYTES), b""), 1):
-                if self._number == 1:
-                    data = data.removeprefix(BOM_UTF8)  # noqa: PLW2901  of the first line only
-                try:
-                    line = decode(data)
-                    if isinstance(line, _JUDGED):
-                        _check_twice(data)
-                    elif isinstance(line, RecordLine) and line.version > VERSION:
-                        what = f"version {line.version} is newer than this reader's {VERSION} - at `$.version`"
-                        raise msgspec.ValidationError(what)
-                    yield line
-                except _DAMAGED as error:
-                    if not data.isspace():
-                        mended = self._without_unknown(data, error)
-                        if mended is not None:
-                            yield mended
-
-    def _without_unknown(self, data: bytes, error: Exception) -> AnyLine | None:
-        """Return a line without the keys that are not known; None, and a note, where that is not what is wrong."""
-        try:
-            fields = _loose.decode(data)
-            known = KNOWN_KEYS[str(fields.get("what"))]
-            unknown = fields.keys() - known
-            if not unknown:
-                raise error
-            line: AnyLine = msgspec.convert({key: fields[key] for key in fields.keys() & known}, AnyLine)
-            if isinstance(line, _JUDGED):
-                _check_twice(data)
-        except KeyError:
-            self._note(data, error)
-        except _DAMAGED as closer:
-            self._note(data, closer)
-        else:
-            for key in unknown:
-                self._unknown[f"“{one_line(key, 40)}” in {fields['what']} lines"] += 1
-            return line
-        return None
-
-    def _note(self, data: bytes, error: Exception) -> None:
-        if not data.endswith(b"\n"):
-            what = "ends in the middle of a line; the lines before it count"
-        else:
-            what = f"has a line that can't be read ({one_line(str(error), 200)}); only that line is lost"
-        self._wrong.append(ReadingNote(self._source.path, what, f"line {self._number:,}", results_missing=True))
-
-    def notes(self) -> Iterator[ReadingNote]:
-        """Yield a note for each wrong line, up to the limit, and one on unknown keys."""
-        most = self._limits.notes
-        yield from self._wrong[:most]
-        if len(self._wrong) > most:
-            more = plural(len(self._wrong) - most, "more line")
-            yield ReadingNote(self._source.path, f"has {more} that can't be read", results_missing=True)
-        for where in sorted(self._unknown):
-            yield ReadingNote(self._source.path, f"has keys that are not known and were left out: {where}")
-
-
-_JUDGED = (CheckLine, EndLine, ExpectationLine)
-
-
-def _check_twice(data: bytes) -> None:
-    """Make sure that no key stands twice in a line: one of its values would be lost. Raises ValidationError.
-
-    Source: RFC 8259, section 4 (names should be unique).
-    """
-    # Nearly every end line has its one outcome and no problem.
-    if data.count(b'"outcome"') == 1 and data.count(b"\\u") == 0 and b"problems" not in data:
-        return
-    keys = _KEYS.findall(data)
-    if len(set(keys)) < len(keys) or b"\\u" in data:
-        twice = key_twice(data)
-        if twice is not None:
-            raise msgspec.ValidationError(f"the key “{one_line(twice, 40)}” stands in it twice")
 
 
 class _Tree:
@@ -200,6 +103,7 @@ class _Tree:
         self.begun: list[Node] = []
         self.facts: list[Fact] = []
         self.metrics = MetricStates()
+        self.decisions: list[Decision] = []
         self._zone: tzinfo = UTC
         self.cases = 0
         self._repeated = 0
@@ -224,8 +128,24 @@ class _Tree:
             self.facts.append(Fact(self._name(line.key), self._text(line.value)))
         elif isinstance(line, MetricLine):
             self._measure(line)
+        elif isinstance(line, DecisionLine):
+            self.decisions.append(self._decision(line))
         else:
             self._zone = read_zone(line.zone)
+
+    def payloads(self) -> Iterator[Payload]:
+        """Yield what the record holds besides checks."""
+        if self.metrics:
+            yield SumsPayload(Kind.LOAD, None, self.metrics)
+        if self.decisions:
+            yield DecisionsPayload(Kind.FUNCTIONAL, tuple(self.decisions))
+
+    def _decision(self, line: DecisionLine) -> Decision:
+        kept = self._evidence(EvidenceLine(in_="", name=line.name, base64=line.base64)) if line.base64 else None
+        evidence = (kept,) if kept else ()
+        return Decision(
+            line.check, line.outcome, self._text(line.note), self._name(line.by), self._at(line.at), evidence
+        )
 
     def _measure(self, line: MetricLine) -> None:
         at, name = self._at(line.at), self._name(line.name)
@@ -373,7 +293,7 @@ class _Tree:
             yield ReadingNote(
                 path, f"has {number} that stand in no check, as they name each other", results_missing=True
             )
-        if not self.cases and not self.metrics:
+        if not self.cases and not self.metrics and not self.decisions:
             yield ReadingNote(path, "holds no checks", results_missing=True)
 
     def _reached(self) -> int:

@@ -1,0 +1,81 @@
+"""Settles checks that need a person by what a person decided. What failed or passed by itself stays what it is."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from plain_verdict.model import (
+    Check,
+    Decision,
+    DecisionsPayload,
+    Fact,
+    Outcome,
+    Output,
+    Problem,
+    ReadingNote,
+    ResultFile,
+    Run,
+    in_order,
+)
+from plain_verdict.text.formatting import format_date, plural
+
+DECIDED_BY = "decided by"
+
+
+def with_decisions(run: Run) -> Run:
+    """Return the run with its decisions in place; of several for one check the last counts."""
+    decided = {one.check: one for _, one in sorted(_decisions(run), key=lambda pair: _moment(pair[1]))}
+    if not decided:
+        return run
+    used: set[str] = set()
+    files = [_settled(file, decided, used) for file in run.files]
+    idle = [(path, one) for path, one in _decisions(run) if one.check not in used]
+    return msgspec.structs.replace(run, files=tuple(_noted(file, idle) for file in files))
+
+
+def _moment(decision: Decision) -> float:
+    return in_order(decision.at).timestamp() if decision.at else 0.0
+
+
+def _decisions(run: Run) -> Iterator[tuple[str, Decision]]:
+    for file in run.files:
+        for payload in file.payloads:
+            if isinstance(payload, DecisionsPayload):
+                yield from ((file.path, one) for one in payload.decisions)
+
+
+def _settled(file: ResultFile, decided: dict[str, Decision], used: set[str]) -> ResultFile:
+    checks = []
+    for check in file.checks:
+        decision = decided.get(check.id)
+        if decision is not None and check.outcome is Outcome.UNDECIDED:
+            used.add(check.id)
+            checks.append(_as_decided(check, decision))
+        else:
+            checks.append(check)
+    return msgspec.structs.replace(file, checks=tuple(checks)) if used else file
+
+
+def _as_decided(check: Check, decision: Decision) -> Check:
+    last, bad = check.last, decision.outcome in (Outcome.FAILED, Outcome.ERRORED)
+    day = f", {format_date(decision.at.date())}" if decision.at else ""
+    said = (Output("what was to be decided", last.reason),) if last.reason else ()
+    note = (Output("note", decision.note),) if decision.note and not bad else ()
+    attempt = msgspec.structs.replace(
+        last,
+        outcome=decision.outcome,
+        reason=decision.note if decision.outcome in (Outcome.SKIPPED, Outcome.UNDECIDED) else "",
+        problems=(Problem(decision.outcome, message=decision.note or "a person decided so"),) if bad else (),
+        outputs=(*last.outputs, *said, *note),
+        evidence=(*last.evidence, *decision.evidence),
+    )
+    fact = Fact(DECIDED_BY, f"{decision.by or 'a person'}{day}")
+    return msgspec.structs.replace(check, attempts=(*check.attempts[:-1], attempt), facts=(*check.facts, fact))
+
+
+def _noted(file: ResultFile, idle: list[tuple[str, Decision]]) -> ResultFile:
+    number = sum(path == file.path for path, _ in idle)
+    if not number:
+        return file
+    what = f"holds {plural(number, 'decision')} for checks that are not here, or need none any more"
+    return msgspec.structs.replace(file, notes=(*file.notes, ReadingNote(file.path, what, quiet=True)))

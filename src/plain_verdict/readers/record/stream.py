@@ -1,0 +1,111 @@
+"""Reads the lines of a record; a wrong line is noted, and only that line is lost."""
+
+import re
+from codecs import BOM_UTF8
+from collections import Counter
+from collections.abc import Iterator
+
+import msgspec
+
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import ReadingNote
+from plain_verdict.readers.json_text import key_twice
+from plain_verdict.readers.record.lines import KNOWN_KEYS, AnyLine, CheckLine, EndLine, ExpectationLine, RecordLine
+from plain_verdict.recorder.lines import VERSION
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.formatting import plural
+
+_LONGEST_LINE_BYTES = 200_000_000
+_strict = msgspec.json.Decoder(AnyLine)
+_loose = msgspec.json.Decoder(dict[str, object])
+# The keys of a line; those inside texts and of structs inside it are found, too, and then it is looked at closely.
+_KEYS = re.compile(rb'"(\w+)"\s*:')
+_DAMAGED = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
+
+
+class RecordLines:
+    """The lines of a record that can be read, and notes on the others."""
+
+    def __init__(self, source: Source, limits: Limits) -> None:
+        self._source = source
+        self._limits = limits
+        self._wrong: list[ReadingNote] = []
+        self._unknown: Counter[str] = Counter()
+        self._number = 0
+
+    def __iter__(self) -> Iterator[AnyLine]:
+        decode = _strict.decode
+        with self._source.open() as stream:
+            for self._number, data in enumerate(iter(lambda: stream.readline(_LONGEST_LINE_BYTES), b""), 1):
+                if self._number == 1:
+                    data = data.removeprefix(BOM_UTF8)  # noqa: PLW2901  of the first line only
+                try:
+                    line = decode(data)
+                    if isinstance(line, _JUDGED):
+                        _check_twice(data)
+                    elif isinstance(line, RecordLine) and line.version > VERSION:
+                        what = f"version {line.version} is newer than this reader's {VERSION} - at `$.version`"
+                        raise msgspec.ValidationError(what)
+                    yield line
+                except _DAMAGED as error:
+                    if not data.isspace():
+                        mended = self._without_unknown(data, error)
+                        if mended is not None:
+                            yield mended
+
+    def _without_unknown(self, data: bytes, error: Exception) -> AnyLine | None:
+        """Return a line without the keys that are not known; None, and a note, where that is not what is wrong."""
+        try:
+            fields = _loose.decode(data)
+            known = KNOWN_KEYS[str(fields.get("what"))]
+            unknown = fields.keys() - known
+            if not unknown:
+                raise error
+            line: AnyLine = msgspec.convert({key: fields[key] for key in fields.keys() & known}, AnyLine)
+            if isinstance(line, _JUDGED):
+                _check_twice(data)
+        except KeyError:
+            self._note(data, error)
+        except _DAMAGED as closer:
+            self._note(data, closer)
+        else:
+            for key in unknown:
+                self._unknown[f"“{one_line(key, 40)}” in {fields['what']} lines"] += 1
+            return line
+        return None
+
+    def _note(self, data: bytes, error: Exception) -> None:
+        if not data.endswith(b"\n"):
+            what = "ends in the middle of a line; the lines before it count"
+        else:
+            what = f"has a line that can't be read ({one_line(str(error), 200)}); only that line is lost"
+        self._wrong.append(ReadingNote(self._source.path, what, f"line {self._number:,}", results_missing=True))
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield a note for each wrong line, up to the limit, and one on unknown keys."""
+        most = self._limits.notes
+        yield from self._wrong[:most]
+        if len(self._wrong) > most:
+            more = plural(len(self._wrong) - most, "more line")
+            yield ReadingNote(self._source.path, f"has {more} that can't be read", results_missing=True)
+        for where in sorted(self._unknown):
+            yield ReadingNote(self._source.path, f"has keys that are not known and were left out: {where}")
+
+
+_JUDGED = (CheckLine, EndLine, ExpectationLine)
+
+
+def _check_twice(data: bytes) -> None:
+    """Make sure that no key stands twice in a line: one of its values would be lost. Raises ValidationError.
+
+    Source: RFC 8259, section 4 (names should be unique).
+    """
+    # Nearly every end line has its one outcome and no problem.
+    if data.count(b'"outcome"') == 1 and data.count(b"\\u") == 0 and b"problems" not in data:
+        return
+    keys = _KEYS.findall(data)
+    if len(set(keys)) < len(keys) or b"\\u" in data:
+        twice = key_twice(data)
+        if twice is not None:
+            raise msgspec.ValidationError(f"the key “{one_line(twice, 40)}” stands in it twice")
