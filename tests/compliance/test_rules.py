@@ -363,3 +363,137 @@ def test_rules_that_are_written_come_back_the_same(tool, tmp_path):
         json.loads((tmp_path / name).read_text())["@graph"] for name in ("out/rules.jsonld", "again.jsonld")
     )
     assert sorted(map(json.dumps, once)) == sorted(map(json.dumps, twice))
+
+
+def finding(at, state, risks=()):
+    own = {
+        "title": f"AC-{at} is kept",
+        "description": "People sign in by name.",
+        "target": {
+            "type": "objective-id",
+            "target-id": f"ac-{at}_obj",
+            "status": {"state": state, "remarks": "one account is shared"},
+        },
+    }
+    return {
+        "uuid": f"f{at}",
+        **own,
+        "related-observations": [{"observation-uuid": "o1"}],
+        "associated-risks": [{"risk-uuid": one} for one in risks],
+    }
+
+
+# Findings by the states of OSCAL 1.1's assessment results, their risks, and how each ends.
+OSCAL = {
+    "satisfied": (finding(1, "satisfied"), "AC-1 is kept passed medium"),
+    "not satisfied, at a high risk": (finding(2, "not-satisfied", ["high"]), "AC-2 is kept failed high"),
+    "not satisfied, at a low risk": (finding(3, "not-satisfied", ["low"]), "AC-3 is kept failed low apart"),
+    "a deviation that is approved": (finding(4, "not-satisfied", ["approved"]), "AC-4 is kept failed high apart"),
+    "one of two risks is approved": (finding(5, "not-satisfied", ["approved", "low"]), "AC-5 is kept failed high"),
+    "an approved deviation that ended": (finding(6, "not-satisfied", ["ended"]), "AC-6 is kept failed high"),
+    "a state that is none": (finding(7, "maybe"), "AC-7 is kept undecided medium"),
+}  # fmt: skip
+RISKS = {
+    "high": ("open", "high", ""), "low": ("open", "low", ""), "approved": ("deviation-approved", "high", "2099-01-01T00:00:00Z"), "ended": ("deviation-approved", "high", "2020-01-01T00:00:00Z"),
+}  # fmt: skip
+
+
+def oscal():
+    risks = [
+        {"uuid": name, "title": f"Risk {name}", "description": "d", "statement": "s", "status": status, "characterizations": [{"facets": [{"name": "impact", "system": "x", "value": grade}]}],
+         **({"deadline": deadline} if deadline else {}), "remediations": [{"title": "t", "description": "Give everybody an account"}]}
+        for name, (status, grade, deadline) in RISKS.items()
+    ]  # fmt: skip
+    seen = [
+        {
+            "uuid": "o1",
+            "title": "Accounts",
+            "description": "Two people share one",
+            "methods": ["TEST"],
+            "collected": "2026-11-22T03:00:00Z",
+            "subjects": [{"type": "component", "title": "desk.test"}],
+            "relevant-evidence": [{"href": "list.txt"}],
+        }
+    ]
+    one = {
+        "uuid": "r",
+        "title": "Yearly look",
+        "description": "d",
+        "start": "2026-11-22T02:00:00Z",
+        "observations": seen,
+        "risks": risks,
+        "findings": [given for given, _ in OSCAL.values()],
+    }
+    return {
+        "assessment-results": {
+            "uuid": "u",
+            "metadata": {"title": "Quay", "oscal-version": "1.1.2"},
+            "results": [one],
+        }
+    }
+
+
+SINGULAR = {"results": "result", "observations": "observation", "risks": "risk", "findings": "finding", "methods": "method", "subjects": "subject", "related-observations": "related-observation",
+            "associated-risks": "associated-risk", "characterizations": "characterization", "facets": "facet", "remediations": "response", "relevant-evidence": "relevant-evidence"}  # fmt: skip
+FLAGS = ("uuid", "type", "target-id", "state", "observation-uuid", "risk-uuid", "name", "system", "value", "href")
+
+
+def as_xml(name, value):
+    """The same document as XML: what OSCAL has as flags are attributes, prose stands in paragraphs."""
+    if isinstance(value, str):
+        return (
+            f"<{name}><p>{escape(value)}</p></{name}>"
+            if name in ("description", "remarks", "statement")
+            else f"<{name}>{escape(value)}</{name}>"
+        )
+    flags = "".join(f' {key}="{value[key]}"' for key in FLAGS if key in value)
+    inside = "".join(
+        "".join(as_xml(SINGULAR[key], one) for one in own) if isinstance(own, list) else as_xml(key, own) for key, own in value.items() if key not in FLAGS
+    )  # fmt: skip
+    return f"<{name}{flags}>{inside}</{name}>"
+
+
+@pytest.mark.parametrize("form", ["json", "xml"])
+def test_findings_of_assessments_mean_the_same_in_both_forms(tool, tmp_path, form):
+    text = json.dumps(oscal())
+    if form == "xml":
+        text = as_xml("assessment-results", oscal()["assessment-results"]).replace(
+            ">", ' xmlns="http://csrc.nist.gov/ns/oscal/1.0">', 1
+        )
+    (tmp_path / f"a.{form}").write_text(text)
+    done = tool("report", f"a.{form}", "--json", "--detail", "--out", "v.html")
+    summary = json.loads(done.out)
+    assert rules_of(summary) == [told for _, told in OSCAL.values()]
+    assert "“maybe”, which the model does not know" in done.err
+    assert "allows ended on" in tool("judge", f"a.{form}").out
+    page = (tmp_path / "v.html").read_text()
+    for words in (
+        "one account is shared",
+        "Two people share one",
+        "evidence: list.txt",
+        "Give everybody an account",
+        "ac-2_obj",
+        "AC-2",
+        "desk.test",
+        "Risk high: open",
+        "until 2099-01-01",
+    ):
+        assert words in page, words
+
+
+NO_FINDINGS = {
+    "no result": ('{"assessment-results": {"metadata": {}}}', "holds no result of an assessment"),
+    "no finding": ('{"assessment-results": {"results": [{"title": "x", "observations": [{}]}]}}', "without findings, of 1 observation"),
+    "cut off": (json.dumps(oscal())[:-40], "is no document of assessment results that can be read"),
+    "a DTD": ('<!DOCTYPE a [<!ENTITY b "c">]><assessment-results xmlns="http://csrc.nist.gov/ns/oscal/1.0"/>', "has a DOCTYPE, which is refused"),
+    "a list where a text belongs": ('{"assessment-results": {"results": [{"findings": [{"title": []}]}]}}', "Expected `str`, got `array`"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "what"), NO_FINDINGS.values(), ids=NO_FINDINGS)
+def test_an_assessment_without_findings_is_never_fit(tool, tmp_path, text, what):
+    (tmp_path / "a.oscal").write_text(text)
+    (tmp_path / "whole.xml").write_text('<testsuite name="Quay"><testcase name="sails"/></testsuite>')
+    done = tool("judge", "a.oscal", "whole.xml", "--json")
+    assert what in done.err
+    assert json.loads(done.out)["verdict"] == "undecided"

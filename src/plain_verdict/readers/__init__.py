@@ -18,6 +18,7 @@ from plain_verdict.readers.earl.reader import EarlReader
 from plain_verdict.readers.har import HarReader
 from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.junit.reader import JunitReader
+from plain_verdict.readers.oscal.reader import OscalReader
 from plain_verdict.readers.record.reader import RecordReader
 from plain_verdict.readers.samples.condensed import CondensedReader
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
@@ -40,6 +41,7 @@ READERS: tuple[Reader, ...] = (
     SarifReader(),
     XccdfReader(),
     EarlReader(),
+    OscalReader(),
     CondensedReader(),
     SamplesReader(),
 )

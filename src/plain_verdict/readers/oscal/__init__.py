@@ -1,0 +1,1 @@
+"""Reads OSCAL assessment results. Source: NIST Open Security Controls Assessment Language 1.1."""

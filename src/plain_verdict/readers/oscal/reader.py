@@ -1,0 +1,242 @@
+"""Reads OSCAL assessment results: a check for each finding, by the state of its objective."""
+
+from collections import Counter
+from collections.abc import Iterator
+from datetime import datetime
+
+import msgspec
+from lxml import etree
+
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import (
+    Allowed,
+    Attempt,
+    Check,
+    Fact,
+    Kind,
+    Outcome,
+    Problem,
+    ReadingNote,
+    ResultFile,
+    Rule,
+    Severity,
+    in_order,
+)
+from plain_verdict.model.ids import check_id
+from plain_verdict.readers.interface import Head
+from plain_verdict.readers.oscal.format import Finding, Observation, Result, Results, Risk, from_json, from_xml
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.formatting import join_list, plural
+from plain_verdict.text.moments import read_moment
+
+_SPACE = "http://csrc.nist.gov/ns/oscal"
+_ROOT = "assessment-results"
+# The states that the model allows; anything else is undecided.
+OUTCOMES = {"satisfied": Outcome.PASSED, "not-satisfied": Outcome.FAILED}
+_FACETS = ("severity", "risk", "impact")
+_GRADES = {
+    "very-low": Severity.LOW,
+    "low": Severity.LOW,
+    "moderate": Severity.MEDIUM,
+    "medium": Severity.MEDIUM,
+    "high": Severity.HIGH,
+    "very-high": Severity.CRITICAL,
+    "critical": Severity.CRITICAL,
+}
+_APPROVED = "deviation-approved"
+_HINT = "see whether it is whole, and of the assessment results model 1.1"
+
+
+class OscalReader:
+    """Reads one document."""
+
+    format = "oscal"
+    told_by = "OSCAL assessment results, as JSON or XML"
+    roots: frozenset[str] = frozenset()
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether the first key, or the root element, is that of assessment results."""
+        return _ROOT in head.json_keys or (head.xml.root == _ROOT and head.xml.namespace.startswith(_SPACE))
+
+    def read(self, source: Source, limits: Limits) -> ResultFile:
+        """Return the findings as checks. Raises ReadError."""
+        if source.size_bytes > limits.whole_bytes:
+            raise ReadError("is too large for assessment results", path=source.path, hint="split it by assessment")
+        with source.open() as stream:
+            data = stream.read()
+        is_json = data.removeprefix(b"\xef\xbb\xbf").lstrip()[:1] == b"{"
+        try:
+            results = from_json(data.removeprefix(b"\xef\xbb\xbf")) if is_json else from_xml(data)
+        except (msgspec.DecodeError, etree.XMLSyntaxError, ValueError, RecursionError) as error:
+            what = f"is no document of assessment results that can be read: {one_line(str(error), 300)}"
+            raise ReadError(what, path=source.path, hint=_HINT) from error
+        reading = _Reading(results, source, limits)
+        checks = tuple(reading.checks())
+        moments = [
+            moment for one in results.results for text in (one.start, one.end) if (moment := read_moment(text))
+        ]
+        return ResultFile(
+            path=source.path,
+            format=self.format,
+            size_bytes=source.size_bytes,
+            checks=checks,
+            notes=tuple(reading.notes()),
+            started=min(moments, key=in_order, default=None),
+            ended=max(moments, key=in_order, default=None),
+            title=one_line(results.metadata.title, limits.name_chars),
+            folder=source.folder,
+            cases=len(checks),
+            go=source.go,
+        )
+
+
+class _Reading:
+    """What came of reading one document."""
+
+    def __init__(self, results: Results, source: Source, limits: Limits) -> None:
+        self._results = results
+        self._source = source
+        self._limits = limits
+        self._unknown: Counter[str] = Counter()
+        self._lost = 0
+
+    def checks(self) -> Iterator[Check]:
+        """Yield a check for each finding."""
+        for result in self._results.results:
+            observations = {one.uuid: one for one in result.observations}
+            risks = {one.uuid: one for one in result.risks}
+            title = result.title or self._results.metadata.title
+            suite = (one_line(title, self._limits.name_chars) or "Nameless assessment",)
+            for finding in result.findings:
+                seen = [
+                    observations[one.observation_uuid]
+                    for one in finding.related_observations
+                    if one.observation_uuid in observations
+                ]
+                at_risk = [risks[one.risk_uuid] for one in finding.risks if one.risk_uuid in risks]
+                self._lost += len(finding.related_observations) + len(finding.risks) - len(seen) - len(at_risk)
+                yield self._check(finding, seen, at_risk, suite, result)
+
+    def _check(
+        self, finding: Finding, seen: list[Observation], risks: list[Risk], suite: tuple[str, ...], result: Result
+    ) -> Check:
+        status = finding.target.status
+        outcome = OUTCOMES.get(status.state, Outcome.UNDECIDED)
+        if outcome is Outcome.UNDECIDED:
+            self._unknown[one_line(status.state, 40) or "none at all"] += 1
+        kind = self._source.kind or Kind.COMPLIANCE
+        name = one_line(finding.title or finding.target.title or finding.target.target_id, self._limits.name_chars)
+        name = name or "Nameless finding"
+        broken = outcome is Outcome.FAILED
+        allowed = self._allowed(risks) if broken else None
+        remarks = status.remarks or finding.remarks
+        why = (
+            remarks or "; ".join(filter(None, (one.statement or one.title for one in risks))) or finding.description
+        )
+        detail = "\n".join(self._detail(seen, risks))
+        collected = [moment for one in seen if (moment := read_moment(one.collected))]
+        started: datetime | None = min(collected, key=in_order, default=read_moment(result.start))
+        reason = "needs a person: no state of its objective is told" if outcome is Outcome.UNDECIDED else ""
+        problem = Problem(
+            Outcome.FAILED, message=self._text(why or "the objective is not satisfied"), detail=self._text(detail)
+        )
+        return Check(
+            id=check_id(kind, suite, finding.target.target_id or name),
+            kind=kind,
+            suite=suite,
+            name=name,
+            attempts=(
+                Attempt(
+                    outcome,
+                    started=started,
+                    reason=reason,
+                    problems=(problem,) if broken else (),
+                    cause=name if broken else "",
+                ),
+            ),
+            facts=tuple(self._facts(finding, seen, risks)),
+            description=self._text(finding.description),
+            rule=Rule(
+                severity=_severity(risks),
+                why=self._text("; ".join(filter(None, (one.description for one in risks)))),
+                mend=self._text(
+                    "; ".join(one.description or one.title for risk in risks for one in risk.remediations)
+                ),
+                findings=int(broken and not allowed),
+                allowed_findings=int(allowed is not None),
+                allowed=allowed,
+            ),
+        )
+
+    def _facts(self, finding: Finding, seen: list[Observation], risks: list[Risk]) -> Iterator[Fact]:
+        objective = finding.target.target_id
+        if objective:
+            yield Fact("objective", one_line(objective, 200))
+            yield Fact("control", one_line(objective.partition("_")[0].upper(), 200))
+        subjects = list(dict.fromkeys(one.title or one.type for each in seen for one in each.subjects))
+        if subjects:
+            yield Fact("subject", one_line(join_list(subjects), self._limits.name_chars))
+        methods = list(dict.fromkeys(method.lower() for one in seen for method in one.methods))
+        if methods:
+            yield Fact("method", one_line(join_list(methods), 200))
+        for risk in risks:
+            until = f", until {one_line(risk.deadline, 40)}" if risk.deadline else ""
+            yield Fact(
+                "risk", one_line(f"{risk.title or risk.statement}: {risk.status}{until}", self._limits.name_chars)
+            )
+
+    @staticmethod
+    def _detail(seen: list[Observation], risks: list[Risk]) -> Iterator[str]:
+        for one in seen:
+            yield "\n".join(filter(None, (one.title, one.description)))
+            for evidence in one.relevant_evidence:
+                yield f"evidence: {evidence.description or evidence.href}"
+        for risk in risks:
+            yield f"risk: {risk.title or risk.statement} ({risk.status})"
+
+    def _allowed(self, risks: list[Risk]) -> Allowed | None:
+        """Return that a failure is allowed: all of its risks are deviations that somebody approved."""
+        if not risks or any(one.status != _APPROVED for one in risks):
+            return None
+        ends = [moment.date() for one in risks if (moment := read_moment(one.deadline))]
+        reasons = "; ".join(one.title or one.statement for one in risks)
+        return Allowed(
+            f"a deviation is approved: {self._text(reasons)}", until=min(ends) if len(ends) == len(risks) else None
+        )
+
+    def _text(self, text: str) -> str:
+        return block(text, self._limits.message_chars)
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield what was odd."""
+        path = self._source.path
+        if not self._results.results:
+            yield ReadingNote(path, "holds no result of an assessment", results_missing=True)
+        for result in self._results.results:
+            if not result.findings:
+                what = f"holds an assessment without findings, of {plural(len(result.observations), 'observation')}"
+                yield ReadingNote(path, what, results_missing=True)
+        for word, times in self._unknown.most_common(self._limits.notes):
+            yield ReadingNote(
+                path,
+                f"has {plural(times, 'finding')} in the state “{word}”, which the model does not know: undecided",
+            )
+        if self._lost:
+            yield ReadingNote(
+                path,
+                f"names {plural(self._lost, 'observation or risk', 'observations or risks')} that are not in it",
+            )
+
+
+def _severity(risks: list[Risk]) -> Severity:
+    """Return the gravest grade of the risks; medium where none tells one."""
+    told = [
+        _GRADES[facet.value.strip().lower().replace(" ", "-")]
+        for risk in risks
+        for one in risk.characterizations
+        for facet in one.facets
+        if facet.name in _FACETS and facet.value.strip().lower().replace(" ", "-") in _GRADES
+    ]
+    return max(told, key=lambda one: one.rank, default=Severity.MEDIUM)
