@@ -4,7 +4,7 @@ import io
 import json
 
 import pytest
-from test_rules import log, result
+from test_standards import log, result
 
 OPEN = log(result("a", kind="review"), result("b", kind="open"), result("c", kind="pass"), result("d"))
 

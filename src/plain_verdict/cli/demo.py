@@ -10,7 +10,7 @@ from pathlib import Path
 from plain_verdict.cli import report
 from plain_verdict.cli.common import add_debug
 from plain_verdict.cli.terminal import show
-from plain_verdict.demo import API_DOCUMENT, BRAND, EARLIER, RESULTS, SETTINGS, SHOTS, WAIVER_LASTS
+from plain_verdict.demo import API_DOCUMENT, ASKED, BRAND, EARLIER, RESULTS, RULES, SETTINGS, SHOTS, WAIVER_LASTS
 from plain_verdict.errors import WriteError
 from plain_verdict.request import made_at
 
@@ -20,10 +20,12 @@ What to look at:
   - the verdict, the conditions it rests on, and "Why": causes by rule and by likeness, one of them waived
   - "Every check": press / and type fare; click failed; order them slowest first
   - "Day return for two adults": its steps, the one that failed, and the picture beside it
-  - "In short": the three kinds of run; "API": the operations of the fares service, and what was never called
+  - "In short": the four kinds of run; "API": the operations of the fares service, and what was never called
   - "A school class can be booked": what was expected, what was sent, what came back, and a curl command
   - "South quay", by hand: the harbour office's own spreadsheet, read by a [[shape]] in plain-verdict.toml
   - "Load": the first morning of ticket sales, its targets, when it failed, and what got slower since the rehearsal
+  - "Compliance": the servers' hardening, accessible pages and a code scan; one rule was decided by a person
+  - "What was asked": twelve requirements, and the ones that nothing has checked
   - any picture opens large: arrow keys go on, Esc goes back; "Pictures" has them all
   - press n and p to go from failure to failure; each check has a link of its own
   - "How this was read" names the file that was cut off when its machine went down
@@ -50,13 +52,23 @@ def run(options: argparse.Namespace) -> int:
         shutil.copytree(EARLIER, folder / "earlier", dirs_exist_ok=True)
         shutil.copytree(SHOTS, folder / "shots", dirs_exist_ok=True)
         shutil.copytree(BRAND, folder / "brand", dirs_exist_ok=True)
+        shutil.copytree(RULES, folder / "rules", dirs_exist_ok=True)
         shutil.copy(API_DOCUMENT, folder)
+        shutil.copy(ASKED, folder)
         until = (made_at(os.environ, datetime.now().astimezone()).date() + WAIVER_LASTS).isoformat()
         settings = SETTINGS.read_text("utf-8").replace("{UNTIL}", until)
         (folder / "plain-verdict.toml").write_text(settings, "utf-8")
     except OSError as error:
         raise WriteError(f"the demo can't be written ({error.strerror})", path=str(folder)) from error
-    command = ["report", f"{folder}/results", "--evidence", f"{folder}/shots", "--out", f"{folder}/verdict.html"]
+    command = [
+        "report",
+        f"{folder}/results",
+        f"{folder}/rules",
+        "--evidence",
+        f"{folder}/shots",
+        "--out",
+        f"{folder}/verdict.html",
+    ]
     command += ["--config", f"{folder}/plain-verdict.toml", "--overwrite"]
     show(f"$ plain-verdict {shlex.join(command)}\n", "soft")
     parser = argparse.ArgumentParser()

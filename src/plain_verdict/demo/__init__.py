@@ -5,6 +5,8 @@ from pathlib import Path
 
 RESULTS = Path(__file__).parent / "results"
 EARLIER = Path(__file__).parent / "earlier"
+RULES = Path(__file__).parent / "rules"
+ASKED = Path(__file__).parent / "asked.md"
 SHOTS = Path(__file__).parent / "shots"
 BRAND = Path(__file__).parent / "brand"
 API_DOCUMENT = Path(__file__).parent / "fares.openapi.yaml"

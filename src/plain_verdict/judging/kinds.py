@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from plain_verdict.judging.conditions import Scopes
 from plain_verdict.judging.measures import CheckedScope, is_of_calls
 from plain_verdict.judging.measures.load import Sent
+from plain_verdict.judging.rules_told import count_rules, describe_rules
 from plain_verdict.judging.sentence import SentenceFacts, explain
 from plain_verdict.judging.targets import is_on_load, sent_in
 from plain_verdict.model import (
@@ -75,6 +76,9 @@ def _judged(
     )
     if kind is Kind.LOAD and sent:
         return KindVerdict(kind, word, describe_load(sent, tally), tally)
+    if kind is Kind.COMPLIANCE and all(check.rule for check in inside.checks):
+        counts = count_rules(inside.checks, [check.id for check in inside.checks if inside.is_waived(check)])
+        return KindVerdict(kind, word, f"{describe_rules(counts)}.", tally)
     why = explain(word, facts).text
     calls = describe_calls(inside.api.calls) if kind is Kind.API else ""
     return KindVerdict(kind, word, f"{why.removesuffix('.')}; {calls}." if calls else why, tally)

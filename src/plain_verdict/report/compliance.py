@@ -4,8 +4,9 @@ from collections.abc import Iterator, Mapping, Sequence
 
 import msgspec
 
+from plain_verdict.judging.rules_told import RuleCounts, count_rules, describe_rules
 from plain_verdict.model import BAD, Check, Outcome, Run, Severity, Verdict, Waived
-from plain_verdict.text.formatting import capital, join_list, plural
+from plain_verdict.text.formatting import capital, join_list
 
 _MOST_BROKEN = 200
 """Broken rules of one set that are told one by one."""
@@ -27,6 +28,7 @@ class RuleSet(msgspec.Struct, frozen=True):
     words: str
     rows: tuple[RuleRow, ...]
     untold: int
+    has_places: bool
     kept: tuple[Check, ...]
     not_applying: tuple[Check, ...]
 
@@ -39,59 +41,6 @@ class ComplianceOverview(msgspec.Struct, frozen=True):
     by_severity: tuple[tuple[Severity, int, float], ...]
     """Broken ones that count: how many, and their share of the most, for a bar."""
     sets: tuple[RuleSet, ...]
-
-
-class RuleCounts(msgspec.Struct, frozen=True):
-    """How many rules ended how. ``allowed`` are broken, and set aside."""
-
-    kept: int
-    broken: int
-    errored: int
-    needs_person: int
-    not_applicable: int
-    allowed: int
-    findings: int
-    broken_by_severity: dict[str, int]
-
-
-def count_rules(checks: Sequence[Check], waived: Mapping[str, Waived]) -> RuleCounts:
-    """Return how many rules ended how."""
-    rules = [check for check in checks if check.rule]
-    of = {outcome: [check for check in rules if check.outcome is outcome] for outcome in Outcome}
-    counting = [check for check in of[Outcome.FAILED] if check.id not in waived]
-    by_severity = {
-        severity.value: number
-        for severity in reversed(Severity)
-        if (number := sum(check.rule.severity is severity for check in counting if check.rule))
-    }
-    return RuleCounts(
-        kept=len(of[Outcome.PASSED]),
-        broken=len(of[Outcome.FAILED]),
-        errored=len(of[Outcome.ERRORED]),
-        needs_person=len(of[Outcome.UNDECIDED]),
-        not_applicable=len(of[Outcome.SKIPPED]),
-        allowed=sum(check.id in waived for check in (*of[Outcome.FAILED], *of[Outcome.ERRORED])),
-        findings=sum(check.rule.findings for check in rules if check.rule),
-        broken_by_severity=by_severity,
-    )
-
-
-def describe_rules(counts: RuleCounts) -> str:
-    """Return how rules ended, in words."""
-    total = counts.kept + counts.broken + counts.errored + counts.needs_person
-    parts = [f"{counts.kept:,} of {plural(total, 'rule')} kept"]
-    parts += [f"{counts.broken:,} broken"] if counts.broken else []
-    parts += [f"{counts.errored:,} could not be evaluated"] if counts.errored else []
-    if counts.needs_person:
-        parts.append(f"{counts.needs_person:,} {'needs' if counts.needs_person == 1 else 'need'} a person")
-    words = ", ".join(parts)
-    if counts.not_applicable:
-        verb = "does" if counts.not_applicable == 1 else "do"
-        words += f"; {counts.not_applicable:,} {verb} not apply"
-    if counts.allowed:
-        verb = "does" if counts.allowed == 1 else "do"
-        words += f"; {counts.allowed:,} of those broken {verb} not count"
-    return words
 
 
 def tell_compliance(run: Run, verdict: Verdict) -> ComplianceOverview | None:
@@ -135,6 +84,7 @@ def _set(suite: tuple[str, ...], rules: Sequence[Check], waived: Mapping[str, Wa
         words=describe_rules(count_rules(rules, waived)),
         rows=tuple(_row(check, waived.get(check.id)) for check in shown),
         untold=len(not_kept) - len(shown),
+        has_places=any(problem.place for check in shown for problem in check.last.problems),
         kept=tuple(check for check in rules if check.outcome is Outcome.PASSED),
         not_applying=tuple(check for check in rules if check.outcome is Outcome.SKIPPED),
     )

@@ -122,7 +122,7 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
     paths = {key: seen(getattr(brand, key)) for key in ("logo", "logo_dark", "stylesheet")}
     return replace(
         settings,
-        report=replace(report, out=seen(report.out)),
+        report=replace(report, **{key: seen(getattr(report, key)) for key in ("out", "tables", "charts", "earl")}),
         mail=replace(settings.mail, file=seen(settings.mail.file)),
         brand=replace(brand, **paths),
         evidence=replace(settings.evidence, look_in=tuple(map(seen, settings.evidence.look_in))),
@@ -132,6 +132,7 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
             shapes=tuple(map(seen, settings.input.shapes)),
             kinds=KindsTable(*(tuple(map(seen, paths)) for paths in msgspec.structs.astuple(settings.input.kinds))),
         ),
+        requirements=replace(settings.requirements, files=tuple(map(seen, settings.requirements.files))),
         load=replace(settings.load, baseline=tuple(map(seen, settings.load.baseline))),
         api=replace(settings.api, document=seen(settings.api.document)),
     )

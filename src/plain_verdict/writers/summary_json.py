@@ -5,6 +5,7 @@ from pathlib import Path
 
 import msgspec
 
+from plain_verdict.judging.rules_told import RuleCounts, count_rules
 from plain_verdict.model import (
     Cause,
     Check,
@@ -18,7 +19,6 @@ from plain_verdict.model import (
 )
 from plain_verdict.operations.numbers import CallNumbers
 from plain_verdict.report import Report
-from plain_verdict.report.compliance import RuleCounts, count_rules
 from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.summary_load import (
     LoadSummary,
