@@ -15,6 +15,7 @@ from plain_verdict.model import (
     Fact,
     Kind,
     Outcome,
+    Output,
     Problem,
     ReadingNote,
     ResultFile,
@@ -51,8 +52,8 @@ _REASONS = {
     "informational": "is for information only",
 }
 FOUND_NOTHING = "The scan found nothing"
-_MOST_FINDINGS = 200
-"""Of one rule that are told one by one."""
+_MOST_FINDINGS, _MOST_PLACES = 50, 2_000
+"""Of one rule that are told one by one, and by their place alone."""
 _MOST_STEPS = 20
 _decoder = msgspec.json.Decoder(Log)
 
@@ -171,9 +172,7 @@ class _Run:
         )
         told = (counted or findings)[:_MOST_FINDINGS]
         problems = [self._problem(one, found) for one in told]
-        if len(counted or findings) > len(told):
-            more = f"and {plural(len(counted or findings) - len(told), 'more place')}"
-            problems.append(Problem(Outcome.FAILED, message=more))
+        others_told = tuple(self._other_places((counted or findings)[len(told) :], found))
         severity = max((one.severity for one in counted or findings), key=lambda one: one.rank, default=None)
         descriptor = found.descriptor
         level = descriptor.default_configuration.level or "warning"
@@ -202,6 +201,7 @@ class _Run:
                     outcome,
                     reason="" if outcome in (Outcome.FAILED, Outcome.PASSED) else ", ".join(reasons),
                     problems=tuple(problems) if outcome is Outcome.FAILED else (),
+                    outputs=others_told if outcome is Outcome.FAILED else (),
                     cause=name if outcome is Outcome.FAILED else "",
                 ),
             ),
@@ -246,6 +246,19 @@ class _Run:
             detail=block("\n".join(self._detail(result, found)), self._limits.detail_chars),
             place=one_line(where, self._limits.name_chars),
         )
+
+    def _other_places(self, findings: Sequence[_Finding], found: Found) -> Iterator[Output]:
+        """Yield the findings past the first ones in a line each."""
+        lines = [
+            one_line(f"{self._places.where(one.result.locations[0])}  {words_of(one.result.message, found)}", 300)
+            if one.result.locations
+            else one_line(words_of(one.result.message, found), 300)
+            for one in findings[:_MOST_PLACES]
+        ]
+        if len(findings) > len(lines):
+            lines.append(f"and {plural(len(findings) - len(lines), 'more place')}")
+        if lines:
+            yield Output(plural(len(findings), "more place"), "\n".join(lines))
 
     def _detail(self, result: Result, found: Found) -> Iterator[str]:
         """Yield the lines at the place, other places, the way there, and what would mend it."""

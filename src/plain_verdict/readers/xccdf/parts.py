@@ -86,20 +86,35 @@ def rule_of(element: Element) -> BenchmarkRule:
 
 def result_of(element: Element) -> RuleResult:
     """Return the result of a rule."""
+    # In one go: an asset report has tens of thousands of them.
+    result, messages, idents = "", [], []
+    overrides: list[Override] = []
+    contents: list[str] = []
+    for child in element:
+        name = local(child) if isinstance(child.tag, str) else ""
+        if name == "result":
+            result = (child.text or "").strip()
+        elif name == "ident":
+            idents.append((child.get("system", ""), (child.text or "").strip()))
+        elif name == "message":
+            messages.append(text_of(child))
+        elif name == "override":
+            overrides.append(_override(child))
+        elif name == "check":
+            contents += [
+                " ".join(filter(None, (one.get("href", ""), one.get("name", ""))))
+                for one in children(child, "check-content-ref")
+            ]
     return RuleResult(
         rule=element.get("idref", ""),
-        result=first_text(element, "result"),
+        result=result,
         severity=element.get("severity", ""),
         role=element.get("role", ""),
         time=element.get("time", ""),
-        messages=tuple(filter(None, (text_of(one) for one in children(element, "message")))),
-        idents=tuple((one.get("system", ""), text_of(one)) for one in children(element, "ident")),
-        overrides=tuple(_override(one) for one in children(element, "override")),
-        contents=tuple(
-            " ".join(filter(None, (one.get("href", ""), one.get("name", ""))))
-            for check in children(element, "check")
-            for one in children(check, "check-content-ref")
-        ),
+        messages=tuple(filter(None, messages)),
+        idents=tuple(idents),
+        overrides=tuple(overrides),
+        contents=tuple(contents),
     )
 
 

@@ -4,6 +4,7 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 from datetime import datetime
+from functools import lru_cache
 
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
@@ -155,13 +156,23 @@ class _Reading:
         """Take in one element once it is whole, and let it go."""
         name = local(element)
         if name == _RULE:
-            self.rules[element.get("id", "")] = rule_of(element)
+            self.rules[element.get("id", "")] = self._shown(rule_of(element))
         elif name == _RESULTS:
             self.several.append(_Results(element))
         else:
             self.title = self.title or one_line(first_text(element, "title"), self._limits.name_chars)
             return
         element.clear()
+
+    def _shown(self, rule: BenchmarkRule) -> BenchmarkRule:
+        """Return a rule with its texts as they are shown: once, however many machines it is for."""
+        return rule._replace(
+            title=one_line(rule.title, self._limits.name_chars),
+            asks=self._text(rule.asks),
+            why=self._text(rule.why),
+            mend=self._text(rule.mend),
+            references=tuple((one_line(words, 200), address) for words, address in rule.references if address),
+        )
 
     def checks(self) -> Iterator[Check]:
         """Yield a check for each result."""
@@ -190,14 +201,12 @@ class _Reading:
         allowed = self._allowed(result, outcome)
         if allowed:
             outcome, reason = OUTCOMES.get(result.overrides[-1].old, (outcome, reason))
-        name = one_line(told.title or readable(result.rule), self._limits.name_chars) or "Nameless rule"
+        name = told.title or one_line(readable(result.rule), self._limits.name_chars) or "Nameless rule"
         severity = SEVERITIES.get(result.severity or told.severity or "unknown", Severity.MEDIUM)
         kind = self._source.kind or Kind.COMPLIANCE
         messages = " ".join(result.messages)
         broken = outcome in (Outcome.FAILED, Outcome.ERRORED)
-        why = messages or reason or "the machine does not keep it"
-        detail = "\n".join(f"checked by {content}" for content in result.contents)
-        problem = Problem(outcome, message=self._text(why), detail=self._text(detail))
+        problem = self._problem(result, outcome, messages or reason) if broken else None
         return Check(
             id=check_id(kind, suite, result.rule or name),
             kind=kind,
@@ -207,23 +216,29 @@ class _Reading:
                 Attempt(
                     outcome,
                     started=read_moment(result.time) if result.time else None,
-                    reason="" if broken else self._text(". ".join(filter(None, (reason, messages)))),
-                    problems=(problem,) if broken else (),
+                    reason=self._text(". ".join(filter(None, (reason, messages)))) if reason and not broken else "",
+                    problems=(problem,) if problem else (),
                     cause=name if broken else "",
                 ),
             ),
             facts=tuple(self._idents(result)),
-            description=self._text(told.asks),
-            links=tuple(Fact(one_line(words, 200), address) for words, address in told.references if address),
+            description=told.asks,
+            links=tuple(Fact(words, address) for words, address in told.references),
             variant=(Fact(_HOST, one_line(host, 200)),) if host else (),
             rule=Rule(
                 severity=severity,
-                why=self._text(told.why),
-                mend=self._text(told.mend),
+                why=told.why,
+                mend=told.mend,
                 findings=int(broken and not allowed),
                 allowed_findings=int(allowed is not None),
                 allowed=allowed,
             ),
+        )
+
+    def _problem(self, result: RuleResult, outcome: Outcome, why: str) -> Problem:
+        detail = "\n".join(f"checked by {content}" for content in result.contents)
+        return Problem(
+            outcome, message=self._text(why or "the machine does not keep it"), detail=self._text(detail)
         )
 
     def _outcome(self, result: RuleResult, told: BenchmarkRule) -> tuple[Outcome, str]:
@@ -248,8 +263,7 @@ class _Reading:
         if result.rule:
             yield Fact("rule", one_line(result.rule, self._limits.name_chars))
         for system, text in result.idents:
-            key = re.split(r"[/:]", system.rstrip("/"))[-1].upper() or "ident"
-            yield Fact(one_line(key, 40), one_line(text, 200))
+            yield Fact(_key_of(system), one_line(text, 200))
 
     def _text(self, text: str) -> str:
         return block(text, self._limits.message_chars)
@@ -266,6 +280,12 @@ class _Reading:
         for results in self.several:
             if not results.results:
                 yield ReadingNote(path, "holds a test without any result of a rule", results_missing=True)
+
+
+@lru_cache(maxsize=1_000)
+def _key_of(system: str) -> str:
+    """Return what the ids of a system are called: the last part of its address."""
+    return one_line(re.split(r"[/:]", system.rstrip("/"))[-1].upper() or "ident", 40)
 
 
 def readable(id_: str) -> str:
