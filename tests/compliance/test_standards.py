@@ -497,3 +497,68 @@ def test_an_assessment_without_findings_is_never_fit(tool, tmp_path, text, what)
     done = tool("judge", "a.oscal", "whole.xml", "--json")
     assert what in done.err
     assert json.loads(done.out)["verdict"] == "undecided"
+
+
+# What a waiver names, and whether the run is fit with it: Q1 is broken at src/a.js on one host, and nowhere else.
+WAIVERS = {
+    "by severity": ('severity = "high"', True),
+    "by severity and above": ('severity = "medium or above"', True),
+    "by another severity": ('severity = "critical"', False),
+    "by place": ('place = "src/*"', True),
+    "by another place": ('place = "lib/*"', False),
+    "by rule and place": ('check = "Q1*", place = "*.js:3"', True),
+    "by a subject that it has not": ('subject = "desk.test"', False),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("match", "fit"), WAIVERS.values(), ids=WAIVERS)
+def test_waivers_know_rules_by_severity_subject_and_place(tool, tmp_path, match, fit):
+    where = {"physicalLocation": {"artifactLocation": {"uri": "src/a.js"}, "region": {"startLine": 3}}}
+    (tmp_path / "scan.sarif").write_text(log(result(locations=[where])))
+    (tmp_path / "plain-verdict.toml").write_text(
+        f'[[waiver]]\nreason = "old code"\nuntil = 2099-01-01\nmatch = {{ {match} }}\n'
+    )
+    assert (json.loads(tool("judge", "scan.sarif", "--json").out)["verdict"] == "fit") == fit
+
+
+def test_a_waiver_of_places_never_covers_those_that_are_not_told(tool, tmp_path):
+    def at(folder, number):
+        return result(
+            locations=[
+                {
+                    "physicalLocation": {
+                        "artifactLocation": {"uri": f"{folder}/{number}.js"},
+                        "region": {"startLine": number + 1},
+                    }
+                }
+            ]
+        )
+
+    (tmp_path / "plain-verdict.toml").write_text(
+        '[[waiver]]\nreason = "old"\nuntil = 2099-01-01\nmatch = { place = "old/*" }\n'
+    )
+    for name, several in (
+        ("few", [at("old", one) for one in range(50)]),
+        ("many", [at("old", one) for one in range(60)] + [at("new", 3)]),
+    ):
+        (tmp_path / "scan.sarif").write_text(log(*several))
+        summary = json.loads(tool("report", "scan.sarif", "--json", "--out", "v.html", "--overwrite").out)
+        assert summary["verdict"] == ("fit" if name == "few" else "not fit")
+        assert summary["rules"]["findings"] == len(several)
+        assert ("new/3.js:4" in (tmp_path / "v.html").read_text()) == (name == "many")
+
+
+def test_one_rule_on_two_hosts_is_waived_on_the_one_that_is_named(tool, tmp_path):
+    for host in ("desk", "fares"):
+        (tmp_path / f"{host}.xml").write_text(
+            xccdf(rule_result("R1", "fail"), RULE.format(severity="high"), f"{host}.test")
+        )
+    (tmp_path / "plain-verdict.toml").write_text(
+        '[[waiver]]\nreason = "old"\nuntil = 2099-01-01\nmatch = { subject = "desk.test" }\n'
+    )
+    summary = json.loads(tool("judge", "desk.xml", "fares.xml", "--json", "--detail").out)
+    assert {check["file"]: check["waived"] for check in summary["checks"]} == {"desk.xml": True, "fares.xml": False}
+    (tmp_path / "plain-verdict.toml").write_text(
+        '[[waiver]]\nreason = "old"\nuntil = 2099-01-01\nmatch = { severity = "dire" }\n'
+    )
+    assert "'dire' is no severity" in tool("judge", "desk.xml").err

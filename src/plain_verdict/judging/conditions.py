@@ -10,15 +10,15 @@ from plain_verdict.judging.measures import CheckedScope, measure_named
 from plain_verdict.judging.measures.interface import BOUNDS, bound_of
 from plain_verdict.judging.measures.load import LOAD_MEASURES, METRIC_MEASURES
 from plain_verdict.judging.metric_targets import check_metric_condition
+from plain_verdict.judging.severities import fits_severity, read_severity
 from plain_verdict.judging.target import Target
 from plain_verdict.judging.targets import is_on_load, result_of, targets_of
-from plain_verdict.model import Call, Check, ConditionResult, Outcome, Run, Severity, State, Waived
+from plain_verdict.model import Call, Check, ConditionResult, Outcome, Run, State, Waived
 from plain_verdict.operations.templates import nameless
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import capital
 
 _WHOLE_RUN = Scope()
-_OR_ABOVE = " or above"
 
 
 class Scopes:
@@ -63,7 +63,10 @@ def check_condition(rule: ConditionRule) -> None:
         raise ValueError("measure: needs exactly one of at_most, at_least and exactly")
     measure = measure_named(rule.measure)
     if rule.scope.severity:
-        read_severity(rule.scope.severity)
+        try:
+            read_severity(rule.scope.severity)
+        except ValueError as error:
+            raise ValueError(f"scope: {error}") from error
     for key in rule.scope.__struct_fields__:
         if getattr(rule.scope, key) and key not in measure.scope_keys:
             raise ValueError(f"scope: the measure {measure.name!r} does not know {key!r}")
@@ -116,23 +119,6 @@ def _is_in(scope: Scope, check: Check) -> bool:
         return False
     path = " › ".join(check.suite)
     return not scope.suite or scope.suite in check.suite or fnmatchcase(path, scope.suite)
-
-
-def read_severity(text: str) -> tuple[Severity, bool]:
-    """Return the severity that a scope names, and whether graver ones are meant, too. Raises ValueError."""
-    word = text.strip().lower()
-    above = word.endswith(_OR_ABOVE)
-    try:
-        return Severity(word.removesuffix(_OR_ABOVE).strip()), above
-    except ValueError:
-        known = ", ".join(Severity)
-        raise ValueError(f"scope: {text!r} is no severity; write one of {known}, or “high or above”") from None
-
-
-def fits_severity(text: str, severity: Severity) -> bool:
-    """Return whether a severity is one that a scope means."""
-    wanted, above = read_severity(text)
-    return severity.rank >= wanted.rank if above else severity is wanted
 
 
 def _is_meant(scope: Scope, call: Call) -> bool:

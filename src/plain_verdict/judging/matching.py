@@ -5,6 +5,7 @@ import time
 from collections.abc import Callable, Iterator
 from fnmatch import translate
 
+from plain_verdict.judging.severities import fits_severity
 from plain_verdict.model import BAD, Check, Exchange, Problem, Step, exchanges_of
 from plain_verdict.settings.rules import Match
 
@@ -13,7 +14,7 @@ _PATIENCE_S = 0.2
 _RULE_PATIENCE_S = 10.0
 """For all searches of one rule."""
 _SEARCHED_CHARS = 20_000
-_OF_PROBLEMS = ("message", "type", "detail")
+_OF_PROBLEMS = ("message", "type", "detail", "place")
 _OF_EXCHANGES = ("status", "method", "url", "header", "body")
 
 
@@ -29,7 +30,7 @@ class Matcher:
         self._tests: dict[str, Callable[[str], bool]] = {}
         self._problem_tests: dict[str, Callable[[str], bool]] = {}
         self._exchange_tests: dict[str, Callable[[str], bool]] = {}
-        for key in (*_OF_PROBLEMS, *_OF_EXCHANGES, "step", "check", "suite", "tag", "source"):
+        for key in (*_OF_PROBLEMS, *_OF_EXCHANGES, "step", "check", "suite", "tag", "source", "subject"):
             wanted = getattr(match, key)
             if wanted:
                 self._tests_for(key)[key] = _test(wanted)
@@ -44,6 +45,8 @@ class Matcher:
         """Return whether the check fits every key. Raises TooSlow."""
         match = self._match
         if match.kind is not None and check.kind is not match.kind:
+            return False
+        if match.severity and not (check.rule and fits_severity(match.severity, check.rule.severity)):
             return False
         if match.outcome is not None and check.outcome is not match.outcome:
             return False
@@ -82,6 +85,8 @@ def _values(key: str, check: Check, source: str) -> Iterator[str]:
             yield from check.tags
         case "source":
             yield source
+        case "subject":
+            yield from (fact.value for fact in check.variant)
         case "step":
             yield from (step.name for step in _failing(check.last.steps))
 

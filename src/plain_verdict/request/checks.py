@@ -9,6 +9,7 @@ from plain_verdict.errors import UsageError
 from plain_verdict.judging.conditions import check_condition
 from plain_verdict.judging.measures.interface import PER_CENT_SLOWER, read_bound
 from plain_verdict.judging.measures.interface import SECONDS as SECONDS_UNIT
+from plain_verdict.judging.severities import read_severity
 from plain_verdict.merging import check_template
 from plain_verdict.request.registered import registered_choices
 from plain_verdict.settings.limits import read_size
@@ -93,6 +94,11 @@ def _matches(settings: SettingsFile) -> Iterator[tuple[str, Match]]:
 def _check_match(match: Match, where: str) -> None:
     if not any(msgspec.structs.astuple(match)):
         raise UsageError("covers everything; give it a key to match", where=where)
+    if match.severity:
+        try:
+            read_severity(match.severity)
+        except ValueError as error:
+            raise UsageError(str(error), where=f"{where}.severity") from error
     for key in match.__struct_fields__:
         _check_expression(getattr(match, key), f"{where}.{key}")
 

@@ -29,6 +29,9 @@ class Match(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     url: Annotated[str, Meta(description="of a request")] = ""
     header: Annotated[str, Meta(description="one of an exchange, as `name: value`")] = ""
     body: Annotated[str, Meta(description="of an answer")] = ""
+    severity: Annotated[str, Meta(description="of a rule: `high`, `high or above`")] = ""
+    subject: Annotated[str, Meta(description="the host or page that a rule is for, or a check's variant")] = ""
+    place: Annotated[str, Meta(description="where a finding is: a file and line, an element")] = ""
     kind: Annotated[Kind | None, Meta(description="of check")] = None
     outcome: Annotated[Outcome | None, Meta(description="of the check")] = None
 

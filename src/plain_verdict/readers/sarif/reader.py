@@ -172,6 +172,10 @@ class _Run:
         )
         told = (counted or findings)[:_MOST_FINDINGS]
         problems = [self._problem(one, found) for one in told]
+        if len(counted or findings) > len(told):
+            # A problem of its own: a waiver of the places that are told must not cover those that are not.
+            more = f"and {plural(len(counted or findings) - len(told), 'more place')}, listed below"
+            problems.append(Problem(Outcome.FAILED, message=more))
         others_told = tuple(self._other_places((counted or findings)[len(told) :], found))
         severity = max((one.severity for one in counted or findings), key=lambda one: one.rank, default=None)
         descriptor = found.descriptor
