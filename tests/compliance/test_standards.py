@@ -2,12 +2,15 @@
 
 import gzip
 import json
+import re
 from collections import Counter
 from xml.sax.saxutils import escape
 
 import pytest
 import rdflib
 from selenium.webdriver.common.by import By
+
+from conftest import EXAMPLES
 
 DRIVER = {
     "name": "QuayLint",
@@ -562,3 +565,43 @@ def test_one_rule_on_two_hosts_is_waived_on_the_one_that_is_named(tool, tmp_path
         '[[waiver]]\nreason = "old"\nuntil = 2099-01-01\nmatch = { severity = "dire" }\n'
     )
     assert "'dire' is no severity" in tool("judge", "desk.xml").err
+
+
+def count_sarif(text):
+    """Count what a log holds, without our reader: findings, and the rules that they break."""
+    results = [result for run in json.loads(text)["runs"] for result in run["results"]]
+    broken = [
+        one
+        for one in results
+        if one.get("kind", "fail") == "fail"
+        and one.get("baselineState") != "absent"
+        and not one.get("suppressions")
+    ]
+    return len(broken), len({one["ruleId"] for one in broken}), 0, 0
+
+
+def count_xccdf(text):
+    """Count results in the same way: those that fail, pass, and were not checked."""
+    words = Counter(re.findall(r"<(?:[\w.-]+:)?result>(\w+)</", text))
+    return words["fail"], words["fail"], words["pass"], words["notchecked"]
+
+
+PRODUCERS = sorted(path.name for path in (EXAMPLES / "rules").iterdir())
+
+
+@pytest.mark.parametrize("name", PRODUCERS)
+def test_real_files_give_the_numbers_that_counting_gives(tool, tmp_path, name):
+    text = (EXAMPLES / "rules" / name).read_text()
+    (tmp_path / name).write_text(text)
+    findings, broken, kept, person = (count_sarif if name.endswith("sarif") else count_xccdf)(text)
+    summary = json.loads(tool("report", name, "--json", "--out", "v.html").out)
+    rules = summary["rules"]
+    assert (rules["findings"], rules["broken"], rules["kept"], rules["needs_person"]) == (
+        findings,
+        broken,
+        kept,
+        person,
+    )
+    assert summary["files"][0]["rules"]["findings"] == findings
+    assert not summary["files"][0]["notes"]
+    assert findings > 0

@@ -50,6 +50,8 @@ class FileSummary(msgspec.Struct, frozen=True):
     format: str | None
     counts: Counts
     notes: list[str]
+    rules: RuleCounts | None = None
+    """Where the file has rules."""
 
 
 class CauseSummary(msgspec.Struct, frozen=True):
@@ -193,7 +195,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             sentence=verdict.sentence,
             reasons=list(verdict.reasons),
             counts=_counts(run.tally),
-            files=list(_files(run)),
+            files=list(_files(run, verdict)),
             kinds=list(map(_kind, verdict.kinds)),
             operations=[_operation(*row) for row in report.operations],
             load=load_summary(run.load) if run.load else None,
@@ -219,10 +221,12 @@ class SummaryWriter(msgspec.Struct, frozen=True):
         return msgspec.structs.replace(summary, title=report.title, facts=facts, **paths)
 
 
-def _files(run: Run) -> Iterator[FileSummary]:
+def _files(run: Run, verdict: Verdict) -> Iterator[FileSummary]:
     for file in run.files:
         notes = [note.sentence for note in file.notes]
-        yield FileSummary(file.path, file.format, _counts(file.tally), notes)
+        has_rules = any(check.rule for check in file.checks)
+        rules = count_rules(file.checks, verdict.waived) if has_rules else None
+        yield FileSummary(file.path, file.format, _counts(file.tally), notes, rules)
     for trouble in run.unread:
         yield FileSummary(trouble.path, None, _counts(Tally()), [trouble.sentence])
 
