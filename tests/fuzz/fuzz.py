@@ -125,6 +125,21 @@ SAMPLES = b"started_ms,request,took_ms,status,ok,bytes,users,message\n" + b"".jo
     )
     for at in range(400)
 )
+SAMPLE_LINES = b"".join(
+    b'{"start": %d, "t": {"duration_ms": %d}, "request": "Pay", "status": %d}\n'
+    % (1795312800 + at, at, 200 if at % 9 else 503)
+    for at in range(200)
+)
+OSCAL = b"""{"assessment-results": {"metadata": {"title": "Quay"}, "results": [{"title": "Look", "start": "2026-11-22T02:00:00Z",
+"observations": [{"uuid": "o", "title": "Seen", "methods": ["TEST"], "collected": "2026-11-22T02:00:00Z"}],
+"risks": [{"uuid": "r", "title": "Risk", "status": "open", "characterizations": [{"facets": [{"name": "impact", "value": "high"}]}]}],
+"findings": [{"title": "AC-1", "target": {"target-id": "ac-1_obj", "status": {"state": "not-satisfied"}},
+"related-observations": [{"observation-uuid": "o"}], "associated-risks": [{"risk-uuid": "r"}]}]}]}}"""
+EARL = b"""@prefix earl: <http://www.w3.org/ns/earl#> .
+<#a> a earl:Assertion ; earl:subject <https://desk.test/> ; earl:test <https://x.test/#one> ;
+  earl:result [ a earl:TestResult ; earl:outcome earl:failed ; earl:info "no words" ] .
+"""
+REQUIREMENTS = b"# Desk\n- BQ-1 sails\n## BQ-2 lands\n"
 DOCUMENT = b"""openapi: 3.1.0
 paths:
   /a/{b}: {get: {summary: One, responses: {"200": {}, default: {}}}, post: {responses: {4XX: {}}}}
@@ -223,7 +238,13 @@ def condensed() -> bytes:
         return (folder / "a.load").read_bytes()
 
 
-# What is damaged, and how many checks the whole input has; None where the damage may change what counts.
+def example(name: str) -> Callable[[random.Random], bytes]:
+    """Return what gives a real file of rules."""
+    return lambda _: (Path(__file__).parent.parent / "examples" / "rules" / name).read_bytes()
+
+
+# What is damaged, and how many checks the whole input has; None where the damage may change what counts, -1 where
+# its parts are no more than texts and words, so that none may go missing without being another.
 CASES: tuple[tuple[str, Callable[[random.Random], bytes], int | None], ...] = (
     ("r.xml", lambda _: JUNIT, 4),
     ("r.verdict.jsonl", lambda _: RECORD, 2),
@@ -239,6 +260,13 @@ CASES: tuple[tuple[str, Callable[[random.Random], bytes], int | None], ...] = (
     *(("e.xml", lambda _: ELEMENTS, 0), ("shapes.toml", lambda _: SHAPES, None)),
     ("m.load", lambda _: condensed(), 0),
     *(("load.csv", lambda _: SAMPLES, 0), ("load.csv.gz", lambda _: gzip.compress(SAMPLES), 0)),
+    ("load.jsonl", lambda _: SAMPLE_LINES, 0),
+    *((f"r.{name}", example(name), -1) for name in ("bandit.sarif", "openscap.xml", "openscap-arf.xml")),
+    *(
+        ("r.oscal.json", lambda _: OSCAL, -1),
+        ("r.ttl", lambda _: EARL, -1),
+        ("asked.md", lambda _: REQUIREMENTS, None),
+    ),
     ("shots/a.png", lambda _: PNG, None),
 )
 
@@ -276,6 +304,7 @@ def wrong(target: str, checks: int | None) -> Iterator[str]:
     command = ["report", *results, "--json", "--detail", "--evidence", "shots", "--out", "page.html", "--overwrite"]
     command += ["--shape", "shapes.toml"] if checks == 0 or target == "shapes.toml" else []
     command += ["--api-document", "api.yaml"] if target == "api.yaml" else []
+    command += ["--requirements", "asked.md"] if target == "asked.md" else []
     with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
         try:
             code = main(command)
@@ -306,7 +335,7 @@ def wrong_summary(text: str, checks: int | None) -> Iterator[str]:
         yield f"JSON that does not parse: {error}"
         return
     noted = any("status alone" not in note for file in summary["files"] for note in file["notes"])
-    if checks and summary["verdict"] == "fit" and summary["cases"] < checks and not noted:
+    if checks and checks > 0 and summary["verdict"] == "fit" and summary["cases"] < checks and not noted:
         yield f"fit with {summary['cases']} of {checks} checks, and no note"
 
 
