@@ -29,7 +29,9 @@ from plain_verdict.model import (
     Place,
     Problem,
     ResultFile,
+    Rule,
     Run,
+    Severity,
     Step,
     Timings,
 )
@@ -46,6 +48,10 @@ NOT_SHOWN = {
     "Exchange.request": "it is shown by its own fields",
     "Exchange.response": "it is shown by its own fields",
     "Body.binary": "it is shown as evidence",
+    "Check.rule": "it is shown by its own fields",
+    "Rule.findings": "they are counted where rules are told, and shown one by one as problems",
+    "Rule.new_findings": "a condition bounds them",
+    "Rule.allowed": "the waiver that it becomes is shown",
 }
 CONTAINERS = ("problems", "outputs", "logs", "evidence", "steps", "expectations", "exchanges", "body", "timings")
 """Fields whose structs are looked for themselves."""
@@ -175,7 +181,15 @@ def whole_check() -> tuple[Check, tuple[Content, ...], dict[str, str]]:
         requirements=("check-requirements",),
         links=(Fact("check-links-key", "https://example.test/check-links"),),
         variant=(Fact("browser", "firefox"),),
+        rule=Rule(Severity.CRITICAL, "check-why", "check-mend", findings=1, allowed_findings=7),
     )
+    shown_of_rule = {
+        "severity": "critical",
+        "why": "check-why",
+        "mend": "check-mend",
+        "allowed_findings": "7 places",
+    }
+    wanted.update({f"check Rule.{name}": mark for name, mark in shown_of_rule.items()})
     contents = tuple(
         Content(mark, ContentKind.TEXT, "text/plain", text=f"{mark}-content")
         for mark in ("lastshot", "stepshot", "earliershot")
@@ -211,7 +225,7 @@ def test_every_field_of_a_check_is_shown(writer, monkeypatch):
     looked_for = {key.partition(" ")[2] for key in wanted} | NOT_SHOWN.keys()
     fields = {
         f"{struct.__name__}.{name}"
-        for struct in (*(Check, Attempt, Step, Problem, LogEntry, Output, Evidence), *API)
+        for struct in (*(Check, Rule, Attempt, Step, Problem, LogEntry, Output, Evidence), *API)
         for name in struct.__struct_fields__
         if name not in CONTAINERS
     }

@@ -6,7 +6,7 @@ from datetime import date
 from plain_verdict.model import BAD, Check, Severity, Waived
 from plain_verdict.text.formatting import capital, format_date, join_list, spelled
 
-_SLIGHT = "too slight to break the verdict"
+_SLIGHT = "too slight to count"
 
 
 def broken_rules(checks: Sequence[Check]) -> list[Check]:
@@ -37,17 +37,21 @@ def set_aside(
             endless += [] if allowed.until else [check]
         elif rule.severity.rank < breaks_from.rank:
             apart[check.id] = Waived(f"of {rule.severity.value} severity, {_SLIGHT}", None)
-    remarks += _on_endless(endless)
     slight = sum(one.reason.endswith(_SLIGHT) for one in apart.values())
-    if slight:
-        verb = "is" if slight == 1 else "are"
-        remarks.append(f"{capital(spelled(slight, 'broken rule'))} {verb} {_SLIGHT}.")
+    remarks += _on_apart(slight, endless)
     return apart, tuple(remarks)
 
 
-def _on_endless(checks: Sequence[Check]) -> Iterator[str]:
-    if checks:
-        names = join_list([f"“{check.name}”" for check in checks])
-        verb = "is" if len(checks) == 1 else "are"
-        number = capital(spelled(len(checks), "broken rule"))
-        yield f"{number} {verb} allowed in the result file itself, without an end: {names}."
+def _on_apart(slight: int, endless: Sequence[Check]) -> Iterator[str]:
+    """Yield how many broken rules do not count, and by name those that are allowed without an end."""
+    parts = []
+    if slight:
+        parts.append(f"{spelled(slight, 'broken rule')} {'is' if slight == 1 else 'are'} {_SLIGHT}")
+    if endless:
+        names = join_list([f"“{check.name}”" for check in endless])
+        verb = "is" if len(endless) == 1 else "are"
+        number = spelled(len(endless), "broken rule")
+        number = number.partition(" ")[0] if parts else number
+        parts.append(f"{number} {verb} allowed by its own file without an end: {names}")
+    if parts:
+        yield f"{capital(', and '.join(parts))}."

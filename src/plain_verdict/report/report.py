@@ -132,7 +132,8 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @property
     def open_bad(self) -> bool:
         """Return whether what failed is open from the start."""
-        return len(self.bad) <= _OPEN_AT_MOST
+        counting = [check for check in self.bad if check.id not in self.verdict.waived]
+        return len(counting) <= _OPEN_AT_MOST
 
     @cached_property
     def causes(self) -> tuple[CauseEntry, ...]:

@@ -55,7 +55,7 @@ class EarlReader:
     """Reads one report."""
 
     format = "earl"
-    told_by = "EARL, as JSON-LD, Turtle or RDF/XML"
+    told_by = "EARL"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:

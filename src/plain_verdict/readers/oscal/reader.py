@@ -53,7 +53,7 @@ class OscalReader:
     """Reads one document."""
 
     format = "oscal"
-    told_by = "OSCAL assessment results, as JSON or XML"
+    told_by = "OSCAL assessment results"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:

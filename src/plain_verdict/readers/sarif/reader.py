@@ -62,7 +62,7 @@ class SarifReader:
     """Reads one log."""
 
     format = "sarif"
-    told_by = 'SARIF, JSON with "runs" and a "version"'
+    told_by = "SARIF"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:

@@ -72,7 +72,7 @@ class XccdfReader:
     """Reads results of XCCDF 1.1 and 1.2: in a benchmark, alone, or in an asset report (ARF)."""
 
     format = "xccdf"
-    told_by = "XCCDF results, in a benchmark, alone or in ARF"
+    told_by = "XCCDF results, also in ARF"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
