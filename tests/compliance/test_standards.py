@@ -605,3 +605,18 @@ def test_real_files_give_the_numbers_that_counting_gives(tool, tmp_path, name):
     assert summary["files"][0]["rules"]["findings"] == findings
     assert not summary["files"][0]["notes"]
     assert findings > 0
+
+
+def test_a_benchmark_beside_results_is_left_alone_and_an_error_is_never_slight(tool, tmp_path):
+    folder = tmp_path / "results"
+    folder.mkdir()
+    (folder / "x.xml").write_text(xccdf(rule_result("R1", "error"), RULE.format(severity="low")))
+    (folder / "benchmark.xml").write_text(
+        XCCDF.format(version="1.2", rules=RULE.format(severity="low"), results="")
+    )
+    summary = json.loads(tool("judge", "results", "--json", "--detail").out)
+    assert rules_of(summary) == ["Nobody signs in as root errored low"]
+    assert summary["verdict"] == "not fit"
+    assert [file["path"] for file in summary["files"]] == ["results/x.xml"]
+    alone = tool("judge", "results/benchmark.xml")
+    assert "holds a benchmark without results" in alone.err

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from datetime import date
 
-from plain_verdict.model import BAD, Check, Severity, Waived
+from plain_verdict.model import BAD, Check, Outcome, Severity, Waived
 from plain_verdict.text.formatting import capital, format_date, join_list, spelled
 
 _SLIGHT = "too slight to count"
@@ -35,7 +35,7 @@ def set_aside(
                 f"allowed in the result file itself: {allowed.reason}", allowed.until, allowed.who
             )
             endless += [] if allowed.until else [check]
-        elif rule.severity.rank < breaks_from.rank:
+        elif check.outcome is Outcome.FAILED and rule.severity.rank < breaks_from.rank:
             apart[check.id] = Waived(f"of {rule.severity.value} severity, {_SLIGHT}", None)
     slight = sum(one.reason.endswith(_SLIGHT) for one in apart.values())
     remarks += _on_apart(slight, endless)

@@ -48,6 +48,8 @@ OUTCOMES = {
 _TURTLE = re.compile(r"^\s*(?:@prefix|@base|PREFIX|BASE)\b", re.IGNORECASE | re.MULTILINE)
 _PAGE = "page"
 _MOST_PROBLEMS = 200
+_MOST_BYTES = 20_000_000
+"""A graph takes fifty times as much room as its file."""
 _HINT = "install it: pip install 'plain-verdict[earl]'"
 
 
@@ -64,8 +66,9 @@ class EarlReader:
 
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the assertions as checks. Raises ReadError."""
-        if source.size_bytes > limits.whole_bytes:
-            raise ReadError("is too large for an EARL report", path=source.path, hint="split it by subject")
+        if source.size_bytes > _MOST_BYTES:
+            what = f"is larger than {_MOST_BYTES // 1_000_000} MB, which is too large for a graph"
+            raise ReadError(what, path=source.path, hint="split it by subject")
         with source.open() as stream:
             data = stream.read()
         reading = _Reading(source, limits)

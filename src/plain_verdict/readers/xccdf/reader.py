@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import datetime
 from functools import lru_cache
 
-from plain_verdict.errors import ReadError
+from plain_verdict.errors import UnknownFormat
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     Allowed,
@@ -83,7 +83,7 @@ class XccdfReader:
         return root == "asset-report-collection" and "asset-reporting-format" in space
 
     def read(self, source: Source, limits: Limits) -> ResultFile:
-        """Return the results as checks. Raises ReadError for a file without any."""
+        """Return the results as checks. Raises UnknownFormat for a file without any."""
         reading = _Reading(source, limits)
         with source.open() as stream:
             events = XmlEvents(stream, (_RULE, _RESULTS, _BENCHMARK))
@@ -94,7 +94,8 @@ class XccdfReader:
         notes = (*reading.notes(), *_damage(source.path, events))
         if not checks and not notes:
             what = "holds a benchmark without results" if reading.rules else "holds no results of rules"
-            raise ReadError(what, path=source.path, hint="give the results that the scanner wrote")
+            # Benchmarks stand beside results: one that is found there is left alone.
+            raise UnknownFormat(what, path=source.path, hint="give the results that the scanner wrote")
         return ResultFile(
             path=source.path,
             format=self.format,

@@ -1,0 +1,138 @@
+"""Load runs beside earlier ones, condensed ones with metrics, and what settings of load runs change."""
+
+import gzip
+import json
+
+import numpy as np
+import pytest
+from test_load import HEAD, block, run_of, samples
+
+from plain_verdict.load.comparison import Trifle, compare
+from plain_verdict.load.rates import compare_sent, effects_of
+
+
+def made(seed, *, level=1.0, share=0.01, rate=20, minutes=15, gather=False):
+    """A run of one request; failures are spread, or gather in two minutes."""
+    rng = np.random.default_rng(seed)
+    size = minutes * 60 * rate
+    started = np.sort(rng.random(size) * minutes * 60)
+    failed = rng.random(size) < share
+    if gather:
+        failed = (started // 60 < 2) & (rng.random(size) < share * minutes / 2)
+    return run_of(block(100 * level * rng.lognormal(0, 0.4, size), started, failed=failed))
+
+
+# Two runs, now and before: whether more failed, and less was sent, beyond chance.
+PAIRS = {
+    "nothing changed": (made(1), made(2), False, False),
+    "three times as many fail": (made(3, share=0.03), made(4), True, False),
+    "as many more, in two minutes": (made(5, share=0.02, gather=True), made(6, share=0.01), False, False),
+    "half is sent": (made(17, rate=10), made(18), False, True),
+    "too short": (made(9, share=0.1, rate=5, minutes=4), made(10, minutes=4), False, False),
+    "none failed before": (made(11, share=0.02), made(12, share=0.0), True, False),
+}
+
+
+@pytest.mark.parametrize(("now", "before", "worse", "less"), PAIRS.values(), ids=PAIRS)
+def test_rates_are_called_changed_only_beyond_chance(now, before, worse, less):
+    found = compare(now, before)
+    assert found.failed.certain == worse
+    assert found.per_second.certain == less
+    assert (found.failed.now, found.failed.before) == (now.whole.failed_share, before.whole.failed_share)
+    if len(now.minutes) < 10:
+        assert effects_of(now, before) is None
+        assert found.failed.low is None
+    else:
+        assert found.failed.low <= found.failed.now - found.failed.before <= found.failed.high
+        assert compare_sent(now, before).low is not None
+
+
+def test_a_change_smaller_than_a_trifle_is_none():
+    now, before = made(20, level=1.15), made(21)
+    (change,) = [one for one in compare(now, before).changes if one.per_cent == 50 and one.request == "Pay"]
+    assert change.certain
+    for trifle in (Trifle(0.5, 0.005), Trifle(0.05, 1.0)):
+        assert not any(one.certain for one in compare(now, before, trifle).changes)
+
+
+TRIFLES = {
+    'least_change = "80 %"': "fit",
+    'least_difference = "2 s"': "fit",
+    'least_change = "5 %"': "not fit",
+    'least_change = "much"': "is no number of 0 or more",
+    'least_difference = "5"': "needs a unit of time",
+    'leave_out = "the last minute"': "is no part of a run",
+    'engine = "turbo"': "is no engine",
+}
+
+
+@pytest.mark.parametrize(("setting", "word"), TRIFLES.items(), ids=TRIFLES)
+def test_settings_say_what_counts_as_a_change(tool, tmp_path, setting, word):
+    samples(tmp_path, "now.csv", 1, pay=450.0)
+    samples(tmp_path, "before.csv", 2)
+    rule = '[[condition]]\nmeasure = "p95 change"\nat_most = "10 %"\nscope = { request = "Pay" }\n'
+    (tmp_path / "plain-verdict.toml").write_text(f'[load]\nbaseline = ["before.csv"]\n{setting}\n{rule}')
+    done = tool("judge", "now.csv", "--json")
+    if word in ("fit", "not fit"):
+        assert json.loads(done.out)["verdict"] == word
+    else:
+        assert done.code == 2
+        assert word in done.err
+
+
+def queue(at):
+    return at % 9 - 2
+
+
+def test_condensed_parts_keep_metrics_pauses_and_what_was_left_out(tool, tmp_path):
+    rows = [
+        f"{1795312800000 + 500 * at},Pay,{30 + at % 40},200,10,,{queue(at)}\n"
+        for at in range(1400)
+        if not 700 <= at < 730
+    ]
+    head = HEAD.rstrip("\n") + ",Queue\n"
+    (tmp_path / "whole.csv").write_text(head + "".join(rows))
+    (tmp_path / "a.csv").write_text(head + "".join(rows[::2]))
+    (tmp_path / "b.csv.gz").write_bytes(gzip.compress((head + "".join(rows[1::2])).encode()))
+    (tmp_path / "plain-verdict.toml").write_text('[load]\nmetrics = ["queue"]\nleave_out = "first 30 s"\n')
+    asked = ("--metric", "queue", "--leave-out", "first 30 s")
+    assert tool("condense", "a.csv", *asked, "--out", "a.load").code == 0
+    assert tool("condense", "b.csv.gz", *asked, "--out", "b.load").code == 0
+    whole, parts = (
+        json.loads(tool("judge", *names, "--json").out) for names in (("whole.csv",), ("a.load", "b.load"))
+    )
+    (metric,), (of_parts,) = whole["metrics"], parts["metrics"]
+    assert of_parts == metric
+    kept = [queue(at) for at in range(60, 1400) if not 700 <= at < 730]
+    assert (metric["count"], metric["least"], metric["longest"]) == (len(kept), -2, 6)
+    assert metric["mean"] == pytest.approx(np.mean(kept))
+    assert metric["p95"] == sorted(kept)[-(-len(kept) * 95 // 100) - 1]
+    assert parts["load"]["rows"] == whole["load"]["rows"] == len(kept)
+    tool("report", "a.load", "b.load", "--out", "v.html")
+    assert "60 requests at the beginning are left out" in (tmp_path / "v.html").read_text()
+    assert tool("condense", "a.csv", "--leave-out", "half of it", "--out", "c.load").code == 2
+
+
+def test_a_folder_of_many_forms_is_one_run(tool, tmp_path):
+    folder = tmp_path / "machines"
+    folder.mkdir()
+    samples(folder, "one.csv", 1, minutes=1)
+    lines = [
+        {"start": 1795312800 + at / 4, "latency_ms": 20 + at % 50, "request": "Seats", "ok": at % 20 != 0}
+        for at in range(240)
+    ]
+    (folder / "two.jsonl").write_text("".join(json.dumps(line) + "\n" for line in lines))
+    (folder / "three.jsonl.gz").write_bytes(
+        gzip.compress("".join(json.dumps(line | {"request": "Sign in"}) + "\n" for line in lines).encode())
+    )
+    (folder / "notes.txt").write_text("what we did that day\n")
+    summary = json.loads(tool("judge", "machines", "--json").out)
+    counts = {request["request"]: (request["count"], request["failed"]) for request in summary["load"]["requests"]}
+    assert counts["Seats"][0] > 240
+    assert counts["Sign in"] == (240, 12)
+    assert summary["load"]["rows"] == 360 + 480
+    assert sorted(file["path"] for file in summary["files"]) == [
+        "machines/one.csv",
+        "machines/three.jsonl.gz",
+        "machines/two.jsonl",
+    ]
