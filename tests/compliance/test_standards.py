@@ -620,3 +620,45 @@ def test_a_benchmark_beside_results_is_left_alone_and_an_error_is_never_slight(t
     assert [file["path"] for file in summary["files"]] == ["results/x.xml"]
     alone = tool("judge", "results/benchmark.xml")
     assert "holds a benchmark without results" in alone.err
+
+
+# A condition on scores and subjects, and how it stands: the hosts have 81.5 and 90 of 100.
+SCORES = {
+    'measure = "score"\nat_least = "80 %"': ("fit", "81.5"),
+    'measure = "score"\nat_least = "85 %"': ("not fit", "81.5"),
+    'measure = "score"\nat_least = "85 %"\nscope = { subject = "fares*" }': ("fit", "90"),
+    'measure = "findings"\nat_most = 0\nscope = { subject = "fares*" }': ("fit", "0"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("condition", "told"), SCORES.items(), ids=["kept", "broken", "by subject", "findings by subject"]
+)
+def test_conditions_bound_scores_and_look_at_one_subject(tool, tmp_path, condition, told):
+    for host, score in (("desk.test", "81.5"), ("fares.test", "90")):
+        text = xccdf(
+            rule_result("R1", "fail" if host == "desk.test" else "pass"), RULE.format(severity="low"), host
+        )
+        (tmp_path / f"{host}.xml").write_text(text.replace("81.5", score))
+    (tmp_path / "plain-verdict.toml").write_text(f"[[condition]]\n{condition}\n")
+    done = tool("report", "desk.test.xml", "fares.test.xml", "--json", "--out", "v.html")
+    summary = json.loads(done.out)
+    assert summary["verdict"] == told[0]
+    assert told[1] in (tmp_path / "v.html").read_text()
+    assert summary["findings"] == summary["rules"]["findings"] == 1
+
+
+def test_artifacts_that_a_log_holds_are_evidence(tool, tmp_path):
+    artifacts = [
+        {"location": {"uri": "src/a.js"}, "contents": {"text": "run(everything)"}},
+        {"location": {"uri": "b.bin"}, "contents": {"binary": "%%%"}},
+        {"contents": {"text": "of nobody"}},
+    ]
+    places = [{"physicalLocation": {"artifactLocation": {"index": at}}} for at in (0, 1, 40)]
+    (tmp_path / "scan.sarif").write_text(log(result(locations=places), artifacts=artifacts))
+    done = tool("report", "scan.sarif", "--out", "v.html")
+    page = (tmp_path / "v.html").read_text()
+    assert "Traceback" not in done.err
+    assert "run(everything)" in page
+    assert "base64 that can" in page
+    assert "of nobody" not in page

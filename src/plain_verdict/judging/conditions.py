@@ -27,7 +27,8 @@ class Scopes:
     def __init__(self, run: Run, waived: Mapping[str, Waived]) -> None:
         self._run = run
         self._waived = waived
-        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally, run.api, run.requirements)}
+        scores = tuple(score for file in run.files for score in file.scores)
+        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally, run.api, run.requirements, scores)}
 
     @property
     def run(self) -> Run:
@@ -52,7 +53,9 @@ class Scopes:
                 call for call in self._run.api.calls if _is_in(scope, call.check) and _is_meant(scope, call)
             )
             api = msgspec.structs.replace(self._run.api, calls=calls)
-            self._found[scope] = CheckedScope(inside, self._waived, api=api)
+            several = [score for file in self._run.files for score in file.scores]
+            scores = [one for one in several if not scope.subject or fnmatchcase(one.subject, scope.subject)]
+            self._found[scope] = CheckedScope(inside, self._waived, api=api, scores=scores)
         return self._found[scope]
 
 
@@ -115,6 +118,8 @@ def _is_in(scope: Scope, check: Check) -> bool:
         return False
     if scope.variant and not any(fnmatchcase(fact.value, scope.variant) for fact in check.variant):
         return False
+    if scope.subject and not any(fnmatchcase(fact.value, scope.subject) for fact in check.variant):
+        return False
     if scope.severity and not (check.rule and fits_severity(scope.severity, check.rule.severity)):
         return False
     path = " › ".join(check.suite)
@@ -149,6 +154,7 @@ def _weighed(rule: ConditionRule, scope: CheckedScope) -> ConditionResult:
 def _where(scope: Scope) -> str:
     parts = [f"in {scope.suite}" if scope.suite else "", f"of kind {scope.kind.value}" if scope.kind else ""]
     parts.append(f"on {scope.variant}" if scope.variant else "")
+    parts.append(f"on {scope.subject}" if scope.subject else "")
     parts.append(f"of {scope.severity} severity" if scope.severity else "")
     parts.append(f"tagged {scope.tag}" if scope.tag else "")
     parts.append(f"of {scope.operation}" if scope.operation else "")

@@ -118,6 +118,20 @@ class DecisionsPayload(Payload, frozen=True):
     decisions: tuple[Decision, ...]
 
 
+class Score(Value, frozen=True):
+    """A score that a result file gives a machine, by a system of its standard; both ends of the scale are known."""
+
+    system: str
+    value: float
+    maximum: float = 100.0
+    subject: str = ""
+
+    @property
+    def share(self) -> float:
+        """Return it as a share of the best, 0 to 1."""
+        return self.value / self.maximum if self.maximum > 0 else 0.0
+
+
 class ResultFile(msgspec.Struct, frozen=True, dict=True):
     """One result file, read. ``started`` and ``ended`` are None where the file names no time."""
 
@@ -139,6 +153,7 @@ class ResultFile(msgspec.Struct, frozen=True, dict=True):
     """How many executions of checks it holds, reruns that were brought together counted one by one."""
     reruns: tuple[str, ...] = ()
     """Names of checks of which several executions became attempts at one."""
+    scores: tuple[Score, ...] = ()
     go: int = 0
     """0 for results of the first go; 1 and more for those that the user calls a retry of what is before."""
 

@@ -67,6 +67,7 @@ class Scope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     operation: Annotated[str, Meta(description="calls of an operation, like `POST /bookings`")] = ""
     status: Annotated[str, Meta(description="calls answered so: `503`, `5xx`, or `no answer`")] = ""
     request: Annotated[str, Meta(description="requests of a load run, like `Pay*`: a target for each")] = ""
+    subject: Annotated[str, Meta(description="rules for a host or page, like `north-gate*`")] = ""
     severity: Annotated[str, Meta(description="rules of a severity, like `high` or `high or above`")] = ""
     metric: Annotated[str, Meta(description="numbers of your own, like `first paint`: a target for each")] = ""
 

@@ -143,6 +143,8 @@ class Summary(msgspec.Struct, frozen=True):
     reported: list[ReportedSummary] = []
     metrics: list[MetricSummary] = []
     rules: RuleCounts | None = None
+    findings: int | None = None
+    """Open ones, of rules."""
     requirements: dict[str, int] | None = None
     causes: list[CauseSummary] = []
     waived: int = 0
@@ -201,7 +203,8 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             load=load_summary(run.load) if run.load else None,
             reported=list(map(reported_summary, run.reported)),
             metrics=list(map(metric_summary, run.metrics)),
-            rules=count_rules(run.checks, verdict.waived) if report.compliance else None,
+            rules=(rules := count_rules(run.checks, verdict.waived) if report.compliance else None),
+            findings=rules.findings if rules else None,
             requirements=_requirements(run),
             causes=list(map(_cause, verdict.causes)),
             waived=len(verdict.waived),

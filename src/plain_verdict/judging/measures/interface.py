@@ -8,7 +8,7 @@ from typing import Protocol
 
 import msgspec
 
-from plain_verdict.model import ApiCalls, Check, Requirements, Tally, Waived, tally_of
+from plain_verdict.model import ApiCalls, Check, Requirements, Score, Tally, Waived, tally_of
 from plain_verdict.operations.numbers import CallNumbers, count_calls
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import format_duration
@@ -45,10 +45,12 @@ class CheckedScope:
         tally: Tally | None = None,
         api: ApiCalls = _NONE,
         requirements: Requirements | None = None,
+        scores: Sequence[Score] = (),
     ) -> None:
         self.checks = checks
         self.api = api
         self.requirements = requirements
+        self.scores = scores
         self._waived = waived
         self._tally = tally
 

@@ -1,6 +1,6 @@
 """Measures of rules, for compliance checks."""
 
-from plain_verdict.judging.measures.interface import CHECK_KEYS, COUNT, CheckedScope, Measure
+from plain_verdict.judging.measures.interface import CHECK_KEYS, COUNT, PER_CENT, CheckedScope, Measure
 from plain_verdict.model import BAD, Check, Outcome
 from plain_verdict.text.formatting import plural
 
@@ -27,6 +27,11 @@ def _new_findings(scope: CheckedScope) -> float | None:
     return sum(known) if known else None
 
 
+def _score(scope: CheckedScope) -> float | None:
+    """Return the worst of all scores, in per cent of the best that there is."""
+    return min((100 * score.share for score in scope.scores), default=None)
+
+
 MEASURES = (
     Measure("broken rules", COUNT, _broken, lambda _, number: plural(round(number), "broken rule"), CHECK_KEYS),
     Measure(
@@ -40,5 +45,13 @@ MEASURES = (
         lambda _, number: plural(round(number), "new finding"),
         CHECK_KEYS,
         lambda _: "no result says what was there before",
+    ),
+    Measure(
+        "score",
+        PER_CENT,
+        _score,
+        lambda _, number: f"{number:.4g} % of the best",
+        CHECK_KEYS,
+        lambda _: "no result has a score",
     ),
 )

@@ -20,6 +20,7 @@ class ArtifactContent(Part, frozen=True):
     """Section 3.3."""
 
     text: str = ""
+    binary: str = ""
 
 
 class ArtifactLocation(Part, frozen=True):
@@ -189,6 +190,7 @@ class Artifact(Part, frozen=True):
     """Section 3.24."""
 
     location: ArtifactLocation = ArtifactLocation()
+    contents: ArtifactContent = ArtifactContent()
 
 
 class Run(Part, frozen=True):

@@ -1,5 +1,6 @@
 """Reads SARIF logs: a check for each rule of each run of a tool that says something of it."""
 
+from base64 import b64decode
 from collections.abc import Iterator, Sequence
 from datetime import datetime
 from typing import NamedTuple
@@ -12,6 +13,7 @@ from plain_verdict.model import (
     Allowed,
     Attempt,
     Check,
+    Evidence,
     Fact,
     Kind,
     Outcome,
@@ -55,6 +57,7 @@ FOUND_NOTHING = "The scan found nothing"
 _MOST_FINDINGS, _MOST_PLACES = 50, 2_000
 """Of one rule that are told one by one, and by their place alone."""
 _MOST_STEPS = 20
+_MOST_ARTIFACTS = 20
 _decoder = msgspec.json.Decoder(Log)
 
 
@@ -206,6 +209,7 @@ class _Run:
                     reason="" if outcome in (Outcome.FAILED, Outcome.PASSED) else ", ".join(reasons),
                     problems=tuple(problems) if outcome is Outcome.FAILED else (),
                     outputs=others_told if outcome is Outcome.FAILED else (),
+                    evidence=tuple(self._evidence(told)),
                     cause=name if outcome is Outcome.FAILED else "",
                 ),
             ),
@@ -250,6 +254,25 @@ class _Run:
             detail=block("\n".join(self._detail(result, found)), self._limits.detail_chars),
             place=one_line(where, self._limits.name_chars),
         )
+
+    def _evidence(self, findings: Sequence[_Finding]) -> Iterator[Evidence]:
+        """Yield the artifacts that the log itself holds (3.24.8), of places that are told."""
+        artifacts = self._run.artifacts
+        numbers = dict.fromkeys(
+            location.physical_location.artifact_location.index
+            for finding in findings
+            for location in finding.result.locations
+        )
+        for number in [number for number in numbers if 0 <= number < len(artifacts)][:_MOST_ARTIFACTS]:
+            contents = artifacts[number].contents
+            name = one_line(self._places.file(artifacts[number].location).rpartition("/")[2], 200) or "artifact"
+            if contents.text:
+                yield Evidence(name, data=contents.text.encode("utf-8", "replace"))
+            elif contents.binary:
+                try:
+                    yield Evidence(name, data=b64decode(contents.binary, validate=True))
+                except ValueError:
+                    yield Evidence(name, unavailable="has base64 that can't be read")
 
     def _other_places(self, findings: Sequence[_Finding], found: Found) -> Iterator[Output]:
         """Yield the findings past the first ones in a line each."""

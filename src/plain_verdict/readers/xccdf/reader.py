@@ -19,6 +19,7 @@ from plain_verdict.model import (
     ReadingNote,
     ResultFile,
     Rule,
+    Score,
     Severity,
     SuiteNotes,
     in_order,
@@ -41,6 +42,7 @@ from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.moments import read_moment
+from plain_verdict.text.numbers import read_number
 
 _RULE, _RESULTS, _BENCHMARK = "Rule", "TestResult", "Benchmark"
 # NIST IR 7275r4, table 26; what the standard says of each stands in the reasons.
@@ -106,6 +108,7 @@ class XccdfReader:
             started=min(reading.moments, key=in_order, default=None),
             ended=max(reading.moments, key=in_order, default=None),
             title=reading.title,
+            scores=tuple(reading.scores()),
             folder=source.folder,
             cases=len(checks),
             go=source.go,
@@ -194,6 +197,14 @@ class _Reading:
         for system, score, maximum in results.scores:
             name = system.rpartition(":")[2] or "score"
             yield Fact(f"score ({name})", f"{score}{f' of {maximum}' if maximum else ''}")
+
+    def scores(self) -> Iterator[Score]:
+        """Yield the scores of each machine (NIST IR 7275r4, 6.6.5), where they are numbers."""
+        for results in self.several:
+            for system, text, maximum in results.scores:
+                value, most = read_number(text, "."), read_number(maximum or "100", ".")
+                if value is not None and most:
+                    yield Score(system.rpartition(":")[2], value, most, one_line(results.host, 200))
 
     def _check(self, result: RuleResult, suite: tuple[str, ...], host: str) -> Check:
         told = self.rules.get(result.rule, BenchmarkRule())
