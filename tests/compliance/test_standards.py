@@ -607,6 +607,70 @@ def test_real_files_give_the_numbers_that_counting_gives(tool, tmp_path, name):
     assert findings > 0
 
 
+def test_a_machine_s_own_results_say_why_it_breaks_a_rule(tool, tmp_path, browser):
+    (tmp_path / "arf.xml").write_bytes((EXAMPLES / "rules" / "openscap-arf.xml").read_bytes())
+    (tmp_path / "plain-verdict.toml").write_text('[compliance]\nbreaks_from = "low"\n')
+    tool("report", "arf.xml", "--out", "v.html")
+    browser.get((tmp_path / "v.html").as_uri())
+    text = browser.find_element(By.TAG_NAME, "body").get_attribute("textContent")
+    for words in (
+        "not so: only its owner may write the settings of the till",
+        "found: filepath /etc/quay/till.conf; path /etc/quay; filename till.conf; gwrite is true, must be false; owrite",
+        "so, and must not be: the old settings are there",
+    ):
+        assert words in text, words
+    assert "the list of users" not in text
+
+
+OVAL = """<oval_results xmlns="o"><oval_definitions><definitions><definition id="d1" class="{sort}"/><definition id="d2"/></definitions>
+<tests>{told}</tests><states><x_state id="s"><n operation="less than">5</n></x_state></states></oval_definitions><results><system>
+<definitions><definition definition_id="d1">{criteria}</definition><definition definition_id="d2"><criteria result="false">
+<criterion test_ref="t2" result="false"/></criteria></definition></definitions><tests><test test_id="t1" result="true"><tested_item item_id="1" result="true"/></test>
+<test test_id="t3" result="false">{items}</test></tests><oval_system_characteristics><system_data><x_item id="1"><name>a</name><n>9</n></x_item></system_data>
+</oval_system_characteristics></system></results></oval_results>"""
+# What a definition is for, its criteria, and the lines that say why.
+WHYS = {
+    "a fault that is there": ("vulnerability", '<criteria result="true"><criterion test_ref="t1" result="true"/><criterion test_ref="t2" result="false"/></criteria>', ["so, and must not be: first", "  found: name a; n 9"]),
+    "by another definition": ("compliance", '<criteria result="false"><extend_definition definition_ref="d2" result="false"/></criteria>', ["not so: second", "checked by"]),
+    "turned round": ("compliance", '<criteria result="false" negate="true"><criterion test_ref="t1" result="true"/><criterion test_ref="t2" result="false"/></criteria>', ["so, and must not be: first", "  found: name a; n 9"]),
+    "bounds, and more items than are shown": ("compliance", '<criteria result="false"><criterion test_ref="t3" result="false"/></criteria>', ["not so: third", *["  found: name a; n is 9, must be under 5"] * 5, "  and 2 more items"]),
+    "round and round": ("compliance", '<criteria result="false"><extend_definition definition_ref="d1" result="false"/></criteria>', ["checked by"]),
+    "what nobody defines": ("compliance", '<criteria result="error"><criterion test_ref="gone" result="error"/></criteria>', ["not so: gone"]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("sort", "criteria", "lines"), WHYS.values(), ids=WHYS)
+def test_why_a_definition_is_not_as_it_should_be(tool, tmp_path, sort, criteria, lines):
+    told = "".join(
+        f'<x_test id="t{at}" comment="{word}"><state state_ref="s"/></x_test>'
+        for at, word in ((2, "second"), (3, "third"))
+    )
+    oval = OVAL.format(sort=sort, criteria=criteria, told=f'{told}<x_test id="t1" comment="first"/>', items='<tested_item item_id="1" result="false"/>' * 7)  # fmt: skip
+    ref = '<check><check-content-ref href="#oval0" name="d1"/></check>'
+    text = xccdf(rule_result("R1", "fail", ref), RULE.format(severity="high"))
+    arf = '<a:asset-report-collection xmlns:a="http://scap.nist.gov/schema/asset-reporting-format/1.1"><a:report id="x">{}</a:report><a:report id="oval0">{}</a:report></a:asset-report-collection>'
+    (tmp_path / "arf.xml").write_text(arf.format(text, oval))
+    tool("report", "arf.xml", "--out", "v.html")
+    page = (tmp_path / "v.html").read_text()
+    detail = page[page.index("the machine does not keep it" if lines == ["checked by"] else lines[0]) :]
+    for line in lines:
+        assert line in detail, line
+
+
+def test_a_rule_that_holds_for_several_things_of_one_machine_is_several_checks(tool, tmp_path):
+    several = [rule_result("R1", word, f"<instance>{disk}</instance>", weight="10.0") for word, disk in (("fail", "/srv"), ("pass", "/var"))]  # fmt: skip
+    (tmp_path / "x.xml").write_text(xccdf("".join(several), RULE.format(severity="high")))
+    summary = json.loads(tool("report", "x.xml", "--json", "--detail", "--out", "v.html").out)
+    assert [check["outcome"] for check in summary["checks"]] == ["failed", "passed"]
+    assert summary["rules"]["broken"] == 1
+    text = " ".join(re.sub(r"<[^>]+>", " ", (tmp_path / "v.html").read_text()).split())
+    assert "weight 10" in text
+    assert "Nobody signs in as root desk.test, /srv" in text
+    tool("report", "x.xml", "--earl", "own.jsonld", "--out", "w.html")
+    again = json.loads(tool("judge", "own.jsonld", "--json", "--detail").out)
+    assert [check["outcome"] for check in again["checks"]] == ["failed", "passed"]
+
+
 def test_a_benchmark_beside_results_is_left_alone_and_an_error_is_never_slight(tool, tmp_path):
     folder = tmp_path / "results"
     folder.mkdir()

@@ -53,7 +53,7 @@ def _assertions(check: Check) -> Iterator[dict[str, object]]:
     if check.description:
         test["dct:description"] = check.description
     shared: dict[str, object] = {"@type": "earl:Assertion", "earl:test": test}
-    subject = check.variant[0].value if check.variant else ""
+    subject = ", ".join(fact.value for fact in check.variant)
     if subject:
         shared["earl:subject"] = {"@id": subject} if ":" in subject else {"dct:title": subject}
     if "asserted by" in facts:

@@ -17,6 +17,7 @@ class BenchmarkRule(NamedTuple):
     mend: str = ""
     severity: str = ""
     role: str = ""
+    weight: str = ""
     references: tuple[tuple[str, str], ...] = ()
     """Words and address of each."""
 
@@ -42,7 +43,10 @@ class RuleResult(NamedTuple):
     messages: tuple[str, ...]
     idents: tuple[tuple[str, str], ...]
     overrides: tuple[Override, ...]
-    contents: tuple[str, ...]
+    contents: tuple[tuple[str, str], ...]
+    """Where each check is and what it is called there."""
+    instances: tuple[str, ...]
+    weight: str
 
 
 def local(element: Element) -> str:
@@ -80,6 +84,7 @@ def rule_of(element: Element) -> BenchmarkRule:
         mend=next(filter(None, mends), ""),
         severity=element.get("severity", ""),
         role=element.get("role", ""),
+        weight=element.get("weight", ""),
         references=tuple(references),
     )
 
@@ -89,7 +94,8 @@ def result_of(element: Element) -> RuleResult:
     # In one go: an asset report has tens of thousands of them.
     result, messages, idents = "", [], []
     overrides: list[Override] = []
-    contents: list[str] = []
+    contents: list[tuple[str, str]] = []
+    instances = []
     for child in element:
         name = local(child) if isinstance(child.tag, str) else ""
         if name == "result":
@@ -101,10 +107,9 @@ def result_of(element: Element) -> RuleResult:
         elif name == "override":
             overrides.append(_override(child))
         elif name == "check":
-            contents += [
-                " ".join(filter(None, (one.get("href", ""), one.get("name", ""))))
-                for one in children(child, "check-content-ref")
-            ]
+            contents += [(one.get("href", ""), one.get("name", "")) for one in children(child, "check-content-ref")]
+        elif name == "instance":
+            instances.append(text_of(child))
     return RuleResult(
         rule=element.get("idref", ""),
         result=result,
@@ -115,6 +120,8 @@ def result_of(element: Element) -> RuleResult:
         idents=tuple(idents),
         overrides=tuple(overrides),
         contents=tuple(contents),
+        instances=tuple(filter(None, instances)),
+        weight=element.get("weight", ""),
     )
 
 

@@ -26,6 +26,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import Head
+from plain_verdict.readers.xccdf.oval import OvalResults
 from plain_verdict.readers.xccdf.parts import (
     BenchmarkRule,
     Element,
@@ -44,7 +45,7 @@ from plain_verdict.text.formatting import plural
 from plain_verdict.text.moments import read_moment
 from plain_verdict.text.numbers import read_number
 
-_RULE, _RESULTS, _BENCHMARK = "Rule", "TestResult", "Benchmark"
+_RULE, _RESULTS, _BENCHMARK, _OVAL = "Rule", "TestResult", "Benchmark", "oval_results"
 # NIST IR 7275r4, table 26; what the standard says of each stands in the reasons.
 OUTCOMES = {
     "pass": (Outcome.PASSED, ""),
@@ -67,7 +68,7 @@ SEVERITIES = {
 }
 _ROLES = {"unscored": "its role is unscored", "unchecked": "its role is unchecked"}
 _ID = re.compile(r"^xccdf_[^_]+(?:\.[^_]+)*_(?:rule|benchmark|profile|testresult)_")
-_HOST = "host"
+_HOST, _INSTANCE = "host", "instance"
 
 
 class XccdfReader:
@@ -88,7 +89,7 @@ class XccdfReader:
         """Return the results as checks. Raises UnknownFormat for a file without any."""
         reading = _Reading(source, limits)
         with source.open() as stream:
-            events = XmlEvents(stream, (_RULE, _RESULTS, _BENCHMARK))
+            events = XmlEvents(stream, (_RULE, _RESULTS, _BENCHMARK, _OVAL))
             for event, element in events:
                 if event == "end":
                     reading.take(element)
@@ -153,6 +154,7 @@ class _Reading:
         self.facts: dict[tuple[str, ...], tuple[Fact, ...]] = {}
         self.moments: list[datetime] = []
         self.title = ""
+        self._whys: dict[tuple[str, str], tuple[str, ...]] = {}
         self._unknown: Counter[str] = Counter()
         self._nameless = 0
 
@@ -163,6 +165,9 @@ class _Reading:
             self.rules[element.get("id", "")] = self._shown(rule_of(element))
         elif name == _RESULTS:
             self.several.append(_Results(element))
+        elif name == _OVAL:
+            report = next((one.get("id", "") for one in element.iterancestors("{*}report")), "")
+            self._whys.update(((report, id_), why) for id_, why in OvalResults(element).whys().items())
         else:
             self.title = self.title or one_line(first_text(element, "title"), self._limits.name_chars)
             return
@@ -233,10 +238,13 @@ class _Reading:
                     cause=name if broken else "",
                 ),
             ),
-            facts=tuple(self._idents(result)),
+            facts=tuple(self._facts_of(result, told)),
             description=told.asks,
             links=tuple(Fact(words, address) for words, address in told.references),
-            variant=(Fact(_HOST, one_line(host, 200)),) if host else (),
+            variant=(
+                *((Fact(_HOST, one_line(host, 200)),) if host else ()),
+                *(Fact(_INSTANCE, one_line(one, 200)) for one in result.instances),
+            ),
             rule=Rule(
                 severity=severity,
                 why=told.why,
@@ -248,7 +256,10 @@ class _Reading:
         )
 
     def _problem(self, result: RuleResult, outcome: Outcome, why: str) -> Problem:
-        detail = "\n".join(f"checked by {content}" for content in result.contents)
+        lines = [line for href, name in result.contents for line in self._whys.get((href.lstrip("#"), name), ())]
+        why = why or next(iter(lines), "")
+        lines += [f"checked by {f'{href} {name}'.strip()}" for href, name in result.contents if href or name]
+        detail = "\n".join(lines)
         return Problem(
             outcome, message=self._text(why or "the machine does not keep it"), detail=self._text(detail)
         )
@@ -271,9 +282,12 @@ class _Reading:
             return None
         return Allowed(self._text(last.remark) or "no reason is given", one_line(last.authority, 200))
 
-    def _idents(self, result: RuleResult) -> Iterator[Fact]:
+    def _facts_of(self, result: RuleResult, told: BenchmarkRule) -> Iterator[Fact]:
         if result.rule:
             yield Fact("rule", one_line(result.rule, self._limits.name_chars))
+        weight = read_number(result.weight or told.weight, ".")
+        if weight is not None and weight != 1:  # NIST IR 7275r4, 6.4.4.2: 1 where none is given
+            yield Fact("weight", f"{weight:g}")
         for system, text in result.idents:
             yield Fact(_key_of(system), one_line(text, 200))
 

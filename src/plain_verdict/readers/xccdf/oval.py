@@ -1,0 +1,116 @@
+"""Why a machine does not keep a rule, from the OVAL results that stand beside those of the rules in one file.
+
+Source: OVAL 5.11, oval-results-schema, oval-definitions-schema and oval-system-characteristics-schema.
+"""
+
+from collections.abc import Iterator
+from itertools import islice
+
+from plain_verdict.readers.xccdf.parts import Element, children, first_text, local, text_of
+from plain_verdict.text.formatting import plural
+
+_FINDS_FAULTS = ("vulnerability", "patch")  # a definition of these classes is true where something is wrong
+_LINES, _ITEMS, _VALUES, _DEPTH = 12, 5, 3, 20
+_OPERATIONS = {
+    "equals": "must be",
+    "not equal": "must not be",
+    "greater than": "must be over",
+    "less than": "must be under",
+    "greater than or equal": "must be at least",
+    "less than or equal": "must be at most",
+    "pattern match": "must match",
+}
+
+
+class OvalResults:
+    """What one set of OVAL results says of its definitions."""
+
+    def __init__(self, element: Element) -> None:
+        self._classes: dict[str, str] = {}
+        self._told: dict[str, Element] = {}  # tests and states as they are defined, by id
+        self._tests: dict[str, Element] = {}
+        self._items: dict[str, Element] = {}
+        self._found: dict[str, Element] = {}
+        for part in element.iterchildren("{*}oval_definitions"):
+            self._classes = {one.get("id", ""): one.get("class", "") for one in _grandchildren(part, "definitions")}
+            for name in ("tests", "states"):
+                self._told.update((one.get("id", ""), one) for one in _grandchildren(part, name))
+        for system in _grandchildren(element, "results"):
+            self._tests.update((one.get("test_id", ""), one) for one in _grandchildren(system, "tests"))
+            self._found.update((one.get("definition_id", ""), one) for one in _grandchildren(system, "definitions"))
+            for known in children(system, "oval_system_characteristics"):
+                self._items.update((one.get("id", ""), one) for one in _grandchildren(known, "system_data"))
+
+    def whys(self) -> dict[str, tuple[str, ...]]:
+        """Return for each definition that is not as it should be what is wrong, a line each."""
+        found = {}
+        for id_ in self._found:
+            lines = list(islice(self._why(id_, 0), _LINES + 1))
+            if lines:
+                found[id_] = (*lines[:_LINES], *(["and more"] if len(lines) > _LINES else []))
+        return found
+
+    def _why(self, id_: str, depth: int) -> Iterator[str]:
+        wanted = self._classes.get(id_) not in _FINDS_FAULTS
+        for criteria in children(self._found[id_], "criteria"):
+            yield from self._criteria(criteria, depth, wanted=wanted)
+
+    def _criteria(self, element: Element, depth: int, *, wanted: bool) -> Iterator[str]:
+        """Yield what keeps a part of a definition from what is wanted of it."""
+        if element.get("result") == str(wanted).lower() or depth > _DEPTH:
+            return
+        below = wanted != (element.get("negate") == "true")
+        if local(element) == "criteria":
+            for child in element.iterchildren("{*}criteria", "{*}criterion", "{*}extend_definition"):
+                yield from self._criteria(child, depth + 1, wanted=below)
+        elif local(element) == "extend_definition":
+            other = self._found.get(element.get("definition_ref", ""))
+            for criteria in children(other, "criteria") if other is not None else ():
+                yield from self._criteria(criteria, depth + 1, wanted=below)
+        else:
+            yield from self._test(element.get("test_ref", ""), wanted=below)
+
+    def _test(self, id_: str, *, wanted: bool) -> Iterator[str]:
+        """Yield what a test was about, and what it found."""
+        told, test = self._told.get(id_), self._tests.get(id_)
+        what = told.get("comment", "") if told is not None else ""
+        yield f"{'not so' if wanted else 'so, and must not be'}: {what or id_}"
+        if test is None:
+            return
+        tested = [one for one in children(test, "tested_item") if one.get("result") != str(wanted).lower()]
+        states = (
+            [] if told is None else [self._told.get(one.get("state_ref", "")) for one in children(told, "state")]
+        )
+        for one in tested[:_ITEMS]:
+            item = self._items.get(one.get("item_id", ""))
+            if item is not None:
+                yield f"  found: {_item(item, [state for state in states if state is not None])}"
+        if len(tested) > _ITEMS:
+            yield f"  and {plural(len(tested) - _ITEMS, 'more item')}"
+        if not tested and wanted:
+            yield "  found: nothing of the kind"
+
+
+def _grandchildren(element: Element, name: str) -> Iterator[Element]:
+    """Yield what stands in the parts of a name."""
+    for part in children(element, name):
+        yield from (child for child in part if isinstance(child.tag, str))
+
+
+def _item(item: Element, states: list[Element]) -> str:
+    """Return an item of a machine as words: what it is called, then what a state asks of it."""
+    asked = {local(one) for state in states for one in state}
+    names = [one for one in item if isinstance(one.tag, str) and local(one) not in asked and text_of(one)]
+    words = [f"{_name(one)} {text_of(one)}" for one in names[:_VALUES]]
+    for state in states:
+        for one in state:
+            value = first_text(item, local(one)) if isinstance(one.tag, str) else ""
+            operation, bound = one.get("operation", "equals"), text_of(one)
+            if value and not (operation == "equals" and value == bound):
+                bound = bound or f"what the variable {one.get('var_ref', '')} holds"
+                words.append(f"{_name(one)} is {value}, {_OPERATIONS.get(operation, operation)} {bound}")
+    return "; ".join(words)
+
+
+def _name(element: Element) -> str:
+    return local(element).replace("_", " ")
