@@ -1,9 +1,12 @@
 """The parts of XCCDF files: rules of a benchmark, and the results of rules on one machine."""
 
 from collections.abc import Iterator
+from functools import lru_cache
 from typing import NamedTuple
 
 from lxml import etree
+
+from plain_verdict.model import Fact
 
 Element = etree._Element  # lxml has no public name for it
 
@@ -18,7 +21,7 @@ class BenchmarkRule(NamedTuple):
     severity: str = ""
     role: str = ""
     weight: str = ""
-    references: tuple[tuple[str, str], ...] = ()
+    references: tuple[Fact, ...] = ()
     """Words and address of each."""
 
 
@@ -51,12 +54,17 @@ class RuleResult(NamedTuple):
 
 def local(element: Element) -> str:
     """Return the name of an element without its namespace."""
-    return str(element.tag).rpartition("}")[2]
+    return _local(element.tag) if isinstance(element.tag, str) else ""
+
+
+@lru_cache(maxsize=1_000)
+def _local(tag: str) -> str:
+    return tag.rpartition("}")[2]
 
 
 def children(element: Element, name: str) -> Iterator[Element]:
     """Yield the elements of a name that stand directly in another, in whatever namespace."""
-    return (child for child in element if isinstance(child.tag, str) and local(child) == name)
+    return (child for child in element if local(child) == name)
 
 
 def text_of(element: Element | None) -> str:
@@ -72,7 +80,7 @@ def first_text(element: Element, name: str) -> str:
 def rule_of(element: Element) -> BenchmarkRule:
     """Return a rule of a benchmark."""
     references = [
-        (text_of(one) or one.get("href", ""), one.get("href", ""))
+        Fact(text_of(one) or one.get("href", ""), one.get("href", ""))
         for one in children(element, "reference")
         if text_of(one) or one.get("href")
     ]
@@ -97,7 +105,7 @@ def result_of(element: Element) -> RuleResult:
     contents: list[tuple[str, str]] = []
     instances = []
     for child in element:
-        name = local(child) if isinstance(child.tag, str) else ""
+        name = local(child)
         if name == "result":
             result = (child.text or "").strip()
         elif name == "ident":

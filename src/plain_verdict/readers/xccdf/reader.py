@@ -180,7 +180,7 @@ class _Reading:
             asks=self._text(rule.asks),
             why=self._text(rule.why),
             mend=self._text(rule.mend),
-            references=tuple((one_line(words, 200), address) for words, address in rule.references if address),
+            references=tuple(Fact(one_line(one.key, 200), one.value) for one in rule.references if one.value),
         )
 
     def checks(self) -> Iterator[Check]:
@@ -193,8 +193,9 @@ class _Reading:
                 moment = read_moment(text) if text else None
                 if moment:
                     self.moments.append(moment)
+            host = (Fact(_HOST, one_line(results.host, 200)),) if results.host else ()
             for result in results.results:
-                yield self._check(result, suite, results.host)
+                yield self._check(result, suite, host)
 
     def _facts(self, results: _Results) -> Iterator[Fact]:
         if results.profile:
@@ -211,7 +212,7 @@ class _Reading:
                 if value is not None and most:
                     yield Score(system.rpartition(":")[2], value, most, one_line(results.host, 200))
 
-    def _check(self, result: RuleResult, suite: tuple[str, ...], host: str) -> Check:
+    def _check(self, result: RuleResult, suite: tuple[str, ...], host: tuple[Fact, ...]) -> Check:
         told = self.rules.get(result.rule, BenchmarkRule())
         self._nameless += not result.rule
         outcome, reason = self._outcome(result, told)
@@ -240,9 +241,9 @@ class _Reading:
             ),
             facts=tuple(self._facts_of(result, told)),
             description=told.asks,
-            links=tuple(Fact(words, address) for words, address in told.references),
+            links=told.references,
             variant=(
-                *((Fact(_HOST, one_line(host, 200)),) if host else ()),
+                *host,
                 *(Fact(_INSTANCE, one_line(one, 200)) for one in result.instances),
             ),
             rule=Rule(
@@ -285,7 +286,7 @@ class _Reading:
     def _facts_of(self, result: RuleResult, told: BenchmarkRule) -> Iterator[Fact]:
         if result.rule:
             yield Fact("rule", one_line(result.rule, self._limits.name_chars))
-        weight = read_number(result.weight or told.weight, ".")
+        weight = _weight_of(result.weight or told.weight)
         if weight is not None and weight != 1:  # NIST IR 7275r4, 6.4.4.2: 1 where none is given
             yield Fact("weight", f"{weight:g}")
         for system, text in result.idents:
@@ -306,6 +307,11 @@ class _Reading:
         for results in self.several:
             if not results.results:
                 yield ReadingNote(path, "holds a test without any result of a rule", results_missing=True)
+
+
+@lru_cache(maxsize=1_000)
+def _weight_of(text: str) -> float | None:
+    return read_number(text, ".")
 
 
 @lru_cache(maxsize=1_000)
