@@ -129,7 +129,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return the checks that failed or errored, in the order of their suites."""
         return tuple(check for group in self.suites for check in group.checks[: group.bad])
 
-    @property
+    @cached_property
     def open_bad(self) -> bool:
         """Return whether what failed is open from the start."""
         counting = [check for check in self.bad if check.id not in self.verdict.waived]
