@@ -27,9 +27,11 @@ from plain_verdict.load.numbers import numbers_of
 from plain_verdict.load.percentiles import rank_of
 from plain_verdict.load.rates import effect_of, wilson
 from plain_verdict.load.state import LoadState
+from plain_verdict.readers import read_all
 from plain_verdict.readers.samples import blocks
 from plain_verdict.readers.samples.counting import _count_part
 from plain_verdict.readers.samples.opening import open_samples
+from plain_verdict.settings.limits import DEFAULT_LIMITS
 
 LINES = "".join(
     json.dumps({"ts": 1795312800 + at, "timings": {"duration_ms": at + 1}, "route": "Pay", "status": 200 if at % 10 else 503, "queue": at % 4}) + "\n"
@@ -285,7 +287,7 @@ def test_a_cluster_gives_the_same_numbers_also_when_a_worker_dies(tmp_path, monk
     def counted(engine, then=lambda _: None):
         state = LoadState()
         with source.open() as stream:
-            parts = list(blocks.blocks(stream, 2, 20_000))[0:]
+            parts = list(blocks.blocks(stream, 2, 20_000))
             parts[0] = parts[0]._replace(data=parts[0].data[opened.begins :])
             for number, found in enumerate(engine.each(partial(_count_part, opened.parser, 0.0), parts)):
                 state.merge(found.state, same_clients=True)
@@ -400,3 +402,20 @@ def test_samples_of_real_clients_give_the_numbers_of_numpy(tool, tmp_path, name)
             if told[f"p{per_cent}_ms"] is not None:
                 exact = times[rank_of(per_cent / 100, len(times)) - 1]
                 assert told[f"p{per_cent}_ms"] == pytest.approx(exact, rel=0.0005)
+
+
+def test_progress_tells_bytes_and_rows(tmp_path):
+    several = []
+    for name in ("a.jsonl", "b.jsonl"):
+        (tmp_path / name).write_text(LINES)
+        path = tmp_path / name
+        several.append(Source(path=name, open=partial(path.open, "rb"), size_bytes=path.stat().st_size))
+    told = []
+    read_all(several, DEFAULT_LIMITS, lambda *what: told.append(what))
+    total = sum(source.size_bytes for source in several)
+    assert {all_ for _, all_, _ in told} == {total}
+    assert [done for done, _, _ in told] == sorted(done for done, _, _ in told)
+    rows = [int(what.split(", ")[1].split()[0]) for _, _, what in told if what.startswith("b.jsonl, ")]
+    assert rows == sorted(rows)
+    assert rows[-1] == 100
+    assert told[-1] == (total, total, "b.jsonl, 100 rows")

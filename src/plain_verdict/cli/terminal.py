@@ -128,7 +128,7 @@ class Progress:
             self._shown = RichProgress(console=Console(stderr=True), transient=True, auto_refresh=False)
             self._task = self._shown.add_task(self._what, total=total)
             self._shown.start()
-        name = f"{self._what} {what.rpartition('/')[2][:40]}".rstrip()
+        name = f"{self._what} {what.rpartition('/')[2][:60]}".rstrip()
         self._shown.update(self._task, completed=done, total=total, description=escape_markup(name), refresh=True)
 
     def __enter__(self) -> "Progress":

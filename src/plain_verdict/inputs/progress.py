@@ -16,7 +16,7 @@ _BUFFER_BYTES = 1 << 17
 
 
 class OnProgress(Protocol):
-    """Told how much is done, how much there is in all, and what it is: in reading, bytes and a file's path.
+    """Told how much is done, how much there is in all, and what it is: in reading, bytes, and a file's path.
 
     ``total`` None: nobody knows how much there is.
     """

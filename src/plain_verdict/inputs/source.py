@@ -39,6 +39,8 @@ class Source(msgspec.Struct, frozen=True):
     kind: Kind | None = None
     damage: Callable[[], str] = str
     """Says, once it is read, why it could not be unpacked to its end; "" where it could."""
+    on_rows: Callable[[int], object] = int
+    """Told how many rows are read, by readers of files that are made of them."""
 
     @property
     def folder(self) -> str:

@@ -1,6 +1,7 @@
 """Reads result files: tells their format by their content and hands each to the reader for it."""
 
 from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from hashlib import blake2b
 from io import BufferedReader
 from pathlib import Path
@@ -29,6 +30,7 @@ from plain_verdict.readers.xccdf.reader import XccdfReader
 from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.shapes import Shape
+from plain_verdict.text.formatting import plural
 
 if TYPE_CHECKING:
     from plain_verdict.readers.shape.reader import ShapeReader
@@ -47,7 +49,6 @@ READERS: tuple[Reader, ...] = (
 )
 """Every format, in the order in which they are tried; samples, which may look like much, are the last."""
 
-_OnFile = Callable[[str], OnBytesRead]
 """Given a file's path, returns what is told how much of it is read."""
 
 
@@ -67,7 +68,7 @@ def read_all(
     reading = _Reading(limits, readers_with(shapes, samples))
     before, total = 0, sum(source.size_bytes for source in sources)
     for source in sources:
-        reading.add(source, _of_all(on_progress, before, total))
+        reading.add(source, partial(_FileProgress, on_progress, before, total))
         before += source.size_bytes
     reading.note_folders_without_results(sources)
     return Run(
@@ -114,8 +115,29 @@ def _unused(shapes: Sequence[Shape], files: Sequence[ResultFile]) -> Iterator[st
             yield f"The shape “{shape.name}” fits no file: it is for {wanted}."
 
 
-def _of_all(on_progress: OnProgress, before: int, total: int) -> _OnFile:
-    return lambda path: lambda done: on_progress(min(before + done, total), total, path)
+class _FileProgress:
+    """Tells how far the reading of all files is while one of them is read."""
+
+    def __init__(self, on_progress: OnProgress, before: int, total: int, path: str) -> None:
+        self._on_progress = on_progress
+        self._before, self._total = before, total
+        self._path = path
+        self._done = 0
+        self._rows = ""
+
+    def on_bytes(self, done: int) -> None:
+        """Tell that so many bytes of the file are read."""
+        self._done = done
+        self._tell()
+
+    def on_rows(self, rows: int) -> None:
+        """Tell that so many of its rows are read."""
+        self._rows = f", {plural(rows, 'row')}"
+        self._tell()
+
+    def _tell(self) -> None:
+        done = min(self._before + self._done, self._total)
+        self._on_progress(done, self._total, f"{self._path}{self._rows}")
 
 
 class _Reading:
@@ -130,13 +152,15 @@ class _Reading:
         self._unpacking = Unpacking(limits)
         self._fruitful: set[str] = set()
 
-    def add(self, source: Source, on_file: _OnFile) -> None:
+    def add(self, source: Source, on_file: Callable[[str], _FileProgress]) -> None:
         """Read a source, or each file in it where it is an archive."""
         results = len(self.files) + len(self.unread)
         try:
             for part in _parts(source, self._unpacking, self._readers):
+                progress = on_file(part.path)
+                told = msgspec.structs.replace(part, on_rows=progress.on_rows)
                 try:
-                    self.files.append(read_source(part, self._limits, on_file(part.path), self._readers))
+                    self.files.append(read_source(told, self._limits, progress.on_bytes, self._readers))
                 except ReadError as error:
                     self._note(part, error)
         except ReadError as error:

@@ -1,6 +1,6 @@
 """Counts the samples of a file, block by block, wherever the engine does it."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import NamedTuple, Protocol
 
@@ -71,10 +71,16 @@ def _count_part(parser: Parser, from_us: float, part: Part) -> Counted:
     return Counted(state, bad)
 
 
-def count(parser: Parser, parts: Iterable[Part], engine: Engine, from_us: float = 0.0) -> Counted:
-    """Return what all blocks of a file hold; rows that started before ``from_us`` are left out, and counted."""
+def count(
+    parser: Parser, parts: Iterable[Part], engine: Engine, from_us: float, on_rows: Callable[[int], object]
+) -> Counted:
+    """Return what all blocks of a file hold; rows that started before ``from_us`` are left out, and counted.
+
+    ``on_rows`` is told how many rows are read.
+    """
     whole = Counted(LoadState(), BadRows())
     for state, bad in engine.each(partial(_count_part, parser, from_us), parts):
         whole.state.merge(state, same_clients=True)
         whole.bad.merge(bad)
+        on_rows(whole.state.rows + whole.state.left_out + whole.bad.number)
     return whole

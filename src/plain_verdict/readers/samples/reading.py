@@ -43,7 +43,7 @@ def read_samples(source: Source, options: SamplesOptions, shape: Shape | None = 
 def _counted(source: Source, opened: Opened, options: SamplesOptions, from_us: float) -> Counted:
     try:
         with source.open() as stream:
-            return count(opened.parser, opened.parts(stream), options.engine, from_us)
+            return count(opened.parser, opened.parts(stream), options.engine, from_us, source.on_rows)
     except EngineError as error:
         hint = "see that its workers have the same plain-verdict[cluster], or leave --engine out"
         raise ReadError(f"can't be counted on the cluster: {error}", path=source.path, hint=hint) from error
