@@ -185,7 +185,7 @@ def test_the_demo_shows_what_it_promises(tool, tmp_path):
     done = tool("demo", "here")
     assert done.code == 0
     assert (
-        "23 of 128 checks failed or could not finish (11 functional, 3 API, 1 load and 8 compliance), 5 of them waived"
+        "23 of 128 checks failed or could not finish (11 functional, 3 API, 1 load and 8 compliance), 5 of them set aside"
         in done.out
     )
     assert "What to look at" in done.out

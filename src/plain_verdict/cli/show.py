@@ -41,9 +41,9 @@ def show_verdict(verdict: Verdict) -> None:
     """
     show(verdict.sentence, verdict.word.value)
     for cause in verdict.causes[:_CAUSES_SHOWN]:
-        waived = all(check.id in verdict.waived for check in cause.checks)
+        aside = verdict.aside_of(cause)
         show(f"{len(cause.checks):>5,}", "failed", end="  ")
-        show(f"{shorten(cause.name, TOLD_NAME_CHARS)}{', waived' if waived else ''}")
+        show(f"{shorten(cause.name, TOLD_NAME_CHARS)}{f', {aside}' if aside else ''}")
         show(f"       {join_list([' › '.join((*check.suite, check.title)) for check in cause.checks])}", "soft")
     if len(verdict.causes) > _CAUSES_SHOWN:
         show(f"       and {len(verdict.causes) - _CAUSES_SHOWN:,} more causes", "soft")

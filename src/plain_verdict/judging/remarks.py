@@ -14,7 +14,7 @@ def reasons_of(run: CheckedScope, broken: Sequence[ConditionResult]) -> Iterator
     for outcome, what in ((Outcome.FAILED, "failed"), (Outcome.ERRORED, "could not finish")):
         waived = run.waived.of(outcome)
         if tally.of(outcome):
-            ending = f", {waived:,} of them waived." if waived else "."
+            ending = f", {waived:,} of them {run.aside_word}." if waived else "."
             yield f"{capital(spelled(tally.of(outcome), 'check'))} {what}{ending}"
     if tally.undecided:
         yield _undecided(tally.undecided)
@@ -46,7 +46,7 @@ def _on_failures(facts: SentenceFacts, sentence: Explanation) -> Iterator[str]:
 def _on_few(facts: SentenceFacts, sentence: Explanation) -> Iterator[str]:
     tally = facts.tally
     if facts.waived and not sentence.waived:
-        yield f"{capital(_few(facts.waived))} of what failed {'is' if facts.waived == 1 else 'are'} waived."
+        yield f"{capital(_few(facts.waived))} of what failed {'is' if facts.waived == 1 else 'are'} {facts.aside}."
     if tally.undecided and not sentence.undecided:
         yield _undecided(tally.undecided)
 

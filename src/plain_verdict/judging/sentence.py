@@ -17,6 +17,8 @@ class SentenceFacts(Value, frozen=True):
     tally: Tally
     gaps: int = 0
     waived: int = 0
+    aside: str = "waived"
+    """What is said of those that may fail: waived, or set aside."""
     kinds: tuple[KindVerdict, ...] = ()
     cause: Cause | None = None
     broken: tuple[ConditionResult, ...] = ()
@@ -88,7 +90,7 @@ def _most_telling(facts: SentenceFacts, *, whole: bool) -> tuple[str, dict[str, 
         name = shorten(cause.name, _NAME_CHARS)
         return f", {number} {'because of' if cause.by_rule else 'with'} “{name}”", {"cause": True}
     if facts.waived:
-        return f", {facts.waived:,} of them waived", {"waived": True}
+        return f", {facts.waived:,} of them {facts.aside}", {"waived": True}
     if _many_skipped(facts.tally) and not whole:
         return _aside(facts.tally), {"skipped": True}
     return "", {}
@@ -116,7 +118,8 @@ def _allowed(facts: SentenceFacts) -> Explanation:
     bad = tally.failed + tally.errored
     passed = f"{tally.passed:,} of {plural(tally.total, 'check')} passed"
     if facts.waived == bad:
-        return Explanation(f"{passed}; {bad:,} failed and {'is' if bad == 1 else 'are'} waived.", waived=True)
+        verb = "is" if bad == 1 else "are"
+        return Explanation(f"{passed}; {bad:,} failed and {verb} {facts.aside}.", waived=True)
     return Explanation(f"{passed}; {bad:,} failed, which the conditions allow.")
 
 

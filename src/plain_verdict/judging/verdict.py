@@ -15,7 +15,7 @@ from plain_verdict.judging.rules_apart import set_aside
 from plain_verdict.judging.sentence import SentenceFacts, explain
 from plain_verdict.judging.targets import sent_in
 from plain_verdict.judging.waivers import apply_waivers
-from plain_verdict.model import Cause, ConditionResult, Outcome, Run, State, Tally, Verdict, VerdictWord
+from plain_verdict.model import Cause, ConditionResult, Outcome, Run, State, Tally, Verdict, VerdictWord, aside_word
 from plain_verdict.settings.rules import ConditionRule, Rules, Scope
 from plain_verdict.text.formatting import join_list, plural
 
@@ -43,6 +43,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         tally=run.tally,
         gaps=gaps,
         waived=len(waived),
+        aside=aside_word(waived.values()),
         kinds=kinds,
         requests=sum(sent.whole.count for sent in sent_in(run)),
         cause=_largest(causes, run.tally),
@@ -100,7 +101,8 @@ def _none_of(outcomes: Sequence[Outcome], run: CheckedScope) -> ConditionResult:
     """Return the condition that no check ends so, waived checks aside."""
     numbers = {outcome: run.tally.of(outcome) - run.waived.of(outcome) for outcome in outcomes}
     bad = [f"{number:,} {outcome.value}" for outcome, number in numbers.items() if number]
-    aside = ", waived checks aside" if run.waived.total else ""
+    several = "waived checks aside" if run.aside_word == "waived" else f"but what is {run.aside_word}"
+    aside = f", {several}" if run.waived.total else ""
     words = f"Nothing {' or '.join(_VERBS[outcome] for outcome in outcomes)}{aside}"
     state = State.BROKEN if bad else State.KEPT
     return ConditionResult(words, state, join_list(bad) or f"0 {outcomes[0].value}")

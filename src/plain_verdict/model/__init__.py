@@ -57,7 +57,16 @@ from plain_verdict.model.run import (
     in_order,
     tally_of,
 )
-from plain_verdict.model.verdict import Cause, ConditionResult, KindVerdict, State, Verdict, VerdictWord, Waived
+from plain_verdict.model.verdict import (
+    Cause,
+    ConditionResult,
+    KindVerdict,
+    State,
+    Verdict,
+    VerdictWord,
+    Waived,
+    aside_word,
+)
 
 __all__ = [
     "BAD",
@@ -127,6 +136,7 @@ __all__ = [
     "VerdictWord",
     "Waiting",
     "Waived",
+    "aside_word",
     "counting_last",
     "evidence_of",
     "exchanges_of",

@@ -1,5 +1,6 @@
 """The verdict on a run: conditions, causes, waivers."""
 
+from collections.abc import Iterable
 from datetime import date
 from enum import StrEnum
 
@@ -63,6 +64,11 @@ class Waived(Value, frozen=True):
     link: str = ""
 
 
+def aside_word(several: Iterable[Waived]) -> str:
+    """Return what is said of checks that may fail: waived where each has a last day, else set aside."""
+    return "waived" if all(one.until for one in several) else "set aside"
+
+
 class KindVerdict(Value, frozen=True):
     """The judgement on one kind of a run: ``why`` goes on from the word."""
 
@@ -96,6 +102,11 @@ class Verdict(msgspec.Struct, frozen=True):
     def sentence(self) -> str:
         """Return the verdict as one sentence to read aloud."""
         return f"{self.word.capitalize()}: {self.why}"
+
+    def aside_of(self, cause: Cause) -> str:
+        """Return that all of a cause is waived or set aside; "" where it is not."""
+        several = [self.waived[check.id] for check in cause.checks if check.id in self.waived]
+        return aside_word(several) if len(several) == len(cause.checks) else ""
 
     @property
     def all_remarks(self) -> tuple[str, ...]:

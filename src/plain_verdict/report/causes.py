@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 import msgspec
 
-from plain_verdict.model import Cause, Check, Problem, Verdict, Waived
+from plain_verdict.model import Cause, Check, Problem, Verdict, Waived, aside_word
 from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
 from plain_verdict.report.shown_check import describe_waiver
 
@@ -28,7 +28,8 @@ class CauseEntry(msgspec.Struct, frozen=True):
     checks: tuple[Check, ...]
     more: tuple[Check, ...]
     unlisted: int
-    waived: int
+    waived: str
+    """How many of its checks are; "" where none is."""
     set_aside: str
     message: tuple[tuple[str, bool], ...]
     problem: Problem | None
@@ -51,7 +52,7 @@ def _entry(cause: Cause, waived: Mapping[str, Waived], evidence: EvidenceIndex, 
         checks=cause.checks[:_LISTED],
         more=cause.checks[_LISTED:listed],
         unlisted=max(0, len(cause.checks) - listed),
-        waived=len(of_it),
+        waived=f"{len(of_it):,} {aside_word(of_it)}" if of_it else "",
         set_aside=describe_waiver(of_it[0]) if len(of_it) == len(cause.checks) else "",
         message=() if typical == cause.name else cause.typical,
         problem=_telling_problem(cause.checks),

@@ -18,7 +18,7 @@ def _failures(outcome: Outcome) -> Measure:
 
     def describe(scope: CheckedScope, number: float) -> str:
         waived = scope.waived.of(outcome)
-        return f"{number:,.0f} {outcome.value}{f', {waived:,} waived' if waived else ''}"
+        return f"{number:,.0f} {outcome.value}{f', {waived:,} {scope.aside_word}' if waived else ''}"
 
     return Measure(outcome.value, COUNT, find, describe)
 

@@ -8,7 +8,7 @@ from typing import Protocol
 
 import msgspec
 
-from plain_verdict.model import ApiCalls, Check, Requirements, Score, Tally, Waived, tally_of
+from plain_verdict.model import ApiCalls, Check, Requirements, Score, Tally, Waived, aside_word, tally_of
 from plain_verdict.operations.numbers import CallNumbers, count_calls
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import format_duration
@@ -63,6 +63,11 @@ class CheckedScope:
     def waived(self) -> Tally:
         """Return how those ended that are waived."""
         return tally_of([check for check in self.checks if check.id in self._waived]) if self._waived else Tally()
+
+    @cached_property
+    def aside_word(self) -> str:
+        """Return what is said of those that are waived."""
+        return aside_word(self._waived[check.id] for check in self.checks if check.id in self._waived)
 
     def is_waived(self, check: Check) -> bool:
         """Return whether a check may fail."""

@@ -44,7 +44,8 @@ class DigestCause(msgspec.Struct, frozen=True):
     checks: tuple[tuple[str, str], ...]
     """Names and messages."""
     more: int
-    waived: bool
+    aside: str
+    """That all of it is waived or set aside, else ""."""
 
 
 class Digest(msgspec.Struct, frozen=True):
@@ -152,9 +153,10 @@ def _cause(cause: Cause, verdict: Verdict) -> DigestCause:
     checks = tuple(
         (_cut(" › ".join((*check.suite, check.title))), _cut(_why(check))) for check in cause.checks[:_CHECKS]
     )
-    waived = all(check.id in verdict.waived for check in cause.checks)
     number = len(cause.checks)
-    return DigestCause(number, _cut(cause.name), _cut(cause.advice), checks, number - len(checks), waived)
+    return DigestCause(
+        number, _cut(cause.name), _cut(cause.advice), checks, number - len(checks), verdict.aside_of(cause)
+    )
 
 
 def _why(check: Check) -> str:
@@ -205,7 +207,7 @@ def _plain_load(words: _Words) -> list[str]:
 
 
 def _plain_cause(cause: DigestCause) -> Iterator[str]:
-    yield f"{cause.number:,} x {cause.name}{', waived' if cause.waived else ''}"
+    yield f"{cause.number:,} x {cause.name}{f', {cause.aside}' if cause.aside else ''}"
     if cause.advice:
         yield f"    {cause.advice}"
     for name, why in cause.checks:
