@@ -206,7 +206,7 @@ def _publish_file(report: Report, file: str, writer: str) -> Path | None:
         return None
     path = Path(file).absolute()
     for found in render(report, writer):
-        write_bytes(path, found.content if isinstance(found.content, bytes) else "".join(found.content).encode())
+        write_bytes(path, _bytes_of(found))
     return path
 
 
@@ -217,9 +217,12 @@ def _publish_folder(report: Report, folder: str, writer: str) -> Path | None:
     path = Path(folder).absolute()
     files = list(render(report, writer))
     for file in files:
-        content = file.content if isinstance(file.content, bytes) else "".join(file.content).encode()
-        write_bytes(path / file.name, content)
+        write_bytes(path / file.name, _bytes_of(file))
     return path if files else None
+
+
+def _bytes_of(file: OutputFile) -> bytes:
+    return file.content if isinstance(file.content, bytes) else "".join(file.content).encode()
 
 
 def _counted(files: Iterator[OutputFile], on_progress: OnProgress) -> Iterator[OutputFile]:
@@ -247,5 +250,5 @@ def _publish_mail(report: Report, request: Request, page: Path) -> Path:
     attachment = Attachment(page.name, page.read_bytes()) if fits else None
     path = Path(request.mail.file).absolute()
     for file in MailWriter(request.mail.sender, request.mail.to, attachment).render(report):
-        write_bytes(path, file.content if isinstance(file.content, bytes) else "".join(file.content).encode())
+        write_bytes(path, _bytes_of(file))
     return path

@@ -97,29 +97,31 @@ def test_requirements_of_every_form_are_told_with_their_checks(tool, tmp_path, b
 
 
 ODD = {
-    "asked.csv": ("Title;Owner\nx;y\n", "has no column of ids among title, owner"),
+    "asked.csv": ("Title;Owner\nx;y\n", "has no column “id” among title, owner"),
+    "quote.csv": ('id;title\nBQ-1;One\nBQ-2;"two\nBQ-3;Three\n', "holds 1 row that can't be read: line 3 has a quote that is never closed"),
     "asked.toml": ("[[requirement]]\ntitle = 3\n", "without an id"),
     "broken.toml": ("[[requirement", "is no TOML"),
     "asked.md": ("# Nothing here\n", "holds no requirement"),
     "twice.md": ("- BQ-1 One\n- BQ-1 Two\n", "stand twice, and the first counts: BQ-1"),
     "asked.reqif": ('<!DOCTYPE a [<!ENTITY b "c">]><a/>', "has a DOCTYPE, which is refused"),
+    "wide.reqif": ("<?xml version='1.0' encoding='utf-16'?>" + "<!-- x -->" * 2000 + '<!DOCTYPE a SYSTEM "a.dtd"><a/>', "has a DOCTYPE, which is refused"),
     "cut.reqif": ("<REQ-IF><CORE", "is no XML"),
     "asked.feature": ("Feature: x\n  Scenario: y\n    Given z\n    nonsense\n", "is no feature file: (4:5)"),
     "asked.docx": ("", "is of no form that is known"),
     "none.md": (None, "No file of requirements fits none.md"),
-}
+}  # fmt: skip
 
 
 @pytest.mark.parametrize(("name", "text", "what"), [(name, *odd) for name, odd in ODD.items()], ids=ODD)
 def test_a_file_that_is_none_is_said_and_costs_nothing_else(tool, tmp_path, name, text, what):
     if text is not None:
-        (tmp_path / name).write_text(text)
+        (tmp_path / name).write_text(text, "utf-16" if name == "wide.reqif" else "utf-8")
     (tmp_path / "more.md").write_text("- BQ-9 The last one\n")
     (tmp_path / "r.xml").write_text(CASES)
     done = tool("judge", "r.xml", "--requirements", name, "more.md", "--json")
     assert what in done.err
     assert "Traceback" not in done.err
-    assert sum(json.loads(done.out)["requirements"].values()) == (2 if name == "twice.md" else 1)
+    assert sum(json.loads(done.out)["requirements"].values()) == {"twice.md": 2, "quote.csv": 3}.get(name, 1)
 
 
 @given(st.lists(st.sampled_from(Outcome), max_size=6))

@@ -19,6 +19,8 @@ DRIVER = {
          "messageStrings": {"default": {"text": "“{0}” runs {{text}} at {1}"}}},
         {"id": "Q2", "shortDescription": {"text": "Names say what they are"}, "defaultConfiguration": {"level": "note"}},
         {"id": "Q3", "properties": {"security-severity": "9.8"}},
+        {"id": "Q4", "properties": {"security-severity": "NaN"}},
+        {"id": "Q5", "properties": {"security-severity": "-1"}},
     ],
 }  # fmt: skip
 PLACE = {
@@ -58,6 +60,7 @@ SARIF = {
     ),
     "no rule says its level": ([result("Q9")], {}, ["Q9 failed medium"]),
     "a score, by its bands": ([result("Q3", level="note")], {}, ["Q3 failed critical"]),
+    "a score that is none": ([result("Q4", level="error"), result("Q5")], {}, ["Q4 failed high", "Q5 failed medium"]),
     "by index alone, 3.27.6": ([{"ruleIndex": 1, "message": {"text": "x"}}], {}, ["Q2: Names say what they are failed low apart"]),
     "by the first parts of the id, 3.27.5": ([result("Q1/deep/er")], {}, ["Q1/deep/er: no-eval failed high"]),
     "by an extension, 3.54": (
@@ -68,6 +71,8 @@ SARIF = {
     "no rule at all": ([{"message": {"text": "x"}}], {}, ["Findings without a rule failed medium"]),
     "all suppressed, 3.27.23": ([result(suppressions=[{"kind": "external", "justification": "only in tests"}])], {}, ["Q1: no-eval failed high apart"]),
     "suppressed and not, 3.27.23": ([result(suppressions=[{"kind": "inSource"}]), result()], {}, ["Q1: no-eval failed high"]),
+    "all suppressed, and one open": ([result(suppressions=[{"kind": "external"}]), result(kind="open")], {}, ["Q1: no-eval undecided high"]),
+    "one counts, and one open": ([result(), result(kind="open")], {}, ["Q1: no-eval failed high"]),
     "under review, 3.35.3": ([result(suppressions=[{"kind": "external", "status": "underReview"}])], {}, ["Q1: no-eval failed high"]),
     "rejected beside accepted, 3.35.3": ([result(suppressions=[{"kind": "external"}, {"kind": "external", "status": "rejected"}])], {}, ["Q1: no-eval failed high"]),
     "absent from the baseline, 3.27.24": ([result(baselineState="absent")], {}, ["The scan found nothing passed none"]),
@@ -103,6 +108,7 @@ WRONG = {
         log(invocations=[{"executionSuccessful": False, "toolExecutionNotifications": [{"level": "error", "message": {"text": "out of memory"}}]}]),
         "did not run to its end: out of memory", "undecided",
     ),
+    "results in another file": (log(externalPropertyFileReferences={"results": [{"location": {"uri": "more.sarif"}}]}), "stand in 1 other file, which is not read", "undecided"),
     "no run": ('{"version": "2.1.0", "runs": []}', "holds no run of a tool", "undecided"),
 }  # fmt: skip
 
@@ -191,6 +197,7 @@ GRADES = {
     "unknown counts as medium": ("unknown", rule_result("R1", "fail"), "failed medium"),
     "the result's own severity": ("low", rule_result("R1", "fail", severity="high"), "failed high"),
     "unscored": ("high", rule_result("R1", "fail", role="unscored"), "skipped high"),
+    "allowed, then named anew": ("high", rule_result("R1", "informational", OVERRIDE + OVERRIDE.replace(">pass<", ">informational<").replace(">fail<", ">pass<")), "failed high apart"),
     "allowed by somebody": ("high", rule_result("R1", "pass", OVERRIDE), "failed high apart"),
     "made worse by somebody": ("high", rule_result("R1", "fail", OVERRIDE.replace(">fail<", ">x<").replace(">pass<", ">fail<").replace(">x<", ">pass<")), "failed high"),
 }  # fmt: skip
@@ -208,6 +215,22 @@ def test_severities_roles_and_overrides_of_rules(tool, tmp_path, severity, resul
         if "skipped" in told
         else "fit"
     )
+
+
+def test_results_before_the_place_of_a_cut_count(tool, tmp_path):
+    results = "".join(rule_result(f"xccdf_q_rule_r{at}", "fail" if at == 1 else "pass") for at in range(20))
+    text = xccdf(results, RULE.format(severity="high"))
+    whole, cut = tmp_path / "x.xml", tmp_path / "cut.xml"
+    whole.write_text(text)
+    cut.write_text(text[: text.index("xccdf_q_rule_r9")])
+    ids = {}
+    for path in (whole, cut):
+        summary = json.loads(tool("judge", path.name, "--json", "--detail").out)
+        assert summary["verdict"] == "not fit"
+        assert sum(check["outcome"] == "failed" for check in summary["checks"]) == 1
+        ids[path] = [check["id"] for check in summary["checks"]]
+    assert ids[cut] == ids[whole][:9]
+    assert any("cut off" in note for note in summary["files"][0]["notes"])
 
 
 def test_rules_of_several_hosts_stand_on_the_page(tool, tmp_path, browser):
@@ -284,6 +307,25 @@ EARL_TABLE = {
 }  # fmt: skip
 ASSERTION = """<#a{at}> a earl:Assertion ; earl:assertedBy <#kari> ; earl:mode earl:manual ; earl:subject <https://desk.test/> ; earl:test <https://www.w3.org/TR/WCAG21/#c-{at}> ;
   earl:result [ a earl:TestResult ; earl:outcome {outcome} ; earl:info "because {at}" ; earl:pointer [ ptr:expression "#map-{at}" ] ] ."""
+
+
+# What one node asserts, more than it should or without its type: its parts, and the outcomes that are worst.
+SAID = {
+    "two results": ("a earl:Assertion ; earl:test <#t> ; earl:result [ earl:outcome earl:passed ] , [ earl:outcome earl:failed ]", {"failed"}),
+    "two outcomes": ("a earl:Assertion ; earl:test <#t> ; earl:result [ earl:outcome earl:failed , earl:passed ]", {"failed"}),
+    "two subjects": ("a earl:Assertion ; earl:test <#t> ; earl:subject <#a> , <#b> ; earl:result [ earl:outcome earl:failed ]", {"failed"}),
+    "no type": ("earl:test <#t> ; earl:result [ earl:outcome earl:failed ]", {"failed"}),
+    "no result": ("a earl:Assertion ; earl:test <#t>", {"undecided"}),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("said", "outcomes"), SAID.values(), ids=SAID)
+def test_no_part_of_what_is_asserted_is_lost(tool, tmp_path, said, outcomes):
+    more = "<#n> a earl:Assertion ; earl:test <#u> ; earl:result [ earl:outcome earl:passed ] ."
+    (tmp_path / "r.ttl").write_text(f"@prefix earl: <http://www.w3.org/ns/earl#> .\n{more}\n<#m> {said} .\n")
+    checks = json.loads(tool("judge", "r.ttl", "--json", "--detail").out)["checks"]
+    assert {check["outcome"] for check in checks} - {"passed"} == outcomes
+    assert len(checks) == (3 if said.count("subject") else 2)
 
 
 def earl():

@@ -84,6 +84,15 @@ def test_samples_of_any_form_are_counted_by_the_same_rules(
     assert bad == 0 or summary["verdict"] == "undecided"
 
 
+def test_a_shape_that_names_more_columns_for_one_thing_is_said(tool, tmp_path):
+    (tmp_path / "odd.csv").write_text(ODD)
+    for key in ("wann", "wie lange"):
+        (tmp_path / "plain-verdict.toml").write_text(SHAPE.replace(f'from = "{key}"', 'from = ["wann", "was"]'))
+        done = tool("judge", "odd.csv")
+        assert "odd.csv: has one column for each thing, and the shape names more for one of them" in done.err
+        assert "this is a bug" not in done.err
+
+
 SUMS = {
     "began": "2026-11-22T09:00:00Z",
     "ended": "2026-11-22T09:10:00Z",

@@ -1,22 +1,24 @@
 """Reads lists of what people check by hand: Markdown task lists and tables."""
 
-import csv
 import re
-from io import StringIO
+from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
 
+from plain_verdict.asked.markdown import HEADING, Headings, lines_of
+from plain_verdict.asked.tables import CELL_CHARS, rows_by_header
 from plain_verdict.errors import UsageError
+from plain_verdict.readers.csv_text import BadRow
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.encoding import as_text
-from plain_verdict.text.names import words_of
 
-_CHARS = 500
-_HEADING = re.compile(r"^(#{1,6})\s+(.*?)\s*#*\s*$")
 _TASK = re.compile(r"^\s*(?:[-*+]|\d+[.)])\s+\[[ xX]\]\s+(.*)$")
-_CHECKS = ("check", "name", "title", "what", "step")
-_SUITES = ("suite", "section", "group", "area")
-_ABOUTS = ("how", "description", "expected", "about")
+_COLUMNS = {
+    "check": ("check", "name", "title", "what", "step"),
+    "suite": ("suite", "section", "group", "area"),
+    "description": ("how", "description", "expected", "about"),
+}
+_HINT = "write its items as “- [ ] what to check”, or a CSV file with a column check"
 
 
 class Item(NamedTuple):
@@ -30,43 +32,31 @@ class Item(NamedTuple):
 def read_checklist(path: Path) -> list[Item]:
     """Return the items of a list. Raises UsageError for a file that holds none."""
     try:
-        text = as_text(path.read_bytes()).removeprefix("\ufeff")
+        data = path.read_bytes()
+        items = list((_table if path.suffix.lower() in (".csv", ".tsv") else _tasks)(data))
     except OSError as error:
         raise UsageError(f"can't be read ({error.strerror})", path=str(path)) from error
-    items = _table(text) if path.suffix.lower() in (".csv", ".tsv") else _tasks(text)
+    except ValueError as error:
+        raise UsageError(str(error), path=str(path), hint=_HINT) from error
     if not items:
-        hint = "write its items as “- [ ] what to check”, or a CSV file with a column check"
-        raise UsageError("holds no check", path=str(path), hint=hint)
+        raise UsageError("holds no check", path=str(path), hint=_HINT)
     return list(dict.fromkeys(items))
 
 
-def _tasks(text: str) -> list[Item]:
-    """Return the tasks of a Markdown list (GitHub Flavored Markdown 0.29, 5.3); headings above are suites."""
-    above: list[tuple[int, str]] = []
-    items = []
-    for line in text.splitlines():
-        heading, task = _HEADING.match(line), _TASK.match(line)
+def _tasks(data: bytes) -> Iterator[Item]:
+    """Yield the tasks of a Markdown list (GitHub Flavored Markdown 0.29, 5.3); headings above are suites."""
+    headings = Headings()
+    for line in lines_of(as_text(data)):
+        heading, task = HEADING.match(line), _TASK.match(line)
         if heading:
-            level = len(heading[1])
-            above = [*(one for one in above if one[0] < level), (level, one_line(heading[2], _CHARS))]
+            headings.enter(len(heading[1]), one_line(heading[2], CELL_CHARS))
         elif task:
-            items.append(Item(tuple(name for _, name in above), one_line(task[1], _CHARS)))
-    return items
+            yield Item(headings.path, one_line(task[1], CELL_CHARS))
 
 
-def _table(text: str) -> list[Item]:
-    first = text.partition("\n")[0]
-    rows = csv.reader(StringIO(text, newline=""), delimiter=max(",;\t", key=first.count))
-    header = [" ".join(words_of(cell)) for cell in next(rows, [])]
-    places = [
-        next((header.index(name) for name in names if name in header), None)
-        for names in (_SUITES, _CHECKS, _ABOUTS)
-    ]
-    items = []
-    for row in rows:
-        suite, name, about = (
-            one_line(row[at], _CHARS) if at is not None and at < len(row) else "" for at in places
-        )
-        if name:
-            items.append(Item((suite,) if suite else (), name, about))
-    return items
+def _table(data: bytes) -> Iterator[Item]:
+    for row in rows_by_header(data, _COLUMNS):
+        if isinstance(row, BadRow):
+            raise ValueError(f"line {row.line:,} {row.why}")
+        if row["check"]:
+            yield Item((row["suite"],) if row.get("suite") else (), row["check"], row.get("description", ""))

@@ -10,7 +10,7 @@ import msgspec
 from plain_verdict.asked.formats import FORMATS
 from plain_verdict.inputs.source import shown_path
 from plain_verdict.model import Requirement
-from plain_verdict.text.formatting import join_list
+from plain_verdict.text.formatting import join_list, plural
 
 _MOST_BYTES = 50_000_000
 
@@ -25,20 +25,23 @@ def read_requirements(names: Sequence[str]) -> tuple[tuple[Requirement, ...], tu
             notes.append(f"No file of requirements fits {shown_path(name)}.")
         for path in paths:
             try:
-                several = _read(path)
+                several, lost = _read(path)
             except (OSError, ValueError) as error:
                 why = error.strerror if isinstance(error, OSError) else str(error)
                 notes.append(f"The requirements in {shown_path(path)} are not read: it {why or error}.")
                 continue
+            if lost:
+                notes.append(
+                    f"{shown_path(path)} holds {plural(len(lost), 'row')} that can't be read: {join_list(lost)}."
+                )
             if not several:
                 notes.append(f"{shown_path(path)} holds no requirement.")
             found += several
+    first = {one.id: one for one in reversed(found)}
     twice = [id_ for id_, times in Counter(one.id for one in found).items() if times > 1]
     if twice:
         notes.append(f"Requirements stand twice, and the first counts: {join_list(twice)}.")
-    return tuple(
-        {one.id: one for one in reversed(found)}[id_] for id_ in dict.fromkeys(one.id for one in found)
-    ), tuple(notes)
+    return tuple(one for one in found if first[one.id] is one), tuple(notes)
 
 
 def _paths(name: str) -> list[Path]:
@@ -50,10 +53,14 @@ def _paths(name: str) -> list[Path]:
     return sorted(map(Path, glob.glob(name, recursive=True)))
 
 
-def _read(path: Path) -> list[Requirement]:
+def _read(path: Path) -> tuple[list[Requirement], list[str]]:
+    """Return the requirements of a file, and what can't be read in it. Raises OSError and ValueError."""
     reader = FORMATS.get(path.suffix.lower())
     if reader is None:
         raise ValueError(f"is of no form that is known; read are {', '.join(FORMATS)}")
     if path.stat().st_size > _MOST_BYTES:
         raise ValueError("is too large")
-    return [msgspec.structs.replace(one, source=shown_path(path)) for one in reader(path.read_bytes())]
+    parts = list(reader(path.read_bytes()))
+    several = [one for one in parts if isinstance(one, Requirement)]
+    lost = [one for one in parts if isinstance(one, str)]
+    return [msgspec.structs.replace(one, source=shown_path(path)) for one in several], lost

@@ -60,8 +60,9 @@ def of_metrics(rule: ConditionRule, metrics: Sequence[Metric]) -> Iterator[Targe
             met = f"{metric.count:,} values" if rule.measure == "value" else f"too few values ({metric.count:,})"
         else:
             met = format_metric(value, metric.unit)
-        known = limit is not None and value is not None
-        state = State.OPEN if not known else State.KEPT if keeps(value, limit) else State.BROKEN  # type: ignore[arg-type]
+        state = State.OPEN
+        if limit is not None and value is not None:
+            state = State.KEPT if keeps(value, limit) else State.BROKEN
         yield Target(rule, metric.name, words, state, bound, met, met, limit or 0.0)
 
 

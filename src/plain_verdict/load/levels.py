@@ -18,6 +18,12 @@ _PARTS = 4
 _STEPS_S = (1, 2, 5, 10, 15, 20, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 21600, 86400)
 
 
+def step_for(span_s: int, most: int) -> int:
+    """Return the steps, in whole seconds, that divide a time into at most so many: round ones where they do."""
+    widest = span_s // most + 1
+    return next((step for step in _STEPS_S if span_s // step < most), widest)
+
+
 def user_levels(state: LoadState) -> tuple[UserLevel, ...]:
     """Return what requests took at each number of users; nothing where these hardly vary.
 
@@ -76,8 +82,7 @@ def heat_of(state: LoadState) -> Heat | None:
         return None
     seconds, bins = split_seconds(keys)
     first, last = int(seconds[0]), int(seconds[-1])
-    widest = (last - first) // _COLUMNS + 1
-    step = next((step for step in _STEPS_S if (last - first) // step < _COLUMNS), widest)
+    step = step_for(last - first, _COLUMNS)
     columns = (seconds - first // step * step) // step
     rows = np.floor(np.log2(np.maximum(_middle(bins), 1.0)) * _PARTS).astype(np.int64)
     low, high = int(rows.min()), int(rows.max())

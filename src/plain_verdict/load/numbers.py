@@ -8,7 +8,7 @@ import numpy as np
 from plain_verdict.load.bins import COARSE_BITS, Ints, least_of
 from plain_verdict.load.counts import SparseCounts, starts_of
 from plain_verdict.load.hints import find_error_window, find_pauses, find_slow_start, find_waiting
-from plain_verdict.load.levels import heat_of, user_levels
+from plain_verdict.load.levels import heat_of, step_for, user_levels
 from plain_verdict.load.percentiles import (
     Batches,
     Histogram,
@@ -18,12 +18,10 @@ from plain_verdict.load.percentiles import (
     percentile,
 )
 from plain_verdict.load.state import LoadState, RequestState, Span, split_batches, split_fine, split_seconds
-from plain_verdict.model import Density, LoadRun, Percentile, RequestNumbers, Series
+from plain_verdict.model import ALL_REQUESTS, Density, LoadRun, Percentile, RequestNumbers, Series
 
 PER_CENTS = (50.0, 90.0, 95.0, 99.0, 99.9)
-WHOLE = "all requests"
 _WITH_INTERVAL = (50.0, 95.0, 99.0)
-_STEPS_S = (1, 2, 5, 10, 15, 20, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 21600, 86400)
 _MOST_STEPS = 130
 _MOST_MESSAGES = 40
 _MINUTE_S = 60
@@ -49,7 +47,7 @@ def numbers_of(state: LoadState, bad_rows: int = 0, paths: tuple[str, ...] = ())
         requests.append(_numbers(name, request, answered, both, batches[code]))
     answered = _histogram(*_summed(fine_bins, fine_counts), state.answered)
     both = _together(answered, *_summed(failed_bins, failed_counts), state.everything)
-    whole = _numbers(WHOLE, _all_of(state), answered, both, all_batches)
+    whole = _numbers(ALL_REQUESTS, _all_of(state), answered, both, all_batches)
     edges, shares = density(answered)
     span_s = (state.last_us - state.first_us) // 1_000_000
     seconds = _series(state, 1 + span_s // _MOST_SLOTS)
@@ -185,8 +183,7 @@ def _series(state: LoadState, step: int = 0) -> Series:
     """Return the run over time, in steps of so many seconds; 0: so wide that a drawing can show each."""
     first, last = (state.first_us or 0) // 1_000_000, (state.last_us or 0) // 1_000_000
     last = max(first, min(last, int(state.started.items()[0][-1])))  # nothing starts later
-    widest = (last - first) // _MOST_STEPS + 1
-    step = step or next((step for step in _STEPS_S if (last - first) // step < _MOST_STEPS), widest)
+    step = step or step_for(last - first, _MOST_STEPS)
     start = first // step * step
     size = min((last - start) // step + 1, _MOST_SLOTS)
     quantiles = _quantiles(state, start, step, size)

@@ -45,15 +45,12 @@ def _decisions(run: Run) -> Iterator[tuple[str, Decision]]:
 
 
 def _settled(file: ResultFile, decided: dict[str, Decision], used: set[str]) -> ResultFile:
-    checks = []
-    for check in file.checks:
-        decision = decided.get(check.id)
-        if decision is not None and check.outcome is Outcome.UNDECIDED:
-            used.add(check.id)
-            checks.append(_as_decided(check, decision))
-        else:
-            checks.append(check)
-    return msgspec.structs.replace(file, checks=tuple(checks)) if used else file
+    open_ones = {check.id for check in file.checks if check.outcome is Outcome.UNDECIDED} & decided.keys()
+    used |= open_ones
+    if not open_ones:
+        return file
+    checks = (_as_decided(one, decided[one.id]) if one.id in open_ones else one for one in file.checks)
+    return msgspec.structs.replace(file, checks=tuple(checks))
 
 
 def _as_decided(check: Check, decision: Decision) -> Check:

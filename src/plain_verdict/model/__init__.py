@@ -22,6 +22,7 @@ from plain_verdict.model.evidence import Content, ContentKind, Evidence
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
 from plain_verdict.model.facts import Fact, Value
 from plain_verdict.model.load import (
+    ALL_REQUESTS,
     Change,
     Comparison,
     Density,
@@ -69,6 +70,7 @@ from plain_verdict.model.verdict import (
 )
 
 __all__ = [
+    "ALL_REQUESTS",
     "BAD",
     "Allowed",
     "ApiCalls",

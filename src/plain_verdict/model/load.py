@@ -71,6 +71,10 @@ class Comparison(Value, frozen=True):
         return next((one for one in self.changes if one.request == request and one.per_cent == per_cent), None)
 
 
+ALL_REQUESTS = "all requests"
+"""What the requests of a run are called together."""
+
+
 class RequestNumbers(Value, frozen=True):
     """The numbers of one request, or of all: times of answered ones; ``with_failed`` those of failed ones, too."""
 

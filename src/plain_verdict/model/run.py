@@ -133,11 +133,14 @@ class Score(Value, frozen=True):
 
 
 class ResultFile(msgspec.Struct, frozen=True, dict=True):
-    """One result file, read. ``started`` and ``ended`` are None where the file names no time."""
+    """One result file, read. ``started`` and ``ended`` are None where the file names no time.
 
-    path: str
-    format: str
-    size_bytes: int
+    Its reader tells what is in it; path, format, size, folder, digest and go are filled in for all formats alike.
+    """
+
+    path: str = ""
+    format: str = ""
+    size_bytes: int = 0
     checks: tuple[Check, ...] = ()
     payloads: tuple[Payload, ...] = ()
     suites: tuple[SuiteNotes, ...] = ()

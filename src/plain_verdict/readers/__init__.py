@@ -49,8 +49,6 @@ READERS: tuple[Reader, ...] = (
 )
 """Every format, in the order in which they are tried; samples, which may look like much, are the last."""
 
-"""Given a file's path, returns what is told how much of it is read."""
-
 
 def read_all(
     sources: Sequence[Source],
@@ -235,7 +233,15 @@ def read_source(
             while chunk := stream.read(HEAD_BYTES):
                 digest.update(chunk)
         file = reader.read(with_progress(source, on_bytes_read), limits)
-        return msgspec.structs.replace(file, digest=digest.hexdigest())
+        return msgspec.structs.replace(
+            file,
+            path=source.path,
+            format=reader.format,
+            size_bytes=source.size_bytes,
+            folder=source.folder,
+            digest=digest.hexdigest(),
+            go=source.go,
+        )
     except OSError as error:
         raise ReadError(
             f"can't be opened ({error.strerror or error})",

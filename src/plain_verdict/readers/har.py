@@ -54,16 +54,11 @@ class HarReader:
                 raise ReadError(what, path=source.path, hint=hint) from error
         starts = [check.last.started for check in checks if check.last.started]
         return ResultFile(
-            path=source.path,
-            format=self.format,
-            size_bytes=source.size_bytes,
             checks=checks,
             notes=tuple(reading.notes(source.path)),
             started=min(starts, key=in_order, default=None),
             ended=max(starts, key=in_order, default=None),
-            folder=source.folder,
             cases=len(checks),
-            go=source.go,
         )
 
 

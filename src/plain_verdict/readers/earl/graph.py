@@ -1,6 +1,7 @@
 """Takes the assertions out of a graph."""
 
 from collections.abc import Iterator
+from itertools import product
 from typing import NamedTuple
 
 from rdflib import Graph, Literal, Namespace, URIRef
@@ -40,14 +41,27 @@ class Assertion(NamedTuple):
 
 def assertions_in(graph: Graph) -> Iterator[Assertion]:
     """Yield the assertions of a graph, in an order that is the same each time."""
-    found = [_assertion(graph, node) for node in graph.subjects(RDF.type, EARL.Assertion)]
-    yield from sorted(found)
+    # Some leave the type out; what has a result is one all the same.
+    nodes = {*graph.subjects(RDF.type, EARL.Assertion), *graph.subjects(EARL.result)}
+    yield from sorted(assertion for node in nodes for assertion in _assertions(graph, node))
 
 
-def _assertion(graph: Graph, node: Node) -> Assertion:
-    test, subject = graph.value(node, EARL.test), graph.value(node, EARL.subject)
-    result = graph.value(node, EARL.result)
-    outcome = graph.value(result, EARL.outcome) if result is not None else None
+def _assertions(graph: Graph, node: Node) -> Iterator[Assertion]:
+    """Yield what a node asserts: one thing (EARL 1.0 Schema, 2.2), but where it says more, none of it is lost."""
+    for test, subject, result in product(
+        _all(graph, node, EARL.test), _all(graph, node, EARL.subject), _all(graph, node, EARL.result)
+    ):
+        for outcome in _all(graph, result, EARL.outcome):
+            yield _assertion(graph, node, test, subject, result, outcome)
+
+
+def _all(graph: Graph, node: Node | None, name: URIRef) -> list[Node | None]:
+    return list(graph.objects(node, name) if node is not None else ()) or [None]
+
+
+def _assertion(
+    graph: Graph, node: Node, test: Node | None, subject: Node | None, result: Node | None, outcome: Node | None
+) -> Assertion:
     part_of = graph.value(test, DCTERMS.isPartOf) if test is not None else None
     by = graph.value(node, EARL.assertedBy)
     return Assertion(

@@ -77,16 +77,11 @@ class EarlReader:
             raise ReadError("holds no assertion", path=source.path, hint="see whether it is a report of EARL 1.0")
         moments = [check.last.started for check in checks if check.last.started]
         return ResultFile(
-            path=source.path,
-            format=self.format,
-            size_bytes=source.size_bytes,
             checks=checks,
             notes=tuple(reading.notes()),
             started=min(moments, key=in_order, default=None),
             ended=max(moments, key=in_order, default=None),
-            folder=source.folder,
             cases=len(checks),
-            go=source.go,
         )
 
 
@@ -120,9 +115,6 @@ class _Reading:
             raise ReadError(what, path=self._source.path, hint=_HINT) from error
         head = Head(data[:100_000])
         syntax = _syntax(head.text, head.xml.root)
-        if head.xml.doctype:
-            what = "has a DOCTYPE, which is refused: it can pull in other files or grow without end"
-            raise ReadError(what, path=self._source.path, hint="write it without one, or as Turtle")
         graph = rdflib.Graph()
         try:
             if syntax == "json-ld":

@@ -46,17 +46,12 @@ class JunitReader:
         while walk.open:
             walk.end_suite(whole=False)
         return ResultFile(
-            path=source.path,
-            format=self.format,
-            size_bytes=source.size_bytes,
             checks=walk.set_apart(),
             suites=tuple(walk.suites),
             notes=notes,
             started=min(walk.starts, key=in_order, default=None),
             ended=max(walk.ends, key=in_order, default=None),
             title=walk.title,
-            folder=source.folder,
             cases=walk.cases_read,
             reruns=tuple(walk.reruns),
-            go=source.go,
         )

@@ -5,6 +5,8 @@ from collections.abc import Iterator
 import msgspec
 from lxml import etree
 
+from plain_verdict.readers.xml.whole import parse_whole
+
 Element = etree._Element  # lxml has no public name for it
 
 
@@ -169,8 +171,8 @@ def from_json(data: bytes) -> Results:
 
 
 def from_xml(data: bytes) -> Results:
-    """Return a document in XML. Raises etree.XMLSyntaxError, or ValueError for one that is none."""
-    root = etree.fromstring(data, etree.XMLParser(resolve_entities=False, no_network=True, remove_comments=True))
+    """Return a document in XML. Raises ValueError for one that is none."""
+    root = parse_whole(data)
     try:
         return msgspec.convert(_value(root, 0), type=Results)
     except msgspec.ValidationError as error:

@@ -5,7 +5,6 @@ from collections.abc import Iterator
 from datetime import datetime
 
 import msgspec
-from lxml import etree
 
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
@@ -69,7 +68,7 @@ class OscalReader:
         is_json = data.removeprefix(b"\xef\xbb\xbf").lstrip()[:1] == b"{"
         try:
             results = from_json(data.removeprefix(b"\xef\xbb\xbf")) if is_json else from_xml(data)
-        except (msgspec.DecodeError, etree.XMLSyntaxError, ValueError, RecursionError) as error:
+        except (msgspec.DecodeError, ValueError, RecursionError) as error:
             what = f"is no document of assessment results that can be read: {one_line(str(error), 300)}"
             raise ReadError(what, path=source.path, hint=_HINT) from error
         reading = _Reading(results, source, limits)
@@ -78,17 +77,12 @@ class OscalReader:
             moment for one in results.results for text in (one.start, one.end) if (moment := read_moment(text))
         ]
         return ResultFile(
-            path=source.path,
-            format=self.format,
-            size_bytes=source.size_bytes,
             checks=checks,
             notes=tuple(reading.notes()),
             started=min(moments, key=in_order, default=None),
             ended=max(moments, key=in_order, default=None),
             title=one_line(results.metadata.title, limits.name_chars),
-            folder=source.folder,
             cases=len(checks),
-            go=source.go,
         )
 
 

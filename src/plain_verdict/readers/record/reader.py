@@ -76,19 +76,14 @@ class RecordReader:
         starts = [node.started for node in tree.begun if node.started]
         ends = [node.ended for node in tree.begun if node.ended]
         return ResultFile(
-            path=source.path,
-            format=self.format,
-            size_bytes=source.size_bytes,
             checks=checks,
             suites=(SuiteNotes((), tuple(tree.facts)),) if tree.facts else (),
             payloads=tuple(tree.payloads()),
             notes=(*lines.notes(), *tree.notes(source.path)),
             started=min(starts, key=in_order, default=None),
             ended=max((*starts, *ends), key=in_order, default=None),
-            folder=source.folder,
             cases=tree.cases,
             reruns=tuple(check.title for check in checks if len(check.attempts) > 1),
-            go=source.go,
         )
 
 

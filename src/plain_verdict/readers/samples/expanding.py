@@ -16,13 +16,8 @@ def read_condensed(source: Source, data: bytes) -> ResultFile:
         what = f"was condensed without {plural(head.bad_rows, 'row')} that could not be read"
         notes.append(ReadingNote(source.path, what, results_missing=True))
     return ResultFile(
-        path=source.path,
-        format="condensed",
-        size_bytes=source.size_bytes,
         payloads=(SamplesPayload(Kind.LOAD, state, head.bad_rows),),
         notes=tuple(notes),
         started=moment_of(state.first_us),
         ended=moment_of(state.last_us),
-        folder=source.folder,
-        go=source.go,
     )

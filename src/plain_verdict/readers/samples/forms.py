@@ -12,9 +12,9 @@ def columns_by(shape: Shape, names: Sequence[str], rows: Sequence[Sequence[str]]
     """Return the columns that a shape names. Raises ValueError for one that is not there."""
     form = shape.samples
     assert form is not None  # noqa: S101  whoever calls has looked
-    given: dict[Role, str | int] = {
-        Role.STARTED: form.time.from_ if isinstance(form.time, Moment) else form.time,  # type: ignore[dict-item]
-        Role.TOOK: form.duration.from_ if isinstance(form.duration, Took) else form.duration,  # type: ignore[dict-item]
+    given = {
+        Role.STARTED: form.time.from_ if isinstance(form.time, Moment) else form.time,
+        Role.TOOK: form.duration.from_ if isinstance(form.duration, Took) else form.duration,
         Role.LABEL: form.request,
         Role.METHOD: form.method,
         Role.STATUS: form.status,
@@ -25,39 +25,47 @@ def columns_by(shape: Shape, names: Sequence[str], rows: Sequence[Sequence[str]]
     }
     places = {role: place_of(name, names) for role, name in given.items() if name != ""}
     cells = {role: [row[at].strip() for row in rows if row[at].strip()] for role, at in places.items()}
-    time, took = names[places[Role.STARTED]], names[places[Role.TOOK]]
     moment = form.time if isinstance(form.time, Moment) else None
-    if moment and (moment.format or moment.zone):
-        time_us, time_told = 0.0, f"“{time}” as the shape says"
-    elif moment and moment.unit:
-        time_us, time_told = SECONDS[moment.unit] * 1e6, f"“{time}” in {moment.unit} since 1970"
-    else:
-        time_us, time_told = time_unit(time, cells[Role.STARTED])
+    time_us, time_told = _time_by(moment, names[places[Role.STARTED]], cells[Role.STARTED])
+    took = names[places[Role.TOOK]]
     if isinstance(form.duration, Took):
         took_us, took_told = SECONDS[form.duration.unit] * 1e6, f"“{took}” in {form.duration.unit}"
     else:
         took_us, took_told = took_unit(took, cells[Role.TOOK])
     comma = shape.decimal == "," or (not shape.decimal and any("," in text for text in cells[Role.TOOK]))
     return Columns(
-        tuple(names),
-        places,
-        time_us,
-        took_us,
-        "," if comma else ".",
-        (time_told, took_told),
-        moment if not time_us else None,
-        _words(form.success.passed) or GOOD,
-        _words(form.success.failed) or BAD,
-        tuple((name, place_of(place, names), form.units.get(name, "")) for name, place in form.metrics.items()),
+        names=tuple(names),
+        places=places,
+        time_us=time_us,
+        took_us=took_us,
+        decimal="," if comma else ".",
+        told=(time_told, took_told),
+        moment=moment if not time_us else None,
+        good=_words(form.success.passed) or GOOD,
+        bad=_words(form.success.failed) or BAD,
+        metrics=tuple(
+            (name, place_of(place, names), form.units.get(name, "")) for name, place in form.metrics.items()
+        ),
     )
+
+
+def _time_by(moment: Moment | None, name: str, texts: Sequence[str]) -> tuple[float, str]:
+    """Return how many microseconds a unit of the times is, 0 for moments as text; and how that was told."""
+    if moment and (moment.format or moment.zone):
+        return 0.0, f"“{name}” as the shape says"
+    if moment and moment.unit:
+        return SECONDS[moment.unit] * 1e6, f"“{name}” in {moment.unit} since 1970"
+    return time_unit(name, texts)
 
 
 def _words(meaning: Scalar | tuple[Scalar, ...]) -> frozenset[str]:
     return frozenset(as_key(one).casefold() for one in (meaning if isinstance(meaning, tuple) else (meaning,)))
 
 
-def place_of(name: str | int, names: Sequence[str]) -> int:
+def place_of(name: object, names: Sequence[str]) -> int:
     """Return where a column stands that is named by its header or its number from 1. Raises ValueError."""
+    if not isinstance(name, str | int):
+        raise ValueError("has one column for each thing, and the shape names more for one of them")
     if isinstance(name, int):
         if 1 <= name <= len(names):
             return name - 1

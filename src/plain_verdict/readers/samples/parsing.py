@@ -137,7 +137,7 @@ def _words(column: pa.ChunkedArray[Any]) -> Words:
     one = column.unify_dictionaries().combine_chunks()
     if isinstance(one, pa.ChunkedArray):
         one = one.chunk(0) if one.num_chunks else pa.DictionaryArray.from_arrays([], [])
-    assert isinstance(one, pa.DictionaryArray), "columns of words are read as dictionaries"  # noqa: S101
+    assert isinstance(one, pa.DictionaryArray), "columns of words are read as dictionaries"  # noqa: S101  for the type checker
     words = [as_text(word or b"") for word in one.dictionary.to_pylist()]
     codes = one.indices
     if codes.null_count:  # nothing is a word, too

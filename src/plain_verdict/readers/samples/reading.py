@@ -28,15 +28,10 @@ def read_samples(source: Source, options: SamplesOptions, shape: Shape | None = 
         counted = _counted(source, opened, options, counted.state.first_us + options.leave_out_s * 1e6)
     state, bad = counted
     return ResultFile(
-        path=source.path,
-        format=shape.name if shape else "samples",
-        size_bytes=source.size_bytes,
         payloads=(SamplesPayload(Kind.LOAD, state, bad.number),),
         notes=tuple(_notes(source.path, opened.parser.columns, state, bad, source.damage(), options.leave_out_s)),
         started=moment_of(state.first_us),
         ended=moment_of(state.last_us),
-        folder=source.folder,
-        go=source.go,
     )
 
 

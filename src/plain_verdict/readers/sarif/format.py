@@ -193,6 +193,12 @@ class Artifact(Part, frozen=True):
     contents: ArtifactContent = ArtifactContent()
 
 
+class ExternalFiles(Part, frozen=True):
+    """3.15. Files of their own that hold parts of a run."""
+
+    results: tuple[dict[str, object], ...] = ()
+
+
 class Run(Part, frozen=True):
     """3.14. ``results`` is None where the scan did not happen (3.14.23)."""
 
@@ -201,6 +207,7 @@ class Run(Part, frozen=True):
     invocations: tuple[Invocation, ...] = ()
     artifacts: tuple[Artifact, ...] = ()
     original_uri_base_ids: dict[str, ArtifactLocation] = {}
+    external_property_file_references: ExternalFiles = ExternalFiles()
 
 
 class Log(Part, frozen=True):

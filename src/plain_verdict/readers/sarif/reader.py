@@ -96,17 +96,12 @@ class SarifReader:
             notes.append(ReadingNote(source.path, "holds no run of a tool", results_missing=True))
         moments = [moment for part in parts for moment in part.moments()]
         return ResultFile(
-            path=source.path,
-            format=self.format,
-            size_bytes=source.size_bytes,
             checks=checks,
             suites=tuple(SuiteNotes(part.suite, part.facts()) for part in parts if part.facts()),
             notes=tuple(notes),
             started=min(moments, key=in_order, default=None),
             ended=max(moments, key=in_order, default=None),
-            folder=source.folder,
             cases=len(checks),
-            go=source.go,
         )
 
 
@@ -114,6 +109,11 @@ class _Finding(NamedTuple):
     result: Result
     severity: Severity
     allowed: bool
+
+
+def _counting(findings: Sequence[_Finding]) -> Sequence[_Finding]:
+    """Return the findings that are told: those that count, or all where the log allows every one."""
+    return [one for one in findings if not one.allowed] or findings
 
 
 class _Run:
@@ -168,55 +168,57 @@ class _Run:
 
     def _check(self, found: Found, results: Sequence[Result]) -> Check:
         findings = [self._finding(result, found) for result in results if result.kind == "fail"]
-        counted = [one for one in findings if not one.allowed]
-        others = [result for result in results if result.kind != "fail"]
-        outcome = gravest(
-            (*(Outcome.FAILED for _ in (counted or findings)[:1]), *(self._outcome(one.kind) for one in others))
+        asks = self._text(words_of(found.descriptor.short_description))
+        name = self._name(found, asks)
+        return Check(
+            id=check_id(self._kind, self.suite, found.id or name),
+            kind=self._kind,
+            suite=self.suite,
+            name=name,
+            attempts=(self._attempt(found, findings, [one.kind for one in results if one.kind != "fail"], name),),
+            tags=tuple(self._tags(found)),
+            description=asks if asks != name else "",
+            links=(Fact("What it is about", found.descriptor.help_uri),) if found.descriptor.help_uri else (),
+            rule=self._rule(found, findings, has_baseline=any(one.baseline_state for one in results)),
         )
-        told = (counted or findings)[:_MOST_FINDINGS]
+
+    def _attempt(self, found: Found, findings: Sequence[_Finding], kinds: Sequence[str], name: str) -> Attempt:
+        """Return how a rule ended, by its findings and the kinds of its other results; the gravest counts."""
+        others = [(kind, self._outcome(kind)) for kind in kinds]
+        is_open = any(own is Outcome.UNDECIDED for _, own in others)
+        # What needs a person is not settled by what the log allows.
+        if not findings or (is_open and all(one.allowed for one in findings)):
+            outcome = gravest(own for _, own in others)
+            reasons = dict.fromkeys(_REASONS[kind] for kind, own in others if own is outcome and kind in _REASONS)
+            return Attempt(outcome, reason=", ".join(reasons))
+        counted = _counting(findings)
+        told, rest = counted[:_MOST_FINDINGS], counted[_MOST_FINDINGS:]
         problems = [self._problem(one, found) for one in told]
-        if len(counted or findings) > len(told):
+        if rest:
             # A problem of its own: a waiver of the places that are told must not cover those that are not.
-            more = f"and {plural(len(counted or findings) - len(told), 'more place')}, listed below"
+            more = f"and {plural(len(rest), 'more place')}, listed below"
             problems.append(Problem(Outcome.FAILED, message=more))
-        others_told = tuple(self._other_places((counted or findings)[len(told) :], found))
-        severity = max((one.severity for one in counted or findings), key=lambda one: one.rank, default=None)
+        return Attempt(
+            Outcome.FAILED,
+            problems=tuple(problems),
+            outputs=tuple(self._other_places(rest, found)),
+            evidence=tuple(self._evidence(told)),
+            cause=name,
+        )
+
+    def _rule(self, found: Found, findings: Sequence[_Finding], *, has_baseline: bool) -> Rule:
         descriptor = found.descriptor
-        level = descriptor.default_configuration.level or "warning"
-        has_baseline = any(result.baseline_state for result in results)
-        rule = Rule(
-            severity=severity or severity_of(level, descriptor),
+        counted = [one for one in findings if not one.allowed]
+        severities = [one.severity for one in _counting(findings)]
+        usual = severity_of(descriptor.default_configuration.level or "warning", descriptor)
+        return Rule(
+            severity=max(severities, key=lambda one: one.rank, default=usual),
             why=self._text(words_of(descriptor.full_description)),
             mend=self._text(words_of(descriptor.help)),
             findings=len(counted),
             allowed_findings=len(findings) - len(counted),
             new_findings=sum(one.result.baseline_state == "new" for one in counted) if has_baseline else None,
             allowed=self._allowed(findings) if findings and not counted else None,
-        )
-        asks = self._text(words_of(descriptor.short_description))
-        name = self._name(found, asks)
-        reasons = dict.fromkeys(
-            _REASONS[one.kind] for one in others if self._outcome(one.kind) is outcome and one.kind in _REASONS
-        )
-        return Check(
-            id=check_id(self._kind, self.suite, found.id or name),
-            kind=self._kind,
-            suite=self.suite,
-            name=name,
-            attempts=(
-                Attempt(
-                    outcome,
-                    reason="" if outcome in (Outcome.FAILED, Outcome.PASSED) else ", ".join(reasons),
-                    problems=tuple(problems) if outcome is Outcome.FAILED else (),
-                    outputs=others_told if outcome is Outcome.FAILED else (),
-                    evidence=tuple(self._evidence(told)),
-                    cause=name if outcome is Outcome.FAILED else "",
-                ),
-            ),
-            tags=tuple(self._tags(found)),
-            description=asks if asks != name else "",
-            links=(Fact("What it is about", descriptor.help_uri),) if descriptor.help_uri else (),
-            rule=rule,
         )
 
     def _name(self, found: Found, asks: str) -> str:
@@ -323,6 +325,10 @@ class _Run:
         path, tool = self._source.path, self.suite[0]
         if self._run.results is None:
             yield ReadingNote(path, f"holds no results of {tool}: its scan did not happen", results_missing=True)
+        elsewhere = len(self._run.external_property_file_references.results)
+        if elsewhere:
+            what = f"says that results of {tool} stand in {plural(elsewhere, 'other file')}, which is not read"
+            yield ReadingNote(path, what, results_missing=True)
         if any(call.execution_successful is False for call in self._run.invocations):
             why = next(
                 (

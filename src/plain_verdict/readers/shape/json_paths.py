@@ -190,7 +190,7 @@ def _compiled(text: str) -> "JSONPath":
     except JSONPathError as error:
         what = " ".join(str(error).split("\n")[0].split())
         raise ValueError(f"“{text}” is no JSONPath: {what}") from error
-    assert isinstance(path, JSONPath), "unions of paths are no part of the standard"  # noqa: S101
+    assert isinstance(path, JSONPath), "unions of paths are no part of the standard"  # noqa: S101  for the type checker
     outside = sum(isinstance(segment, JSONPathRecursiveDescentSegment) for segment in path.segments)
     if dots > 1 or dots != outside:
         raise ValueError(f"“{text}” has more than one “..”, or one in a filter: it could search for ever")

@@ -100,19 +100,14 @@ class ShapeReader:
         started, ended = reading.span(checks)
         facts = reading.run.as_facts()
         return ResultFile(
-            path=source.path,
-            format=self.format,
-            size_bytes=source.size_bytes,
             checks=checks,
             suites=(SuiteNotes((), facts),) if facts else (),
             notes=tuple(reading.notes()),
             started=started,
             ended=ended,
             title=reading.run.title,
-            folder=source.folder,
             cases=sum(len(check.attempts) for check in checks),
             reruns=tuple(check.title for check in checks if len(check.attempts) > 1),
-            go=source.go,
         )
 
     def _read_load(self, source: Source, limits: Limits) -> ResultFile:

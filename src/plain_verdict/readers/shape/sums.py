@@ -7,6 +7,7 @@ from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.metrics import MetricStates, SumsPayload
 from plain_verdict.model import (
+    ALL_REQUESTS,
     Kind,
     Percentile,
     ReadingNote,
@@ -27,7 +28,6 @@ from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.numbers import read_number
 
-WHOLE = "all requests"
 _PERCENTILE = re.compile(r"p?(\d{1,2}(?:\.\d{1,3})?)")
 _MOST_REQUESTS = 2_000
 
@@ -53,20 +53,15 @@ def read_sums(shape: Shape, source: Source, limits: Limits) -> ResultFile:
     if not requests and not sums.metrics:
         what = f"is claimed by the shape “{shape.name}”, which finds no numbers in it"
         raise ReadError(what, path=source.path, hint="see where they stand, and mend each, name and count")
-    told = [one for one in requests if one.name != WHOLE]
-    whole = next((one for one in requests if one.name == WHOLE), None) or whole_of(told)
+    told = [one for one in requests if one.name != ALL_REQUESTS]
+    whole = next((one for one in requests if one.name == ALL_REQUESTS), None) or whole_of(told)
     reported = Reported(source.path, tuple(told), whole, run.started, run.ended) if requests else None
     return ResultFile(
-        path=source.path,
-        format=shape.name,
-        size_bytes=source.size_bytes,
         payloads=(SumsPayload(Kind.LOAD, reported, sums.metrics),),
         notes=tuple(sums.notes),
         started=run.started,
         ended=run.ended,
         title=run.title,
-        folder=source.folder,
-        go=source.go,
     )
 
 
@@ -77,7 +72,7 @@ def whole_of(requests: list[RequestNumbers]) -> RequestNumbers:
     weight = sum(answered for _, answered in means)
     known = len(means) == len(requests) and weight > 0
     return RequestNumbers(
-        name=WHOLE,
+        name=ALL_REQUESTS,
         count=count,
         failed=sum(one.failed for one in requests),
         received_bytes=0.0,

@@ -65,7 +65,7 @@ class XmlDocument:
             raise ValueError(f"“{text}” is no XPath: {error}") from error
 
         def find(item: object) -> list[object]:
-            assert isinstance(item, etree._Element), "items of XML are elements"  # noqa: S101
+            assert isinstance(item, etree._Element), "items of XML are elements"  # noqa: S101  for the type checker
             try:
                 found = search(item)
             except etree.XPathError as error:

@@ -52,15 +52,10 @@ class TapReader:
         reading = _Reading(source, limits)
         checks = tuple(reading.checks(document.top))
         return ResultFile(
-            path=source.path,
-            format=self.format,
-            size_bytes=source.size_bytes,
             checks=checks,
             suites=tuple(reading.suites),
             notes=(*reading.notes, *_on_the_whole(source.path, document, tally_of(checks))),
-            folder=source.folder,
             cases=len(checks),
-            go=source.go,
         )
 
 

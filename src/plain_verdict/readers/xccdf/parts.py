@@ -52,6 +52,19 @@ class RuleResult(NamedTuple):
     weight: str
 
 
+class Machine(NamedTuple):
+    """What stands beside the results of one machine (NIST IR 7275r4, 6.6.4.1)."""
+
+    title: str
+    benchmark: str
+    host: str
+    profile: str
+    scores: tuple[tuple[str, str, str], ...]
+    """System, value and maximum of each."""
+    times: tuple[str, str]
+    """When it began and ended."""
+
+
 def local(element: Element) -> str:
     """Return the name of an element without its namespace."""
     return _local(element.tag) if isinstance(element.tag, str) else ""
@@ -94,6 +107,21 @@ def rule_of(element: Element) -> BenchmarkRule:
         role=element.get("role", ""),
         weight=element.get("weight", ""),
         references=tuple(references),
+    )
+
+
+def machine_of(element: Element) -> Machine:
+    """Return what stands beside the results of a machine."""
+    benchmark = next(children(element, "benchmark"), None)
+    return Machine(
+        title=first_text(element, "title"),
+        benchmark=str(benchmark.get("id") or benchmark.get("href") or "") if benchmark is not None else "",
+        host=first_text(element, "target"),
+        profile=next((one.get("idref", "") for one in children(element, "profile")), ""),
+        scores=tuple(
+            (one.get("system", ""), text_of(one), one.get("maximum", "")) for one in children(element, "score")
+        ),
+        times=(element.get("start-time", ""), element.get("end-time", "")),
     )
 
 

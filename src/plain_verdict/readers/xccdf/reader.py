@@ -4,11 +4,12 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 from datetime import datetime
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 from plain_verdict.errors import UnknownFormat
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
+    BAD,
     Allowed,
     Attempt,
     Check,
@@ -30,13 +31,14 @@ from plain_verdict.readers.xccdf.oval import OvalResults
 from plain_verdict.readers.xccdf.parts import (
     BenchmarkRule,
     Element,
+    Machine,
+    Override,
     RuleResult,
-    children,
     first_text,
     local,
+    machine_of,
     result_of,
     rule_of,
-    text_of,
 )
 from plain_verdict.readers.xml.events import XmlEvents
 from plain_verdict.settings.limits import Limits
@@ -45,7 +47,7 @@ from plain_verdict.text.formatting import plural
 from plain_verdict.text.moments import read_moment
 from plain_verdict.text.numbers import read_number
 
-_RULE, _RESULTS, _BENCHMARK, _OVAL = "Rule", "TestResult", "Benchmark", "oval_results"
+_RULE, _RESULTS, _RESULT, _BENCHMARK, _OVAL = "Rule", "TestResult", "rule-result", "Benchmark", "oval_results"
 # NIST IR 7275r4, table 26; what the standard says of each stands in the reasons.
 OUTCOMES = {
     "pass": (Outcome.PASSED, ""),
@@ -89,10 +91,12 @@ class XccdfReader:
         """Return the results as checks. Raises UnknownFormat for a file without any."""
         reading = _Reading(source, limits)
         with source.open() as stream:
-            events = XmlEvents(stream, (_RULE, _RESULTS, _BENCHMARK, _OVAL))
+            events = XmlEvents(stream, (_RULE, _RESULTS, _RESULT, _BENCHMARK, _OVAL))
             for event, element in events:
                 if event == "end":
                     reading.take(element)
+                else:
+                    reading.begin(element)
         checks = tuple(reading.checks())
         notes = (*reading.notes(), *_damage(source.path, events))
         if not checks and not notes:
@@ -100,9 +104,6 @@ class XccdfReader:
             # Benchmarks stand beside results: one that is found there is left alone.
             raise UnknownFormat(what, path=source.path, hint="give the results that the scanner wrote")
         return ResultFile(
-            path=source.path,
-            format=self.format,
-            size_bytes=source.size_bytes,
             checks=checks,
             suites=tuple(SuiteNotes(suite, facts) for suite, facts in reading.facts.items()),
             notes=notes,
@@ -110,9 +111,7 @@ class XccdfReader:
             ended=max(reading.moments, key=in_order, default=None),
             title=reading.title,
             scores=tuple(reading.scores()),
-            folder=source.folder,
             cases=len(checks),
-            go=source.go,
         )
 
 
@@ -128,19 +127,16 @@ def _damage(path: str, events: XmlEvents) -> Iterator[ReadingNote]:
 
 
 class _Results:
-    """The results of one machine."""
+    """The results of one machine. They are taken one by one: those before the place of a cut count, too."""
 
     def __init__(self, element: Element) -> None:
-        self.title = first_text(element, "title")
-        benchmark = next(children(element, "benchmark"), None)
-        self.benchmark = str(benchmark.get("id") or benchmark.get("href") or "") if benchmark is not None else ""
-        self.host = text_of(next(children(element, "target"), None))
-        self.profile = next((one.get("idref", "") for one in children(element, "profile")), "")
-        self.scores = [
-            (one.get("system", ""), text_of(one), one.get("maximum", "")) for one in children(element, "score")
-        ]
-        self.times = (element.get("start-time", ""), element.get("end-time", ""))
-        self.results = [result_of(one) for one in children(element, "rule-result")]
+        self.results: list[RuleResult] = []
+        self._element = element
+
+    @cached_property
+    def of(self) -> Machine:
+        """Return what is told besides the results: to be asked once they are all read."""
+        return machine_of(self._element)
 
 
 class _Reading:
@@ -153,25 +149,41 @@ class _Reading:
         self.several: list[_Results] = []
         self.facts: dict[tuple[str, ...], tuple[Fact, ...]] = {}
         self.moments: list[datetime] = []
-        self.title = ""
+        self._benchmarks: list[Element] = []
         self._whys: dict[tuple[str, str], tuple[str, ...]] = {}
+        self._kind = source.kind or Kind.COMPLIANCE
+        self._names: dict[tuple[str, tuple[str, ...]], tuple[str, str]] = {}
         self._unknown: Counter[str] = Counter()
         self._nameless = 0
+
+    def begin(self, element: Element) -> None:
+        """Take note of an element that begins."""
+        if local(element) == _RESULTS:
+            self.several.append(_Results(element))
+        elif local(element) == _BENCHMARK:
+            self._benchmarks.append(element)
 
     def take(self, element: Element) -> None:
         """Take in one element once it is whole, and let it go."""
         name = local(element)
-        if name == _RULE:
+        if name == _RESULT:
+            if self.several:
+                self.several[-1].results.append(result_of(element))
+        elif name == _RULE:
             self.rules[element.get("id", "")] = self._shown(rule_of(element))
         elif name == _RESULTS:
-            self.several.append(_Results(element))
+            _ = self.several[-1].of
         elif name == _OVAL:
             report = next((one.get("id", "") for one in element.iterancestors("{*}report")), "")
             self._whys.update(((report, id_), why) for id_, why in OvalResults(element).whys().items())
-        else:
-            self.title = self.title or one_line(first_text(element, "title"), self._limits.name_chars)
-            return
-        element.clear()
+        if name not in (_BENCHMARK, _RESULT):  # results go with the machine that they are of
+            element.clear()
+
+    @cached_property
+    def title(self) -> str:
+        """Return the title of the first benchmark that has one: to be asked once all is read."""
+        titles = (one_line(first_text(one, "title"), self._limits.name_chars) for one in self._benchmarks)
+        return next(filter(None, titles), "")
 
     def _shown(self, rule: BenchmarkRule) -> BenchmarkRule:
         """Return a rule with its texts as they are shown: once, however many machines it is for."""
@@ -186,48 +198,50 @@ class _Reading:
     def checks(self) -> Iterator[Check]:
         """Yield a check for each result."""
         for results in self.several:
-            title = one_line(self.title or results.title or readable(results.benchmark), self._limits.name_chars)
+            title = one_line(
+                self.title or results.of.title or readable(results.of.benchmark), self._limits.name_chars
+            )
             suite = (title or "Nameless benchmark",)
-            self.facts[suite] = tuple(self._facts(results))
-            for text in results.times:
+            self.facts[suite] = tuple(dict.fromkeys((*self.facts.get(suite, ()), *self._facts(results.of))))
+            for text in results.of.times:
                 moment = read_moment(text) if text else None
                 if moment:
                     self.moments.append(moment)
-            host = (Fact(_HOST, one_line(results.host, 200)),) if results.host else ()
+            host = (Fact(_HOST, one_line(results.of.host, 200)),) if results.of.host else ()
             for result in results.results:
                 yield self._check(result, suite, host)
 
-    def _facts(self, results: _Results) -> Iterator[Fact]:
-        if results.profile:
-            yield Fact("profile", readable(results.profile))
-        for system, score, maximum in results.scores:
+    def _facts(self, of: Machine) -> Iterator[Fact]:
+        if of.profile:
+            yield Fact("profile", readable(of.profile))
+        whose = f", {one_line(of.host, 200)}" if len(self.several) > 1 else ""
+        for system, score, maximum in of.scores:
             name = system.rpartition(":")[2] or "score"
-            yield Fact(f"score ({name})", f"{score}{f' of {maximum}' if maximum else ''}")
+            yield Fact(f"score ({name}{whose})", f"{score}{f' of {maximum}' if maximum else ''}")
 
     def scores(self) -> Iterator[Score]:
         """Yield the scores of each machine (NIST IR 7275r4, 6.6.5), where they are numbers."""
         for results in self.several:
-            for system, text, maximum in results.scores:
+            for system, text, maximum in results.of.scores:
                 value, most = read_number(text, "."), read_number(maximum or "100", ".")
                 if value is not None and most:
-                    yield Score(system.rpartition(":")[2], value, most, one_line(results.host, 200))
+                    yield Score(system.rpartition(":")[2], value, most, one_line(results.of.host, 200))
 
     def _check(self, result: RuleResult, suite: tuple[str, ...], host: tuple[Fact, ...]) -> Check:
         told = self.rules.get(result.rule, BenchmarkRule())
         self._nameless += not result.rule
         outcome, reason = self._outcome(result, told)
-        allowed = self._allowed(result, outcome)
-        if allowed:
-            outcome, reason = OUTCOMES.get(result.overrides[-1].old, (outcome, reason))
-        name = told.title or one_line(readable(result.rule), self._limits.name_chars) or "Nameless rule"
+        forgiving = _forgiving(result, outcome)
+        if forgiving:
+            outcome, reason = OUTCOMES[forgiving.old]
+        id_, name = self._named(result.rule, suite)
         severity = SEVERITIES.get(result.severity or told.severity or "unknown", Severity.MEDIUM)
-        kind = self._source.kind or Kind.COMPLIANCE
         messages = " ".join(result.messages)
-        broken = outcome in (Outcome.FAILED, Outcome.ERRORED)
+        broken = outcome in BAD
         problem = self._problem(result, outcome, messages or reason) if broken else None
         return Check(
-            id=check_id(kind, suite, result.rule or name),
-            kind=kind,
+            id=id_,
+            kind=self._kind,
             suite=suite,
             name=name,
             attempts=(
@@ -242,19 +256,25 @@ class _Reading:
             facts=tuple(self._facts_of(result, told)),
             description=told.asks,
             links=told.references,
-            variant=(
-                *host,
-                *(Fact(_INSTANCE, one_line(one, 200)) for one in result.instances),
-            ),
+            variant=(*host, *(Fact(_INSTANCE, one_line(one, 200)) for one in result.instances)),
             rule=Rule(
                 severity=severity,
                 why=told.why,
                 mend=told.mend,
-                findings=int(broken and not allowed),
-                allowed_findings=int(allowed is not None),
-                allowed=allowed,
+                findings=int(broken and not forgiving),
+                allowed_findings=int(forgiving is not None),
+                allowed=self._allowed(forgiving) if forgiving else None,
             ),
         )
+
+    def _named(self, rule: str, suite: tuple[str, ...]) -> tuple[str, str]:
+        """Return the id and the name of a rule's check: made once, however many machines there are."""
+        known = self._names.get((rule, suite))
+        if known is None:
+            title = self.rules[rule].title if rule in self.rules else ""
+            name = title or one_line(readable(rule), self._limits.name_chars) or "Nameless rule"
+            known = self._names[rule, suite] = check_id(self._kind, suite, rule or name), name
+        return known
 
     def _problem(self, result: RuleResult, outcome: Outcome, why: str) -> Problem:
         lines = [line for href, name in result.contents for line in self._whys.get((href.lstrip("#"), name), ())]
@@ -276,21 +296,18 @@ class _Reading:
             return Outcome.SKIPPED, f"does not count, as {_ROLES[role]}: {result.result}"
         return found
 
-    def _allowed(self, result: RuleResult, outcome: Outcome) -> Allowed | None:
-        """Return who allowed what breaks a rule, by an override that made a failure into something better."""
-        last = result.overrides[-1] if result.overrides else None
-        if last is None or last.old not in ("fail", "error") or outcome in (Outcome.FAILED, Outcome.ERRORED):
-            return None
-        return Allowed(self._text(last.remark) or "no reason is given", one_line(last.authority, 200))
+    def _allowed(self, override: Override) -> Allowed:
+        """Return who allowed what breaks a rule, and why."""
+        return Allowed(self._text(override.remark) or "no reason is given", one_line(override.authority, 200))
 
     def _facts_of(self, result: RuleResult, told: BenchmarkRule) -> Iterator[Fact]:
         if result.rule:
-            yield Fact("rule", one_line(result.rule, self._limits.name_chars))
+            yield Fact("rule", _short(result.rule))
         weight = _weight_of(result.weight or told.weight)
         if weight is not None and weight != 1:  # NIST IR 7275r4, 6.4.4.2: 1 where none is given
             yield Fact("weight", f"{weight:g}")
         for system, text in result.idents:
-            yield Fact(_key_of(system), one_line(text, 200))
+            yield Fact(_key_of(system), _short(text))
 
     def _text(self, text: str) -> str:
         return block(text, self._limits.message_chars)
@@ -307,6 +324,18 @@ class _Reading:
         for results in self.several:
             if not results.results:
                 yield ReadingNote(path, "holds a test without any result of a rule", results_missing=True)
+
+
+def _forgiving(result: RuleResult, outcome: Outcome) -> Override | None:
+    """Return the last override that made a failure into something better, and that none after it took back."""
+    if outcome in BAD:
+        return None
+    return next((one for one in reversed(result.overrides) if one.old in ("fail", "error")), None)
+
+
+@lru_cache(maxsize=10_000)
+def _short(text: str) -> str:
+    return one_line(text, 300)
 
 
 @lru_cache(maxsize=1_000)
