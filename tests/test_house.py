@@ -36,6 +36,7 @@ LEVELS = {
     "readers": 4,
     "evidence": 4,
     "asked": 5,
+    "history": 4,
     "report": 5,
     "writers": 6,
     "delivery": 6,

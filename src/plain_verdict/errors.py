@@ -4,7 +4,8 @@ PlainVerdictError
 ├── UsageError        the command line asks for something that can't be done
 ├── ReadError         a result file can't be read
 │   └── UnknownFormat it is not one of the formats that the readers know
-└── WriteError        the page can't be written
+├── WriteError        the page can't be written
+└── HistoryError      earlier runs can't be read or kept
 """
 
 
@@ -36,3 +37,7 @@ class UnknownFormat(ReadError):  # noqa: N818  the name says which case it is
 
 class WriteError(PlainVerdictError):
     """The page can't be written."""
+
+
+class HistoryError(PlainVerdictError):
+    """Earlier runs can't be read, or this one can't be kept."""

@@ -13,9 +13,11 @@ import msgspec
 from plain_verdict.delivery.files import check_target, write_bytes
 from plain_verdict.delivery.naming import Names, path_of, unknown_facts
 from plain_verdict.delivery.place import PlaceOptions, place_page
-from plain_verdict.errors import ReadError
+from plain_verdict.errors import HistoryError, ReadError
 from plain_verdict.evidence import collect
 from plain_verdict.evidence.traffic import without_archives_of, without_kept_archives
+from plain_verdict.history.finding import HistoryOptions, find_in_series
+from plain_verdict.history.stores import open_store
 from plain_verdict.inputs.completeness import check_completeness
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.facts import repository_facts
@@ -31,6 +33,7 @@ from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.operations import with_calls
 from plain_verdict.readers import read_all
 from plain_verdict.report import PageInfo, Report
+from plain_verdict.report.overview import title_of
 from plain_verdict.request import ReadOptions, ReadRequest, Request
 from plain_verdict.writers import OutputFile, Writer, writer_named
 from plain_verdict.writers.mail.envelope import Attachment
@@ -53,6 +56,7 @@ class Published(msgspec.Struct, frozen=True):
     tables: Path | None = None
     charts: Path | None = None
     earl: Path | None = None
+    digest: Path | None = None
     removed: tuple[Path, ...] = ()
     notes: tuple[str, ...] = ()
 
@@ -60,7 +64,7 @@ class Published(msgspec.Struct, frozen=True):
     def files(self) -> dict[str, Path]:
         """Return what was written, by what it is."""
         named = {"page": self.page, "packed": self.packed, "latest": self.latest, "mail": self.mail}
-        named |= {"tables": self.tables, "charts": self.charts, "earl": self.earl}
+        named |= {"tables": self.tables, "charts": self.charts, "earl": self.earl, "digest": self.digest}
         return {name: path for name, path in named.items() if path}
 
 
@@ -139,18 +143,32 @@ def render(report: Report, writer: str | Writer) -> Iterator[OutputFile]:
 
 def read_and_judge(request: ReadRequest, on_step: OnStep = no_progress) -> tuple[Run, Verdict]:
     """Return the run that a request means, and the verdict on it."""
-    run = read(request.results, request.options, on_step)
+    run = with_history(read(request.results, request.options, on_step), request, on_step)
     return run, judge(run, request.rules, request.made.date())
+
+
+def with_history(run: Run, request: ReadRequest, on_step: OnStep = no_progress) -> Run:
+    """Return the run with its place among the earlier runs of its series."""
+    if not run.files:
+        return run
+    masker = Masker(request.options.masking)
+    folders = list(dict.fromkeys(file.folder for file in run.files if file.folder))
+    own = {fact.key.casefold() for fact in request.facts}
+    from_repository = repository_facts(folders) if request.git else ()
+    facts = masker.facts((*request.facts, *(fact for fact in from_repository if fact.key not in own)))
+    masked = masker.count  # the title's own are counted when the report is made
+    title = masker.text(request.title.strip()) or title_of(run)
+    with on_step("Looking at earlier runs"):
+        found = find_in_series(run, request.history, request.made, title, facts)
+    return msgspec.structs.replace(run, in_series=msgspec.structs.replace(found, masked=masked))
 
 
 def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
     """Return the report on a judged run: with what the request says of it, masked as the run is."""
     masker = Masker(request.read.options.masking)
-    folders = list(dict.fromkeys(file.folder for file in run.files if file.folder))
-    own = {fact.key.casefold() for fact in request.facts}
-    from_repository = repository_facts(folders) if request.report.git else ()
-    facts = masker.facts((*request.facts, *(fact for fact in from_repository if fact.key not in own)))
-    title, description = masker.text(request.report.title.strip()), masker.text(request.report.description)
+    title, description = masker.text(request.read.title.strip()), masker.text(request.report.description)
+    place = run.in_series
+    facts = masker.facts(request.read.facts) if place is None else place.facts
     info = PageInfo(
         made=request.read.made,
         title=title,
@@ -159,7 +177,7 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
         brand=request.brand,
         theme=request.report.theme,
         only=request.report.only,
-        masked=masker.count,
+        masked=masker.count + (place.masked if place else 0),
         notes=(*request.brand.notes, *request.read.notes, *masker.troubles),
     )
     return Report(run, verdict, info)
@@ -195,9 +213,25 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         folders["tables"],
         folders["charts"],
         _publish_file(report, wanted.earl, "earl"),
+        _publish_file(report, wanted.digest, "digest"),
         removed=placed.removed,
         notes=notes,
     )
+
+
+def keep_in_history(report: Report, options: HistoryOptions, page: Path) -> tuple[str, ...]:
+    """Keep a run in the store that the options name, and return what went wrong: that costs no report."""
+    place = report.run.in_series
+    if not options.store or place is None or place.unreachable:
+        return ()
+    kept = report.kept
+    build = msgspec.structs.replace(kept.build, page=str(page))
+    try:
+        with open_store(options.store) as store:
+            store.add(msgspec.structs.replace(kept, build=build))
+    except HistoryError as error:
+        return (f"This run was not kept: the history {error.path} {error.what}; {error.hint}.",)
+    return ()
 
 
 def _publish_file(report: Report, file: str, writer: str) -> Path | None:

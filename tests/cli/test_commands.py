@@ -189,5 +189,5 @@ def test_the_demo_shows_what_it_promises(tool, tmp_path):
         in done.out
     )
     assert "What to look at" in done.out
-    assert (tmp_path / "here" / "verdict.html").stat().st_size < 860_000
+    assert (tmp_path / "here" / "verdict.html").stat().st_size < 960_000
     assert len(list((tmp_path / "here" / "results").glob("*.*"))) == 8

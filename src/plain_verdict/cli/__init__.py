@@ -44,6 +44,11 @@ COMMANDS = (
         "Say what each file is, what it holds, and what is odd about it. Writes nothing.",
     ),
     Command(
+        "history",
+        "say what earlier builds were, and what changed",
+        "Say what earlier builds were and what changed between two; keep runs in a store, or remove old ones.",
+    ),
+    Command(
         "check",
         "check the settings and the brand, without results",
         "Check the settings, and what they name: logo, stylesheet, folders, addresses. Reads no results.",
@@ -87,6 +92,7 @@ exit codes:
   2  wrong usage or settings, or what was asked for could not be written
   3  nothing could be read; no page is written
   4  part of the input could not be read and --strict was given (with --enforce, 1 comes first)
+  5  the page was written, but history.must is set and earlier runs could not be read or this one not be kept
   70  a bug of this program
   130  it was interrupted or stopped
 """

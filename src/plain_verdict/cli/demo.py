@@ -25,6 +25,7 @@ What to look at:
   - "South quay", by hand: the harbour office's own spreadsheet, read by a [[shape]] in plain-verdict.toml
   - "Load": the first morning of ticket sales, its targets, when it failed, and what got slower since the rehearsal
   - "Compliance": the servers' hardening, accessible pages and a code scan; one rule was decided by a person
+  - "Since 4210": twenty builds, two of them without results, and what is new, mended, wobbly, slower
   - "What was asked": twelve requirements, and the ones that nothing has checked
   - any picture opens large: arrow keys go on, Esc goes back; "Pictures" has them all
   - press n and p to go from failure to failure; each check has a link of its own

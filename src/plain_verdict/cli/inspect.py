@@ -1,15 +1,27 @@
 """``plain-verdict inspect``: what each file is, what it holds, what is odd about it."""
 
 import argparse
+from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOTHING_READ
 from plain_verdict.cli.judge import judged_report
 from plain_verdict.cli.options import add_arrivals, add_config, add_masking, add_results
 from plain_verdict.cli.show import show_summary
 from plain_verdict.cli.terminal import show
+from plain_verdict.history.alignment import align
+from plain_verdict.history.digest import encode_digest, make_digest
+from plain_verdict.history.pages import is_page, read_kept
 from plain_verdict.judging.sentence import name_kind
 from plain_verdict.model import Outcome, ResultFile, Run, Unread
-from plain_verdict.text.formatting import describe_reruns, format_day, format_size, format_span, plural
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.formatting import (
+    describe_reruns,
+    format_day,
+    format_size,
+    format_span,
+    format_time_of_day,
+    plural,
+)
 from plain_verdict.writers.summary_json import SummaryWriter
 
 
@@ -23,6 +35,44 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Print what the files are."""
+    pages = [name for name in options.results if is_page(Path(name))]
+    for page in pages:
+        show_page(Path(page), as_json=options.json)
+    options.results = [name for name in options.results if name not in pages]
+    return _inspect_results(options) if options.results else DONE
+
+
+def show_page(page: Path, *, as_json: bool) -> None:
+    """Print what a page of ours holds: its run, and the runs before that it carries; or its digest as JSON."""
+    runs = read_kept(page)
+    if as_json:
+        show(encode_digest(make_digest(runs[-1], align(runs[-1].roster, runs[:-1]))).decode())
+        return
+    build = runs[-1].build
+    at = build.started or build.made
+    show(str(page))
+    show(f"  a page of ours: {one_line(build.title, 200)}, {format_day(at)}, {format_time_of_day(at)}", "soft")
+    show(f"  {build.verdict.value.capitalize()}: {one_line(build.why, 1000)}")
+    for key, value in (
+        ("build", build.build),
+        ("branch", build.branch),
+        ("commit", build.commit),
+        ("id", build.id),
+    ):
+        if value:
+            show(f"  {key}: {one_line(value, 300)}", "soft")
+    timed = sum(bool(run.times) for run in runs[:-1])
+    if len(runs) > 1:
+        since = f"{runs[0].build.label} to {runs[-2].build.label}" if len(runs) > 2 else runs[0].build.label
+        show(
+            f"  carries {plural(len(runs) - 1, 'build')} before it ({one_line(since, 200)}), {timed} with times",
+            "soft",
+        )
+    else:
+        show("  carries no build before it", "soft")
+
+
+def _inspect_results(options: argparse.Namespace) -> int:
     report = judged_report(options)
     results = report.run
     if options.json:

@@ -5,7 +5,7 @@ import os
 from datetime import datetime
 
 from plain_verdict.cli.common import DONE, NOT_FIT, NOTHING_READ
-from plain_verdict.cli.options import add_arrivals, add_config, add_masking, add_results, overrides_of
+from plain_verdict.cli.options import add_arrivals, add_config, add_history, add_masking, add_results, overrides_of
 from plain_verdict.cli.show import show_summary, show_trouble, show_verdict
 from plain_verdict.cli.terminal import Progress, show_labelled
 from plain_verdict.model import VerdictWord
@@ -21,6 +21,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     add_config(parser)
     add_masking(parser)
     add_arrivals(parser)
+    add_history(parser)
 
 
 def run(options: argparse.Namespace) -> int:

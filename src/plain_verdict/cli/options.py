@@ -61,6 +61,27 @@ def add_results(parser: argparse.ArgumentParser) -> None:
     add_debug(parser)
 
 
+def add_history(parser: argparse._ActionsContainer) -> None:
+    """Add the options that say where earlier runs are."""
+    parser.add_argument(
+        "--earlier",
+        nargs="+",
+        default=[],
+        metavar="PAGE",
+        help="pages, digests and summaries of earlier runs, or folders of them (docs/history.md)",
+    )
+    parser.add_argument(
+        "--history", metavar="STORE", help="keep runs in a file of SQLite, or in postgresql://user@host/database"
+    )
+    parser.add_argument("--against", metavar="BUILD", help="compare with this build, or the last of this branch")
+    parser.add_argument("--build", metavar="KEY", help="what this run is called (default: the fact “build”)")
+    parser.add_argument(
+        "--look-beside",
+        action=SWITCH,
+        help="look for the page of the run before in the folder of the new one (default: on)",
+    )
+
+
 def add_engine(parser: argparse.ArgumentParser) -> None:
     """Add the option that says where samples are counted."""
     parser.add_argument(

@@ -6,12 +6,20 @@ import time
 from datetime import datetime
 from pathlib import Path
 
-from plain_verdict.cli.common import DONE, NOT_FIT, NOTHING_READ, PARTLY_READ
-from plain_verdict.cli.options import SWITCH, add_arrivals, add_config, add_masking, add_results, overrides_of
+from plain_verdict.cli.common import DONE, NOT_FIT, NOT_PASSED_ON, NOTHING_READ, PARTLY_READ
+from plain_verdict.cli.options import (
+    SWITCH,
+    add_arrivals,
+    add_config,
+    add_history,
+    add_masking,
+    add_results,
+    overrides_of,
+)
 from plain_verdict.cli.show import show_summary, show_trouble, show_verdict
 from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.model import Run, Verdict, VerdictWord
-from plain_verdict.pipeline import Published, make_report, publish, read_and_judge
+from plain_verdict.pipeline import Published, keep_in_history, make_report, publish, read_and_judge
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.request import make_request
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
@@ -30,6 +38,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     _add_words(parser.add_argument_group("what it says and how it looks"))
     _add_contents(parser.add_argument_group("what is in it"))
     add_arrivals(parser.add_argument_group("what must arrive"))
+    add_history(parser.add_argument_group("what was before"))
     ends = parser.add_argument_group("how it ends")
     ends.add_argument("--enforce", action=SWITCH, help='exit with 1 when the verdict is not "fit"')
     ends.add_argument("--strict", action=SWITCH, help="exit with 4 when part of the input could not be read")
@@ -53,10 +62,13 @@ def _add_where(group: Options) -> None:
         help="one file (default), or a folder that needs no script, no inline style and no data URL",
     )
     group.add_argument("--zip", action=SWITCH, help="write a folder, and the same packed as a zip file")
-    group.add_argument("--mail", metavar="FILE", help="also write a digest as a mail message (.eml)")
+    group.add_argument("--mail", metavar="FILE", help="also write the verdict as a mail message (.eml)")
     group.add_argument("--tables", metavar="FOLDER", help="also write tables as CSV files (docs/tables.md)")
     group.add_argument(
         "--earl", metavar="FILE", help="also write the rules as EARL in JSON-LD (docs/compliance.md)"
+    )
+    group.add_argument(
+        "--digest", metavar="FILE", help="also write the run's numbers as JSON, for --earlier (docs/history.md)"
     )
     group.add_argument(
         "--charts", metavar="FOLDER", help="also write the drawings of load runs as PNG and SVG files"
@@ -115,7 +127,9 @@ def run(options: argparse.Namespace) -> int:
         return NOTHING_READ
     report = make_report(run, verdict, request)
     published = publish(report, request, Progress)
-    for note in published.notes:
+    history = request.read.history
+    lost = keep_in_history(report, history, published.page)
+    for note in (*published.notes, *lost):
         show_labelled("note", note)
     if options.json:
         show_summary(report, SummaryWriter(options.detail, published.files))
@@ -124,7 +138,9 @@ def run(options: argparse.Namespace) -> int:
         _show_published(published, time.perf_counter() - began)
     if options.open:
         open_page(published.page)
-    return exit_code(run, verdict, request.report)
+    code = exit_code(run, verdict, request.report)
+    in_the_way = lost or (run.in_series and run.in_series.trouble)
+    return NOT_PASSED_ON if history.must and in_the_way and code == DONE else code
 
 
 def _show_published(published: Published, took_s: float) -> None:
@@ -133,10 +149,11 @@ def _show_published(published: Published, took_s: float) -> None:
     for words, other in (
         ("Packed", published.packed),
         ("The newest", published.latest),
-        ("The digest", published.mail),
+        ("The mail", published.mail),
         ("The tables", published.tables),
         ("The drawings", published.charts),
         ("The rules", published.earl),
+        ("The digest for later runs", published.digest),
     ):
         if other:
             show(f"{words}: {other}", "soft")

@@ -5,6 +5,8 @@ from pathlib import Path
 
 RESULTS = Path(__file__).parent / "results"
 EARLIER = Path(__file__).parent / "earlier"
+BUILDS = Path(__file__).parent / "earlier" / "builds.json.gz"
+"""The digest of the builds before; scripts/make-demo-history makes it."""
 RULES = Path(__file__).parent / "rules"
 ASKED = Path(__file__).parent / "asked.md"
 SHOTS = Path(__file__).parent / "shots"

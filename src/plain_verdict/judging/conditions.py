@@ -7,7 +7,7 @@ import msgspec
 
 from plain_verdict.judging.matching import fits_status
 from plain_verdict.judging.measures import CheckedScope, measure_named
-from plain_verdict.judging.measures.interface import BOUNDS, bound_of
+from plain_verdict.judging.measures.interface import BOUNDS, Besides, bound_of
 from plain_verdict.judging.measures.load import LOAD_MEASURES, METRIC_MEASURES
 from plain_verdict.judging.metric_targets import check_metric_condition
 from plain_verdict.judging.severities import fits_severity, read_severity
@@ -28,7 +28,10 @@ class Scopes:
         self._run = run
         self._waived = waived
         scores = tuple(score for file in run.files for score in file.scores)
-        self._found = {_WHOLE_RUN: CheckedScope(run.checks, waived, run.tally, run.api, run.requirements, scores)}
+        self._since = run.in_series.since if run.in_series else None
+        besides = Besides(run.api, run.requirements, scores, self._since)
+        whole = CheckedScope(run.checks, waived, run.tally, besides)
+        self._found = {_WHOLE_RUN: whole}
 
     @property
     def run(self) -> Run:
@@ -54,8 +57,9 @@ class Scopes:
             )
             api = msgspec.structs.replace(self._run.api, calls=calls)
             several = [score for file in self._run.files for score in file.scores]
-            scores = [one for one in several if not scope.subject or fnmatchcase(one.subject, scope.subject)]
-            self._found[scope] = CheckedScope(inside, self._waived, api=api, scores=scores)
+            scores = tuple(one for one in several if not scope.subject or fnmatchcase(one.subject, scope.subject))
+            besides = Besides(api, scores=scores, since=self._since)
+            self._found[scope] = CheckedScope(inside, self._waived, besides=besides)
         return self._found[scope]
 
 

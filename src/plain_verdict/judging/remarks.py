@@ -29,6 +29,7 @@ def remarks_on(run: Run, facts: SentenceFacts, sentence: Explanation) -> Iterato
     """Yield what a reader should know besides, and the sentence does not say."""
     yield from _on_failures(facts, sentence)
     yield from _on_the_rest(facts.tally, sentence)
+    yield from _on_changes(facts, sentence)
     yield from _on_attempts([check for check in run.checks if len(check.attempts) > 1])
 
 
@@ -54,6 +55,25 @@ def _on_few(facts: SentenceFacts, sentence: Explanation) -> Iterator[str]:
 def _on_the_rest(tally: Tally, sentence: Explanation) -> Iterator[str]:
     if tally.skipped and not sentence.skipped:
         yield f"{capital(spelled(tally.skipped, 'check'))} {'was' if tally.skipped == 1 else 'were'} skipped."
+
+
+def _on_changes(facts: SentenceFacts, sentence: Explanation) -> Iterator[str]:
+    changes = facts.changes
+    if changes is None:
+        return
+    parts = []
+    if changes.new and not sentence.new:
+        parts.append(f"{spelled(changes.new, 'failure')} {_is(changes.new)} new since {changes.since}")
+    if changes.mended:
+        what = _few(changes.mended) if parts else spelled(changes.mended, "failure")
+        since = "" if parts else f" since {changes.since}"
+        parts.append(f"{what} {_is(changes.mended)} mended{since}")
+    if parts:
+        yield f"{capital('; '.join(parts))}."
+
+
+def _is(number: int) -> str:
+    return "is" if number == 1 else "are"
 
 
 def _on_attempts(retried: Sequence[Check]) -> Iterator[str]:

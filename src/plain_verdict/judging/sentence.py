@@ -11,6 +11,14 @@ _NAME_CHARS = 90
 _MOST_BROKEN = 2
 
 
+class Changes(Value, frozen=True):
+    """How many failures are new since an earlier run, and how many are mended; ``since`` names that run."""
+
+    since: str
+    new: int
+    mended: int
+
+
 class SentenceFacts(Value, frozen=True):
     """What the sentence is made of; ``gaps`` counts inputs of which results are missing."""
 
@@ -25,6 +33,8 @@ class SentenceFacts(Value, frozen=True):
     unmeasured: tuple[str, ...] = ()
     requests: int = 0
     """Of load runs."""
+    changes: Changes | None = None
+    """Since an earlier run, if there is one."""
 
 
 class Explanation(Value, frozen=True):
@@ -37,6 +47,8 @@ class Explanation(Value, frozen=True):
     errored: bool = False
     """Whether what could not finish is told apart from what failed."""
     undecided: bool = False
+    new: bool = False
+    """Whether it says how many failures are new."""
     conditions: bool = False
     """Whether every broken condition is told whole."""
 
@@ -93,7 +105,16 @@ def _most_telling(facts: SentenceFacts, *, whole: bool) -> tuple[str, dict[str, 
         return f", {facts.waived:,} of them {facts.aside}", {"waived": True}
     if _many_skipped(facts.tally) and not whole:
         return _aside(facts.tally), {"skipped": True}
-    return "", {}
+    return (f", {_how_many_new(facts)}", {"new": True}) if facts.changes else ("", {})
+
+
+def _how_many_new(facts: SentenceFacts) -> str:
+    """Return how many of what failed are new since an earlier run."""
+    bad = facts.tally.failed + facts.tally.errored
+    new = facts.changes.new if facts.changes else 0
+    if bad == 1:
+        return "and it is new" if new else "and it is not new"
+    return "none of them new" if not new else "all of them new" if new == bad else f"{new:,} of them new"
 
 
 def _failing(tally: Tally) -> tuple[str, bool]:
@@ -120,6 +141,8 @@ def _allowed(facts: SentenceFacts) -> Explanation:
     if facts.waived == bad:
         verb = "is" if bad == 1 else "are"
         return Explanation(f"{passed}; {bad:,} failed and {verb} {facts.aside}.", waived=True)
+    if facts.changes:
+        return Explanation(f"{passed}; {bad:,} failed, {_how_many_new(facts)}; the conditions allow it.", new=True)
     return Explanation(f"{passed}; {bad:,} failed, which the conditions allow.")
 
 

@@ -9,10 +9,10 @@ from datetime import date
 from plain_verdict.judging.causes import find_causes
 from plain_verdict.judging.conditions import Scopes, weigh
 from plain_verdict.judging.kinds import Weighed, judge_kinds
-from plain_verdict.judging.measures import PASS_RATE, CheckedScope
+from plain_verdict.judging.measures import NEW_FAILURES, PASS_RATE, CheckedScope
 from plain_verdict.judging.remarks import reasons_of, remarks_on
 from plain_verdict.judging.rules_apart import set_aside
-from plain_verdict.judging.sentence import SentenceFacts, explain
+from plain_verdict.judging.sentence import Changes, SentenceFacts, explain
 from plain_verdict.judging.targets import sent_in
 from plain_verdict.judging.waivers import apply_waivers
 from plain_verdict.model import Cause, ConditionResult, Outcome, Run, State, Tally, Verdict, VerdictWord, aside_word
@@ -48,6 +48,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         requests=sum(sent.whole.count for sent in sent_in(run)),
         cause=_largest(causes, run.tally),
         broken=tuple(condition for condition in own if condition.state is State.BROKEN),
+        changes=_changes(run),
         unmeasured=tuple(condition.words for condition in own if condition.state is State.OPEN),
     )
     sentence = explain(word, facts)
@@ -66,10 +67,20 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
     )
 
 
+def _changes(run: Run) -> Changes | None:
+    """Return in numbers what changed since an earlier run."""
+    since = run.in_series.since if run.in_series else None
+    if since is None:
+        return None
+    against = since.against
+    words = f"build {against.build}" if against.build else f"the run of {against.label}"
+    return Changes(words, len(since.new), len(since.mended))
+
+
 def _on_failures(weighed: Weighed, default: Iterable[ConditionResult]) -> Iterator[ConditionResult]:
     """Yield the conditions that say whether a check may fail."""
     yield from default
-    yield from (result for rule, result in weighed if rule.measure in (*_VERBS, PASS_RATE.name))
+    yield from (result for rule, result in weighed if rule.measure in (*_VERBS, PASS_RATE.name, NEW_FAILURES.name))
 
 
 def _word(conditions: Iterable[ConditionResult]) -> VerdictWord:
@@ -90,7 +101,7 @@ def _largest(causes: tuple[Cause, ...], tally: Tally) -> Cause | None:
 def _no_failures(run: CheckedScope, own: tuple[ConditionRule, ...]) -> Iterator[ConditionResult]:
     """Yield the default rule for what the team's own conditions leave open, so that none is lost by adding one."""
     measured = {rule.measure for rule in own if rule.scope == Scope()}
-    if PASS_RATE.name in measured:
+    if measured & {PASS_RATE.name, NEW_FAILURES.name}:
         return
     left = [outcome for outcome in _VERBS if outcome.value not in measured]
     if left:

@@ -21,6 +21,20 @@ from plain_verdict.model.check import (
 from plain_verdict.model.evidence import Content, ContentKind, Evidence
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
 from plain_verdict.model.facts import Fact, Value
+from plain_verdict.model.history import (
+    Build,
+    BuildCause,
+    Changed,
+    InSeries,
+    KeptRun,
+    Measured,
+    Past,
+    Roster,
+    Since,
+    TimeChange,
+    Traces,
+    Wobble,
+)
 from plain_verdict.model.load import (
     ALL_REQUESTS,
     Change,
@@ -41,6 +55,7 @@ from plain_verdict.model.load import (
     UserLevel,
     Waiting,
 )
+from plain_verdict.model.moment import in_order
 from plain_verdict.model.outcome import BAD, Kind, Outcome, gravest
 from plain_verdict.model.requirement import Asked, Met, Requirement, Requirements
 from plain_verdict.model.rule import Allowed, Rule, Severity
@@ -53,11 +68,9 @@ from plain_verdict.model.run import (
     Run,
     Score,
     SuiteNotes,
-    Tally,
     Unread,
-    in_order,
-    tally_of,
 )
+from plain_verdict.model.tally import Tally, tally_of
 from plain_verdict.model.verdict import (
     Cause,
     ConditionResult,
@@ -77,10 +90,13 @@ __all__ = [
     "Asked",
     "Attempt",
     "Body",
+    "Build",
+    "BuildCause",
     "Call",
     "CallState",
     "Cause",
     "Change",
+    "Changed",
     "Check",
     "Comparison",
     "ConditionResult",
@@ -98,15 +114,19 @@ __all__ = [
     "Heat",
     "HttpRequest",
     "HttpResponse",
+    "InSeries",
+    "KeptRun",
     "Kind",
     "KindVerdict",
     "LoadRun",
     "LogEntry",
+    "Measured",
     "Met",
     "Metric",
     "Operation",
     "Outcome",
     "Output",
+    "Past",
     "Pause",
     "Payload",
     "Percentile",
@@ -119,18 +139,22 @@ __all__ = [
     "Requirement",
     "Requirements",
     "ResultFile",
+    "Roster",
     "Rule",
     "Run",
     "Score",
     "Series",
     "Severity",
+    "Since",
     "SlowStart",
     "State",
     "Step",
     "SuiteNotes",
     "Tally",
     "TimeBound",
+    "TimeChange",
     "Timings",
+    "Traces",
     "Unread",
     "UserLevel",
     "Value",
@@ -138,6 +162,7 @@ __all__ = [
     "VerdictWord",
     "Waiting",
     "Waived",
+    "Wobble",
     "aside_word",
     "counting_last",
     "evidence_of",

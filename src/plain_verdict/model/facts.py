@@ -17,6 +17,8 @@ class Fact(Value, frozen=True, array_like=True):
     value: str
 
 
+BUILD = "build"
+"""The key by which a run is called among those of its series."""
 MACHINE = "machine"
 """The host that a suite ran on: a reader tells it, the timeline has a track for each."""
 BRANCH, COMMIT, NOT_COMMITTED = "branch", "commit", "not committed"

@@ -2,6 +2,10 @@
 
 PAGE_MARK = "plain-verdict-page"
 """The name of the page's meta element, and a zip file's comment."""
+RUN_MARK = "plain-verdict-run"
+"""The name of the meta element that says which run a page is of: id, series, place in time."""
+DIGEST = "digest"
+"""The id of the element that holds a page's digest."""
 FIRST_PAGE = "index.html"
 """Of a page in a folder: the file to open."""
 MAIL_MARK = "@plain-verdict.invalid"  # Source: RFC 2606, section 2: a name that can't be anybody's

@@ -1,8 +1,6 @@
 """A run: result files with their checks, and what was noticed while they were read."""
 
-from collections import Counter
-from collections.abc import Iterable
-from datetime import UTC, datetime
+from datetime import datetime
 from functools import cached_property
 
 import msgspec
@@ -11,39 +9,11 @@ from plain_verdict.model.api import ApiCalls
 from plain_verdict.model.check import Check, Output
 from plain_verdict.model.evidence import Content, Evidence
 from plain_verdict.model.facts import Fact, Value
+from plain_verdict.model.history import InSeries
 from plain_verdict.model.load import LoadRun, Metric, Reported
 from plain_verdict.model.outcome import Kind, Outcome
 from plain_verdict.model.requirement import Requirements
-
-
-class Tally(Value, frozen=True):
-    """How many checks ended in each outcome."""
-
-    passed: int = 0
-    failed: int = 0
-    errored: int = 0
-    skipped: int = 0
-    undecided: int = 0
-
-    @property
-    def total(self) -> int:
-        """Return the number of all checks."""
-        return self.passed + self.failed + self.errored + self.skipped + self.undecided
-
-    @property
-    def ran(self) -> int:
-        """Return the number of checks that were not left out."""
-        return self.total - self.skipped
-
-    def of(self, outcome: Outcome) -> int:
-        """Return the number of checks with this outcome."""
-        return int(getattr(self, outcome.value))
-
-
-def tally_of(checks: Iterable[Check]) -> Tally:
-    """Return how many of the checks ended in each outcome."""
-    numbers = Counter([check.attempts[-1].outcome for check in checks])
-    return Tally(**{outcome.value: numbers[outcome] for outcome in Outcome})
+from plain_verdict.model.tally import Tally, tally_of
 
 
 class ReadingNote(Value, frozen=True):
@@ -191,6 +161,8 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     requirements: Requirements = Requirements()
     api: ApiCalls = ApiCalls()
     """The calls of its checks, by operation."""
+    in_series: InSeries | None = None
+    """Its place among earlier runs; None where nobody looked for any."""
 
     @cached_property
     def checks(self) -> tuple[Check, ...]:
@@ -222,8 +194,3 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     def reruns(self) -> tuple[str, ...]:
         """Return the names of the checks whose executions were brought together."""
         return tuple(name for file in self.files for name in file.reruns)
-
-
-def in_order(moment: datetime) -> datetime:
-    """Return a moment that can be compared with others; one without a zone counts as UTC."""
-    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment

@@ -9,7 +9,7 @@ import msgspec
 from plain_verdict.model.check import Check
 from plain_verdict.model.facts import Value
 from plain_verdict.model.outcome import Kind
-from plain_verdict.model.run import Tally
+from plain_verdict.model.tally import Tally
 
 
 class VerdictWord(StrEnum):

@@ -8,23 +8,34 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from plain_verdict.history.digest import Digest, keep_run, make_digest
+from plain_verdict.history.keeping import build_of, judged
+from plain_verdict.history.pages import series_mark
+from plain_verdict.history.series import SERIES, name_series
 from plain_verdict.model import (
     Attempt,
+    Build,
     CallState,
+    Cause,
     Check,
     Fact,
+    KeptRun,
     Operation,
     Outcome,
+    Past,
     ResultFile,
     Run,
+    Since,
     Step,
     Tally,
+    Traces,
     Verdict,
 )
 from plain_verdict.operations.numbers import CallNumbers, by_operation
 from plain_verdict.report.api import ApiOverview, tell_api
 from plain_verdict.report.causes import CauseEntry, tell_causes
 from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
+from plain_verdict.report.history import SHOWN_BUILDS, HistoryOverview, changed_checks, describe_cause, tell_history
 from plain_verdict.report.overview import span_of, title_of
 from plain_verdict.report.page_info import PageInfo
 from plain_verdict.report.shown_check import ShownCheck, show_check
@@ -38,6 +49,7 @@ from plain_verdict.text.formatting import capital, format_day, format_span, plur
 _SLOWEST = 8
 _OPEN_AT_MOST = 20  # failed checks are open from the start, unless they are so many that they bury the rest
 _SHOWN_FACTS = 12
+_MOST_TRACED = 1_000  # checks that are opened for nothing but what they were before
 
 if TYPE_CHECKING:
     from plain_verdict.report.asked import AskedOverview
@@ -66,6 +78,57 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return the title that the user chose, or the results' own."""
         return self.info.title or title_of(self.run)
 
+    @cached_property
+    def kept(self) -> KeptRun:
+        """Return the run as its series keeps it, judged."""
+        place = self.run.in_series
+        if place is not None:
+            return judged(place.now, self.verdict)
+        series = name_series(SERIES, self.title, self.info.facts)
+        build = build_of(self.run, series, "", self.info.made, self.title, self.info.facts)
+        return judged(keep_run(self.run, build), self.verdict)
+
+    def digest(self, *, in_columns: bool = False) -> Digest:
+        """Return the digest with the chain of forerunners; ``in_columns``: the page holds the checks already."""
+        traces = self.run.in_series.traces if self.run.in_series else Traces()
+        return make_digest(self.kept, traces, in_columns=in_columns)
+
+    @cached_property
+    def history(self) -> HistoryOverview | None:
+        """Return what is told of earlier runs; None where there is none to compare with."""
+        return tell_history(self.run, self.verdict, self._since, self._changed) if self._since else None
+
+    @property
+    def _since(self) -> Since | None:
+        return self.run.in_series.since if self.run.in_series else None
+
+    @cached_property
+    def _changed(self) -> dict[str, str]:
+        return changed_checks(self.run.in_series) if self.run.in_series else {}
+
+    @cached_property
+    def new(self) -> frozenset[str]:
+        """Return the ids of failures that are new since an earlier run."""
+        return frozenset(one.id for one in self._since.new) if self._since else frozenset()
+
+    def tells_past(self, check: Check) -> bool:
+        """Return whether a check that has nothing else to open is opened for what it was before."""
+        return check.id in self._changed and len(self._changed) <= _MOST_TRACED
+
+    def past_of(self, check: Check) -> list[tuple[Build, Past, float | None]]:
+        """Return how a check ended in the last builds, the oldest first; nothing where there is none."""
+        return list(self._since.traces.of(check.id))[-(SHOWN_BUILDS - 1) :] if self._since else []
+
+    def past_of_cause(self, cause: Cause) -> str:
+        """Return since when a cause is there, in words; "" where there is no earlier run."""
+        return describe_cause(cause, self._since) if self._since else ""
+
+    @property
+    def run_mark(self) -> str:
+        """Return which run this is, of which series, and its place in time, as the head of its page says it."""
+        build = self.kept.build
+        return f"{build.id} {series_mark(build.series)} {build.moment.timestamp():.3f}"
+
     @property
     def masked(self) -> int | None:
         """Return how many secrets were masked, in the results and in the page's own words; None: masking is off."""
@@ -73,8 +136,10 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @property
     def notes(self) -> tuple[str, ...]:
-        """Return notes on what was asked for, and on masking."""
-        return tuple(dict.fromkeys((*self.info.notes, *self.run.masking_notes, *self.run.api.notes)))
+        """Return notes on what was asked for, on masking, and on earlier runs."""
+        series = self.run.in_series
+        place = (*series.trouble, *series.notes) if series else ()
+        return tuple(dict.fromkeys((*self.info.notes, *self.run.masking_notes, *self.run.api.notes, *place)))
 
     @property
     def tally(self) -> Tally:

@@ -2,10 +2,13 @@
 
 import re
 from collections.abc import Iterator
+from datetime import timedelta
 
 import msgspec
 
 from plain_verdict.errors import UsageError
+from plain_verdict.history.series import check_series
+from plain_verdict.inputs.completeness import read_age
 from plain_verdict.judging.conditions import check_condition
 from plain_verdict.judging.measures.interface import PER_CENT_SLOWER, read_bound
 from plain_verdict.judging.measures.interface import SECONDS as SECONDS_UNIT
@@ -35,6 +38,11 @@ def check_settings(settings: SettingsFile) -> None:
         _check_expression(f"/{settings.requirements.pattern}/", "requirements.pattern")
     read_leave_out(settings.load.leave_out)
     read_trifle(settings.load.least_change, settings.load.least_difference)
+    check_series(settings.history.series)
+    if settings.history.every:
+        read_step(settings.history.every)
+    if settings.history.pages and not settings.history.pages.startswith(("https://", "http://")):
+        raise UsageError("is no address", where="history.pages", hint="begin it with https://")
     for where, match in _matches(settings):
         _check_match(match, where)
     for number, waiver in enumerate(settings.waiver):
@@ -68,6 +76,17 @@ def read_trifle(share: str, difference: str) -> tuple[float, float]:
         return told / 100, read_bound(difference, SECONDS_UNIT)
     except ValueError as error:
         raise UsageError(str(error), where="load.least_difference") from error
+
+
+def read_step(text: str) -> timedelta:
+    """Return how often a series runs. Raises UsageError."""
+    try:
+        step = read_age(text)
+    except UsageError as error:
+        raise UsageError(error.what.replace("age", "step"), where="history.every", hint=error.hint) from error
+    if not step:
+        raise UsageError("is no step", where="history.every", hint="write it like 1d or 6h")
+    return step
 
 
 def check_shape(shape: Shape, where: str) -> None:

@@ -15,13 +15,15 @@ from plain_verdict.delivery.retention import check_latest
 from plain_verdict.engine import check_engine
 from plain_verdict.errors import UsageError
 from plain_verdict.evidence import EvidenceOptions, check_look_in
+from plain_verdict.history.finding import HistoryOptions
+from plain_verdict.history.stores import check_store
 from plain_verdict.inputs.completeness import Expected, read_age, read_newer_than
 from plain_verdict.inputs.facts import environment_facts, read_pairs
 from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.model import Fact, Kind
-from plain_verdict.request.checks import check_settings, check_shape, read_leave_out, read_trifle
+from plain_verdict.request.checks import check_settings, check_shape, read_leave_out, read_step, read_trifle
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
@@ -45,10 +47,25 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
         report=_report(overrides, settings.file),
         mail=_with_given(settings.file.mail, {"file": overrides.mail}),
         brand=_brand(overrides, settings.file),
-        facts=_facts(overrides, settings.file, environment),
     )
     _check(request)
-    return request
+    return _beside(
+        request, settings.file.history.look_beside if overrides.look_beside is None else overrides.look_beside
+    )
+
+
+def _beside(request: Request, wanted: bool) -> Request:  # noqa: FBT001  a setting, passed on
+    """Return the request with the folder in which earlier pages may stand beside the new one."""
+    out = request.report.out
+    if not wanted or "{" in os.path.dirname(out):  # noqa: PTH120  text, not a path yet
+        return request
+    suffix = writer_named(request.layout).suffix
+    target = path_of(out, Names("title", "verdict", request.read.made, {}), suffix)
+    latest = request.report.latest
+    replaced: tuple[str, ...] = (latest, f"{latest}{suffix}") if latest else ()
+    replaced += (target.name,) if request.report.overwrite and "{" not in out else ()
+    history = msgspec.structs.replace(request.read.history, beside=str(target.parent), replaced=replaced)
+    return msgspec.structs.replace(request, read=msgspec.structs.replace(request.read, history=history))
 
 
 def make_read_request(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> ReadRequest:
@@ -108,7 +125,33 @@ def _read_request(
         for key, name in file.facts_from_environment.items()
         if not environment.get(name)
     )
-    return ReadRequest(overrides.results, options, file.rules, made, (*settings.notes, *missing))
+    return ReadRequest(
+        overrides.results,
+        options,
+        file.rules,
+        made,
+        (*settings.notes, *missing),
+        _history(overrides, file),
+        title=file.report.title if overrides.title is None else overrides.title,
+        facts=_facts(overrides, file, environment),
+        git=file.report.git if overrides.git is None else overrides.git,
+    )
+
+
+def _history(overrides: Overrides, settings: SettingsFile) -> HistoryOptions:
+    table = settings.history
+    store = overrides.history or table.store
+    check_store(store)
+    return HistoryOptions(
+        store=store,
+        earlier=overrides.earlier or table.earlier,
+        against=overrides.against or table.against,
+        build=overrides.build or "",
+        series=table.series,
+        step=read_step(table.every) if table.every else None,
+        pages=table.pages,
+        must=table.must,
+    )
 
 
 def _shapes(overrides: Overrides, settings: SettingsFile) -> tuple[Shape, ...]:
@@ -195,8 +238,9 @@ def _check(request: Request) -> None:
             check_folder(Path(folder).absolute())
     if report.charts:
         ChartsWriter().check()
-    if report.earl:
-        check_folder(Path(report.earl).absolute().parent)
+    for file in (report.earl, report.digest):
+        if file:
+            check_folder(Path(file).absolute().parent)
     suffix = writer_named(request.layout).suffix
     # What only the results tell may be in the folder's name as well; that folder is made later.
     nobody = Names("title", "verdict", request.read.made, {})

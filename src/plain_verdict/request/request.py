@@ -9,6 +9,7 @@ import msgspec
 from plain_verdict.brand import Brand
 from plain_verdict.engine import Engine
 from plain_verdict.evidence import EvidenceOptions
+from plain_verdict.history.finding import HistoryOptions
 from plain_verdict.inputs.completeness import Expected
 from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
@@ -62,13 +63,21 @@ class ReadOptions(msgspec.Struct, frozen=True):
 
 
 class ReadRequest(msgspec.Struct, frozen=True):
-    """What to read and how to judge it. ``made`` is when; ``notes`` are on how it was asked for."""
+    """What to read and how to judge it. ``made`` is when; ``notes`` are on how it was asked for.
+
+    ``title`` "" is the results' own, ``facts`` are those that the user tells; with ``git`` the repository adds
+    its own.
+    """
 
     results: tuple[str, ...]
     options: ReadOptions
     rules: Rules
     made: datetime
     notes: tuple[str, ...] = ()
+    history: HistoryOptions = HistoryOptions()
+    title: str = ""
+    facts: tuple[Fact, ...] = ()
+    git: bool = True
 
 
 class Request(msgspec.Struct, frozen=True):
@@ -78,7 +87,6 @@ class Request(msgspec.Struct, frozen=True):
     report: ReportTable
     mail: MailTable
     brand: Brand
-    facts: tuple[Fact, ...]
 
     @property
     def layout(self) -> str:

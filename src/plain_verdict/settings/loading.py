@@ -15,6 +15,7 @@ from plain_verdict.settings.shapes import Shape, ShapeFile
 NAME = "plain-verdict.toml"
 
 
+_WRITTEN = ("out", "tables", "charts", "earl", "digest")
 RENAMED = {("masking", "leave"): "ignore", ("evidence", "places"): "look_in"}
 """Keys that had another name; the old one is still read, with a note, until the next version."""
 
@@ -122,7 +123,7 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
     paths = {key: seen(getattr(brand, key)) for key in ("logo", "logo_dark", "stylesheet")}
     return replace(
         settings,
-        report=replace(report, **{key: seen(getattr(report, key)) for key in ("out", "tables", "charts", "earl")}),
+        report=replace(report, **{key: seen(getattr(report, key)) for key in _WRITTEN}),
         mail=replace(settings.mail, file=seen(settings.mail.file)),
         brand=replace(brand, **paths),
         evidence=replace(settings.evidence, look_in=tuple(map(seen, settings.evidence.look_in))),
@@ -133,6 +134,11 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
             kinds=KindsTable(*(tuple(map(seen, paths)) for paths in msgspec.structs.astuple(settings.input.kinds))),
         ),
         requirements=replace(settings.requirements, files=tuple(map(seen, settings.requirements.files))),
+        history=replace(
+            settings.history,
+            store=settings.history.store if "://" in settings.history.store else seen(settings.history.store),
+            earlier=tuple(map(seen, settings.history.earlier)),
+        ),
         load=replace(settings.load, baseline=tuple(map(seen, settings.load.baseline))),
         api=replace(settings.api, document=seen(settings.api.document)),
     )

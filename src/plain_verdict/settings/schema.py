@@ -38,6 +38,9 @@ class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         int, Meta(description="remove the oldest pages there until so many are left; 0 keeps all", ge=0)
     ] = 0
     tables: Annotated[str, Meta(description="a folder for tables as CSV files")] = ""
+    digest: Annotated[
+        str, Meta(description="a file for the digest of the run as JSON, small enough to keep where pages are not")
+    ] = ""
     earl: Annotated[str, Meta(description="a file for the rules of the run as EARL in JSON-LD")] = ""
     charts: Annotated[str, Meta(description="a folder for the drawings of load runs as PNG and SVG files")] = ""
     theme: Annotated[Theme, Meta(description="the page's colours")] = Theme.AUTO
@@ -171,6 +174,37 @@ class ComplianceTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     ] = Severity.MEDIUM
 
 
+class HistoryTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[history]``: where earlier runs are, and what this one is compared with."""
+
+    store: Annotated[
+        str,
+        Meta(description="a file of SQLite, or an address like `postgresql://user@host/database`, that keeps runs"),
+    ] = ""
+    earlier: Annotated[
+        tuple[str, ...], Meta(description="pages, digests and summaries of earlier runs, and folders of them")
+    ] = ()
+    look_beside: Annotated[
+        bool, Meta(description="look for the page of the run before in the folder of the new one")
+    ] = True
+    against: Annotated[
+        str, Meta(description="the build or the branch to compare with, instead of the run before")
+    ] = ""
+    series: Annotated[str, Meta(description="what runs belong together by; may hold `{title} {fact:KEY}`")] = (
+        "{title} {fact:branch}"
+    )
+    every: Annotated[
+        str,
+        Meta(description="how often the series runs, like `1d`, so that missing builds show; else by their keys"),
+    ] = ""
+    pages: Annotated[
+        str, Meta(description="where the page of a build stands, like `https://host/builds/{build}/verdict.html`")
+    ] = ""
+    must: Annotated[
+        bool, Meta(description="exit with 5 when earlier runs could not be read or this one not be kept")
+    ] = False
+
+
 class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """All that the file may hold."""
 
@@ -187,6 +221,7 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     api: ApiTable = ApiTable()
     load: LoadTable = LoadTable()
     compliance: ComplianceTable = ComplianceTable()
+    history: HistoryTable = HistoryTable()
     requirements: RequirementsTable = RequirementsTable()
     cause: tuple[CauseRule, ...] = ()
     waiver: tuple[WaiverRule, ...] = ()

@@ -2,6 +2,7 @@
 
 from plain_verdict.errors import UsageError
 from plain_verdict.writers.charts.writer import ChartsWriter
+from plain_verdict.writers.digest_json import DigestWriter
 from plain_verdict.writers.earl_json import EarlWriter
 from plain_verdict.writers.html.writer import FolderWriter, PageWriter
 from plain_verdict.writers.interface import OutputFile, Writer
@@ -19,6 +20,7 @@ WRITERS: tuple[Writer, ...] = (
     TablesWriter(),
     ChartsWriter(),
     EarlWriter(),
+    DigestWriter(),
 )
 """Every output."""
 

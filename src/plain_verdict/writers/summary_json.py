@@ -20,6 +20,7 @@ from plain_verdict.model import (
 from plain_verdict.operations.numbers import CallNumbers
 from plain_verdict.report import Report
 from plain_verdict.writers.interface import OutputFile
+from plain_verdict.writers.summary_history import HistorySummary, RunSummary, history_summary, run_summary
 from plain_verdict.writers.summary_load import (
     LoadSummary,
     MetricSummary,
@@ -151,6 +152,8 @@ class Summary(msgspec.Struct, frozen=True):
     rule_notes: list[str] = []
     evidence_notes: list[str] = []
     shape_notes: list[str] = []
+    run: RunSummary | None = None
+    history: HistorySummary | None = None
     title: str | msgspec.UnsetType = msgspec.UNSET
     facts: dict[str, str] = {}
     masked: int = 0
@@ -217,6 +220,9 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             flaky=[_name(check) for check in run.checks if check.flaky],
             checks=list(_details(run, verdict)) if self.detail else msgspec.UNSET,
         )
+        if run.in_series is not None:
+            history = history_summary(report)
+            summary = msgspec.structs.replace(summary, run=run_summary(report.kept.build), history=history)
         if self.files is None:
             return summary
         paths = {key: str(path) for key, path in self.files.items()}

@@ -3,14 +3,16 @@
 To add one: a row in its file's ``MEASURES``, or a new file and its row here.
 """
 
-from plain_verdict.judging.measures import calls, counts, load, rates, requirements, rules, times
+from plain_verdict.judging.measures import calls, counts, history, load, rates, requirements, rules, times
+from plain_verdict.judging.measures.history import NEW_FAILURES
 from plain_verdict.judging.measures.interface import CheckedScope, Measure
 from plain_verdict.judging.measures.rates import PASS_RATE
 
-__all__ = ["MEASURES", "PASS_RATE", "CheckedScope", "Measure", "is_of_calls", "measure_named"]
+__all__ = ["MEASURES", "NEW_FAILURES", "PASS_RATE", "CheckedScope", "Measure", "is_of_calls", "measure_named"]
 
 MEASURES: tuple[Measure, ...] = (
     *counts.MEASURES,
+    *history.MEASURES,
     *rates.MEASURES,
     *times.MEASURES,
     *calls.MEASURES,

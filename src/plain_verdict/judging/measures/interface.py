@@ -8,7 +8,7 @@ from typing import Protocol
 
 import msgspec
 
-from plain_verdict.model import ApiCalls, Check, Requirements, Score, Tally, Waived, aside_word, tally_of
+from plain_verdict.model import ApiCalls, Check, Requirements, Score, Since, Tally, Waived, aside_word, tally_of
 from plain_verdict.operations.numbers import CallNumbers, count_calls
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import format_duration
@@ -32,7 +32,16 @@ def bound_of(rule: ConditionRule) -> tuple[str, Bound]:
     return key, bound
 
 
-_NONE = ApiCalls()
+class Besides(msgspec.Struct, frozen=True):
+    """What a condition may look at besides checks. ``since`` None: there is no earlier run to compare with."""
+
+    api: ApiCalls = ApiCalls()
+    requirements: Requirements | None = None
+    scores: tuple[Score, ...] = ()
+    since: Since | None = None
+
+
+_NONE = Besides()
 
 
 class CheckedScope:
@@ -43,14 +52,13 @@ class CheckedScope:
         checks: Sequence[Check],
         waived: Mapping[str, Waived],
         tally: Tally | None = None,
-        api: ApiCalls = _NONE,
-        requirements: Requirements | None = None,
-        scores: Sequence[Score] = (),
+        besides: Besides = _NONE,
     ) -> None:
         self.checks = checks
-        self.api = api
-        self.requirements = requirements
-        self.scores = scores
+        self.api = besides.api
+        self.requirements = besides.requirements
+        self.scores = besides.scores
+        self.since = besides.since
         self._waived = waived
         self._tally = tally
 

@@ -23,6 +23,7 @@ from plain_verdict.text.cleaning import headline
 from plain_verdict.writers.html.exchange_html import exchange_html, expectations_html
 from plain_verdict.writers.html.markdown import is_safe_link, render_markdown
 from plain_verdict.writers.html.rows import RowFiller, kind_class, name_html, outcome_html, severity_html
+from plain_verdict.writers.html.traces import trace_html
 
 _FOLDER = Path(__file__).parent
 _TEMPLATES = (_FOLDER / "templates", _FOLDER / "sections", _FOLDER.parent / "mail" / "templates")
@@ -130,6 +131,7 @@ def make_environment() -> Environment:
         version=__version__,
         kind_class=kind_class,
         severity_html=severity_html,
+        trace_html=trace_html,
         kind_name=lambda kind: formatting.capital(name_kind(kind)),
     )
     environment.globals["simple_row"] = RowFiller(environment)

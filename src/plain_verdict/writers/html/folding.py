@@ -60,7 +60,8 @@ class Columns(msgspec.Struct):
 
     ``outcome`` has for each its place in ``outcomes``, ``of_kind`` that in ``kinds`` ("" where there is one kind),
     ``kind`` its RowKind. ``tail`` is what stands after an id's
-    usual 14 characters; those are packed by themselves. ``more`` is what search looks through besides names.
+    usual 14 characters; those are packed by themselves. ``more`` is what search looks through besides
+    names, ``new_failures`` are numbers of checks.
     ``html`` is the name of a check with parameters. All three are by check number.
     """
 
@@ -76,6 +77,7 @@ class Columns(msgspec.Struct):
     name: str
     html: dict[str, str]
     more: dict[str, str]
+    new_failures: list[int]
     row: str
 
 
@@ -124,7 +126,8 @@ class Folding:
     def _kind(self, check: Check) -> RowKind:
         if check.id in self._plain:
             return RowKind.PLAIN
-        return RowKind.SIMPLE if is_simple(check) else RowKind.WHOLE
+        simple = is_simple(check) and not self._report.tells_past(check)
+        return RowKind.SIMPLE if simple else RowKind.WHOLE
 
     def plain(self, group: SuiteGroup) -> list[Check]:
         """Return those of a suite's checks that stay plain HTML."""
@@ -197,6 +200,7 @@ class Folding:
             name="\n".join([check.title if check.parameters else check.name for check in self._checks]),
             html=self._by_number(lambda check: str(name_html(check)) if check.parameters else ""),
             more=dict(self._more()),
+            new_failures=[number for number, check in enumerate(self._checks) if check.id in self._report.new],
             row=self._row,
         )
 

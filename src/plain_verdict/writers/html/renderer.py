@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from plain_verdict.history.digest import encode_digest, pack
 from plain_verdict.report import Report
 from plain_verdict.writers.html.environment import asset, make_environment
 from plain_verdict.writers.html.folding import Folding
@@ -24,7 +25,10 @@ class Renderer:
         """Yield the page, or the first page of a folder, in pieces: each section that has matter."""
         found = ((section, section.find_matter(self._report, parts)) for section in SECTIONS)
         sections = [(section, matter) for section, matter in found if matter is not None]
-        return self._render("page", parts.links, sections=sections, folding=parts.folding)
+        # A folded page holds its checks already, if it holds them all.
+        in_columns = parts.folding is not None and not self._report.left_out
+        digest = pack(encode_digest(self._report.digest(in_columns=in_columns)))
+        return self._render("page", parts.links, sections=sections, folding=parts.folding, digest=digest)
 
     def suite(self, links: Links, **more: object) -> Iterator[str]:
         """Yield the page of a suite, or of a part of one, in pieces."""

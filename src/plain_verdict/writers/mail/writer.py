@@ -20,7 +20,7 @@ class MailWriter(msgspec.Struct, frozen=True):
 
     name = "mail"
     suffix = ".eml"
-    about = "a digest as a mail message"
+    about = "verdict, tally and causes as a mail message"
     is_layout = False
 
     def render(self, report: Report) -> Iterator[OutputFile]:

@@ -2,15 +2,14 @@
 
 import csv
 from collections.abc import Iterator, Sequence
-from datetime import datetime
 from io import StringIO
 from itertools import chain
 
 from plain_verdict.report import Report
+from plain_verdict.text.cells import written_cell
 from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.tables.interface import Cell, Row, Table
 
-_RUN_BY_SPREADSHEETS = ("=", "+", "-", "@", "\t", "\r")
 _PIECE_ROWS = 5_000
 
 
@@ -50,15 +49,4 @@ def _pieces(table: Table, rows: Iterator[Row]) -> Iterator[str]:
 
 
 def _written(row: Sequence[Cell]) -> list[object]:
-    return [_cell(cell) for cell in row]
-
-
-def _cell(cell: Cell) -> object:
-    """Return a cell as it is written: moments as ISO 8601, and no text that a spreadsheet would run."""
-    if isinstance(cell, datetime):
-        return cell.isoformat()
-    if isinstance(cell, bool):
-        return "yes" if cell else "no"
-    if isinstance(cell, str) and cell.startswith(_RUN_BY_SPREADSHEETS):
-        return f"'{cell}"
-    return "" if cell is None else cell
+    return [written_cell(cell) for cell in row]

@@ -173,7 +173,9 @@
     /** @type {ArrayLike<number>} */
     seconds: [],
     /** @type {ArrayLike<number>} */
-    suite: []
+    suite: [],
+    /** @type {Set<number>} failures that are new since an earlier run */
+    fresh: /* @__PURE__ */ new Set()
   };
   var folded = {
     /** @type {Columns | null} */
@@ -203,7 +205,8 @@
       outcome: nodes.map(({ node }) => outcomes.find((outcome) => node.classList.contains(outcome)) ?? ""),
       ofKind: nodes.map(({ node }) => KINDS.find((kind) => node.classList.contains(kind)) ?? "functional"),
       seconds: nodes.map(({ node }) => Number(node.dataset.s)),
-      suite: nodes.map(({ suite }) => suite)
+      suite: nodes.map(({ suite }) => suite),
+      fresh: new Set(nodes.flatMap(({ node }, check) => node.classList.contains("new") ? [check] : []))
     });
   }
   async function readFolded() {
@@ -224,7 +227,8 @@
       id: idsOf(bytesOf(textOf("ids")), columns.tail),
       seconds: Float64Array.from(folded.seconds, Number),
       node: new Array(count).fill(null),
-      suite: suiteOf
+      suite: suiteOf,
+      fresh: new Set(columns.new_failures)
     });
     let at = 0;
     let whole = 0;
@@ -626,6 +630,7 @@ ${more.toLowerCase()}`;
   // src/plain_verdict/writers/html/scripts/modules/filters.js
   var SOME = 2e3;
   var LATER_MS = 80;
+  var NEW = "new";
   var Filters = class {
     /** @param {HTMLElement} every the list of checks with its tools */
     constructor(every) {
@@ -702,14 +707,16 @@ ${more.toLowerCase()}`;
     }
     /**
      * @param {string[]} words
-     * @param {string[]} wanted outcomes; none: all of them
+     * @param {string[]} wanted outcomes, none: all of them; and "new", which narrows them
      */
     matching(words, wanted) {
       const shown = new Uint8Array(checks.count);
       const kind = this.kind?.value ?? "";
+      const onlyNew = wanted.includes(NEW);
+      const outcomes = wanted.filter((one) => one !== NEW);
       for (let check = 0; check < checks.count; check++) {
-        const isWanted = !wanted.length || wanted.includes(checks.outcome[check]);
-        shown[check] = isWanted && (!kind || checks.ofKind[check] === kind) ? 1 : 0;
+        const isWanted = !outcomes.length || outcomes.includes(checks.outcome[check]);
+        shown[check] = isWanted && (!onlyNew || checks.fresh.has(check)) && (!kind || checks.ofKind[check] === kind) ? 1 : 0;
       }
       if (words.length) {
         const { texts: texts2, suiteTexts: suiteTexts2 } = searchTexts();
@@ -853,6 +860,34 @@ ${more.toLowerCase()}`;
   };
   var filters = list && find(list, ".tools") ? new Filters(list) : null;
 
+  // src/plain_verdict/writers/html/scripts/modules/take.js
+  var RUNS = /^[=+\-@\t\r]/;
+  function cell(text) {
+    const plain = RUNS.test(text) ? `'${text}` : text;
+    return /[",\r\n]/.test(plain) ? `"${plain.replaceAll('"', '""')}"` : plain;
+  }
+  var csvOf = (rows) => rows.map((row) => `${row.map(cell).join(",")}\r
+`).join("");
+  var textIn = (node) => (node.textContent ?? "").replace(/\s+/g, " ").trim();
+  function startTaking() {
+    for (const button of findAll(document, "button.take")) {
+      const table = need(
+        /** @type {HTMLElement} */
+        button.closest("details"),
+        "table"
+      );
+      button.hidden = false;
+      button.addEventListener("click", () => {
+        const rows = findAll(table, "tr").map((row) => findAll(row, "th, td").map(textIn));
+        const link = document.createElement("a");
+        link.href = URL.createObjectURL(new Blob([csvOf(rows)], { type: "text/csv" }));
+        link.download = table.dataset.file ?? "table.csv";
+        link.click();
+        setTimeout(() => URL.revokeObjectURL(link.href));
+      });
+    }
+  }
+
   // src/plain_verdict/writers/html/scripts/modules/main.js
   var STORED = "plain-verdict-keys";
   var keysSwitch = (
@@ -963,6 +998,7 @@ ${more.toLowerCase()}`;
   addEventListener("afterprint", () => printInSuites(false));
   framePicture();
   startCharts();
+  startTaking();
   var begun = begin();
   if (!isFolded) recall();
   else {

@@ -16,6 +16,7 @@ from plain_verdict.writers.html.sections.other_evidence.build import OTHER_EVIDE
 from plain_verdict.writers.html.sections.pictures.build import PICTURES
 from plain_verdict.writers.html.sections.reading.build import READING
 from plain_verdict.writers.html.sections.reported.build import REPORTED
+from plain_verdict.writers.html.sections.since.build import SINCE
 from plain_verdict.writers.html.sections.suite_list.build import SUITE_LIST
 from plain_verdict.writers.html.sections.tally.build import TALLY
 from plain_verdict.writers.html.sections.time.build import TIME
@@ -31,6 +32,7 @@ SECTIONS: tuple[Section, ...] = (
     IN_SHORT,
     TALLY,
     WHY,
+    SINCE,
     API,
     LOAD,
     REPORTED,

@@ -19,6 +19,7 @@ import { byName, slowestFirst } from "./search.js";
  * @property {string} name
  * @property {Record<string, string>} html
  * @property {Record<string, string>} more
+ * @property {number[]} new_failures
  * @property {string} row
  */
 
@@ -79,6 +80,8 @@ export const checks = {
   seconds: [],
   /** @type {ArrayLike<number>} */
   suite: [],
+  /** @type {Set<number>} failures that are new since an earlier run */
+  fresh: new Set(),
 };
 
 /** What only a folded page has. */
@@ -113,6 +116,7 @@ export function readPlain() {
     ofKind: nodes.map(({ node }) => KINDS.find((kind) => node.classList.contains(kind)) ?? "functional"),
     seconds: nodes.map(({ node }) => Number(node.dataset.s)),
     suite: nodes.map(({ suite }) => suite),
+    fresh: new Set(nodes.flatMap(({ node }, check) => (node.classList.contains("new") ? [check] : []))),
   });
 }
 
@@ -136,6 +140,7 @@ export async function readFolded() {
     seconds: Float64Array.from(folded.seconds, Number),
     node: new Array(count).fill(null),
     suite: suiteOf,
+    fresh: new Set(columns.new_failures),
   });
   let at = 0;
   let whole = 0;

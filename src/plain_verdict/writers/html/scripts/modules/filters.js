@@ -10,6 +10,7 @@ import { allowSomeAtOnce, VirtualList } from "./virtual-list.js";
 
 const SOME = 2000;
 const LATER_MS = 80;
+const NEW = "new";
 
 /** What the reader chooses by. Only made where the page has a list of checks. */
 export class Filters {
@@ -93,14 +94,17 @@ export class Filters {
 
   /**
    * @param {string[]} words
-   * @param {string[]} wanted outcomes; none: all of them
+   * @param {string[]} wanted outcomes, none: all of them; and "new", which narrows them
    */
   matching(words, wanted) {
     const shown = new Uint8Array(checks.count);
     const kind = this.kind?.value ?? "";
+    const onlyNew = wanted.includes(NEW);
+    const outcomes = wanted.filter((one) => one !== NEW);
     for (let check = 0; check < checks.count; check++) {
-      const isWanted = !wanted.length || wanted.includes(checks.outcome[check]);
-      shown[check] = isWanted && (!kind || checks.ofKind[check] === kind) ? 1 : 0;
+      const isWanted = !outcomes.length || outcomes.includes(checks.outcome[check]);
+      shown[check] =
+        isWanted && (!onlyNew || checks.fresh.has(check)) && (!kind || checks.ofKind[check] === kind) ? 1 : 0;
     }
     if (words.length) {
       const { texts, suiteTexts } = searchTexts();

@@ -4,6 +4,7 @@ import { isFolded, list, readFolded, readPlain, searchTexts } from "./checks.js"
 import { findAll, isDetails } from "./dom.js";
 import { filters } from "./filters.js";
 import { focusWayBack, framePicture, pictureClick, pictureKey } from "./pictures.js";
+import { startTaking } from "./take.js";
 
 // Keys of one character can be turned off. Source: WCAG 2.2, success criterion 2.1.4
 const STORED = "plain-verdict-keys";
@@ -125,6 +126,7 @@ addEventListener("afterprint", () => printInSuites(false));
 
 framePicture();
 startCharts();
+startTaking();
 const begun = begin();
 if (!isFolded) recall();
 else {

@@ -1,0 +1,289 @@
+"""``plain-verdict history``: what earlier builds were, what changed between two, and what is kept of them."""
+
+import argparse
+import os
+from collections.abc import Callable, Iterator, Sequence
+from datetime import datetime
+from pathlib import Path
+
+from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
+from plain_verdict.cli.options import add_config, add_masking, add_results, overrides_of
+from plain_verdict.cli.show import show_trouble
+from plain_verdict.cli.terminal import Progress, show, show_labelled
+from plain_verdict.errors import HistoryError, UsageError
+from plain_verdict.history.alignment import align
+from plain_verdict.history.comparison import compare
+from plain_verdict.history.exporting import check_export, write_export
+from plain_verdict.history.gaps import find_gaps
+from plain_verdict.history.interface import Store
+from plain_verdict.history.pages import newest_kept, read_earlier, read_kept
+from plain_verdict.history.stores import check_store, open_store
+from plain_verdict.inputs.completeness import read_age
+from plain_verdict.model import Build, Changed, KeptRun
+from plain_verdict.pipeline import read_and_judge
+from plain_verdict.report import PageInfo, Report
+from plain_verdict.request import make_read_request
+from plain_verdict.request.checks import check_settings
+from plain_verdict.settings.loading import read_settings
+from plain_verdict.settings.schema import HistoryTable
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.formatting import format_day, format_time_of_day, join_list, plural, spelled
+
+_LISTED = 40
+_EXPORTED_ALL = 1_000_000
+_PAGE_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
+Options = argparse.Namespace
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Add what can be done, each with its options."""
+    actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION", title="actions")
+
+    def action(name: str, words: str, does: Callable[[Options], int]) -> argparse.ArgumentParser:
+        added: argparse.ArgumentParser = actions.add_parser(name, help=words, description=f"{words}.".capitalize())
+        added.set_defaults(does=does)
+        return added
+
+    listing = action("list", "list the builds, the newest last", _list)
+    showing = action("show", "show a build: its verdict, its causes, what failed", _show)
+    showing.add_argument("build", metavar="BUILD", help="its key, or the beginning of its id")
+    comparing = action("compare", "say what changed from one build to another", _compare)
+    comparing.add_argument("build", metavar="A", help="the earlier build")
+    comparing.add_argument("other", metavar="B", help="the later build")
+    exporting = action("export", "write every check of every build as a table", _export)
+    exporting.add_argument("file", metavar="FILE", help="what to write: .csv, or .parquet (which needs pyarrow)")
+    for parser_ in (listing, showing, comparing, exporting):
+        parser_.add_argument("--earlier", nargs="+", default=[], metavar="PAGE", help="pages, digests or folders")
+        parser_.add_argument("--series", metavar="NAME", help="only this series; a part of its name is enough")
+        _add_store(parser_)
+    forgetting = action("forget", "remove old builds from a store", _forget)
+    forgetting.add_argument("--older-than", required=True, metavar="AGE", help="how old, like 180d")
+    _add_store(forgetting)
+    adding = action("add", "keep a run that is made of result files, or those of pages", _add)
+    add_results(adding)
+    add_masking(adding)
+    adding.add_argument("--title", metavar="TEXT", help="the run's title, as for its report")
+    adding.add_argument(
+        "--fact", action="append", metavar="KEY=VALUE", help="a fact about the run; repeat for more"
+    )
+    adding.add_argument("--build", metavar="KEY", help="what the run is called (default: the fact “build”)")
+    _add_store(adding, debug=False)
+
+
+def _add_store(parser: argparse.ArgumentParser, *, debug: bool = True) -> None:
+    parser.add_argument("--history", metavar="STORE", help="the store (default: history.store in the settings)")
+    add_config(parser)
+    if debug:
+        add_debug(parser)
+
+
+def run(options: Options) -> int:
+    """Do what is asked for."""
+    does: Callable[[Options], int] = options.does
+    return does(options)
+
+
+def _settings(options: Options) -> HistoryTable:
+    return read_settings(options.config, check_settings).file.history
+
+
+def _store(options: Options) -> Store:
+    """Return the store that is meant. Raises UsageError where none is."""
+    address = options.history or _settings(options).store
+    if not address:
+        raise UsageError("no store is named", hint="name one with --history, or as history.store in the settings")
+    check_store(address)
+    return open_store(address)
+
+
+class _Runs:
+    """The runs that an action looks at: those of the store, of pages that are named, or of pages that are here."""
+
+    def __init__(self, options: Options) -> None:
+        table = _settings(options)
+        address = options.history or table.store
+        named = options.earlier or list(table.earlier) or ([] if address else ["."])
+        self._kept, notes = read_earlier(named)
+        for note in notes:
+            show_labelled("note", note)
+        self._address = address
+        if address:
+            check_store(address)
+            if "://" not in address and not Path(address).exists():
+                raise HistoryError("is not there", path=address, hint="report --history makes it")
+        self._wanted = (options.series or "").casefold()
+
+    def builds(self) -> list[Build]:
+        """Return the builds, the oldest first."""
+        found = [run.build for run in self._kept]
+        if self._address:
+            known = {build.id for build in found}
+            with open_store(self._address) as store:
+                found += [build for build in store.builds() if build.id not in known]
+        found = [build for build in found if self._wanted in build.series.casefold()]
+        return sorted(found, key=lambda build: (build.moment, build.id))
+
+    def run(self, build: Build) -> KeptRun:
+        """Return a build with its checks."""
+        found = [run for run in self._kept if run.build.id == build.id]
+        if not found and self._address:
+            with open_store(self._address) as store:
+                kept = store.run(build.id)
+                found = [kept] if kept else []
+        if not found:
+            raise HistoryError("is gone", path=build.label, hint="somebody removed it just now")
+        return found[0]
+
+    def all(self) -> Iterator[KeptRun]:
+        """Yield every run, the oldest first."""
+        for build in self.builds():
+            yield self.run(build)
+
+    def meant(self, wanted: str) -> Build:
+        """Return the newest build of a key, or the one whose id begins so. Raises UsageError."""
+        builds = self.builds()
+        found = [build for build in builds if wanted in (build.build, build.label)]
+        found = found or [build for build in builds if len(wanted) > 2 and build.id.startswith(wanted)]
+        if not found:
+            last = join_list([build.label for build in builds[:-6:-1]], most=5)
+            hint = f"the last are {last}" if last else "no build is known here"
+            raise UsageError(f"{wanted!r} is no build that is known here", hint=hint)
+        if len({build.series for build in found}) > 1:
+            names = join_list(sorted({f"“{build.series}”" for build in found}))
+            raise UsageError(f"{wanted!r} is a build of several series", hint=f"say which by --series: {names}")
+        return found[-1]
+
+
+def _list(options: Options) -> int:
+    builds = _Runs(options).builds()
+    if not builds:
+        show_labelled("error", "no build is known here; report --history or --out makes some")
+        return NOTHING_READ
+    for series in dict.fromkeys(build.series for build in builds):
+        own = [build for build in builds if build.series == series]
+        show(f"{one_line(series, 200)}: {plural(len(own), 'build')}")
+        gaps = find_gaps(own)
+        if len(own) > _LISTED:
+            show(f"  and {len(own) - _LISTED:,} before; export has them all", "soft")
+        for place, build in enumerate(own):
+            if place < len(own) - _LISTED:
+                continue
+            for missing in gaps.get(place, ()):
+                show(f"  {missing:<14} no results", "soft")
+            _show_line(build)
+    return DONE
+
+
+def _show_line(build: Build) -> None:
+    tally = build.tally
+    failed = tally.failed + tally.errored
+    show(f"  {one_line(build.label, 40):<14}", end=" ")
+    show(f"{build.verdict.value:<9}", build.verdict.value, end=" ")
+    show(f"{failed:>6,} of {plural(tally.total, 'check')} failed, {_when(build)}")
+
+
+def _when(build: Build) -> str:
+    at = build.started or build.made
+    return f"{format_day(at)}, {format_time_of_day(at)}"
+
+
+def _show(options: Options) -> int:
+    runs = _Runs(options)
+    build = runs.meant(options.build)
+    kept = runs.run(build)
+    show(f"{one_line(build.title or build.series, 200)}, {build.label}, {_when(build)}")
+    show(f"{build.verdict.value.capitalize()}: {one_line(build.why, 1000)}", build.verdict.value)
+    for fact, value in (("branch", build.branch), ("commit", build.commit), ("page", build.page), ("id", build.id)):
+        if value:
+            show(f"  {fact}: {one_line(value, 300)}", "soft")
+    for cause in build.causes:
+        show(f"{cause.checks:>6,}", "failed", end="  ")
+        show(one_line(cause.name, 300))
+    bad = [name for name, letter in zip(kept.roster.names, kept.outcomes, strict=True) if letter in ("f", "e")]
+    for name in bad[:_LISTED]:
+        show(f"  failed: {one_line(name, 300)}")
+    if len(bad) > _LISTED:
+        show(f"  and {len(bad) - _LISTED:,} more that failed", "soft")
+    return DONE
+
+
+def _compare(options: Options) -> int:
+    runs = _Runs(options)
+    before, after = runs.meant(options.build), runs.meant(options.other)
+    own = [one for one in runs.builds() if one.series == after.series and one.moment < after.moment]
+    past = [runs.run(build) for build in own[-20:]]
+    now = runs.run(after)
+    since = compare(now, align(now.roster, past), runs.run(before))
+    show(f"From {before.label} ({_when(before)}) to {after.label} ({_when(after)}):")
+    for words, changes, style in (
+        ("new", since.new, "failed"),
+        ("mended", since.mended, "passed"),
+        ("as before", since.as_before, "soft"),
+        ("gone", since.gone, "soft"),
+    ):
+        _show_changes(words, changes, style)
+    if since.added:
+        show(f"{spelled(len(since.added), 'check')} more than before".capitalize(), "soft")
+    return DONE
+
+
+def _show_changes(words: str, changes: Sequence[Changed], style: str) -> None:
+    show(f"{len(changes):>6,} {words}", style)
+    for change in changes[:_LISTED]:
+        show(f"         {one_line(change.name, 300)}")
+        if change.before:
+            show(f"           {change.before}", "soft")
+    if len(changes) > _LISTED:
+        show(f"         and {len(changes) - _LISTED:,} more", "soft")
+
+
+def _export(options: Options) -> int:
+    path = Path(options.file).absolute()
+    check_export(path)
+    rows = write_export(path, _Runs(options).all())
+    show(f"{plural(rows, 'row')} are in {path}", "soft")
+    return DONE
+
+
+def _forget(options: Options) -> int:
+    before = datetime.now().astimezone() - read_age(options.older_than)
+    with _store(options) as store:
+        number = store.forget(before)
+    show(f"Removed {plural(number, 'build')} from before {format_day(before)}.")
+    return DONE
+
+
+def _add(options: Options) -> int:
+    pages = [name for name in options.results if name.endswith(_PAGE_SUFFIXES) and _holds_runs(Path(name))]
+    results = [name for name in options.results if name not in pages]
+    runs = [read_kept(Path(page))[-1] for page in pages]
+    code = DONE
+    if results:
+        request = make_read_request(
+            overrides_of(argparse.Namespace(**{**vars(options), "results": results})),
+            os.environ,
+            datetime.now().astimezone(),
+        )
+        run, verdict = read_and_judge(request, Progress)
+        show_trouble(run, verdict)
+        if run.files:
+            info = PageInfo(request.made, title=request.title, facts=run.in_series.facts if run.in_series else ())
+            runs.append(Report(run, verdict, info).kept)
+        else:
+            show_labelled("error", "no result could be read")
+            code = NOTHING_READ
+    with _store(options) as store:
+        for kept in newest_kept(runs):
+            state = "kept" if store.add(kept) else "was kept already"
+            show(f"{kept.build.label}, {_when(kept.build)}: {state}")
+    return code
+
+
+def _holds_runs(path: Path) -> bool:
+    """Return whether a file is a page, a digest or a summary, and no result file."""
+    try:
+        with path.open("rb") as opened:
+            head = opened.read(4000)
+    except OSError:
+        return False
+    return b"plain-verdict-page" in head or b'"plain-verdict/' in head[:200] or head[:2] == b"\x1f\x8b"

@@ -1,0 +1,200 @@
+"""What changed since an earlier run: new, mended, as before, gone, added; and what the builds tell together."""
+
+import re
+from array import array
+from collections.abc import Iterator, Sequence
+from datetime import timedelta
+
+from plain_verdict.history.alignment import align
+from plain_verdict.history.gaps import find_gaps
+from plain_verdict.history.trends import LOOKED_AT, Timed, find_time_changes, find_wobble, wilson_interval
+from plain_verdict.model import Build, Changed, KeptRun, Past, Since, TimeChange, Traces, Wobble
+from plain_verdict.text.formatting import plural, spelled
+
+_BAD = "fe"
+_PASSED = "pr"
+_BAD_PLACES = re.compile("[fe]")
+_UNSTEADY = re.compile("[rfe]")
+_NOT_PASSED = re.compile("[^pr]")
+
+
+def compare(now: KeptRun, traces: Traces, against: KeptRun, step: timedelta | None = None) -> Since:
+    """Return what changed since ``against``, with the forerunners in ``traces``.
+
+    ``against`` may be of another series. ``step`` is the schedule of the series, if it has one.
+    """
+    ids = now.roster.ids
+    ids_of = [build.id for build in traces.builds]
+    known = against.build.id in ids_of
+    before = traces.outcomes[ids_of.index(against.build.id)] if known else align(now.roster, [against]).outcomes[0]
+    looking = _Looking(now, traces)
+    slower, faster, timed = _time_changes(now, traces)
+    bad = [found.start() for found in _BAD_PLACES.finditer(now.outcomes)]
+    was_bad = [found.start() for found in _BAD_PLACES.finditer(before)]
+    as_before = [place for place in bad if before[place] in _BAD]
+    return Since(
+        series=now.build.series,
+        build=now.build.build,
+        against=against.build,
+        traces=traces,
+        new=tuple(looking.new(place) for place in bad if before[place] not in _BAD),
+        mended=tuple(looking.mended(place, against) for place in was_bad if now.outcomes[place] in _PASSED),
+        as_before=tuple(looking.as_before(place) for place in as_before),
+        gone=tuple(_gone(now, against, [place for place in was_bad if now.outcomes[place] == Past.SKIPPED])),
+        added=tuple(ids[found.start()] for found in re.finditer(re.escape(Past.ABSENT), before)),
+        going_on={ids[place]: looking.in_a_row(place) for place in as_before},
+        wobbly=tuple(looking.wobbly()),
+        slower=slower,
+        faster=faster,
+        timed=timed,
+        missing=find_gaps([*traces.builds, now.build], step),
+    )
+
+
+class _Looking:
+    """Looks through what became of single checks."""
+
+    def __init__(self, now: KeptRun, traces: Traces) -> None:
+        self._now = now
+        self._traces = traces
+        self._builds = traces.builds
+
+    def _letters(self, place: int) -> str:
+        return "".join([outcomes[place] for outcomes in self._traces.outcomes])
+
+    def _changed(self, place: int, before: str) -> Changed:
+        roster = self._now.roster
+        return Changed(roster.ids[place], roster.names[place], before)
+
+    def new(self, place: int) -> Changed:
+        return self._changed(place, describe_past(self._letters(place), self._builds))
+
+    def mended(self, place: int, against: KeptRun) -> Changed:
+        letters = self._letters(place).rstrip("su-")
+        spell = len(letters) - len(letters.rstrip(_BAD))
+        if not spell:
+            return self._changed(place, f"failed in {against.build.label}")
+        labels = [build.label for build in self._builds[len(letters) - spell : len(letters)]]
+        return self._changed(place, f"failed in {_from_to(labels)}")
+
+    def in_a_row(self, place: int) -> int:
+        """Return in how many builds in a row it failed, this one among them; those that left it out don't count."""
+        letters = re.sub("[su-]", "", self._letters(place))
+        return 1 + len(letters) - len(letters.rstrip(_BAD))
+
+    def as_before(self, place: int) -> Changed:
+        letters = self._letters(place)
+        ran = [(letter, build) for letter, build in zip(letters, self._builds, strict=True) if letter not in "su-"]
+        failing = self.in_a_row(place) - 1
+        if not failing:
+            return self._changed(place, "")
+        every = failing == len(ran)
+        since = ran[-failing][1].label
+        words = f"failed in each of the {spelled(failing, 'build')} before" if failing > 1 else f"failed in {since}"
+        return self._changed(
+            place, words if every or failing == 1 else f"fails since {since}, {failing + 1} builds"
+        )
+
+    def wobbly(self) -> Iterator[Wobble]:
+        """Yield the checks that wobble, those that do most first."""
+        rows = [*self._traces.outcomes[-(LOOKED_AT + 10) :], self._now.outcomes]
+        commits = [build.commit for build in (*self._builds, self._now.build)][-len(rows) :]
+        places = {found.start() for row in rows for found in _UNSTEADY.finditer(row)}
+        found = []
+        for place in places:
+            letters = [row[place] for row in rows]
+            unsteady = find_wobble(letters, commits) if self._now.outcomes[place] != Past.SKIPPED else None
+            if unsteady:
+                found.append((place, unsteady))
+        found.sort(key=lambda pair: (-pair[1].unsteady / pair[1].runs, pair[0]))
+        for place, one in found:
+            low, high = wilson_interval(one.unsteady, one.runs)
+            why = f"passed only on a retry in {one.retries}" if one.retries else ""
+            if one.same_code:
+                why = f"turned between passed and failed {_times(one.same_code)} on the same code"
+            elif not why:
+                why = f"turned between passed and failed {_times(one.turns)}"
+            roster = self._now.roster
+            yield Wobble(roster.ids[place], roster.names[place], one.unsteady, one.runs, low, high, why)
+
+
+def _times(number: int) -> str:
+    return ("", "once", "twice")[number] if number < 3 else f"{number} times"
+
+
+def describe_past(letters: str, builds: Sequence[Build]) -> str:
+    """Return what a check did before it failed, in words."""
+    there = [(letter, build) for letter, build in zip(letters, builds, strict=True) if letter != Past.ABSENT]
+    if not there:
+        return "was not there before"
+    failed = [build.label for letter, build in there if letter in _BAD]
+    if not failed:
+        passed = sum(letter in _PASSED for letter, _ in there)
+        if not passed:
+            return "never ran before"
+        every = passed == len(there)
+        words = "passed in the" if every else "never failed in the"
+        return f"{words} {plural(len(there), 'build')} before" if len(there) > 1 else "passed in the build before"
+    if len(failed) == 1:
+        return f"failed once before, in {failed[0]}"
+    if len(failed) == len(there):
+        return f"failed in each of the {plural(len(there), 'build')} before"
+    return f"failed in {len(failed)} of the {plural(len(there), 'build')} before, last in {failed[-1]}"
+
+
+def _from_to(labels: Sequence[str]) -> str:
+    return labels[0] if len(labels) == 1 else f"{labels[0]} to {labels[-1]}"
+
+
+def _gone(now: KeptRun, against: KeptRun, skipped: Sequence[int]) -> Iterator[Changed]:
+    """Yield the checks that are not there any more, and those that failed and are left out now; failures first."""
+    roster = now.roster
+    yield from (Changed(roster.ids[place], roster.names[place], "failed, and is left out now") for place in skipped)
+    if roster.ids == against.roster.ids:
+        return
+    known = set(roster.ids)
+    rows = zip(against.roster.ids, against.roster.names, against.outcomes, strict=True)
+    gone = [row for row in rows if row[0] not in known and row[2] != Past.ABSENT]
+    gone.sort(key=lambda row: row[2] not in _BAD)
+    yield from (Changed(id_, name, f"{Past(letter).words} in {against.build.label}") for id_, name, letter in gone)
+
+
+def _time_changes(now: KeptRun, traces: Traces) -> tuple[tuple[TimeChange, ...], tuple[TimeChange, ...], int]:
+    """Return what is slower and what is faster: checks that passed, and what was measured of the whole run."""
+    rows = [
+        _of_passed(outcomes, times) for outcomes, times in zip(traces.outcomes, traces.times, strict=True) if times
+    ]
+    found, told = find_time_changes(_of_passed(now.outcomes, now.times), rows)
+    changes = [_change(one, now.roster.ids[one.place], now.roster.names[one.place]) for one in found]
+    changes += _measured_changes(now.build, traces.builds)
+    changes.sort(key=lambda change: -abs(change.now_s - (change.high_s if change.slower else change.low_s)))
+    slower, faster = (tuple(one for one in changes if one.slower is which) for which in (True, False))
+    return slower, faster, told
+
+
+def _of_passed(outcomes: str, times: Sequence[int]) -> Sequence[int]:
+    """Return the times of what passed; 0 for the rest."""
+    others = [found.start() for found in _NOT_PASSED.finditer(outcomes)]
+    if not others:
+        return times
+    passed = array("I", times)
+    for place in others:
+        passed[place] = 0
+    return passed
+
+
+def _change(timed: Timed, id_: str, name: str) -> TimeChange:
+    return TimeChange(id_, name, timed.now / 1000, timed.low / 1000, timed.high / 1000, timed.builds)
+
+
+def _measured_changes(now: Build, past: Sequence[Build]) -> Iterator[TimeChange]:
+    """Yield what was measured of the whole run, like percentiles of requests, and changed."""
+    names = [one.name for one in now.measured]
+    rows = [{one.name: one.value_s for one in build.measured} for build in past]
+    ms = [[round(row.get(name, 0) * 1000) for name in names] for row in rows if row]
+    found, _ = find_time_changes([round(one.value_s * 1000) for one in now.measured], ms, least_s=_LEAST_MEASURED_S)
+    yield from (_change(one, "", names[one.place]) for one in found)
+
+
+_LEAST_MEASURED_S = 0.05
+"""A change of a percentile below it is a trifle: they are of many requests each."""

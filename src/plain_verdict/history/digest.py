@@ -1,0 +1,253 @@
+"""The digest of a run as JSON, in its page or in a file of its own: described in docs/history.md.
+
+A page carries its own run and a chain of its forerunners, whose outcomes are one letter a check and whose times are
+rounded, so that one page is enough to go on from.
+"""
+
+import gzip
+import zlib
+from array import array
+from base64 import b64decode, b64encode
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from plain_verdict.errors import ReadError
+from plain_verdict.history.interface import CHAIN, NAME_CHARS
+from plain_verdict.history.levels import COARSE, FINE, Levels, pack_times, unpack_times
+from plain_verdict.model import Build, Check, KeptRun, Outcome, Past, Roster, Run, Traces
+
+SCHEMA = "plain-verdict/digest/1"
+_FAMILY = SCHEMA.rpartition("/")[0]
+TIMED_IN_CHAIN = 20
+"""Forerunners whose times a page carries."""
+_ROOM_A_CHECK, _LEAST_ROOM = 1.6, 60_000
+"""Bytes of times in the chain, compressed; what does not fit is left to a store."""
+_FINE_UP_TO = 5_000
+"""Checks whose times are kept in fine levels."""
+_TRIED = 4_000
+_MOST_BYTES = 400_000_000
+_LEVEL = 6
+LETTERS = {
+    Outcome.PASSED: Past.PASSED,
+    Outcome.FAILED: Past.FAILED,
+    Outcome.ERRORED: Past.ERRORED,
+    Outcome.SKIPPED: Past.SKIPPED,
+    Outcome.UNDECIDED: Past.UNDECIDED,
+}
+_KNOWN_LETTERS = "".join(Past)
+
+
+class DigestChecks(msgspec.Struct, frozen=True):
+    """The checks of the run itself, in the order of their ids; times in milliseconds, 0 where none is told."""
+
+    ids: list[str]
+    names: list[str]
+    outcomes: str
+    took_ms: list[int]
+
+
+class DigestTimes(msgspec.Struct, frozen=True):
+    """The times of the newest forerunners: in levels that ``step_ms`` and ``growth`` make.
+
+    ``usual`` is a character a check: by how many levels it differs from the run's own time, from U+0080 on; a space
+    is no time. ``took`` has one for each of these builds, check after check, that differs from the usual alike.
+    """
+
+    step_ms: int
+    growth: float
+    usual: str
+    took: str
+
+
+class Digest(msgspec.Struct, frozen=True):
+    """A run as data. ``checks`` null: the columns of the page that it is in hold them; ``retried`` are ids."""
+
+    schema: str
+    run: Build
+    checks: DigestChecks | None = None
+    retried: list[str] = []
+    earlier: list[Build] = []
+    """The forerunners, the oldest first."""
+    outcomes: str = ""
+    """A letter for each of them, check after check: in the order of ``checks``, then of ``other_ids``."""
+    times: DigestTimes | None = None
+    other_ids: list[str] = []
+    other_names: list[str] = []
+
+
+def keep_run(run: Run, build: Build) -> KeptRun:
+    """Return what is kept of a run."""
+    checks = sorted(run.checks, key=lambda check: check.id)
+    suites: dict[tuple[str, ...], str] = {}
+    names = []
+    for check in checks:
+        if check.suite not in suites:
+            suites[check.suite] = "".join(f"{part} › " for part in check.suite)
+        names.append(f"{suites[check.suite]}{check.title if check.parameters else check.name}"[:NAME_CHARS])
+    outcomes = "".join(map(_letter, checks))
+    times = array("I", [_ms(check.attempts[-1].took_s) for check in checks])
+    return KeptRun(build, Roster(tuple([check.id for check in checks]), tuple(names)), outcomes, times)
+
+
+def _letter(check: Check) -> str:
+    if len(check.attempts) > 1 and check.flaky:
+        return Past.PASSED_ON_RETRY
+    return LETTERS[check.attempts[-1].outcome]
+
+
+def _ms(seconds: float | None) -> int:
+    return min(max(1, round(seconds * 1000)), 2**32 - 1) if seconds and seconds > 0 else 0
+
+
+def make_digest(run: KeptRun, traces: Traces, *, in_columns: bool = False) -> Digest:
+    """Return the digest of a run with its forerunners; ``in_columns``: the page holds its checks."""
+    own = run.roster
+    checks = DigestChecks(list(own.ids), list(own.names), run.outcomes, list(run.times))
+    retried = [id_ for id_, letter in zip(own.ids, run.outcomes, strict=True) if letter == Past.PASSED_ON_RETRY]
+    letters = zip(traces.outcomes, traces.other_outcomes, strict=True)
+    return Digest(
+        schema=SCHEMA,
+        run=run.build,
+        checks=None if in_columns else checks,
+        retried=retried if in_columns else [],
+        earlier=list(traces.builds),
+        outcomes="".join(map("".join, zip(*(own + others for own, others in letters), strict=True))),
+        times=_packed_times(run, traces),
+        other_ids=list(traces.others),
+        other_names=list(traces.others.values()),
+    )
+
+
+def _packed_times(run: KeptRun, traces: Traces) -> DigestTimes | None:
+    """Return the times of as many of the newest forerunners as there is room for."""
+    columns = [times for times in traces.times[-TIMED_IN_CHAIN:] if times]
+    checks = len(traces.places)
+    levels = FINE if checks <= _FINE_UP_TO else COARSE
+    room = max(_LEAST_ROOM, _ROOM_A_CHECK * checks)
+    # How much a build takes is tried on some of the checks.
+    step = max(1, checks // _TRIED)
+    taken = (
+        step * _size(pack_times(run.times[::step], [column[::step] for column in columns], levels))
+        if columns
+        else 0
+    )
+    if taken > room:
+        columns = columns[-int(len(columns) * room / taken) :] if len(columns) * room > taken else []
+    if not columns:
+        return None
+    usual, took = pack_times(run.times, columns, levels)
+    return DigestTimes(levels.step_ms, levels.growth, usual, took)
+
+
+def _size(texts: tuple[str, str]) -> int:
+    """Return how much texts take, compressed."""
+    return len(zlib.compress("".join(texts).encode(), _LEVEL))
+
+
+def runs_of(digest: Digest, own: KeptRun | None = None) -> list[KeptRun]:
+    """Return the runs that a digest holds, the oldest first; ``own`` where its checks stand elsewhere.
+
+    Raises ReadError for one that contradicts itself.
+    """
+    own = own or _own_run(digest)
+    ids, names = (*own.roster.ids, *digest.other_ids), (*own.roster.names, *digest.other_names)
+    if len(ids) != len(names) or len(set(ids)) != len(ids):
+        raise _contradiction("its checks and their names differ in number, or one stands twice")
+    roster = Roster(ids, names, in_order=not digest.other_ids)
+    if len(digest.earlier) > CHAIN:
+        raise _contradiction(f"its chain is longer than {CHAIN} builds")
+    return [*_forerunners(digest, own, roster), own]
+
+
+def _own_run(digest: Digest) -> KeptRun:
+    checks = digest.checks
+    if checks is None:
+        raise _contradiction("it has no checks")
+    number = len(checks.ids)
+    if not number == len(checks.names) == len(checks.outcomes) == len(checks.took_ms):
+        raise _contradiction("its columns are not of one length")
+    return KeptRun(
+        digest.run,
+        Roster(tuple(checks.ids), tuple(checks.names)),
+        _letters(checks.outcomes),
+        array("I", [min(max(0, time), 2**32 - 1) for time in checks.took_ms]),
+    )
+
+
+def _forerunners(digest: Digest, own: KeptRun, roster: Roster) -> Iterator[KeptRun]:
+    chain, times = digest.earlier, digest.times
+    if len(digest.outcomes) != len(chain) * len(roster.ids):
+        raise _contradiction("its chain is not of one length with its checks")
+    letters = _letters(digest.outcomes)
+    columns: list[Sequence[int]] = []
+    if times is not None:
+        others = array("I", [0] * len(digest.other_ids))
+        if len(times.usual) != len(own.times):
+            raise _contradiction("its times are not of one length with its checks")
+        unpacked = unpack_times(own.times, times.usual, times.took, Levels(times.step_ms, times.growth))
+        columns = [column + others for column in unpacked]
+    if len(columns) > len(chain):
+        raise _contradiction("it has times of more builds than its chain")
+    untimed: list[Sequence[int]] = [()] * (len(chain) - len(columns))
+    for place, (build, column) in enumerate(zip(chain, [*untimed, *columns], strict=True)):
+        yield KeptRun(build, roster, letters[place :: len(chain)], column, coarse=True)
+
+
+def _letters(outcomes: str) -> str:
+    if outcomes.strip(_KNOWN_LETTERS):
+        raise _contradiction("it has outcomes in unknown letters")
+    return outcomes
+
+
+def _contradiction(what: str) -> ReadError:
+    return ReadError(f"holds a digest that can't be used: {what}", hint="make the page again from its results")
+
+
+def encode_digest(digest: Digest) -> bytes:
+    """Return a digest as JSON."""
+    return msgspec.json.encode(digest)
+
+
+def decode_digest(data: bytes) -> Digest:
+    """Return the digest in JSON. Raises ReadError."""
+    try:
+        schema = msgspec.json.decode(data, type=_Named).schema
+        if schema != SCHEMA:
+            newer = schema.startswith(_FAMILY)
+            what = f"holds a digest in another form ({schema[:60]!r})" if newer else "holds no digest of ours"
+            hint = "read it with the newer version that made it" if newer else "name a page that this tool made"
+            raise ReadError(what, hint=hint)
+        return msgspec.json.decode(data, type=Digest)
+    except msgspec.MsgspecError as error:
+        raise ReadError(f"holds a digest that can't be read ({error})", hint="it may be cut off") from error
+
+
+class _Named(msgspec.Struct):
+    schema: str = ""
+
+
+def pack(data: bytes) -> str:
+    """Return data as gzip (RFC 1952) in Base64, as a page carries it."""
+    return b64encode(gzip.compress(data, _LEVEL, mtime=0)).decode()
+
+
+def unpack(text: bytes) -> bytes:
+    """Return what a page carries as gzip in Base64. Raises ReadError."""
+    try:
+        return unzip(b64decode(text, validate=True))
+    except ValueError as error:
+        raise ReadError("holds a digest that can't be read (no Base64)", hint="it may be cut off") from error
+
+
+def unzip(data: bytes) -> bytes:
+    """Return what gzip holds, within reason. Raises ReadError."""
+    opened = zlib.decompressobj(wbits=31)
+    try:
+        plain = opened.decompress(data, _MOST_BYTES)
+    except zlib.error as error:
+        raise ReadError("holds a digest that can't be read (no gzip)", hint="it may be cut off") from error
+    if not opened.eof:
+        what = "is too large" if opened.unconsumed_tail else "is cut off"
+        raise ReadError(f"holds a digest that {what}", hint="make the page again from its results")
+    return plain

@@ -1,0 +1,166 @@
+"""Finds the forerunners of a run: in a store, in pages that are named, and in those beside the new one."""
+
+from collections.abc import Iterator, Sequence
+from datetime import datetime, timedelta
+from pathlib import Path
+from urllib.parse import quote
+
+import msgspec
+
+from plain_verdict.errors import HistoryError, ReadError
+from plain_verdict.history.alignment import align
+from plain_verdict.history.comparison import compare
+from plain_verdict.history.digest import keep_run
+from plain_verdict.history.interface import CHAIN, Store
+from plain_verdict.history.keeping import build_of
+from plain_verdict.history.pages import newest_kept, pages_beside, read_earlier, read_kept, series_mark
+from plain_verdict.history.series import SERIES, name_series
+from plain_verdict.history.stores import open_store
+from plain_verdict.model import Build, Fact, InSeries, KeptRun, Run
+
+_COMPARED_WITH = 5_000  # builds of a store among which another one is looked for
+
+
+class HistoryOptions(msgspec.Struct, frozen=True):
+    """Where earlier runs are, and which of them a run is compared with.
+
+    ``store`` is a file or the address of a database, ``earlier`` are pages, digests, summaries and folders of them,
+    ``beside`` is the folder of the new page, None where nothing beside it counts. ``against`` is the key of a build
+    or a branch, "" the run before. ``step`` is the schedule of the series, ``pages`` a template of the address of a
+    build's page; ``replaced`` are names beside that the new page will take. ``must``: trouble is an error.
+    """
+
+    store: str = ""
+    earlier: tuple[str, ...] = ()
+    beside: str | None = None
+    against: str = ""
+    build: str = ""
+    series: str = SERIES
+    step: timedelta | None = None
+    pages: str = ""
+    replaced: tuple[str, ...] = ()
+    must: bool = False
+
+
+def find_in_series(
+    run: Run, options: HistoryOptions, made: datetime, title: str, facts: Sequence[Fact]
+) -> InSeries:
+    """Return a run's place among earlier ones. What can't be read costs no more than a note."""
+    series = name_series(options.series, title, facts)
+    now = keep_run(run, build_of(run, series, options.build, made, title, facts))
+    looked = _Looked(options, now.build)
+    found = looked.forerunners()
+    past = tuple(run for run in found if run.build.series == series)[-CHAIN:]
+    against = (
+        looked.against(found) if options.against else next((one for one in reversed(past) if _tells(one)), None)
+    )
+    traces = align(now.roster, past)
+    since = compare(now, traces, against, options.step) if against else None
+    return InSeries(
+        now, traces, since, tuple(facts), tuple(looked.notes), tuple(looked.trouble), looked.unreachable
+    )
+
+
+def _tells(run: KeptRun) -> bool:
+    """Return whether a run tells of its checks, not only how many there were."""
+    return bool(run.roster.ids) or not run.build.tally.total
+
+
+class _Looked:
+    """Looks for earlier runs, and notes what is in the way."""
+
+    def __init__(self, options: HistoryOptions, now: Build) -> None:
+        self._options = options
+        self._now = now
+        self._pages = pages_beside(Path(options.beside)) if options.beside is not None else []
+        self._places = {
+            page.run: page.file.relative_to(options.beside).as_posix()
+            for page in reversed(self._pages)
+            if options.beside is not None and page.file.name not in options.replaced
+        }
+        self.notes: list[str] = []
+        self.trouble: list[str] = []
+        self.unreachable = False
+
+    def forerunners(self) -> list[KeptRun]:
+        """Return the runs before this one, of whatever series, the oldest first."""
+        now = self._now
+        runs = [*self._beside(), *self._named(), *self._stored()]
+        found = newest_kept(run for run in runs if run.build.id != now.id)
+        before = [run for run in found if run.build.moment < now.moment]
+        later = [run.build for run in found if run.build.moment >= now.moment and run.build.series == now.series]
+        if later:
+            one = len(later) == 1
+            self.notes.append(
+                f"{later[0].label}{'' if one else f' and {len(later) - 1} more'} of this series began with this run"
+                f" or after it, so {'it is' if one else 'they are'} no forerunner{'' if one else 's'}."
+            )
+        return [self._placed(run) for run in before]
+
+    def _beside(self) -> Iterator[KeptRun]:
+        """Yield what the newest page of the series beside the new one holds, which can be read."""
+        now, series = self._now, series_mark(self._now.series)
+        for page in self._pages:
+            if page.series != series or page.run == now.id or page.moment >= now.moment.timestamp():
+                continue
+            try:
+                yield from read_kept(page.file)
+            except ReadError as error:
+                self.notes.append(
+                    f"{page.file.name} {error.what}, so it tells nothing of earlier runs; {error.hint}."
+                )
+            else:
+                return
+
+    def _placed(self, run: KeptRun) -> KeptRun:
+        """Return a run with the link from the new page to its own, where that is known."""
+        build = run.build
+        place = self._places.get(build.id, "")
+        if self._options.pages and build.build:
+            place = self._options.pages.replace("{build}", quote(build.build, safe=""))
+        return msgspec.structs.replace(run, build=msgspec.structs.replace(build, page=place))
+
+    def _named(self) -> list[KeptRun]:
+        if not self._options.earlier:
+            return []
+        runs, notes = read_earlier(self._options.earlier)
+        self.trouble += notes
+        return runs
+
+    def _stored(self) -> list[KeptRun]:
+        if not self._options.store:
+            return []
+        try:
+            with open_store(self._options.store) as store:
+                runs = store.runs_before(self._now.series, self._now.moment, CHAIN)
+                other = self._other(store) if self._options.against else None
+        except HistoryError as error:
+            self.unreachable = True
+            self.trouble.append(
+                f"The history {error.path} {error.what}, so this page tells nothing of it; {error.hint}."
+            )
+            return []
+        return [*runs, other] if other else runs
+
+    def _other(self, store: Store) -> KeptRun | None:
+        """Return the run of a store that this one is to be compared with."""
+        several = [one for one in store.builds()[-_COMPARED_WITH:] if one.moment < self._now.moment]
+        meant = self._meant(several)
+        return store.run(meant.id) if meant else None
+
+    def _meant(self, several: Sequence[Build]) -> Build | None:
+        """Return the build that ``against`` means: by its key in the series, else the newest of that branch."""
+        wanted = self._options.against
+        own = [one for one in several if one.series == self._now.series and one.build == wanted]
+        of_branch = [one for one in several if one.branch == wanted and one.title == self._now.title]
+        return next(iter([*own[::-1], *of_branch[::-1]]), None)
+
+    def against(self, runs: Sequence[KeptRun]) -> KeptRun | None:
+        """Return the run to compare with; a note where there is none."""
+        meant = self._meant([run.build for run in runs if _tells(run)])
+        if meant is None:
+            self.trouble.append(
+                f"No earlier run is of build or branch “{self._options.against}”, so nothing is compared with it."
+            )
+            return None
+        return next(run for run in runs if run.build.id == meant.id)

@@ -1,0 +1,41 @@
+"""What is kept of a run, and what a place is that keeps it."""
+
+from datetime import datetime
+from types import TracebackType
+from typing import Protocol, Self
+
+from plain_verdict.model import Build, KeptRun
+
+CHAIN = 30
+"""How many forerunners a page carries, and how many builds are looked at."""
+NAME_CHARS = 300
+
+
+class Store(Protocol):
+    """A place that keeps runs. Everything raises HistoryError."""
+
+    def runs_before(self, series: str, moment: datetime, most: int) -> list[KeptRun]:
+        """Return the last runs of a series before a moment, the oldest first."""
+        ...
+
+    def builds(self) -> list[Build]:
+        """Return all runs without their checks, the oldest first."""
+        ...
+
+    def run(self, id_: str) -> KeptRun | None:
+        """Return one run."""
+        ...
+
+    def add(self, run: KeptRun) -> bool:
+        """Keep a run; return False where it is kept already."""
+        ...
+
+    def forget(self, before: datetime) -> int:
+        """Remove the runs before a moment; return how many."""
+        ...
+
+    def __enter__(self) -> Self: ...
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None: ...

@@ -1,0 +1,219 @@
+"""Earlier runs in the files that reports leave: pages, summaries, digests; and the pages beside a new one."""
+
+import contextlib
+import heapq
+import mmap
+from array import array
+from collections.abc import Iterable, Iterator
+from hashlib import blake2b
+from pathlib import Path
+
+import msgspec
+
+from plain_verdict.errors import ReadError
+from plain_verdict.history.digest import LETTERS, Digest, decode_digest, runs_of, unpack, unzip
+from plain_verdict.history.interface import NAME_CHARS
+from plain_verdict.history.summaries import is_summary, run_of_summary
+from plain_verdict.model import KeptRun, Outcome, Past, Roster
+from plain_verdict.model.marks import DIGEST, FIRST_PAGE, PAGE_MARK, RUN_MARK
+
+_HEAD_BYTES = 4000
+_MOST_BESIDE = 300
+"""Pages in the folder of a new one that are looked at, the newest first."""
+_MOST_NAMED = 5_000
+_MOST_BYTES = 1_000_000_000
+_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
+_GZIP = b"\x1f\x8b"
+_LETTERS = [LETTERS[outcome] for outcome in Outcome]
+"""As the columns number outcomes: by their place in the model's own order."""
+
+
+def series_mark(series: str) -> str:
+    """Return a series as a page's head names it, without its words."""
+    return blake2b(series.encode("utf-8", "surrogatepass"), digest_size=6).hexdigest()
+
+
+def read_earlier(arguments: Iterable[str]) -> tuple[list[KeptRun], list[str]]:
+    """Return the runs that pages, digests, summaries and folders hold, and notes on those that hold none."""
+    runs: list[KeptRun] = []
+    notes: list[str] = []
+    for argument in arguments:
+        path = Path(argument)
+        try:
+            files = list(_files_of(path))
+        except OSError as error:
+            notes.append(
+                f"{argument} can't be read ({error.strerror or error}), so it tells nothing of earlier runs."
+            )
+            continue
+        for file, named in files:
+            try:
+                runs += read_kept(file)
+            except ReadError as error:
+                if named or is_page(file):
+                    notes.append(f"{file} {error.what}, so it tells nothing of earlier runs; {error.hint}.")
+        if not files:
+            notes.append(f"{argument} has no page of ours in it, so it tells nothing of earlier runs.")
+    return newest_kept(runs), notes
+
+
+def _files_of(path: Path) -> Iterator[tuple[Path, bool]]:
+    """Yield the files that an argument means, and whether it names them. Raises OSError."""
+    if not path.is_dir():
+        yield path, True
+    elif is_page(path / FIRST_PAGE):
+        yield path / FIRST_PAGE, True
+    else:
+        found = sorted(path.iterdir())[:_MOST_NAMED]
+        for inside in found:
+            if inside.is_dir():
+                if is_page(inside / FIRST_PAGE):
+                    yield inside / FIRST_PAGE, False
+            elif inside.name.endswith(_SUFFIXES):
+                yield inside, False
+
+
+def newest_kept(runs: Iterable[KeptRun]) -> list[KeptRun]:
+    """Return each run once, the one that was kept exactly rather than a rounded one, in the order of time."""
+    by_id: dict[str, KeptRun] = {}
+    for run in runs:
+        known = by_id.get(run.build.id)
+        if known is None or (known.coarse and not run.coarse):
+            by_id[run.build.id] = run
+    return sorted(by_id.values(), key=lambda run: (run.build.moment, run.build.id))
+
+
+def is_page(file: Path) -> bool:
+    """Return whether a file is a page that this tool made."""
+    return _mark(file, PAGE_MARK) is not None
+
+
+def _mark(file: Path, name: str) -> str | None:
+    """Return what a meta element in a page's head says; None where there is none."""
+    try:
+        with file.open("rb") as opened:
+            head = opened.read(_HEAD_BYTES)
+    except OSError:
+        return None
+    _, found, rest = head.partition(f'<meta name="{name}" content="'.encode())
+    return rest.partition(b'"')[0].decode("ascii", "replace") if found else None
+
+
+class PageBeside(msgspec.Struct, frozen=True):
+    """A page in the folder of a new one: which run it is of, in which series, its place in time."""
+
+    file: Path
+    run: str
+    series: str
+    moment: float
+
+
+def pages_beside(folder: Path) -> list[PageBeside]:
+    """Return the pages in a folder that say which run they are of, the newest run first."""
+    found = []
+    for file in _newest_pages(folder):
+        told = (_mark(file, RUN_MARK) or "").split()
+        if len(told) == 3:
+            with contextlib.suppress(ValueError):
+                found.append(PageBeside(file, told[0], told[1], float(told[2])))
+    return sorted(found, key=lambda page: (-page.moment, page.file.name))
+
+
+def _newest_pages(folder: Path) -> list[Path]:
+    """Return the files that may be pages in a folder, those changed last first."""
+    found = []
+    with contextlib.suppress(OSError):
+        for path in folder.iterdir():
+            file = path / FIRST_PAGE if path.suffix != ".html" and path.is_dir() else path
+            if file.suffix == ".html" and file.name[:1] != ".":
+                with contextlib.suppress(OSError):
+                    found.append((file.stat().st_mtime, str(file), file))
+    return [file for _, _, file in heapq.nlargest(_MOST_BESIDE, found)]
+
+
+def read_kept(file: Path) -> list[KeptRun]:
+    """Return the runs that one file holds, the oldest first. Raises ReadError."""
+    try:
+        if file.stat().st_size > _MOST_BYTES:
+            raise ReadError("is too large for a page of ours", path=str(file), hint="name another")
+        with file.open("rb") as opened:
+            head = opened.read(_HEAD_BYTES)
+            if PAGE_MARK.encode() in head:
+                return _runs_of_page(file)
+            data = head + opened.read()
+    except OSError as error:
+        raise ReadError(f"can't be read ({error.strerror or error})", hint="name a page of ours") from error
+    data = unzip(data) if data[:2] == _GZIP else data
+    if data[:1] != b"{":
+        raise ReadError("is no page, summary or digest of ours", hint="name one that this tool made")
+    if is_summary(data):
+        return [run_of_summary(data)]
+    return runs_of(decode_digest(data))
+
+
+def read_page_digest(file: Path) -> Digest:
+    """Return the digest of a page. Raises ReadError."""
+    with file.open("rb") as opened, mmap.mmap(opened.fileno(), 0, access=mmap.ACCESS_READ) as page:
+        return decode_digest(unpack(_element(page, DIGEST)))
+
+
+def _runs_of_page(file: Path) -> list[KeptRun]:
+    with file.open("rb") as opened, mmap.mmap(opened.fileno(), 0, access=mmap.ACCESS_READ) as page:
+        digest = decode_digest(unpack(_element(page, DIGEST)))
+        if digest.checks is not None:
+            return runs_of(digest)
+        return runs_of(digest, _own_of_columns(digest, unpack(_element(page, "columns")), _element(page, "ids")))
+
+
+def _element(page: mmap.mmap, id_: str) -> bytes:
+    """Return the content of one of the page's data elements; text of results is escaped, and never looks so."""
+    opening = f'<script type="text/plain" id="{id_}">'.encode()
+    start = page.rfind(opening)
+    end = page.find(b"</script>", start)
+    if start < 0:
+        raise ReadError(f"is a page without a {id_}: of an older version, or cut off", hint="make it again")
+    if end < 0:
+        raise ReadError("is a page that is cut off", hint="make it again")
+    return page[start + len(opening) : end]
+
+
+class _Columns(msgspec.Struct):
+    """What the columns of a folded page tell of its checks; see writers/html/folding.py."""
+
+    suites: list[tuple[str, int]]
+    outcome: str
+    tail: dict[str, str]
+    seconds: str
+    name: str
+
+
+def _own_of_columns(digest: Digest, data: bytes, packed_ids: bytes) -> KeptRun:
+    """Return the run itself from the columns of its folded page."""
+    from base64 import b64decode  # pages of large runs only
+
+    try:
+        columns = msgspec.json.decode(data, type=_Columns)
+        raw = b64decode(packed_ids, validate=True).hex()
+        number = len(columns.outcome)
+        ids = [f"c-{raw[at : at + 12]}" for at in range(0, 12 * number, 12)]
+        for place, tail in columns.tail.items():
+            ids[int(place)] += tail
+        names = columns.name.split("\n")
+        seconds = list(map(float, columns.seconds.split("\n"))) if number else []
+        paths = [path for path, count in columns.suites for _ in range(count)]
+        retried = frozenset(digest.retried)
+        rows = sorted(zip(ids, paths, names, columns.outcome, seconds, strict=True))
+    except (ValueError, IndexError, msgspec.MsgspecError) as error:
+        raise ReadError(f"is a page whose columns can't be read ({error})", hint="make it again") from error
+    letters = "".join(
+        Past.PASSED_ON_RETRY if id_ in retried else _LETTERS[int(code)] for id_, _, _, code, _ in rows
+    )
+    return KeptRun(
+        digest.run,
+        Roster(
+            tuple([row[0] for row in rows]),
+            tuple([f"{path} › {name}"[:NAME_CHARS] if path else name for _, path, name, _, _ in rows]),
+        ),
+        letters,
+        array("I", [min(round(max(row[4], 0) * 1000), 2**32 - 1) for row in rows]),
+    )

@@ -1,0 +1,108 @@
+"""History in PostgreSQL, which many pipelines share.
+
+The password comes from the environment or a passfile, as for every program of PostgreSQL (libpq), and stands in no
+message of ours.
+"""
+
+import contextlib
+import re
+from collections.abc import Iterator, Sequence
+from urllib.parse import urlsplit
+
+from plain_verdict.errors import HistoryError, UsageError
+from plain_verdict.history.sql import Row
+
+SCHEMES = ("postgresql", "postgres")
+_CONNECT_S = 5
+_PATIENCE_MS = 30_000
+_LOCK = 0x706C61696E  # of those that make or migrate tables: a number of our own
+INSTALL = "pip install 'plain-verdict[postgresql]'"
+
+
+def check_address(address: str) -> None:
+    """Make sure that an address makes sense and holds no password. Raises UsageError."""
+    try:
+        parts = urlsplit(address)
+        password = parts.password
+        _ = parts.port
+    except ValueError as error:
+        raise UsageError("is no address of PostgreSQL", path=without_password(address), hint=_EXAMPLE) from error
+    if password is not None or "password=" in (parts.query or ""):
+        raise UsageError(
+            "holds a password, where anybody who sees the settings reads it",
+            path=without_password(address),
+            hint="give it as PGPASSWORD, or in a passfile that PGPASSFILE names",
+        )
+
+
+_EXAMPLE = "write it like postgresql://user@host/database"
+
+
+def without_password(address: str) -> str:
+    """Return an address as it may be shown."""
+    shown = re.sub(r"(//[^/@:]*):[^/@]*@", r"\1@", address)
+    return re.sub(r"(password=)[^&\s]*", r"\1…", shown)
+
+
+class PostgresqlConnection:
+    """A database of PostgreSQL."""
+
+    def __init__(self, address: str) -> None:
+        self.place = without_password(address)
+        try:
+            import psycopg  # an optional package, for teams that have such a store
+        except ImportError as error:
+            what = "needs a package that is not installed"
+            raise HistoryError(what, path=self.place, hint=INSTALL) from error
+        self._error = psycopg.Error
+        with self._told():
+            self._connection = psycopg.connect(
+                address,
+                autocommit=True,
+                connect_timeout=_CONNECT_S,
+                application_name="plain-verdict",
+                options=f"-c lock_timeout={_PATIENCE_MS} -c statement_timeout={2 * _PATIENCE_MS}",
+            )
+
+    @contextlib.contextmanager
+    def _told(self) -> Iterator[None]:
+        """Say in one line what the database complains of."""
+        try:
+            yield
+        except self._error as error:
+            # Several addresses of a host are tried, and each fails in a line of its own.
+            said = next(iter(str(error).strip().splitlines()), type(error).__name__)
+            hint = "look at the address, and at PGPASSWORD or the passfile"
+            raise HistoryError(f"can't be used ({without_password(said)})", path=self.place, hint=hint) from error
+
+    def execute(self, statement: str, values: Sequence[object] = ()) -> list[Row]:
+        """Return the rows of a statement. Raises HistoryError."""
+        with self._told(), self._connection.cursor(binary=True) as cursor:
+            cursor.execute(_in_its_words(statement), list(values) or None)
+            return list(cursor.fetchall()) if cursor.description else []
+
+    def execute_many(self, statement: str, several: Sequence[Sequence[object]]) -> None:
+        """Execute a statement for each of several values. Raises HistoryError."""
+        with self._told(), self._connection.cursor() as cursor:
+            cursor.executemany(_in_its_words(statement), several)
+
+    @contextlib.contextmanager
+    def begin(self, *, alone: bool = False) -> Iterator[None]:
+        """Give a transaction. Raises HistoryError."""
+        with self._told(), self._connection.transaction():
+            if alone:
+                self._connection.execute("SELECT pg_advisory_xact_lock(%s)", (_LOCK,))
+            yield
+
+    def has_table(self, name: str) -> bool:
+        """Return whether there is a table."""
+        return bool(self.execute("SELECT 1 WHERE to_regclass(?) IS NOT NULL", (name,)))
+
+    def close(self) -> None:
+        """Give the connection up."""
+        self._connection.close()
+
+
+def _in_its_words(statement: str) -> bytes:
+    """Return a statement of ours as PostgreSQL has it."""
+    return statement.replace("?", "%s").replace("BLOB", "BYTEA").encode()

@@ -1,0 +1,39 @@
+"""Which runs belong together, and which run is which."""
+
+from collections.abc import Iterable, Sequence
+from hashlib import blake2b
+
+from plain_verdict.errors import UsageError
+from plain_verdict.model import Fact, Run
+from plain_verdict.model.facts import BRANCH, BUILD
+from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
+
+SERIES = "{title} {fact:branch}"
+"""What makes a series where the settings say nothing else: another title or branch is another one."""
+_ID_CHARS = 16
+
+
+def check_series(pattern: str) -> None:
+    """Make sure that every placeholder of a pattern is known. Raises UsageError."""
+    for name in placeholders_in(pattern):
+        if name != "title" and not (name.startswith("fact:") and name[5:]):
+            raise UsageError(
+                f"{{{name}}} is no placeholder", where="history.series", hint="known here: {title} and {fact:KEY}"
+            )
+
+
+def name_series(pattern: str, title: str, facts: Iterable[Fact]) -> str:
+    """Return what the series of a run is called; a fact that nobody told is left out."""
+    values = {f"fact:{fact.key.casefold()}": fact.value for fact in facts} | {"title": title}
+    text = PLACEHOLDER.sub(lambda match: values.get(match[1].casefold(), ""), pattern)
+    return " ".join(text.split())
+
+
+def identify(run: Run, series: str, build: str, facts: Sequence[Fact]) -> str:
+    """Return the identity of a run: of its inputs' bytes and its facts, not of when its report is made."""
+    digest = blake2b(digest_size=_ID_CHARS // 2)
+    inputs = sorted(file.digest for file in run.files)
+    told = sorted((fact.key, fact.value) for fact in facts if fact.key.casefold() not in (BUILD, BRANCH))
+    for text in (series, build, *inputs, *(part for pair in told for part in pair)):
+        digest.update(text.encode("utf-8", "surrogatepass") + b"\0")
+    return f"r-{digest.hexdigest()}"

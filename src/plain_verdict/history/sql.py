@@ -1,0 +1,249 @@
+"""History in a database: a file of SQLite, or PostgreSQL for many pipelines. Both know the same few statements.
+
+A run is one transaction. What its checks are called is kept in parts, each under the hash of what it holds, so that
+runs with the same checks share them; outcomes and times are one compressed row a run.
+"""
+
+import contextlib
+import json
+import zlib
+from array import array
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+from hashlib import blake2b
+from itertools import chain, groupby
+from types import TracebackType
+from typing import Any, Protocol, Self
+
+import msgspec
+
+from plain_verdict.errors import HistoryError
+from plain_verdict.model import Build, KeptRun, Roster
+
+VERSION = 1
+_MIGRATIONS: tuple[tuple[str, ...], ...] = (
+    (
+        """CREATE TABLE pv_run (id TEXT PRIMARY KEY, series TEXT NOT NULL, moment DOUBLE PRECISION NOT NULL,
+        about BLOB NOT NULL, checks BLOB NOT NULL)""",
+        "CREATE INDEX pv_run_in_series ON pv_run (series, moment)",
+        "CREATE TABLE pv_part (hash TEXT PRIMARY KEY, names BLOB NOT NULL)",
+        """CREATE TABLE pv_run_part (run TEXT NOT NULL REFERENCES pv_run ON DELETE CASCADE, place INTEGER NOT NULL,
+        hash TEXT NOT NULL REFERENCES pv_part, PRIMARY KEY (run, place))""",
+        "CREATE INDEX pv_run_part_hash ON pv_run_part (hash)",
+    ),
+)
+"""What brings a store from each version to the next; the first makes it."""
+_RUN_COLUMNS = "id, about, checks"
+_ONE_PART_UP_TO, _FEW_PARTS_UP_TO = 2_000, 30_000
+_PREFIX_CHARS = len("c-")
+_AT_ONCE = 500  # values of one statement
+_LEVEL = 6
+
+Row = Sequence[Any]
+
+
+class Connection(Protocol):
+    """What the two databases have in common."""
+
+    place: str
+    """What the database is called in messages: never with a password."""
+
+    def execute(self, statement: str, values: Sequence[object] = ()) -> list[Row]:
+        """Return the rows of a statement with ``?`` for each value. Raises HistoryError."""
+        ...
+
+    def execute_many(self, statement: str, several: Sequence[Sequence[object]]) -> None:
+        """Execute a statement for each of several values. Raises HistoryError."""
+        ...
+
+    def begin(self, *, alone: bool = False) -> contextlib.AbstractContextManager[None]:
+        """Give a transaction that writes; ``alone``: nobody else migrates meanwhile. Raises HistoryError."""
+        ...
+
+    def has_table(self, name: str) -> bool:
+        """Return whether there is a table."""
+        ...
+
+    def close(self) -> None:
+        """Give the connection up."""
+        ...
+
+
+class SqlStore:
+    """Keeps runs in a database."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+        try:
+            self._bring_up_to_date()
+        except BaseException:
+            connection.close()
+            raise
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._connection.close()
+
+    def _bring_up_to_date(self) -> None:
+        """Make the tables, or bring those of an older version forward, in one transaction."""
+        if self._version() == VERSION:
+            return
+        with self._connection.begin(alone=True):
+            version = self._version()
+            if version == 0:
+                self._connection.execute("CREATE TABLE pv_version (version INTEGER NOT NULL)")
+                self._connection.execute("INSERT INTO pv_version VALUES (0)")
+            for statements in _MIGRATIONS[version:]:
+                for statement in statements:
+                    self._connection.execute(statement)
+            self._connection.execute("UPDATE pv_version SET version = ?", (VERSION,))
+
+    def _version(self) -> int:
+        """Return the version of the tables, 0 where there are none. Raises HistoryError for one that is newer."""
+        if not self._connection.has_table("pv_version"):
+            return 0
+        version = int(self._connection.execute("SELECT version FROM pv_version")[0][0])
+        if version > VERSION:
+            raise HistoryError(
+                f"was made by a newer version (its tables are of version {version}, this one knows {VERSION})",
+                path=self._connection.place,
+                hint="use the newer version, or another store",
+            )
+        return version
+
+    def runs_before(self, series: str, moment: datetime, most: int) -> list[KeptRun]:
+        """Return the last runs of a series before a moment, the oldest first."""
+        rows = self._connection.execute(
+            f"SELECT {_RUN_COLUMNS} FROM pv_run WHERE series = ? AND moment < ? ORDER BY moment DESC, id LIMIT ?",  # noqa: S608  names of our own
+            (series, moment.timestamp(), most),
+        )
+        return list(self._runs(rows[::-1]))
+
+    def builds(self) -> list[Build]:
+        """Return all runs without their checks, the oldest first."""
+        rows = self._connection.execute("SELECT about FROM pv_run ORDER BY moment, id")
+        return [self._build(row[0]) for row in rows]
+
+    def run(self, id_: str) -> KeptRun | None:
+        """Return one run."""
+        rows = self._connection.execute(f"SELECT {_RUN_COLUMNS} FROM pv_run WHERE id = ?", (id_,))  # noqa: S608  as above
+        return next(self._runs(rows), None)
+
+    def _runs(self, rows: Sequence[Row]) -> Iterator[KeptRun]:
+        hashes = self._hashes([row[0] for row in rows])
+        parts = self._parts({hash_ for several in hashes.values() for hash_ in several})
+        rosters: dict[tuple[str, ...], Roster] = {}
+        for id_, about, checks in rows:
+            own = hashes.get(id_, ())
+            if own not in rosters:
+                rosters[own] = _joined([parts[hash_] for hash_ in own])
+            roster = rosters[own]
+            try:
+                data = zlib.decompress(checks)
+                number = len(roster.ids)
+                outcomes, times = data[:number].decode("ascii"), array("I")
+                times.frombytes(data[number:])
+            except (ValueError, zlib.error) as error:
+                raise self._broken(f"its run {id_} can't be read ({error})") from error
+            if len(outcomes) != number or len(times) != number:
+                raise self._broken(f"its run {id_} is not whole")
+            yield KeptRun(self._build(about), roster, outcomes, times)
+
+    def _hashes(self, ids: Sequence[str]) -> dict[str, tuple[str, ...]]:
+        """Return the parts of each run, in their order."""
+        rows = self._in_lots("SELECT run, place, hash FROM pv_run_part WHERE run IN ({})", ids)
+        rows.sort(key=lambda row: (row[0], row[1]))
+        return {run: tuple(row[2] for row in several) for run, several in groupby(rows, key=lambda row: row[0])}
+
+    def _parts(self, hashes: set[str]) -> dict[str, Roster]:
+        rows = self._in_lots("SELECT hash, names FROM pv_part WHERE hash IN ({})", sorted(hashes))
+        try:
+            return {row[0]: _roster_of(zlib.decompress(row[1])) for row in rows}
+        except (ValueError, zlib.error) as error:
+            raise self._broken(f"a part of it can't be read ({error})") from error
+
+    def _in_lots(self, statement: str, values: Sequence[str]) -> list[Row]:
+        """Return the rows of a statement for some values at a time."""
+        rows: list[Row] = []
+        for at in range(0, len(values), _AT_ONCE):
+            lot = values[at : at + _AT_ONCE]
+            rows += self._connection.execute(statement.format(", ".join("?" * len(lot))), lot)
+        return rows
+
+    def _build(self, about: bytes) -> Build:
+        try:
+            return msgspec.json.decode(about, type=Build)
+        except msgspec.MsgspecError as error:
+            raise self._broken(f"one of its runs can't be read ({error})") from error
+
+    def _broken(self, what: str) -> HistoryError:
+        return HistoryError(f"is damaged: {what}", path=self._connection.place, hint="use a copy of it, or another")
+
+    def add(self, run: KeptRun) -> bool:
+        """Keep a run with all that belongs to it, or nothing; return False where it is kept already."""
+        build = run.build
+        with self._connection.begin():
+            if self._connection.execute("SELECT 1 FROM pv_run WHERE id = ?", (build.id,)):
+                # What is newer on it: a verdict by other conditions, another place of its page.
+                self._connection.execute(
+                    "UPDATE pv_run SET about = ? WHERE id = ?", (msgspec.json.encode(build), build.id)
+                )
+                return False
+            texts = {blake2b(text, digest_size=16).hexdigest(): text for text in _part_texts(run.roster)}
+            known = {row[0] for row in self._in_lots("SELECT hash FROM pv_part WHERE hash IN ({})", list(texts))}
+            # In the order of their hashes, so that two runs that add the same wait for each other one way only.
+            new = [(hash_, zlib.compress(texts[hash_], _LEVEL)) for hash_ in sorted(texts.keys() - known)]
+            self._connection.execute_many("INSERT INTO pv_part VALUES (?, ?) ON CONFLICT DO NOTHING", new)
+            times = run.times or [0] * len(run.outcomes)
+            checks = zlib.compress(run.outcomes.encode() + array("I", times).tobytes(), _LEVEL)
+            added = self._connection.execute(
+                "INSERT INTO pv_run VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING RETURNING id",
+                (build.id, build.series, build.moment.timestamp(), msgspec.json.encode(build), checks),
+            )
+            if not added:
+                return False
+            places = [(build.id, place, hash_) for place, hash_ in enumerate(texts)]
+            self._connection.execute_many("INSERT INTO pv_run_part VALUES (?, ?, ?)", places)
+        return True
+
+    def forget(self, before: datetime) -> int:
+        """Remove the runs before a moment; return how many."""
+        with self._connection.begin():
+            gone = self._connection.execute(
+                "DELETE FROM pv_run WHERE moment < ? RETURNING id", (before.timestamp(),)
+            )
+            if gone:
+                self._connection.execute(
+                    "DELETE FROM pv_part WHERE NOT EXISTS"
+                    " (SELECT 1 FROM pv_run_part WHERE pv_run_part.hash = pv_part.hash)"
+                )
+        return len(gone)
+
+
+def _part_texts(roster: Roster) -> Iterator[bytes]:
+    """Yield the roster in parts, by the beginning of the ids: a check more or less changes only its own part."""
+    number = len(roster.ids)
+    chars = 0 if number <= _ONE_PART_UP_TO else 1 if number <= _FEW_PARTS_UP_TO else 2
+    rows = zip(roster.ids, roster.names, strict=True)
+    for _, several in groupby(rows, key=lambda row: row[0][_PREFIX_CHARS : _PREFIX_CHARS + chars]):
+        yield json.dumps([*zip(*several, strict=True)], ensure_ascii=False).encode("utf-8", "replace")
+
+
+def _roster_of(text: bytes) -> Roster:
+    """Return a part. Raises ValueError."""
+    ids, names = msgspec.json.decode(text, type=tuple[tuple[str, ...], tuple[str, ...]])
+    return Roster(ids, names)
+
+
+def _joined(parts: Sequence[Roster]) -> Roster:
+    if len(parts) == 1:
+        return parts[0]
+    ids, names = (
+        tuple(chain.from_iterable(several))
+        for several in zip(*((part.ids, part.names) for part in parts), strict=True)
+    )
+    return Roster(ids, names)

@@ -1,0 +1,85 @@
+"""History in a file of SQLite: one writer at a time, and readers beside it (write-ahead log)."""
+
+import contextlib
+import sqlite3
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from plain_verdict.errors import HistoryError
+from plain_verdict.history.sql import Row
+
+_PATIENCE_S = 30.0
+"""How long a run waits until another has stored its own."""
+_IN_WORDS = (
+    ("file is not a database", "is no history: it is a file of another kind", "name another file"),
+    ("database is locked", f"is locked by another program for over {_PATIENCE_S:.0f} s", "try again later"),
+    ("readonly database", "is read-only", "make it writable, or name another file"),
+    ("unable to open", "can't be opened", "look at its folder, and who may write there"),
+    ("disk is full", "can't grow: the disk is full", "make room"),
+    ("disk image is malformed", "is damaged", "use a copy of it, or name another file"),
+)
+
+
+class SqliteConnection:
+    """A file of SQLite."""
+
+    def __init__(self, path: Path) -> None:
+        self.place = str(path)
+        with self._told():
+            if path.is_dir():
+                raise HistoryError("is a folder", path=self.place, hint="name a file, like history.db")
+            self._connection = sqlite3.connect(path, timeout=_PATIENCE_S, isolation_level=None)
+        try:
+            with self._told():
+                self._connection.execute("PRAGMA foreign_keys = ON")
+                if self._connection.execute("PRAGMA journal_mode").fetchone()[0] != "wal":
+                    self._connection.execute("PRAGMA journal_mode = WAL")
+                # With a write-ahead log a transaction is whole or not there, also after a kill.
+                # Source: sqlite.org, PRAGMA synchronous
+                self._connection.execute("PRAGMA synchronous = NORMAL")
+        except BaseException:
+            self._connection.close()
+            raise
+
+    @contextlib.contextmanager
+    def _told(self) -> Iterator[None]:
+        """Say in our own words what the database complains of."""
+        try:
+            yield
+        except sqlite3.Error as error:
+            said = str(error)
+            for words, what, hint in _IN_WORDS:
+                if words in said:
+                    raise HistoryError(what, path=self.place, hint=hint) from error
+            raise HistoryError(f"can't be used ({said})", path=self.place, hint="name another file") from error
+
+    def execute(self, statement: str, values: Sequence[object] = ()) -> list[Row]:
+        """Return the rows of a statement. Raises HistoryError."""
+        with self._told():
+            return self._connection.execute(statement, values).fetchall()
+
+    def execute_many(self, statement: str, several: Sequence[Sequence[object]]) -> None:
+        """Execute a statement for each of several values. Raises HistoryError."""
+        with self._told():
+            self._connection.executemany(statement, several)
+
+    @contextlib.contextmanager
+    def begin(self, *, alone: bool = False) -> Iterator[None]:
+        """Give a transaction; there is only one that writes anyway. Raises HistoryError."""
+        del alone
+        self.execute("BEGIN IMMEDIATE")
+        try:
+            yield
+        except BaseException:
+            with contextlib.suppress(HistoryError):
+                self.execute("ROLLBACK")
+            raise
+        self.execute("COMMIT")
+
+    def has_table(self, name: str) -> bool:
+        """Return whether there is a table."""
+        return bool(self.execute("SELECT 1 FROM sqlite_master WHERE type = 'table' AND name = ?", (name,)))
+
+    def close(self) -> None:
+        """Give the connection up."""
+        self._connection.close()

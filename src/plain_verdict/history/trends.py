@@ -1,0 +1,175 @@
+"""What several builds tell of a check together: that it wobbles, that it takes longer. Numbers only."""
+
+import math
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
+from statistics import NormalDist
+
+import msgspec
+
+from plain_verdict.model import Past
+
+LOOKED_AT = 20
+"""Builds that a statement on wobbling or on times rests on, at most."""
+LEAST_RUNS = 5
+"""Runs below which no check is called wobbly."""
+LEAST_TIMES = 8
+"""Passed builds with a time below which nothing is called slower or faster."""
+_TURNS_BY_ITSELF, _TURNS_WITH_CODE = 3, 4
+"""Turns between passed and failed from which on a check wobbles: where nothing tells the code, or it changed."""
+_LEAST_SHARE, _LEAST_S = 0.2, 0.5
+"""A change of time below these is a trifle."""
+_FALSE_DISCOVERIES = 0.05
+_SOFT_MS = 50  # so that a few milliseconds are nothing beside others
+_LEAST_SCALE = 0.03  # of logarithms: times closer together than 3 % are as good as equal
+_MAD_TO_SIGMA = 1.4826  # Source: Rousseeuw & Croux 1993, JASA 88(424), section 1
+_MAD_EFFICIENCY = 0.37  # as above: what a MAD knows of the scale, beside a standard deviation
+_MEDIAN_VARIANCE = math.pi / 2
+_RAN = "pfer"
+_GOOD = "pr"
+
+
+class Unsteady(msgspec.Struct, frozen=True):
+    """In how many of its runs a check failed or needed a retry, and why that is called wobbly."""
+
+    unsteady: int
+    runs: int
+    retries: int
+    turns: int
+    """How often it turned between passed and failed."""
+    same_code: int
+    """How often it did so though the code was the same."""
+
+
+def find_wobble(outcomes: Sequence[str], commits: Sequence[str]) -> Unsteady | None:
+    """Return how a check wobbles, from its outcomes in the order of time; None where it does not.
+
+    It does where it passed only on a retry, turned between passed and failed on the same code, or turned so often
+    that mending and breaking it again does not explain it. ``commits`` is the code of each run, "" where nothing
+    tells it.
+    """
+    ran = [(outcome, commit) for outcome, commit in zip(outcomes, commits, strict=True) if outcome in _RAN]
+    ran = ran[-LOOKED_AT:]
+    if len(ran) < LEAST_RUNS:
+        return None
+    retries = sum(outcome == Past.PASSED_ON_RETRY for outcome, _ in ran)
+    turned = [(low[1], high[1]) for low, high in pairwise(ran) if (low[0] in _GOOD) != (high[0] in _GOOD)]
+    same_code = sum(low == high != "" for low, high in turned)
+    told = all(commit for pair in turned for commit in pair)
+    enough = _TURNS_WITH_CODE if told else _TURNS_BY_ITSELF
+    if not (retries or same_code or len(turned) >= enough):
+        return None
+    unsteady = sum(outcome != Past.PASSED for outcome, _ in ran)
+    return Unsteady(unsteady, len(ran), retries, len(turned), same_code)
+
+
+def wilson_interval(part: int, whole: int) -> tuple[float, float]:
+    """Return between what a share (0 to 1) lies with 95 % confidence. Source: Wilson 1927, JASA 22(158)."""
+    z = NormalDist().inv_cdf(0.975)
+    share = part / whole
+    middle = (share + z * z / (2 * whole)) / (1 + z * z / whole)
+    half = z / (1 + z * z / whole) * math.sqrt(share * (1 - share) / whole + z * z / (4 * whole * whole))
+    return max(0.0, middle - half), min(1.0, middle + half)
+
+
+class Timed(msgspec.Struct, frozen=True):
+    """A time that changed: its place, now and the least and most of before, in milliseconds, and how many."""
+
+    place: int
+    now: int
+    low: int
+    high: int
+    builds: int
+
+
+def find_time_changes(
+    now: Sequence[int], before: Sequence[Sequence[int]], *, least_s: float = _LEAST_S
+) -> tuple[list[Timed], int]:
+    """Return what took longer or less long than in each build before, and how many could be told.
+
+    ``before`` has the times of one build each, the oldest first, in the order of ``now``; 0 counts for nothing. The
+    last 20 times of each are compared by their median and median absolute deviation, as logarithms; of what is
+    called slower, and of what is called faster, 5 % are expected to be chance.
+    Source: Benjamini & Hochberg 1995, JRSS B 57(1).
+    """
+    if len(before) < LEAST_TIMES:
+        return [], 0
+    told = 0
+    slower: list[tuple[float, Timed]] = []
+    faster: list[tuple[float, Timed]] = []
+    last = before[-LOOKED_AT:]
+    extremes = zip(now, map(min, *last), map(max, *last), strict=True)
+    for place, (time, least, most) in enumerate(extremes):
+        if not time:
+            continue
+        # Most stay between their extremes, and are looked at no further.
+        if least and least <= time <= most:
+            told += 1
+            continue
+        known = [one for column in before if (one := column[place])][-LOOKED_AT:]
+        if len(known) < LEAST_TIMES:
+            continue
+        told += 1
+        low, high = min(known), max(known)
+        if low <= time <= high:
+            continue
+        middle = sorted(known)[len(known) // 2]
+        apart = abs(time - middle)
+        if apart < _LEAST_SHARE * middle or apart < least_s * 1000:
+            continue
+        timed = Timed(place, time, low, high, len(known))
+        (slower if time > high else faster).append((_chance(time, known), timed))
+    return [timed for several in (slower, faster) for timed in _discoveries(several, told)], told
+
+
+def _chance(time: int, before: Sequence[int]) -> float:
+    """Return how likely so extreme a time is by chance, one side only."""
+    logs = sorted(math.log(one + _SOFT_MS) for one in before)
+    middle = _median(logs)
+    scale = _MAD_TO_SIGMA * _median(sorted(abs(one - middle) for one in logs))
+    number = len(logs)
+    spread = max(scale, _LEAST_SCALE) * math.sqrt(1 + _MEDIAN_VARIANCE / number)
+    freedom = max(3, round(_MAD_EFFICIENCY * (number - 1)))
+    return student_tail(abs(math.log(time + _SOFT_MS) - middle) / spread, freedom)
+
+
+def _median(in_order: Sequence[float]) -> float:
+    half = len(in_order) // 2
+    return in_order[half] if len(in_order) % 2 else (in_order[half - 1] + in_order[half]) / 2
+
+
+def student_tail(t: float, freedom: int) -> float:
+    """Return the probability of more than ``t``, 0 or more, in Student's distribution.
+
+    Source: Abramowitz & Stegun 1964, 26.7.3 and 26.7.4; far out, where their difference from 1 is lost, the leading
+    term of its density's integral.
+    """
+    if t * t > 1e4 * freedom:
+        log_density = math.lgamma((freedom + 1) / 2) - math.lgamma(freedom / 2) - math.log(math.pi * freedom) / 2
+        log_tail = log_density + (freedom - 1) / 2 * math.log(freedom) - freedom * math.log(t)
+        return math.exp(log_tail)
+    angle = math.atan2(t, math.sqrt(freedom))
+    cosine, sine = math.cos(angle), math.sin(angle)
+    if freedom % 2:
+        term = total = cosine if freedom > 1 else 0.0
+        for k in range(3, freedom - 1, 2):
+            term *= (k - 1) / k * cosine * cosine
+            total += term
+        inside = (angle + sine * total) * 2 / math.pi
+    else:
+        term = total = 1.0
+        for k in range(2, freedom - 1, 2):
+            term *= (k - 1) / k * cosine * cosine
+            total += term
+        inside = sine * total
+    return max(0.0, (1 - inside) / 2)
+
+
+def _discoveries(found: list[tuple[float, Timed]], told: int) -> Iterator[Timed]:
+    """Yield what is no chance, of ``told`` that were looked at."""
+    found.sort(key=lambda pair: pair[0])
+    last = 0
+    for rank, (chance, _) in enumerate(found, 1):
+        if chance <= _FALSE_DISCOVERIES * rank / told:
+            last = rank
+    yield from (timed for _, timed in found[:last])

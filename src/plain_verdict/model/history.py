@@ -1,0 +1,232 @@
+"""A run among those of its series: what earlier builds were, and what changed since."""
+
+from array import array
+from collections.abc import Iterator, Mapping, Sequence
+from datetime import datetime
+from enum import StrEnum
+
+import msgspec
+
+from plain_verdict.model.facts import Fact, Value
+from plain_verdict.model.moment import in_order
+from plain_verdict.model.tally import Tally
+from plain_verdict.model.verdict import VerdictWord
+
+
+class Past(StrEnum):
+    """How a check ended in a build, as one letter: small, and quick to look through."""
+
+    PASSED = "p"
+    PASSED_ON_RETRY = "r"
+    FAILED = "f"
+    ERRORED = "e"
+    SKIPPED = "s"
+    UNDECIDED = "u"
+    ABSENT = "-"
+    """It was not there."""
+
+    @property
+    def words(self) -> str:
+        """Return it in words."""
+        return _WORDS[self]
+
+
+_WORDS = {
+    Past.PASSED: "passed",
+    Past.PASSED_ON_RETRY: "passed on a retry",
+    Past.FAILED: "failed",
+    Past.ERRORED: "errored",
+    Past.SKIPPED: "skipped",
+    Past.UNDECIDED: "undecided",
+    Past.ABSENT: "not there",
+}
+BAD_PAST = (Past.FAILED, Past.ERRORED)
+PASSED_PAST = (Past.PASSED, Past.PASSED_ON_RETRY)
+
+
+class BuildCause(Value, frozen=True):
+    """A cause that a build had: ``key`` is the same in every build, as numbers and names in its message are not."""
+
+    key: str
+    name: str
+    checks: int
+
+
+class Measured(Value, frozen=True):
+    """A time of a whole build, like a percentile of a request, in seconds."""
+
+    name: str
+    value_s: float
+
+
+class Build(Value, frozen=True):
+    """One run of a series, in numbers.
+
+    ``id`` is of its inputs and facts, so that it is the same however often its report is made. ``build`` is the key
+    that it is called by, or "". ``page`` is where its page stands, if that is known.
+    """
+
+    id: str
+    series: str
+    made: datetime
+    title: str = ""
+    branch: str = ""
+    build: str = ""
+    commit: str = ""
+    started: datetime | None = None
+    verdict: VerdictWord = VerdictWord.UNDECIDED
+    why: str = ""
+    tally: Tally = Tally()
+    page: str = ""
+    causes: tuple[BuildCause, ...] = ()
+    measured: tuple[Measured, ...] = ()
+
+    @property
+    def moment(self) -> datetime:
+        """Return its place in time: when it began, or when its report was made."""
+        return in_order(self.started or self.made)
+
+    @property
+    def label(self) -> str:
+        """Return what it is called: by its key, else by when it was."""
+        if self.build:
+            return self.build
+        when = self.started or self.made
+        return f"{when.day} {when:%b %H:%M}"
+
+
+class Roster(msgspec.Struct, frozen=True):
+    """The checks of a run by id, in the order of their ids, each with its suite and name in one line.
+
+    Not ``in_order``: others stand at its end.
+    """
+
+    ids: tuple[str, ...] = ()
+    names: tuple[str, ...] = ()
+    in_order: bool = True
+
+
+class KeptRun(msgspec.Struct, frozen=True):
+    """A run as it is kept: how each check of its roster ended, one letter each (``Past``), and its milliseconds.
+
+    ``times`` is empty where times are not kept; 0 is a time that nobody told. ``coarse``: they are rounded.
+    """
+
+    build: Build
+    roster: Roster = Roster()
+    outcomes: str = ""
+    times: Sequence[int] = array("I")
+    coarse: bool = False
+
+
+class Changed(Value, frozen=True):
+    """A check whose outcome is another one than before, or is bad as before. ``before`` says it in words."""
+
+    id: str
+    name: str
+    before: str
+
+
+class Wobble(Value, frozen=True):
+    """A check that comes out now so, now otherwise: in how many of its runs it failed or needed a retry.
+
+    ``low`` and ``high`` bound that share (0 to 1) with 95 % confidence.
+    """
+
+    id: str
+    name: str
+    unsteady: int
+    runs: int
+    low: float
+    high: float
+    why: str
+
+
+class TimeChange(Value, frozen=True):
+    """Something that took longer, or less long, than in each build before. Times are in seconds."""
+
+    id: str
+    """Of a check; "" of a request or an operation."""
+    name: str
+    now_s: float
+    low_s: float
+    high_s: float
+    builds: int
+
+    @property
+    def slower(self) -> bool:
+        """Return whether it took longer."""
+        return self.now_s > self.high_s
+
+
+class Traces(msgspec.Struct, frozen=True):
+    """How each check ended in earlier builds, the oldest first: a text a build, one letter a check.
+
+    ``times`` are milliseconds, 0 where a build tells none; a build whose times are not kept has no entries.
+    """
+
+    builds: tuple[Build, ...] = ()
+    places: Mapping[str, int] = {}
+    """Where a check stands, by its id."""
+    outcomes: tuple[str, ...] = ()
+    times: tuple[Sequence[int], ...] = ()
+    others: Mapping[str, str] = {}
+    """Names by id of checks that this run has no more, and a letter each in every build."""
+    other_outcomes: tuple[str, ...] = ()
+
+    def of(self, check: str) -> Iterator[tuple[Build, Past, float | None]]:
+        """Yield build, outcome and seconds of a check in each build; nothing of one that is not known here."""
+        place = self.places.get(check)
+        if place is None:
+            return
+        for build, outcomes, times in zip(self.builds, self.outcomes, self.times, strict=True):
+            took = times[place] if times else 0
+            yield build, Past(outcomes[place]), took / 1000 if took else None
+
+
+class Since(msgspec.Struct, frozen=True):
+    """What changed since an earlier run, and what the builds of the series tell together.
+
+    ``against`` is the build that it is compared with; ``traces`` hold the builds of its own series before it.
+    """
+
+    series: str
+    build: str
+    against: Build
+    traces: Traces
+    new: tuple[Changed, ...] = ()
+    mended: tuple[Changed, ...] = ()
+    as_before: tuple[Changed, ...] = ()
+    gone: tuple[Changed, ...] = ()
+    added: tuple[str, ...] = ()
+    """Ids of checks that were not there."""
+    going_on: Mapping[str, int] = {}
+    """By id of what failed before as well: in how many builds in a row, this one among them."""
+    wobbly: tuple[Wobble, ...] = ()
+    slower: tuple[TimeChange, ...] = ()
+    faster: tuple[TimeChange, ...] = ()
+    timed: int = 0
+    """How many checks have times enough to say so."""
+    missing: Mapping[int, tuple[str, ...]] = {}
+    """Builds that have no results, by the number of the one after them; this one is the last."""
+    notes: tuple[str, ...] = ()
+
+
+class InSeries(msgspec.Struct, frozen=True):
+    """A run's place among those of its series.
+
+    ``now`` is the run as it is kept, before it is judged; ``traces`` are of its forerunners; ``since`` is None
+    where there is none to compare with. ``facts`` are all of the run. ``trouble`` is what kept earlier
+    runs from being read.
+    """
+
+    now: KeptRun
+    traces: Traces = Traces()
+    since: Since | None = None
+    facts: tuple[Fact, ...] = ()
+    notes: tuple[str, ...] = ()
+    trouble: tuple[str, ...] = ()
+    unreachable: bool = False
+    """Whether the store could not be used, so that it need not be tried again."""
+    masked: int = 0
+    """How many secrets were masked in title and facts."""

@@ -1,0 +1,287 @@
+"""What is told of a run among those of its series: the builds as a strip, what changed, wobbles, is slower."""
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import pairwise
+
+import msgspec
+
+from plain_verdict.history.keeping import cause_key
+from plain_verdict.model import (
+    BAD,
+    Build,
+    Cause,
+    Changed,
+    Check,
+    InSeries,
+    Past,
+    Run,
+    Since,
+    Tally,
+    TimeChange,
+    Verdict,
+    VerdictWord,
+    Wobble,
+)
+from plain_verdict.text.formatting import capital, format_duration, join_list, plural, shorten, spelled
+
+SHOWN_BUILDS = 20
+"""Builds in the strip and in the table, this one among them."""
+_LISTED = 8
+_LABEL_CHARS = 8
+_LAST_NUMBER = re.compile(r"(\d+)\D*$")
+_ROWS = 60
+_SINGLE_GAPS = 3
+"""Missing builds up to which each has a place of its own in the strip."""
+_STRIP_HEIGHT = 56.0
+_LEAST_BAD = 3.0  # of the strip's height: a single failure among thousands must still be seen
+
+
+class Post(msgspec.Struct, frozen=True):
+    """A build in the strip, or builds that have no results. Heights are of what failed, and of the rest."""
+
+    label: str
+    words: str
+    link: str = ""
+    good: float = 0.0
+    bad: float = 0.0
+    is_now: bool = False
+    missing: bool = False
+
+
+class Entry(msgspec.Struct, frozen=True):
+    """A line of a list: a check, or only its name where the run has it no more; and what is said of it."""
+
+    check: Check | None
+    name: str
+    words: str
+
+
+class ChangeList(msgspec.Struct, frozen=True):
+    """A list of what changed: its name, its first entries, how many more there are, and where those stand."""
+
+    name: str
+    entries: tuple[Entry, ...]
+    more: int
+    link: str = ""
+
+
+class GridRow(msgspec.Struct, frozen=True):
+    """How a check ended in each build of the table, this one last."""
+
+    check: Check
+    cells: tuple[Past, ...]
+
+
+class HistoryOverview(msgspec.Struct, frozen=True):
+    """What is told, in order."""
+
+    against: str
+    builds: str
+    lead: str
+    posts: tuple[Post, ...]
+    lists: tuple[ChangeList, ...]
+    remarks: tuple[str, ...]
+    columns: tuple[str, ...]
+    rows: tuple[GridRow, ...]
+    unlisted: int
+
+
+def tell_history(run: Run, verdict: Verdict, since: Since, changed: Mapping[str, str]) -> HistoryOverview:
+    """Return what is told of a run and an earlier one; ``changed`` as ``changed_checks`` tells it."""
+    builds = since.traces.builds[-(SHOWN_BUILDS - 1) :]
+    rows, unlisted = _grid(run, changed)
+    return HistoryOverview(
+        against=since.against.label,
+        builds=plural(len(builds) + 1, "build"),
+        lead=_lead(verdict, since),
+        posts=tuple(_shortened(list(_posts(run.tally, verdict.word, since, len(builds))))),
+        lists=tuple(_lists(run, since)),
+        remarks=tuple(_remarks(since)),
+        columns=(*(build.label for build in builds), since.build or "now"),
+        rows=rows,
+        unlisted=unlisted,
+    )
+
+
+def _lead(verdict: Verdict, since: Since) -> str:
+    numbers = ((since.new, "new"), (since.mended, "mended"), (since.as_before, "as before"))
+    parts: list[str] = []
+    for several, what in numbers:
+        if several:
+            number = spelled(len(several), "failure") if not parts else spelled(len(several), "failure").split()[0]
+            parts.append(f"{number} {'is' if len(several) == 1 else 'are'} {what}")
+    lead = ", ".join(parts) or "no check fails, as before"
+    counting = [cause for cause in verdict.causes if not verdict.aside_of(cause)]
+    longest = max(((going_on(cause, since), cause.name) for cause in counting), default=(0, ""))
+    if longest[0] > 1:
+        lead += f"; “{longest[1]}” has gone on for the last {spelled(longest[0], 'build')}"
+    return f"{capital(lead)}."
+
+
+def going_on(cause: Cause, since: Since) -> int:
+    """Return in how many builds in a row a cause was there, this one among them."""
+    key = cause_key(cause)
+    number = 1
+    for build in reversed(since.traces.builds):
+        if all(one.key != key for one in build.causes):
+            break
+        number += 1
+    return number
+
+
+def describe_cause(cause: Cause, since: Since) -> str:
+    """Return since when a cause is there, in words."""
+    number, builds = going_on(cause, since), since.traces.builds
+    if number > 1:
+        every = number > len(builds)
+        return f"{'in all' if every else f'since {builds[1 - number].label},'} {plural(number, 'build')}"
+    key = cause_key(cause)
+    last = next((build.label for build in reversed(builds) if any(one.key == key for one in build.causes)), "")
+    return f"back, last seen in {last}" if last else "new"
+
+
+def _posts(tally: Tally, word: VerdictWord, since: Since, shown: int) -> Iterator[Post]:
+    builds = since.traces.builds
+    most = max([tally.total, *(build.tally.total for build in builds[-shown:])], default=0) or 1
+    for place in range(len(builds) - shown, len(builds)):
+        if place > len(builds) - shown:
+            yield from _gap(since.missing.get(place, ()))
+        build = builds[place]
+        yield _post(build.label, build.verdict, build.tally, most, build.page)
+    yield from _gap(since.missing.get(len(builds), ()))
+    post = _post(since.build or "now", word, tally, most)
+    yield msgspec.structs.replace(post, is_now=True)
+
+
+def _shortened(posts: Sequence[Post]) -> Iterator[Post]:
+    """Yield the strip with the last number of each key where keys are too long to stand below their bars."""
+    if max(len(post.label) for post in posts) <= _LABEL_CHARS:
+        yield from posts
+        return
+    for post in posts:
+        number = _LAST_NUMBER.search(post.label)
+        label = number[1] if number and not post.missing else shorten(post.label, _LABEL_CHARS)
+        yield msgspec.structs.replace(post, label=label)
+
+
+def _gap(missing: Sequence[str]) -> Iterator[Post]:
+    if len(missing) <= _SINGLE_GAPS:
+        yield from (Post(key, f"{key}: no results", missing=True) for key in missing)
+    else:
+        words = f"{missing[0]} to {missing[-1]}: no results"
+        yield Post(f"{len(missing)} missing", words, missing=True)
+
+
+def _post(label: str, word: VerdictWord, tally: Tally, most: int, link: str = "") -> Post:
+    failed = tally.failed + tally.errored
+    bad = _STRIP_HEIGHT * failed / most
+    whole = _STRIP_HEIGHT * tally.total / most
+    bad = min(max(bad, _LEAST_BAD), whole) if failed else 0.0
+    words = f"{label}: {word.value}, {failed:,} of {plural(tally.total, 'check')} failed"
+    return Post(label, words, link, round(max(0.0, whole - bad), 1), round(bad, 1))
+
+
+def _lists(run: Run, since: Since) -> Iterator[ChangeList]:
+    told = (since.new, since.mended, since.wobbly, since.slower, since.faster)
+    wanted = {one.id for several in told for one in several[:_LISTED]} | {*since.added[:_LISTED]}
+    checks = {check.id: check for check in run.checks if check.id in wanted}
+
+    def listed(name: str, several: Sequence[tuple[str, str, str]], number: int, link: str = "") -> ChangeList:
+        entries = tuple(Entry(checks.get(id_), text, words) for id_, text, words in several)
+        return ChangeList(name, entries, number - len(entries), link)
+
+    for name, changes, link in (("New", since.new, "show=new"), ("Mended", since.mended, "")):
+        if changes:
+            yield listed(name, list(map(_changed, changes[:_LISTED])), len(changes), link)
+    if since.wobbly:
+        yield listed("Wobbly", list(map(_wobbly, since.wobbly[:_LISTED])), len(since.wobbly))
+    for name, times in (("Slower", since.slower), ("Faster", since.faster)):
+        if times:
+            yield listed(name, list(map(_timed, times[:_LISTED])), len(times))
+    if since.gone:
+        yield listed("Gone", list(map(_changed, since.gone[:_LISTED])), len(since.gone))
+    if since.added:
+        added = [(id_, "", "was not there") for id_ in since.added[:_LISTED]]
+        yield listed("Added", added, len(since.added))
+
+
+def _changed(one: Changed) -> tuple[str, str, str]:
+    return one.id, one.name, one.before
+
+
+def _wobbly(one: Wobble) -> tuple[str, str, str]:
+    low, high = round(100 * one.low), round(100 * one.high)
+    share = f"failed or needed a retry in {one.unsteady} of its last {one.runs} runs: {low} to {high} % of the time"
+    return one.id, one.name, f"{share}; {one.why}" if one.why else share
+
+
+def _timed(one: TimeChange) -> tuple[str, str, str]:
+    span = _span(one.low_s, one.high_s)
+    return one.id, one.name, f"{format_duration(one.now_s)}, {span} in the {plural(one.builds, 'build')} before"
+
+
+def _span(low_s: float, high_s: float) -> str:
+    low, high = format_duration(low_s), format_duration(high_s)
+    return low if low == high else f"{low} to {high}"
+
+
+def _remarks(since: Since) -> Iterator[str]:
+    slower = sum(bool(one.id) for one in since.slower)
+    if since.timed and 2 * slower > since.timed:
+        yield f"Most checks took longer, {slower:,} of {since.timed:,}: the machine may have been slow as a whole."
+    missing = [key for several in since.missing.values() for key in several]
+    if missing:
+        verb = "has" if len(missing) == 1 else "have"
+        yield f"{capital(join_list(missing, most=4))} {verb} no results."
+
+
+def changed_checks(place: InSeries) -> dict[str, str]:
+    """Return by id how each check ended in the last builds and in this one, of those that did not always end so."""
+    if place.since is None:
+        return {}
+    rows = (*place.since.traces.outcomes[-(SHOWN_BUILDS - 1) :], place.now.outcomes)
+    found = {}
+    for id_, cells in zip(place.now.roster.ids, zip(*rows, strict=True), strict=True):
+        kinds = set(cells)
+        if len(kinds) > 2 or (len(kinds) == 2 and Past.ABSENT not in kinds):
+            found[id_] = "".join(cells)
+    return found
+
+
+def _grid(run: Run, changed: Mapping[str, str]) -> tuple[tuple[GridRow, ...], int]:
+    """Return a row for each check that changed at all, what fails now first, then what changed most."""
+
+    def order(check: Check) -> tuple[bool, int]:
+        ran = changed[check.id].replace(Past.ABSENT, "")
+        return check.outcome not in BAD, -sum(low != high for low, high in pairwise(ran))
+
+    checks = sorted([check for check in run.checks if check.id in changed], key=order) if changed else []
+    rows = tuple(GridRow(check, tuple(map(Past, changed[check.id]))) for check in checks[:_ROWS])
+    return rows, len(checks) - len(rows)
+
+
+def describe_trace(trace: Sequence[tuple[Build, Past, float | None]]) -> str:
+    """Return what became of a check in the builds before, in words."""
+    there = [(build.label, past) for build, past, _ in trace if past is not Past.ABSENT]
+    if not there:
+        return "was not there before"
+    parts = []
+    for wanted, verb in (
+        ((Past.PASSED,), "passed"),
+        ((Past.PASSED_ON_RETRY,), "passed on a retry"),
+        ((Past.FAILED,), "failed"),
+        ((Past.ERRORED,), "could not finish"),
+        ((Past.SKIPPED, Past.UNDECIDED), "was left open"),
+    ):
+        labels = [label for label, past in there if past in wanted]
+        if len(labels) == len(there):
+            builds = f"all of the last {len(there)} builds" if len(there) > 1 else labels[0]
+            parts.append(f"{verb} in {builds}")
+        elif labels and Past.PASSED in wanted:
+            parts.append(f"{verb} in {len(labels)} of {plural(len(there), 'build')}")
+        elif labels:
+            parts.append(f"{verb} in {join_list(labels, most=4)}")
+    times = [took for _, past, took in trace if took and past in (Past.PASSED, Past.PASSED_ON_RETRY)]
+    ending = f"; {_span(min(times), max(times))} where it passed" if times else ""
+    return f"{', '.join(parts)}{ending}"

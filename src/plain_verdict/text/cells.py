@@ -1,0 +1,16 @@
+"""Cells of tables that people open in a spreadsheet."""
+
+from datetime import datetime
+
+_RUN_BY_SPREADSHEETS = ("=", "+", "-", "@", "\t", "\r")
+
+
+def written_cell(cell: object) -> object:
+    """Return a cell as CSV has it: moments as ISO 8601, and an apostrophe before what a spreadsheet would run."""
+    if isinstance(cell, datetime):
+        return cell.isoformat()
+    if isinstance(cell, bool):
+        return "yes" if cell else "no"
+    if isinstance(cell, str) and cell.startswith(_RUN_BY_SPREADSHEETS):
+        return f"'{cell}"
+    return "" if cell is None else cell

@@ -1,0 +1,42 @@
+"""Draws what a check was in the builds before: a bar a build, as high as it took long; what failed hangs below."""
+
+from collections.abc import Sequence
+
+from markupsafe import Markup, escape
+
+from plain_verdict.model import Build, Check, Past
+from plain_verdict.report.history import describe_trace
+from plain_verdict.text.formatting import capital
+
+_STEP, _WIDTH, _BASE, _HIGHEST, _BELOW = 8, 6, 18, 16, 7
+_HEIGHT = _BASE + _BELOW + 3
+_UNIT = 4  # heights are few, so that strips take little room in a large page
+_CLASSES = {Past.PASSED: "good", Past.PASSED_ON_RETRY: "retried", Past.FAILED: "bad", Past.ERRORED: "bad"}
+
+
+def trace_html(check: Check, past: Sequence[tuple[Build, Past, float | None]]) -> Markup:
+    """Return the strip of a check, this run last, with the same in words; nothing where there is no earlier run."""
+    if not past:
+        return Markup()
+    words = describe_trace(past)
+    now = Past.PASSED_ON_RETRY if check.flaky else _PAST[check.outcome.value]
+    bars = [*((one, took) for _, one, took in past), (now, check.last.took_s)]
+    longest = max((took or 0.0 for _, took in bars), default=0.0) or 1.0
+    paths = {"good": "", "retried": "", "bad": "", "open": ""}
+    for place, (one, took) in enumerate(bars):
+        height = _UNIT * max(1, round(_HIGHEST / _UNIT * (took or 0.0) / longest))
+        name = _CLASSES.get(one, "open")
+        down = _BELOW if name == "bad" else 0
+        if one is not Past.ABSENT:
+            up = 2 if name == "open" else height
+            paths[name] += f"M{place * _STEP + _WIDTH // 2} {_BASE + down}v-{up + down}"
+    width = len(bars) * _STEP
+    drawn = "".join(f'<path class="{name}" d="{path}"/>' for name, path in paths.items() if path)
+    last = f'<path class="now" d="M{width - _STEP} {_BASE + _BELOW + 2}h{_WIDTH}"/>'
+    return Markup(  # noqa: S704  numbers and words of our own; the labels of builds are escaped
+        f'<p class="trace"><svg width="{width}" height="{_HEIGHT}" aria-hidden="true">{drawn}{last}</svg>'
+        f" <span>{escape(capital(words))}</span></p>"
+    )
+
+
+_PAST = {past.words: past for past in Past}

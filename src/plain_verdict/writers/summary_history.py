@@ -1,0 +1,132 @@
+"""What the summary says of a run among those of its series."""
+
+from datetime import datetime
+
+import msgspec
+
+from plain_verdict.model import Build, Changed, TimeChange, Wobble
+from plain_verdict.report import Report
+
+
+class RunSummary(msgspec.Struct, frozen=True):
+    """Which run it is: ``id`` is of its inputs and facts, ``series`` names the runs that it belongs to."""
+
+    id: str
+    series: str
+    build: str
+    branch: str
+    commit: str
+    started: datetime | None
+    made: datetime
+
+
+class WobbleSummary(msgspec.Struct, frozen=True):
+    """A wobbly check: in how many of its last runs it failed or needed a retry; low and high bound the share."""
+
+    id: str
+    name: str
+    unsteady: int
+    runs: int
+    share: float
+    low: float
+    high: float
+    why: str
+
+
+class TimeSummary(msgspec.Struct, frozen=True):
+    """What took longer, or less long, than in so many builds before; ``id`` "" of a request or an operation."""
+
+    id: str
+    name: str
+    now_s: float
+    low_s: float
+    high_s: float
+    builds: int
+
+
+class BuildCounts(msgspec.Struct, frozen=True):
+    """How many checks of a build ended in each outcome."""
+
+    passed: int
+    failed: int
+    errored: int
+    skipped: int
+    undecided: int
+
+
+class BuildSummary(msgspec.Struct, frozen=True):
+    """An earlier build; ``missing`` are those before it that have no results."""
+
+    build: str
+    started: datetime | None
+    verdict: str
+    counts: BuildCounts
+    missing: list[str] = []
+
+
+class HistorySummary(msgspec.Struct, frozen=True):
+    """What changed since ``against``: ids of checks. ``builds`` are those before this one, the oldest first."""
+
+    series: str
+    build: str
+    against: str
+    new: list[str]
+    mended: list[str]
+    as_before: list[str]
+    gone: list[str]
+    added: list[str]
+    wobbly: list[WobbleSummary]
+    slower: list[TimeSummary]
+    faster: list[TimeSummary]
+    builds: list[BuildSummary]
+    missing: list[str] = []
+    """Builds between the last and this one that have no results."""
+
+
+def run_summary(build: Build) -> RunSummary:
+    """Return which run it is."""
+    return RunSummary(build.id, build.series, build.build, build.branch, build.commit, build.started, build.made)
+
+
+def history_summary(report: Report) -> HistorySummary | None:
+    """Return what changed since an earlier run; None where there is none."""
+    since = report.run.in_series.since if report.run.in_series else None
+    if since is None:
+        return None
+    builds = since.traces.builds
+    return HistorySummary(
+        series=since.series,
+        build=since.build,
+        against=since.against.label,
+        new=_ids(since.new),
+        mended=_ids(since.mended),
+        as_before=_ids(since.as_before),
+        gone=_ids(since.gone),
+        added=list(since.added),
+        wobbly=list(map(_wobble, since.wobbly)),
+        slower=list(map(_time, since.slower)),
+        faster=list(map(_time, since.faster)),
+        builds=[_build(build, since.missing.get(place, ())) for place, build in enumerate(builds)],
+        missing=list(since.missing.get(len(builds), ())),
+    )
+
+
+def _ids(several: tuple[Changed, ...]) -> list[str]:
+    return [one.id for one in several]
+
+
+def _wobble(one: Wobble) -> WobbleSummary:
+    share = one.unsteady / one.runs
+    return WobbleSummary(
+        one.id, one.name, one.unsteady, one.runs, round(share, 4), round(one.low, 4), round(one.high, 4), one.why
+    )
+
+
+def _time(one: TimeChange) -> TimeSummary:
+    return TimeSummary(one.id, one.name, one.now_s, one.low_s, one.high_s, one.builds)
+
+
+def _build(build: Build, missing: tuple[str, ...]) -> BuildSummary:
+    tally = build.tally
+    counts = BuildCounts(tally.passed, tally.failed, tally.errored, tally.skipped, tally.undecided)
+    return BuildSummary(build.label, build.started, build.verdict.value, counts, list(missing))
