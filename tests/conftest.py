@@ -16,6 +16,7 @@ from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.remote.webdriver import WebDriver
 
+from nights import cluster, database, night, store  # noqa: F401  fixtures
 from plain_verdict import writers
 from plain_verdict.cli import main
 from plain_verdict.writers.html.writer import PageWriter

@@ -103,8 +103,8 @@ class _Runs:
         table = _settings(options)
         address = options.history or table.store
         named = options.earlier or list(table.earlier) or ([] if address else ["."])
-        self._kept, notes = read_earlier(named)
-        for note in notes:
+        self._kept, trouble, notes = read_earlier(named)
+        for note in (*trouble, *notes):
             show_labelled("note", note)
         self._address = address
         if address:

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from plain_verdict.history.pages import meta_of
 from plain_verdict.model.marks import FIRST_PAGE, MAIL_MARK, PAGE_MARK
 
 _HEAD_BYTES = 4000
@@ -20,11 +21,5 @@ def is_ours(page: Path) -> bool:
 
 def made_when(page: Path) -> str | None:
     """Return when a page, or a page in a folder, was made, as ISO 8601; None for anything else."""
-    file = page / FIRST_PAGE if page.is_dir() else page
-    try:
-        with file.open("rb") as opened:
-            head = opened.read(_HEAD_BYTES)
-    except OSError:
-        return None
-    _, found, rest = head.partition(f'<meta name="{PAGE_MARK}" content="made '.encode())
-    return rest.partition(b'"')[0].decode("ascii", "replace") if found else None
+    told = meta_of(page / FIRST_PAGE if page.is_dir() else page, PAGE_MARK)
+    return told.removeprefix("made ") if told is not None else None

@@ -27,7 +27,8 @@ class HistoryOptions(msgspec.Struct, frozen=True):
     ``store`` is a file or the address of a database, ``earlier`` are pages, digests, summaries and folders of them,
     ``beside`` is the folder of the new page, None where nothing beside it counts. ``against`` is the key of a build
     or a branch, "" the run before. ``step`` is the schedule of the series, ``pages`` a template of the address of a
-    build's page; ``replaced`` are names beside that the new page will take. ``must``: trouble is an error.
+    build's page; ``up`` is the way from the page to its folder, ``replaced`` are names there
+    that it will take. ``must``: trouble is an error.
     """
 
     store: str = ""
@@ -38,6 +39,7 @@ class HistoryOptions(msgspec.Struct, frozen=True):
     series: str = SERIES
     step: timedelta | None = None
     pages: str = ""
+    up: str = ""
     replaced: tuple[str, ...] = ()
     must: bool = False
 
@@ -74,9 +76,10 @@ class _Looked:
         self._now = now
         self._pages = pages_beside(Path(options.beside)) if options.beside is not None else []
         self._places = {
-            page.run: page.file.relative_to(options.beside).as_posix()
+            page.run: f"{options.up}{place.as_posix()}"
             for page in reversed(self._pages)
-            if options.beside is not None and page.file.name not in options.replaced
+            if options.beside is not None
+            and (place := page.file.relative_to(options.beside)).parts[0] not in options.replaced
         }
         self.notes: list[str] = []
         self.trouble: list[str] = []
@@ -123,8 +126,9 @@ class _Looked:
     def _named(self) -> list[KeptRun]:
         if not self._options.earlier:
             return []
-        runs, notes = read_earlier(self._options.earlier)
-        self.trouble += notes
+        runs, trouble, notes = read_earlier(self._options.earlier)
+        self.trouble += trouble
+        self.notes += notes
         return runs
 
     def _stored(self) -> list[KeptRun]:

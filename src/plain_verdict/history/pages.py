@@ -33,16 +33,17 @@ def series_mark(series: str) -> str:
     return blake2b(series.encode("utf-8", "surrogatepass"), digest_size=6).hexdigest()
 
 
-def read_earlier(arguments: Iterable[str]) -> tuple[list[KeptRun], list[str]]:
-    """Return the runs that pages, digests, summaries and folders hold, and notes on those that hold none."""
+def read_earlier(arguments: Iterable[str]) -> tuple[list[KeptRun], list[str], list[str]]:
+    """Return the runs that pages, digests, summaries and folders hold; what can't be read; and empty folders."""
     runs: list[KeptRun] = []
+    trouble: list[str] = []
     notes: list[str] = []
     for argument in arguments:
         path = Path(argument)
         try:
             files = list(_files_of(path))
         except OSError as error:
-            notes.append(
+            trouble.append(
                 f"{argument} can't be read ({error.strerror or error}), so it tells nothing of earlier runs."
             )
             continue
@@ -51,10 +52,10 @@ def read_earlier(arguments: Iterable[str]) -> tuple[list[KeptRun], list[str]]:
                 runs += read_kept(file)
             except ReadError as error:
                 if named or is_page(file):
-                    notes.append(f"{file} {error.what}, so it tells nothing of earlier runs; {error.hint}.")
+                    trouble.append(f"{file} {error.what}, so it tells nothing of earlier runs; {error.hint}.")
         if not files:
             notes.append(f"{argument} has no page of ours in it, so it tells nothing of earlier runs.")
-    return newest_kept(runs), notes
+    return newest_kept(runs), trouble, notes
 
 
 def _files_of(path: Path) -> Iterator[tuple[Path, bool]]:
@@ -85,11 +86,11 @@ def newest_kept(runs: Iterable[KeptRun]) -> list[KeptRun]:
 
 def is_page(file: Path) -> bool:
     """Return whether a file is a page that this tool made."""
-    return _mark(file, PAGE_MARK) is not None
+    return meta_of(file, PAGE_MARK) is not None
 
 
-def _mark(file: Path, name: str) -> str | None:
-    """Return what a meta element in a page's head says; None where there is none."""
+def meta_of(file: Path, name: str) -> str | None:
+    """Return what a meta element in a page's head says; None where there is none, or no file."""
     try:
         with file.open("rb") as opened:
             head = opened.read(_HEAD_BYTES)
@@ -112,7 +113,7 @@ def pages_beside(folder: Path) -> list[PageBeside]:
     """Return the pages in a folder that say which run they are of, the newest run first."""
     found = []
     for file in _newest_pages(folder):
-        told = (_mark(file, RUN_MARK) or "").split()
+        told = (meta_of(file, RUN_MARK) or "").split()
         if len(told) == 3:
             with contextlib.suppress(ValueError):
                 found.append(PageBeside(file, told[0], told[1], float(told[2])))

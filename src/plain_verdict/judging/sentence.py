@@ -103,9 +103,11 @@ def _most_telling(facts: SentenceFacts, *, whole: bool) -> tuple[str, dict[str, 
         return f", {number} {'because of' if cause.by_rule else 'with'} “{name}”", {"cause": True}
     if facts.waived:
         return f", {facts.waived:,} of them {facts.aside}", {"waived": True}
+    if facts.changes:
+        return f", {_how_many_new(facts)}", {"new": True}
     if _many_skipped(facts.tally) and not whole:
         return _aside(facts.tally), {"skipped": True}
-    return (f", {_how_many_new(facts)}", {"new": True}) if facts.changes else ("", {})
+    return "", {}
 
 
 def _how_many_new(facts: SentenceFacts) -> str:

@@ -64,7 +64,9 @@ def _beside(request: Request, wanted: bool) -> Request:  # noqa: FBT001  a setti
     latest = request.report.latest
     replaced: tuple[str, ...] = (latest, f"{latest}{suffix}") if latest else ()
     replaced += (target.name,) if request.report.overwrite and "{" not in out else ()
-    history = msgspec.structs.replace(request.read.history, beside=str(target.parent), replaced=replaced)
+    history = msgspec.structs.replace(
+        request.read.history, beside=str(target.parent), up="" if suffix else "../", replaced=replaced
+    )
     return msgspec.structs.replace(request, read=msgspec.structs.replace(request.read, history=history))
 
 

@@ -168,6 +168,7 @@ class Summary(msgspec.Struct, frozen=True):
     tables: str | msgspec.UnsetType = msgspec.UNSET
     charts: str | msgspec.UnsetType = msgspec.UNSET
     earl: str | msgspec.UnsetType = msgspec.UNSET
+    digest: str | msgspec.UnsetType = msgspec.UNSET
 
 
 class SummaryWriter(msgspec.Struct, frozen=True):

@@ -1,0 +1,139 @@
+"""What a pipeline sees, night by night: the same whether history is in the pages or in a store."""
+
+import json
+
+import pytest
+from lxml import html
+
+# Outcomes of six checks a night, and what has changed since the night before, by check. Night 4 has no results.
+NIGHTS = [
+    (1, "pppppp", None),
+    (2, "ppfppp", {"new": [2], "mended": [], "as_before": []}),
+    (3, "ppffpp", {"new": [3], "mended": [], "as_before": [2]}),
+    (5, "pppfp-", {"new": [], "mended": [2], "as_before": [3], "gone": [5]}),
+    (6, "fppspp", {"new": [0], "mended": [], "as_before": [], "gone": [3], "added": [5]}),
+    (7, "fppepp", {"new": [3], "mended": [], "as_before": [0], "gone": [], "added": []}),
+]
+WAYS = {
+    "pages with a counter": (),
+    "one page that is written over": ("--overwrite",),
+    "the newest under a name": ("--out", "{time}-{verdict}.html", "--latest", "newest.html"),
+    "a page in a folder": ("--layout", "folder", "--out", "page"),
+    "a folder that is named": ("--out", "old/verdict.html", "--earlier", "old", "--no-look-beside"),
+    "digests": ("--digest", "kept/{n}.json", "--earlier", "kept", "--no-look-beside"),
+    "a file of SQLite": ("--history", "history.db", "--no-look-beside"),
+    "PostgreSQL": ("--history", "DATABASE", "--no-look-beside"),
+}
+
+
+@pytest.mark.parametrize("way", WAYS)
+def test_each_night_tells_what_is_new_and_what_is_mended(way, night, tmp_path, request):
+    (tmp_path / "old").mkdir()
+    (tmp_path / "kept").mkdir()
+    ids = {}
+    for number, outcomes, wanted in NIGHTS:
+        options = [option.replace("{n}", str(number)) for option in WAYS[way]]
+        options = [request.getfixturevalue("database") if option == "DATABASE" else option for option in options]
+        done = night(number, outcomes, "--detail", *options)
+        assert done.code == 0, done.err
+        ids |= {check["id"]: int(check["name"][-1]) for check in done.summary["checks"]}
+        if wanted is None:
+            assert done.history is None
+            continue
+        assert {key: sorted(ids[id_] for id_ in done.history[key]) for key in wanted} == wanted, number
+        builds = [(build["build"], build["missing"]) for build in done.history["builds"]]
+        before = [other for other, *_ in NIGHTS if other < number]
+        assert [key for key, _ in builds] == [str(4200 + other) for other in before]
+    # Most keys count up by one, so the night without results is known.
+    assert dict(builds)["4205"] == ["4204"]
+    assert done.history["against"] == "4206"
+
+
+def test_one_page_carries_thirty_forerunners_and_no_more(night, tool, tmp_path):
+    for number in range(35):
+        done = night(
+            number, "ppf" if number % 7 == 3 else "ppp", "--overwrite", "--out", "v.html", took_s=1 + number / 100
+        )
+    assert [build["build"] for build in done.history["builds"]] == [str(4204 + at) for at in range(30)]
+    digest = json.loads(tool("inspect", "v.html", "--json").out)
+    assert (len(digest["earlier"]), digest["run"]["build"], digest["outcomes"].count("f")) == (30, "4234", 4)
+    told = tool("inspect", "v.html").out
+    assert "carries 30 builds before it (4204 to 4233), 20 with times" in told
+
+
+def test_a_run_is_kept_once_and_a_late_one_takes_its_place_in_time(night, tool, store):
+    for number in (1, 3, 3, 5, 2):
+        night(number, "pp" if number != 3 else "pf", "--history", store, "--no-look-beside", "--overwrite")
+    listed = [line.split()[0] for line in tool("history", "list", "--history", store).out.splitlines()[1:]]
+    assert listed == ["4201", "4202", "4203", "4205"]
+    again = night(4, "pp", "--history", store, "--no-look-beside", "--overwrite")
+    assert (again.history["against"], len(again.history["mended"])) == ("4203", 1)
+
+
+def test_branches_do_not_mix_and_can_be_compared(night, store):
+    night(1, "ppp", "--history", store)
+    other = night(2, "fff", "--history", store, "--fact", "branch=new-fares")
+    assert other.history is None
+    beside = night(3, "ffp", "--history", store, "--fact", "branch=new-fares", "--against", "main")
+    assert (beside.history["against"], len(beside.history["new"]), len(beside.history["builds"])) == ("4201", 2, 1)
+    named = night(4, "ffp", "--history", store, "--fact", "branch=new-fares", "--against", "4202")
+    assert (named.history["against"], len(named.history["mended"])) == ("4202", 1)
+    nowhere = night(5, "fpp", "--history", store, "--against", "4199")
+    assert "No earlier run is of build or branch “4199”, so nothing is compared with it." in nowhere.err
+    assert nowhere.history is None
+
+
+CONDITION = '[[condition]]\nmeasure = "{}"\nat_most = {}\n'
+
+
+@pytest.mark.parametrize(
+    ("measure", "bound", "verdicts"),
+    [
+        ("new failures", 0, ["not fit", "fit", "not fit", "fit", "fit", "fit"]),
+        ("failures going on for builds", 2, ["not fit"] * 6),  # nothing may fail goes on beside it
+        ("wobbly", 0, ["not fit"] * 6),
+    ],
+)
+def test_old_failures_may_go_on_and_new_ones_stop_the_line(measure, bound, verdicts, night, tmp_path):
+    (tmp_path / "plain-verdict.toml").write_text(CONDITION.format(measure, bound))
+    nights = ["fpp", "fpp", "ffp", "ffp", "ffp", "fpp"]
+    found = [night(number, outcomes) for number, outcomes in enumerate(nights)]
+    assert [one.summary["verdict"] for one in found] == verdicts
+    if measure == "new failures":
+        assert (
+            found[0].summary["reasons"][-1].endswith("(1 new failure, as there is no earlier run to compare with).")
+        )
+        assert (
+            found[1].summary["sentence"]
+            == "Fit: 2 of 3 checks passed; 1 failed, and it is not new; the conditions allow it."
+        )
+
+
+def test_how_long_failures_go_on_and_what_got_slower_are_conditions(night, tmp_path):
+    text = CONDITION.format("new failures", 9) + CONDITION.format("failures going on for builds", 3)
+    (tmp_path / "plain-verdict.toml").write_text(text + CONDITION.format("slower checks", 1))
+    found = [night(number, "fpp", took_s=1 + number % 3 / 10) for number in range(12)]
+    assert [one.summary["verdict"] for one in found] == ["fit"] * 3 + ["not fit"] * 9
+    assert "the longest goes on for 12 builds" in " ".join(found[-1].summary["reasons"])
+    slow = night(12, "ppp", took_s=62)
+    assert (slow.summary["verdict"], len(slow.history["slower"])) == ("not fit", 2)
+    assert [(one["now_s"], one["builds"]) for one in slow.history["slower"]] == [(62, 12), (62, 12)]
+
+
+def test_a_shell_of_its_own_finds_nothing_where_it_may_not_look(night):
+    night(1, "pp")
+    assert night(2, "pf", "--no-look-beside").history is None
+    assert len(night(3, "pf").history["as_before"]) == 1
+
+
+def test_two_reports_on_one_run_are_the_same_bytes(night, tmp_path):
+    night(1, "pfp")
+    for name in ("a.html", "b.html"):
+        night(2, "ffp", "--out", name)
+    assert (tmp_path / "a.html").read_bytes() == (tmp_path / "b.html").read_bytes()
+
+
+def test_a_page_without_forerunners_has_no_section_and_no_strip(night, tmp_path):
+    night(1, "pf")
+    page = html.fromstring((tmp_path / "verdict.html").read_text("utf-8"))
+    assert not page.cssselect("#since, .trace, .only-new")

@@ -1,0 +1,309 @@
+"""Stores and pages that can't be used cost a report nothing, and many runs at once lose none."""
+
+import gzip
+import json
+import os
+import re
+import signal
+import sqlite3
+import subprocess
+import sys
+import time
+from datetime import timedelta
+from pathlib import Path
+
+import psycopg
+import pytest
+
+from conftest import MADE
+from nights import PASSWORD, write_build
+from plain_verdict.errors import HistoryError
+from plain_verdict.history import digest as digests
+from plain_verdict.history.stores import open_store
+
+NIGHT = [
+    sys.executable,
+    "-m",
+    "plain_verdict",
+    "report",
+    "--no-git",
+    "--title",
+    "Desk",
+    "--no-look-beside",
+    "--quiet",
+]
+
+
+def make_newer(path: Path) -> None:
+    with open_store(str(path)):
+        pass
+    with sqlite3.connect(path) as connection:
+        connection.execute("UPDATE pv_version SET version = 99")
+
+
+def make_locked(path: Path) -> None:
+    with open_store(str(path)):
+        pass
+    locked = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+    locked.execute("BEGIN EXCLUSIVE")
+    make_locked.kept = locked  # until the test ends
+
+
+def make_damaged(path: Path) -> None:
+    path.write_bytes(b"SQLite format 3\0" + b"\xff" * 5000)
+
+
+STORES = [
+    ("a text file", lambda path: path.write_text("quay,sailings\n" * 300), "is no history: it is a file of another kind"),
+    ("newer", make_newer, "was made by a newer version (its tables are of version 99, this one knows 1)"),
+    ("a folder", lambda path: path.mkdir(), "is a folder"),
+    ("damaged", make_damaged, "history"),
+    ("locked", make_locked, "is locked by another program"),
+    ("nowhere", lambda _: None, "look at its folder, and who may write there."),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "make", "told"), STORES, ids=[name for name, *_ in STORES])
+@pytest.mark.parametrize("must", [False, True])
+def test_a_store_that_can_not_be_used_costs_no_report(name, make, told, must, night, tmp_path, monkeypatch):
+    monkeypatch.setattr("plain_verdict.history.sqlite._PATIENCE_S", 0.1)
+    path = tmp_path / ("missing/history.db" if name == "nowhere" else "history.db")
+    make(path)
+    (tmp_path / "plain-verdict.toml").write_text(f"[history]\nmust = {str(must).lower()}")
+    done = night(1, "pf", "--history", str(path))
+    assert (done.code, done.err.count("\n")) == (5 if must else 0, 1)
+    # A store that others write to can be read all the while.
+    lead = "This run was not kept: the history" if name == "locked" else "The history"
+    assert done.err.startswith(f"note: {lead} {path} ")
+    assert told in done.err
+    assert name == "locked" or "tells nothing of it" in (tmp_path / "verdict.html").read_text("utf-8").replace(
+        "\n", " "
+    )
+
+
+def test_a_disk_that_is_full_is_told_and_nothing_half_is_kept(night, tmp_path):
+    path = tmp_path / "history.db"
+    night(1, "pf", "--history", str(path))
+    with open_store(str(path)) as store:
+        page_count = store._connection.execute("PRAGMA page_count")[0][0]
+        store._connection.execute(f"PRAGMA max_page_count = {page_count}")
+        (kept,) = store.runs_before("Desk main", store.builds()[0].moment + timedelta(days=1), 9)
+        many = tuple(f"c-{at:012x}" for at in range(30_000))
+        full = digests.KeptRun(
+            kept.build.__class__(**{**_fields(kept.build), "id": "r-full"}),
+            digests.Roster(many, many),
+            "p" * 30_000,
+        )
+        with pytest.raises(HistoryError, match="the disk is full"):
+            store.add(full)
+        assert [build.id for build in store.builds()] == [kept.build.id]
+
+
+def _fields(struct: object) -> dict[str, object]:
+    return {name: getattr(struct, name) for name in struct.__struct_fields__}
+
+
+ADDRESSES = [
+    ("{cluster}/nowhere", "wrong", 'can\'t be used .*password authentication failed for user "keeper"'),
+    ("{cluster}/nowhere", "", 'database "nowhere" does not exist'),
+    ("postgresql://keeper@127.0.0.1:1/x", "", "can't be used .*Connection refused"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("address", "password", "told"), ADDRESSES)
+def test_a_database_that_can_not_be_used_costs_no_report_and_no_password_is_shown(
+    address, password, told, night, cluster, monkeypatch
+):
+    monkeypatch.setenv("PGPASSWORD", password or PASSWORD)
+    done = night(1, "pf", "--history", address.format(cluster=cluster))
+    assert (done.code, done.err.count("\n")) == (0, 1)
+    assert re.search(told, done.err)
+    assert PASSWORD not in done.err
+    assert "look at the address, and at PGPASSWORD or the passfile" in done.err
+
+
+def test_a_password_in_an_address_is_refused_and_not_repeated(night):
+    for address in ("postgresql://keeper:harbour7@h/d", "postgresql://keeper@h/d?password=harbour7"):
+        done = night(1, "pf", "--history", address)
+        assert (done.code, "harbour7" in done.err, "PGPASSFILE" in done.err) == (2, False, True)
+
+
+def test_many_runs_at_once_are_kept_each_once(store, tmp_path, request):
+    folders = [tmp_path / f"run-{number}" for number in range(8)]
+    for number, folder in enumerate(folders):
+        folder.mkdir()
+        write_build(folder / "r.xml", number, "ppfp" + "p" * number)
+    began = time.monotonic()
+    several = [
+        subprocess.Popen([*NIGHT, "r.xml", "--history", store, "--build", str(number)], cwd=folder)
+        for number, folder in enumerate(folders)
+        for _ in range(2)
+    ]
+    assert [process.wait(120) for process in several] == [0] * 16
+    assert time.monotonic() - began < 100
+    with open_store(store) as opened:
+        builds = opened.builds()
+        assert [build.build for build in builds] == [str(number) for number in range(8)]
+        for build in builds:
+            assert len(opened.run(build.id).roster.ids) == 4 + int(build.build)
+
+
+def test_a_kill_at_any_moment_leaves_whole_runs_only(tmp_path):
+    store = tmp_path / "history.db"
+    code = (
+        "import sys; from datetime import *; from plain_verdict.history.stores import open_store; from plain_verdict.model import *\n"
+        "ids = tuple(f'c-{at:012x}' for at in range(40000)); at = datetime(2026, 11, 1, tzinfo=UTC)\n"
+        f"with open_store({str(store)!r}) as s:\n"
+        " for n in range(999):\n"
+        "  s.add(KeptRun(Build(f'r-{sys.argv[1]}-{n}', 'Desk', at + timedelta(n)), Roster(ids[n:], ids[n:]), 'p' * (40000 - n)))\n"
+        "  print(n, flush=True)\n"
+    )
+    kept = 0
+    for moment in range(8):
+        process = subprocess.Popen([sys.executable, "-c", code, str(moment)], stdout=subprocess.PIPE)
+        process.stdout.readline()
+        time.sleep(0.02 * moment)
+        process.send_signal(signal.SIGKILL)
+        told = len(process.communicate()[0].splitlines()) + 1
+        with open_store(str(store)) as opened:
+            builds = opened.builds()
+            assert len(builds) >= kept + told  # what was said to be kept is kept
+            assert all(
+                len(opened.run(build.id).outcomes) == 40_000 - int(build.id.split("-")[2]) for build in builds[-3:]
+            )
+            kept = len(builds)
+    write_build(tmp_path / "r.xml", 1, "pp")
+    subprocess.run([*NIGHT, "r.xml", "--history", str(store)], cwd=tmp_path, check=True)
+
+
+def test_what_is_forgotten_is_gone_with_all_that_only_it_had(night, tool, store, monkeypatch):
+    monkeypatch.setenv("SOURCE_DATE_EPOCH", MADE)
+    for number, outcomes in ((1, "ppf"), (2, "pp"), (12, "pp")):
+        night(number, outcomes, "--history", store)
+    done = tool("history", "forget", "--older-than", "1d", "--history", store)
+    assert done.code == 0
+    with open_store(store) as opened:
+        left = opened.builds()
+        parts = opened._connection.execute("SELECT COUNT(*) FROM pv_part")[0][0]
+        assert (parts > 0) == bool(left)
+
+
+def test_a_store_of_an_older_version_is_brought_forward_in_one_go(tmp_path, monkeypatch, night):
+    from plain_verdict.history import sql
+
+    store = str(tmp_path / "history.db")
+    night(1, "pf", "--history", store)
+    steps = (*sql._MIGRATIONS, ("ALTER TABLE pv_run ADD COLUMN note TEXT", "SELECT broken"))
+    monkeypatch.setattr(sql, "_MIGRATIONS", steps)
+    monkeypatch.setattr(sql, "VERSION", 2)
+    with pytest.raises(HistoryError):
+        open_store(store)
+    columns = "SELECT COUNT(*) FROM pragma_table_info('pv_run')"
+    with sqlite3.connect(store) as connection:
+        assert connection.execute(columns).fetchone()[0] == 5  # nothing of it was done
+    monkeypatch.setattr(sql, "_MIGRATIONS", (*steps[:-1], steps[-1][:1]))
+    with open_store(store) as opened:
+        assert (opened._version(), len(opened.builds())) == (2, 1)
+
+
+def page_of(night, tmp_path) -> str:
+    night(1, "pf", "--out", "page.html")
+    return (tmp_path / "page.html").read_text("utf-8")
+
+
+def changed(text: str, change) -> str:
+    """A page whose digest is another one."""
+    found = re.search(r'id="digest">([^<]*)<', text)
+    told = json.loads(digests.unpack(found[1].encode()))
+    change(told)
+    return text.replace(found[1], digests.pack(json.dumps(told).encode()))
+
+
+PAGES = [
+    ("no page", lambda _: "<html><body>Sailings</body></html>", "is no page, summary or digest of ours"),
+    ("empty", lambda _: "", "is no page, summary or digest of ours"),
+    ("cut off", lambda page: page[: page.index('id="digest"') + 60], "is a page that is cut off"),
+    ("cut off before", lambda page: page[:9000], "is a page without a digest: of an older version, or cut off"),
+    ("newer", lambda page: changed(page, lambda told: told.update(schema="plain-verdict/digest/2")), "holds a digest in another form ('plain-verdict/digest/2')"),
+    ("no Base64", lambda page: re.sub(r'(id="digest">)[^<]*', r"\1ab?d", page), "no Base64"),
+    ("no gzip", lambda page: re.sub(r'(id="digest">)[^<]*', r"\1YWJj", page), "no gzip"),
+    ("half a gzip", lambda page: re.sub(r'(id="digest">[^<]{200})[^<]*', r"\1", page), "holds a digest that is cut off"),
+    ("other lengths", lambda page: changed(page, lambda told: told["checks"]["outcomes"].__class__ and told["checks"].update(outcomes="p")), "its columns are not of one length"),
+    ("other letters", lambda page: changed(page, lambda told: told["checks"].update(outcomes="px")), "it has outcomes in unknown letters"),
+    ("one id twice", lambda page: changed(page, lambda told: told["checks"].update(ids=["c-1", "c-1"])), "or one stands twice"),
+    ("chain", lambda page: changed(page, lambda told: told.update(earlier=[told["run"]])), "its chain is not of one length"),
+    ("too many", lambda page: changed(page, lambda told: told.update(earlier=[told["run"]] * 31, outcomes="p" * 62)), "its chain is longer than 30 builds"),
+    ("levels", lambda page: changed(page, lambda told: told.update(times={"step_ms": 0, "growth": 0.5, "usual": "ab", "took": "ab"})), "levels of no sense"),
+    ("types", lambda page: changed(page, lambda told: told["run"].update(made=7)), "holds a digest that can't be read"),
+    ("a summary of none", lambda _: '{"schema": "plain-verdict/summary/1", "verdict": "fit"}', "is a summary that does not say of which run"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "make", "told"), PAGES, ids=[name for name, *_ in PAGES])
+def test_a_page_that_tells_nothing_costs_a_line(name, make, told, night, tool, tmp_path):
+    page = page_of(night, tmp_path)
+    (tmp_path / "old.html").write_text(make(page), "utf-8")
+    done = night(2, "ff", "--earlier", "old.html", "--no-look-beside")
+    assert (done.code, done.history, done.err.count("\n")) == (0, None, 1)
+    assert told in done.err
+    assert "so it tells nothing of earlier runs" in done.err
+    # Found beside the new page it is passed over, and the next older one tells more.
+    night(0, "pp", "--out", "older.html", "--no-look-beside")
+    (tmp_path / "page.html").unlink()
+    assert len(night(3, "pf").history["builds"]) == 1
+    inspected = tool("inspect", "old.html")
+    assert "Traceback" not in inspected.err
+
+
+def test_a_digest_that_unpacks_without_end_is_refused(monkeypatch):
+    monkeypatch.setattr(digests, "_MOST_BYTES", 1000)
+    with pytest.raises(digests.ReadError, match="too large"):
+        digests.unzip(gzip.compress(b"0" * 5000))
+
+
+def test_what_a_hostile_page_says_is_shown_and_does_nothing(night, tmp_path, browser):
+    bad = "<script>window.hurt = 1</script><img src=x onerror='window.hurt=2'>javascript:alert(1)"
+
+    def spoil(told: dict) -> None:
+        told["run"].update(build=bad, branch=bad, page="javascript:window.hurt=3")
+        told["run"]["causes"] = [{"key": "k", "name": bad, "checks": 1}]
+        told["checks"]["names"] = [bad, bad]
+        told["checks"]["ids"] = ["c-<b>", told["checks"]["ids"][1]]
+
+    page = page_of(night, tmp_path)
+    (tmp_path / "old.html").write_text(changed(page, spoil), "utf-8")
+    done = night(2, "ff", "--earlier", "old.html", "--no-look-beside", "--out", "new.html")
+    assert done.history["against"] == bad
+    browser.get((tmp_path / "new.html").as_uri())
+    browser.execute_script("document.querySelectorAll('details').forEach(d => d.open = true)")
+    assert browser.execute_script("return window.hurt") is None
+    assert bad in browser.find_element("id", "since").text
+    assert not browser.find_elements("css selector", "#since img, #since a[href^=javascript]")
+
+
+def test_postgresql_needs_its_package(night, monkeypatch):
+    monkeypatch.setitem(sys.modules, "psycopg", None)
+    done = night(1, "pf", "--history", "postgresql://keeper@h/d")
+    assert "needs a package that is not installed" in done.err
+    assert "pip install 'plain-verdict[postgresql]'" in done.err
+
+
+def test_the_read_only_file_is_told(tmp_path):
+    store = tmp_path / "history.db"
+    with open_store(str(store)):
+        pass
+    with (
+        sqlite3.connect(f"file:{store}?mode=ro", uri=True) as connection,
+        pytest.raises(sqlite3.OperationalError) as raised,
+    ):
+        connection.execute("DELETE FROM pv_run")
+    from plain_verdict.history.sqlite import _IN_WORDS
+
+    assert any(words in str(raised.value) and "read-only" in what for words, what, _ in _IN_WORDS)
+
+
+def test_an_empty_database_has_tables_after_its_first_run(database, night):
+    night(1, "pf", "--history", database)
+    with psycopg.connect(database) as connection:
+        assert connection.execute("SELECT COUNT(*) FROM pv_run").fetchone()[0] == 1
+    assert "PGPASSWORD" in os.environ
