@@ -121,8 +121,11 @@ def make_digest(run: KeptRun, traces: Traces, *, in_columns: bool = False) -> Di
 
 def _packed_times(run: KeptRun, traces: Traces) -> DigestTimes | None:
     """Return the times of as many of the newest forerunners as there is room for."""
-    columns = [times for times in traces.times[-TIMED_IN_CHAIN:] if times]
     checks = len(traces.places)
+    newest = traces.times[-TIMED_IN_CHAIN:]
+    first = next((place for place, times in enumerate(newest) if times), len(newest))
+    nothing = array("I", [0] * checks)  # of a build between that tells none
+    columns = [times or nothing for times in newest[first:]]
     levels = FINE if checks <= _FINE_UP_TO else COARSE
     room = max(_LEAST_ROOM, _ROOM_A_CHECK * checks)
     # How much a build takes is tried on some of the checks.
