@@ -233,7 +233,7 @@ PAGES = [
     ("one id twice", lambda page: changed(page, lambda told: told["checks"].update(ids=["c-1", "c-1"])), "or one stands twice"),
     ("chain", lambda page: changed(page, lambda told: told.update(earlier=[told["run"]])), "its chain is not of one length"),
     ("too many", lambda page: changed(page, lambda told: told.update(earlier=[told["run"]] * 31, outcomes="p" * 62)), "its chain is longer than 30 builds"),
-    ("levels", lambda page: changed(page, lambda told: told.update(times={"step_ms": 0, "growth": 0.5, "usual": "ab", "took": "ab"})), "levels of no sense"),
+    ("levels", lambda page: changed(page, lambda told: told.update(times={"step_ms": 0, "growth": 0.5, "took": "ab"})), "levels of no sense"),
     ("types", lambda page: changed(page, lambda told: told["run"].update(made=7)), "holds a digest that can't be read"),
     ("a summary of none", lambda _: '{"schema": "plain-verdict/summary/1", "verdict": "fit"}', "is a summary that does not say of which run"),
 ]  # fmt: skip

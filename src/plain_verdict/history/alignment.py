@@ -1,30 +1,28 @@
 """Brings earlier runs to the order of this one's checks: columns side by side, whatever came and went meanwhile."""
 
 from array import array
-from collections.abc import Sequence
-from itertools import repeat
-from operator import itemgetter
-from typing import Any, NamedTuple
+from collections.abc import Mapping, Sequence
+from itertools import pairwise
+from typing import NamedTuple
 
 from plain_verdict.model import KeptRun, Past, Roster, Traces
 
 _OTHERS = 5_000
 """Checks that this run has no more, of which is still told; those seen last first."""
-_FEW = 500
-"""Checks that may come and go until a roster is picked place by place."""
 _CHUNK = 256
+_NOTHING = -1
+Pieces = list[tuple[int, int]]
+"""Pieces of a roster, from and to; from -1 on there is nothing for as many checks as the end says."""
 
 
 class _Plan(NamedTuple):
-    """How a roster comes to this run's order: what is taken out of it, and where something is missing.
+    """How a roster comes to this run's order: in pieces, None where the order is the same.
 
-    ``pick`` picks each check's place instead, past the end where it is absent, and twice more so
-    that it always gives a tuple. ``extra`` are the places of checks that this run has no more.
+    ``extra`` are the places of checks that this run has no more.
     """
 
-    extra: list[int]
-    missing: list[int]
-    pick: "itemgetter[Any] | None" = None
+    pieces: Pieces | None
+    extra: Sequence[int]
 
 
 def align(now: Roster, runs: Sequence[KeptRun]) -> Traces:
@@ -34,33 +32,35 @@ def align(now: Roster, runs: Sequence[KeptRun]) -> Traces:
     for run in runs:
         if id(run.roster) not in plans:
             plans[id(run.roster)] = _plan(now, places, run.roster)
-    others = _others(runs, plans)
+    of_run = [plans[id(run.roster)] for run in runs]
+    others = _others(runs, of_run)
     return Traces(
         builds=tuple(run.build for run in runs),
         places=places,
-        outcomes=tuple(_outcomes(run, plans[id(run.roster)]) for run in runs),
-        times=tuple(_times(run, plans[id(run.roster)]) for run in runs),
+        outcomes=tuple(map(_outcomes, runs, of_run)),
+        times=tuple(map(_times, runs, of_run)),
         others=others,
-        other_outcomes=tuple(_of_others(run, plans[id(run.roster)], others) for run in runs),
+        other_outcomes=tuple(_of_others(run, plan, others) for run, plan in zip(runs, of_run, strict=True)),
     )
 
 
-def _plan(now: Roster, places: dict[str, int], roster: Roster) -> _Plan:
+def _plan(now: Roster, places: Mapping[str, int], roster: Roster) -> _Plan:
     if roster.ids == now.ids:
-        return _Plan([], [])
-    if roster.in_order:
-        plan = _differences(now.ids, roster.ids)
-        if len(plan.extra) + len(plan.missing) <= _FEW:
-            return plan
-        extra = plan.extra
-    else:
-        extra = [place for place, own in enumerate(map(places.get, roster.ids)) if own is None]
-    absent = len(roster.ids)
-    theirs = dict(zip(roster.ids, range(absent), strict=True))
-    return _Plan(extra, [], itemgetter(*map(theirs.get, now.ids, repeat(absent)), absent, absent))
+        return _Plan(None, ())
+    ordered = roster.ids[: roster.ordered] if roster.ordered is not None else roster.ids
+    extra, missing = _differences(now.ids, ordered)
+    # What stands past the ordered part may have come back.
+    back = {}
+    for there in range(len(ordered), len(roster.ids)):
+        here = places.get(roster.ids[there])
+        if here is None:
+            extra.append(there)
+        else:
+            back[here] = there
+    return _Plan(_pieces(len(now.ids), len(ordered), extra, missing, back), extra)
 
 
-def _differences(ids: tuple[str, ...], others: tuple[str, ...]) -> _Plan:
+def _differences(ids: tuple[str, ...], others: tuple[str, ...]) -> tuple[list[int], list[int]]:
     """Return the places in ``others`` of what ``ids`` lack, and those in ``ids`` of what ``others`` lack.
 
     Both are in order, and mostly alike: whole chunks are compared at once.
@@ -72,8 +72,8 @@ def _differences(ids: tuple[str, ...], others: tuple[str, ...]) -> _Plan:
         if ids[here : here + _CHUNK] == others[there : there + _CHUNK]:
             here, there = here + _CHUNK, there + _CHUNK
             continue
-        end = here + _CHUNK
-        while here < min(end, len(ids)) and there < len(others):
+        end = min(here + _CHUNK, len(ids))
+        while here < end and there < len(others):
             if ids[here] == others[there]:
                 here, there = here + 1, there + 1
             elif ids[here] < others[there]:
@@ -82,42 +82,61 @@ def _differences(ids: tuple[str, ...], others: tuple[str, ...]) -> _Plan:
             else:
                 extra.append(there)
                 there += 1
-    return _Plan([*extra, *range(there, len(others))], [*missing, *range(here, len(ids))])
+    return [*extra, *range(there, len(others))], [*missing, *range(here, len(ids))]
+
+
+def _pieces(
+    number: int, ordered: int, extra: Sequence[int], missing: Sequence[int], back: Mapping[int, int]
+) -> Pieces:
+    """Return the pieces that make up this run's order."""
+    taken = [
+        (low + 1, high) for low, high in pairwise([-1, *(place for place in extra if place < ordered), ordered])
+    ]
+    pieces: Pieces = []
+    at, here = iter(taken), 0
+    start, stop = next(at)
+
+    def take(count: int) -> None:
+        nonlocal start, stop
+        while count:
+            while start == stop:
+                start, stop = next(at)
+            step = min(count, stop - start)
+            pieces.append((start, start + step))
+            start, count = start + step, count - step
+
+    for place in missing:
+        take(place - here)
+        there = back.get(place)
+        pieces.append((_NOTHING, 1) if there is None else (there, there + 1))
+        here = place + 1
+    take(number - here)
+    return pieces
 
 
 def _outcomes(run: KeptRun, plan: _Plan) -> str:
-    if plan.pick is not None:
-        return "".join(plan.pick(f"{run.outcomes}{Past.ABSENT}")[:-2])
-    letters = list(run.outcomes) if plan.extra or plan.missing else None
-    if letters is None:
+    if plan.pieces is None:
         return run.outcomes
-    for place in reversed(plan.extra):
-        del letters[place]
-    for place in plan.missing:
-        letters.insert(place, Past.ABSENT)
-    return "".join(letters)
+    outcomes = run.outcomes
+    return "".join(
+        [Past.ABSENT * stop if start == _NOTHING else outcomes[start:stop] for start, stop in plan.pieces]
+    )
 
 
 def _times(run: KeptRun, plan: _Plan) -> Sequence[int]:
-    if not run.times:
-        return ()
-    if plan.pick is not None:
-        return array("I", plan.pick([*run.times, 0])[:-2])
-    if not (plan.extra or plan.missing):
+    if plan.pieces is None or not run.times:
         return run.times
-    times = array("I", run.times)
-    for place in reversed(plan.extra):
-        del times[place]
-    for place in plan.missing:
-        times.insert(place, 0)
+    times = array("I")
+    for start, stop in plan.pieces:
+        times.extend([0] * stop if start == _NOTHING else run.times[start:stop])
     return times
 
 
-def _others(runs: Sequence[KeptRun], plans: dict[int, _Plan]) -> dict[str, str]:
+def _others(runs: Sequence[KeptRun], plans: Sequence[_Plan]) -> dict[str, str]:
     """Return the names of checks that only earlier runs have, by id."""
     others: dict[str, str] = {}
-    for run in reversed(runs):
-        for place in plans[id(run.roster)].extra:
+    for run, plan in zip(reversed(runs), reversed(plans), strict=True):
+        for place in plan.extra:
             if len(others) < _OTHERS and run.outcomes[place] != Past.ABSENT:
                 others.setdefault(run.roster.ids[place], run.roster.names[place])
     return others
@@ -125,4 +144,4 @@ def _others(runs: Sequence[KeptRun], plans: dict[int, _Plan]) -> dict[str, str]:
 
 def _of_others(run: KeptRun, plan: _Plan, others: dict[str, str]) -> str:
     own = {run.roster.ids[place]: run.outcomes[place] for place in plan.extra}
-    return "".join(own.get(id_, Past.ABSENT) for id_ in others)
+    return "".join([own.get(id_, Past.ABSENT) for id_ in others])

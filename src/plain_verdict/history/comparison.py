@@ -16,6 +16,8 @@ _PASSED = "pr"
 _BAD_PLACES = re.compile("[fe]")
 _UNSTEADY = re.compile("[rfe]")
 _NOT_PASSED = re.compile("[^pr]")
+_MAY_WOBBLE = re.compile("r|p.*[fe]|[fe].*p")
+_SPARE = 5  # builds more, as a check may be left out in some
 
 
 def compare(now: KeptRun, traces: Traces, against: KeptRun, step: timedelta | None = None) -> Since:
@@ -24,9 +26,11 @@ def compare(now: KeptRun, traces: Traces, against: KeptRun, step: timedelta | No
     ``against`` may be of another series. ``step`` is the schedule of the series, if it has one.
     """
     ids = now.roster.ids
-    ids_of = [build.id for build in traces.builds]
-    known = against.build.id in ids_of
-    before = traces.outcomes[ids_of.index(against.build.id)] if known else align(now.roster, [against]).outcomes[0]
+    known = [build.id for build in traces.builds]
+    beside, at = (
+        (traces, known.index(against.build.id)) if against.build.id in known else (align(now.roster, [against]), 0)
+    )
+    before = beside.outcomes[at]
     looking = _Looking(now, traces)
     slower, faster, timed = _time_changes(now, traces)
     bad = [found.start() for found in _BAD_PLACES.finditer(now.outcomes)]
@@ -40,7 +44,7 @@ def compare(now: KeptRun, traces: Traces, against: KeptRun, step: timedelta | No
         new=tuple(looking.new(place) for place in bad if before[place] not in _BAD),
         mended=tuple(looking.mended(place, against) for place in was_bad if now.outcomes[place] in _PASSED),
         as_before=tuple(looking.as_before(place) for place in as_before),
-        gone=tuple(_gone(now, against, [place for place in was_bad if now.outcomes[place] == Past.SKIPPED])),
+        gone=(*looking.left_out(was_bad), *_gone(beside, at)),
         added=tuple(ids[found.start()] for found in re.finditer(re.escape(Past.ABSENT), before)),
         going_on={ids[place]: looking.in_a_row(place) for place in as_before},
         wobbly=tuple(looking.wobbly()),
@@ -68,6 +72,12 @@ class _Looking:
 
     def new(self, place: int) -> Changed:
         return self._changed(place, describe_past(self._letters(place), self._builds))
+
+    def left_out(self, places: Sequence[int]) -> Iterator[Changed]:
+        """Yield those of some failures that are left out now."""
+        for place in places:
+            if self._now.outcomes[place] == Past.SKIPPED:
+                yield self._changed(place, "failed, and is left out now")
 
     def mended(self, place: int, against: KeptRun) -> Changed:
         letters = self._letters(place).rstrip("su-")
@@ -97,15 +107,17 @@ class _Looking:
 
     def wobbly(self) -> Iterator[Wobble]:
         """Yield the checks that wobble, those that do most first."""
-        rows = [*self._traces.outcomes[-(LOOKED_AT + 10) :], self._now.outcomes]
+        rows = [*self._traces.outcomes[-(LOOKED_AT + _SPARE) :], self._now.outcomes]
         commits = [build.commit for build in (*self._builds, self._now.build)][-len(rows) :]
-        places = {found.start() for row in rows for found in _UNSTEADY.finditer(row)}
+        places = {found.start() for row in dict.fromkeys(rows) for found in _UNSTEADY.finditer(row)}
         found = []
         for place in places:
-            letters = [row[place] for row in rows]
-            unsteady = find_wobble(letters, commits) if self._now.outcomes[place] != Past.SKIPPED else None
-            if unsteady:
-                found.append((place, unsteady))
+            letters = "".join([row[place] for row in rows])
+            # What failed in every run is steady, too.
+            if _MAY_WOBBLE.search(letters) and letters[-1] != Past.SKIPPED:
+                unsteady = find_wobble(letters, commits)
+                if unsteady:
+                    found.append((place, unsteady))
         found.sort(key=lambda pair: (-pair[1].unsteady / pair[1].runs, pair[0]))
         for place, one in found:
             low, high = wilson_interval(one.unsteady, one.runs)
@@ -146,17 +158,13 @@ def _from_to(labels: Sequence[str]) -> str:
     return labels[0] if len(labels) == 1 else f"{labels[0]} to {labels[-1]}"
 
 
-def _gone(now: KeptRun, against: KeptRun, skipped: Sequence[int]) -> Iterator[Changed]:
-    """Yield the checks that are not there any more, and those that failed and are left out now; failures first."""
-    roster = now.roster
-    yield from (Changed(roster.ids[place], roster.names[place], "failed, and is left out now") for place in skipped)
-    if roster.ids == against.roster.ids:
-        return
-    known = set(roster.ids)
-    rows = zip(against.roster.ids, against.roster.names, against.outcomes, strict=True)
-    gone = [row for row in rows if row[0] not in known and row[2] != Past.ABSENT]
-    gone.sort(key=lambda row: row[2] not in _BAD)
-    yield from (Changed(id_, name, f"{Past(letter).words} in {against.build.label}") for id_, name, letter in gone)
+def _gone(traces: Traces, at: int) -> list[Changed]:
+    """Return the checks of a build that are not there any more; failures first."""
+    label = traces.builds[at].label
+    rows = zip(traces.others.items(), traces.other_outcomes[at], strict=True)
+    gone = [(id_, name, letter) for (id_, name), letter in rows if letter != Past.ABSENT]
+    gone.sort(key=lambda row: (row[2] not in _BAD, row[1]))
+    return [Changed(id_, name, f"{Past(letter).words} in {label}") for id_, name, letter in gone]
 
 
 def _time_changes(now: KeptRun, traces: Traces) -> tuple[tuple[TimeChange, ...], tuple[TimeChange, ...], int]:

@@ -5,10 +5,13 @@ rounded, so that one page is enough to go on from.
 """
 
 import gzip
+import re
 import zlib
 from array import array
 from base64 import b64decode, b64encode
 from collections.abc import Iterator, Sequence
+from operator import attrgetter
+from typing import overload
 
 import msgspec
 
@@ -36,6 +39,7 @@ LETTERS = {
     Outcome.UNDECIDED: Past.UNDECIDED,
 }
 _KNOWN_LETTERS = "".join(Past)
+_RETRIED = re.compile(Past.PASSED_ON_RETRY)
 
 
 class DigestChecks(msgspec.Struct, frozen=True):
@@ -50,13 +54,12 @@ class DigestChecks(msgspec.Struct, frozen=True):
 class DigestTimes(msgspec.Struct, frozen=True):
     """The times of the newest forerunners: in levels that ``step_ms`` and ``growth`` make.
 
-    ``usual`` is a character a check: by how many levels it differs from the run's own time, from U+0080 on; a space
-    is no time. ``took`` has one for each of these builds, check after check, that differs from the usual alike.
+    ``took`` has a character for each of these builds, check after check: by how many levels it differs from the
+    run's own time, from U+0400 on; a space is no time.
     """
 
     step_ms: int
     growth: float
-    usual: str
     took: str
 
 
@@ -76,24 +79,40 @@ class Digest(msgspec.Struct, frozen=True):
     other_names: list[str] = []
 
 
+class CheckNames(Sequence[str]):
+    """What checks are called, made when somebody asks: in most runs for a few of them."""
+
+    def __init__(self, checks: Sequence[Check]) -> None:
+        self._checks = checks
+
+    def __len__(self) -> int:
+        return len(self._checks)
+
+    @overload
+    def __getitem__(self, place: int) -> str: ...
+    @overload
+    def __getitem__(self, place: slice) -> "CheckNames": ...
+    def __getitem__(self, place: int | slice) -> "str | CheckNames":
+        """Return the suite and name of a check in one line."""
+        if isinstance(place, slice):
+            return CheckNames(self._checks[place])
+        check = self._checks[place]
+        return " › ".join((*check.suite, check.title))[:NAME_CHARS]
+
+
 def keep_run(run: Run, build: Build) -> KeptRun:
     """Return what is kept of a run."""
-    checks = sorted(run.checks, key=lambda check: check.id)
-    suites: dict[tuple[str, ...], str] = {}
-    names = []
-    for check in checks:
-        if check.suite not in suites:
-            suites[check.suite] = "".join(f"{part} › " for part in check.suite)
-        names.append(f"{suites[check.suite]}{check.title if check.parameters else check.name}"[:NAME_CHARS])
-    outcomes = "".join(map(_letter, checks))
-    times = array("I", [_ms(check.attempts[-1].took_s) for check in checks])
-    return KeptRun(build, Roster(tuple([check.id for check in checks]), tuple(names)), outcomes, times)
-
-
-def _letter(check: Check) -> str:
-    if len(check.attempts) > 1 and check.flaky:
-        return Past.PASSED_ON_RETRY
-    return LETTERS[check.attempts[-1].outcome]
+    checks = sorted(run.checks, key=attrgetter("id"))
+    last = [check.attempts[-1] for check in checks]
+    outcomes = "".join([LETTERS[attempt.outcome] for attempt in last])
+    retried = [place for place, check in enumerate(checks) if len(check.attempts) > 1 and check.flaky]
+    if retried:
+        letters = list(outcomes)
+        for place in retried:
+            letters[place] = Past.PASSED_ON_RETRY
+        outcomes = "".join(letters)
+    times = array("I", [_ms(attempt.took_s) for attempt in last])
+    return KeptRun(build, Roster(tuple([check.id for check in checks]), CheckNames(checks)), outcomes, times)
 
 
 def _ms(seconds: float | None) -> int:
@@ -102,21 +121,30 @@ def _ms(seconds: float | None) -> int:
 
 def make_digest(run: KeptRun, traces: Traces, *, in_columns: bool = False) -> Digest:
     """Return the digest of a run with its forerunners; ``in_columns``: the page holds its checks."""
-    own = run.roster
-    checks = DigestChecks(list(own.ids), list(own.names), run.outcomes, list(run.times))
-    retried = [id_ for id_, letter in zip(own.ids, run.outcomes, strict=True) if letter == Past.PASSED_ON_RETRY]
-    letters = zip(traces.outcomes, traces.other_outcomes, strict=True)
+    own, checks = run.roster, None
+    if not in_columns:
+        checks = DigestChecks(list(own.ids), list(own.names), run.outcomes, list(run.times))
+    retried = [own.ids[found.start()] for found in _RETRIED.finditer(run.outcomes)] if in_columns else []
     return Digest(
         schema=SCHEMA,
         run=run.build,
-        checks=None if in_columns else checks,
-        retried=retried if in_columns else [],
+        checks=checks,
+        retried=retried,
         earlier=list(traces.builds),
-        outcomes="".join(map("".join, zip(*(own + others for own, others in letters), strict=True))),
+        outcomes=_check_after_check(traces),
         times=_packed_times(run, traces),
         other_ids=list(traces.others),
         other_names=list(traces.others.values()),
     )
+
+
+def _check_after_check(traces: Traces) -> str:
+    """Return a letter for each build, check after check: most checks end alike in all, which takes little room."""
+    builds = len(traces.builds)
+    letters = bytearray(builds * (len(traces.places) + len(traces.others)))
+    for build, (own, others) in enumerate(zip(traces.outcomes, traces.other_outcomes, strict=True)):
+        letters[build::builds] = (own + others).encode("ascii")
+    return letters.decode("ascii")
 
 
 def _packed_times(run: KeptRun, traces: Traces) -> DigestTimes | None:
@@ -139,13 +167,12 @@ def _packed_times(run: KeptRun, traces: Traces) -> DigestTimes | None:
         columns = columns[-int(len(columns) * room / taken) :] if len(columns) * room > taken else []
     if not columns:
         return None
-    usual, took = pack_times(run.times, columns, levels)
-    return DigestTimes(levels.step_ms, levels.growth, usual, took)
+    return DigestTimes(levels.step_ms, levels.growth, pack_times(run.times, columns, levels))
 
 
-def _size(texts: tuple[str, str]) -> int:
-    """Return how much texts take, compressed."""
-    return len(zlib.compress("".join(texts).encode(), _LEVEL))
+def _size(text: str) -> int:
+    """Return how much a text takes, compressed."""
+    return len(zlib.compress(text.encode(), _LEVEL))
 
 
 def runs_of(digest: Digest, own: KeptRun | None = None) -> list[KeptRun]:
@@ -157,7 +184,7 @@ def runs_of(digest: Digest, own: KeptRun | None = None) -> list[KeptRun]:
     ids, names = (*own.roster.ids, *digest.other_ids), (*own.roster.names, *digest.other_names)
     if len(ids) != len(names) or len(set(ids)) != len(ids):
         raise _contradiction("its checks and their names differ in number, or one stands twice")
-    roster = Roster(ids, names, in_order=not digest.other_ids)
+    roster = Roster(ids, names, ordered=len(own.roster.ids))
     if len(digest.earlier) > CHAIN:
         raise _contradiction(f"its chain is longer than {CHAIN} builds")
     return [*_forerunners(digest, own, roster), own]
@@ -174,8 +201,15 @@ def _own_run(digest: Digest) -> KeptRun:
         digest.run,
         Roster(tuple(checks.ids), tuple(checks.names)),
         _letters(checks.outcomes),
-        array("I", [min(max(0, time), 2**32 - 1) for time in checks.took_ms]),
+        _array(checks.took_ms),
     )
+
+
+def _array(times: Sequence[int]) -> "array[int]":
+    try:
+        return array("I", times)
+    except OverflowError as error:
+        raise _contradiction("it has times of no sense") from error
 
 
 def _forerunners(digest: Digest, own: KeptRun, roster: Roster) -> Iterator[KeptRun]:
@@ -186,9 +220,7 @@ def _forerunners(digest: Digest, own: KeptRun, roster: Roster) -> Iterator[KeptR
     columns: list[Sequence[int]] = []
     if times is not None:
         others = array("I", [0] * len(digest.other_ids))
-        if len(times.usual) != len(own.times):
-            raise _contradiction("its times are not of one length with its checks")
-        unpacked = unpack_times(own.times, times.usual, times.took, Levels(times.step_ms, times.growth))
+        unpacked = unpack_times(own.times, times.took, Levels(times.step_ms, times.growth))
         columns = [column + others for column in unpacked]
     if len(columns) > len(chain):
         raise _contradiction("it has times of more builds than its chain")

@@ -1,4 +1,4 @@
-"""Times in levels, small enough for the chain in a page: for each check what is usual, and how each build differs.
+"""Times in levels, small enough for the chain in a page: by how much each build differs from the last.
 
 Below a second a level is a step of milliseconds, above it a share more than the one before. Small pages have fine
 levels, large ones coarse ones: what is 0.5 s and 20 % slower is seen by both, and most differences are 0.
@@ -7,15 +7,16 @@ levels, large ones coarse ones: what is 0.5 s and 20 % slower is seen by both, a
 from array import array
 from bisect import bisect
 from collections.abc import Iterator, Sequence
-from itertools import pairwise, repeat
+from contextlib import suppress
+from itertools import pairwise
 from operator import add, sub
 
 from plain_verdict.errors import ReadError
 
 _LINEAR_UP_TO_MS, _LONGEST_MS = 1_000, 24 * 3_600_000
-_MIDDLE, _LEAST, _MOST = 0x80, 0x21, 0xFF
-"""The character of no difference, and those of the largest; further apart is as far as these."""
-_NO_TIME = " "
+_MIDDLE = 0x400
+"""The character of no difference, with room for all of them on both sides."""
+_NO_TIME = ord(" ")
 _LEAST_STEP_MS, _LEAST_GROWTH, _MOST_GROWTH = 1, 1.005, 4.0
 
 
@@ -57,61 +58,50 @@ class _LevelOf(dict[int, int]):
 FINE, COARSE = Levels(10, 1.02), Levels(250, 1.25)
 
 
-def pack_times(own: Sequence[int], columns: Sequence[Sequence[int]], levels: Levels) -> tuple[str, str]:
-    """Return what is usual of each check, beside its own time, and how each of several builds differs from that.
+def pack_times(own: Sequence[int], columns: Sequence[Sequence[int]], levels: Levels) -> str:
+    """Return by how many levels several builds differ from a run's own times: a character a check and build.
 
-    Times are in milliseconds, ``columns`` those of one build each. Both are texts: a character a check; and a
-    character a build, check after check.
+    Check stands after check. Times are in milliseconds, ``columns`` those of one build each.
     """
     level_of = levels.of.__getitem__
-    own_levels = list(map(level_of, own))
-    in_levels = [list(map(level_of, column)) for column in columns]
-    usual = [several[len(several) // 2] for several in map(sorted, zip(*in_levels, strict=True))]
-    texts = [_apart(column, usual) for column in in_levels]
-    return _apart(usual, own_levels), "".join(map("".join, zip(*texts, strict=True)))
+    zero = [level - _MIDDLE for level in map(level_of, own)]
+    codes = array("H", bytes(2 * len(own) * len(columns)))
+    for build, column in enumerate(columns):
+        found = array("H", map(sub, map(level_of, column), zero))
+        for place in _places_of(0, column):
+            found[place] = _NO_TIME
+        codes[build :: len(columns)] = found
+    return codes.tobytes().decode("utf-16-le")
 
 
-def _apart(levels: Sequence[int], others: Sequence[int]) -> str:
-    """Return how far levels are from others, a character each."""
-    by = map(sub, levels, others)
-    text = "".join(map(_CHAR_OF.__getitem__, by))
-    if 0 not in levels:
-        return text
-    return "".join([char if level else _NO_TIME for char, level in zip(text, levels, strict=True)])
+def _places_of(value: int, times: Sequence[int]) -> Iterator[int]:
+    """Yield where a value stands; it is rare, and looked for fast."""
+    place = -1
+    with suppress(ValueError):
+        while True:
+            place = times.index(value, place + 1)
+            yield place
 
 
-class _CharOf(dict[int, str]):
-    def __missing__(self, by: int) -> str:
-        self[by] = char = chr(min(max(_MIDDLE + by, _LEAST), _MOST))
-        return char
-
-
-_CHAR_OF = _CharOf()
-
-
-def unpack_times(own: Sequence[int], usual: str, took: str, levels: Levels) -> Iterator["array[int]"]:
+def unpack_times(own: Sequence[int], took: str, levels: Levels) -> Iterator["array[int]"]:
     """Yield the milliseconds of each build. Raises ReadError."""
-    if not usual:
+    if not own:
         return
-    builds, rest = divmod(len(took), len(usual))
+    builds, rest = divmod(len(took), len(own))
+    zero = [level - _MIDDLE for level in map(levels.of.__getitem__, own)]
     try:
         if rest:
             raise ValueError
-        usual_levels = _levels_of(usual, list(map(levels.of.__getitem__, own)))
         for build in range(builds):
-            yield levels.times(_levels_of(took[build::builds], usual_levels))
+            codes = array("H")
+            codes.frombytes(took[build::builds].encode("utf-16-le"))
+            found = list(map(add, codes, zero))
+            for place in _places_of(_NO_TIME, codes):
+                found[place] = 0
+            if min(found) < 0:
+                raise ValueError
+            yield levels.times(found)
     except (ValueError, IndexError) as error:
         raise ReadError(
             "holds a digest whose times can't be read", hint="make the page again from its results"
         ) from error
-
-
-def _levels_of(text: str, others: Sequence[int]) -> list[int]:
-    """Return the levels that differ so from others. Raises ValueError."""
-    by = text.encode("latin-1")
-    if len(by) != len(others):
-        raise ValueError
-    found = [max(0, level) for level in map(sub, map(add, by, others), repeat(_MIDDLE))]
-    if _NO_TIME in text:
-        return [0 if char == _NO_TIME else level for char, level in zip(text, found, strict=True)]
-    return found

@@ -8,12 +8,13 @@ import contextlib
 import json
 import zlib
 from array import array
+from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from datetime import datetime
 from hashlib import blake2b
-from itertools import chain, groupby
+from itertools import accumulate, chain, groupby
 from types import TracebackType
-from typing import Any, Protocol, Self
+from typing import Any, Protocol, Self, overload
 
 import msgspec
 
@@ -239,11 +240,32 @@ def _roster_of(text: bytes) -> Roster:
     return Roster(ids, names)
 
 
+class _PartNames(Sequence[str]):
+    """The names of several parts, without joining them: few are asked for."""
+
+    def __init__(self, parts: Sequence[Roster]) -> None:
+        self._parts = parts
+        self._ends = list(accumulate(len(part.ids) for part in parts))
+
+    def __len__(self) -> int:
+        return self._ends[-1] if self._ends else 0
+
+    def __iter__(self) -> Iterator[str]:
+        return chain.from_iterable(part.names for part in self._parts)
+
+    @overload
+    def __getitem__(self, place: int) -> str: ...
+    @overload
+    def __getitem__(self, place: slice) -> Sequence[str]: ...
+    def __getitem__(self, place: int | slice) -> str | Sequence[str]:
+        """Return a name, or several."""
+        if isinstance(place, slice):
+            return tuple(self)[place]
+        number = bisect_right(self._ends, place)
+        return self._parts[number].names[place - (self._ends[number - 1] if number else 0)]
+
+
 def _joined(parts: Sequence[Roster]) -> Roster:
     if len(parts) == 1:
         return parts[0]
-    ids, names = (
-        tuple(chain.from_iterable(several))
-        for several in zip(*((part.ids, part.names) for part in parts), strict=True)
-    )
-    return Roster(ids, names)
+    return Roster(tuple(chain.from_iterable([part.ids for part in parts])), _PartNames(parts))

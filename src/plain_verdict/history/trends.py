@@ -99,12 +99,13 @@ def find_time_changes(
     slower: list[tuple[float, Timed]] = []
     faster: list[tuple[float, Timed]] = []
     last = before[-LOOKED_AT:]
+    trifle = least_s * 1000
     extremes = zip(now, map(min, *last), map(max, *last), strict=True)
     for place, (time, least, most) in enumerate(extremes):
         if not time:
             continue
-        # Most stay between their extremes, and are looked at no further.
-        if least and least <= time <= most:
+        # Most stay between their extremes or near them, and are looked at no further.
+        if least and (least <= time <= most or (time - least < trifle and most - time < trifle)):
             told += 1
             continue
         known = [one for column in before if (one := column[place])][-LOOKED_AT:]
@@ -116,7 +117,7 @@ def find_time_changes(
             continue
         middle = sorted(known)[len(known) // 2]
         apart = abs(time - middle)
-        if apart < _LEAST_SHARE * middle or apart < least_s * 1000:
+        if apart < _LEAST_SHARE * middle or apart < trifle:
             continue
         timed = Timed(place, time, low, high, len(known))
         (slower if time > high else faster).append((_chance(time, known), timed))

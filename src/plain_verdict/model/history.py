@@ -98,12 +98,12 @@ class Build(Value, frozen=True):
 class Roster(msgspec.Struct, frozen=True):
     """The checks of a run by id, in the order of their ids, each with its suite and name in one line.
 
-    Not ``in_order``: others stand at its end.
+    ``ordered``: only so many are in order, and others stand after them.
     """
 
     ids: tuple[str, ...] = ()
-    names: tuple[str, ...] = ()
-    in_order: bool = True
+    names: Sequence[str] = ()
+    ordered: int | None = None
 
 
 class KeptRun(msgspec.Struct, frozen=True):
