@@ -150,6 +150,15 @@ SETTINGS = [
 ]
 
 
+def test_the_settings_are_checked_with_their_store(night, tool, tmp_path):
+    (tmp_path / "plain-verdict.toml").write_text('[history]\nstore = "kept.db"')
+    assert "history" not in tool("check").out
+    night(1, "pp")
+    assert "history: 1 build" in tool("check").out
+    (tmp_path / "kept.db").write_text("sailings" * 100)
+    assert "kept.db is no history: it is a file of another kind; name another file." in tool("check").out
+
+
 @pytest.mark.parametrize(("setting", "told"), SETTINGS)
 def test_settings_of_no_sense_are_told_before_any_work(setting, told, night, tmp_path):
     (tmp_path / "plain-verdict.toml").write_text(f"[history]\n{setting}")

@@ -1,9 +1,15 @@
 """What a pipeline sees, night by night: the same whether history is in the pages or in a store."""
 
 import json
+import os
+import subprocess
+import sys
+from pathlib import Path
 
 import pytest
 from lxml import html
+
+from conftest import ROOT
 
 # Outcomes of six checks a night, and what has changed since the night before, by check. Night 4 has no results.
 NIGHTS = [
@@ -137,3 +143,32 @@ def test_a_page_without_forerunners_has_no_section_and_no_strip(night, tmp_path)
     night(1, "pf")
     page = html.fromstring((tmp_path / "verdict.html").read_text("utf-8"))
     assert not page.cssselect("#since, .trace, .only-new")
+
+
+FIVE_NIGHTS = """\
+Fit: 3 of 4 checks passed and none failed; 1 was skipped.
+Not fit: 1 of 4 checks failed, and it is new.
+Not fit: 2 of 4 checks failed, all of them with “The fare service did not answer”.
+Not fit: 1 of 4 checks failed, and it is not new.
+Fit: all 4 checks passed.
+"""
+
+
+@pytest.mark.parametrize(
+    "way", [(), ("--history", "history.db", "--no-look-beside"), ("--history", "DATABASE", "--no-look-beside")]
+)
+def test_a_shell_script_runs_five_nights_in_a_row(way, tmp_path, request):
+    options = [request.getfixturevalue("database") if option == "DATABASE" else option for option in way]
+    path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
+    script = ROOT / "examples" / "nightly" / "five-nights.sh"
+    done = subprocess.run(
+        [script, "nights", *options],
+        cwd=tmp_path,
+        capture_output=True,
+        text=True,
+        env={**os.environ, "PATH": path},
+        check=False,
+    )
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout.startswith(FIVE_NIGHTS), done.stdout
+    assert "     1 mended\n         Booking desk › desk › seats\n           failed in 2 to 4\n" in done.stdout

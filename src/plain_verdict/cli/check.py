@@ -3,10 +3,13 @@
 import argparse
 import os
 from datetime import datetime
+from pathlib import Path
 
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.options import add_config
 from plain_verdict.cli.terminal import show
+from plain_verdict.errors import HistoryError
+from plain_verdict.history.stores import is_database, open_store
 from plain_verdict.pipeline import read_api_document
 from plain_verdict.request import Overrides, make_request
 from plain_verdict.settings.loading import NAME, find_settings
@@ -17,6 +20,18 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """Add the command's options."""
     add_config(parser)
     add_debug(parser)
+
+
+def _store_trouble(address: str) -> list[str]:
+    """Return what is wrong with a store; a file that is not there yet is made by the first report."""
+    if not address or not (is_database(address) or Path(address).exists()):
+        return []
+    try:
+        with open_store(address) as store:
+            show(f"  history: {plural(len(store.builds()), 'build')}", "soft")
+    except HistoryError as error:
+        return [f"The history {error.path} {error.what}; {error.hint}."]
+    return []
 
 
 def run(options: argparse.Namespace) -> int:
@@ -40,6 +55,7 @@ def run(options: argparse.Namespace) -> int:
     api, trouble = read_api_document(request.read.options.api_document)
     if api:
         show(f"  API document: {api.title}, {plural(len(api.operations), 'operation')}", "soft")
+    trouble = (*trouble, *_store_trouble(request.read.history.store))
     for note in (*brand.notes, *request.read.notes, *trouble, *(api.notes if api else ())):
         show(f"  {note}", "soft")
     return DONE
