@@ -132,6 +132,31 @@ def test_a_shell_of_its_own_finds_nothing_where_it_may_not_look(night):
     assert len(night(3, "pf").history["as_before"]) == 1
 
 
+def test_a_report_that_is_made_again_over_its_page_keeps_what_was_before(night, tool, tmp_path):
+    (tmp_path / "plain-verdict.toml").write_text(
+        '[report]\ntitle = "Desk"\ngit = false\n[facts]\nbranch = "main"\nbuild = "4202"\n'
+        + CONDITION.format("new failures", 0)
+    )
+    night(1, "fp", "--overwrite")
+    for _ in range(3):
+        done = night(2, "fp", "--overwrite")
+        assert (done.summary["verdict"], len(done.history["as_before"])) == ("fit", 1)
+    # The step that stops the line finds the same, as the pages stand where the settings say.
+    judged = tool("judge", "r.xml")
+    assert (judged.code, judged.out.splitlines()[0]) == (
+        0,
+        "Fit: 1 of 2 checks passed; 1 failed, and it is not new; the conditions allow it.",
+    )
+    assert tool("judge", "r.xml", "--no-look-beside").code == 1
+
+
+def test_an_earlier_run_of_another_series_is_named(night, tmp_path):
+    night(1, "fp", "--out", "other.html", "--fact", "branch=fares")
+    done = night(2, "fp", "--earlier", "other.html", "--no-look-beside")
+    assert "No earlier run that is named is of the series “Desk main”; they are of “Desk fares”." in done.err
+    assert done.history is None
+
+
 def test_two_reports_on_one_run_are_the_same_bytes(night, tmp_path):
     night(1, "pfp")
     for name in ("a.html", "b.html"):

@@ -17,6 +17,7 @@ from plain_verdict.history.pages import newest_kept, pages_beside, read_earlier,
 from plain_verdict.history.series import SERIES, name_series
 from plain_verdict.history.stores import open_store
 from plain_verdict.model import Build, Fact, InSeries, KeptRun, Run
+from plain_verdict.text.formatting import join_list
 
 _COMPARED_WITH = 5_000  # builds of a store among which another one is looked for
 
@@ -101,10 +102,14 @@ class _Looked:
         return [self._placed(run) for run in before]
 
     def _beside(self) -> Iterator[KeptRun]:
-        """Yield what the newest page of the series beside the new one holds, which can be read."""
+        """Yield what the newest page of the series beside the new one holds, which can be read.
+
+        An older page of this very run, which the new one may take the place of, tells of its forerunners as well.
+        """
         now, series = self._now, series_mark(self._now.series)
         for page in self._pages:
-            if page.series != series or page.run == now.id or page.moment >= now.moment.timestamp():
+            own = page.run == now.id
+            if page.series != series or not (own or page.moment < now.moment.timestamp()):
                 continue
             try:
                 yield from read_kept(page.file)
@@ -112,7 +117,8 @@ class _Looked:
                 self.notes.append(
                     f"{page.file.name} {error.what}, so it tells nothing of earlier runs; {error.hint}."
                 )
-            else:
+                continue
+            if not own:
                 return
 
     def _placed(self, run: KeptRun) -> KeptRun:
@@ -129,6 +135,12 @@ class _Looked:
         runs, trouble, notes = read_earlier(self._options.earlier)
         self.trouble += trouble
         self.notes += notes
+        others = {run.build.series for run in runs}
+        if runs and self._now.series not in others:
+            named = join_list(sorted(f"“{series}”" for series in others))
+            self.notes.append(
+                f"No earlier run that is named is of the series “{self._now.series}”; they are of {named}."
+            )
         return runs
 
     def _stored(self) -> list[KeptRun]:

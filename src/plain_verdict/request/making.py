@@ -49,25 +49,27 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
         brand=_brand(overrides, settings.file),
     )
     _check(request)
-    return _beside(
-        request, settings.file.history.look_beside if overrides.look_beside is None else overrides.look_beside
-    )
+    read = _looking_beside(request.read, request.report, overrides.look_beside, settings.file)
+    return msgspec.structs.replace(request, read=read)
 
 
-def _beside(request: Request, wanted: bool) -> Request:  # noqa: FBT001  a setting, passed on
+def _looking_beside(
+    read: ReadRequest,
+    report: ReportTable,
+    wanted: bool | None,  # noqa: FBT001  a setting, passed on
+    settings: SettingsFile,
+) -> ReadRequest:
     """Return the request with the folder in which earlier pages may stand beside the new one."""
-    out = request.report.out
-    if not wanted or "{" in os.path.dirname(out):  # noqa: PTH120  text, not a path yet
-        return request
-    suffix = writer_named(request.layout).suffix
-    target = path_of(out, Names("title", "verdict", request.read.made, {}), suffix)
-    latest = request.report.latest
-    replaced: tuple[str, ...] = (latest, f"{latest}{suffix}") if latest else ()
-    replaced += (target.name,) if request.report.overwrite and "{" not in out else ()
-    history = msgspec.structs.replace(
-        request.read.history, beside=str(target.parent), up="" if suffix else "../", replaced=replaced
-    )
-    return msgspec.structs.replace(request, read=msgspec.structs.replace(request.read, history=history))
+    out = report.out
+    if not (settings.history.look_beside if wanted is None else wanted) or "{" in os.path.dirname(out):  # noqa: PTH120  text, not a path yet
+        return read
+    suffix = writer_named("folder" if report.zip else report.layout).suffix
+    target = path_of(out, Names("title", "verdict", read.made, {}), suffix)
+    replaced: tuple[str, ...] = (report.latest, f"{report.latest}{suffix}") if report.latest else ()
+    replaced += (target.name,) if report.overwrite and "{" not in out else ()
+    up = "" if suffix else "../"
+    history = msgspec.structs.replace(read.history, beside=str(target.parent), up=up, replaced=replaced)
+    return msgspec.structs.replace(read, history=history)
 
 
 def make_read_request(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> ReadRequest:
@@ -76,7 +78,8 @@ def make_read_request(overrides: Overrides, environment: Mapping[str, str], now:
     request = _read_request(overrides, settings, environment, now)
     folders = request.options.evidence.folders if request.options.evidence else ()
     options = msgspec.structs.replace(request.options, evidence=None, evidence_folders=folders)
-    return msgspec.structs.replace(request, options=options)
+    request = msgspec.structs.replace(request, options=options)
+    return _looking_beside(request, settings.file.report, overrides.look_beside, settings.file)
 
 
 def made_at(environment: Mapping[str, str], now: datetime) -> datetime:
