@@ -150,6 +150,15 @@ def test_a_report_that_is_made_again_over_its_page_keeps_what_was_before(night, 
     assert tool("judge", "r.xml", "--no-look-beside").code == 1
 
 
+def test_runs_of_different_things_are_not_compared_though_they_have_one_title(night, tmp_path):
+    night(1, "pppp------")
+    other = night(2, "----ffffff")
+    assert other.history is None
+    assert "4201 of this series has hardly any of these checks, so nothing is compared with them" in other.err
+    again = night(3, "pfpp------")
+    assert (again.history["against"], len(again.history["new"]), again.history["gone"]) == ("4201", 1, [])
+
+
 def test_an_earlier_run_of_another_series_is_named(night, tmp_path):
     night(1, "fp", "--out", "other.html", "--fact", "branch=fares")
     done = night(2, "fp", "--earlier", "other.html", "--no-look-beside")

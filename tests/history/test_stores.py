@@ -3,13 +3,15 @@
 import gzip
 import json
 import os
+import random
 import re
 import signal
 import sqlite3
 import subprocess
 import sys
 import time
-from datetime import timedelta
+from array import array
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import psycopg
@@ -20,6 +22,7 @@ from nights import PASSWORD, write_build
 from plain_verdict.errors import HistoryError
 from plain_verdict.history import digest as digests
 from plain_verdict.history.stores import open_store
+from plain_verdict.model import Build, KeptRun, Roster
 
 NIGHT = [
     sys.executable,
@@ -174,6 +177,58 @@ def test_a_kill_at_any_moment_leaves_whole_runs_only(tmp_path):
             kept = len(builds)
     write_build(tmp_path / "r.xml", 1, "pp")
     subprocess.run([*NIGHT, "r.xml", "--history", str(store)], cwd=tmp_path, check=True)
+
+
+@pytest.mark.parametrize("most", [1, 5, 2_000])
+def test_a_store_gives_back_what_it_was_given_whatever_came_and_went(most, store, monkeypatch):
+    from plain_verdict.history import sql
+
+    monkeypatch.setattr(sql, "_ONE_PART_UP_TO", most)
+    monkeypatch.setattr(sql, "_FEW_PARTS_UP_TO", 40)
+    rng = random.Random(most)
+    given = []
+    for number, size in enumerate((0, 3, 60, 60, 30, 59, 60)):
+        checks = sorted(rng.sample(range(70), size))
+        ids = tuple(sorted(f"c-{check * 123_456_789_012 % 2**48:012x}" for check in checks))
+        letters = "".join(rng.choice("pfesur") for _ in ids)
+        build = Build(f"r-{number}", "Desk", datetime(2026, 11, 1 + number, tzinfo=UTC))
+        given.append(
+            KeptRun(
+                build,
+                Roster(ids, tuple(f"check {id_}" for id_ in ids)),
+                letters,
+                array("I", [rng.randrange(9_999) for _ in ids]),
+            )
+        )
+    with open_store(store) as opened:
+        assert all(opened.add(run) for run in given)
+        found = opened.runs_before("Desk", datetime(2026, 12, 1, tzinfo=UTC), 9)
+        for run, read in zip(given, found, strict=True):
+            wanted = {
+                id_: row
+                for id_, *row in zip(run.roster.ids, run.roster.names, run.outcomes, run.times, strict=True)
+            }
+            alone = opened.run(run.build.id)
+            assert (alone.roster.ids, tuple(alone.roster.names), alone.outcomes, alone.times) == (
+                run.roster.ids,
+                run.roster.names,
+                run.outcomes,
+                run.times,
+            )
+            told = {
+                id_: row
+                for id_, *row in zip(
+                    read.roster.ids,
+                    read.roster.names,
+                    read.outcomes,
+                    read.times or [0] * len(read.outcomes),
+                    strict=True,
+                )
+                if row[1] != "-"
+            }
+            last = set(given[-1].roster.ids)
+            # Times are given of what the last run has.
+            assert told == {id_: row if id_ in last else [*row[:2], 0] for id_, row in wanted.items()}
 
 
 def test_what_is_forgotten_is_gone_with_all_that_only_it_had(night, tool, store, monkeypatch):

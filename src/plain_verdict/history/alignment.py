@@ -10,7 +10,7 @@ from plain_verdict.model import KeptRun, Past, Roster, Traces
 _OTHERS = 5_000
 """Checks that this run has no more, of which is still told; those seen last first."""
 _CHUNK = 256
-_NOTHING = -1
+NOTHING = -1
 Pieces = list[tuple[int, int]]
 """Pieces of a roster, from and to; from -1 on there is nothing for as many checks as the end says."""
 
@@ -37,8 +37,8 @@ def align(now: Roster, runs: Sequence[KeptRun]) -> Traces:
     return Traces(
         builds=tuple(run.build for run in runs),
         places=places,
-        outcomes=tuple(map(_outcomes, runs, of_run)),
-        times=tuple(map(_times, runs, of_run)),
+        outcomes=tuple(outcomes_in(plan.pieces, run.outcomes) for run, plan in zip(runs, of_run, strict=True)),
+        times=tuple(times_in(plan.pieces, run.times) for run, plan in zip(runs, of_run, strict=True)),
         others=others,
         other_outcomes=tuple(_of_others(run, plan, others) for run, plan in zip(runs, of_run, strict=True)),
     )
@@ -48,7 +48,7 @@ def _plan(now: Roster, places: Mapping[str, int], roster: Roster) -> _Plan:
     if roster.ids == now.ids:
         return _Plan(None, ())
     ordered = roster.ids[: roster.ordered] if roster.ordered is not None else roster.ids
-    extra, missing = _differences(now.ids, ordered)
+    extra, missing = differences(now.ids, ordered)
     # What stands past the ordered part may have come back.
     back = {}
     for there in range(len(ordered), len(roster.ids)):
@@ -57,10 +57,10 @@ def _plan(now: Roster, places: Mapping[str, int], roster: Roster) -> _Plan:
             extra.append(there)
         else:
             back[here] = there
-    return _Plan(_pieces(len(now.ids), len(ordered), extra, missing, back), extra)
+    return _Plan(pieces_between(len(now.ids), len(ordered), extra, missing, back), extra)
 
 
-def _differences(ids: tuple[str, ...], others: tuple[str, ...]) -> tuple[list[int], list[int]]:
+def differences(ids: tuple[str, ...], others: tuple[str, ...]) -> tuple[list[int], list[int]]:
     """Return the places in ``others`` of what ``ids`` lack, and those in ``ids`` of what ``others`` lack.
 
     Both are in order, and mostly alike: whole chunks are compared at once.
@@ -85,10 +85,10 @@ def _differences(ids: tuple[str, ...], others: tuple[str, ...]) -> tuple[list[in
     return [*extra, *range(there, len(others))], [*missing, *range(here, len(ids))]
 
 
-def _pieces(
+def pieces_between(
     number: int, ordered: int, extra: Sequence[int], missing: Sequence[int], back: Mapping[int, int]
 ) -> Pieces:
-    """Return the pieces that make up this run's order."""
+    """Return the pieces of a roster that make up another of so many checks; ``back`` fills what is missing."""
     taken = [
         (low + 1, high) for low, high in pairwise([-1, *(place for place in extra if place < ordered), ordered])
     ]
@@ -108,28 +108,27 @@ def _pieces(
     for place in missing:
         take(place - here)
         there = back.get(place)
-        pieces.append((_NOTHING, 1) if there is None else (there, there + 1))
+        pieces.append((NOTHING, 1) if there is None else (there, there + 1))
         here = place + 1
     take(number - here)
     return pieces
 
 
-def _outcomes(run: KeptRun, plan: _Plan) -> str:
-    if plan.pieces is None:
-        return run.outcomes
-    outcomes = run.outcomes
-    return "".join(
-        [Past.ABSENT * stop if start == _NOTHING else outcomes[start:stop] for start, stop in plan.pieces]
-    )
+def outcomes_in(pieces: Pieces | None, outcomes: str) -> str:
+    """Return outcomes in another order."""
+    if pieces is None:
+        return outcomes
+    return "".join([Past.ABSENT * stop if start == NOTHING else outcomes[start:stop] for start, stop in pieces])
 
 
-def _times(run: KeptRun, plan: _Plan) -> Sequence[int]:
-    if plan.pieces is None or not run.times:
-        return run.times
-    times = array("I")
-    for start, stop in plan.pieces:
-        times.extend([0] * stop if start == _NOTHING else run.times[start:stop])
-    return times
+def times_in(pieces: Pieces | None, times: Sequence[int]) -> Sequence[int]:
+    """Return times in another order."""
+    if pieces is None or not times:
+        return times
+    found = array("I")
+    for start, stop in pieces:
+        found.extend([0] * stop if start == NOTHING else times[start:stop])
+    return found
 
 
 def _others(runs: Sequence[KeptRun], plans: Sequence[_Plan]) -> dict[str, str]:

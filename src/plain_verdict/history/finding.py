@@ -16,9 +16,10 @@ from plain_verdict.history.keeping import build_of
 from plain_verdict.history.pages import newest_kept, pages_beside, read_earlier, read_kept, series_mark
 from plain_verdict.history.series import SERIES, name_series
 from plain_verdict.history.stores import open_store
-from plain_verdict.model import Build, Fact, InSeries, KeptRun, Run
+from plain_verdict.model import Build, Fact, InSeries, KeptRun, Past, Run, Traces
 from plain_verdict.text.formatting import join_list
 
+_LEAST_SHARED = 0.2  # of the checks of the smaller run
 _COMPARED_WITH = 5_000  # builds of a store among which another one is looked for
 
 
@@ -51,13 +52,12 @@ def find_in_series(
     """Return a run's place among earlier ones. What can't be read costs no more than a note."""
     series = name_series(options.series, title, facts)
     now = keep_run(run, build_of(run, series, options.build, made, title, facts))
-    looked = _Looked(options, now.build)
+    looked = _Looked(options, now)
     found = looked.forerunners()
-    past = tuple(run for run in found if run.build.series == series)[-CHAIN:]
+    past, traces = looked.related([run for run in found if run.build.series == series][-CHAIN:], now)
     against = (
         looked.against(found) if options.against else next((one for one in reversed(past) if _tells(one)), None)
     )
-    traces = align(now.roster, past)
     since = compare(now, traces, against, options.step) if against else None
     return InSeries(
         now, traces, since, tuple(facts), tuple(looked.notes), tuple(looked.trouble), looked.unreachable
@@ -69,12 +69,19 @@ def _tells(run: KeptRun) -> bool:
     return bool(run.roster.ids) or not run.build.tally.total
 
 
+def _share_checks(run: KeptRun, here: str) -> bool:
+    """Return whether a run has enough checks in common with this one; ``here`` is how they ended there."""
+    shared = len(here) - here.count(Past.ABSENT)
+    there = len(run.outcomes) - run.outcomes.count(Past.ABSENT)
+    return shared >= min(len(here), there) * _LEAST_SHARED
+
+
 class _Looked:
     """Looks for earlier runs, and notes what is in the way."""
 
-    def __init__(self, options: HistoryOptions, now: Build) -> None:
+    def __init__(self, options: HistoryOptions, now: KeptRun) -> None:
         self._options = options
-        self._now = now
+        self._now, self._ids = now.build, now.roster
         self._pages = pages_beside(Path(options.beside)) if options.beside is not None else []
         self._places = {
             page.run: f"{options.up}{place.as_posix()}"
@@ -112,13 +119,14 @@ class _Looked:
             if page.series != series or not (own or page.moment < now.moment.timestamp()):
                 continue
             try:
-                yield from read_kept(page.file)
+                runs = read_kept(page.file)
             except ReadError as error:
                 self.notes.append(
                     f"{page.file.name} {error.what}, so it tells nothing of earlier runs; {error.hint}."
                 )
                 continue
-            if not own:
+            yield from runs
+            if not own and _share_checks(runs[-1], align(self._ids, runs[-1:]).outcomes[0]):
                 return
 
     def _placed(self, run: KeptRun) -> KeptRun:
@@ -170,6 +178,22 @@ class _Looked:
         own = [one for one in several if one.series == self._now.series and one.build == wanted]
         of_branch = [one for one in several if one.branch == wanted and one.title == self._now.title]
         return next(iter([*own[::-1], *of_branch[::-1]]), None)
+
+    def related(self, runs: list[KeptRun], now: KeptRun) -> tuple[list[KeptRun], Traces]:
+        """Return the forerunners that have enough checks in common with this run, in its order; note the others.
+
+        Runs of different things may have one title, where nobody gave them any.
+        """
+        traces = align(now.roster, runs)
+        kept = [run for run, here in zip(runs, traces.outcomes, strict=True) if _share_checks(run, here)]
+        if len(kept) == len(runs):
+            return runs, traces
+        left = [run.build.label for run in runs if run not in kept]
+        self.notes.append(
+            f"{join_list(left)} of this series {'has' if len(left) == 1 else 'have'} hardly any of these checks, so"
+            " nothing is compared with them; give runs of different things different titles."
+        )
+        return kept, align(now.roster, kept)
 
     def against(self, runs: Sequence[KeptRun]) -> KeptRun | None:
         """Return the run to compare with; a note where there is none."""

@@ -67,7 +67,7 @@ def pack_times(own: Sequence[int], columns: Sequence[Sequence[int]], levels: Lev
     zero = [level - _MIDDLE for level in map(level_of, own)]
     codes = array("H", bytes(2 * len(own) * len(columns)))
     for build, column in enumerate(columns):
-        found = array("H", map(sub, map(level_of, column), zero))
+        found = array("H", list(map(sub, map(level_of, column), zero)))
         for place in _places_of(0, column):
             found[place] = _NO_TIME
         codes[build :: len(columns)] = found

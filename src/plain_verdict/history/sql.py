@@ -19,7 +19,15 @@ from typing import Any, Protocol, Self, overload
 import msgspec
 
 from plain_verdict.errors import HistoryError
-from plain_verdict.model import Build, KeptRun, Roster
+from plain_verdict.history.alignment import (
+    NOTHING,
+    Pieces,
+    differences,
+    outcomes_in,
+    pieces_between,
+    times_in,
+)
+from plain_verdict.model import Build, KeptRun, Past, Roster
 
 VERSION = 1
 _MIGRATIONS: tuple[tuple[str, ...], ...] = (
@@ -122,7 +130,7 @@ class SqlStore:
             f"SELECT {_RUN_COLUMNS} FROM pv_run WHERE series = ? AND moment < ? ORDER BY moment DESC, id LIMIT ?",  # noqa: S608  names of our own
             (series, moment.timestamp(), most),
         )
-        return list(self._runs(rows[::-1]))
+        return self._in_one_order(rows[::-1])
 
     def builds(self) -> list[Build]:
         """Return all runs without their checks, the oldest first."""
@@ -135,24 +143,53 @@ class SqlStore:
         return next(self._runs(rows), None)
 
     def _runs(self, rows: Sequence[Row]) -> Iterator[KeptRun]:
+        for (id_, about, checks), parts in zip(rows, self._parts_of(rows), strict=True):
+            roster = _joined(parts)
+            outcomes, times = self._checks(id_, checks, len(roster.ids))
+            yield KeptRun(self._build(about), roster, outcomes, times)
+
+    def _in_one_order(self, rows: Sequence[Row]) -> list[KeptRun]:
+        """Return runs by one roster, that of the last; what only others have stands after it.
+
+        Most parts are the same in all, and need no look.
+        """
+        parts = self._parts_of(rows)
+        if not parts:
+            return []
+        orders = [Order(parts[-1], own) for own in parts]
+        others = {id_: name for order in orders for id_, name in order.others()}
+        last = _joined(parts[-1])
+        roster = Roster(
+            (*last.ids, *others), _PartNames([last, Roster(tuple(others), tuple(others.values()))]), len(last.ids)
+        )
+        runs = []
+        for (id_, about, checks), order in zip(rows, orders, strict=True):
+            outcomes, times = self._checks(id_, checks, order.checks)
+            extra = order.extra_outcomes(outcomes)
+            letters = "".join([extra.get(other, Past.ABSENT) for other in others])
+            found = array("I", times_in(order.pieces, times))
+            if found:
+                found.extend([0] * len(others))
+            runs.append(KeptRun(self._build(about), roster, outcomes_in(order.pieces, outcomes) + letters, found))
+        return runs
+
+    def _parts_of(self, rows: Sequence[Row]) -> list[list[Roster]]:
+        """Return the roster of each run in parts; those that are the same are one object."""
         hashes = self._hashes([row[0] for row in rows])
         parts = self._parts({hash_ for several in hashes.values() for hash_ in several})
-        rosters: dict[tuple[str, ...], Roster] = {}
-        for id_, about, checks in rows:
-            own = hashes.get(id_, ())
-            if own not in rosters:
-                rosters[own] = _joined([parts[hash_] for hash_ in own])
-            roster = rosters[own]
-            try:
-                data = zlib.decompress(checks)
-                number = len(roster.ids)
-                outcomes, times = data[:number].decode("ascii"), array("I")
-                times.frombytes(data[number:])
-            except (ValueError, zlib.error) as error:
-                raise self._broken(f"its run {id_} can't be read ({error})") from error
-            if len(outcomes) != number or len(times) != number:
-                raise self._broken(f"its run {id_} is not whole")
-            yield KeptRun(self._build(about), roster, outcomes, times)
+        return [[parts[hash_] for hash_ in hashes.get(row[0], ())] for row in rows]
+
+    def _checks(self, id_: str, packed: bytes, number: int) -> tuple[str, "array[int]"]:
+        """Return the outcomes and times of a run of so many checks."""
+        try:
+            data = zlib.decompress(packed)
+            outcomes, times = data[:number].decode("ascii"), array("I")
+            times.frombytes(data[number:])
+        except (ValueError, zlib.error) as error:
+            raise self._broken(f"its run {id_} can't be read ({error})") from error
+        if len(outcomes) != number or len(times) != number:
+            raise self._broken(f"its run {id_} is not whole")
+        return outcomes, times
 
     def _hashes(self, ids: Sequence[str]) -> dict[str, tuple[str, ...]]:
         """Return the parts of each run, in their order."""
@@ -225,10 +262,60 @@ class SqlStore:
         return len(gone)
 
 
+class Order:
+    """How a run's parts come to the order of another's, in pieces; and what that has not."""
+
+    def __init__(self, wanted: Sequence[Roster], own: Sequence[Roster]) -> None:
+        self.checks = sum(len(part.ids) for part in own)
+        chars = _prefix_chars(self.checks)
+        if chars != _prefix_chars(sum(len(part.ids) for part in wanted)):
+            wanted, own, chars = [_joined(wanted)], [_joined(own)], 0
+        starts = accumulate((len(part.ids) for part in own), initial=0)
+        left = {_prefix(part, chars): (part, start) for part, start in zip(own, starts, strict=False)}
+        self.pieces: Pieces = []
+        self._extra: list[tuple[Roster, int, int]] = []
+        for part in wanted:
+            there, start = left.pop(_prefix(part, chars), (_NO_PART, 0))
+            if there is part:
+                self._add(start, start + len(part.ids))
+                continue
+            extra, missing = differences(part.ids, there.ids)
+            for low, high in pieces_between(len(part.ids), len(there.ids), extra, missing, {}):
+                self._add(low, high) if low == NOTHING else self._add(start + low, start + high)
+            self._extra += [(there, start, place) for place in extra]
+        self._extra += [(part, start, place) for part, start in left.values() for place in range(len(part.ids))]
+
+    def _add(self, low: int, high: int) -> None:
+        """Add a piece, to the last one where it goes on from there."""
+        if self.pieces and low != NOTHING and self.pieces[-1][1] == low and self.pieces[-1][0] != NOTHING:
+            self.pieces[-1] = self.pieces[-1][0], high
+        else:
+            self.pieces.append((low, high))
+
+    def others(self) -> Iterator[tuple[str, str]]:
+        """Yield id and name of what the other order has not."""
+        return ((part.ids[place], part.names[place]) for part, _, place in self._extra)
+
+    def extra_outcomes(self, outcomes: str) -> dict[str, str]:
+        """Return how that ended, by id."""
+        return {part.ids[place]: outcomes[start + place] for part, start, place in self._extra}
+
+
+_NO_PART = Roster()
+
+
+def _prefix_chars(checks: int) -> int:
+    """Return by how many characters of their ids so many checks are parted."""
+    return 0 if checks <= _ONE_PART_UP_TO else 1 if checks <= _FEW_PARTS_UP_TO else 2
+
+
+def _prefix(part: Roster, chars: int) -> str:
+    return part.ids[0][_PREFIX_CHARS : _PREFIX_CHARS + chars] if part.ids else ""
+
+
 def _part_texts(roster: Roster) -> Iterator[bytes]:
     """Yield the roster in parts, by the beginning of the ids: a check more or less changes only its own part."""
-    number = len(roster.ids)
-    chars = 0 if number <= _ONE_PART_UP_TO else 1 if number <= _FEW_PARTS_UP_TO else 2
+    chars = _prefix_chars(len(roster.ids))
     rows = zip(roster.ids, roster.names, strict=True)
     for _, several in groupby(rows, key=lambda row: row[0][_PREFIX_CHARS : _PREFIX_CHARS + chars]):
         yield json.dumps([*zip(*several, strict=True)], ensure_ascii=False).encode("utf-8", "replace")
