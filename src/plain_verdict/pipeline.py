@@ -159,7 +159,7 @@ def with_history(run: Run, request: ReadRequest, on_step: OnStep = no_progress) 
     masked = masker.count  # the title's own are counted when the report is made
     title = masker.text(request.title.strip()) or title_of(run)
     with on_step("Looking at earlier runs"):
-        found = find_in_series(run, request.history, request.made, title, facts)
+        found = find_in_series(run, request.history, request.made, title, facts, masker.text)
     return msgspec.structs.replace(run, in_series=msgspec.structs.replace(found, masked=masked))
 
 

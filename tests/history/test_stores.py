@@ -336,6 +336,37 @@ def test_what_a_hostile_page_says_is_shown_and_does_nothing(night, tmp_path, bro
     assert not browser.find_elements("css selector", "#since img, #since a[href^=javascript]")
 
 
+def test_a_secret_that_an_unmasked_page_tells_is_hidden(night, tmp_path):
+    results = '<testsuite name="Desk" timestamp="2026-11-02T02:00:00"><testcase name="check 0"/><testcase name="signs in with password=quay7harbour"/></testsuite>'
+    (tmp_path / "s.xml").write_text(results)
+    told = ("--title", "Desk", "--no-git", "--fact", "branch=main", "--no-masking")
+    subprocess.run(
+        [*NIGHT[:3], "report", "s.xml", *told, "--out", "old.html"], cwd=tmp_path, check=True, capture_output=True
+    )
+    assert "quay7harbour" in (tmp_path / "old.html").read_text("utf-8")
+    (tmp_path / "r.xml").write_text(
+        results.replace("11-02", "11-03").replace('<testcase name="signs', '<testcase name="now signs')
+    )
+    again = [
+        *NIGHT[:3],
+        "report",
+        "r.xml",
+        *told[:-1],
+        "--earlier",
+        "old.html",
+        "--no-look-beside",
+        "--out",
+        "new.html",
+        "--json",
+    ]
+    done = subprocess.run(again, cwd=tmp_path, check=True, capture_output=True, text=True)
+    assert len(json.loads(done.stdout)["history"]["gone"]) == 1
+    digest = digests.unpack(
+        re.search(r'id="digest">([^<]*)<', (tmp_path / "new.html").read_text("utf-8"))[1].encode()
+    )
+    assert "quay7harbour" not in done.stdout + digest.decode() + (tmp_path / "new.html").read_text("utf-8")
+
+
 def test_postgresql_needs_its_package(night, monkeypatch):
     monkeypatch.setitem(sys.modules, "psycopg", None)
     done = night(1, "pf", "--history", "postgresql://keeper@h/d")

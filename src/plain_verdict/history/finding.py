@@ -1,6 +1,6 @@
 """Finds the forerunners of a run: in a store, in pages that are named, and in those beside the new one."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
 from urllib.parse import quote
@@ -46,10 +46,16 @@ class HistoryOptions(msgspec.Struct, frozen=True):
     must: bool = False
 
 
+Mask = Callable[[str], str]
+
+
 def find_in_series(
-    run: Run, options: HistoryOptions, made: datetime, title: str, facts: Sequence[Fact]
+    run: Run, options: HistoryOptions, made: datetime, title: str, facts: Sequence[Fact], mask: Mask = str
 ) -> InSeries:
-    """Return a run's place among earlier ones. What can't be read costs no more than a note."""
+    """Return a run's place among earlier ones. What can't be read costs no more than a note.
+
+    ``mask`` hides secrets in what earlier pages say: they may have been made without masking.
+    """
     series = name_series(options.series, title, facts)
     now = keep_run(run, build_of(run, series, options.build, made, title, facts))
     looked = _Looked(options, now)
@@ -58,7 +64,11 @@ def find_in_series(
     against = (
         looked.against(found) if options.against else next((one for one in reversed(past) if _tells(one)), None)
     )
+    traces = _masked(traces, mask)
     since = compare(now, traces, against, options.step) if against else None
+    if since and against not in past:  # names of another series, which are not masked yet
+        gone = tuple(msgspec.structs.replace(one, name=mask(one.name)) for one in since.gone)
+        since = msgspec.structs.replace(since, gone=gone)
     return InSeries(
         now, traces, since, tuple(facts), tuple(looked.notes), tuple(looked.trouble), looked.unreachable
     )
@@ -67,6 +77,17 @@ def find_in_series(
 def _tells(run: KeptRun) -> bool:
     """Return whether a run tells of its checks, not only how many there were."""
     return bool(run.roster.ids) or not run.build.tally.total
+
+
+def _masked(traces: Traces, mask: Mask) -> Traces:
+    """Return the traces with secrets hidden in every text that may be shown."""
+    replace = msgspec.structs.replace
+    builds = []
+    for build in traces.builds:
+        causes = tuple(replace(cause, name=mask(cause.name)) for cause in build.causes)
+        builds.append(replace(build, title=mask(build.title), why=mask(build.why), causes=causes))
+    others = {id_: mask(name) for id_, name in traces.others.items()}
+    return replace(traces, builds=tuple(builds), others=others)
 
 
 def _share_checks(run: KeptRun, here: str) -> bool:
