@@ -88,6 +88,13 @@ class CheckNames(Sequence[str]):
     def __len__(self) -> int:
         return len(self._checks)
 
+    def __iter__(self) -> Iterator[str]:
+        suites: dict[tuple[str, ...], str] = {}
+        for check in self._checks:
+            if check.suite not in suites:
+                suites[check.suite] = "".join(f"{part} › " for part in check.suite)
+            yield f"{suites[check.suite]}{check.title if check.parameters else check.name}"[:NAME_CHARS]
+
     @overload
     def __getitem__(self, place: int) -> str: ...
     @overload
