@@ -159,6 +159,14 @@ def test_runs_of_different_things_are_not_compared_though_they_have_one_title(ni
     assert (again.history["against"], len(again.history["new"]), again.history["gone"]) == ("4201", 1, [])
 
 
+def test_running_a_build_once_more_makes_no_failure_an_old_one(night, tmp_path):
+    (tmp_path / "plain-verdict.toml").write_text(CONDITION.format("new failures", 0))
+    night(1, "ppp")
+    assert night(2, "fpp").summary["verdict"] == "not fit"
+    again = night(3, "fpp", "--build", "4202")
+    assert (again.summary["verdict"], again.history["against"], len(again.history["new"])) == ("not fit", "4201", 1)
+
+
 def test_an_earlier_run_of_another_series_is_named(night, tmp_path):
     night(1, "fp", "--out", "other.html", "--fact", "branch=fares")
     done = night(2, "fp", "--earlier", "other.html", "--no-look-beside")

@@ -308,6 +308,7 @@ def test_a_page_that_tells_nothing_costs_a_line(name, make, told, night, tool, t
     assert len(night(3, "pf").history["builds"]) == 1
     inspected = tool("inspect", "old.html")
     assert "Traceback" not in inspected.err
+    assert "old.html" in inspected.out + inspected.err
 
 
 def test_a_digest_that_unpacks_without_end_is_refused(monkeypatch):

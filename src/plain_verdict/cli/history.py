@@ -30,7 +30,6 @@ from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import format_day, format_time_of_day, join_list, plural, spelled
 
 _LISTED = 40
-_EXPORTED_ALL = 1_000_000
 _PAGE_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
 Options = argparse.Namespace
 

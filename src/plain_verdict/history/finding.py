@@ -19,6 +19,7 @@ from plain_verdict.history.stores import open_store
 from plain_verdict.model import Build, Fact, InSeries, KeptRun, Past, Run, Traces
 from plain_verdict.text.formatting import join_list
 
+_MOST_READ = 8  # pages beside, until one is found that can be read and is of the same checks
 _LEAST_SHARED = 0.2  # of the checks of the smaller run
 _COMPARED_WITH = 5_000  # builds of a store among which another one is looked for
 
@@ -61,9 +62,7 @@ def find_in_series(
     looked = _Looked(options, now)
     found = looked.forerunners()
     past, traces = looked.related([run for run in found if run.build.series == series][-CHAIN:], now)
-    against = (
-        looked.against(found) if options.against else next((one for one in reversed(past) if _tells(one)), None)
-    )
+    against = looked.against(found) if options.against else _last_build(past, now.build)
     traces = _masked(traces, mask)
     since = compare(now, traces, against, options.step) if against else None
     if since and against not in past:  # names of another series, which are not masked yet
@@ -72,6 +71,12 @@ def find_in_series(
     return InSeries(
         now, traces, since, tuple(facts), tuple(looked.notes), tuple(looked.trouble), looked.unreachable
     )
+
+
+def _last_build(past: Sequence[KeptRun], now: Build) -> KeptRun | None:
+    """Return the last run of another build: by running a build once more no failure becomes an old one."""
+    others = (run for run in reversed(past) if _tells(run) and not (now.build and run.build.build == now.build))
+    return next(others, None)
 
 
 def _tells(run: KeptRun) -> bool:
@@ -135,10 +140,10 @@ class _Looked:
         An older page of this very run, which the new one may take the place of, tells of its forerunners as well.
         """
         now, series = self._now, series_mark(self._now.series)
-        for page in self._pages:
+        pages = [page for page in self._pages if page.series == series]
+        pages = [page for page in pages if page.run == now.id or page.moment < now.moment.timestamp()]
+        for page in pages[:_MOST_READ]:
             own = page.run == now.id
-            if page.series != series or not (own or page.moment < now.moment.timestamp()):
-                continue
             try:
                 runs = read_kept(page.file)
             except ReadError as error:

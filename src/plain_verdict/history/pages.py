@@ -133,10 +133,17 @@ def _newest_pages(folder: Path) -> list[Path]:
 
 
 def read_kept(file: Path) -> list[KeptRun]:
-    """Return the runs that one file holds, the oldest first. Raises ReadError."""
+    """Return the runs that one file holds, the oldest first. Raises ReadError, which names the file."""
+    try:
+        return _read_kept(file)
+    except ReadError as error:
+        raise ReadError(error.what, path=str(file), hint=error.hint) from error
+
+
+def _read_kept(file: Path) -> list[KeptRun]:
     try:
         if file.stat().st_size > _MOST_BYTES:
-            raise ReadError("is too large for a page of ours", path=str(file), hint="name another")
+            raise ReadError("is too large for a page of ours", hint="name another")
         with file.open("rb") as opened:
             head = opened.read(_HEAD_BYTES)
             if PAGE_MARK.encode() in head:
@@ -150,12 +157,6 @@ def read_kept(file: Path) -> list[KeptRun]:
     if is_summary(data):
         return [run_of_summary(data)]
     return runs_of(decode_digest(data))
-
-
-def read_page_digest(file: Path) -> Digest:
-    """Return the digest of a page. Raises ReadError."""
-    with file.open("rb") as opened, mmap.mmap(opened.fileno(), 0, access=mmap.ACCESS_READ) as page:
-        return decode_digest(unpack(_element(page, DIGEST)))
 
 
 def _runs_of_page(file: Path) -> list[KeptRun]:

@@ -40,8 +40,6 @@ _WORDS = {
     Past.UNDECIDED: "undecided",
     Past.ABSENT: "not there",
 }
-BAD_PAST = (Past.FAILED, Past.ERRORED)
-PASSED_PAST = (Past.PASSED, Past.PASSED_ON_RETRY)
 
 
 class BuildCause(Value, frozen=True):
@@ -209,7 +207,6 @@ class Since(msgspec.Struct, frozen=True):
     """How many checks have times enough to say so."""
     missing: Mapping[int, tuple[str, ...]] = {}
     """Builds that have no results, by the number of the one after them; this one is the last."""
-    notes: tuple[str, ...] = ()
 
 
 class InSeries(msgspec.Struct, frozen=True):
