@@ -41,6 +41,7 @@ LEVELS = {
     "writers": 6,
     "delivery": 6,
     "request": 7,
+    "publishing": 8,
     "pipeline": 8,
     "cli": 9,
 }

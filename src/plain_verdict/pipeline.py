@@ -10,9 +10,6 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from plain_verdict.delivery.files import check_target, write_bytes
-from plain_verdict.delivery.naming import Names, path_of, unknown_facts
-from plain_verdict.delivery.place import PlaceOptions, place_page
 from plain_verdict.errors import HistoryError, ReadError
 from plain_verdict.evidence import collect
 from plain_verdict.evidence.traffic import without_archives_of, without_kept_archives
@@ -21,7 +18,7 @@ from plain_verdict.history.stores import open_store
 from plain_verdict.inputs.completeness import check_completeness
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.facts import repository_facts
-from plain_verdict.inputs.progress import OnProgress, OnStep, no_progress
+from plain_verdict.inputs.progress import OnStep, no_progress
 from plain_verdict.judging import judge
 from plain_verdict.judging.targets import with_targets
 from plain_verdict.load.sums import with_sums
@@ -29,44 +26,15 @@ from plain_verdict.masking import Masker, mask_run
 from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
 from plain_verdict.model import Kind, Run, Verdict
-from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.operations import with_calls
 from plain_verdict.readers import read_all
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.overview import title_of
 from plain_verdict.request import ReadOptions, ReadRequest, Request
 from plain_verdict.writers import OutputFile, Writer, writer_named
-from plain_verdict.writers.mail.envelope import Attachment
-from plain_verdict.writers.mail.writer import MailWriter
 
 if TYPE_CHECKING:
     from plain_verdict.operations.document import ApiDocument
-
-_MAIL_GROWTH = 1.37
-"""How much larger a page is in a mail. Source: RFC 2045, section 6.8 (Base64), lines of 76 characters."""
-
-
-class Published(msgspec.Struct, frozen=True):
-    """What was written, as full paths; ``page`` is the file to open. ``notes`` are for who asked for it."""
-
-    page: Path
-    packed: Path | None = None
-    latest: Path | None = None
-    mail: Path | None = None
-    tables: Path | None = None
-    charts: Path | None = None
-    earl: Path | None = None
-    digest: Path | None = None
-    removed: tuple[Path, ...] = ()
-    notes: tuple[str, ...] = ()
-
-    @property
-    def files(self) -> dict[str, Path]:
-        """Return what was written, by what it is."""
-        named = {"page": self.page, "packed": self.packed, "latest": self.latest, "mail": self.mail}
-        named |= {"tables": self.tables, "charts": self.charts, "earl": self.earl, "digest": self.digest}
-        return {name: path for name, path in named.items() if path}
-
 
 Paths = str | os.PathLike[str] | Iterable[str | os.PathLike[str]]
 """A file, folder or pattern, or several."""
@@ -183,42 +151,6 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
     return Report(run, verdict, info)
 
 
-def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> Published:
-    """Write everything that is wanted of a report. Raises UsageError and WriteError."""
-    wanted = request.report
-    writer = writer_named(request.layout)
-    in_folder = not writer.suffix
-    facts = {fact.key: fact.value for fact in report.info.facts}
-    notes = tuple(
-        f"nothing tells the fact “{fact}”, so {{fact:{fact}}} in --out is “unknown”."
-        for fact in unknown_facts(wanted.out, facts)
-    )
-    names = Names(report.title, report.verdict.word.value.replace(" ", "-"), report.info.made, facts)
-    target = path_of(wanted.out, names, writer.suffix)
-    check_target(target, folder=in_folder, overwrite=wanted.overwrite)
-    options = PlaceOptions(wanted.overwrite, wanted.zip, wanted.latest, wanted.keep)
-    with on_step("Writing") as on_progress:
-        placed = place_page(target, _counted(writer.render(report), on_progress), options, folder=in_folder)
-    mail = _publish_mail(report, request, placed.packed or placed.page) if request.mail.file else None
-    page = placed.page / FIRST_PAGE if in_folder else placed.page
-    folders = {
-        name: _publish_folder(report, folder, name)
-        for name, folder in (("tables", wanted.tables), ("charts", wanted.charts))
-    }
-    return Published(
-        page,
-        placed.packed,
-        placed.latest,
-        mail,
-        folders["tables"],
-        folders["charts"],
-        _publish_file(report, wanted.earl, "earl"),
-        _publish_file(report, wanted.digest, "digest"),
-        removed=placed.removed,
-        notes=notes,
-    )
-
-
 def keep_in_history(report: Report, options: HistoryOptions, page: Path) -> tuple[str, ...]:
     """Keep a run in the store that the options name, and return what went wrong: that costs no report."""
     place = report.run.in_series
@@ -232,57 +164,3 @@ def keep_in_history(report: Report, options: HistoryOptions, page: Path) -> tupl
     except HistoryError as error:
         return (f"This run was not kept: the history {error.path} {error.what}; {error.hint}.",)
     return ()
-
-
-def _publish_file(report: Report, file: str, writer: str) -> Path | None:
-    """Write an output of one file over what was there; None where it is not wanted."""
-    if not file:
-        return None
-    path = Path(file).absolute()
-    for found in render(report, writer):
-        write_bytes(path, _bytes_of(found))
-    return path
-
-
-def _publish_folder(report: Report, folder: str, writer: str) -> Path | None:
-    """Write an output of several files into a folder, over files of these names; None where there is none."""
-    if not folder:
-        return None
-    path = Path(folder).absolute()
-    files = list(render(report, writer))
-    for file in files:
-        write_bytes(path / file.name, _bytes_of(file))
-    return path if files else None
-
-
-def _bytes_of(file: OutputFile) -> bytes:
-    return file.content if isinstance(file.content, bytes) else "".join(file.content).encode()
-
-
-def _counted(files: Iterator[OutputFile], on_progress: OnProgress) -> Iterator[OutputFile]:
-    """Yield the files, and tell how many pieces of them there were."""
-    done = 0
-
-    def pieces(content: Iterator[str]) -> Iterator[str]:
-        nonlocal done
-        for piece in content:
-            done += 1
-            on_progress(done)
-            yield piece
-
-    for file in files:
-        done += 1
-        on_progress(done)
-        yield file if isinstance(file.content, bytes) else OutputFile(file.name, pieces(file.content))
-
-
-def _publish_mail(report: Report, request: Request, page: Path) -> Path:
-    """Write the digest; the page goes with it where mail takes it."""
-    evidence = request.read.options.evidence
-    most_bytes = evidence.page_bytes if evidence else 0
-    fits = page.is_file() and page.stat().st_size * _MAIL_GROWTH < most_bytes
-    attachment = Attachment(page.name, page.read_bytes()) if fits else None
-    path = Path(request.mail.file).absolute()
-    for file in MailWriter(request.mail.sender, request.mail.to, attachment).render(report):
-        write_bytes(path, _bytes_of(file))
-    return path

@@ -18,16 +18,31 @@ from plain_verdict.cli.options import (
 )
 from plain_verdict.cli.show import show_summary, show_trouble, show_verdict
 from plain_verdict.cli.terminal import Progress, show, show_labelled
+from plain_verdict.errors import UsageError
 from plain_verdict.model import Run, Verdict, VerdictWord
-from plain_verdict.pipeline import Published, keep_in_history, make_report, publish, read_and_judge
+from plain_verdict.pipeline import keep_in_history, make_report, read_and_judge
+from plain_verdict.publishing import Published, publish
 from plain_verdict.report import PageInfo, Report
-from plain_verdict.request import make_request
-from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
+from plain_verdict.request import STANDARD_OUTPUT, make_request
+from plain_verdict.settings.choices import ChecksShown, EvidenceOf, TablesAs, Theme
 from plain_verdict.settings.schema import ReportTable
 from plain_verdict.writers import layout_names
+from plain_verdict.writers.markdown import MarkdownWriter
 from plain_verdict.writers.summary_json import SummaryWriter
 
 Options = argparse._ArgumentGroup
+_WRITTEN = {
+    "packed": "Packed",
+    "latest": "The newest",
+    "mail": "The mail",
+    "tables": "The tables",
+    "charts": "The drawings",
+    "earl": "The rules",
+    "digest": "The digest for later runs",
+    "junit": "For servers",
+    "markdown": "The digest",
+}
+"""What is said of what was written besides the page."""
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -63,7 +78,17 @@ def _add_where(group: Options) -> None:
     )
     group.add_argument("--zip", action=SWITCH, help="write a folder, and the same packed as a zip file")
     group.add_argument("--mail", metavar="FILE", help="also write the verdict as a mail message (.eml)")
-    group.add_argument("--tables", metavar="FOLDER", help="also write tables as CSV files (docs/tables.md)")
+    group.add_argument(
+        "--tables", metavar="PLACE", help="also write tables: a folder, or a workbook (.xlsx) (docs/tables.md)"
+    )
+    group.add_argument(
+        "--tables-as",
+        choices=[how.value for how in TablesAs],
+        help="how tables in a folder are written (default: csv)",
+    )
+    group.add_argument("--junit", metavar="FILE", help="also write the judged run as JUnit XML")
+    group.add_argument("--markdown", metavar="FILE", help="also write the digest as Markdown; - prints it")
+    group.add_argument("--link", metavar="URL", help="where others will open the page; a folder ends in a slash")
     group.add_argument(
         "--earl", metavar="FILE", help="also write the rules as EARL in JSON-LD (docs/compliance.md)"
     )
@@ -115,6 +140,8 @@ def _add_contents(group: Options) -> None:
 def run(options: argparse.Namespace) -> int:
     """Write the page and print the verdict."""
     began = time.perf_counter()
+    if options.json and options.markdown == STANDARD_OUTPUT:
+        raise UsageError("--json and --markdown - both want standard output", hint="give --markdown a file")
     request = make_request(overrides_of(options), os.environ, datetime.now().astimezone())
     run, verdict = read_and_judge(request.read, Progress)
     show_trouble(run, verdict, notes=not options.quiet)
@@ -133,6 +160,8 @@ def run(options: argparse.Namespace) -> int:
         show_labelled("note", note)
     if options.json:
         show_summary(report, SummaryWriter(options.detail, published.files))
+    elif request.report.markdown == STANDARD_OUTPUT:
+        show(MarkdownWriter(published.link).render_text(report), end="")
     elif not options.quiet:
         show_verdict(verdict)
         _show_published(published, time.perf_counter() - began)
@@ -146,17 +175,8 @@ def run(options: argparse.Namespace) -> int:
 def _show_published(published: Published, took_s: float) -> None:
     for path in published.removed:
         show(f"Removed {path}, one of the oldest.", "soft")
-    for words, other in (
-        ("Packed", published.packed),
-        ("The newest", published.latest),
-        ("The mail", published.mail),
-        ("The tables", published.tables),
-        ("The drawings", published.charts),
-        ("The rules", published.earl),
-        ("The digest for later runs", published.digest),
-    ):
-        if other:
-            show(f"{words}: {other}", "soft")
+    for name, path in published.others.items():
+        show(f"{_WRITTEN[name]}: {path}", "soft")
     show(f"Took {took_s:.2f} s. The page is here:", "soft")
     show(str(published.page))
 

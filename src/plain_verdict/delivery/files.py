@@ -124,6 +124,15 @@ def replace_folder(path: Path, files: Iterable[tuple[str, bytes]]) -> None:
         _replace(part, path)
 
 
+def remove_files(folder: Path, names: Iterable[str]) -> None:
+    """Remove files of a folder that are no longer wanted. Raises WriteError."""
+    for name in names:
+        try:
+            (folder / name).unlink(missing_ok=True)
+        except OSError as error:
+            raise WriteError(f"could not be removed ({error.strerror})", path=str(folder / name)) from error
+
+
 def _without_controls(piece: str) -> str:
     """Return text without what no page may hold. Source: HTML Living Standard, section 13.2.3.5."""
     return piece if piece.isascii() else _NOT_ON_PAGES.sub(_kept_or_replaced, piece)

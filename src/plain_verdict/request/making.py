@@ -26,7 +26,7 @@ from plain_verdict.model import Fact, Kind
 from plain_verdict.request.checks import check_settings, check_shape, read_leave_out, read_step, read_trifle
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
-from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
+from plain_verdict.settings.choices import ChecksShown, EvidenceOf, TablesAs, Theme
 from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.loading import Settings, read_settings, read_shapes
 from plain_verdict.settings.schema import ReportTable, SettingsFile
@@ -36,6 +36,7 @@ from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.mail.writer import MailWriter
 
 Table = TypeVar("Table", bound=msgspec.Struct)
+STANDARD_OUTPUT = "-"
 _BRAND_OPTIONS = ("organisation", "logo", "accent")
 
 
@@ -198,7 +199,9 @@ def _given(overrides: Overrides, names: tuple[str, ...]) -> dict[str, object]:
 
 def _report(overrides: Overrides, settings: SettingsFile) -> ReportTable:
     table = _with_given(settings.report, _given(overrides, ReportTable.__struct_fields__))
-    return msgspec.structs.replace(table, theme=Theme(table.theme), only=ChecksShown(table.only))
+    return msgspec.structs.replace(
+        table, theme=Theme(table.theme), only=ChecksShown(table.only), tables_as=TablesAs(table.tables_as)
+    )
 
 
 def _brand(overrides: Overrides, settings: SettingsFile) -> Brand:
@@ -238,14 +241,17 @@ def _check(request: Request) -> None:
         raise UsageError("--zip packs a folder, and --out names a file", path=report.out, hint="name a folder")
     if request.mail.file:
         _check_mail(request)
-    for folder in (report.tables, report.charts):
-        if folder:
-            check_folder(Path(folder).absolute())
+    if report.tables:
+        _check_tables(report)
+    if report.charts:
+        check_folder(Path(report.charts).absolute())
     if report.charts:
         ChartsWriter().check()
-    for file in (report.earl, report.digest):
-        if file:
-            check_folder(Path(file).absolute().parent)
+    for file in (report.earl, report.digest, report.junit, report.markdown):
+        if file and file != STANDARD_OUTPUT:
+            _check_file(file)
+    if report.link and not report.link.startswith(("https://", "http://")):
+        raise UsageError("--link is no address", path=report.link, hint="begin it with https://")
     suffix = writer_named(request.layout).suffix
     # What only the results tell may be in the folder's name as well; that folder is made later.
     nobody = Names("title", "verdict", request.read.made, {})
@@ -255,6 +261,25 @@ def _check(request: Request) -> None:
         overwrite=report.overwrite,
         make_folder="{" not in os.path.dirname(report.out),  # noqa: PTH120  text, not a path yet
     )
+
+
+def _check_tables(report: ReportTable) -> None:
+    from plain_verdict.writers.tables.folder import TablesWriter  # for runs whose tables are wanted
+    from plain_verdict.writers.tables.workbook import WorkbookWriter
+
+    if report.tables.endswith(WorkbookWriter.suffix):
+        WorkbookWriter().check()
+        _check_file(report.tables)
+    else:
+        TablesWriter(report.tables_as).check()
+        check_folder(Path(report.tables).absolute())
+
+
+def _check_file(file: str) -> None:
+    """Make sure that a file of another output can be written."""
+    if Path(file).is_dir():
+        raise UsageError("is a folder, where a file is wanted", path=file, hint="name a file in it")
+    check_folder(Path(file).absolute().parent)
 
 
 def _check_mail(request: Request) -> None:

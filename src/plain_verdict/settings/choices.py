@@ -24,3 +24,12 @@ class EvidenceOf(StrEnum):
     ALL = "all"
     FAILED = "failed"
     NONE = "none"
+
+
+class TablesAs(StrEnum):
+    """How tables in a folder are written: for spreadsheets, with a byte order mark, cells as they are, Parquet."""
+
+    CSV = "csv"
+    CSV_BOM = "csv-bom"
+    CSV_RAW = "csv-raw"
+    PARQUET = "parquet"

@@ -10,7 +10,7 @@ from msgspec import Meta
 
 from plain_verdict.model import Severity
 from plain_verdict.model.facts import VARIANT_FACTS
-from plain_verdict.settings.choices import ChecksShown, EvidenceOf, Theme
+from plain_verdict.settings.choices import ChecksShown, EvidenceOf, TablesAs, Theme
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, WaiverRule
 from plain_verdict.settings.shapes import Shape
 
@@ -37,7 +37,19 @@ class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     keep: Annotated[
         int, Meta(description="remove the oldest pages there until so many are left; 0 keeps all", ge=0)
     ] = 0
-    tables: Annotated[str, Meta(description="a folder for tables as CSV files")] = ""
+    tables: Annotated[str, Meta(description="a folder for tables, or a workbook that ends in `.xlsx`")] = ""
+    tables_as: Annotated[
+        TablesAs,
+        Meta(
+            description="of a folder: `csv-bom` has a byte order mark, `csv-raw` cells that a spreadsheet may run"
+        ),
+    ] = TablesAs.CSV
+    junit: Annotated[str, Meta(description="a file for the judged run as JUnit XML")] = ""
+    markdown: Annotated[str, Meta(description="a file for the digest as Markdown; `-` is standard output")] = ""
+    link: Annotated[
+        str,
+        Meta(description="the address of the page where others open it; one that ends in a slash gets its name"),
+    ] = ""
     digest: Annotated[
         str, Meta(description="a file for the digest of the run as JSON, small enough to keep where pages are not")
     ] = ""

@@ -2,7 +2,8 @@
 
 from datetime import datetime
 
-_RUN_BY_SPREADSHEETS = ("=", "+", "-", "@", "\t", "\r")
+RUN_BY_SPREADSHEETS = frozenset("=+-@\t\r")
+"""What a cell begins with that a spreadsheet takes for a formula."""
 
 
 def written_cell(cell: object) -> object:
@@ -11,6 +12,6 @@ def written_cell(cell: object) -> object:
         return cell.isoformat()
     if isinstance(cell, bool):
         return "yes" if cell else "no"
-    if isinstance(cell, str) and cell.startswith(_RUN_BY_SPREADSHEETS):
+    if isinstance(cell, str) and cell[:1] in RUN_BY_SPREADSHEETS:
         return f"'{cell}"
     return "" if cell is None else cell

@@ -6,9 +6,12 @@ from plain_verdict.writers.digest_json import DigestWriter
 from plain_verdict.writers.earl_json import EarlWriter
 from plain_verdict.writers.html.writer import FolderWriter, PageWriter
 from plain_verdict.writers.interface import OutputFile, Writer
+from plain_verdict.writers.junit_xml import JUnitWriter
 from plain_verdict.writers.mail.writer import MailWriter
+from plain_verdict.writers.markdown import MarkdownWriter
 from plain_verdict.writers.summary_json import SummaryWriter
-from plain_verdict.writers.tables.csv_writer import TablesWriter
+from plain_verdict.writers.tables.folder import TablesWriter
+from plain_verdict.writers.tables.workbook import WorkbookWriter
 
 __all__ = ["WRITERS", "OutputFile", "Writer", "layout_names", "writer_named"]
 
@@ -18,6 +21,9 @@ WRITERS: tuple[Writer, ...] = (
     MailWriter(),
     SummaryWriter(),
     TablesWriter(),
+    WorkbookWriter(),
+    JUnitWriter(),
+    MarkdownWriter(),
     ChartsWriter(),
     EarlWriter(),
     DigestWriter(),

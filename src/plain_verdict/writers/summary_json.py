@@ -1,7 +1,6 @@
 """The verdict as JSON, for machines. Described in docs/summary.md; keys are added, never changed."""
 
 from collections.abc import Iterator
-from pathlib import Path
 
 import msgspec
 
@@ -169,6 +168,9 @@ class Summary(msgspec.Struct, frozen=True):
     charts: str | msgspec.UnsetType = msgspec.UNSET
     earl: str | msgspec.UnsetType = msgspec.UNSET
     digest: str | msgspec.UnsetType = msgspec.UNSET
+    junit: str | msgspec.UnsetType = msgspec.UNSET
+    markdown: str | msgspec.UnsetType = msgspec.UNSET
+    link: str | msgspec.UnsetType = msgspec.UNSET
 
 
 class SummaryWriter(msgspec.Struct, frozen=True):
@@ -178,7 +180,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
     """
 
     detail: bool = False
-    files: dict[str, Path] | None = None
+    files: dict[str, str] | None = None
 
     name = "summary"
     suffix = ".json"
@@ -226,9 +228,8 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             summary = msgspec.structs.replace(summary, run=run_summary(report.kept.build), history=history)
         if self.files is None:
             return summary
-        paths = {key: str(path) for key, path in self.files.items()}
         facts = {fact.key: fact.value for fact in report.info.facts}
-        return msgspec.structs.replace(summary, title=report.title, facts=facts, **paths)
+        return msgspec.structs.replace(summary, title=report.title, facts=facts, **self.files)
 
 
 def _files(run: Run, verdict: Verdict) -> Iterator[FileSummary]:

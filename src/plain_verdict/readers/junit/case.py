@@ -190,7 +190,10 @@ class CaseReader:
         if problems:
             return gravest(problem.outcome for problem in problems), "", tuple(problems)
         by_words = self._by_words(attributes)
-        # "failed" in an attribute is not taken back by an element that says skipped.
+        # "failed" in an attribute is not taken back by an element that says skipped; "undecided", which our own
+        # files say so, gets its reason there.
+        if skips and by_words[0] is Outcome.UNDECIDED and attributes.get("status") == "undecided":
+            return Outcome.UNDECIDED, self._skipped(skips)[1] or by_words[1], ()
         return self._skipped(skips) if skips and by_words[0] not in BAD else by_words
 
     def _other_attempt(self, element: "etree._Element", outcome: Outcome) -> Attempt:

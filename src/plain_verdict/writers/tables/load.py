@@ -6,7 +6,7 @@ from datetime import timedelta
 from plain_verdict.model import RequestNumbers
 from plain_verdict.report import Report
 from plain_verdict.writers.summary_load import ms_of
-from plain_verdict.writers.tables.interface import Column, Row, Table
+from plain_verdict.writers.tables.interface import Column, Holds, Row, Table
 
 _PER_CENTS = (50.0, 90.0, 95.0, 99.0, 99.9)
 
@@ -58,18 +58,18 @@ TABLES = (
         "Requests of load runs, and all together; times of answered ones",
         (
             Column("request", "its name"),
-            Column("count", "how many were sent"),
-            Column("failed", "how many of them failed"),
-            Column("least_ms", "the shortest time"),
-            Column("mean_ms", "the mean time"),
+            Column("count", "how many were sent", Holds.INTEGER),
+            Column("failed", "how many of them failed", Holds.INTEGER),
+            Column("least_ms", "the shortest time", Holds.NUMBER),
+            Column("mean_ms", "the mean time", Holds.NUMBER),
             *(
-                Column(f"p{one:g}_ms", f"within which {one:g} % were answered; empty: too few")
+                Column(f"p{one:g}_ms", f"within which {one:g} % were answered; empty: too few", Holds.NUMBER)
                 for one in _PER_CENTS
             ),
-            Column("p95_low_ms", "from where on chance puts the 95 %"),
-            Column("p95_high_ms", "up to where chance puts the 95 %"),
-            Column("longest_ms", "the longest time"),
-            Column("bytes", "how much came back"),
+            Column("p95_low_ms", "from where on chance puts the 95 %", Holds.NUMBER),
+            Column("p95_high_ms", "up to where chance puts the 95 %", Holds.NUMBER),
+            Column("longest_ms", "the longest time", Holds.NUMBER),
+            Column("bytes", "how much came back", Holds.INTEGER),
             Column("reported_in", "the summary that says so; empty: counted from samples"),
         ),
         _requests,
@@ -78,11 +78,14 @@ TABLES = (
         "load-series",
         "A load run in steps of five seconds",
         (
-            Column("from", "when the step begins"),
-            Column("requests", "how many were started"),
-            Column("failed", "how many of them failed"),
-            *(Column(f"p{one}_ms", f"{one} % were answered within it; empty: too few") for one in (50, 95, 99)),
-            Column("users", "the most at once"),
+            Column("from", "when the step begins", Holds.MOMENT),
+            Column("requests", "how many were started", Holds.INTEGER),
+            Column("failed", "how many of them failed", Holds.INTEGER),
+            *(
+                Column(f"p{one}_ms", f"{one} % were answered within it; empty: too few", Holds.NUMBER)
+                for one in (50, 95, 99)
+            ),
+            Column("users", "the most at once", Holds.INTEGER),
         ),
         _series,
     ),
@@ -92,11 +95,11 @@ TABLES = (
         (
             Column("metric", "its name"),
             Column("unit", "what it is counted in"),
-            Column("count", "how many values"),
-            Column("least", "the smallest"),
-            Column("mean", "the mean"),
-            Column("p95", "within which 95 % are; empty: too few"),
-            Column("longest", "the largest"),
+            Column("count", "how many values", Holds.INTEGER),
+            Column("least", "the smallest", Holds.NUMBER),
+            Column("mean", "the mean", Holds.NUMBER),
+            Column("p95", "within which 95 % are; empty: too few", Holds.NUMBER),
+            Column("longest", "the largest", Holds.NUMBER),
         ),
         _metrics,
     ),

@@ -1,0 +1,175 @@
+"""Writes everything that is wanted of a report: the page into its place, and what stands beside it."""
+
+import os
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from urllib.parse import quote
+
+import msgspec
+
+from plain_verdict.delivery.files import check_target, remove_files, write_bytes
+from plain_verdict.delivery.naming import Names, path_of, unknown_facts
+from plain_verdict.delivery.place import PlaceOptions, place_page
+from plain_verdict.inputs.progress import OnProgress, OnStep, no_progress
+from plain_verdict.model.marks import FIRST_PAGE
+from plain_verdict.report import Report
+from plain_verdict.request import STANDARD_OUTPUT, Request
+from plain_verdict.writers import OutputFile, Writer, writer_named
+from plain_verdict.writers.charts.writer import ChartsWriter
+from plain_verdict.writers.digest_json import DigestWriter
+from plain_verdict.writers.earl_json import EarlWriter
+from plain_verdict.writers.mail.envelope import Attachment
+from plain_verdict.writers.mail.writer import MailWriter
+
+_MAIL_GROWTH = 1.37
+"""How much larger a page is in a mail. Source: RFC 2045, section 6.8 (Base64), lines of 76 characters."""
+
+
+class Published(msgspec.Struct, frozen=True):
+    """What was written, as full paths: ``page`` is the file to open, ``others`` by their names among outputs.
+
+    ``link`` is where others open the page, or "". ``notes`` are for who asked for it.
+    """
+
+    page: Path
+    others: dict[str, Path] = {}
+    removed: tuple[Path, ...] = ()
+    link: str = ""
+    notes: tuple[str, ...] = ()
+
+    @property
+    def files(self) -> dict[str, str]:
+        """Return what was written, by what it is, and the link."""
+        paths = {"page": self.page, **self.others}
+        return {name: str(path) for name, path in paths.items()} | ({"link": self.link} if self.link else {})
+
+
+def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> Published:
+    """Write everything that is wanted of a report. Raises UsageError and WriteError."""
+    wanted = request.report
+    writer = writer_named(request.layout)
+    in_folder = not writer.suffix
+    facts = {fact.key: fact.value for fact in report.info.facts}
+    notes = [
+        f"nothing tells the fact “{fact}”, so {{fact:{fact}}} in --out is “unknown”."
+        for fact in unknown_facts(wanted.out, facts)
+    ]
+    names = Names(report.title, report.verdict.word.value.replace(" ", "-"), report.info.made, facts)
+    target = path_of(wanted.out, names, writer.suffix)
+    check_target(target, folder=in_folder, overwrite=wanted.overwrite)
+    options = PlaceOptions(wanted.overwrite, wanted.zip, wanted.latest, wanted.keep)
+    with on_step("Writing") as on_progress:
+        placed = place_page(target, _counted(writer.render(report), on_progress), options, folder=in_folder)
+    page = placed.page / FIRST_PAGE if in_folder else placed.page
+    others = {name: path for name, path in (("packed", placed.packed), ("latest", placed.latest)) if path}
+    link = _link_to(placed.page, wanted.link)
+    for name, write in _beside(report, request, page, placed.packed or placed.page, link):
+        with on_step(f"Writing {name}"):
+            path, said = write()
+        notes += said
+        if path:
+            others[name] = path
+    return Published(page, others, placed.removed, link, tuple(notes))
+
+
+def _link_to(page: Path, link: str) -> str:
+    """Return the address of a page; one that ends in a slash is that of its folder."""
+    return f"{link}{quote(page.name)}{'' if page.suffix else '/'}" if link.endswith("/") else link
+
+
+_Written = tuple[Path | None, tuple[str, ...]]
+
+
+def _beside(
+    report: Report, request: Request, page: Path, sent: Path, link: str
+) -> Iterator[tuple[str, Callable[[], _Written]]]:
+    """Yield what is written besides the page, by its name; ``sent`` goes with a mail."""
+    wanted = request.report
+    if request.mail.file:
+        yield "mail", lambda: (_publish_mail(report, request, sent), ())
+    if wanted.tables:
+        yield "tables", lambda: _publish_tables(report, request, page, link)
+    if wanted.charts:
+        yield "charts", lambda: (_publish_folder(report, wanted.charts, ChartsWriter())[0], ())
+    if wanted.earl:
+        yield "earl", lambda: (_publish_file(report, wanted.earl, EarlWriter()), ())
+    if wanted.digest:
+        yield "digest", lambda: (_publish_file(report, wanted.digest, DigestWriter()), ())
+    if wanted.junit:
+        from plain_verdict.writers.junit_xml import JUnitWriter  # lxml's writer, for runs that want it
+
+        yield "junit", lambda: (_publish_file(report, wanted.junit, JUnitWriter()), ())
+    if wanted.markdown and wanted.markdown != STANDARD_OUTPUT:
+        from plain_verdict.writers.markdown import MarkdownWriter  # as above
+
+        yield "markdown", lambda: (_publish_file(report, wanted.markdown, MarkdownWriter(link)), ())
+
+
+def _publish_tables(report: Report, request: Request, page: Path, link: str) -> _Written:
+    """Write the tables: a workbook, or a folder, from which those of an earlier run go."""
+    from plain_verdict.writers.tables.folder import TablesWriter, table_names  # for runs whose tables are wanted
+    from plain_verdict.writers.tables.package import PACKAGE, tables_listed
+    from plain_verdict.writers.tables.workbook import WorkbookWriter
+
+    wanted = request.report
+    path = Path(wanted.tables).absolute()
+    if path.suffix == WorkbookWriter.suffix:
+        workbook = WorkbookWriter(link or Path(os.path.relpath(page, path.parent)).as_posix())
+        return _publish_file(report, wanted.tables, workbook), workbook.notes
+    package = path / PACKAGE
+    before = tables_listed(package.read_bytes(), table_names()) if package.is_file() else frozenset()
+    tables = TablesWriter(wanted.tables_as)
+    made, names = _publish_folder(report, wanted.tables, tables)
+    remove_files(path, before - names)
+    return made, tables.notes
+
+
+def _publish_file(report: Report, file: str, writer: Writer) -> Path:
+    """Write an output of one file over what was there."""
+    path = Path(file).absolute()
+    for found in writer.render(report):
+        write_bytes(path, _bytes_of(found))
+    return path
+
+
+def _publish_folder(report: Report, folder: str, writer: Writer) -> tuple[Path | None, frozenset[str]]:
+    """Write an output of several files into a folder, over files of these names; None where there is none."""
+    path = Path(folder).absolute()
+    names = set()
+    for file in writer.render(report):
+        write_bytes(path / file.name, _bytes_of(file))
+        names.add(file.name)
+    return path if names else None, frozenset(names)
+
+
+def _bytes_of(file: OutputFile) -> bytes:
+    return file.content if isinstance(file.content, bytes) else "".join(file.content).encode("utf-8", "replace")
+
+
+def _counted(files: Iterator[OutputFile], on_progress: OnProgress) -> Iterator[OutputFile]:
+    """Yield the files, and tell how many pieces of them there were."""
+    done = 0
+
+    def pieces(content: Iterator[str]) -> Iterator[str]:
+        nonlocal done
+        for piece in content:
+            done += 1
+            on_progress(done)
+            yield piece
+
+    for file in files:
+        done += 1
+        on_progress(done)
+        yield file if isinstance(file.content, bytes) else OutputFile(file.name, pieces(file.content))
+
+
+def _publish_mail(report: Report, request: Request, page: Path) -> Path:
+    """Write the digest; the page goes with it where mail takes it."""
+    evidence = request.read.options.evidence
+    most_bytes = evidence.page_bytes if evidence else 0
+    fits = page.is_file() and page.stat().st_size * _MAIL_GROWTH < most_bytes
+    attachment = Attachment(page.name, page.read_bytes()) if fits else None
+    path = Path(request.mail.file).absolute()
+    for file in MailWriter(request.mail.sender, request.mail.to, attachment).render(report):
+        write_bytes(path, _bytes_of(file))
+    return path

@@ -1,0 +1,139 @@
+"""Writes the judged run as JUnit XML, for servers that draw trends of their own from it.
+
+There is no standard of the form; it keeps to the elements that all readers know: one ``testsuite`` a suite, the
+attempt that counts, no output. Read by this tool it gives the same numbers, waived failures aside.
+"""
+
+from collections import Counter
+from collections.abc import Iterator
+from datetime import datetime
+from io import BytesIO
+from typing import TYPE_CHECKING
+
+from lxml import etree
+
+from plain_verdict.model import BAD, Attempt, Check, Outcome, Verdict, Waived, in_order
+from plain_verdict.report import Report
+from plain_verdict.report.shown_check import describe_waiver
+from plain_verdict.report.suites import SuiteGroup, make_suites, sum_s
+from plain_verdict.text.cleaning import headline
+from plain_verdict.writers.interface import OutputFile
+
+if TYPE_CHECKING:
+    from lxml.etree import _IncrementalFileWriter
+
+_ELEMENTS = {Outcome.FAILED: "failure", Outcome.ERRORED: "error"}
+
+
+class JUnitWriter:
+    """Writes each check as a case with its last attempt; waived failures are skipped, with the reason."""
+
+    name = "junit"
+    suffix = ".xml"
+    about = "the judged run as JUnit XML, for servers that draw trends from it"
+    is_layout = False
+
+    def render(self, report: Report) -> Iterator[OutputFile]:
+        """Yield the file."""
+        target = BytesIO()
+        verdict = report.verdict
+        with etree.xmlfile(target, encoding="utf-8") as file:
+            file.write_declaration()
+            whole = {"name": report.title, **_counts(report.run.checks, verdict), **_when(report.started)}
+            with file.element("testsuites", _given(whole)):
+                for place, group in enumerate(make_suites(report.run, with_empty=False)):
+                    _write_suite(file, group, report, first=place == 0)
+        yield OutputFile("junit.xml", target.getvalue() + b"\n")
+
+
+def _write_suite(file: "_IncrementalFileWriter", group: SuiteGroup, report: Report, *, first: bool) -> None:
+    name = " › ".join(group.path) or report.title
+    starts = [in_order(check.last.started) for check in group.checks if check.last.started]
+    told = {"name": name, **_counts(group.checks, report.verdict), **_when(min(starts, default=None))}
+    file.write("\n")
+    with file.element("testsuite", _given(told)):
+        if first:
+            file.write(_properties(report))
+        names: Counter[str] = Counter()
+        for check in group.checks:
+            title = _title(check)
+            names[title] += 1
+            # Two cases of one name would be one case, retried, to many readers.
+            title = title if names[title] == 1 else f"{title} ({names[title]})"
+            file.write("\n", _case(check, name, title, report.verdict.waived.get(check.id)))
+
+
+def _properties(report: Report) -> "etree._Element":
+    """Return what is known of the run; with the first suite, as not every reader knows those of all."""
+    element = etree.Element("properties")
+    own = (("verdict", report.verdict.word.value), ("verdict sentence", report.verdict.sentence))
+    for key, value in (*own, *((fact.key, fact.value) for fact in report.info.facts)):
+        etree.SubElement(element, "property", name=key, value=value)
+    return element
+
+
+def _title(check: Check) -> str:
+    variant = ", ".join(fact.value for fact in check.variant)
+    return "".join((check.title, f" ({variant})" if variant else "", f" ({check.apart})" if check.apart else ""))
+
+
+def _case(check: Check, suite: str, title: str, waived: Waived | None) -> "etree._Element":
+    last = check.last
+    case = etree.Element("testcase", classname=suite, name=title)
+    if last.took_s is not None:
+        case.set("time", f"{last.took_s:.6f}".rstrip("0").rstrip("."))
+    if check.place:
+        case.set("file", check.place.file)
+        if check.place.line is not None:
+            case.set("line", str(check.place.line))
+    if last.outcome in BAD and waived is not None:
+        reason = f"{describe_waiver(waived)}: {waived.reason}"
+        etree.SubElement(case, "skipped", message=reason)
+    elif last.outcome in BAD:
+        _add_problem(case, last)
+    elif last.outcome is Outcome.UNDECIDED:
+        # No element says so; a reader that knows no such status must not take it for passed.
+        case.set("status", "undecided")
+        etree.SubElement(case, "skipped", message=last.reason or "nobody can tell how it ended")
+    elif last.outcome is Outcome.SKIPPED:
+        etree.SubElement(case, "skipped", {"message": last.reason} if last.reason else None)
+    return case
+
+
+def _add_problem(case: "etree._Element", last: Attempt) -> None:
+    """Add the one problem that decides; many readers know one a case."""
+    problem = next((one for one in last.problems if one.outcome is last.outcome), None)
+    element = etree.SubElement(case, _ELEMENTS[last.outcome])
+    if problem is None:
+        element.set("message", last.reason or "its file gives no reason")
+        return
+    element.set("message", headline(problem.message))
+    if problem.type:
+        element.set("type", problem.type)
+    pair = [
+        f"{word}: {value}" for word, value in (("expected", problem.expected), ("actual", problem.actual)) if value
+    ]
+    element.text = "\n".join(part for part in (problem.message, *pair, problem.place, problem.detail) if part)
+
+
+def _counts(checks: tuple[Check, ...], verdict: Verdict) -> dict[str, str]:
+    numbers = Counter(
+        Outcome.SKIPPED if check.outcome in BAD and check.id in verdict.waived else check.outcome
+        for check in checks
+    )
+    took = sum_s(checks)
+    return {
+        "tests": str(len(checks)),
+        "failures": str(numbers[Outcome.FAILED]),
+        "errors": str(numbers[Outcome.ERRORED]),
+        "skipped": str(numbers[Outcome.SKIPPED] + numbers[Outcome.UNDECIDED]),
+        "time": "" if took is None else f"{took:.3f}",
+    }
+
+
+def _when(moment: datetime | None) -> dict[str, str]:
+    return {"timestamp": moment.isoformat(timespec="seconds") if moment else ""}
+
+
+def _given(attributes: dict[str, str]) -> dict[str, str]:
+    return {key: value for key, value in attributes.items() if value}

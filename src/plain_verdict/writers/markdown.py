@@ -1,0 +1,164 @@
+"""Writes the digest for merge requests and job summaries: CommonMark with the tables that servers know."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from plain_verdict.model import Cause, Check, Outcome, State
+from plain_verdict.report import Report
+from plain_verdict.settings.limits import TOLD_NAME_CHARS
+from plain_verdict.text.cleaning import headline
+from plain_verdict.text.formatting import capital, format_day, format_duration, format_time_of_day, plural, shorten
+from plain_verdict.text.markdown import escape_markdown
+from plain_verdict.writers.interface import OutputFile
+
+_MOST_BYTES = 60_000
+_MOST_CAUSES, _CHECKS = 30, 8
+_CONDITIONS, _LISTED, _OPERATIONS = 40, 20, 10
+_FACTS = 30
+
+
+class MarkdownWriter(msgspec.Struct, frozen=True):
+    """Writes verdict, tally, kinds, conditions, causes and what changed, in at most 60 kB.
+
+    ``link`` is the address of the page, or "".
+    """
+
+    link: str = ""
+
+    name = "markdown"
+    suffix = ".md"
+    about = "the digest as Markdown, for merge requests and job summaries"
+    is_layout = False
+
+    def render(self, report: Report) -> Iterator[OutputFile]:
+        """Yield the digest, with as many causes as fit."""
+        yield OutputFile("verdict.md", self.render_text(report).encode("utf-8", "replace"))
+
+    def render_text(self, report: Report) -> str:
+        """Return the digest."""
+        most = _MOST_CAUSES
+        while True:
+            text = "\n".join(_lines(report, self.link, most)) + "\n"
+            if len(text.encode("utf-8", "replace")) <= _MOST_BYTES or most == 0:
+                return text
+            most //= 2
+
+
+def _lines(report: Report, link: str, most: int) -> Iterator[str]:
+    verdict = report.verdict
+    yield f"## {_said(verdict.sentence)}"
+    yield ""
+    who = report.info.brand.organisation
+    when = report.when or f"{format_day(report.info.made)}, {format_time_of_day(report.info.made)}"
+    yield f"**{_said(report.title)}**{f', {_said(who)}' if who else ''}. {_said(when)}."
+    if link:
+        yield ""
+        yield f"[The whole page](<{_address(link)}>)"
+    if verdict.all_remarks:
+        yield ""
+        yield from (f"- {_said(remark)}" for remark in verdict.all_remarks)
+    yield ""
+    yield from _tally(report)
+    broken = [one for one in verdict.conditions if one.state is not State.KEPT]
+    if broken:
+        yield from ("", "### Conditions", "", "| condition | state | met |", "|---|---|---|")
+        yield from (
+            f"| {_said(one.words)} | {one.state.value} | {_said(one.met)} |" for one in broken[:_CONDITIONS]
+        )
+        kept = len(verdict.conditions) - len(broken)
+        more = [f"{plural(len(broken) - _CONDITIONS, 'more')} not kept"] if len(broken) > _CONDITIONS else []
+        more += [f"{plural(kept, 'other')} kept"] if kept else []
+        yield from ("", f"{capital(', '.join(more))}.") if more else ()
+    yield from _causes(report, most)
+    yield from _changes(report, most)
+    yield from _operations(report)
+    if report.load:
+        yield from ("", "### Load", "", _said(report.load.lead))
+    if report.info.facts:
+        yield ""
+        yield "; ".join(f"{_said(fact.key)}: {_said(fact.value)}" for fact in report.info.facts[:_FACTS])
+
+
+def _tally(report: Report) -> Iterator[str]:
+    outcomes = [outcome for outcome in Outcome if report.tally.of(outcome)]
+    kinds = report.verdict.kinds
+    several = len(kinds) > 1
+    lead = "| kind | verdict | " if several else "| "
+    yield f"{lead}checks | {' | '.join(outcome.value for outcome in outcomes)} |"
+    yield f"|{'---|---|' if several else ''}{'---:|' * (len(outcomes) + 1)}"
+    for kind in kinds if several else ():
+        cells = " | ".join(f"{kind.tally.of(outcome):,}" for outcome in outcomes)
+        yield f"| {kind.kind.value} | {kind.word.value} | {kind.tally.total:,} | {cells} |"
+    cells = " | ".join(f"{report.tally.of(outcome):,}" for outcome in outcomes)
+    yield f"| {f'all | {report.verdict.word.value} | ' if several else ''}{report.tally.total:,} | {cells} |"
+
+
+def _causes(report: Report, most: int) -> Iterator[str]:
+    verdict = report.verdict
+    if not verdict.causes:
+        return
+    yield from ("", "### Why", "")
+    for cause in verdict.causes[:most]:
+        yield from _cause(report, cause)
+    if len(verdict.causes) > most:
+        yield from ("", f"And {plural(len(verdict.causes) - most, 'more cause')}.")
+
+
+def _cause(report: Report, cause: Cause) -> Iterator[str]:
+    told = [plural(len(cause.checks), "check"), report.verdict.aside_of(cause), report.past_of_cause(cause)]
+    yield f"- **{_cut(cause.name)}** ({', '.join(_said(part) for part in told if part)})"
+    about = " ".join(part for part in (cause.advice, f"Owner: {cause.owner}." if cause.owner else "") if part)
+    if about:
+        yield f"  {_cut(about)}"
+    for check in cause.checks[:_CHECKS]:
+        why = headline(check.last.problems[0].message) if check.last.problems else check.last.reason
+        yield f"  - {_name(check)}{f': {_cut(why)}' if why and why != cause.name else ''}"
+    if len(cause.checks) > _CHECKS:
+        yield f"  - and {len(cause.checks) - _CHECKS:,} more"
+
+
+def _changes(report: Report, most: int) -> Iterator[str]:
+    history = report.history
+    if history is None:
+        return
+    yield from ("", f"### Since {_said(history.against)}", "", _said(history.lead))
+    since = report.run.in_series.since if report.run.in_series else None
+    listed = since.new[: min(_LISTED, most)] if since else ()
+    if listed and since:
+        yield from ("", "New:", "")
+        yield from (f"- {_cut(one.name)}: {_said(one.before)}" for one in listed)
+        if len(since.new) > len(listed):
+            yield f"- and {len(since.new) - len(listed):,} more"
+
+
+def _operations(report: Report) -> Iterator[str]:
+    wrong = [row for row in report.operations if row[1].wrong or row[1].unanswered][:_OPERATIONS]
+    if wrong:
+        yield from (
+            "",
+            "### Calls that went wrong",
+            "",
+            "| operation | calls | wrong | longest |",
+            "|---|---:|---:|---:|",
+        )
+        for operation, numbers in wrong:
+            cells = (f"{numbers.calls:,}", f"{numbers.wrong:,}", format_duration(numbers.longest_s))
+            yield f"| {_cut(operation.name)} | {' | '.join(cells)} |"
+
+
+def _name(check: Check) -> str:
+    return _cut(" › ".join((*check.suite, check.title)))
+
+
+def _cut(text: str) -> str:
+    return _said(shorten(" ".join(text.split()), TOLD_NAME_CHARS))
+
+
+def _said(text: str) -> str:
+    return escape_markdown(text)
+
+
+def _address(link: str) -> str:
+    """Return an address that can end neither its brackets nor its line."""
+    return link.translate({ord(char): f"%{ord(char):02X}" for char in "<>\\ \n\r\t"})

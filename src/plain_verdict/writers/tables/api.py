@@ -1,0 +1,109 @@
+"""Tables of calls to an API: exchanges, and operations with their numbers."""
+
+from collections.abc import Iterator
+
+from plain_verdict.report import Report
+from plain_verdict.writers.summary_load import ms_of
+from plain_verdict.writers.tables.checks import WHERE, parts_of
+from plain_verdict.writers.tables.interface import Column, Holds, Row, Table, round_s
+
+
+def _exchanges(report: Report) -> Iterator[Row]:
+    calls = {id(call.exchange): call for call in report.run.api.calls}
+    for check in report.run.checks:
+        for number, path, part in parts_of(check):
+            for place, one in enumerate(part.exchanges, 1):
+                call = calls.get(id(one))
+                sent, back = one.request, one.response
+                yield (
+                    check.id,
+                    check.name,
+                    number,
+                    path or None,
+                    place,
+                    sent.method,
+                    sent.url,
+                    back.status if back else None,
+                    back.reason if back else one.no_answer,
+                    call.state.value if call else None,
+                    call.operation.name if call else None,
+                    call.documented_status if call else None,
+                    round_s(one.took_s),
+                    one.sent,
+                    sent.body.size_bytes if sent.body else None,
+                    back.body.size_bytes if back and back.body else None,
+                    back.body.media_type if back and back.body else None,
+                    one.address,
+                )
+
+
+def _operations(report: Report) -> Iterator[Row]:
+    for operation, numbers in report.operations:
+        times = (numbers.least_s, numbers.mean_s, numbers.p50_s, numbers.p95_s, numbers.p99_s, numbers.longest_s)
+        yield (
+            operation.method,
+            operation.path,
+            operation.host,
+            operation.title,
+            operation.documented,
+            numbers.calls,
+            numbers.wrong,
+            numbers.unanswered,
+            ", ".join(f"{number} x {status}" for status, number in numbers.statuses),
+            *map(ms_of, times),
+            numbers.received_bytes,
+        )
+    coverage = report.run.api.coverage
+    for one in coverage.not_called if coverage else ():
+        yield (one.method, one.path, one.host, one.title, True, 0, 0, 0, *[None] * 8)
+
+
+def _times() -> tuple[Column, ...]:
+    told = {"least": "the shortest time", "mean": "the mean time", "longest": "the longest time"}
+    told |= {f"p{one}": f"within which {one} % came back; empty: too few" for one in (50, 95, 99)}
+    order = ("least", "mean", "p50", "p95", "p99", "longest")
+    return tuple(Column(f"{name}_ms", told[name], Holds.NUMBER) for name in order)
+
+
+TABLES = (
+    Table(
+        "exchanges",
+        "Every request of a check and what came back",
+        (
+            *WHERE,
+            Column("number", "its place there", Holds.INTEGER),
+            Column("method", "of the request"),
+            Column("url", "of the request"),
+            Column("status", "of the answer; empty: none came", Holds.INTEGER),
+            Column("reason", "of the answer, or why none came"),
+            Column("state", "as expected or wrong; empty: it does not count"),
+            Column("operation", "the operation that it calls"),
+            Column("documented", "whether the API's document knows this answer", Holds.FLAG),
+            Column("took_s", "how long it took", Holds.NUMBER),
+            Column("sent", "when", Holds.MOMENT),
+            Column("request_bytes", "size of the body that was sent", Holds.INTEGER),
+            Column("response_bytes", "size of the body that came back", Holds.INTEGER),
+            Column("media_type", "of what came back"),
+            Column("address", "which answered"),
+        ),
+        _exchanges,
+    ),
+    Table(
+        "operations",
+        "Operations of the API with the calls that count; those that nobody called have none",
+        (
+            Column("method", "its method"),
+            Column("path", "its path, as a template"),
+            Column("host", "where the run has several"),
+            Column("title", "what the document calls it"),
+            Column("documented", "whether the document has it; empty: there is none", Holds.FLAG),
+            Column("calls", "how many", Holds.INTEGER),
+            Column("wrong", "how many came back otherwise than expected", Holds.INTEGER),
+            Column("unanswered", "to how many nothing came back", Holds.INTEGER),
+            Column("statuses", "how often each came"),
+            *_times(),
+            Column("bytes", "how much came back", Holds.INTEGER),
+        ),
+        _operations,
+    ),
+)

@@ -1,0 +1,163 @@
+"""Writes tables into a folder: CSV (RFC 4180) or Parquet files, and a list of them with their columns."""
+
+import csv
+from collections.abc import Iterable, Iterator, Sequence
+from datetime import datetime
+from io import BytesIO, StringIO
+from itertools import chain, islice
+from typing import TYPE_CHECKING
+
+from plain_verdict.errors import UsageError
+from plain_verdict.model import in_order
+from plain_verdict.report import Report
+from plain_verdict.settings.choices import TablesAs
+from plain_verdict.text.cells import RUN_BY_SPREADSHEETS
+from plain_verdict.text.formatting import plural
+from plain_verdict.writers.interface import OutputFile
+from plain_verdict.writers.tables.interface import Cell, Column, Filled, Holds, Row, Table, fill
+from plain_verdict.writers.tables.package import PACKAGE, TableFile, describe
+
+if TYPE_CHECKING:
+    import pyarrow
+
+_PIECE_ROWS = 5_000
+_PARQUET_ROWS = 50_000
+_BOM = "\ufeff"
+
+
+class TablesWriter:
+    """Writes a file for each table that has rows; cells of CSV that a spreadsheet would run are defused.
+
+    One that has rendered a report knows in ``notes`` what it did to the cells.
+    """
+
+    name = "tables"
+    suffix = ""
+    about = "tables as CSV or Parquet files"
+    is_layout = False
+
+    def __init__(self, how: TablesAs = TablesAs.CSV) -> None:
+        self._how = how
+        self._defused = 0
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """Return what was done to cells."""
+        if not self._defused:
+            return ()
+        cells = plural(self._defused, "cell of the tables begins", "cells of the tables begin")
+        return (f"{cells} like a formula and got an apostrophe; --tables-as csv-raw leaves them alone.",)
+
+    def check(self) -> None:
+        """Make sure that what writes the tables is installed. Raises UsageError."""
+        if self._how is TablesAs.PARQUET:
+            try:
+                import pyarrow.parquet  # noqa: F401  optional, and heavy
+            except ImportError as error:
+                hint = "pip install 'plain-verdict[tables]', or write CSV"
+                raise UsageError("--tables-as parquet needs a package that is missing", hint=hint) from error
+
+    def render(self, report: Report) -> Iterator[OutputFile]:
+        """Yield the files, the list of them last."""
+        written = []
+        for filled in filled_tables(report):
+            file = TableFile(filled.table.name, filled.table.about, filled.columns, self._how)
+            written.append(file)
+            content = _parquet(filled) if self._how is TablesAs.PARQUET else self._csv(filled)
+            yield OutputFile(file.path, content)
+        yield OutputFile(PACKAGE, describe(report.title, report.info.made, written))
+
+    def _csv(self, filled: Filled) -> Iterator[str]:
+        text = StringIO(newline="")
+        writer = csv.writer(text, lineterminator="\r\n")
+        writer.writerow([column.name for column in filled.columns])
+        yield _BOM if self._how is TablesAs.CSV_BOM else ""
+        rows = iter(filled.rows)
+        while several := list(islice(rows, _PIECE_ROWS)):
+            writer.writerows(self._written(several, filled.columns))
+            yield text.getvalue()
+            text.seek(0)
+            text.truncate()
+
+    def _written(self, rows: list[Row], columns: tuple[Column, ...]) -> Iterable[Sequence[Cell]]:
+        """Return rows as CSV has them: moments as ISO 8601, an apostrophe before what a spreadsheet would run.
+
+        Column by column: most have nothing to change, and that is quick to see.
+        """
+        return zip(
+            *(
+                self._cells(cells, column.holds)
+                for cells, column in zip(zip(*rows, strict=True), columns, strict=True)
+            ),
+            strict=True,
+        )
+
+    def _cells(self, cells: Sequence[Cell], holds: Holds) -> Sequence[Cell]:
+        if holds is Holds.TEXT and self._how is not TablesAs.CSV_RAW:
+            if RUN_BY_SPREADSHEETS.isdisjoint({cell[:1] for cell in cells if cell}):  # type: ignore[index]
+                return cells
+            risky = [str(cell)[:1] in RUN_BY_SPREADSHEETS for cell in cells]
+            self._defused += sum(risky)
+            return [f"'{cell}" if runs else cell for cell, runs in zip(cells, risky, strict=True)]
+        if holds is Holds.MOMENT:
+            return [cell.isoformat() if isinstance(cell, datetime) else None for cell in cells]
+        if holds is Holds.FLAG:
+            return [None if cell is None else ("no", "yes")[bool(cell)] for cell in cells]
+        return cells
+
+
+def filled_tables(report: Report) -> Iterator[Filled]:
+    """Yield the tables that have a row."""
+    from plain_verdict.writers.tables.list import TABLES  # for runs whose tables are wanted
+
+    for table in TABLES:
+        filled = fill(table, report)
+        rows = iter(filled.rows)
+        first = next(rows, None)
+        if first is not None:
+            yield Filled(table, filled.columns, chain((first,), rows))
+
+
+def table_names() -> frozenset[str]:
+    """Return the names of all tables."""
+    from plain_verdict.writers.tables.list import TABLES  # as above
+
+    return frozenset(table.name for table in TABLES)
+
+
+def _places(columns: Iterable[Column], holds: Holds) -> list[int]:
+    return [place for place, column in enumerate(columns) if column.holds is holds]
+
+
+def _parquet(filled: Filled) -> bytes:
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    types = {
+        Holds.TEXT: pa.string(),
+        Holds.INTEGER: pa.int64(),
+        Holds.NUMBER: pa.float64(),
+        Holds.MOMENT: pa.timestamp("us", tz="UTC"),
+        Holds.FLAG: pa.bool_(),
+    }
+    fields = [pa.field(one.name, types[one.holds], metadata={"about": one.about}) for one in filled.columns]
+    schema = pa.schema(fields)
+    target = BytesIO()
+    rows = iter(filled.rows)
+    with pq.ParquetWriter(target, schema) as writer:
+        while several := list(islice(rows, _PARQUET_ROWS)):
+            writer.write_table(_arrow(several, filled.columns, schema))
+    return target.getvalue()
+
+
+def _arrow(rows: list[Row], columns: tuple[Column, ...], schema: "pyarrow.Schema") -> "pyarrow.Table":
+    import pyarrow as pa
+
+    several = [list(cells) for cells in zip(*rows, strict=True)]
+    for place in _places(columns, Holds.MOMENT):
+        several[place] = [None if cell is None else in_order(cell) for cell in several[place]]
+    arrays = [pa.array(cells, field.type) for cells, field in zip(several, schema, strict=True)]
+    return pa.Table.from_arrays(arrays, schema=schema)
+
+
+__all__ = ["Table", "TablesWriter", "filled_tables", "table_names"]
