@@ -1,5 +1,7 @@
 """What the tests share: the built program run in a temporary folder, its page parsed, and a real browser."""
 
+import csv
+import io
 import json
 import os
 import shutil
@@ -14,7 +16,9 @@ from lxml import html
 from selenium import webdriver
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webdriver import WebDriver
+from selenium.webdriver.support.ui import WebDriverWait
 
 from nights import cluster, database, night, store  # noqa: F401  fixtures
 from plain_verdict import writers
@@ -104,6 +108,20 @@ def fold_after(monkeypatch: pytest.MonkeyPatch, checks: int, **more: bool) -> No
     page = PageWriter(checks, **more)
     others = tuple(page if writer.name == page.name else writer for writer in writers.WRITERS)
     monkeypatch.setattr(writers, "WRITERS", others)
+
+
+def take_along(browser: WebDriver, button: str) -> tuple[str, list[list[str]]]:
+    """Press a button that gives a table, and return the name of its file and its rows."""
+    browser.execute_script(
+        "window.taken = []; URL.createObjectURL = blob => { blob.text().then(text => taken.push(text)); return 'data:,'; };"
+        "HTMLAnchorElement.prototype.click = function () { taken.push(this.download); };"
+    )
+    browser.find_element(By.CSS_SELECTOR, button).click()
+    taken = WebDriverWait(browser, 5).until(
+        lambda driver: (found := driver.execute_script("return window.taken")) and len(found) == 2 and found
+    )
+    name, text = sorted(taken, key=len)
+    return name, list(csv.reader(io.StringIO(text)))
 
 
 def one_line(text: str) -> str:

@@ -9,7 +9,7 @@ import pyarrow.parquet as pq
 import pytest
 from selenium.webdriver.common.by import By
 
-from conftest import fold_after
+from conftest import fold_after, take_along
 from nights import write_build
 
 LETTERS = ["pppppp", "ppfppp", "rpfppp", "ppfprp", "fpppsp"]
@@ -83,19 +83,8 @@ def test_new_failures_are_a_filter_and_every_strip_is_told_in_words(nights, tmp_
 def test_the_table_can_be_taken_along(nights, tmp_path, browser):
     section_of(browser, tmp_path / "6.html")
     browser.execute_script("document.querySelector('.past-grid').open = true")
-    browser.execute_script(
-        "window.taken = []; URL.createObjectURL = blob => { blob.text().then(text => taken.push(text)); return 'data:,'; };"
-        "HTMLAnchorElement.prototype.click = function () { taken.push(this.download); };"
-    )
-    browser.find_element(By.CSS_SELECTOR, "button.take").click()
-    for _ in range(50):
-        taken = browser.execute_script("return window.taken")
-        if len(taken) == 2:
-            break
-        time.sleep(0.05)
-    name, text = sorted(taken, key=len)
+    name, rows = take_along(browser, "details button.take")
     assert name == "what-changed.csv"
-    rows = list(csv.reader(io.StringIO(text)))
     assert rows[0] == ["Check", "4201", "4202", "4204", "4205", "4206"]
     assert rows[1] == ["check 0 Desk › desk.Book", "passed", "passed", "passed on a retry", "passed", "failed"]
 

@@ -3,7 +3,9 @@
 import re
 
 _SPECIAL = re.compile(r"([\\`*_{}\[\]<>~&|$^#])|^([-+=]|\d{1,9}(?=[.)](?:\s|$)))")
-_ACTS = re.compile(r"""[@#!~%&$^](?=[\w"'\[])|:(?=//)|:(?=[\w+-]+:)|\b(?:www|gh|mailto|xmpp)(?=[.:-])|(?<=\w)@""", re.IGNORECASE)
+_ACTS = re.compile(
+    r"""[@#!~%&$^](?=[\w"'\[])|:(?=//)|:(?=[\w+-]+:)|\b(?:www|gh|mailto|xmpp)(?=[.:-])|(?<=\w)@""", re.IGNORECASE
+)
 _NOTHING = "\u200b"
 """A space of no width: it keeps servers from making links, references and mentions of what stands around it."""
 

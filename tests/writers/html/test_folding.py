@@ -12,7 +12,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
-from conftest import fold_after
+from conftest import fold_after, take_along
 
 SUITES, A_SUITE = 60, 70  # 4,200 checks, enough to be folded
 
@@ -292,3 +292,20 @@ def test_a_search_in_the_address_is_decoded(folded):
     browser = folded(fragment="#find=sailing%203999%20%26")
     wait(browser, "document.querySelector('.state').textContent.startsWith('1 of')")
     assert rows(browser) == ["Sailing 3999 & <b>"]
+
+
+@pytest.mark.parametrize("fold", [50, 10**6], ids=["folded", "plain"])
+def test_the_rows_that_are_shown_are_taken_along(fold, page, tool, browser, monkeypatch):
+    fold_after(monkeypatch, fold)
+    browser.get("about:blank")
+    browser.get(page(results(), "--json").as_uri() + "#order=slowest&show=failed,skipped")
+    WebDriverWait(browser, 10).until(lambda driver: driver.find_element(By.CSS_SELECTOR, ".tools .state").text)
+    name, rows = take_along(browser, ".tools .take")
+    checks = json.loads(tool("inspect", "r.xml", "--json", "--detail").out)["checks"]
+    wanted = [one for one in checks if one["outcome"] in ("failed", "skipped")]
+    wanted.sort(key=lambda one: -one["took_s"])
+    assert (name, rows[0][:4]) == ("checks.csv", ["check_id", "kind", "suite", "check"])
+    assert [(row[0], row[2], row[3], row[4]) for row in rows[1:]] == [
+        (one["id"], one["suite"][0], one["name"], one["outcome"]) for one in wanted
+    ]
+    assert all(row[7].startswith(("the fare service", "a ferry lost")) for row in rows[1:] if row[4] == "failed")

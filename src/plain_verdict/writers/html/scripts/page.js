@@ -299,6 +299,26 @@ ${more.toLowerCase()}`;
     }
     return { texts, suiteTexts };
   }
+  function rowsOf(numbers) {
+    const { columns } = folded;
+    const head = ["check_id", "kind", "suite", "check", "outcome", "took_s", "new", "message"];
+    const rows = numbers.map((check) => {
+      const node = checks.node[check];
+      const seconds = checks.seconds[check];
+      return [
+        checks.id[check],
+        checks.ofKind[check] || "functional",
+        suites[checks.suite[check]].name,
+        node ? lineIn(node, ".name > bdi, .name > .param") : folded.names[check],
+        checks.outcome[check],
+        seconds > 0 ? String(seconds) : "",
+        checks.fresh.has(check) ? "yes" : "no",
+        node ? lineIn(node, ".problem > bdi:first-child") : (columns?.more[check] ?? "").split("\n", 1)[0]
+      ];
+    });
+    return [head, ...rows];
+  }
+  var lineIn = (node, selector) => findAll(node, selector).map((part) => part.textContent).join(" ").replace(/\s+/g, " ").trim();
   function lowerNames() {
     if (folded.columns) return searchTexts().texts.map((text) => text.split("\n", 1)[0]);
     return checks.node.map((node) => node ? need(node, ".name").textContent?.toLowerCase() ?? "" : "");
@@ -417,6 +437,37 @@ ${more.toLowerCase()}`;
   function focusWayBack() {
     const large = largePicture();
     if (large) find(large, ".close")?.focus();
+  }
+
+  // src/plain_verdict/writers/html/scripts/modules/take.js
+  var RUNS = /^[=+\-@\t\r]/;
+  function cell(text) {
+    const plain = RUNS.test(text) ? `'${text}` : text;
+    return /[",\r\n]/.test(plain) ? `"${plain.replaceAll('"', '""')}"` : plain;
+  }
+  var csvOf = (rows) => rows.map((row) => `${row.map(cell).join(",")}\r
+`).join("");
+  var textIn = (node) => (node.textContent ?? "").replace(/\s+/g, " ").trim();
+  function giveRows(rows, name) {
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(new Blob([csvOf(rows)], { type: "text/csv" }));
+    link.download = name;
+    link.click();
+    setTimeout(() => URL.revokeObjectURL(link.href));
+  }
+  function startTaking() {
+    for (const button of findAll(document, "details button.take")) {
+      const table = need(
+        /** @type {HTMLElement} */
+        button.closest("details"),
+        "table"
+      );
+      button.hidden = false;
+      button.addEventListener("click", () => {
+        const rows = findAll(table, "tr").map((row) => findAll(row, "th, td").map(textIn));
+        giveRows(rows, table.dataset.file ?? "table.csv");
+      });
+    }
   }
 
   // src/plain_verdict/writers/html/scripts/modules/virtual-list.js
@@ -644,7 +695,8 @@ ${more.toLowerCase()}`;
       find(this.tools, "select[name=kind]");
       this.state = need(this.tools, ".state");
       this.buttons = /** @type {HTMLButtonElement[]} */
-      findAll(this.tools, "button");
+      findAll(this.tools, "button[value]");
+      this.take = need(this.tools, ".take");
       this.groups = /** @type {HTMLDetailsElement[]} */
       findAll(every, ".group");
       this.flat = need(every, ".flat");
@@ -682,6 +734,7 @@ ${more.toLowerCase()}`;
           if (fold.open) this.unfold(suite);
         });
       }
+      this.take.addEventListener("click", () => giveRows(rowsOf(this.numbers()), "checks.csv"));
       this.tools.hidden = false;
     }
     change() {
@@ -840,15 +893,19 @@ ${more.toLowerCase()}`;
       (find(node, "summary") ?? node).focus({ preventScroll: true });
       if (this.every.matches(".many")) requestAnimationFrame(() => requestAnimationFrame(show));
     }
+    /** Returns the numbers of the checks that are shown, in their order. */
+    numbers() {
+      if (this.order.value !== "suite" && this.flatList) return this.flatList.numbers;
+      const { shown } = this;
+      const all = Array.from(checks.outcome, (_, check) => check);
+      return shown ? all.filter((check) => shown[check]) : all;
+    }
     /**
      * Goes to the next failure that is shown, or to the one before.
      * @param {number} by
      */
     step(by) {
-      const all = this.order.value !== "suite" && this.flatList ? this.flatList.numbers : null;
-      const { shown } = this;
-      const numbers = all ?? Array.from(checks.outcome, (_, check) => check);
-      const failures = numbers.filter((check) => isFailure(check) && (!shown || shown[check]));
+      const failures = this.numbers().filter(isFailure);
       if (!failures.length) return;
       const at = failures.indexOf(this.current);
       const first = by > 0 ? 0 : failures.length - 1;
@@ -859,34 +916,6 @@ ${more.toLowerCase()}`;
     }
   };
   var filters = list && find(list, ".tools") ? new Filters(list) : null;
-
-  // src/plain_verdict/writers/html/scripts/modules/take.js
-  var RUNS = /^[=+\-@\t\r]/;
-  function cell(text) {
-    const plain = RUNS.test(text) ? `'${text}` : text;
-    return /[",\r\n]/.test(plain) ? `"${plain.replaceAll('"', '""')}"` : plain;
-  }
-  var csvOf = (rows) => rows.map((row) => `${row.map(cell).join(",")}\r
-`).join("");
-  var textIn = (node) => (node.textContent ?? "").replace(/\s+/g, " ").trim();
-  function startTaking() {
-    for (const button of findAll(document, "button.take")) {
-      const table = need(
-        /** @type {HTMLElement} */
-        button.closest("details"),
-        "table"
-      );
-      button.hidden = false;
-      button.addEventListener("click", () => {
-        const rows = findAll(table, "tr").map((row) => findAll(row, "th, td").map(textIn));
-        const link = document.createElement("a");
-        link.href = URL.createObjectURL(new Blob([csvOf(rows)], { type: "text/csv" }));
-        link.download = table.dataset.file ?? "table.csv";
-        link.click();
-        setTimeout(() => URL.revokeObjectURL(link.href));
-      });
-    }
-  }
 
   // src/plain_verdict/writers/html/scripts/modules/main.js
   var STORED = "plain-verdict-keys";

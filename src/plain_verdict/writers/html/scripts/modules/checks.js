@@ -247,6 +247,41 @@ export function searchTexts() {
   return { texts, suiteTexts };
 }
 
+/**
+ * Returns checks as rows of a table, its heading first.
+ * @param {number[]} numbers
+ */
+export function rowsOf(numbers) {
+  const { columns } = folded;
+  const head = ["check_id", "kind", "suite", "check", "outcome", "took_s", "new", "message"];
+  const rows = numbers.map((check) => {
+    const node = checks.node[check];
+    const seconds = checks.seconds[check];
+    return [
+      checks.id[check],
+      checks.ofKind[check] || "functional",
+      suites[checks.suite[check]].name,
+      node ? lineIn(node, ".name > bdi, .name > .param") : folded.names[check],
+      checks.outcome[check],
+      seconds > 0 ? String(seconds) : "",
+      checks.fresh.has(check) ? "yes" : "no",
+      node ? lineIn(node, ".problem > bdi:first-child") : (columns?.more[check] ?? "").split("\n", 1)[0],
+    ];
+  });
+  return [head, ...rows];
+}
+
+/**
+ * @param {HTMLElement} node
+ * @param {string} selector
+ */
+const lineIn = (node, selector) =>
+  findAll(node, selector)
+    .map((part) => part.textContent)
+    .join(" ")
+    .replace(/\s+/g, " ")
+    .trim();
+
 function lowerNames() {
   if (folded.columns) return searchTexts().texts.map((text) => text.split("\n", 1)[0]);
   return checks.node.map((node) => (node ? (need(node, ".name").textContent?.toLowerCase() ?? "") : ""));

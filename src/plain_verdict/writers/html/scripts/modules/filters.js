@@ -1,9 +1,10 @@
 // Search, outcomes and order: what of the checks is shown, and how one is found and opened.
-import { checks, isFailure, list, ordered, searchTexts, suites } from "./checks.js";
+import { checks, isFailure, list, ordered, rowsOf, searchTexts, suites } from "./checks.js";
 import { find, findAll, inWords, isDetails, need } from "./dom.js";
 import { readView, writeView } from "./fragment.js";
 import { showPictures } from "./pictures.js";
 import { keepMatches, wordsOf } from "./search.js";
+import { giveRows } from "./take.js";
 import { allowSomeAtOnce, VirtualList } from "./virtual-list.js";
 
 /** @typedef {import("./checks.js").Suite} Suite */
@@ -22,7 +23,8 @@ export class Filters {
     this.order = /** @type {HTMLSelectElement} */ (need(this.tools, "select[name=order]"));
     this.kind = /** @type {HTMLSelectElement | null} */ (find(this.tools, "select[name=kind]"));
     this.state = need(this.tools, ".state");
-    this.buttons = /** @type {HTMLButtonElement[]} */ (findAll(this.tools, "button"));
+    this.buttons = /** @type {HTMLButtonElement[]} */ (findAll(this.tools, "button[value]"));
+    this.take = need(this.tools, ".take");
     this.groups = /** @type {HTMLDetailsElement[]} */ (findAll(every, ".group"));
     this.flat = need(every, ".flat");
     /** @type {VirtualList | null} */
@@ -65,6 +67,7 @@ export class Filters {
         if (fold.open) this.unfold(suite);
       });
     }
+    this.take.addEventListener("click", () => giveRows(rowsOf(this.numbers()), "checks.csv"));
     this.tools.hidden = false;
   }
 
@@ -237,15 +240,20 @@ export class Filters {
     if (this.every.matches(".many")) requestAnimationFrame(() => requestAnimationFrame(show));
   }
 
+  /** Returns the numbers of the checks that are shown, in their order. */
+  numbers() {
+    if (this.order.value !== "suite" && this.flatList) return this.flatList.numbers;
+    const { shown } = this;
+    const all = Array.from(checks.outcome, (_, check) => check);
+    return shown ? all.filter((check) => shown[check]) : all;
+  }
+
   /**
    * Goes to the next failure that is shown, or to the one before.
    * @param {number} by
    */
   step(by) {
-    const all = this.order.value !== "suite" && this.flatList ? this.flatList.numbers : null;
-    const { shown } = this;
-    const numbers = all ?? Array.from(checks.outcome, (_, check) => check);
-    const failures = numbers.filter((check) => isFailure(check) && (!shown || shown[check]));
+    const failures = this.numbers().filter(isFailure);
     if (!failures.length) return;
     const at = failures.indexOf(this.current);
     const first = by > 0 ? 0 : failures.length - 1;

@@ -18,18 +18,27 @@ export const csvOf = (rows) => rows.map((row) => `${row.map(cell).join(",")}\r\n
 /** @param {Element} node */
 const textIn = (node) => (node.textContent ?? "").replace(/\s+/g, " ").trim();
 
+/**
+ * Gives the reader rows as a file.
+ * @param {string[][]} rows
+ * @param {string} name
+ */
+export function giveRows(rows, name) {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(new Blob([csvOf(rows)], { type: "text/csv" }));
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href));
+}
+
 /** Lets each table that says so be taken along. */
 export function startTaking() {
-  for (const button of findAll(document, "button.take")) {
+  for (const button of findAll(document, "details button.take")) {
     const table = need(/** @type {HTMLElement} */ (button.closest("details")), "table");
     button.hidden = false;
     button.addEventListener("click", () => {
       const rows = findAll(table, "tr").map((row) => findAll(row, "th, td").map(textIn));
-      const link = document.createElement("a");
-      link.href = URL.createObjectURL(new Blob([csvOf(rows)], { type: "text/csv" }));
-      link.download = table.dataset.file ?? "table.csv";
-      link.click();
-      setTimeout(() => URL.revokeObjectURL(link.href));
+      giveRows(rows, table.dataset.file ?? "table.csv");
     });
   }
 }
