@@ -41,9 +41,11 @@ LEVELS = {
     "writers": 6,
     "delivery": 6,
     "request": 7,
+    "sending": 2,
     "publishing": 8,
+    "telling": 9,
     "pipeline": 8,
-    "cli": 9,
+    "cli": 10,
 }
 
 

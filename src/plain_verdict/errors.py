@@ -5,7 +5,8 @@ PlainVerdictError
 ├── ReadError         a result file can't be read
 │   └── UnknownFormat it is not one of the formats that the readers know
 ├── WriteError        the page can't be written
-└── HistoryError      earlier runs can't be read or kept
+├── HistoryError      earlier runs can't be read or kept
+└── DeliveryError     the report did not get where it was sent
 """
 
 
@@ -41,3 +42,7 @@ class WriteError(PlainVerdictError):
 
 class HistoryError(PlainVerdictError):
     """Earlier runs can't be read, or this one can't be kept."""
+
+
+class DeliveryError(PlainVerdictError):
+    """The report did not get where it was sent; the page itself is written."""

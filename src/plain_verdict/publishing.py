@@ -14,6 +14,7 @@ from plain_verdict.inputs.progress import OnProgress, OnStep, no_progress
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.report import Report
 from plain_verdict.request import STANDARD_OUTPUT, Request
+from plain_verdict.settings.limits import read_size
 from plain_verdict.writers import OutputFile, Writer, writer_named
 from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.digest_json import DigestWriter
@@ -86,7 +87,9 @@ def _beside(
     """Yield what is written besides the page, by its name; ``sent`` goes with a mail."""
     wanted = request.report
     if request.mail.file:
-        yield "mail", lambda: (_publish_mail(report, request, sent), ())
+        mail = request.mail
+        writer = MailWriter(mail.sender, mail.to, attachment_of(sent, request), mail.cc, link)
+        yield "mail", lambda: (_publish_file(report, mail.file, writer), ())
     if wanted.tables:
         yield "tables", lambda: _publish_tables(report, request, page, link)
     if wanted.charts:
@@ -163,13 +166,8 @@ def _counted(files: Iterator[OutputFile], on_progress: OnProgress) -> Iterator[O
         yield file if isinstance(file.content, bytes) else OutputFile(file.name, pieces(file.content))
 
 
-def _publish_mail(report: Report, request: Request, page: Path) -> Path:
-    """Write the digest; the page goes with it where mail takes it."""
-    evidence = request.read.options.evidence
-    most_bytes = evidence.page_bytes if evidence else 0
+def attachment_of(page: Path, request: Request) -> Attachment | None:
+    """Return the page or zip file where a mail takes it."""
+    most_bytes = read_size(request.mail.attach_up_to)
     fits = page.is_file() and page.stat().st_size * _MAIL_GROWTH < most_bytes
-    attachment = Attachment(page.name, page.read_bytes()) if fits else None
-    path = Path(request.mail.file).absolute()
-    for file in MailWriter(request.mail.sender, request.mail.to, attachment).render(report):
-        write_bytes(path, _bytes_of(file))
-    return path
+    return Attachment(page.name, page.read_bytes()) if fits else None

@@ -92,7 +92,8 @@ exit codes:
   2  wrong usage or settings, or what was asked for could not be written
   3  nothing could be read; no page is written
   4  part of the input could not be read and --strict was given (with --enforce, 1 comes first)
-  5  the page was written, but history.must is set and earlier runs could not be read or this one not be kept
+  5  the page was written, but did not get everywhere: mail, a notice or a place failed, or history.must is set
+     and earlier runs could not be read or this one not be kept
   70  a bug of this program
   130  it was interrupted or stopped
 """

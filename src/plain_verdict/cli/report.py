@@ -17,7 +17,7 @@ from plain_verdict.cli.options import (
     overrides_of,
 )
 from plain_verdict.cli.show import show_summary, show_trouble, show_verdict
-from plain_verdict.cli.terminal import Progress, show, show_labelled
+from plain_verdict.cli.terminal import Progress, show, show_error, show_labelled
 from plain_verdict.errors import UsageError
 from plain_verdict.model import Run, Verdict, VerdictWord
 from plain_verdict.pipeline import keep_in_history, make_report, read_and_judge
@@ -26,6 +26,7 @@ from plain_verdict.report import PageInfo, Report
 from plain_verdict.request import STANDARD_OUTPUT, make_request
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, TablesAs, Theme
 from plain_verdict.settings.schema import ReportTable
+from plain_verdict.telling import tell
 from plain_verdict.writers import layout_names
 from plain_verdict.writers.markdown import MarkdownWriter
 from plain_verdict.writers.summary_json import SummaryWriter
@@ -78,6 +79,7 @@ def _add_where(group: Options) -> None:
     )
     group.add_argument("--zip", action=SWITCH, help="write a folder, and the same packed as a zip file")
     group.add_argument("--mail", metavar="FILE", help="also write the verdict as a mail message (.eml)")
+    group.add_argument("--send", action=SWITCH, help="send that message as [mail] says (docs/publishing.md)")
     group.add_argument(
         "--tables", metavar="PLACE", help="also write tables: a folder, or a workbook (.xlsx) (docs/tables.md)"
     )
@@ -156,6 +158,9 @@ def run(options: argparse.Namespace) -> int:
     published = publish(report, request, Progress)
     history = request.read.history
     lost = keep_in_history(report, history, published.page)
+    failed = tell(report, request, published, Progress)
+    for error in failed:
+        show_error(error)
     for note in (*published.notes, *lost):
         show_labelled("note", note)
     if options.json:
@@ -169,7 +174,7 @@ def run(options: argparse.Namespace) -> int:
         open_page(published.page)
     code = exit_code(run, verdict, request.report)
     in_the_way = lost or (run.in_series and run.in_series.trouble)
-    return NOT_PASSED_ON if history.must and in_the_way and code == DONE else code
+    return NOT_PASSED_ON if code == DONE and (failed or (history.must and in_the_way)) else code
 
 
 def _show_published(published: Published, took_s: float) -> None:

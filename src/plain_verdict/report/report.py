@@ -106,6 +106,14 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     def _changed(self) -> dict[str, str]:
         return changed_checks(self.run.in_series) if self.run.in_series else {}
 
+    @property
+    def changed(self) -> bool:
+        """Return whether the verdict is another than before, or failures are new or mended; or none was before."""
+        since = self._since
+        if since is None:
+            return True
+        return bool(since.new or since.mended or since.against.verdict is not self.verdict.word)
+
     @cached_property
     def new(self) -> frozenset[str]:
         """Return the ids of failures that are new since an earlier run."""

@@ -25,6 +25,7 @@ from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.model import Fact, Kind
 from plain_verdict.request.checks import check_settings, check_shape, read_leave_out, read_step, read_trifle
 from plain_verdict.request.overrides import Overrides
+from plain_verdict.request.recipients import make_recipients, make_sending
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, TablesAs, Theme
 from plain_verdict.settings.limits import read_size
@@ -46,8 +47,10 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
     request = Request(
         read=_read_request(overrides, settings, environment, now),
         report=_report(overrides, settings.file),
-        mail=_with_given(settings.file.mail, {"file": overrides.mail}),
+        mail=(mail := _with_given(settings.file.mail, {"file": overrides.mail, "send": overrides.send})),
         brand=_brand(overrides, settings.file),
+        sending=make_sending(mail, environment),
+        recipients=make_recipients(settings.file.notify, environment),
     )
     _check(request)
     read = _looking_beside(request.read, request.report, overrides.look_beside, settings.file)
@@ -239,6 +242,23 @@ def _check(request: Request) -> None:
         raise UsageError("--expect-files is no number of files", hint="write --expect-files 4")
     if report.zip and report.out.endswith((".html", ".htm")):
         raise UsageError("--zip packs a folder, and --out names a file", path=report.out, hint="name a folder")
+    _check_others(request)
+    suffix = writer_named(request.layout).suffix
+    # What only the results tell may be in the folder's name as well; that folder is made later.
+    nobody = Names("title", "verdict", request.read.made, {})
+    check_target(
+        path_of(report.out, nobody, suffix),
+        folder=not suffix,
+        overwrite=report.overwrite,
+        make_folder="{" not in os.path.dirname(report.out),  # noqa: PTH120  text, not a path yet
+    )
+
+
+def _check_others(request: Request) -> None:
+    """Make sure that what stands beside the page can be written."""
+    report = request.report
+    if request.mail.file or request.sending:
+        _check_addresses(request)
     if request.mail.file:
         _check_mail(request)
     if report.tables:
@@ -252,15 +272,6 @@ def _check(request: Request) -> None:
             _check_file(file)
     if report.link and not report.link.startswith(("https://", "http://")):
         raise UsageError("--link is no address", path=report.link, hint="begin it with https://")
-    suffix = writer_named(request.layout).suffix
-    # What only the results tell may be in the folder's name as well; that folder is made later.
-    nobody = Names("title", "verdict", request.read.made, {})
-    check_target(
-        path_of(report.out, nobody, suffix),
-        folder=not suffix,
-        overwrite=report.overwrite,
-        make_folder="{" not in os.path.dirname(report.out),  # noqa: PTH120  text, not a path yet
-    )
 
 
 def _check_tables(report: ReportTable) -> None:
@@ -282,8 +293,15 @@ def _check_file(file: str) -> None:
     check_folder(Path(file).absolute().parent)
 
 
+def _check_addresses(request: Request) -> None:
+    read_size(request.mail.attach_up_to)
+    sender = request.mail.sender or request.brand.mail_address
+    if request.sending and not sender:
+        raise UsageError("the mail is from nobody", where="mail.from", hint='write from = "checks@host.example"')
+    MailWriter(sender, request.mail.to, cc=request.mail.cc).check()
+
+
 def _check_mail(request: Request) -> None:
-    MailWriter(request.mail.sender or request.brand.mail_address, request.mail.to).check()
     file = request.mail.file
     if not file.endswith(MailWriter.suffix):
         raise UsageError("is no name for a mail message", path=file, hint="end it in .eml")

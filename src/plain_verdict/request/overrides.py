@@ -29,6 +29,7 @@ class Overrides(msgspec.Struct, frozen=True):
     layout: str | None = None
     zip: bool | None = None
     mail: str | None = None
+    send: bool | None = None
     tables: str | None = None
     tables_as: str | None = None
     junit: str | None = None

@@ -15,6 +15,7 @@ from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.model import Fact, Kind
 from plain_verdict.readers.samples.options import SamplesOptions
+from plain_verdict.request.recipients import Recipient, Sending
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.rules import ConditionRule, Rules
 from plain_verdict.settings.schema import MailTable, ReportTable
@@ -81,12 +82,17 @@ class ReadRequest(msgspec.Struct, frozen=True):
 
 
 class Request(msgspec.Struct, frozen=True):
-    """What to read, and the page to make of it: ``report`` and ``mail`` as in the settings, the rest ready."""
+    """What to read, and the page to make of it: ``report`` and ``mail`` as in the settings, the rest ready.
+
+    ``sending`` is None where no mail is sent; ``recipients`` are web services that are told.
+    """
 
     read: ReadRequest
     report: ReportTable
     mail: MailTable
     brand: Brand
+    sending: Sending | None = None
+    recipients: tuple[Recipient, ...] = ()
 
     @property
     def layout(self) -> str:

@@ -33,3 +33,11 @@ class TablesAs(StrEnum):
     CSV_BOM = "csv-bom"
     CSV_RAW = "csv-raw"
     PARQUET = "parquet"
+
+
+class When(StrEnum):
+    """When somebody is told of a run."""
+
+    ALWAYS = "always"
+    NOT_FIT = "not fit"
+    CHANGED = "changed"

@@ -15,7 +15,7 @@ from plain_verdict.settings.shapes import Shape, ShapeFile
 NAME = "plain-verdict.toml"
 
 
-_WRITTEN = ("out", "tables", "charts", "earl", "digest")
+_WRITTEN = ("out", "tables", "charts", "earl", "digest", "junit", "markdown")
 RENAMED = {("masking", "leave"): "ignore", ("evidence", "places"): "look_in"}
 """Keys that had another name; the old one is still read, with a note, until the next version."""
 
@@ -117,7 +117,7 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
 
     def seen(path: str) -> str:
         # Joined as text: a slash at the end means a folder, and Path would lose it.
-        return path if not path or Path(path).is_absolute() or folder == Path() else f"{folder}/{path}"
+        return path if path in ("", "-") or Path(path).is_absolute() or folder == Path() else f"{folder}/{path}"
 
     replace, report, brand = msgspec.structs.replace, settings.report, settings.brand
     paths = {key: seen(getattr(brand, key)) for key in ("logo", "logo_dark", "stylesheet")}
@@ -125,6 +125,7 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
         settings,
         report=replace(report, **{key: seen(getattr(report, key)) for key in _WRITTEN}),
         mail=replace(settings.mail, file=seen(settings.mail.file)),
+        notify=tuple(replace(one, template=seen(one.template)) for one in settings.notify),
         brand=replace(brand, **paths),
         evidence=replace(settings.evidence, look_in=tuple(map(seen, settings.evidence.look_in))),
         input=replace(

@@ -10,7 +10,7 @@ from msgspec import Meta
 
 from plain_verdict.model import Severity
 from plain_verdict.model.facts import VARIANT_FACTS
-from plain_verdict.settings.choices import ChecksShown, EvidenceOf, TablesAs, Theme
+from plain_verdict.settings.choices import ChecksShown, EvidenceOf, TablesAs, Theme, When
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, WaiverRule
 from plain_verdict.settings.shapes import Shape
 
@@ -84,6 +84,33 @@ class MailTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename=
     file: Annotated[str, Meta(description="where to write it; its name ends in `.eml`")] = ""
     sender: Annotated[str, Meta(description="its From line; else the brand's contact")] = ""
     to: Annotated[tuple[str, ...], Meta(description="its To line")] = ()
+    cc: Annotated[tuple[str, ...], Meta(description="its Cc line")] = ()
+    server: Annotated[
+        str,
+        Meta(
+            description="who sends it: `smtp://host:587` (STARTTLS), `smtps://host:465` (TLS), "
+            "or `smtp+plain://host:25` in a network of your own"
+        ),
+    ] = ""
+    send: Annotated[bool, Meta(description="send it through that server")] = False
+    when: Annotated[
+        When, Meta(description="when it is sent; `changed`: another verdict than before, or failures new or mended")
+    ] = When.ALWAYS
+    user_variable: Annotated[str, Meta(description="the environment variable that holds the user's name")] = ""
+    password_variable: Annotated[str, Meta(description="the environment variable that holds the password")] = ""
+    attach_up_to: Annotated[
+        str, Meta(description="how large the page may be to go with it; a larger one is linked to")
+    ] = "15MB"
+
+
+class NotifyTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[[notify]]``: a web service that is told of the run by an HTTP POST."""
+
+    url_variable: Annotated[str, Meta(description="the environment variable that holds the service's address")]
+    template: Annotated[
+        str, Meta(description="a template of your own, `.json`, `.xml` or `.txt`; else a small JSON is posted")
+    ] = ""
+    when: Annotated[When, Meta(description="when it is told, as for mail")] = When.ALWAYS
 
 
 class MaskingTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -227,6 +254,7 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         dict[str, str], Meta(description="a fact's key and the environment variable that holds its value")
     ] = {}
     mail: MailTable = MailTable()
+    notify: tuple[NotifyTable, ...] = ()
     masking: MaskingTable = MaskingTable()
     evidence: EvidenceTable = EvidenceTable()
     input: InputTable = InputTable()

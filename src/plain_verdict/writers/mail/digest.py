@@ -1,6 +1,7 @@
 """The digest for mail: verdict, tally and causes as HTML of tables with inline styles, and as plain text."""
 
 from collections.abc import Iterator
+from textwrap import fill
 
 import msgspec
 
@@ -28,7 +29,8 @@ from plain_verdict.text.formatting import (
 )
 from plain_verdict.writers.html.environment import make_environment
 
-_CHECKS, _OPERATIONS, _REQUESTS = 10, 8, 12
+_CHECKS, _OPERATIONS, _REQUESTS, _NEW = 10, 8, 12, 10
+_LINE_CHARS = 78  # Source: RFC 5322, section 2.1.1
 _STATES = {State.KEPT: VerdictWord.FIT, State.BROKEN: VerdictWord.NOT_FIT, State.OPEN: VerdictWord.UNDECIDED}
 """The verdict whose colour a condition has."""
 _PLATE = f";background:{PLATE_ON_LIGHT};padding:{PLATE_PADDING}"
@@ -74,18 +76,29 @@ class _Words(msgspec.Struct, frozen=True):
     more_requests: int
     chart: str
     """What the drawing shows, "" where there is none."""
+    since: str
+    """The build that the run is compared with, "" where there is none."""
+    changes: str
+    new: list[tuple[str, str]]
+    """Names of failures that are new, and how they ended before; ``more_new`` are only counted."""
+    more_new: int
     when: str
     made: str
     attached: str
+    link: str
 
 
-def render_digest(report: Report, *, most_causes: int, attached: str, chart: bool = False) -> Digest:
+def render_digest(
+    report: Report, *, most_causes: int, attached: str, chart: bool = False, link: str = ""
+) -> Digest:
     """Return the digest with so many causes at most; ``attached`` names the page that goes with it, "" for none.
 
-    ``chart``: a drawing goes with it, which the HTML shows as ``cid:chart``.
+    ``chart``: a drawing goes with it, which the HTML shows as ``cid:chart``. ``link`` is the page's address.
     """
     verdict, info = report.verdict, report.info
     started, ended = report.span
+    since = report.run.in_series.since if report.run.in_series else None
+    new = since.new if since else ()
     words = _Words(
         title=report.title,
         counts=[(outcome.value, report.tally.of(outcome)) for outcome in Outcome if report.tally.of(outcome)],
@@ -98,9 +111,14 @@ def render_digest(report: Report, *, most_causes: int, attached: str, chart: boo
         requests=_requests(report),
         more_requests=max(0, len(report.load.run.requests) - _REQUESTS) if report.load else 0,
         chart=report.load.charts[0].words if chart and report.load else "",
+        since=report.history.against if report.history else "",
+        changes=report.history.lead if report.history else "",
+        new=[(_cut(one.name), _cut(one.before)) for one in new[:_NEW]],
+        more_new=max(0, len(new) - _NEW),
         when=f"{format_day(started)}, {format_span(started, ended)}" if started else "",
         made=f"{format_day(info.made)}, {format_time_of_day(info.made)}",
         attached=attached,
+        link=link,
     )
     accent = info.brand.accent_light or ACCENT_LIGHT
     given = {
@@ -168,42 +186,64 @@ def _cut(text: str) -> str:
 
 
 def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
-    """Return the digest as plain text."""
-    counts = "  ".join(f"{number:,} {outcome}" for outcome, number in words.counts)
-    lines = [words.title, "", verdict.sentence, *verdict.all_remarks, ""]
-    lines += [*(f"{name}: {word}. {why}" for name, word, why in words.kinds), ""] if words.kinds else []
-    lines += [counts, ""]
-    lines += [f"{rule.state.capitalize()}: {rule.words} ({rule.met})" for rule in verdict.conditions]
-    for cause in words.causes:
-        lines += ["", *_plain_cause(cause)]
-    lines += ["", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else []
-    lines += _plain_operations(words)
-    lines += _plain_load(words)
+    """Return the digest as plain text, in lines that mail programs need not break."""
+    counts = ", ".join(f"{number:,} {outcome}" for outcome, number in words.counts)
+    lines = [words.title, "=" * min(len(words.title), _LINE_CHARS), "", verdict.sentence]
+    lines += [f"The whole page: {words.link}"] if words.link else []
+    lines += ["", *(f"- {remark}" for remark in verdict.all_remarks)] if verdict.all_remarks else []
+    lines += ["", *(f"{name}: {word}. {why}" for name, word, why in words.kinds)] if words.kinds else []
+    lines += ["", f"{capital(counts)}." if counts else "No check was found."]
+    lines += _headed(
+        "Conditions", [f"{one.state.capitalize()}: {one.words} ({one.met})" for one in verdict.conditions]
+    )
+    causes = [line for cause in words.causes for line in ("", *_plain_cause(cause))][1:]
+    causes += ["", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else []
+    lines += _headed("Why", causes)
+    lines += _headed(f"Since {words.since}", _plain_changes(words)) if words.since else []
+    lines += _headed("Calls", _plain_operations(words))
+    lines += _headed("Load", _plain_load(words))
     lines += ["", *(f"{fact.key}: {fact.value}" for fact in info.facts)]
     lines += [f"The run: {words.when}"] if words.when else []
     lines += [f"This digest was made: {words.made}"]
     lines += [f"The whole page is attached: {words.attached}"] if words.attached else []
     lines += [part for part in (info.brand.footer, info.brand.contact) if part]
-    return "\n".join(lines).strip() + "\n"
+    return "\n".join(map(_wrapped, lines)).strip() + "\n"
+
+
+def _headed(name: str, lines: list[str]) -> list[str]:
+    return ["", name, "-" * len(name), *lines] if lines else []
+
+
+def _wrapped(line: str) -> str:
+    """Return a line broken where it is too long; what follows stands under its beginning."""
+    if len(line) <= _LINE_CHARS:
+        return line
+    text = line.lstrip()
+    before = line[: len(line) - len(text)]
+    after = f"{before}  " if text.startswith("- ") else before
+    return fill(text, _LINE_CHARS, initial_indent=before, subsequent_indent=after, break_long_words=False)
+
+
+def _plain_changes(words: _Words) -> list[str]:
+    more = [f"- and {words.more_new:,} more"] if words.more_new else []
+    new = [f"- {name}: {before}" for name, before in words.new]
+    return [words.changes, *(["", "New:", *new, *more] if new else [])]
 
 
 def _plain_operations(words: _Words) -> list[str]:
-    if not words.operations:
-        return []
-    lines = [f"  {name}: {answers}, at most {longest}" for name, answers, longest in words.operations]
-    more = [f"  and {plural(words.more_operations, 'more operation')}"] if words.more_operations else []
-    return ["", "Calls:", *lines, *more]
+    lines = [f"- {name}: {answers}, at most {longest}" for name, answers, longest in words.operations]
+    return lines + ([f"- and {plural(words.more_operations, 'more operation')}"] if words.more_operations else [])
 
 
 def _plain_load(words: _Words) -> list[str]:
     if not words.load:
         return []
     lines = [
-        f"  {name}: {sent} sent, {failed} failed, 95 % within {within}"
+        f"- {name}: {sent} sent, {failed} failed, 95 % within {within}"
         for name, sent, failed, within in words.requests
     ]
-    more = [f"  and {plural(words.more_requests, 'more request')}"] if words.more_requests else []
-    return ["", words.load, *lines, *more]
+    more = [f"- and {plural(words.more_requests, 'more request')}"] if words.more_requests else []
+    return [words.load, "", *lines, *more]
 
 
 def _plain_cause(cause: DigestCause) -> Iterator[str]:

@@ -6,13 +6,18 @@ import msgspec
 
 
 class Envelope(msgspec.Struct, frozen=True):
-    """Who writes to whom and when; ``logo`` and ``chart`` are PNG pictures, or nothing."""
+    """Who writes to whom and when; ``logo`` and ``chart`` are PNG pictures, or nothing.
+
+    ``link`` is the address of the page.
+    """
 
     made: datetime
     sender: str = ""
     to: tuple[str, ...] = ()
     logo: bytes = b""
     chart: bytes = b""
+    cc: tuple[str, ...] = ()
+    link: str = ""
 
 
 class Attachment(msgspec.Struct, frozen=True):

@@ -46,7 +46,9 @@ def make_mail(report: Report, envelope: Envelope, attachment: Attachment | None)
     attached = attachment.name if attachment else ""
     most = _MOST_CAUSES
     while True:
-        digest = render_digest(report, most_causes=most, attached=attached, chart=bool(envelope.chart))
+        digest = render_digest(
+            report, most_causes=most, attached=attached, chart=bool(envelope.chart), link=envelope.link
+        )
         message = _message(digest, envelope, None)
         if len(message) > _DIGEST_BYTES and most == 0 and envelope.chart:
             envelope, most = msgspec.structs.replace(envelope, chart=b""), _MOST_CAUSES
@@ -62,6 +64,8 @@ def _message(digest: Digest, envelope: Envelope, attachment: Attachment | None) 
     message["From"] = read_addresses((envelope.sender or _NOBODY,))
     if envelope.to:
         message["To"] = read_addresses(envelope.to)
+    if envelope.cc:
+        message["Cc"] = read_addresses(envelope.cc)
     message["Date"] = format_datetime(envelope.made)
     mark = sha256((digest.html + digest.text).encode("utf-8", "surrogatepass")).hexdigest()[:32]
     message["Message-ID"] = f"<{mark}{MAIL_MARK}>"

@@ -1,6 +1,7 @@
 """The digest as a message. What makes it is imported when a mail is wanted: it brings Python's mail package."""
 
 from collections.abc import Iterator
+from io import BytesIO
 
 import msgspec
 
@@ -9,6 +10,7 @@ from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.mail.envelope import Attachment, Envelope
 
 _DPI = 100
+_COLOURS = 64
 
 
 class MailWriter(msgspec.Struct, frozen=True):
@@ -17,6 +19,8 @@ class MailWriter(msgspec.Struct, frozen=True):
     sender: str = ""
     to: tuple[str, ...] = ()
     attachment: Attachment | None = None
+    cc: tuple[str, ...] = ()
+    link: str = ""
 
     name = "mail"
     suffix = ".eml"
@@ -30,14 +34,14 @@ class MailWriter(msgspec.Struct, frozen=True):
         brand = report.info.brand
         logo = brand.logo.png if brand.logo else b""
         sender = self.sender or brand.mail_address
-        envelope = Envelope(report.info.made, sender, self.to, logo, _chart(report))
+        envelope = Envelope(report.info.made, sender, self.to, logo, _chart(report), self.cc, self.link)
         yield OutputFile("digest.eml", make_mail(report, envelope, self.attachment))
 
     def check(self) -> None:
         """Make sure that the message can be addressed. Raises UsageError."""
         from plain_verdict.writers.mail.message import check_addresses
 
-        check_addresses(self.sender, self.to)
+        check_addresses(self.sender, (*self.to, *self.cc))
 
 
 def _chart(report: Report) -> bytes:
@@ -48,4 +52,14 @@ def _chart(report: Report) -> bytes:
         from plain_verdict.writers.charts.drawing import draw  # a large library, which may not be there
     except ImportError:
         return b""
-    return draw(report.load.charts[0], report.info.brand.accent_light, "png", dpi=_DPI)
+    return _in_few_colours(draw(report.load.charts[0], report.info.brand.accent_light, "png", dpi=_DPI))
+
+
+def _in_few_colours(picture: bytes) -> bytes:
+    """Return a drawing with a table of colours: a third of the size, which causes have more use for."""
+    from PIL import Image
+
+    small = BytesIO()
+    with Image.open(BytesIO(picture)) as opened:
+        opened.convert("RGB").quantize(_COLOURS).save(small, "PNG", optimize=True)
+    return small.getvalue()

@@ -1,0 +1,81 @@
+"""Who is told of a report, and how: made of the settings and the environment. Raises UsageError."""
+
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+
+from plain_verdict.errors import UsageError
+from plain_verdict.sending.address import SMTP_SCHEMES, Address, Login, read_server
+from plain_verdict.sending.notice import check_notices, media_type_of
+from plain_verdict.settings.choices import When
+from plain_verdict.settings.schema import MailTable, NotifyTable
+
+_MOST_TEMPLATE_BYTES = 64_000
+
+
+class Sending(msgspec.Struct, frozen=True):
+    """How the mail is sent, and when."""
+
+    server: Address
+    login: Login
+    when: When
+
+
+class Recipient(msgspec.Struct, frozen=True):
+    """A web service: its address, which is a secret, the variable that holds it, the template's text and file."""
+
+    url: str
+    name: str
+    template: str
+    file: str
+    when: When
+
+
+def make_sending(mail: MailTable, environment: Mapping[str, str]) -> Sending | None:
+    """Return how the mail is sent; None where it is not."""
+    if not mail.send:
+        return None
+    if not mail.server:
+        raise UsageError("nobody sends the mail", where="mail.server", hint='write server = "smtp://host:587"')
+    if not (mail.to or mail.cc):
+        raise UsageError("the mail is sent to nobody", where="mail.to", hint='write to = ["crew@host.example"]')
+    server = read_server(mail.server, SMTP_SCHEMES, "mail.server")
+    user = _held_by(mail.user_variable, "mail.user_variable", environment)
+    password = _held_by(mail.password_variable, "mail.password_variable", environment)
+    if user and server.scheme == "smtp+plain":
+        hint = "use smtp:// (STARTTLS) or smtps://"
+        raise UsageError("a password would be sent for all to read", where="mail.server", hint=hint)
+    return Sending(server, Login(user, password), When(mail.when))
+
+
+def make_recipients(tables: tuple[NotifyTable, ...], environment: Mapping[str, str]) -> tuple[Recipient, ...]:
+    """Return the web services that are told."""
+    if tables:
+        check_notices()
+    return tuple(_recipient(table, f"notify[{number}]", environment) for number, table in enumerate(tables))
+
+
+def _recipient(table: NotifyTable, where: str, environment: Mapping[str, str]) -> Recipient:
+    url = _held_by(table.url_variable, f"{where}.url_variable", environment)
+    if not url.startswith(("https://", "http://")):
+        hint = "it holds an address that begins with https://"
+        raise UsageError(f"{table.url_variable} holds no address", where=f"{where}.url_variable", hint=hint)
+    template = ""
+    if table.template:
+        media_type_of(table.template)
+        try:
+            template = Path(table.template).read_text("utf-8")[:_MOST_TEMPLATE_BYTES]
+        except (OSError, UnicodeDecodeError) as error:
+            what = getattr(error, "strerror", "") or "it is not UTF-8 text"
+            raise UsageError(f"can't be read ({what})", path=table.template, where=where) from error
+    return Recipient(url, table.url_variable, template, table.template, When(table.when))
+
+
+def _held_by(variable: str, where: str, environment: Mapping[str, str]) -> str:
+    if not variable:
+        return ""
+    value = environment.get(variable, "")
+    if not value:
+        raise UsageError(f"the environment has no {variable}", where=where, hint="set it, or take the key away")
+    return value
