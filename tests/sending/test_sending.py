@@ -134,14 +134,18 @@ def test_only_what_is_temporary_is_tried_again(answers, tries, code, said, post,
     assert (tmp_path / "verdict.html").exists()
 
 
-def silent_server() -> str:
-    """A server that takes connections and says nothing."""
-    server = socket.create_server(("127.0.0.1", 0))
-    threading.Thread(target=lambda: server.accept()[0].recv(1), daemon=True).start()
-    return f"localhost:{server.getsockname()[1]}"
+@pytest.fixture
+def silent():
+    """The address of a server that takes connections and says nothing."""
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        taken = []
+        threading.Thread(target=lambda: taken.append(server.accept()[0]), daemon=True).start()
+        yield f"localhost:{server.getsockname()[1]}"
+    for connection in taken:
+        connection.close()
 
 
-def test_what_keeps_a_mail_back_is_one_line_and_the_page_is_written(post, tool, tmp_path, monkeypatch):
+def test_what_keeps_a_mail_back_is_one_line_and_the_page_is_written(post, silent, tool, tmp_path, monkeypatch):
     (tmp_path / "r.xml").write_text(BAD.format(1))
     monkeypatch.setenv("MAIL_USER", "desk")
     monkeypatch.setenv("MAIL_PASSWORD", "wrong-word-7")
@@ -151,7 +155,7 @@ def test_what_keeps_a_mail_back_is_one_line_and_the_page_is_written(post, tool, 
         (secure, (TO, *LOGIN), "535"),
         (plain.replace("smtp+plain", "smtp"), (TO,), "offers no STARTTLS"),
         (plain.replace("smtp+plain", "smtps"), (TO,), "TLS failed"),
-        (f"smtp://{silent_server()}", (TO,), "no answer in 4 s"),
+        (f"smtp://{silent}", (TO,), "no answer in 4 s"),
         ("smtp://localhost:9", (TO,), "refused"),
         (plain, ('to = ["nobody@desk.test", "crew@desk.test"]',), "nobody@desk.test: 550 no such user"),
     ]
