@@ -40,12 +40,13 @@ LEVELS = {
     "report": 5,
     "writers": 6,
     "delivery": 6,
-    "request": 7,
+    "request": 8,
     "sending": 2,
-    "publishing": 8,
-    "telling": 9,
-    "pipeline": 8,
-    "cli": 10,
+    "shelf": 7,
+    "publishing": 9,
+    "telling": 10,
+    "pipeline": 9,
+    "cli": 11,
 }
 
 

@@ -146,6 +146,7 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
         theme=request.report.theme,
         only=request.report.only,
         masked=masker.count + (place.masked if place else 0),
+        shelf=request.shelf[1] if request.shelf else "",
         notes=(*request.brand.notes, *request.read.notes, *masker.troubles),
     )
     return Report(run, verdict, info)

@@ -63,6 +63,12 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         placed = place_page(target, _counted(writer.render(report), on_progress), options, folder=in_folder)
     page = placed.page / FIRST_PAGE if in_folder else placed.page
     others = {name: path for name, path in (("packed", placed.packed), ("latest", placed.latest)) if path}
+    if request.shelf and request.shelf_words:
+        from plain_verdict.shelf.refreshing import refresh_folder  # for folders that have one
+
+        with on_step("Refreshing the shelf"):
+            refresh_folder(request.shelf[0], request.shelf_words)
+        others["shelf"] = request.shelf[0] / FIRST_PAGE
     link = _link_to(placed.page, wanted.link)
     for name, write in _beside(report, request, page, placed.packed or placed.page, link):
         with on_step(f"Writing {name}"):

@@ -79,6 +79,11 @@ COMMANDS = (
         "Draft a shape, our description of result files in any JSON, XML or CSV form; or show how one fits a file.",
     ),
     Command(
+        "shelf",
+        "write one page over all pages of a folder",
+        "Write index.html over the pages in a folder, by series and newest first, and a feed of the newest.",
+    ),
+    Command(
         "demo",
         "write demo results and the page made from them",
         "Write the demo results of a made-up ferry company, and the page made from them.",

@@ -42,6 +42,7 @@ _WRITTEN = {
     "digest": "The digest for later runs",
     "junit": "For servers",
     "markdown": "The digest",
+    "shelf": "All pages",
 }
 """What is said of what was written besides the page."""
 
@@ -72,6 +73,7 @@ def _add_where(group: Options) -> None:
     group.add_argument("--overwrite", action=SWITCH, help="write over what has the name")
     group.add_argument("--latest", metavar="NAME", help="keep the newest under this name as well, beside it")
     group.add_argument("--keep", type=int, metavar="N", help="remove the oldest pages there until N are left")
+    group.add_argument("--shelf", action=SWITCH, help="refresh the page over all pages there, index.html")
     group.add_argument(
         "--layout",
         choices=layout_names(),

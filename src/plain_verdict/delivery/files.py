@@ -78,7 +78,7 @@ def write_page(path: Path, pieces: Iterable[str], *, overwrite: bool, then: Then
             file.writelines(map(_without_controls, pieces))
             file.flush()
             os.fsync(file.fileno())
-        with _alone(path.parent):
+        with alone(path.parent):
             placed = _placed(part, path, overwrite=overwrite)
             then(placed)
             return placed
@@ -108,7 +108,7 @@ def write_folder(
             else:
                 with file.open("x", encoding="utf-8", newline="\n", errors="backslashreplace") as text:
                     text.writelines(map(_without_controls, content))
-        with _alone(path.parent):
+        with alone(path.parent):
             placed = _placed(part, path, overwrite=overwrite)
             then(placed)
             return placed
@@ -144,7 +144,7 @@ def _kept_or_replaced(found: re.Match[str]) -> str:
 
 
 @contextmanager
-def _alone(folder: Path) -> Iterator[None]:
+def alone(folder: Path) -> Iterator[None]:
     """Keep other runs from placing or removing pages in a folder meanwhile, where the system can lock one."""
     try:
         import fcntl

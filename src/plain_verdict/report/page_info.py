@@ -13,7 +13,7 @@ class PageInfo(msgspec.Struct, frozen=True):
     """What the user chose for the page.
 
     ``made`` is when it is made, with a zone; ``title`` "" is the results' own. ``masked`` counts the secrets that
-    were masked in these words.
+    were masked in these words. ``shelf`` is the way to the page over all pages, or "".
     """
 
     made: datetime
@@ -25,3 +25,4 @@ class PageInfo(msgspec.Struct, frozen=True):
     only: ChecksShown = ChecksShown.ALL
     masked: int = 0
     notes: tuple[str, ...] = ()
+    shelf: str = ""

@@ -38,6 +38,7 @@ from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
 from plain_verdict.report.history import SHOWN_BUILDS, HistoryOverview, changed_checks, describe_cause, tell_history
 from plain_verdict.report.overview import span_of, title_of
 from plain_verdict.report.page_info import PageInfo
+from plain_verdict.report.shelf_line import shelf_line
 from plain_verdict.report.shown_check import ShownCheck, show_check
 from plain_verdict.report.shown_exchange import ShownExchange, show_exchange
 from plain_verdict.report.suites import SuiteGroup, make_suites, merge_facts, slowest_suites, sum_s
@@ -136,6 +137,18 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return which run this is, of which series, and its place in time, as the head of its page says it."""
         build = self.kept.build
         return f"{build.id} {series_mark(build.series)} {build.moment.timestamp():.3f}"
+
+    @property
+    def page_before(self) -> str:
+        """Return the link to the page of the run before; "" where nobody knows it."""
+        builds = self._since.traces.builds if self._since else ()
+        page = builds[-1].page if builds else ""
+        return page if page.startswith(("https://", "http://")) or ":" not in page else ""
+
+    @property
+    def shelf_line(self) -> str:
+        """Return what the shelf is told of the page, as JSON."""
+        return msgspec.json.encode(shelf_line(self)).decode()
 
     @property
     def masked(self) -> int | None:

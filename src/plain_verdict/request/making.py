@@ -23,6 +23,7 @@ from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.model import Fact, Kind
+from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.request.checks import check_settings, check_shape, read_leave_out, read_step, read_trifle
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.recipients import make_recipients, make_sending
@@ -32,6 +33,7 @@ from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.loading import Settings, read_settings, read_shapes
 from plain_verdict.settings.schema import ReportTable, SettingsFile
 from plain_verdict.settings.shapes import Shape
+from plain_verdict.shelf.words import ShelfWords
 from plain_verdict.writers import writer_named
 from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.mail.writer import MailWriter
@@ -44,11 +46,18 @@ _BRAND_OPTIONS = ("organisation", "logo", "accent")
 def make_request(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> Request:
     """Return what the command line and the settings want, everything that is named read or looked for."""
     settings = read_settings(overrides.config, check_settings)
+    report = _report(overrides, settings.file)
+    brand = _brand(overrides, settings.file)
+    suffix = writer_named("folder" if report.zip else report.layout).suffix
+    read_request = _read_request(overrides, settings, environment, now)
+    shelf = _place_of_shelf(report, suffix) if report.shelf else None
     request = Request(
-        read=_read_request(overrides, settings, environment, now),
-        report=_report(overrides, settings.file),
+        read=read_request,
+        report=report,
         mail=(mail := _with_given(settings.file.mail, {"file": overrides.mail, "send": overrides.send})),
-        brand=_brand(overrides, settings.file),
+        brand=brand,
+        shelf=shelf,
+        shelf_words=_shelf_words(report, brand, read_request.made),
         sending=make_sending(mail, environment),
         recipients=make_recipients(settings.file.notify, environment),
     )
@@ -84,6 +93,33 @@ def make_read_request(overrides: Overrides, environment: Mapping[str, str], now:
     options = msgspec.structs.replace(request.options, evidence=None, evidence_folders=folders)
     request = msgspec.structs.replace(request, options=options)
     return _looking_beside(request, settings.file.report, overrides.look_beside, settings.file)
+
+
+def read_shelf_words(config: str | None, made: datetime, title: str, link: str) -> ShelfWords:
+    """Return what a shelf says of itself, by the settings. Raises UsageError."""
+    file = read_settings(config, check_settings).file
+    zone = read_zone(file.report.time_zone)
+    made = made.astimezone(zone) if zone else made
+    return _shelf_words(file.report, _brand(Overrides(), file), made, title, link)
+
+
+def _shelf_words(report: ReportTable, brand: Brand, made: datetime, title: str = "", link: str = "") -> ShelfWords:
+    link = link or (report.link if report.link.endswith("/") else "")
+    return ShelfWords(title or report.shelf_title, brand, made, link)
+
+
+def _place_of_shelf(report: ReportTable, suffix: str) -> tuple[Path, str]:
+    """Return the folder of the shelf, above those that the pattern varies, and the way to it from a page."""
+    target = path_of(report.out, Names("title", "verdict", datetime.now(UTC), {}), suffix)
+    around = os.path.dirname(report.out)  # noqa: PTH120  text, not a path yet
+    folder = target.parent
+    if "{" in around:
+        fixed = os.path.dirname(around.partition("{")[0])  # noqa: PTH120  as above
+        folder = Path(fixed or ".").absolute()
+    way = os.path.relpath(folder / FIRST_PAGE, target.parent if suffix else target)
+    if target == folder / FIRST_PAGE:
+        raise UsageError("is the name of the shelf's own page", path=report.out, hint="give --out another name")
+    return folder, Path(way).as_posix()
 
 
 def made_at(environment: Mapping[str, str], now: datetime) -> datetime:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from datetime import datetime, tzinfo
+from pathlib import Path
 
 import msgspec
 
@@ -20,6 +21,7 @@ from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.rules import ConditionRule, Rules
 from plain_verdict.settings.schema import MailTable, ReportTable
 from plain_verdict.settings.shapes import Shape
+from plain_verdict.shelf.words import ShelfWords
 
 
 class ReadOptions(msgspec.Struct, frozen=True):
@@ -84,6 +86,7 @@ class ReadRequest(msgspec.Struct, frozen=True):
 class Request(msgspec.Struct, frozen=True):
     """What to read, and the page to make of it: ``report`` and ``mail`` as in the settings, the rest ready.
 
+    ``shelf`` is the folder of the page over all pages, and the way to it from the page; None: it is not wanted.
     ``sending`` is None where no mail is sent; ``recipients`` are web services that are told.
     """
 
@@ -91,6 +94,8 @@ class Request(msgspec.Struct, frozen=True):
     report: ReportTable
     mail: MailTable
     brand: Brand
+    shelf: tuple[Path, str] | None = None
+    shelf_words: ShelfWords | None = None
     sending: Sending | None = None
     recipients: tuple[Recipient, ...] = ()
 

@@ -34,6 +34,8 @@ class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         False
     )
     latest: Annotated[str, Meta(description="a name, beside the page, under which the newest is kept as well")] = ""
+    shelf: Annotated[bool, Meta(description="refresh the page over all pages, index.html in their folder")] = False
+    shelf_title: Annotated[str, Meta(description="what that page is called")] = "Reports"
     keep: Annotated[
         int, Meta(description="remove the oldest pages there until so many are left; 0 keeps all", ge=0)
     ] = 0

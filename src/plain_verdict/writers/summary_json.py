@@ -168,6 +168,7 @@ class Summary(msgspec.Struct, frozen=True):
     charts: str | msgspec.UnsetType = msgspec.UNSET
     earl: str | msgspec.UnsetType = msgspec.UNSET
     digest: str | msgspec.UnsetType = msgspec.UNSET
+    shelf: str | msgspec.UnsetType = msgspec.UNSET
     junit: str | msgspec.UnsetType = msgspec.UNSET
     markdown: str | msgspec.UnsetType = msgspec.UNSET
     link: str | msgspec.UnsetType = msgspec.UNSET

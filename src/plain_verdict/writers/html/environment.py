@@ -28,7 +28,7 @@ from plain_verdict.writers.html.traces import trace_html
 _FOLDER = Path(__file__).parent
 _TEMPLATES = (_FOLDER / "templates", _FOLDER / "sections", _FOLDER.parent / "mail" / "templates")
 _HEAD_LINES, _TAIL_LINES = 60, 60
-_LAYERS = "@layer guard, house, brand;"
+LAYERS = "@layer guard, house, brand;"
 _ROW_CLASSES = {
     style: Markup(f' class="{name}"' if name else "")  # noqa: S704  words of our own
     for style, name in (
@@ -55,7 +55,7 @@ _SHARED = tuple(
             "evidence",
             "parameters",
         ),
-        *("folded", "foot"),
+        *("folded", "foot", "shelf"),
     )
 )
 _MEDIA = ("styles/narrow", "styles/print")
@@ -141,7 +141,7 @@ def make_environment() -> Environment:
 @cache
 def asset(name: str) -> Markup:
     """Return the text of the stylesheet or the script: the only text that enters the page unescaped."""
-    text = _stylesheet() if name == "style.css" else _read("scripts/page.js")
+    text = _stylesheet() if name == "style.css" else read_asset("scripts/page.js")
     return Markup(text)  # noqa: S704  our own files, no result text
 
 
@@ -152,11 +152,12 @@ def _stylesheet() -> str:
     """
     sections = sorted(path.parent.name for path in (_FOLDER / "sections").glob("*/section.css"))
     house = [*_SHARED, *(f"sections/{name}/section" for name in sections), *_MEDIA]
-    rules = "\n".join(_read(f"{name}.css") for name in house)
-    return "\n".join((_LAYERS, token_css(), _read("styles/guard.css"), f"@layer house {{\n{rules}\n}}"))
+    rules = "\n".join(read_asset(f"{name}.css") for name in house)
+    return "\n".join((LAYERS, token_css(), read_asset("styles/guard.css"), f"@layer house {{\n{rules}\n}}"))
 
 
-def _read(name: str) -> str:
+def read_asset(name: str) -> str:
+    """Return the text of a style or a script of ours."""
     return (_FOLDER / name).read_text("utf-8").strip()
 
 

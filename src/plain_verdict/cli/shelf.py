@@ -1,0 +1,34 @@
+"""``plain-verdict shelf``: one page over all pages of a folder, and a feed of the newest."""
+
+import argparse
+import os
+from datetime import datetime
+from pathlib import Path
+
+from plain_verdict.cli.common import DONE, add_debug
+from plain_verdict.cli.options import add_config
+from plain_verdict.cli.terminal import show
+from plain_verdict.request import made_at
+from plain_verdict.request.making import read_shelf_words
+from plain_verdict.shelf.refreshing import refresh_folder
+from plain_verdict.text.formatting import plural
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Add the command's options."""
+    parser.add_argument("folder", metavar="FOLDER", help="where the pages are, also in folders below it")
+    parser.add_argument("--title", metavar="TEXT", help="what it is called (default: Reports)")
+    parser.add_argument("--link", metavar="URL", help="where others open the folder, for the feed")
+    add_config(parser)
+    add_debug(parser)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Write index.html and feed.xml."""
+    folder = Path(options.folder).absolute()
+    made = made_at(os.environ, datetime.now().astimezone())
+    words = read_shelf_words(options.config, made, options.title or "", options.link or "")
+    number = refresh_folder(folder, words)
+    show(f"{plural(number, 'page')} on the shelf:", "soft")
+    show(str(folder / "index.html"))
+    return DONE

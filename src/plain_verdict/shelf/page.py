@@ -1,0 +1,114 @@
+"""Writes the shelf's page: by series, the newest first, complete without scripts."""
+
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Sequence
+from urllib.parse import quote
+
+import msgspec
+
+from plain_verdict.model import Outcome, VerdictWord
+from plain_verdict.report.shelf_line import ShelfLine
+from plain_verdict.shelf.entries import Entry
+from plain_verdict.shelf.words import ShelfWords
+from plain_verdict.text.formatting import format_duration, format_time_of_day, plural
+from plain_verdict.writers.html.shelf_page import ShelfLook, render_shelf
+
+_STRIP, _OPEN, _OPEN_OF_SEVERAL = 30, 30, 5
+_OUTCOMES = tuple(outcome.value for outcome in Outcome)
+
+
+class ShelfRow(msgspec.Struct, frozen=True):
+    """A page. ``place`` is its anchor; ``after`` is the run that it comes after in its series, or ""."""
+
+    link: str
+    place: str
+    after: str
+    label: str
+    word: str
+    why: str
+    counts: tuple[tuple[str, int], ...]
+    when: str
+    moment: str
+    took: str
+    facts: str
+
+
+class ShelfSeries(msgspec.Struct, frozen=True):
+    """A series: its rows, the newest first, those that stand open and older ones; its last builds as a strip."""
+
+    name: str
+    about: str
+    newest: str
+    """The id of its newest run."""
+    strip: tuple[tuple[str, str, str], ...]
+    """Link, word and words of each, the oldest first."""
+    open_rows: tuple[ShelfRow, ...]
+    older: tuple[ShelfRow, ...]
+
+
+def write_shelf(entries: Sequence[Entry], everything: str, words: ShelfWords) -> Iterator[str]:
+    """Yield the page in pieces. ``entries`` are the newest first; ``everything`` is what it carries."""
+    series: dict[str, list[Entry]] = defaultdict(list)
+    for entry in entries:
+        if entry.line is not None:
+            series[entry.line.series].append(entry)
+    most = _OPEN if len(series) == 1 else _OPEN_OF_SEVERAL
+    # The newest gives the page its word; where nothing stands, nobody can tell.
+    word = entries[0].line.verdict if entries and entries[0].line else VerdictWord.UNDECIDED
+    look = ShelfLook(words.title, words.brand, words.made, _lead(entries, len(series)), word, everything)
+    return render_shelf(look, [_series(several, most) for several in series.values()])
+
+
+def _lead(entries: Sequence[Entry], series: int) -> str:
+    if not entries:
+        return "No page of ours stands here."
+    words = Counter(entry.line.verdict for entry in entries if entry.line)
+    told = [f"{words[word]:,} {word.value}" for word in VerdictWord if words[word]]
+    return f"{plural(len(entries), 'report')} of {plural(series, 'series', 'series')}: {', '.join(told)}."
+
+
+def _series(entries: Sequence[Entry], most: int) -> ShelfSeries:
+    lines = [entry.line for entry in entries if entry.line]
+    before = [line.id for line in lines[1:]] + [""]
+    rows = tuple(_row(*pair) for pair in zip(entries, before, strict=True))
+    strip = tuple((row.link, row.word, f"{row.label}: {row.word}. {row.why}") for row in reversed(rows[:_STRIP]))
+    newest = lines[0]
+    branch = f", {newest.branch}" if newest.branch else ""
+    return ShelfSeries(
+        newest.title or "Without a title",
+        f"{plural(len(rows), 'report')}{branch}",
+        newest.id,
+        strip,
+        rows[:most],
+        rows[most:],
+    )
+
+
+def _row(entry: Entry, before: str) -> ShelfRow:
+    line = entry.line
+    assert line is not None  # noqa: S101  only pages have rows
+    when = line.started or line.made
+    facts = "; ".join(f"{key}: {value}" for key, value in line.facts.items())
+    return ShelfRow(
+        link=_quoted(entry.file),
+        place=line.id,
+        after=before,
+        label=line.build or f"{when.day} {when:%b %H:%M}",
+        word=line.verdict.value,
+        why=_sentence(line),
+        counts=tuple(pair for pair in zip(_OUTCOMES, line.counts, strict=False) if pair[1]),
+        when=f"{when.day} {when:%b %Y}, {format_time_of_day(when)}",
+        moment=when.isoformat(),
+        took=format_duration(line.took_s),
+        facts=facts,
+    )
+
+
+def _sentence(line: ShelfLine) -> str:
+    new = f" {line.new:,} new." if line.new else ""
+    return f"{line.why[:1].upper()}{line.why[1:]}{new}"
+
+
+def _quoted(file: str) -> str:
+    """Return a file's path as a link: nothing in it is taken for a scheme, a query or a fragment."""
+    return quote(file)
