@@ -43,6 +43,7 @@ LEVELS = {
     "request": 8,
     "sending": 2,
     "shelf": 7,
+    "places": 7,
     "publishing": 9,
     "telling": 10,
     "pipeline": 9,

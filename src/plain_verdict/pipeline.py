@@ -5,7 +5,6 @@ Nothing here parses arguments, prints, or looks at the clock; whoever calls it s
 
 import os
 from collections.abc import Iterable, Iterator
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -27,6 +26,7 @@ from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
 from plain_verdict.model import Kind, Run, Verdict
 from plain_verdict.operations import with_calls
+from plain_verdict.places.fetching import fetched
 from plain_verdict.readers import read_all
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.overview import title_of
@@ -48,21 +48,22 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     options = options or ReadOptions()
     several = (paths,) if isinstance(paths, str | os.PathLike) else paths
     document, document_notes = read_api_document(options.api_document)
-    found = discover([os.fspath(path) for path in several], options.retries, options.kinds)
-    with on_step("Reading") as on_progress:
-        folders = options.evidence.folders if options.evidence else options.evidence_folders
-        sources = without_archives_of(found.sources, folders)
-        with options.samples() as samples:
-            run = read_all(sources, options.limits, on_progress, options.shapes, samples)
-    run = msgspec.structs.replace(run, unread=found.unread + run.unread)
-    run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
-    run = with_load(run, options, on_step)
-    if options.evidence and run.files:
-        with on_step("Evidence") as on_progress:
-            run = collect(run, options.evidence, options.limits, on_progress)
-    run = _with_requirements(run, options)
-    run = mask_run(in_zone(run, options.zone), Masker(options.masking))
-    return with_targets(with_calls(run, document, document_notes), options.targets)
+    with fetched([[os.fspath(path) for path in several], *options.retries]) as here:
+        found = discover(here.arguments[0], here.arguments[1:], options.kinds, here.shown)
+        with on_step("Reading") as on_progress:
+            folders = options.evidence.folders if options.evidence else options.evidence_folders
+            sources = without_archives_of(found.sources, folders)
+            with options.samples() as samples:
+                run = read_all(sources, options.limits, on_progress, options.shapes, samples)
+        run = msgspec.structs.replace(run, unread=(*here.unread, *found.unread, *run.unread))
+        run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
+        run = with_load(run, options, on_step)
+        if options.evidence and run.files:
+            with on_step("Evidence") as on_progress:
+                run = collect(run, options.evidence, options.limits, on_progress)
+        run = _with_requirements(run, options)
+        run = mask_run(in_zone(run, options.zone), Masker(options.masking))
+        return with_targets(with_calls(run, document, document_notes), options.targets)
 
 
 def _with_requirements(run: Run, options: ReadOptions) -> Run:
@@ -152,13 +153,13 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
     return Report(run, verdict, info)
 
 
-def keep_in_history(report: Report, options: HistoryOptions, page: Path) -> tuple[str, ...]:
+def keep_in_history(report: Report, options: HistoryOptions, page: str) -> tuple[str, ...]:
     """Keep a run in the store that the options name, and return what went wrong: that costs no report."""
     place = report.run.in_series
     if not options.store or place is None or place.unreachable:
         return ()
     kept = report.kept
-    build = msgspec.structs.replace(kept.build, page=str(page))
+    build = msgspec.structs.replace(kept.build, page=page)
     try:
         with open_store(options.store) as store:
             store.add(msgspec.structs.replace(kept, build=build))

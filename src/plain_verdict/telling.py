@@ -1,7 +1,6 @@
 """Tells people and systems of a report that is written: mail that is sent, notices that are posted."""
 
 from email.utils import parseaddr
-from pathlib import Path
 
 from plain_verdict.errors import DeliveryError, PlainVerdictError
 from plain_verdict.inputs.progress import OnStep, no_progress
@@ -39,7 +38,8 @@ def _send(report: Report, request: Request, sending: Sending, published: Publish
     from plain_verdict.writers.mail.writer import MailWriter
 
     mail = request.mail
-    attachment = attachment_of(Path(published.files.get("packed", published.page)), request)
+    in_folder = request.layout == "folder" and "packed" not in published.others
+    attachment = None if in_folder else attachment_of(published.others.get("packed", published.page), request)
     writer = MailWriter(mail.sender or request.brand.mail_address, mail.to, attachment, mail.cc, published.link)
     message = b"".join(bytes(file.content) for file in writer.render(report) if isinstance(file.content, bytes))
     sender = parseaddr(writer.sender)[1]

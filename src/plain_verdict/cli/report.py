@@ -73,6 +73,13 @@ def _add_where(group: Options) -> None:
     group.add_argument("--overwrite", action=SWITCH, help="write over what has the name")
     group.add_argument("--latest", metavar="NAME", help="keep the newest under this name as well, beside it")
     group.add_argument("--keep", type=int, metavar="N", help="remove the oldest pages there until N are left")
+    group.add_argument(
+        "--publish",
+        action="append",
+        metavar="PLACE",
+        help="publish it as well: a folder, git+ssh://…#branch:folder, https://…/, s3://…, sftp://…; "
+        "repeat for more (docs/publishing.md)",
+    )
     group.add_argument("--shelf", action=SWITCH, help="refresh the page over all pages there, index.html")
     group.add_argument(
         "--layout",
@@ -159,8 +166,8 @@ def run(options: argparse.Namespace) -> int:
     report = make_report(run, verdict, request)
     published = publish(report, request, Progress)
     history = request.read.history
-    lost = keep_in_history(report, history, published.page)
-    failed = tell(report, request, published, Progress)
+    lost = keep_in_history(report, history, published.link or str(published.page))
+    failed = (*published.failed, *tell(report, request, published, Progress))
     for error in failed:
         show_error(error)
     for note in (*published.notes, *lost):
@@ -184,6 +191,8 @@ def _show_published(published: Published, took_s: float) -> None:
         show(f"Removed {path}, one of the oldest.", "soft")
     for name, path in published.others.items():
         show(f"{_WRITTEN[name]}: {path}", "soft")
+    for address in published.addresses:
+        show(f"Published: {address}")
     show(f"Took {took_s:.2f} s. The page is here:", "soft")
     show(str(published.page))
 

@@ -91,6 +91,21 @@ def write_bytes(path: Path, data: bytes) -> None:
         part.replace(path)
 
 
+def write_new(path: Path, data: bytes) -> bool:
+    """Write a file where nothing has its name, and return whether that is so. Raises WriteError."""
+    with _beside(path) as part:
+        part.write_bytes(data)
+        try:
+            os.link(part, path)
+        except FileExistsError:
+            return False
+        except OSError:  # a file system without links
+            if path.exists():
+                return False
+            part.rename(path)
+    return True
+
+
 def write_folder(
     path: Path, files: Iterable[tuple[str, Iterator[str] | bytes]], *, overwrite: bool, then: Then = _nothing
 ) -> Path:

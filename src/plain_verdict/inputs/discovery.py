@@ -43,12 +43,15 @@ Kinds = Mapping[Kind, Sequence[str]]
 
 
 def discover(
-    arguments: Sequence[str], retries: Sequence[Sequence[str]] = (), kinds: Kinds | None = None
+    arguments: Sequence[str],
+    retries: Sequence[Sequence[str]] = (),
+    kinds: Kinds | None = None,
+    shown: Mapping[str, str] | None = None,
 ) -> Discovered:
     """Return the inputs that the arguments mean, each once. Patterns are expanded here, ``**`` as well.
 
     A file that stands among ``retries``, too, belongs to the last of them. ``kinds`` say what files are that no
-    argument calls ``api=`` or so.
+    argument calls ``api=`` or so. ``shown`` are folders whose files were fetched, and how those are named.
     """
     found: dict[str, _Found] = {}
     unread: list[Unread] = []
@@ -61,7 +64,7 @@ def discover(
             elif not go:
                 piped.append(_standard_input(kind))
     _set_kinds(found, kinds or {})
-    return Discovered((*piped, *_sources(_once_each(found))), tuple(unread))
+    return Discovered((*piped, *_sources(_once_each(found), shown or {})), tuple(unread))
 
 
 def split_kind(argument: str) -> tuple[Kind | None, str]:
@@ -196,20 +199,22 @@ def _nothing(argument: str) -> Unread:
     return Unread(shown, "does not exist", hint="check the path, and the folder the command runs in")
 
 
-def _sources(paths: Iterator[tuple[str, _Found]]) -> list[Source]:
+def _sources(paths: Iterator[tuple[str, _Found]], fetched: Mapping[str, str]) -> list[Source]:
     found = list(paths)
     here = _working_folder()
-    outside = [os.path.abspath(path) for path, _ in found if not _is_below(path, here)]  # noqa: PTH100  keeps links
+    names = {path: _name_elsewhere(path, fetched) for path, _ in found} if fetched else {}
+    local = [path for path, _ in found if not names.get(path)]
+    outside = [os.path.abspath(path) for path in local if not _is_below(path, here)]  # noqa: PTH100  keeps links
     # Two folders up from the files: the page then names their folder, and nothing of the machine above it.
     base = Path(os.path.commonpath([str(Path(path).parent) for path in outside])).parent if outside else Path()
     sources = []
     for path, origin in found:
         file = Path(os.path.abspath(path))  # noqa: PTH100  keeps links
-        shown = file.relative_to(here if here and _is_below(path, here) else base)
+        name = names.get(path) or file.relative_to(here if here and _is_below(path, here) else base).as_posix()
         regular = file.is_file()
         sources.append(
             Source(
-                shown_path(shown.as_posix()),
+                shown_path(name),
                 partial(_open if regular else _refuse, path),
                 file.stat().st_size if regular else 0,
                 origin.explicit,
@@ -220,6 +225,18 @@ def _sources(paths: Iterator[tuple[str, _Found]]) -> list[Source]:
             )
         )
     return sorted(sources, key=lambda source: source.path)
+
+
+def _name_elsewhere(path: str, fetched: Mapping[str, str]) -> str:
+    """Return how a file is called where it was fetched from; "" for one of this machine."""
+    return next(
+        (
+            f"{shown}{Path(path).relative_to(folder).as_posix()}"
+            for folder, shown in fetched.items()
+            if _is_below(path, Path(folder))
+        ),
+        "",
+    )
 
 
 def _working_folder() -> Path | None:

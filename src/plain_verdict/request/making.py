@@ -26,7 +26,7 @@ from plain_verdict.model import Fact, Kind
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.request.checks import check_settings, check_shape, read_leave_out, read_step, read_trifle
 from plain_verdict.request.overrides import Overrides
-from plain_verdict.request.recipients import make_recipients, make_sending
+from plain_verdict.request.recipients import make_recipients, make_sending, make_targets
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, TablesAs, Theme
 from plain_verdict.settings.limits import read_size
@@ -50,13 +50,15 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
     brand = _brand(overrides, settings.file)
     suffix = writer_named("folder" if report.zip else report.layout).suffix
     read_request = _read_request(overrides, settings, environment, now)
-    shelf = _place_of_shelf(report, suffix) if report.shelf else None
+    root, way = _root_of(report, suffix)
     request = Request(
         read=read_request,
         report=report,
         mail=(mail := _with_given(settings.file.mail, {"file": overrides.mail, "send": overrides.send})),
         brand=brand,
-        shelf=shelf,
+        root=root,
+        places=make_targets(settings.file.publish, overrides.publish, report.keep),
+        shelf=(root, way) if report.shelf else None,
         shelf_words=_shelf_words(report, brand, read_request.made),
         sending=make_sending(mail, environment),
         recipients=make_recipients(settings.file.notify, environment),
@@ -108,8 +110,8 @@ def _shelf_words(report: ReportTable, brand: Brand, made: datetime, title: str =
     return ShelfWords(title or report.shelf_title, brand, made, link)
 
 
-def _place_of_shelf(report: ReportTable, suffix: str) -> tuple[Path, str]:
-    """Return the folder of the shelf, above those that the pattern varies, and the way to it from a page."""
+def _root_of(report: ReportTable, suffix: str) -> tuple[Path, str]:
+    """Return the folder above those that the pattern varies, and the way from a page to the shelf in it."""
     target = path_of(report.out, Names("title", "verdict", datetime.now(UTC), {}), suffix)
     around = os.path.dirname(report.out)  # noqa: PTH120  text, not a path yet
     folder = target.parent
@@ -117,7 +119,7 @@ def _place_of_shelf(report: ReportTable, suffix: str) -> tuple[Path, str]:
         fixed = os.path.dirname(around.partition("{")[0])  # noqa: PTH120  as above
         folder = Path(fixed or ".").absolute()
     way = os.path.relpath(folder / FIRST_PAGE, target.parent if suffix else target)
-    if target == folder / FIRST_PAGE:
+    if report.shelf and target == folder / FIRST_PAGE:
         raise UsageError("is the name of the shelf's own page", path=report.out, hint="give --out another name")
     return folder, Path(way).as_posix()
 

@@ -26,6 +26,7 @@ class Overrides(msgspec.Struct, frozen=True):
     overwrite: bool | None = None
     latest: str | None = None
     keep: int | None = None
+    publish: tuple[str, ...] = ()
     shelf: bool | None = None
     layout: str | None = None
     zip: bool | None = None

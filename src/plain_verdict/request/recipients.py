@@ -1,17 +1,27 @@
 """Who is told of a report, and how: made of the settings and the environment. Raises UsageError."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import msgspec
 
 from plain_verdict.errors import UsageError
+from plain_verdict.places.interface import Place
+from plain_verdict.places.opening import open_place
 from plain_verdict.sending.address import SMTP_SCHEMES, Address, Login, read_server
 from plain_verdict.sending.notice import check_notices, media_type_of
 from plain_verdict.settings.choices import When
-from plain_verdict.settings.schema import MailTable, NotifyTable
+from plain_verdict.settings.schema import MailTable, NotifyTable, PublishTable
 
 _MOST_TEMPLATE_BYTES = 64_000
+
+
+class Target(msgspec.Struct, frozen=True):
+    """A place where the page is published: how many stay there, and where others open it, with a slash, or ""."""
+
+    place: Place
+    keep: int
+    link: str
 
 
 class Sending(msgspec.Struct, frozen=True):
@@ -30,6 +40,19 @@ class Recipient(msgspec.Struct, frozen=True):
     template: str
     file: str
     when: When
+
+
+def make_targets(tables: Sequence[PublishTable], named: Sequence[str], keep: int) -> tuple[Target, ...]:
+    """Return the places of the settings, and those of the command line, which keep as many as are kept here."""
+    every = (*tables, *(PublishTable(place, keep) for place in named))
+    targets = []
+    for table in every:
+        place = open_place(table.place)
+        place.check()
+        if table.link and not (table.link.startswith(("https://", "http://")) and table.link.endswith("/")):
+            raise UsageError("is no address of a folder", path=table.link, where="publish.link", hint="end it in /")
+        targets.append(Target(place, table.keep, table.link))
+    return tuple(targets)
 
 
 def make_sending(mail: MailTable, environment: Mapping[str, str]) -> Sending | None:

@@ -16,7 +16,7 @@ from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.model import Fact, Kind
 from plain_verdict.readers.samples.options import SamplesOptions
-from plain_verdict.request.recipients import Recipient, Sending
+from plain_verdict.request.recipients import Recipient, Sending, Target
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.rules import ConditionRule, Rules
 from plain_verdict.settings.schema import MailTable, ReportTable
@@ -86,6 +86,7 @@ class ReadRequest(msgspec.Struct, frozen=True):
 class Request(msgspec.Struct, frozen=True):
     """What to read, and the page to make of it: ``report`` and ``mail`` as in the settings, the rest ready.
 
+    ``root`` is the folder below which names vary; ``places`` are where the page is published.
     ``shelf`` is the folder of the page over all pages, and the way to it from the page; None: it is not wanted.
     ``sending`` is None where no mail is sent; ``recipients`` are web services that are told.
     """
@@ -94,6 +95,8 @@ class Request(msgspec.Struct, frozen=True):
     report: ReportTable
     mail: MailTable
     brand: Brand
+    root: Path = Path()
+    places: tuple[Target, ...] = ()
     shelf: tuple[Path, str] | None = None
     shelf_words: ShelfWords | None = None
     sending: Sending | None = None

@@ -1,16 +1,15 @@
 """Addresses of servers: what is in them, and what must not be."""
 
-import re
 from collections.abc import Mapping
 from urllib.parse import urlsplit
 
 import msgspec
 
 from plain_verdict.errors import UsageError
+from plain_verdict.text.addresses import refuse_password
 
 SMTP_SCHEMES = {"smtp": 587, "smtps": 465, "smtp+plain": 25}
 """With their usual ports: STARTTLS, TLS from the start, and no encryption for a relay in a network of one's own."""
-_PASSWORD = re.compile(r"(?<=://)[^/?#@\s]*:[^/?#@\s]*(?=@)")
 
 
 class Address(msgspec.Struct, frozen=True):
@@ -23,17 +22,6 @@ class Address(msgspec.Struct, frozen=True):
     def __str__(self) -> str:
         host = f"[{self.host}]" if ":" in self.host else self.host
         return f"{self.scheme}://{host}{f':{self.port}' if self.port else ''}"
-
-
-def without_password(text: str) -> str:
-    """Return an address as it may be shown."""
-    return _PASSWORD.sub("***", text)
-
-
-def refuse_password(text: str, where: str, hint: str) -> None:
-    """Make sure that an address holds no password: it would stand in logs and histories. Raises UsageError."""
-    if _PASSWORD.search(text):
-        raise UsageError("has a password in it", path=without_password(text), where=where, hint=hint)
 
 
 def read_server(text: str, schemes: Mapping[str, int], where: str) -> Address:

@@ -115,6 +115,22 @@ class NotifyTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     when: Annotated[When, Meta(description="when it is told, as for mail")] = When.ALWAYS
 
 
+class PublishTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[[publish]]``: a place where the page is published once it is written."""
+
+    place: Annotated[
+        str,
+        Meta(
+            description="a folder, `git+ssh://host/repository.git#branch:folder` (also `git+file`, `git+https`), "
+            "`https://host/folder/`, `s3://bucket/folder`, `sftp://host/folder`"
+        ),
+    ]
+    keep: Annotated[
+        int, Meta(description="remove the oldest pages there until so many are left; 0 keeps all", ge=0)
+    ] = 0
+    link: Annotated[str, Meta(description="where others open that folder with a browser; ends in a slash")] = ""
+
+
 class MaskingTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """``[masking]``: what is hidden before anything leaves the tool."""
 
@@ -256,6 +272,7 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         dict[str, str], Meta(description="a fact's key and the environment variable that holds its value")
     ] = {}
     mail: MailTable = MailTable()
+    publish: tuple[PublishTable, ...] = ()
     notify: tuple[NotifyTable, ...] = ()
     masking: MaskingTable = MaskingTable()
     evidence: EvidenceTable = EvidenceTable()

@@ -1,12 +1,10 @@
 """Refreshes a shelf: of a folder, or of any place that can list and read its pages."""
 
 import os
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import suppress
 from pathlib import Path
 from typing import Protocol
-
-import msgspec
 
 from plain_verdict.delivery.files import alone, write_bytes
 from plain_verdict.errors import ReadError, WriteError
@@ -37,11 +35,6 @@ _PAGES = (".html", ".htm")
 class Pages(Protocol):
     """A place with pages."""
 
-    @property
-    def home(self) -> str:
-        """Return what tells this place from others."""
-        ...
-
     def stamps(self) -> Iterable[tuple[str, str]]:
         """Yield files that may be pages, as seen from here, each with a stamp that changes when it does."""
         ...
@@ -51,26 +44,23 @@ class Pages(Protocol):
         ...
 
 
-class Shelf(msgspec.Struct, frozen=True):
-    """A shelf that is made: its files, and how many pages stand on it."""
-
-    files: tuple[tuple[str, bytes], ...]
-    number: int
-
-
-def make_shelf(pages: Pages, before: bytes, words: ShelfWords) -> Shelf:
-    """Return the files of a shelf. ``before`` is its page as it was, whose entries need not be read again."""
+def find_entries(pages: Pages, before: bytes) -> dict[str, Entry]:
+    """Return the entries of all pages. ``before`` is the shelf as it was: what it knows need not be read again."""
     known = entries_in(before)
     entries: dict[str, Entry] = {}
     for file, stamp in pages.stamps():
         entry = known.get(file)
         entries[file] = entry if entry and entry.stamp == stamp else Entry(file, stamp, pages.line(file))
+    return entries
+
+
+def make_shelf(entries: Mapping[str, Entry], home: str, words: ShelfWords) -> tuple[tuple[str, bytes], ...]:
+    """Return the files of a shelf. ``home`` tells its place from others."""
     newest = newest_first(entries)
-    everything = packed(entries[file] for file in sorted(entries))
-    page = "".join(write_shelf(newest, everything, words))
-    feed = write_feed(newest, words.title, words.brand.organisation, words.link or pages.home, words.link)
+    page = "".join(write_shelf(newest, packed(entries[file] for file in sorted(entries)), words))
+    feed = write_feed(newest, words.title, words.brand.organisation, words.link or home, words.link)
     # The page first: no feed tells of what the shelf does not have.
-    return Shelf(((FIRST_PAGE, page.encode("utf-8", "replace")), (FEED, feed)), len(newest))
+    return (FIRST_PAGE, page.encode("utf-8", "replace")), (FEED, feed)
 
 
 def refresh_folder(folder: Path, words: ShelfWords) -> int:
@@ -82,10 +72,11 @@ def refresh_folder(folder: Path, words: ShelfWords) -> int:
     with alone(folder):
         index = folder / FIRST_PAGE
         before = index.read_bytes() if index.is_file() else b""
-        shelf = make_shelf(FolderPages(folder), before, words)
-        for name, data in shelf.files:
+        pages = FolderPages(folder)
+        entries = find_entries(pages, before)
+        for name, data in make_shelf(entries, pages.home, words):
             write_bytes(folder / name, data)
-    return shelf.number
+    return len(newest_first(entries))
 
 
 def check_shelf(folder: Path) -> None:

@@ -171,6 +171,7 @@ class Summary(msgspec.Struct, frozen=True):
     shelf: str | msgspec.UnsetType = msgspec.UNSET
     junit: str | msgspec.UnsetType = msgspec.UNSET
     markdown: str | msgspec.UnsetType = msgspec.UNSET
+    published: list[str] | msgspec.UnsetType = msgspec.UNSET
     link: str | msgspec.UnsetType = msgspec.UNSET
 
 
@@ -181,7 +182,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
     """
 
     detail: bool = False
-    files: dict[str, str] | None = None
+    files: dict[str, str | list[str]] | None = None
 
     name = "summary"
     suffix = ".json"

@@ -10,8 +10,10 @@ import msgspec
 from plain_verdict.delivery.files import check_target, remove_files, write_bytes
 from plain_verdict.delivery.naming import Names, path_of, unknown_facts
 from plain_verdict.delivery.place import PlaceOptions, place_page
+from plain_verdict.errors import PlainVerdictError
 from plain_verdict.inputs.progress import OnProgress, OnStep, no_progress
 from plain_verdict.model.marks import FIRST_PAGE
+from plain_verdict.publishing.elsewhere import publish_elsewhere
 from plain_verdict.report import Report
 from plain_verdict.request import STANDARD_OUTPUT, Request
 from plain_verdict.settings.limits import read_size
@@ -29,20 +31,25 @@ _MAIL_GROWTH = 1.37
 class Published(msgspec.Struct, frozen=True):
     """What was written, as full paths: ``page`` is the file to open, ``others`` by their names among outputs.
 
+    ``addresses`` are those under which it was published, ``failed`` is what kept it from others.
     ``link`` is where others open the page, or "". ``notes`` are for who asked for it.
     """
 
     page: Path
     others: dict[str, Path] = {}
     removed: tuple[Path, ...] = ()
+    addresses: tuple[str, ...] = ()
     link: str = ""
     notes: tuple[str, ...] = ()
+    failed: tuple[PlainVerdictError, ...] = ()
 
     @property
-    def files(self) -> dict[str, str]:
-        """Return what was written, by what it is, and the link."""
+    def files(self) -> dict[str, str | list[str]]:
+        """Return what was written, by what it is, where it was published, and the link."""
         paths = {"page": self.page, **self.others}
-        return {name: str(path) for name, path in paths.items()} | ({"link": self.link} if self.link else {})
+        told: dict[str, str | list[str]] = {name: str(path) for name, path in paths.items()}
+        told |= {"published": list(self.addresses)} if self.addresses else {}
+        return told | ({"link": self.link} if self.link else {})
 
 
 def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> Published:
@@ -69,14 +76,16 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         with on_step("Refreshing the shelf"):
             refresh_folder(request.shelf[0], request.shelf_words)
         others["shelf"] = request.shelf[0] / FIRST_PAGE
-    link = _link_to(placed.page, wanted.link)
+    addresses, failed = publish_elsewhere(report, request, placed.page, placed.packed, on_step)
+    open_at = next((address for address in addresses if address.startswith(("https://", "http://"))), "")
+    link = _link_to(placed.page, wanted.link) or open_at
     for name, write in _beside(report, request, page, placed.packed or placed.page, link):
         with on_step(f"Writing {name}"):
             path, said = write()
         notes += said
         if path:
             others[name] = path
-    return Published(page, others, placed.removed, link, tuple(notes))
+    return Published(page, others, placed.removed, addresses, link, tuple(notes), failed)
 
 
 def _link_to(page: Path, link: str) -> str:

@@ -1,0 +1,104 @@
+"""A folder, or a share that is mounted as one."""
+
+import os
+from collections.abc import Callable, Iterator
+from contextlib import suppress
+from pathlib import Path
+
+from plain_verdict.delivery.files import alone, write_bytes, write_new
+from plain_verdict.errors import DeliveryError, WriteError
+from plain_verdict.places.interface import Files, Found, Result
+
+
+class FolderFiles:
+    """The files of a folder; what is hidden, and links to elsewhere, are passed over."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+
+    def find(self) -> list[Found]:
+        """Return all files."""
+        return list(self._walk())
+
+    def _walk(self) -> Iterator[Found]:
+        for parent, folders, names in os.walk(self._folder):
+            folders[:] = sorted(name for name in folders if not name.startswith("."))
+            for name in sorted(names):
+                path = Path(parent, name)
+                if not name.startswith(".") and not path.is_symlink():
+                    with suppress(OSError):
+                        about = path.stat()
+                        file = path.relative_to(self._folder).as_posix()
+                        yield Found(file, f"{about.st_mtime_ns:020d} {about.st_size}")
+
+    def read(self, file: str, most: int | None = None) -> bytes | None:
+        """Return a file."""
+        try:
+            with (self._folder / file).open("rb") as opened:
+                return opened.read(-1 if most is None else most)
+        except FileNotFoundError:
+            return None
+        except OSError as error:
+            raise self._failed(file, "read", error) from error
+
+    def write(self, file: str, data: bytes, *, new: bool = False) -> bool:
+        """Write a file beside its place and move it in."""
+        path = self._folder / file
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            if new:
+                return write_new(path, data)
+            write_bytes(path, data)
+        except WriteError as error:
+            raise DeliveryError(error.what, path=str(path), hint=error.hint) from error
+        except OSError as error:
+            raise self._failed(file, "written", error) from error
+        return True
+
+    def remove(self, file: str) -> None:
+        """Remove a file, and folders that are empty without it."""
+        path = self._folder / file
+        try:
+            path.unlink(missing_ok=True)
+        except OSError as error:
+            raise self._failed(file, "removed", error) from error
+        for folder in path.parents:
+            if folder == self._folder or not folder.is_relative_to(self._folder):
+                break
+            with suppress(OSError):
+                folder.rmdir()
+
+    def _failed(self, file: str, what: str, error: OSError) -> DeliveryError:
+        hint = "look at its permissions, and at the room that is left"
+        return DeliveryError(f"can't be {what} ({error.strerror})", path=str(self._folder / file), hint=hint)
+
+
+class FolderPlace:
+    """A folder, which is made where it is not there."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+
+    @property
+    def shown(self) -> str:
+        """Return its path."""
+        return str(self._folder)
+
+    @property
+    def address(self) -> str:
+        """Return nothing: a path of this machine is no address for others."""
+        return ""
+
+    def check(self) -> None:
+        """Nothing is needed."""
+
+    def do(self, job: Callable[[Files], Result], told: str = "") -> Result:  # noqa: ARG002  a folder keeps no messages
+        """Do a job while no other run of this tool does one there."""
+        try:
+            self._folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise DeliveryError(
+                f"can't be made ({error.strerror})", path=self.shown, hint="name another"
+            ) from error
+        with alone(self._folder):
+            return job(FolderFiles(self._folder))

@@ -1,0 +1,36 @@
+"""Opens a place by its address: which kind of place takes which."""
+
+import os
+from pathlib import Path
+from urllib.parse import unquote, urlsplit
+
+from plain_verdict.places.folder import FolderPlace
+from plain_verdict.places.interface import Place
+from plain_verdict.text.addresses import refuse_password
+
+
+def is_elsewhere(text: str) -> bool:
+    """Return whether an argument is an address, not a path: of a place that has to be reached."""
+    scheme, sign, _ = text.partition("://")
+    return bool(sign) and scheme.replace("+", "").isalnum() and not os.path.lexists(text)
+
+
+def open_place(text: str) -> Place:
+    """Return the place that an address or a path means. Raises UsageError."""
+    scheme = text.partition("://")[0] if is_elsewhere(text) else ""
+    refuse_password(text, hint="git, ~/.netrc or the store's own variables say who you are")
+    if not scheme:
+        return FolderPlace(Path(text).absolute())
+    if scheme == "file":
+        return FolderPlace(Path(unquote(urlsplit(text).path)))
+    if scheme.startswith("git+"):
+        from plain_verdict.places.repository import RepositoryPlace  # for those that publish there
+
+        return RepositoryPlace(text)
+    if scheme in ("https", "http"):
+        from plain_verdict.places.web import WebPlace  # as above
+
+        return WebPlace(text)
+    from plain_verdict.places.store import StorePlace  # as above
+
+    return StorePlace(text)

@@ -1,0 +1,219 @@
+"""Publishes a page at places elsewhere: the page, then the shelf and the newest copy; what is too old goes last."""
+
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from urllib.parse import quote
+
+import msgspec
+
+from plain_verdict.delivery.naming import numbered
+from plain_verdict.errors import DeliveryError, PlainVerdictError
+from plain_verdict.inputs.progress import OnStep
+from plain_verdict.model.marks import FIRST_PAGE
+from plain_verdict.places.interface import Files
+from plain_verdict.report import Report
+from plain_verdict.report.shelf_line import ShelfLine
+from plain_verdict.request import Request
+from plain_verdict.shelf.entries import (
+    HEAD_BYTES,
+    Entry,
+    entries_in,
+    is_page_head,
+    is_shelf_head,
+    line_in,
+    newest_first,
+)
+from plain_verdict.shelf.refreshing import find_entries, make_shelf
+from plain_verdict.shelf.words import ShelfWords
+
+_PAGES = (".html", ".htm")
+_TRIES = 4
+_MOST_NUMBERS = 1_000
+
+
+class _Wanted(msgspec.Struct, frozen=True):
+    """What is published: files by their names below ``name``, which is the page's own; "" as a name is the page."""
+
+    name: str
+    in_folder: bool
+    files: tuple[tuple[str, bytes], ...]
+    latest: str
+    keep: int
+    overwrite: bool
+    shelf: ShelfWords | None
+
+
+def publish_elsewhere(
+    report: Report, request: Request, page: Path, packed: Path | None, on_step: OnStep
+) -> tuple[tuple[str, ...], tuple[PlainVerdictError, ...]]:
+    """Publish a page at each place; return its addresses, and what failed: that costs no other place."""
+    addresses: list[str] = []
+    failed: list[PlainVerdictError] = []
+    told = f"{report.verdict.word.capitalize()}: {report.title} {report.kept.build.build}".rstrip()
+    for target in request.places:
+        wanted = _wanted(request, page, packed, target.keep, target.link or target.place.address)
+        try:
+            with on_step(f"Publishing at {target.place.shown}"):
+                name = target.place.do(lambda files, wanted=wanted: _publish(files, wanted), told)  # type: ignore[misc]
+        except DeliveryError as error:
+            shown = target.place.shown
+            # What the job itself says names a file there, and not yet where that is.
+            path = error.path if error.path.startswith((shown.rstrip("/"), "/")) else f"{shown} {error.path}"
+            failed.append(DeliveryError(error.what, path=path, hint=error.hint))
+            continue
+        base = target.link or target.place.address
+        at = name + ("/" if wanted.in_folder and base else "")
+        addresses.append(f"{base}{quote(at)}" if base else f"{target.place.shown.rstrip('/')} {name}")
+    return tuple(addresses), tuple(failed)
+
+
+def _wanted(request: Request, page: Path, packed: Path | None, keep: int, link: str) -> _Wanted:
+    in_folder = page.is_dir()
+    if in_folder:
+        inside = sorted(file for file in page.rglob("*") if file.is_file())
+        # The first page last: what it leads to is there before it.
+        inside.sort(key=lambda file: file == page / FIRST_PAGE)
+        files = tuple((f"/{file.relative_to(page).as_posix()}", file.read_bytes()) for file in inside)
+    else:
+        files = (("", page.read_bytes()),)
+    if packed:
+        files = ((".zip", packed.read_bytes()), *files)
+    report = request.report
+    latest = report.latest
+    if latest and not in_folder and not Path(latest).suffix:
+        latest += page.suffix
+    words = request.shelf_words
+    shelf = msgspec.structs.replace(words, link=link) if request.shelf and words else None
+    name = page.relative_to(request.root).as_posix() if page.is_relative_to(request.root) else page.name
+    return _Wanted(name, in_folder, files, latest, keep, report.overwrite, shelf)
+
+
+def _publish(files: Files, wanted: _Wanted) -> str:
+    """Write all of it and return the name that the page has there."""
+    index = files.read(FIRST_PAGE, HEAD_BYTES) if wanted.shelf else None
+    if index and not is_shelf_head(index):
+        what = "its index.html is no shelf of ours"
+        raise DeliveryError(what, path=FIRST_PAGE, hint="publish in another folder, or without --shelf")
+    name = _write_page(files, wanted)
+    entries = _write_shelf(files, wanted, name) if wanted.shelf or wanted.keep else {}
+    if wanted.latest:
+        _write_latest(files, wanted)
+    if wanted.keep:
+        _remove_old(files, wanted, name, entries)
+    return name
+
+
+def _write_page(files: Files, wanted: _Wanted) -> str:
+    """Write the page under the first name that is free, or over the one that is there."""
+    path = Path(wanted.name)
+    for number in range(1, _MOST_NUMBERS):
+        name = numbered(path, number).as_posix()
+        first = f"{name}/{FIRST_PAGE}" if wanted.in_folder else name
+        there = files.read(first, HEAD_BYTES)
+        if wanted.overwrite:
+            if there and not is_page_head(there):
+                raise DeliveryError("is a file that this tool did not make", path=name, hint="change --out")
+            _write_all(files, name, wanted.files, new=False)
+            return name
+        if there is None and _write_all(files, name, wanted.files, new=True):
+            return name
+    raise DeliveryError("has too many pages of its name", path=wanted.name, hint="remove some, or use keep")
+
+
+def _write_all(files: Files, name: str, several: Iterable[tuple[str, bytes]], *, new: bool) -> bool:
+    """Write files below a name; return False where another run was faster."""
+    return all(files.write(f"{name}{below}", data, new=new) for below, data in several)
+
+
+def _write_shelf(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
+    """Write the shelf until it has all that is there, also what others wrote meanwhile; return its entries."""
+    entries: dict[str, Entry] = {}
+    own = wanted.files[-1][1]
+    page = f"{name}/{FIRST_PAGE}" if wanted.in_folder else name
+    for _ in range(_TRIES):
+        pages = _PagesOf(files, wanted.latest, page, own)
+        before = (files.read(FIRST_PAGE) or b"") if wanted.shelf else b""
+        now = find_entries(pages, before)
+        if not pages.listed:
+            # A place that can't be listed: what the shelf knows, and this page.
+            now = entries_in(before) | {page: Entry(page, "", line_in(own[:HEAD_BYTES]))}
+        if now == entries:
+            break
+        entries = now
+        if wanted.shelf is None:
+            break
+        for file, data in make_shelf(_left(entries, wanted, page), wanted.shelf.link or page, wanted.shelf):
+            files.write(file, data)
+        if not pages.listed:
+            break
+    return entries
+
+
+def _left(entries: dict[str, Entry], wanted: _Wanted, page: str) -> dict[str, Entry]:
+    """Return the entries without those that are too old."""
+    gone = {entry.file for entry in _too_old(entries, wanted, page)}
+    return {file: entry for file, entry in entries.items() if file not in gone}
+
+
+def _too_old(entries: dict[str, Entry], wanted: _Wanted, page: str) -> list[Entry]:
+    if not wanted.keep:
+        return []
+    others = [entry for entry in newest_first(entries) if entry.file != page]
+    return others[max(0, wanted.keep - 1) :]
+
+
+def _write_latest(files: Files, wanted: _Wanted) -> None:
+    first = files.read(f"{wanted.latest}/{FIRST_PAGE}" if wanted.in_folder else wanted.latest, HEAD_BYTES)
+    if first and not is_page_head(first):
+        raise DeliveryError("is no page that this tool made", path=wanted.latest, hint="choose another --latest")
+    _write_all(files, wanted.latest, wanted.files, new=False)
+
+
+def _remove_old(files: Files, wanted: _Wanted, name: str, entries: dict[str, Entry]) -> None:
+    """Remove the oldest pages; one in a folder with all that is in it."""
+    page = f"{name}/{FIRST_PAGE}" if wanted.in_folder else name
+    for entry in _too_old(entries, wanted, page):
+        folder, _, file = entry.file.rpartition("/")
+        if file == FIRST_PAGE and folder:
+            for found in files.find() or ():
+                if found.file.startswith(f"{folder}/") or found.file == f"{folder}.zip":
+                    files.remove(found.file)
+        else:
+            files.remove(entry.file)
+
+
+class _PagesOf:
+    """The pages of a place, as the shelf asks for them; a copy of the newest is not one of them."""
+
+    def __init__(self, files: Files, latest: str, page: str, own: bytes) -> None:
+        self._files = files
+        self._known = {page: own[:HEAD_BYTES]}
+        found = files.find()
+        self.listed = found is not None
+        names = sorted((one.file, one.stamp) for one in found or ())
+        firsts = {file.rpartition("/")[0] for file, _ in names if file.endswith(f"/{FIRST_PAGE}")}
+        firsts.discard("")
+        self._folders = {folder for folder in firsts if is_page_head(self._head(f"{folder}/{FIRST_PAGE}"))}
+        self._names = names
+        self._latest = latest
+
+    def stamps(self) -> Iterator[tuple[str, str]]:
+        """Yield the files that may be pages."""
+        for file, stamp in self._names:
+            folders = [file[:at] for at, char in enumerate(file) if char == "/"]
+            inside = next((folder for folder in folders if folder in self._folders), None)
+            is_latest = bool(self._latest) and (file == self._latest or file.startswith(f"{self._latest}/"))
+            if inside is not None and file != f"{inside}/{FIRST_PAGE}":
+                continue
+            if file.endswith(_PAGES) and file != FIRST_PAGE and not is_latest:
+                yield file, stamp
+
+    def line(self, file: str) -> ShelfLine | None:
+        """Return what a page says of itself."""
+        head = self._head(file)
+        return line_in(head) if is_page_head(head) else None
+
+    def _head(self, file: str) -> bytes:
+        if file not in self._known:
+            self._known[file] = self._files.read(file, HEAD_BYTES) or b""
+        return self._known[file]
