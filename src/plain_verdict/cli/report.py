@@ -24,7 +24,7 @@ from plain_verdict.pipeline import keep_in_history, make_report, read_and_judge
 from plain_verdict.publishing import Published, publish
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.request import STANDARD_OUTPUT, make_request
-from plain_verdict.settings.choices import ChecksShown, EvidenceOf, TablesAs, Theme
+from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme
 from plain_verdict.settings.schema import ReportTable
 from plain_verdict.telling import tell
 from plain_verdict.writers import layout_names
@@ -42,6 +42,7 @@ _WRITTEN = {
     "digest": "The digest for later runs",
     "junit": "For servers",
     "markdown": "The digest",
+    "pdf": "The paper",
     "shelf": "All pages",
 }
 """What is said of what was written besides the page."""
@@ -96,6 +97,15 @@ def _add_where(group: Options) -> None:
         "--tables-as",
         choices=[how.value for how in TablesAs],
         help="how tables in a folder are written (default: csv)",
+    )
+    group.add_argument("--pdf", metavar="FILE", help="also write the run as a paper of its own, PDF")
+    group.add_argument(
+        "--pdf-for",
+        choices=[only.value for only in ChecksShown],
+        help="all: the paper lists every check as well (default: failed)",
+    )
+    group.add_argument(
+        "--pdf-paper", choices=[size.value for size in PaperSize], help="the size of the paper (default: A4)"
     )
     group.add_argument("--junit", metavar="FILE", help="also write the judged run as JUnit XML")
     group.add_argument("--markdown", metavar="FILE", help="also write the digest as Markdown; - prints it")

@@ -23,6 +23,7 @@ from plain_verdict.writers.digest_json import DigestWriter
 from plain_verdict.writers.earl_json import EarlWriter
 from plain_verdict.writers.mail.envelope import Attachment
 from plain_verdict.writers.mail.writer import MailWriter
+from plain_verdict.writers.paper.writer import PaperWriter
 
 _MAIL_GROWTH = 1.37
 """How much larger a page is in a mail. Source: RFC 2045, section 6.8 (Base64), lines of 76 characters."""
@@ -113,6 +114,9 @@ def _beside(
         yield "earl", lambda: (_publish_file(report, wanted.earl, EarlWriter()), ())
     if wanted.digest:
         yield "digest", lambda: (_publish_file(report, wanted.digest, DigestWriter()), ())
+    if wanted.pdf:
+        paper = PaperWriter(wanted.pdf_for, wanted.pdf_paper)
+        yield "pdf", lambda: (_publish_file(report, wanted.pdf, paper), ())
     if wanted.junit:
         from plain_verdict.writers.junit_xml import JUnitWriter  # lxml's writer, for runs that want it
 

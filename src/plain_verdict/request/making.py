@@ -28,7 +28,7 @@ from plain_verdict.request.checks import check_settings, check_shape, read_leave
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.recipients import make_recipients, make_sending, make_targets
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
-from plain_verdict.settings.choices import ChecksShown, EvidenceOf, TablesAs, Theme
+from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme
 from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.loading import Settings, read_settings, read_shapes
 from plain_verdict.settings.schema import ReportTable, SettingsFile
@@ -37,6 +37,7 @@ from plain_verdict.shelf.words import ShelfWords
 from plain_verdict.writers import writer_named
 from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.mail.writer import MailWriter
+from plain_verdict.writers.paper.writer import PaperWriter
 
 Table = TypeVar("Table", bound=msgspec.Struct)
 STANDARD_OUTPUT = "-"
@@ -241,7 +242,12 @@ def _given(overrides: Overrides, names: tuple[str, ...]) -> dict[str, object]:
 def _report(overrides: Overrides, settings: SettingsFile) -> ReportTable:
     table = _with_given(settings.report, _given(overrides, ReportTable.__struct_fields__))
     return msgspec.structs.replace(
-        table, theme=Theme(table.theme), only=ChecksShown(table.only), tables_as=TablesAs(table.tables_as)
+        table,
+        theme=Theme(table.theme),
+        only=ChecksShown(table.only),
+        tables_as=TablesAs(table.tables_as),
+        pdf_for=ChecksShown(table.pdf_for),
+        pdf_paper=PaperSize(table.pdf_paper),
     )
 
 
@@ -301,11 +307,13 @@ def _check_others(request: Request) -> None:
         _check_mail(request)
     if report.tables:
         _check_tables(report)
+    if report.pdf:
+        PaperWriter().check()
     if report.charts:
         check_folder(Path(report.charts).absolute())
     if report.charts:
         ChartsWriter().check()
-    for file in (report.earl, report.digest, report.junit, report.markdown):
+    for file in (report.earl, report.digest, report.junit, report.markdown, report.pdf):
         if file and file != STANDARD_OUTPUT:
             _check_file(file)
     if report.link and not report.link.startswith(("https://", "http://")):

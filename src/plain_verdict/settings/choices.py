@@ -41,3 +41,10 @@ class When(StrEnum):
     ALWAYS = "always"
     NOT_FIT = "not fit"
     CHANGED = "changed"
+
+
+class PaperSize(StrEnum):
+    """The size of a paper."""
+
+    A4 = "A4"
+    LETTER = "letter"

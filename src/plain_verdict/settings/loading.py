@@ -15,7 +15,7 @@ from plain_verdict.settings.shapes import Shape, ShapeFile
 NAME = "plain-verdict.toml"
 
 
-_WRITTEN = ("out", "tables", "charts", "earl", "digest", "junit", "markdown")
+_WRITTEN = ("out", "tables", "charts", "earl", "digest", "junit", "markdown", "pdf")
 RENAMED = {("masking", "leave"): "ignore", ("evidence", "places"): "look_in"}
 """Keys that had another name; the old one is still read, with a note, until the next version."""
 

@@ -10,7 +10,7 @@ from msgspec import Meta
 
 from plain_verdict.model import Severity
 from plain_verdict.model.facts import VARIANT_FACTS
-from plain_verdict.settings.choices import ChecksShown, EvidenceOf, TablesAs, Theme, When
+from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme, When
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, WaiverRule
 from plain_verdict.settings.shapes import Shape
 
@@ -46,6 +46,11 @@ class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
             description="of a folder: `csv-bom` has a byte order mark, `csv-raw` cells that a spreadsheet may run"
         ),
     ] = TablesAs.CSV
+    pdf: Annotated[str, Meta(description="a file for the run as a paper of its own, PDF")] = ""
+    pdf_for: Annotated[ChecksShown, Meta(description="`all` lists every check in the paper as well")] = (
+        ChecksShown.FAILED
+    )
+    pdf_paper: Annotated[PaperSize, Meta(description="the size of the paper")] = PaperSize.A4
     junit: Annotated[str, Meta(description="a file for the judged run as JUnit XML")] = ""
     markdown: Annotated[str, Meta(description="a file for the digest as Markdown; `-` is standard output")] = ""
     link: Annotated[

@@ -10,6 +10,7 @@ from plain_verdict.writers.junit_xml import JUnitWriter
 from plain_verdict.writers.mail.writer import MailWriter
 from plain_verdict.writers.markdown import MarkdownWriter
 from plain_verdict.writers.notice_json import NoticeWriter
+from plain_verdict.writers.paper.writer import PaperWriter
 from plain_verdict.writers.summary_json import SummaryWriter
 from plain_verdict.writers.tables.folder import TablesWriter
 from plain_verdict.writers.tables.workbook import WorkbookWriter
@@ -24,6 +25,7 @@ WRITERS: tuple[Writer, ...] = (
     TablesWriter(),
     WorkbookWriter(),
     JUnitWriter(),
+    PaperWriter(),
     MarkdownWriter(),
     NoticeWriter(),
     ChartsWriter(),

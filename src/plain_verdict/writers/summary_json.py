@@ -169,6 +169,7 @@ class Summary(msgspec.Struct, frozen=True):
     earl: str | msgspec.UnsetType = msgspec.UNSET
     digest: str | msgspec.UnsetType = msgspec.UNSET
     shelf: str | msgspec.UnsetType = msgspec.UNSET
+    pdf: str | msgspec.UnsetType = msgspec.UNSET
     junit: str | msgspec.UnsetType = msgspec.UNSET
     markdown: str | msgspec.UnsetType = msgspec.UNSET
     published: list[str] | msgspec.UnsetType = msgspec.UNSET

@@ -26,7 +26,12 @@ from plain_verdict.writers.html.rows import RowFiller, kind_class, name_html, ou
 from plain_verdict.writers.html.traces import trace_html
 
 _FOLDER = Path(__file__).parent
-_TEMPLATES = (_FOLDER / "templates", _FOLDER / "sections", _FOLDER.parent / "mail" / "templates")
+_TEMPLATES = (
+    _FOLDER / "templates",
+    _FOLDER / "sections",
+    _FOLDER.parent / "mail" / "templates",
+    _FOLDER.parent / "paper" / "templates",
+)
 _HEAD_LINES, _TAIL_LINES = 60, 60
 LAYERS = "@layer guard, house, brand;"
 _ROW_CLASSES = {

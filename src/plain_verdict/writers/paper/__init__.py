@@ -1,0 +1,1 @@
+"""The paper: a PDF of its own, not a print of the page."""

@@ -1,0 +1,141 @@
+"""What stands in the paper: which checks are told one by one, with how much of each."""
+
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from plain_verdict.model import BAD, Check, Content, Evidence, Outcome, Past, Problem, Step, aside_word
+from plain_verdict.report import Report
+from plain_verdict.report.suites import SuiteGroup, make_suites
+from plain_verdict.text.cleaning import headline
+from plain_verdict.text.formatting import format_duration, plural, shorten
+
+MOST_FAILURES = 500
+"""Failures that are told one by one; the others are counted."""
+MOST_CHECKS = 5_000
+"""Checks in the list of all."""
+MOST_PICTURES = 120
+_STEPS = 30
+_FAILED = (Past.FAILED, Past.ERRORED)
+_DETAIL_LINES, _TEXT_CHARS = 12, 1_200
+
+
+class PaperStep(msgspec.Struct, frozen=True):
+    """A step: how deep it stands, its name, outcome and time."""
+
+    depth: int
+    name: str
+    outcome: Outcome
+    took_s: float | None
+
+
+class PaperCheck(msgspec.Struct, frozen=True):
+    """A check that failed, as the paper tells it. ``more_steps`` are left out."""
+
+    check: Check
+    about: tuple[str, ...]
+    """How long it took, what sets it apart, that it is waived, how it was before."""
+    problem: Problem | None
+    message: str
+    detail: str
+    steps: tuple[PaperStep, ...]
+    more_steps: int
+    picture: Content | None
+    caption: str
+
+
+class PaperMatter(msgspec.Struct, frozen=True):
+    """The failures, those that are only counted, and all checks by suite where they are wanted."""
+
+    failures: tuple[PaperCheck, ...]
+    untold: int
+    suites: tuple[SuiteGroup, ...]
+    unlisted: int
+    no_pictures: bool
+    """Whether pictures were left out as there are too many."""
+
+
+def choose_matter(report: Report, *, with_all: bool) -> PaperMatter:
+    """Return what stands in the paper of a report."""
+    suites = make_suites(report.run, with_empty=False)
+    bad = [check for group in suites for check in group.checks[: group.bad]]
+    # What counts stands before what is waived; a long night must not hide it.
+    bad.sort(key=lambda check: check.id in report.verdict.waived)
+    told = bad[:MOST_FAILURES]
+    listed, left = _within(suites, MOST_CHECKS) if with_all else ((), 0)
+    failures = tuple(_failure(report, check, with_picture=at < MOST_PICTURES) for at, check in enumerate(told))
+    return PaperMatter(failures, len(bad) - len(told), listed, left, len(told) > MOST_PICTURES)
+
+
+def _within(suites: Sequence[SuiteGroup], most: int) -> tuple[tuple[SuiteGroup, ...], int]:
+    """Return the suites with so many checks at most, and how many are left out."""
+    listed, number = [], 0
+    for group in suites:
+        part = group.checks[: most - number]
+        if part:
+            listed.append(msgspec.structs.replace(group, checks=part))
+        number += len(part)
+    return tuple(listed), sum(len(group.checks) for group in suites) - number
+
+
+def _failure(report: Report, check: Check, *, with_picture: bool) -> PaperCheck:
+    last = check.last
+    problem = last.problems[0] if last.problems else None
+    lead = report.evidence.lead_picture(last) if with_picture else None
+    shown = next(report.evidence.shown((lead,)), None) if lead else None
+    steps = list(_steps(last.steps))
+    kept = _around_failure(steps)
+    return PaperCheck(
+        check=check,
+        about=tuple(_about(report, check)),
+        problem=problem,
+        message=shorten(headline(problem.message) if problem else last.reason, _TEXT_CHARS),
+        detail=_detail(problem),
+        steps=tuple(kept),
+        more_steps=len(steps) - len(kept),
+        picture=shown.content if shown else None,
+        caption=_caption(lead),
+    )
+
+
+def _about(report: Report, check: Check) -> Iterator[str]:
+    took = format_duration(check.last.took_s)
+    if took:
+        yield took
+    if check.variant:
+        yield ", ".join(fact.value for fact in check.variant)
+    waived = report.verdict.waived.get(check.id)
+    if waived:
+        yield f"{aside_word([waived])}: {waived.reason}"
+    past = report.past_of(check)
+    if past:
+        failed = sum(outcome in _FAILED for _, outcome, _ in past)
+        yield f"failed in {failed or 'none'} of the {plural(len(past), 'build')} before"
+
+
+def _caption(evidence: Evidence | None) -> str:
+    return (evidence.caption or evidence.name) if evidence else ""
+
+
+def _detail(problem: Problem | None) -> str:
+    """Return the end of a stack, where it says what was called."""
+    lines = problem.detail.strip("\n").split("\n") if problem and problem.detail.strip() else []
+    if not lines:
+        return ""
+    text = "\n".join(shorten(line, 160) for line in lines[-_DETAIL_LINES:])
+    return f"… {plural(len(lines) - _DETAIL_LINES, 'line')} before\n{text}" if len(lines) > _DETAIL_LINES else text
+
+
+def _steps(steps: Sequence[Step], depth: int = 0) -> Iterator[PaperStep]:
+    for step in steps:
+        yield PaperStep(depth, shorten(step.name, 200), step.outcome, step.took_s)
+        yield from _steps(step.steps, depth + 1)
+
+
+def _around_failure(steps: list[PaperStep]) -> list[PaperStep]:
+    """Return at most so many steps, the last one that failed among them."""
+    if len(steps) <= _STEPS:
+        return steps
+    last = max((at for at, step in enumerate(steps) if step.outcome in BAD), default=len(steps) - 1)
+    first = max(0, last + 1 - _STEPS)
+    return steps[first : first + _STEPS]

@@ -1,0 +1,41 @@
+"""The paper as an output. What makes it is imported when a PDF is wanted: it brings a library for typesetting."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from plain_verdict.errors import UsageError
+from plain_verdict.report import Report
+from plain_verdict.settings.choices import ChecksShown, PaperSize
+from plain_verdict.writers.interface import OutputFile
+
+_PANGO = ("libpango-1.0-0", "libpangoft2-1.0-0", "libharfbuzz-subset0")
+
+
+class PaperWriter(msgspec.Struct, frozen=True):
+    """Writes the run as a PDF: what failed check by check, or with ``checks`` all of them in a list as well."""
+
+    checks: ChecksShown = ChecksShown.FAILED
+    size: PaperSize = PaperSize.A4
+
+    name = "pdf"
+    suffix = ".pdf"
+    about = "a paper of its own as PDF"
+    is_layout = False
+
+    def render(self, report: Report) -> Iterator[OutputFile]:
+        """Yield the paper."""
+        from plain_verdict.writers.paper.typesetting import typeset
+
+        yield OutputFile("verdict.pdf", typeset(report, self.checks, self.size))
+
+    def check(self) -> None:
+        """Make sure that what sets the paper is installed, with libraries of the system. Raises UsageError."""
+        try:
+            import weasyprint  # noqa: F401  optional, and heavy
+        except ImportError as error:
+            hint = "pip install 'plain-verdict[pdf]'"
+            raise UsageError("--pdf needs a package that is not installed", hint=hint) from error
+        except OSError as error:
+            hint = f"install Pango; on Debian: apt-get install {' '.join(_PANGO)}"
+            raise UsageError("--pdf needs a library of the system that is not installed", hint=hint) from error
