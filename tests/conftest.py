@@ -23,6 +23,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 from nights import cluster, database, night, store  # noqa: F401  fixtures
 from plain_verdict import writers
 from plain_verdict.cli import main
+from plain_verdict.inputs.facts import PIPELINE_VARIABLES
 from plain_verdict.writers.html.writer import PageWriter
 
 ROOT = Path(__file__).parent.parent
@@ -37,6 +38,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
         if "browser" in getattr(item, "fixturenames", ()):
             item.add_marker(pytest.mark.browser)
+
+
+@pytest.fixture(autouse=True, scope="session")
+def _outside_any_pipeline() -> None:
+    """Tests give facts of a pipeline where they are about them."""
+    for name in PIPELINE_VARIABLES:
+        os.environ.pop(name, None)
 
 
 @pytest.fixture

@@ -36,6 +36,7 @@ from plain_verdict.writers import OutputFile, Writer, writer_named
 if TYPE_CHECKING:
     from plain_verdict.operations.document import ApiDocument
 
+_RELOAD_S = 3
 Paths = str | os.PathLike[str] | Iterable[str | os.PathLike[str]]
 """A file, folder or pattern, or several."""
 
@@ -148,6 +149,7 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
         only=request.report.only,
         masked=masker.count + (place.masked if place else 0),
         shelf=request.shelf[1] if request.shelf else "",
+        reload_s=_RELOAD_S if request.watch else 0,
         notes=(*request.brand.notes, *request.read.notes, *masker.troubles),
     )
     return Report(run, verdict, info)

@@ -84,6 +84,11 @@ COMMANDS = (
         "Write index.html over the pages in a folder, by series and newest first, and a feed of the newest.",
     ),
     Command(
+        "completion",
+        "print what a shell needs to complete this program's options",
+        'Print a script for bash, zsh or fish: eval "$(plain-verdict completion bash)".',
+    ),
+    Command(
         "demo",
         "write demo results and the page made from them",
         "Write the demo results of a made-up ferry company, and the page made from them.",
@@ -119,12 +124,16 @@ class Parser(argparse.ArgumentParser):
         self, args: Sequence[str] | None = None, namespace: argparse.Namespace | None = None
     ) -> tuple[argparse.Namespace, list[str]]:
         """Parse arguments, with the command's own options."""
+        self.take_options()
+        return super().parse_known_args(args, namespace)
+
+    def take_options(self) -> None:
+        """Take the options of the command's module, once."""
         if self.command:
             module = importlib.import_module(f"plain_verdict.cli.{self.command}")
             self.command = ""
             module.add_options(self)
             self.set_defaults(run=module.run)
-        return super().parse_known_args(args, namespace)
 
     def error(self, message: str) -> NoReturn:
         """Say what is wrong with the arguments, and end."""
@@ -170,8 +179,8 @@ class Parser(argparse.ArgumentParser):
         return names
 
 
-def make_parser() -> argparse.ArgumentParser:
-    """Return the parser of the whole command line."""
+def make_parser(*, whole: bool = False) -> argparse.ArgumentParser:
+    """Return the parser of the command line; ``whole``: with the options of all commands, which takes a while."""
     parser = Parser(
         prog="plain-verdict",
         description="Reads the result files of check runs and writes one HTML page with a verdict in plain words.",
@@ -183,6 +192,8 @@ def make_parser() -> argparse.ArgumentParser:
     for command in COMMANDS:
         own = commands.add_parser(command.name, help=command.help, description=command.description)
         own.command = command.name
+        if whole:
+            own.take_options()
     return parser
 
 

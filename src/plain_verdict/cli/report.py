@@ -3,6 +3,7 @@
 import argparse
 import os
 import time
+from collections.abc import Iterable
 from datetime import datetime
 from pathlib import Path
 
@@ -60,6 +61,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     ends = parser.add_argument_group("how it ends")
     ends.add_argument("--enforce", action=SWITCH, help='exit with 1 when the verdict is not "fit"')
     ends.add_argument("--strict", action=SWITCH, help="exit with 4 when part of the input could not be read")
+    ends.add_argument(
+        "--watch",
+        action="store_true",
+        help="make the page again whenever results change; an open page reloads itself",
+    )
     ends.add_argument("--open", action="store_true", help="open the page in the browser")
     ends.add_argument("--quiet", action="store_true", help="print nothing but errors")
 
@@ -125,6 +131,11 @@ def _add_words(group: Options) -> None:
     group.add_argument("--title", metavar="TEXT", help="the page's title (default: the results' own name)")
     group.add_argument("--description", metavar="TEXT", help="words under the verdict, in Markdown")
     group.add_argument("--fact", action="append", metavar="KEY=VALUE", help="a fact about the run; repeat for more")
+    group.add_argument(
+        "--pipeline",
+        action=SWITCH,
+        help="take build, branch, commit and job from the pipeline's variables (default: on)",
+    )
     group.add_argument("--git", action=SWITCH, help="take facts from the results' repository (default: on)")
     group.add_argument("--organisation", metavar="NAME", help="whose page it is")
     group.add_argument("--logo", metavar="FILE", help="PNG, JPEG, WebP or SVG, of any size and shape")
@@ -159,10 +170,28 @@ def _add_contents(group: Options) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    """Write the page and print the verdict."""
-    began = time.perf_counter()
+    """Write the page and print the verdict; with --watch again and again."""
     if options.json and options.markdown == STANDARD_OUTPUT:
         raise UsageError("--json and --markdown - both want standard output", hint="give --markdown a file")
+    if not options.watch:
+        return make_once(options)[0]
+    from plain_verdict.cli.watching import check_watch, watch  # for those who watch
+
+    check_watch(options)
+    options.overwrite = True
+    opening = [options.open]
+
+    def once() -> tuple[Verdict | None, Iterable[Path]]:
+        options.open = bool(opening) and opening.pop()  # once is enough: the page reloads itself
+        _, verdict, published = make_once(options)
+        return verdict, (published.page, *published.others.values()) if published else ()
+
+    return watch(options.results, once)
+
+
+def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | None]:
+    """Write the page and print the verdict; return the exit code, the verdict, and what was written."""
+    began = time.perf_counter()
     request = make_request(overrides_of(options), os.environ, datetime.now().astimezone())
     run, verdict = read_and_judge(request.read, Progress)
     show_trouble(run, verdict, notes=not options.quiet)
@@ -172,11 +201,10 @@ def run(options: argparse.Namespace) -> int:
         show_labelled("error", "nothing could be read, so no page was written")
         if options.json:
             show_summary(Report(run, verdict, PageInfo(request.read.made)), SummaryWriter(options.detail))
-        return NOTHING_READ
+        return NOTHING_READ, verdict, None
     report = make_report(run, verdict, request)
     published = publish(report, request, Progress)
-    history = request.read.history
-    lost = keep_in_history(report, history, published.link or str(published.page))
+    lost = keep_in_history(report, request.read.history, published.link or str(published.page))
     failed = (*published.failed, *tell(report, request, published, Progress))
     for error in failed:
         show_error(error)
@@ -192,8 +220,8 @@ def run(options: argparse.Namespace) -> int:
     if options.open:
         open_page(published.page)
     code = exit_code(run, verdict, request.report)
-    in_the_way = lost or (run.in_series and run.in_series.trouble)
-    return NOT_PASSED_ON if code == DONE and (failed or (history.must and in_the_way)) else code
+    in_the_way = request.read.history.must and (lost or (run.in_series and run.in_series.trouble))
+    return NOT_PASSED_ON if code == DONE and (failed or in_the_way) else code, verdict, published
 
 
 def _show_published(published: Published, took_s: float) -> None:

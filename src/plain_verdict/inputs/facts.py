@@ -7,8 +7,9 @@ from pathlib import Path
 
 from plain_verdict.errors import UsageError
 from plain_verdict.model import Fact
-from plain_verdict.model.facts import BRANCH, COMMIT, NOT_COMMITTED
+from plain_verdict.model.facts import BRANCH, BUILD, COMMIT, JOB, NOT_COMMITTED
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
 
 _PATIENCE_S = 5.0
 
@@ -27,6 +28,83 @@ def read_pairs(texts: Sequence[str]) -> tuple[Fact, ...]:
 def environment_facts(names: Mapping[str, str], environment: Mapping[str, str]) -> tuple[Fact, ...]:
     """Return a fact for each variable that the settings name and the environment has."""
     return tuple(Fact(key, environment[name]) for key, name in names.items() if environment.get(name))
+
+
+# What servers that run pipelines tell, the more telling variable first. Links of several are made of parts.
+_BY_PIPELINES = {
+    BUILD: (
+        "CI_PIPELINE_NUMBER",
+        "CI_PIPELINE_IID",
+        "GITHUB_RUN_NUMBER",
+        "BUILDKITE_BUILD_NUMBER",
+        "BITBUCKET_BUILD_NUMBER",
+        "CIRCLE_BUILD_NUM",
+        "DRONE_BUILD_NUMBER",
+        "BUILD_BUILDNUMBER",
+        "BUILD_NUMBER",
+    ),
+    BRANCH: (
+        "CI_MERGE_REQUEST_SOURCE_BRANCH_NAME",
+        "CI_COMMIT_BRANCH",
+        "CI_COMMIT_REF_NAME",
+        "GITHUB_HEAD_REF",
+        "GITHUB_REF_NAME",
+        "BUILDKITE_BRANCH",
+        "BITBUCKET_BRANCH",
+        "CIRCLE_BRANCH",
+        "DRONE_BRANCH",
+        "BUILD_SOURCEBRANCHNAME",
+        "CHANGE_BRANCH",
+        "BRANCH_NAME",
+        "GIT_BRANCH",
+    ),
+    COMMIT: (
+        "CI_COMMIT_SHA",
+        "GITHUB_SHA",
+        "BUILDKITE_COMMIT",
+        "BITBUCKET_COMMIT",
+        "CIRCLE_SHA1",
+        "DRONE_COMMIT",
+        "BUILD_SOURCEVERSION",
+        "GIT_COMMIT",
+        "BUILD_VCS_NUMBER",
+    ),
+    JOB: (
+        "CI_JOB_URL",
+        "CI_PIPELINE_URL",
+        "{GITHUB_SERVER_URL}/{GITHUB_REPOSITORY}/actions/runs/{GITHUB_RUN_ID}",
+        "BUILDKITE_BUILD_URL",
+        "{BITBUCKET_GIT_HTTP_ORIGIN}/pipelines/results/{BITBUCKET_BUILD_NUMBER}",
+        "CIRCLE_BUILD_URL",
+        "DRONE_BUILD_LINK",
+        "{SYSTEM_COLLECTIONURI}{SYSTEM_TEAMPROJECT}/_build/results?buildId={BUILD_BUILDID}",
+        "BUILD_URL",
+    ),
+}
+_COMMIT_CHARS = 12
+PIPELINE_VARIABLES = frozenset(
+    name for several in _BY_PIPELINES.values() for told in several for name in placeholders_in(told) or (told,)
+)
+"""Every variable that is looked at."""
+
+
+def pipeline_facts(environment: Mapping[str, str]) -> tuple[Fact, ...]:
+    """Return build, branch, commit and job as the pipeline's server tells them; nothing outside a pipeline."""
+    facts = []
+    for key, several in _BY_PIPELINES.items():
+        value = next(filter(None, (_filled(told, environment) for told in several)), "")
+        if value:
+            facts.append(Fact(key, value[:_COMMIT_CHARS] if key == COMMIT else value))
+    return tuple(facts)
+
+
+def _filled(told: str, environment: Mapping[str, str]) -> str:
+    """Return a variable's value, or what several make up; "" where one of them is not set."""
+    names = placeholders_in(told)
+    if not names:
+        return environment.get(told, "").strip()
+    values = {name: environment.get(name, "").strip() for name in names}
+    return PLACEHOLDER.sub(lambda found: values[found[1]], told) if all(values.values()) else ""
 
 
 def repository_facts(folders: Sequence[str]) -> tuple[Fact, ...]:

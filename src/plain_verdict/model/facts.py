@@ -19,6 +19,8 @@ class Fact(Value, frozen=True, array_like=True):
 
 BUILD = "build"
 """The key by which a run is called among those of its series."""
+JOB = "job"
+"""The key of the address of the pipeline's own page."""
 MACHINE = "machine"
 """The host that a suite ran on: a reader tells it, the timeline has a track for each."""
 BRANCH, COMMIT, NOT_COMMITTED = "branch", "commit", "not committed"

@@ -14,6 +14,7 @@ class PageInfo(msgspec.Struct, frozen=True):
 
     ``made`` is when it is made, with a zone; ``title`` "" is the results' own. ``masked`` counts the secrets that
     were masked in these words. ``shelf`` is the way to the page over all pages, or "".
+    ``reload_s``: it is made again and again, and loads itself so often.
     """
 
     made: datetime
@@ -26,3 +27,4 @@ class PageInfo(msgspec.Struct, frozen=True):
     masked: int = 0
     notes: tuple[str, ...] = ()
     shelf: str = ""
+    reload_s: int = 0

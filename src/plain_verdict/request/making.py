@@ -18,7 +18,7 @@ from plain_verdict.evidence import EvidenceOptions, check_look_in
 from plain_verdict.history.finding import HistoryOptions
 from plain_verdict.history.stores import check_store
 from plain_verdict.inputs.completeness import Expected, read_age, read_newer_than
-from plain_verdict.inputs.facts import environment_facts, read_pairs
+from plain_verdict.inputs.facts import environment_facts, pipeline_facts, read_pairs
 from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.merging.time_zones import read_zone
@@ -58,6 +58,7 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
         mail=(mail := _with_given(settings.file.mail, {"file": overrides.mail, "send": overrides.send})),
         brand=brand,
         root=root,
+        watch=overrides.watch,
         places=make_targets(settings.file.publish, overrides.publish, report.keep),
         shelf=(root, way) if report.shelf else None,
         shelf_words=_shelf_words(report, brand, read_request.made),
@@ -264,7 +265,11 @@ def _facts(overrides: Overrides, settings: SettingsFile, environment: Mapping[st
     from_settings = tuple(Fact(key, _as_text(value)) for key, value in settings.facts.items())
     from_environment = environment_facts(settings.facts_from_environment, environment)
     by_key: dict[str, Fact] = {}
-    for fact in (*from_options, *from_settings, *from_environment):
+    told = settings.report.pipeline if overrides.pipeline is None else overrides.pipeline
+    given = (*from_options, *from_settings, *from_environment)
+    known = {fact.key.casefold() for fact in given}
+    from_pipeline = pipeline_facts(environment) if told else ()
+    for fact in (*given, *(fact for fact in from_pipeline if fact.key not in known)):
         by_key.setdefault(fact.key, fact)
     return tuple(by_key.values())
 

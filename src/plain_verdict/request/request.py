@@ -86,6 +86,7 @@ class ReadRequest(msgspec.Struct, frozen=True):
 class Request(msgspec.Struct, frozen=True):
     """What to read, and the page to make of it: ``report`` and ``mail`` as in the settings, the rest ready.
 
+    ``watch``: the page is made again and again.
     ``root`` is the folder below which names vary; ``places`` are where the page is published.
     ``shelf`` is the folder of the page over all pages, and the way to it from the page; None: it is not wanted.
     ``sending`` is None where no mail is sent; ``recipients`` are web services that are told.
@@ -96,6 +97,7 @@ class Request(msgspec.Struct, frozen=True):
     mail: MailTable
     brand: Brand
     root: Path = Path()
+    watch: bool = False
     places: tuple[Target, ...] = ()
     shelf: tuple[Path, str] | None = None
     shelf_words: ShelfWords | None = None

@@ -67,6 +67,9 @@ class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         ChecksShown.ALL
     )
     time_zone: Annotated[str, Meta(description="zone for every time on the page, like `Europe/Oslo`")] = ""
+    pipeline: Annotated[
+        bool, Meta(description="take build, branch, commit and job from the variables that pipelines set")
+    ] = True
     git: Annotated[bool, Meta(description="take branch and commit from the repository of the results")] = True
     enforce: Annotated[bool, Meta(description="exit with 1 when the verdict is not fit")] = False
     strict: Annotated[bool, Meta(description="exit with 4 when part of the input could not be read")] = False

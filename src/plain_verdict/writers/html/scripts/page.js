@@ -917,22 +917,55 @@ ${more.toLowerCase()}`;
   };
   var filters = list && find(list, ".tools") ? new Filters(list) : null;
 
+  // src/plain_verdict/writers/html/scripts/modules/reload.js
+  var STORED = "plain-verdict-view";
+  var FIELDS = ["INPUT", "SELECT", "TEXTAREA"];
+  function startReloading(seconds) {
+    if (!seconds) return;
+    recallPlace();
+    setInterval(() => {
+      const busy = FIELDS.includes(document.activeElement?.tagName ?? "") || document.hidden;
+      if (busy || getSelection()?.toString()) return;
+      keepPlace();
+      location.reload();
+    }, Number(seconds) * 1e3);
+  }
+  function keepPlace() {
+    const open = findAll(document, "details[open][id]").map((node) => node.id);
+    try {
+      sessionStorage.setItem(STORED, JSON.stringify({ y: scrollY, open }));
+    } catch {
+    }
+  }
+  function recallPlace() {
+    try {
+      const kept = JSON.parse(sessionStorage.getItem(STORED) ?? "null");
+      if (!kept) return;
+      for (const id of kept.open) {
+        const node = document.getElementById(id);
+        if (node && isDetails(node)) node.open = true;
+      }
+      requestAnimationFrame(() => scrollTo(0, kept.y));
+    } catch {
+    }
+  }
+
   // src/plain_verdict/writers/html/scripts/modules/main.js
-  var STORED = "plain-verdict-keys";
+  var STORED2 = "plain-verdict-keys";
   var keysSwitch = (
     /** @type {HTMLInputElement | null} */
     filters?.tools.querySelector(".keys input")
   );
-  var FIELDS = ["INPUT", "SELECT", "TEXTAREA"];
+  var FIELDS2 = ["INPUT", "SELECT", "TEXTAREA"];
   function recallKeys() {
     if (!keysSwitch) return;
     try {
-      keysSwitch.checked = localStorage.getItem(STORED) !== "off";
+      keysSwitch.checked = localStorage.getItem(STORED2) !== "off";
     } catch {
     }
     keysSwitch.addEventListener("change", () => {
       try {
-        localStorage.setItem(STORED, keysSwitch.checked ? "on" : "off");
+        localStorage.setItem(STORED2, keysSwitch.checked ? "on" : "off");
       } catch {
       }
     });
@@ -950,7 +983,7 @@ ${more.toLowerCase()}`;
       filters.remember();
       return;
     }
-    const typing = event.target instanceof Element && FIELDS.includes(event.target.tagName);
+    const typing = event.target instanceof Element && FIELDS2.includes(event.target.tagName);
     if (typing || !keysSwitch?.checked) return;
     if (event.key === "/") {
       event.preventDefault();
@@ -1029,9 +1062,13 @@ ${more.toLowerCase()}`;
   startCharts();
   startTaking();
   var begun = begin();
-  if (!isFolded) recall();
-  else {
+  var reloading = () => startReloading(document.body.dataset.reload);
+  if (!isFolded) {
+    recall();
+    reloading();
+  } else {
     begun.then(recall).finally(() => {
+      reloading();
       document.documentElement.dataset.ready = "yes";
     });
   }

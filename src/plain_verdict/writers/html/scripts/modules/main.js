@@ -4,6 +4,7 @@ import { isFolded, list, readFolded, readPlain, searchTexts } from "./checks.js"
 import { findAll, isDetails } from "./dom.js";
 import { filters } from "./filters.js";
 import { focusWayBack, framePicture, pictureClick, pictureKey } from "./pictures.js";
+import { startReloading } from "./reload.js";
 import { startTaking } from "./take.js";
 
 // Keys of one character can be turned off. Source: WCAG 2.2, success criterion 2.1.4
@@ -128,9 +129,13 @@ framePicture();
 startCharts();
 startTaking();
 const begun = begin();
-if (!isFolded) recall();
-else {
+const reloading = () => startReloading(document.body.dataset.reload);
+if (!isFolded) {
+  recall();
+  reloading();
+} else {
   begun.then(recall).finally(() => {
+    reloading();
     document.documentElement.dataset.ready = "yes";
   });
 }

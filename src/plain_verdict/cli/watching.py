@@ -1,0 +1,112 @@
+"""``plain-verdict report --watch``: the page made again whenever results change."""
+
+import argparse
+import glob
+import os
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+
+from plain_verdict.cli.common import DONE
+from plain_verdict.cli.terminal import show, show_error
+from plain_verdict.errors import PlainVerdictError, UsageError
+from plain_verdict.inputs.discovery import split_kind
+from plain_verdict.model import Verdict
+
+_CALM_MS = 400
+"""How long nothing may change before the page is made: runners write file after file."""
+Once = Callable[[], tuple[Verdict | None, Iterable[Path]]]
+"""Makes the page and returns the verdict, if there is one, and what was written."""
+_Stamp = tuple[int, int]
+
+
+def check_watch(options: argparse.Namespace) -> None:
+    """Make sure that results can be watched. Raises UsageError."""
+    if options.json:
+        raise UsageError("--watch goes on, and --json is one object", hint="use one of them")
+    if options.results == ["-"] or any("://" in argument for argument in options.results):
+        raise UsageError("--watch looks at files and folders of this machine", hint="name some")
+    try:
+        import watchfiles  # noqa: F401  optional
+    except ImportError as error:
+        hint = "pip install 'plain-verdict[terminal]'"
+        raise UsageError("--watch needs a package that is not installed", hint=hint) from error
+
+
+def watch(results: list[str], once: Once) -> int:
+    """Make the page, and again with each change, until the user ends it."""
+    import watchfiles
+
+    verdict, written = _made(once)
+    before = _stamps(results, written)
+    show("Watching; Ctrl-C ends it.", "soft")
+    try:
+        for _ in watchfiles.watch(*_roots(results), debounce=_CALM_MS, step=_CALM_MS // 4, raise_interrupt=False):
+            now = _stamps(results, written)
+            if now == before:
+                continue  # what changed is what we wrote, or no result
+            last = verdict
+            verdict, written = _made(once)
+            before = _stamps(results, written)
+            if verdict and last:
+                same = verdict.word is last.word
+                show(
+                    f"{'Still' if same else f'{last.word.capitalize()} before, now'} {verdict.word}.",
+                    verdict.word.value,
+                )
+    except KeyboardInterrupt:
+        pass
+    return DONE
+
+
+def _made(once: Once) -> tuple[Verdict | None, Iterable[Path]]:
+    """Make the page; what goes wrong is said, and the watching goes on."""
+    try:
+        return once()
+    except PlainVerdictError as error:
+        show_error(error)
+        return None, ()
+
+
+def _roots(results: list[str]) -> list[Path]:
+    """Return the folders in which results may change: of a pattern the part that is fixed, if it is there."""
+    roots = dict.fromkeys(_root(split_kind(argument)[1]) for argument in results)
+    return [root for root in roots if not any(root != other and root.is_relative_to(other) for other in roots)]
+
+
+def _root(argument: str) -> Path:
+    path = Path(os.path.abspath(argument))  # noqa: PTH100  keeps links
+    if glob.has_magic(argument):
+        parts = path.parts
+        fixed = next((at for at, part in enumerate(parts) if glob.has_magic(part)), len(parts))
+        path = Path(*parts[:fixed])
+    while not path.is_dir():
+        path = path.parent
+    return path
+
+
+def _stamps(results: list[str], written: Iterable[Path]) -> dict[str, _Stamp]:
+    """Return when each result changed and how large it is, without what was written by ourselves."""
+    own = {str(path) for path in written}
+    stamps = {}
+    for file in _files(results):
+        if str(Path(file).absolute()) not in own:
+            try:
+                about = os.stat(file)  # noqa: PTH116  quicker, for thousands
+            except OSError:
+                continue
+            stamps[file] = (about.st_mtime_ns, about.st_size)
+    return stamps
+
+
+def _files(results: list[str]) -> Iterator[str]:
+    for argument in results:
+        path = split_kind(argument)[1]
+        for found in (
+            glob.glob(path, recursive=True) if glob.has_magic(path) and not os.path.lexists(path) else [path]
+        ):
+            if Path(found).is_dir():
+                for parent, folders, names in os.walk(found):
+                    folders[:] = [name for name in folders if not name.startswith(".")]
+                    yield from (os.path.join(parent, name) for name in names if not name.startswith("."))  # noqa: PTH118
+            else:
+                yield found

@@ -1,0 +1,168 @@
+"""What makes the tool handy: watching, completion, the manual page, facts from the pipeline."""
+
+import json
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import WebDriverWait
+
+from conftest import ROOT
+from plain_verdict.cli import COMMANDS
+
+GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
+BAD = '<testsuite name="Quay"><testcase name="sails"><failure message="water"/></testcase></testsuite>'
+
+
+def wait_for(what, seconds: float = 20.0):
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        found = what()
+        if found:
+            return found
+        time.sleep(0.05)
+    raise AssertionError("it did not happen")
+
+
+@pytest.fixture
+def watching(tmp_path):
+    """Watch results in a process of its own; what it prints goes into a file."""
+    started = []
+
+    def start(*arguments: str) -> subprocess.Popen:
+        out = (tmp_path / "out.txt").open("w")
+        command = [sys.executable, "-u", "-m", "plain_verdict", "report", *arguments, "--watch", "--no-git"]
+        started.append((subprocess.Popen(command, cwd=tmp_path, stdout=out, stderr=subprocess.STDOUT), out))
+        wait_for(lambda: "Watching" in (tmp_path / "out.txt").read_text())
+        time.sleep(0.5)  # until the system tells of changes
+        return started[-1][0]
+
+    yield start
+    for process, out in started:
+        process.kill()
+        process.wait()
+        out.close()
+
+
+@pytest.mark.parametrize("argument", ["results", "results/*.xml", "results/a.xml"])
+def test_watching_makes_the_page_anew_says_what_changed_and_ends_well(argument, watching, tmp_path):
+    results = tmp_path / "results"
+    results.mkdir()
+    (results / "a.xml").write_text(GOOD)
+    process = watching(argument, "--out", "results/page.html", "--tables", "results/t")
+    said = (tmp_path / "out.txt").read_text
+    (results / "a.xml").write_text(BAD)
+    wait_for(lambda: "Fit before, now not fit." in said())
+    assert "Not fit" in (results / "page.html").read_text()
+    (results / "a.xml").write_text("<broken")
+    wait_for(lambda: "nothing could be read" in said() or "could not" in said() or "error:" in said())
+    (results / "a.xml").write_text(GOOD)
+    wait_for(lambda: said().count("Fit: the only check passed.") == 2)
+    time.sleep(1.5)
+    assert said().count("The page is here") <= 4  # its own files start nothing
+    assert not list(results.glob("page-*.html"))
+    process.send_signal(signal.SIGINT)
+    assert process.wait(10) == 0
+    assert "Traceback" not in said()
+
+
+def test_an_open_page_loads_itself_and_keeps_its_view(watching, tmp_path, browser):
+    (tmp_path / "r.xml").write_text(BAD)
+    watching("r.xml", "--out", "page.html")
+    browser.get((tmp_path / "page.html").as_uri() + "#show=failed")
+    assert "water" in browser.find_element(By.TAG_NAME, "body").text
+    (tmp_path / "r.xml").write_text(BAD.replace("water", "ice"))
+    WebDriverWait(browser, 20).until(lambda driver: "ice" in driver.find_element(By.TAG_NAME, "body").text)
+    assert browser.current_url.endswith("#show=failed")
+    pressed = browser.find_elements(By.CSS_SELECTOR, ".show button[aria-pressed=true]")
+    assert [button.text for button in pressed] == ["failed"]
+    assert '<noscript><meta http-equiv="refresh"' in (tmp_path / "page.html").read_text()
+
+
+def test_only_a_watched_page_loads_itself(tool, tmp_path):
+    (tmp_path / "r.xml").write_text(GOOD)
+    tool("report", "r.xml")
+    page = (tmp_path / "verdict.html").read_text()
+    assert 'http-equiv="refresh"' not in page
+    assert "data-reload=" not in page.partition("<script>")[0]
+    for arguments in (("-",), ("r.xml", "--json"), ("s3://bucket/r.xml",)):
+        assert tool("report", *arguments, "--watch").code == 2
+
+
+def completed(script: Path, *words: str) -> list[str]:
+    """What bash offers after these words."""
+    line = " ".join(f"'{word}'" for word in words)
+    code = f"""
+    source {script}
+    COMP_WORDS=({line}); COMP_CWORD={len(words) - 1}
+    $(complete -p plain-verdict | sed 's/.*-F \\([^ ]*\\).*/\\1/') plain-verdict '{words[-1]}' '{words[-2]}'
+    printf '%s\\n' "${{COMPREPLY[@]}}"
+    """
+    done = subprocess.run(["bash", "-c", code], capture_output=True, text=True, check=True)
+    return done.stdout.split()
+
+
+def test_the_shell_completes_commands_options_and_values(tool, tmp_path):
+    script = tmp_path / "complete.sh"
+    script.write_text(tool("completion", "bash").out)
+    assert set(completed(script, "plain-verdict", "")) >= {command.name for command in COMMANDS}
+    assert completed(script, "plain-verdict", "sh") == ["shape", "shelf"]
+    assert "--tables-as" in completed(script, "plain-verdict", "report", "--tab")
+    assert completed(script, "plain-verdict", "report", "--theme", "d") == ["dark"]
+    for shell in ("zsh", "fish"):
+        text = tool("completion", shell).out
+        assert all(command.name in text for command in COMMANDS)
+        assert "tables-as" in text
+    assert tool("completion", "cmd").code == 2
+
+
+def test_the_manual_page_names_every_command_and_is_in_the_wheel():
+    page = (ROOT / "docs" / "plain-verdict.1").read_text()
+    for command in COMMANDS:
+        assert f"plain\\-verdict {command.name}" in page
+    assert '"docs/plain-verdict.1" = "share/man/man1/plain-verdict.1"' in (ROOT / "pyproject.toml").read_text()
+
+
+@pytest.mark.parametrize(
+    ("variables", "facts"),
+    [
+        (
+            {
+                "CI_PIPELINE_IID": "7",
+                "CI_COMMIT_REF_NAME": "main",
+                "CI_COMMIT_SHA": "a" * 40,
+                "CI_JOB_URL": "https://x/1",
+            },
+            {"build": "7", "branch": "main", "commit": "a" * 12, "job": "https://x/1"},
+        ),
+        (
+            {
+                "GITHUB_RUN_NUMBER": "7",
+                "GITHUB_HEAD_REF": "fix",
+                "GITHUB_REF_NAME": "7/merge",
+                "GITHUB_SHA": "b" * 40,
+            }
+            | {"GITHUB_SERVER_URL": "https://x", "GITHUB_REPOSITORY": "desk/quay", "GITHUB_RUN_ID": "99"},
+            {"build": "7", "branch": "fix", "commit": "b" * 12, "job": "https://x/desk/quay/actions/runs/99"},
+        ),
+        (
+            {"BUILD_NUMBER": "7", "BRANCH_NAME": "main", "GIT_COMMIT": "c" * 40, "BUILD_URL": "https://x/job/7/"},
+            {"build": "7", "branch": "main", "commit": "c" * 12, "job": "https://x/job/7/"},
+        ),
+        ({"GITHUB_SERVER_URL": "https://x", "BUILD_NUMBER": " "}, {}),
+        ({}, {}),
+    ],
+)
+def test_facts_come_from_the_pipeline_and_what_the_user_says_wins(variables, facts, tool, tmp_path, monkeypatch):
+    for name, value in variables.items():
+        monkeypatch.setenv(name, value)
+    (tmp_path / "r.xml").write_text(GOOD)
+    told = json.loads(tool("report", "r.xml", "--json", "--no-git").out)
+    assert told["facts"] == facts
+    own = json.loads(tool("report", "r.xml", "--json", "--no-git", "--fact", "Build=mine").out)["facts"]
+    assert own == {"Build": "mine"} | {key: value for key, value in facts.items() if key != "build"}
+    assert json.loads(tool("report", "r.xml", "--json", "--no-git", "--no-pipeline").out)["facts"] == {}
