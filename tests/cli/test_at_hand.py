@@ -1,6 +1,7 @@
 """What makes the tool handy: watching, completion, the manual page, facts from the pipeline."""
 
 import json
+import os
 import signal
 import subprocess
 import sys
@@ -166,3 +167,20 @@ def test_facts_come_from_the_pipeline_and_what_the_user_says_wins(variables, fac
     own = json.loads(tool("report", "r.xml", "--json", "--no-git", "--fact", "Build=mine").out)["facts"]
     assert own == {"Build": "mine"} | {key: value for key, value in facts.items() if key != "build"}
     assert json.loads(tool("report", "r.xml", "--json", "--no-git", "--no-pipeline").out)["facts"] == {}
+
+
+def test_the_recipe_for_pipelines_runs_and_stops_the_line(tmp_path, monkeypatch):
+    script = ROOT / "examples" / "pipeline" / "pipeline.sh"
+    path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
+    for number, refund, code in ((1, "failed", 1), (2, "passed", 0)):
+        env = {**os.environ, "PATH": path, "BUILD_NUMBER": str(number), "BRANCH_NAME": "main", "REFUND": refund}
+        work = tmp_path / f"work-{number}"
+        command = ["sh", str(script), str(work), str(tmp_path / "reports"), "--no-git"]
+        done = subprocess.run(command, cwd=tmp_path, env=env, capture_output=True, text=True, check=False)
+        assert done.returncode == code, done.stderr
+        judged = (work / "judged.xml").read_text()
+        assert f'tests="4" failures="{code}"' in judged
+        assert (work / "summary.md").read_text().startswith(f"## {'Not fit' if code else 'Fit'}")
+    reports = {path.name for path in (tmp_path / "reports").iterdir()}
+    assert reports == {"1.html", "2.html", "newest.html", "index.html", "feed.xml"}
+    assert "passed only after a retry" in (tmp_path / "reports" / "newest.html").read_text()

@@ -48,6 +48,7 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
     """Return what the command line and the settings want, everything that is named read or looked for."""
     settings = read_settings(overrides.config, check_settings)
     report = _report(overrides, settings.file)
+    check_pattern(report.out)
     brand = _brand(overrides, settings.file)
     suffix = writer_named("folder" if report.zip else report.layout).suffix
     read_request = _read_request(overrides, settings, environment, now)
@@ -283,7 +284,6 @@ def _check(request: Request) -> None:
     report, expected = request.report, request.read.options.expected
     if request.read.options.evidence:
         check_look_in(request.read.options.evidence)
-    check_pattern(report.out)
     check_latest(report.latest)
     if report.keep < 0:
         raise UsageError("--keep is no number of pages", hint="write --keep 20")
