@@ -275,7 +275,7 @@ def test_the_schema_takes_what_the_program_takes_and_every_option_has_a_key():
     options = {action.dest for action in parser._actions}
     assert len(options) > 30
     # What concerns one run only, or is named otherwise in its table.
-    of_one_run = {"help", "results", "json", "debug", "config", "open", "quiet", "fact", "detail", "build"}
+    of_one_run = {"help", "results", "json", "debug", "config", "open", "quiet", "fact", "detail", "build", "watch"}
     renamed = {
         "mail": "file",
         "api_document": "document",

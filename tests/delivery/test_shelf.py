@@ -12,6 +12,8 @@ from lxml import etree, html
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
 
+from plain_verdict.demo import BRAND
+
 GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
 BAD = '<testsuite name="Quay"><testcase name="sails"><failure message="water &lt;b&gt;"/></testcase></testsuite>'
 ATOM = {"a": "http://www.w3.org/2005/Atom"}
@@ -114,6 +116,17 @@ def test_twenty_reports_at_once_all_stand_on_the_shelf(tmp_path):
     (rows,) = shelf_in(tmp_path / "p").values()
     assert {row[2] for row in rows} == {str(number) for number in range(20)}
     assert sorted(path.name for path in (tmp_path / "p").glob(".*")) == []
+
+
+def test_the_shelf_has_the_brand_of_the_pages(builds, tool, tmp_path):
+    shutil.copytree(BRAND, tmp_path / "brand")
+    lines = '[report]\nshelf_title = "Every run"\n[brand]\norganisation = "Brindle Quay"\nlogo = "brand/logo.svg"\n'
+    (tmp_path / "plain-verdict.toml").write_text(lines + 'logo_dark = "brand/logo-dark.svg"\naccent = "#0b7285"\n')
+    builds("g", "--shelf")
+    page = html.fromstring((tmp_path / "pages" / "index.html").read_bytes())
+    assert page.cssselect("h1")[0].text_content() == "Every run"
+    assert len(page.cssselect(".band img[src^='data:image/']")) == 2
+    assert "#0b7285" in page.cssselect("style")[1].text
 
 
 @pytest.mark.parametrize(

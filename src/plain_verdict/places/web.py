@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 SCHEMES = ("https", "http")
 _TIMEOUT_S = (10.0, 60.0)
-_PAUSES_S = (0.2, 0.5, 1.0)
+_PAUSES_S = (0.2, 0.5, 1.0, 2.0, 4.0)
 _TEMPORARY = (500, 502, 503, 504)
 _DEEPEST = 6
 _DAV = "{DAV:}"

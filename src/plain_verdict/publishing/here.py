@@ -187,6 +187,7 @@ def _counted(files: Iterator[OutputFile], on_progress: OnProgress) -> Iterator[O
 
 def attachment_of(page: Path, request: Request) -> Attachment | None:
     """Return the page or zip file where a mail takes it."""
-    most_bytes = read_size(request.mail.attach_up_to)
+    evidence = request.read.options.evidence
+    most_bytes = min(read_size(request.mail.attach_up_to), evidence.page_bytes if evidence else 0)
     fits = page.is_file() and page.stat().st_size * _MAIL_GROWTH < most_bytes
     return Attachment(page.name, page.read_bytes()) if fits else None

@@ -10,7 +10,7 @@ from plain_verdict.model import Outcome, VerdictWord
 from plain_verdict.report.shelf_line import ShelfLine
 from plain_verdict.shelf.entries import Entry
 from plain_verdict.shelf.words import ShelfWords
-from plain_verdict.text.formatting import format_duration, format_time_of_day, plural
+from plain_verdict.text.formatting import format_duration, plural
 from plain_verdict.writers.html.shelf_page import ShelfLook, render_shelf
 
 _STRIP, _OPEN, _OPEN_OF_SEVERAL = 30, 30, 5
@@ -97,7 +97,7 @@ def _row(entry: Entry, before: str) -> ShelfRow:
         word=line.verdict.value,
         why=_sentence(line),
         counts=tuple(pair for pair in zip(_OUTCOMES, line.counts, strict=False) if pair[1]),
-        when=f"{when.day} {when:%b %Y}, {format_time_of_day(when)}",
+        when=f"{when.day} {when:%b %Y, %H:%M}",
         moment=when.isoformat(),
         took=format_duration(line.took_s),
         facts=facts,

@@ -60,7 +60,7 @@ _SHARED = tuple(
             "evidence",
             "parameters",
         ),
-        *("folded", "foot", "shelf"),
+        *("folded", "foot"),
     )
 )
 _MEDIA = ("styles/narrow", "styles/print")

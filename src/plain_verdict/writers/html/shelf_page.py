@@ -12,9 +12,10 @@ from plain_verdict.brand.tokens import token_css
 from plain_verdict.model import VerdictWord
 from plain_verdict.settings.choices import Theme
 from plain_verdict.writers.html.environment import LAYERS, hash_of, make_environment, read_asset
+from plain_verdict.writers.html.links import Links
 from plain_verdict.writers.html.theme import make_theme
 
-_STYLES = ("base", "band", "outcome", "foot", "shelf")
+_STYLES = ("styles/base", "styles/band", "styles/outcome", "styles/foot", "shelf")
 
 
 class ShelfLook(msgspec.Struct, frozen=True):
@@ -37,13 +38,20 @@ def render_shelf(look: ShelfLook, series: Sequence[object]) -> Iterator[str]:
     policy = f"default-src 'none'; {own}; img-src data:; base-uri 'none'; form-action 'none'"
     template = make_environment().get_template("shelf.html.j2")
     return template.generate(
-        look=look, series=series, theme=theme, info=look, css=css, script=script, policy_text=policy
+        links=Links({}),
+        look=look,
+        series=series,
+        theme=theme,
+        info=look,
+        css=css,
+        script=script,
+        policy_text=policy,
     )
 
 
 @cache
 def _style() -> Markup:
-    rules = "\n".join(read_asset(f"styles/{name}.css") for name in _STYLES)
+    rules = "\n".join(read_asset(f"{name}.css") for name in _STYLES)
     text = "\n".join((LAYERS, token_css(), read_asset("styles/guard.css"), f"@layer house {{\n{rules}\n}}"))
     return Markup(text)  # noqa: S704  our own files
 

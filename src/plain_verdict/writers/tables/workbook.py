@@ -135,7 +135,7 @@ class WorkbookWriter:
         writes: dict[Holds, _Write] = {
             Holds.TEXT: write_text,
             Holds.MOMENT: write_moment,
-            Holds.FLAG: sheet.write_boolean,
+            Holds.FLAG: lambda row, place, cell: sheet.write_string(row, place, ("no", "yes")[bool(cell)]),
         }
         return writes.get(holds, write_number)
 
