@@ -204,3 +204,25 @@ def test_the_line_of_a_page_is_what_its_digest_says(builds, tool, tmp_path):
     tool("shelf", "pages")
     assert shelf_in(tmp_path / "pages") == before
     assert json.loads(tool("report", "r.xml", "--shelf", "--json").out)["shelf"] == str(tmp_path / "index.html")
+
+
+def test_what_a_page_says_of_itself_can_do_nothing_on_the_shelf_or_in_the_feed(builds, tool, tmp_path):
+    builds("b")
+    page = tmp_path / "pages" / "Desk-1.html"
+    text = page.read_text()
+    evil = "</script><script>alert(1)</script><img src=x onerror=alert(1)>\\u0001&amp;#1;"
+    hostile = text.replace("&#34;title&#34;:&#34;Desk", f"&#34;title&#34;:&#34;{evil.replace('<', '&lt;')}")
+    assert hostile != text
+    (tmp_path / "pages" / "javascript:alert(1).html").write_text(hostile)
+    page.unlink()
+    done = tool("shelf", "pages")
+    assert (done.code, done.err) == (0, "")
+    shelf = html.fromstring((tmp_path / "pages" / "index.html").read_bytes())
+    assert shelf.cssselect(".row a")[0].get("href") == "javascript%3Aalert%281%29.html"
+    assert len(shelf.cssselect("script")) == 2
+    assert not shelf.cssselect("img[onerror]")
+    assert (
+        etree.parse(tmp_path / "pages" / "feed.xml")
+        .find(".//a:entry/a:title", ATOM)
+        .text.startswith("Not fit: </script>")
+    )

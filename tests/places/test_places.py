@@ -23,7 +23,9 @@ from lxml import html
 from moto.server import ThreadedMotoServer
 from wsgidav.wsgidav_app import WsgiDAVApp
 
-from plain_verdict.places import repository
+from plain_verdict.errors import DeliveryError
+from plain_verdict.places import fetching, repository
+from plain_verdict.places.interface import Found
 
 GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
 BAD = '<testsuite name="Quay"><testcase name="sails"><failure message="water"/></testcase></testsuite>'
@@ -459,3 +461,34 @@ def test_the_summary_and_the_settings_tell_places(web, publish, tmp_path):
     assert told["link"] == told["published"][0]
     assert told["link"] in (tmp_path / "m.md").read_text()
     assert msgspec.json.decode(json.dumps(told))["page"].endswith("verdict.html")
+
+
+@every_place
+def test_a_page_in_a_folder_that_is_written_over_leaves_nothing_of_the_old_one(place, publish):
+    two = GOOD + BAD.replace("Quay", "Harbour")
+    arguments = ("--layout", "folder", "--overwrite", "--publish", place.address, "--latest", "newest")
+    publish(1, *arguments, "--out", "w1/page", results=f"<testsuites>{two}</testsuites>")
+    before = set(place.files())
+    publish(2, *arguments, "--out", "w2/page")
+    after = set(place.files())
+    assert len([name for name in before if "/suites/" in name]) == 4
+    assert len([name for name in after if "/suites/" in name]) == 2
+    assert {"page/index.html", "newest/index.html"} <= after
+
+
+def test_no_name_from_elsewhere_leads_out_of_its_folder(tmp_path):
+    class Hostile:
+        def __init__(self, name: str) -> None:
+            self.name = name
+
+        def find(self):
+            return [Found(self.name, "1")]
+
+        def read(self, file, most=None):
+            return b"x"
+
+    for name in ("../up.xml", "/etc/up.xml", "a/../../up.xml"):
+        with pytest.raises(DeliveryError):
+            fetching._copy(Hostile(name), "**", tmp_path / "in")
+    assert not list(tmp_path.rglob("*.xml"))
+    assert fetching._copy(Hostile("a/b.xml"), "**", tmp_path / "in") == ["a/b.xml"]

@@ -186,6 +186,7 @@ def test_what_keeps_a_mail_back_is_one_line_and_the_page_is_written(post, silent
         ("smtp://mail.test", (TO, 'user_variable = "NOT_SET_7"'), "no NOT_SET_7"),
         ("smtp+plain://mail.test", (TO, 'user_variable = "HOME"'), "for all to read"),
         ("smtp://mail.test", (TO, 'attach_up_to = "big"'), "big"),
+        ("smtp://mail.test", ('to = ["kari@kåi.test"]',), "every server takes"),
     ],
 )
 def test_settings_that_can_send_nothing_are_refused_before_any_work(server, lines, said, tool, tmp_path):

@@ -102,13 +102,13 @@ def _copy(files: Files, wanted: str, folder: Path) -> list[str]:
         names = [wanted]
     copied = []
     for name in names[:_MOST_FILES]:
-        data = files.read(name)
-        if data is None:
-            continue
-        if ".." in PurePosixPath(name).parts:
+        if ".." in PurePosixPath(name).parts or PurePosixPath(name).is_absolute():
             raise DeliveryError(
                 "has a name that leads out of its folder", path=name, hint="name the files you want"
             )
+        data = files.read(name)
+        if data is None:
+            continue
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)

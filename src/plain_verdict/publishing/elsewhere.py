@@ -113,7 +113,7 @@ def _write_page(files: Files, wanted: _Wanted) -> str:
         if wanted.overwrite:
             if there and not is_page_head(there):
                 raise DeliveryError("is a file that this tool did not make", path=name, hint="change --out")
-            _write_all(files, name, wanted.files, new=False)
+            _write_over(files, name, wanted)
             return name
         if there is None and _write_all(files, name, wanted.files, new=True):
             return name
@@ -125,14 +125,24 @@ def _write_all(files: Files, name: str, several: Iterable[tuple[str, bytes]], *,
     return all(files.write(f"{name}{below}", data, new=new) for below, data in several)
 
 
+def _write_over(files: Files, name: str, wanted: _Wanted) -> None:
+    """Write files below a name over what is there, and remove what the page before had besides."""
+    _write_all(files, name, wanted.files, new=False)
+    if wanted.in_folder:
+        made = {f"{name}{below}" for below, _ in wanted.files}
+        for found in files.find() or ():
+            if found.file.startswith(f"{name}/") and found.file not in made:
+                files.remove(found.file)
+
+
 def _write_shelf(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
     """Write the shelf until it has all that is there, also what others wrote meanwhile; return its entries."""
     entries: dict[str, Entry] = {}
     own = wanted.files[-1][1]
     page = f"{name}/{FIRST_PAGE}" if wanted.in_folder else name
     for _ in range(_TRIES):
-        pages = _PagesOf(files, wanted.latest, page, own)
         before = (files.read(FIRST_PAGE) or b"") if wanted.shelf else b""
+        pages = _PagesOf(files, wanted.latest, {page: own[:HEAD_BYTES]}, before)
         now = find_entries(pages, before)
         if not pages.listed:
             # A place that can't be listed: what the shelf knows, and this page.
@@ -166,7 +176,7 @@ def _write_latest(files: Files, wanted: _Wanted) -> None:
     first = files.read(f"{wanted.latest}/{FIRST_PAGE}" if wanted.in_folder else wanted.latest, HEAD_BYTES)
     if first and not is_page_head(first):
         raise DeliveryError("is no page that this tool made", path=wanted.latest, hint="choose another --latest")
-    _write_all(files, wanted.latest, wanted.files, new=False)
+    _write_over(files, wanted.latest, wanted)
 
 
 def _remove_old(files: Files, wanted: _Wanted, name: str, entries: dict[str, Entry]) -> None:
@@ -185,17 +195,21 @@ def _remove_old(files: Files, wanted: _Wanted, name: str, entries: dict[str, Ent
 class _PagesOf:
     """The pages of a place, as the shelf asks for them; a copy of the newest is not one of them."""
 
-    def __init__(self, files: Files, latest: str, page: str, own: bytes) -> None:
+    def __init__(self, files: Files, latest: str, heads: dict[str, bytes], before: bytes) -> None:
         self._files = files
-        self._known = {page: own[:HEAD_BYTES]}
+        self._heads = heads
+        self._latest = latest
         found = files.find()
         self.listed = found is not None
-        names = sorted((one.file, one.stamp) for one in found or ())
-        firsts = {file.rpartition("/")[0] for file, _ in names if file.endswith(f"/{FIRST_PAGE}")}
-        firsts.discard("")
-        self._folders = {folder for folder in firsts if is_page_head(self._head(f"{folder}/{FIRST_PAGE}"))}
-        self._names = names
-        self._latest = latest
+        self._names = sorted((one.file, one.stamp) for one in found or ())
+        known = {(entry.file, entry.stamp) for entry in entries_in(before).values() if entry.line}
+        self._folders = set()
+        for file, stamp in self._names:
+            folder, _, name = file.rpartition("/")
+            is_first = folder and name == FIRST_PAGE
+            # What the shelf knows as a page need not be read again.
+            if is_first and ((file, stamp) in known or is_page_head(self._head(file))):
+                self._folders.add(folder)
 
     def stamps(self) -> Iterator[tuple[str, str]]:
         """Yield the files that may be pages."""
@@ -214,6 +228,6 @@ class _PagesOf:
         return line_in(head) if is_page_head(head) else None
 
     def _head(self, file: str) -> bytes:
-        if file not in self._known:
-            self._known[file] = self._files.read(file, HEAD_BYTES) or b""
-        return self._known[file]
+        if file not in self._heads:
+            self._heads[file] = self._files.read(file, HEAD_BYTES) or b""
+        return self._heads[file]

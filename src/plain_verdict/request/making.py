@@ -66,9 +66,18 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
         sending=make_sending(mail, environment),
         recipients=make_recipients(settings.file.notify, environment),
     )
+    if overrides.watch:
+        request = _kept_here(request)
     _check(request)
     read = _looking_beside(request.read, request.report, overrides.look_beside, settings.file)
     return msgspec.structs.replace(request, read=read)
+
+
+def _kept_here(request: Request) -> Request:
+    """Return a request that reaches nobody: a page that is made again and again is for who makes it."""
+    history = msgspec.structs.replace(request.read.history, store="", must=False)
+    read = msgspec.structs.replace(request.read, history=history)
+    return msgspec.structs.replace(request, read=read, places=(), sending=None, recipients=())
 
 
 def _looking_beside(

@@ -63,6 +63,10 @@ def make_sending(mail: MailTable, environment: Mapping[str, str]) -> Sending | N
         raise UsageError("nobody sends the mail", where="mail.server", hint='write server = "smtp://host:587"')
     if not (mail.to or mail.cc):
         raise UsageError("the mail is sent to nobody", where="mail.to", hint='write to = ["crew@host.example"]')
+    for address in (*mail.to, *mail.cc, mail.sender):
+        if not address.rpartition("<")[2].isascii():
+            hint = "write the host in its xn-- form"
+            raise UsageError("is no address that every server takes", path=address, where="mail.to", hint=hint)
     server = read_server(mail.server, SMTP_SCHEMES, "mail.server")
     user = _held_by(mail.user_variable, "mail.user_variable", environment)
     password = _held_by(mail.password_variable, "mail.password_variable", environment)

@@ -1,5 +1,6 @@
 """Writes the newest pages as a feed. Source: RFC 4287 (The Atom Syndication Format)."""
 
+import re
 from collections.abc import Sequence
 from datetime import datetime
 from urllib.parse import quote
@@ -15,6 +16,8 @@ GENERATOR = "Plain Verdict"
 _ATOM = "http://www.w3.org/2005/Atom"
 _BASE = "{http://www.w3.org/XML/1998/namespace}base"
 _NAMES: dict[str | None, str] = {None: _ATOM}
+_FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
+"""In XML 1.0, section 2.2; a page's line may hold anything."""
 _MOST = 50
 
 
@@ -59,7 +62,7 @@ def _add_entry(root: "etree._Element", file: str, line: ShelfLine, home: str) ->
 
 def _add(parent: "etree._Element", name: str, text: str | None = None, **attributes: str) -> "etree._Element":
     element = etree.SubElement(parent, f"{{{_ATOM}}}{name}", attributes)
-    element.text = text
+    element.text = _FORBIDDEN.sub("\ufffd", text) if text else text
     return element
 
 
