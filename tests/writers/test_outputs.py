@@ -141,7 +141,7 @@ def test_tables_of_an_earlier_run_go_and_nothing_else(tool, tmp_path):
     assert (tmp_path / "t" / "problems.csv").exists()
     tool("report", "good.xml", "--tables", "t", "--tables-as", "parquet")
     left = sorted(path.name for path in (tmp_path / "t").iterdir())
-    made = ["attempts", "checks", "conditions", "files", "kinds", "run", "suites"]
+    made = ["checks", "conditions", "files", "kinds", "run", "suites"]
     assert left == sorted([*(f"{name}.parquet" for name in made), "datapackage.json", "findings.csv", "mine.csv"])
     assert (tmp_path / "bad.xml").exists()
 

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from plain_verdict.delivery.naming import numbered
+from plain_verdict.delivery.naming import highest_number, numbered
 from plain_verdict.delivery.page_mark import is_our_mail, is_ours
 from plain_verdict.errors import UsageError, WriteError
 
@@ -212,9 +212,7 @@ def _first_free(path: Path) -> int:
 
     A number that was given once is not given again, although its page may be gone.
     """
-    same = re.compile(rf"{re.escape(path.stem)}(?:-([1-9]\d{{0,6}}))?{re.escape(path.suffix)}")
-    found = [same.fullmatch(other.name) for other in path.parent.iterdir()]
-    return max((int(match[1] or 1) for match in found if match), default=0) + 1
+    return highest_number(Path(path.name), (other.name for other in path.parent.iterdir())) + 1
 
 
 def _placed(part: Path, path: Path, *, overwrite: bool) -> Path:

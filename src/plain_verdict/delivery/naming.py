@@ -2,7 +2,7 @@
 
 import re
 import unicodedata
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import datetime
 from pathlib import Path
 
@@ -79,3 +79,14 @@ def unknown_facts(pattern: str, facts: Mapping[str, str]) -> list[str]:
 def numbered(path: Path, number: int) -> Path:
     """Return the path with a counter: ``verdict-2.html``; the first has none."""
     return path if number == 1 else path.with_name(f"{path.stem}-{number}{path.suffix}")
+
+
+def highest_number(path: Path, files: Iterable[str]) -> int:
+    """Return the highest counter that a page of this name has among files, as seen from its folder's; 0: none.
+
+    A page in a folder counts by what is in it.
+    """
+    before, after = re.escape(path.with_suffix("").as_posix()), re.escape(path.suffix)
+    same = re.compile(rf"{before}(?:-([1-9]\d{{0,6}}))?{after}(?:/.*)?")
+    found = map(same.fullmatch, files)
+    return max((int(match[1] or 1) for match in found if match), default=0)

@@ -127,7 +127,8 @@ class Check(Value, frozen=True):
     @property
     def flaky(self) -> bool:
         """Return whether it passed only after an attempt that did not."""
-        return self.outcome is Outcome.PASSED and any(attempt.outcome in BAD for attempt in self.attempts)
+        several = len(self.attempts) > 1
+        return several and self.outcome is Outcome.PASSED and any(one.outcome in BAD for one in self.attempts)
 
 
 def evidence_of(check: Check) -> Iterator[Evidence]:

@@ -89,6 +89,10 @@ class FolderPlace:
         """Return nothing: a path of this machine is no address for others."""
         return ""
 
+    def name(self, file: str) -> str:
+        """Return a file's path."""
+        return str(self._folder / file)
+
     def check(self) -> None:
         """Nothing is needed."""
 

@@ -48,6 +48,10 @@ class Place(Protocol):
         """Return where a browser opens its files, with a slash at the end; "" where that is not known."""
         ...
 
+    def name(self, file: str) -> str:
+        """Return the address of one of its files as it may be shown."""
+        ...
+
     def do(self, job: Callable[[Files], Result], told: str = "") -> Result:
         """Do a job on its files; ``told`` says what for. Where others were faster it is done again."""
         ...

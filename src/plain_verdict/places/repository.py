@@ -60,6 +60,10 @@ class RepositoryPlace:
         """Return nothing: where a server shows a branch is its own affair."""
         return ""
 
+    def name(self, file: str) -> str:
+        """Return the address of a file in the branch."""
+        return f"git+{self._url}#{self._branch}:{f'{self._folder}/' if self._folder else ''}{file}"
+
     def check(self) -> None:
         """Make sure that git is there."""
         try:

@@ -49,6 +49,10 @@ class StorePlace:
         """Return nothing: where a store shows its files to browsers is its own affair."""
         return ""
 
+    def name(self, file: str) -> str:
+        """Return the address of a file."""
+        return f"{self._url}/{file}"
+
     def check(self) -> None:
         """Make sure that fsspec, and what it needs for this kind of place, is installed. Raises UsageError."""
         try:

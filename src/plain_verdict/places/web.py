@@ -77,6 +77,10 @@ class WebPlace:
         """Return its address: a browser opens the same."""
         return self._url
 
+    def name(self, file: str) -> str:
+        """Return the address of a file."""
+        return self._url + quote(file)
+
     def check(self) -> None:
         """Make sure that what speaks HTTP is installed. Raises UsageError."""
         try:

@@ -6,7 +6,7 @@ from urllib.parse import quote
 
 import msgspec
 
-from plain_verdict.delivery.naming import numbered
+from plain_verdict.delivery.naming import highest_number, numbered
 from plain_verdict.errors import DeliveryError, PlainVerdictError
 from plain_verdict.inputs.progress import OnStep
 from plain_verdict.model.marks import FIRST_PAGE
@@ -56,14 +56,14 @@ def publish_elsewhere(
             with on_step(f"Publishing at {target.place.shown}"):
                 name = target.place.do(lambda files, wanted=wanted: _publish(files, wanted), told)  # type: ignore[misc]
         except DeliveryError as error:
-            shown = target.place.shown
             # What the job itself says names a file there, and not yet where that is.
-            path = error.path if error.path.startswith((shown.rstrip("/"), "/")) else f"{shown} {error.path}"
+            is_whole = "://" in error.path or Path(error.path).is_absolute()
+            path = error.path if is_whole else target.place.name(error.path)
             failed.append(DeliveryError(error.what, path=path, hint=error.hint))
             continue
+        at = f"{name}/" if wanted.in_folder else name
         base = target.link or target.place.address
-        at = name + ("/" if wanted.in_folder and base else "")
-        addresses.append(f"{base}{quote(at)}" if base else f"{target.place.shown.rstrip('/')} {name}")
+        addresses.append(f"{base}{quote(at)}" if base else target.place.name(at))
     return tuple(addresses), tuple(failed)
 
 
@@ -106,18 +106,25 @@ def _publish(files: Files, wanted: _Wanted) -> str:
 def _write_page(files: Files, wanted: _Wanted) -> str:
     """Write the page under the first name that is free, or over the one that is there."""
     path = Path(wanted.name)
-    for number in range(1, _MOST_NUMBERS):
+    if wanted.overwrite:
+        there = files.read(_first_of(wanted.name, wanted), HEAD_BYTES)
+        if there and not is_page_head(there):
+            raise DeliveryError("is a file that this tool did not make", path=wanted.name, hint="change --out")
+        _write_over(files, wanted.name, wanted)
+        return wanted.name
+    found = files.find()
+    least = highest_number(path, [one.file for one in found or ()]) + 1
+    for number in range(least, least + _MOST_NUMBERS):
         name = numbered(path, number).as_posix()
-        first = f"{name}/{FIRST_PAGE}" if wanted.in_folder else name
-        there = files.read(first, HEAD_BYTES)
-        if wanted.overwrite:
-            if there and not is_page_head(there):
-                raise DeliveryError("is a file that this tool did not make", path=name, hint="change --out")
-            _write_over(files, name, wanted)
-            return name
-        if there is None and _write_all(files, name, wanted.files, new=True):
+        taken = found is None and files.read(_first_of(name, wanted), 1) is not None
+        if not taken and _write_all(files, name, wanted.files, new=True):
             return name
     raise DeliveryError("has too many pages of its name", path=wanted.name, hint="remove some, or use keep")
+
+
+def _first_of(name: str, wanted: _Wanted) -> str:
+    """Return the file to open of a page."""
+    return f"{name}/{FIRST_PAGE}" if wanted.in_folder else name
 
 
 def _write_all(files: Files, name: str, several: Iterable[tuple[str, bytes]], *, new: bool) -> bool:
@@ -139,7 +146,7 @@ def _write_shelf(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
     """Write the shelf until it has all that is there, also what others wrote meanwhile; return its entries."""
     entries: dict[str, Entry] = {}
     own = wanted.files[-1][1]
-    page = f"{name}/{FIRST_PAGE}" if wanted.in_folder else name
+    page = _first_of(name, wanted)
     for _ in range(_TRIES):
         before = (files.read(FIRST_PAGE) or b"") if wanted.shelf else b""
         pages = _PagesOf(files, wanted.latest, {page: own[:HEAD_BYTES]}, before)
@@ -173,7 +180,7 @@ def _too_old(entries: dict[str, Entry], wanted: _Wanted, page: str) -> list[Entr
 
 
 def _write_latest(files: Files, wanted: _Wanted) -> None:
-    first = files.read(f"{wanted.latest}/{FIRST_PAGE}" if wanted.in_folder else wanted.latest, HEAD_BYTES)
+    first = files.read(_first_of(wanted.latest, wanted), HEAD_BYTES)
     if first and not is_page_head(first):
         raise DeliveryError("is no page that this tool made", path=wanted.latest, hint="choose another --latest")
     _write_over(files, wanted.latest, wanted)
@@ -181,7 +188,7 @@ def _write_latest(files: Files, wanted: _Wanted) -> None:
 
 def _remove_old(files: Files, wanted: _Wanted, name: str, entries: dict[str, Entry]) -> None:
     """Remove the oldest pages; one in a folder with all that is in it."""
-    page = f"{name}/{FIRST_PAGE}" if wanted.in_folder else name
+    page = _first_of(name, wanted)
     for entry in _too_old(entries, wanted, page):
         folder, _, file = entry.file.rpartition("/")
         if file == FIRST_PAGE and folder:

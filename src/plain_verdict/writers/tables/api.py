@@ -4,13 +4,13 @@ from collections.abc import Iterator
 
 from plain_verdict.report import Report
 from plain_verdict.writers.summary_load import ms_of
-from plain_verdict.writers.tables.checks import WHERE, parts_of
+from plain_verdict.writers.tables.checks import WHERE, checks_with_more, parts_of
 from plain_verdict.writers.tables.interface import Column, Holds, Row, Table, round_s
 
 
 def _exchanges(report: Report) -> Iterator[Row]:
     calls = {id(call.exchange): call for call in report.run.api.calls}
-    for check in report.run.checks:
+    for check in checks_with_more(report):
         for number, path, part in parts_of(check):
             for place, one in enumerate(part.exchanges, 1):
                 call = calls.get(id(one))

@@ -23,10 +23,10 @@ def _checks(report: Report) -> Iterator[Row]:
             waived = verdict.waived.get(check.id)
             yield (
                 check.id,
-                check.kind.value,
+                check.kind,
                 suite,
                 check.name,
-                last.outcome.value,
+                last.outcome,
                 round_s(last.took_s),
                 last.started,
                 len(attempts),
@@ -49,17 +49,26 @@ def _checks(report: Report) -> Iterator[Row]:
 def _attempts(report: Report) -> Iterator[Row]:
     for check in report.run.checks:
         several = check.attempts
-        for number, one in enumerate(several, 1):
-            told = (one.outcome.value, round_s(one.took_s), one.started, one.worker, one.reason)
+        for number, one in enumerate(several if len(several) > 1 else (), 1):
+            told = (one.outcome, round_s(one.took_s), one.started, one.worker, one.reason)
             yield (check.id, one.number or number, one is several[-1], *told, len(one.problems))
 
 
-def _steps(report: Report) -> Iterator[Row]:
+def checks_with_more(report: Report) -> Iterator[Check]:
+    """Yield the checks that have anything below their attempt; of large runs most have nothing."""
     for check in report.run.checks:
+        attempts = check.attempts
+        one = attempts[0]
+        if len(attempts) > 1 or one.steps or one.problems or one.evidence or one.exchanges:
+            yield check
+
+
+def _steps(report: Report) -> Iterator[Row]:
+    for check in checks_with_more(report):
         for number, attempt in enumerate(check.attempts, 1):
             for path, step in _below(attempt):
                 problem = headline(step.problems[0].message) if step.problems else None
-                told = (step.name, step.outcome.value, round_s(step.took_s), step.started, problem)
+                told = (step.name, step.outcome, round_s(step.took_s), step.started, problem)
                 yield (check.id, check.name, attempt.number or number, path, path.count(".") + 1, *told)
 
 
@@ -80,16 +89,16 @@ def parts_of(check: Check) -> Iterator[tuple[int, str, Attempt | Step]]:
 
 
 def _problems(report: Report) -> Iterator[Row]:
-    for check in report.run.checks:
+    for check in checks_with_more(report):
         for number, path, part in parts_of(check):
             for one in part.problems:
-                told = (one.outcome.value, one.type, one.message, one.expected, one.actual, one.place, one.detail)
+                told = (one.outcome, one.type, one.message, one.expected, one.actual, one.place, one.detail)
                 yield (check.id, " › ".join(check.suite), check.name, number, path or None, *told)
 
 
 def _evidence(report: Report) -> Iterator[Row]:
     contents = {content.key: content for content in report.run.contents}
-    for check in report.run.checks:
+    for check in checks_with_more(report):
         for number, path, part in parts_of(check):
             for one in own_evidence(part):
                 yield (check.id, check.name, number, path or None, *_told(one, contents))
@@ -148,7 +157,7 @@ TABLES = (
     ),
     Table(
         "attempts",
-        "Every attempt",
+        "The attempts of checks that had several; the only one of all others stands in checks",
         (
             _CHECK,
             _ATTEMPT,
