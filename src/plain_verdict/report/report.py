@@ -210,6 +210,13 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return the suites with their checks."""
         return make_suites(self.shown_run, with_empty=self.shown_run is self.run)
 
+    @property
+    def whole_suites(self) -> tuple[SuiteGroup, ...]:
+        """Return the suites that have checks, with all of them, also those that are not told one by one."""
+        if self.shown_run is self.run:
+            return tuple(group for group in self.suites if group.checks)
+        return make_suites(self.run, with_empty=False)
+
     @cached_property
     def bad(self) -> tuple[Check, ...]:
         """Return the checks that failed or errored, in the order of their suites."""

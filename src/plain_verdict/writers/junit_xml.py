@@ -15,7 +15,7 @@ from lxml import etree
 from plain_verdict.model import BAD, Attempt, Check, Outcome, Verdict, Waived, in_order
 from plain_verdict.report import Report
 from plain_verdict.report.shown_check import describe_waiver
-from plain_verdict.report.suites import SuiteGroup, make_suites, sum_s
+from plain_verdict.report.suites import SuiteGroup, sum_s
 from plain_verdict.text.cleaning import headline
 from plain_verdict.writers.interface import OutputFile
 
@@ -41,7 +41,7 @@ class JUnitWriter:
             file.write_declaration()
             whole = {"name": report.title, **_counts(report.run.checks, verdict), **_when(report.started)}
             with file.element("testsuites", _given(whole)):
-                for place, group in enumerate(make_suites(report.run, with_empty=False)):
+                for place, group in enumerate(report.whole_suites):
                     _write_suite(file, group, report, first=place == 0)
         yield OutputFile("junit.xml", target.getvalue() + b"\n")
 

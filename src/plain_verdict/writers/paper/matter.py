@@ -6,7 +6,7 @@ import msgspec
 
 from plain_verdict.model import BAD, Check, Content, Evidence, Outcome, Past, Problem, Step, aside_word
 from plain_verdict.report import Report
-from plain_verdict.report.suites import SuiteGroup, make_suites
+from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.text.cleaning import headline
 from plain_verdict.text.formatting import format_duration, plural, shorten
 
@@ -57,7 +57,7 @@ class PaperMatter(msgspec.Struct, frozen=True):
 
 def choose_matter(report: Report, *, with_all: bool) -> PaperMatter:
     """Return what stands in the paper of a report."""
-    suites = make_suites(report.run, with_empty=False)
+    suites = report.whole_suites
     bad = [check for group in suites for check in group.checks[: group.bad]]
     # What counts stands before what is waived; a long night must not hide it.
     bad.sort(key=lambda check: check.id in report.verdict.waived)

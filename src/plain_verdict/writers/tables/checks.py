@@ -39,8 +39,8 @@ def _checks(report: Report) -> Iterator[Row]:
                 check.id in new if known else None,
                 last.worker,
                 str(check.place) if check.place else None,
-                " ".join(check.tags),
-                " ".join(check.requirements),
+                " ".join(check.tags) if check.tags else None,
+                " ".join(check.requirements) if check.requirements else None,
                 check.apart,
                 file.path,
             )

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from plain_verdict.model import Outcome, Tally
 from plain_verdict.report import Report
-from plain_verdict.report.suites import make_suites, sum_s
+from plain_verdict.report.suites import sum_s
 from plain_verdict.text.formatting import format_zone
 from plain_verdict.writers.tables.interface import Cell, Column, Holds, Row, Table, round_s
 
@@ -24,7 +24,7 @@ def _run(report: Report) -> Iterator[Row]:
         verdict.sentence,
         len(report.run.checks),
         *counts(report.tally),
-        sum(check.flaky for check in report.run.checks),
+        sum(check.flaky for check in report.run.checks if len(check.attempts) > 1),
         len(verdict.waived),
         len(verdict.causes),
         len(report.run.files),
@@ -59,7 +59,7 @@ def _files(report: Report) -> Iterator[Row]:
 
 
 def _suites(report: Report) -> Iterator[Row]:
-    for group in make_suites(report.run, with_empty=False):
+    for group in report.whole_suites:
         facts = "; ".join(f"{fact.key}: {fact.value}" for fact in group.facts)
         own = (len(group.checks), *counts(group.tally), round_s(group.took_s))
         yield (" › ".join(group.path), *own, facts)
