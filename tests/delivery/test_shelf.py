@@ -185,7 +185,6 @@ def test_links_lead_to_the_shelf_and_on_and_back_and_search_narrows(builds, tmp_
     shown = [row.text for row in browser.find_elements(By.CSS_SELECTOR, ".row") if row.is_displayed()]
     assert len(shown) == 1
     # Nothing is wider than a phone, and without scripts all rows are there.
-    browser.set_window_size(500, 800)
     browser.execute_cdp_cmd(
         "Emulation.setDeviceMetricsOverride", {"width": 390, "height": 844, "deviceScaleFactor": 1, "mobile": True}
     )
