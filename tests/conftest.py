@@ -114,8 +114,8 @@ def checks_of(tool: Tool, tmp_path: Path) -> Callable[..., list[SimpleNamespace]
 def fold_after(monkeypatch: pytest.MonkeyPatch, checks: int, **more: bool) -> None:
     """Fold pages past so many checks."""
     page = PageWriter(checks, **more)
-    others = tuple(page if writer.name == page.name else writer for writer in writers.WRITERS)
-    monkeypatch.setattr(writers, "WRITERS", others)
+    others = tuple(page if writer.name == page.name else writer for writer in writers.LAYOUTS)
+    monkeypatch.setattr(writers, "LAYOUTS", others)
 
 
 def take_along(browser: WebDriver, button: str) -> tuple[str, list[list[str]]]:

@@ -13,7 +13,7 @@ from conftest import ROOT
 from plain_verdict import PageInfo, ReadOptions, Report, Rules, UsageError, judge, read, render
 from plain_verdict.demo import RESULTS
 from plain_verdict.masking import MaskRules
-from plain_verdict.writers import WRITERS
+from plain_verdict.writers import all_writers
 
 MADE = datetime(2026, 11, 22, 2, 0, tzinfo=UTC)
 PAGE = (ROOT / "docs" / "python.md").read_text("utf-8")
@@ -59,7 +59,7 @@ def test_every_output_is_the_same_twice_and_its_name_is_on_the_page(tmp_path):
     (tmp_path / "r.xml").write_text('<testsuite><testcase name="sails"/></testsuite>')
     run = read([str(tmp_path / "r.xml")])
     report = Report(run, judge(run, Rules(), MADE.date()), PageInfo(MADE))
-    for writer in WRITERS:
+    for writer in all_writers():
         first, second = (
             [
                 (name, content if isinstance(content, bytes) else "".join(content))

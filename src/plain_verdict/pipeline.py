@@ -5,6 +5,7 @@ Nothing here parses arguments, prints, or looks at the clock; whoever calls it s
 
 import os
 from collections.abc import Iterable, Iterator
+from contextlib import AbstractContextManager, nullcontext
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -24,9 +25,8 @@ from plain_verdict.load.sums import with_sums
 from plain_verdict.masking import Masker, mask_run
 from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
-from plain_verdict.model import Kind, Run, Verdict
+from plain_verdict.model import Kind, Run, Unread, Verdict
 from plain_verdict.operations import with_calls
-from plain_verdict.places.fetching import fetched
 from plain_verdict.readers import read_all
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.overview import title_of
@@ -35,6 +35,7 @@ from plain_verdict.writers import OutputFile, Writer, writer_named
 
 if TYPE_CHECKING:
     from plain_verdict.operations.document import ApiDocument
+    from plain_verdict.places.fetching import Fetched
 
 _RELOAD_S = 3
 Paths = str | os.PathLike[str] | Iterable[str | os.PathLike[str]]
@@ -49,7 +50,7 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     options = options or ReadOptions()
     several = (paths,) if isinstance(paths, str | os.PathLike) else paths
     document, document_notes = read_api_document(options.api_document)
-    with fetched([[os.fspath(path) for path in several], *options.retries]) as here:
+    with _all_here([[os.fspath(path) for path in several], *map(list, options.retries)]) as here:
         found = discover(here.arguments[0], here.arguments[1:], options.kinds, here.shown)
         with on_step("Reading") as on_progress:
             folders = options.evidence.folders if options.evidence else options.evidence_folders
@@ -65,6 +66,23 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
         run = _with_requirements(run, options)
         run = mask_run(in_zone(run, options.zone), Masker(options.masking))
         return with_targets(with_calls(run, document, document_notes), options.targets)
+
+
+class _Here(msgspec.Struct, frozen=True):
+    """Arguments that are all paths of this machine already."""
+
+    arguments: list[list[str]]
+    shown: dict[str, str] = {}
+    unread: tuple[Unread, ...] = ()
+
+
+def _all_here(arguments: list[list[str]]) -> "AbstractContextManager[_Here | Fetched]":
+    """Give the arguments with what is elsewhere fetched."""
+    if not any("://" in argument for several in arguments for argument in several):
+        return nullcontext(_Here(arguments))
+    from plain_verdict.places.fetching import fetched  # for results that are elsewhere
+
+    return fetched(arguments)
 
 
 def _with_requirements(run: Run, options: ReadOptions) -> Run:

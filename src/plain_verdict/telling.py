@@ -1,14 +1,12 @@
 """Tells people and systems of a report that is written: mail that is sent, notices that are posted."""
 
-from email.utils import parseaddr
-
 from plain_verdict.errors import DeliveryError, PlainVerdictError
 from plain_verdict.inputs.progress import OnStep, no_progress
 from plain_verdict.model import VerdictWord
 from plain_verdict.publishing import Published, attachment_of
 from plain_verdict.report import Report
 from plain_verdict.request import Request
-from plain_verdict.request.recipients import Recipient, Sending
+from plain_verdict.request.targets import Recipient, Sending
 from plain_verdict.settings.choices import When
 
 
@@ -34,6 +32,8 @@ def _is_due(when: When, report: Report) -> bool:
 
 
 def _send(report: Report, request: Request, sending: Sending, published: Published) -> list[PlainVerdictError]:
+    from email.utils import parseaddr
+
     from plain_verdict.sending.smtp import send_mail  # Python's SMTP, for teams that send
     from plain_verdict.writers.mail.writer import MailWriter
 

@@ -29,7 +29,6 @@ from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, T
 from plain_verdict.settings.schema import ReportTable
 from plain_verdict.telling import tell
 from plain_verdict.writers import layout_names
-from plain_verdict.writers.markdown import MarkdownWriter
 from plain_verdict.writers.summary_json import SummaryWriter
 
 Options = argparse._ArgumentGroup
@@ -213,6 +212,8 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
     if options.json:
         show_summary(report, SummaryWriter(options.detail, published.files))
     elif request.report.markdown == STANDARD_OUTPUT:
+        from plain_verdict.writers.markdown import MarkdownWriter  # for those who print it
+
         show(MarkdownWriter(published.link).render_text(report), end="")
     elif not options.quiet:
         show_verdict(verdict)

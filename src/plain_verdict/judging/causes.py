@@ -7,7 +7,7 @@ import msgspec
 
 from plain_verdict.judging.api_causes import CallFailure, call_failures
 from plain_verdict.judging.matching import Matcher, TooSlow, problems_of
-from plain_verdict.judging.similarity import HOLE, Similarity, has_telling_words, split_variable_parts, template_of
+from plain_verdict.judging.similarity import HOLE, Similarity, has_telling_words
 from plain_verdict.model import BAD, Cause, Check, Problem, Run
 from plain_verdict.settings.rules import CauseRule
 
@@ -120,22 +120,22 @@ def _ruled(name: str, checks: list[Check], rule: CauseRule | None, similarity: S
 def _cause(name: str, checks: list[Check], similarity: Similarity) -> Cause:
     checks = sorted(checks, key=lambda check: (check.suite, check.title, check.id))
     lines = [(similarity.line(check.name, problem), problem) for check in checks for problem in [problem_of(check)]]
-    usual = Counter(template_of(line) for line, _ in lines)
+    usual = Counter(similarity.template(line) for line, _ in lines)
     template = min(usual, key=lambda text: (-usual[text], text))
-    alike = [(line, problem) for line, problem in lines if template_of(line) == template]
+    alike = [(line, problem) for line, problem in lines if similarity.template(line) == template]
     line, typical = min(alike, key=lambda pair: (pair[0], pair[1].message))
     return Cause(
-        name=name or _named([line for line, _ in alike], typical),
+        name=name or _named([line for line, _ in alike], typical, similarity),
         checks=tuple(checks),
-        typical=split_variable_parts(line),
+        typical=similarity.pieces(line),
         type=typical.type,
         by_rule=bool(name),
     )
 
 
-def _named(lines: Sequence[str], typical: Problem) -> str:
+def _named(lines: Sequence[str], typical: Problem, similarity: Similarity) -> str:
     """Return a name for failures that say these lines: what they share, and holes for what differs."""
-    name = _shared(lines)
+    name = _shared(lines, similarity)
     if not name.strip(f"{HOLE} .:,;"):
         return typical.type or _NO_REASON
     # A key, a number: what it is stands in its type.
@@ -143,10 +143,10 @@ def _named(lines: Sequence[str], typical: Problem) -> str:
     return f"{short}: {name}" if short and not has_telling_words(name) and short not in name else name
 
 
-def _shared(lines: Sequence[str]) -> str:
+def _shared(lines: Sequence[str], similarity: Similarity) -> str:
     """Return the lines as one, with a hole where they differ."""
-    split = [split_variable_parts(line) for line in lines]
+    split = [similarity.pieces(line) for line in dict.fromkeys(lines)]
     if len({tuple(varies for _, varies in pieces) for pieces in split}) > 1:
-        return template_of(lines[0])
+        return similarity.template(lines[0])
     texts = ({text for text, _ in several} for several in zip(*split, strict=True))
     return "".join(next(iter(several)) if len(several) == 1 else HOLE for several in texts).strip()

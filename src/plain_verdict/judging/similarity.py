@@ -8,12 +8,12 @@ helper's place in the stack, tells nothing and is passed over. Linear time: each
 import re
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
-from functools import lru_cache
 
 from plain_verdict.model import Problem
 from plain_verdict.text.cleaning import SAYS_LITTLE, headline
 
 HOLE = "…"
+_HOLES = re.compile(rf"{HOLE}(?:[\s,;]*{HOLE})+")
 _CHARS = 600
 _TELLING_WORDS = 4
 # Words of assertion libraries, which say nothing of what went wrong.
@@ -36,7 +36,6 @@ _SAID_BY_ALL = {
     *("same", "should", "strict", "strictly", "than", "that", "the", "true", "value", "values", "was", "were"),
 }
 _DETAIL_CHARS = 12_000
-_REMEMBERED = 20_000  # lines; each is asked for several times
 
 # What varies from one failure to the next, the longest forms first.
 _VARIABLE = re.compile(
@@ -114,9 +113,32 @@ class Similarity:
 
     def __init__(self, failures: Sequence[tuple[str, Problem]]) -> None:
         self._lines: dict[tuple[str, Problem], tuple[str, str]] = {}
+        self._pieces: dict[str, tuple[tuple[str, bool], ...]] = {}
+        self._templates: dict[str, str] = {}
+        self._telling: dict[str, bool] = {}
         self._nothing = self._said_by_unlike(failures)
         self._helpers: frozenset[str] = frozenset()
         self._helpers = self._places_of_unlike(failures)
+
+    def template(self, line: str) -> str:
+        """Return a line with holes for what varies; each is made once, as it is asked for again and again."""
+        found = self._templates.get(line)
+        if found is None:
+            found = self._templates[line] = _with_holes(self.pieces(line))
+        return found
+
+    def pieces(self, line: str) -> tuple[tuple[str, bool], ...]:
+        """Return a line in pieces, each with whether it varies; made once as well."""
+        found = self._pieces.get(line)
+        if found is None:
+            found = self._pieces[line] = split_variable_parts(line)
+        return found
+
+    def _tells_by_itself(self, template: str) -> bool:
+        found = self._telling.get(template)
+        if found is None:
+            found = self._telling[template] = has_telling_words(template)
+        return found
 
     def line(self, name: str, problem: Problem) -> str:
         """Return the line of a problem that tells most: of its message, or else of its detail."""
@@ -138,9 +160,9 @@ class Similarity:
     def pattern(self, name: str, problem: Problem) -> tuple[str, ...]:
         """Return what is alike in all failures of a group: type, line with holes, a place where it needs one."""
         kind, line = self._typed_line(name, problem)
-        template = template_of(line)
+        template = self.template(line)
         parts = (kind, template)
-        if has_telling_words(template):
+        if self._tells_by_itself(template):
             return parts
         place = self.place(problem)
         if " " in place or _words_of(template):
@@ -161,28 +183,28 @@ class Similarity:
     def _tells(self, name: str, head: str) -> bool:
         if _SAYS_NOTHING.fullmatch(head) or _is_name(head, name):
             return False
-        return has_telling_words(template_of(head)) or template_of(head) not in self._nothing
+        template = self.template(head)
+        return self._tells_by_itself(template) or template not in self._nothing
 
-    @staticmethod
-    def _said_by_unlike(failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
+    def _said_by_unlike(self, failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
         """Return those lines, with holes, that failures have whose details tell different things."""
         beyond: dict[str, set[str]] = defaultdict(set)
         asked: Counter[str] = Counter()
         for name, problem in failures:
             head = headline(problem.message or problem.detail)[:_CHARS]
-            template = template_of(head)
+            template = self.template(head)
             # A few hundred failures tell whether they are unlike; nobody needs to look at all of thousands.
-            if not has_telling_words(template) and len(beyond[template]) < _FEW and asked[template] < _ASKED:
+            if not self._tells_by_itself(template) and len(beyond[template]) < _FEW and asked[template] < _ASKED:
                 asked[template] += 1
-                beyond[template].add(template_of(_line_of(name, problem.detail, head)))
+                beyond[template].add(self.template(_line_of(name, problem.detail, head)))
         return frozenset(template for template, several in beyond.items() if len(several - {"", template}) >= _FEW)
 
     def _places_of_unlike(self, failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
         """Return the places that are innermost in many failures that are not alike: of helpers they share."""
         lines: dict[str, set[str]] = defaultdict(set)
         for name, problem in failures:
-            template = template_of(self.line(name, problem))
-            if not has_telling_words(template):
+            template = self.template(self.line(name, problem))
+            if not self._tells_by_itself(template):
                 place = next(own_places(problem.detail), "")
                 if place:
                     lines[place].add(template)
@@ -232,14 +254,16 @@ def _words_of(template: str) -> set[str]:
     return {word.casefold() for word in _WORD.findall(template)} - _SAID_BY_ALL
 
 
-@lru_cache(_REMEMBERED)
 def template_of(line: str) -> str:
     """Return a line with holes for what varies; the name of what a program misses stays: it matters most."""
-    holed = "".join(HOLE if varies else text for text, varies in split_variable_parts(line))
-    return re.sub(rf"{HOLE}(?:[\s,;]*{HOLE})+", HOLE, holed).strip()
+    return _with_holes(split_variable_parts(line))
 
 
-@lru_cache(_REMEMBERED)
+def _with_holes(pieces: Sequence[tuple[str, bool]]) -> str:
+    holed = "".join([HOLE if varies else text for text, varies in pieces])
+    return _HOLES.sub(HOLE, holed).strip()
+
+
 def split_variable_parts(line: str) -> tuple[tuple[str, bool], ...]:
     """Return a line in pieces, each with whether it is a variable part."""
     kept = [match.span("name") for match in _IDENTIFIERS.finditer(line)]

@@ -13,17 +13,11 @@ from plain_verdict.delivery.place import PlaceOptions, place_page
 from plain_verdict.errors import PlainVerdictError
 from plain_verdict.inputs.progress import OnProgress, OnStep, no_progress
 from plain_verdict.model.marks import FIRST_PAGE
-from plain_verdict.publishing.elsewhere import publish_elsewhere
 from plain_verdict.report import Report
 from plain_verdict.request import STANDARD_OUTPUT, Request
 from plain_verdict.settings.limits import read_size
 from plain_verdict.writers import OutputFile, Writer, writer_named
-from plain_verdict.writers.charts.writer import ChartsWriter
-from plain_verdict.writers.digest_json import DigestWriter
-from plain_verdict.writers.earl_json import EarlWriter
 from plain_verdict.writers.mail.envelope import Attachment
-from plain_verdict.writers.mail.writer import MailWriter
-from plain_verdict.writers.paper.writer import PaperWriter
 
 _MAIL_GROWTH = 1.37
 """How much larger a page is in a mail. Source: RFC 2045, section 6.8 (Base64), lines of 76 characters."""
@@ -77,7 +71,12 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         with on_step("Refreshing the shelf"):
             refresh_folder(request.shelf[0], request.shelf_words)
         others["shelf"] = request.shelf[0] / FIRST_PAGE
-    addresses, failed = publish_elsewhere(report, request, placed.page, placed.packed, on_step)
+    addresses: tuple[str, ...] = ()
+    failed: tuple[PlainVerdictError, ...] = ()
+    if request.places:
+        from plain_verdict.publishing.elsewhere import publish_elsewhere  # for pages that go elsewhere
+
+        addresses, failed = publish_elsewhere(report, request, placed.page, placed.packed, on_step)
     open_at = next((address for address in addresses if address.startswith(("https://", "http://"))), "")
     link = _link_to(placed.page, wanted.link) or open_at
     for name, write in _beside(report, request, page, placed.packed or placed.page, link):
@@ -104,25 +103,35 @@ def _beside(
     wanted = request.report
     if request.mail.file:
         mail = request.mail
+        from plain_verdict.writers.mail.writer import MailWriter  # each of these for runs that want it
+
         writer = MailWriter(mail.sender, mail.to, attachment_of(sent, request), mail.cc, link)
         yield "mail", lambda: (_publish_file(report, mail.file, writer), ())
     if wanted.tables:
         yield "tables", lambda: _publish_tables(report, request, page, link)
     if wanted.charts:
+        from plain_verdict.writers.charts.writer import ChartsWriter
+
         yield "charts", lambda: (_publish_folder(report, wanted.charts, ChartsWriter())[0], ())
     if wanted.earl:
+        from plain_verdict.writers.earl_json import EarlWriter
+
         yield "earl", lambda: (_publish_file(report, wanted.earl, EarlWriter()), ())
     if wanted.digest:
+        from plain_verdict.writers.digest_json import DigestWriter
+
         yield "digest", lambda: (_publish_file(report, wanted.digest, DigestWriter()), ())
     if wanted.pdf:
+        from plain_verdict.writers.paper.writer import PaperWriter
+
         paper = PaperWriter(wanted.pdf_for, wanted.pdf_paper)
         yield "pdf", lambda: (_publish_file(report, wanted.pdf, paper), ())
     if wanted.junit:
-        from plain_verdict.writers.junit_xml import JUnitWriter  # lxml's writer, for runs that want it
+        from plain_verdict.writers.junit_xml import JUnitWriter
 
         yield "junit", lambda: (_publish_file(report, wanted.junit, JUnitWriter()), ())
     if wanted.markdown and wanted.markdown != STANDARD_OUTPUT:
-        from plain_verdict.writers.markdown import MarkdownWriter  # as above
+        from plain_verdict.writers.markdown import MarkdownWriter
 
         yield "markdown", lambda: (_publish_file(report, wanted.markdown, MarkdownWriter(link)), ())
 

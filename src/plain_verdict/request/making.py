@@ -26,7 +26,6 @@ from plain_verdict.model import Fact, Kind
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.request.checks import check_settings, check_shape, read_leave_out, read_step, read_trifle
 from plain_verdict.request.overrides import Overrides
-from plain_verdict.request.recipients import make_recipients, make_sending, make_targets
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme
 from plain_verdict.settings.limits import read_size
@@ -60,12 +59,13 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
         brand=brand,
         root=root,
         watch=overrides.watch,
-        places=make_targets(settings.file.publish, overrides.publish, report.keep),
         shelf=(root, way) if report.shelf else None,
         shelf_words=_shelf_words(report, brand, read_request.made),
-        sending=make_sending(mail, environment),
-        recipients=make_recipients(settings.file.notify, environment),
     )
+    if settings.file.publish or overrides.publish or mail.send or settings.file.notify:
+        from plain_verdict.request.recipients import with_recipients  # for reports that go somewhere
+
+        request = with_recipients(request, settings.file, overrides.publish, environment)
     if overrides.watch:
         request = _kept_here(request)
     _check(request)

@@ -6,43 +6,30 @@ from pathlib import Path
 import msgspec
 
 from plain_verdict.errors import UsageError
-from plain_verdict.places.interface import Place
 from plain_verdict.places.opening import open_place
-from plain_verdict.sending.address import SMTP_SCHEMES, Address, Login, read_server
+from plain_verdict.request.request import Request
+from plain_verdict.request.targets import Recipient, Sending, Target
+from plain_verdict.sending.address import SMTP_SCHEMES, Login, read_server
 from plain_verdict.sending.notice import check_notices, media_type_of
 from plain_verdict.settings.choices import When
-from plain_verdict.settings.schema import MailTable, NotifyTable, PublishTable
+from plain_verdict.settings.schema import MailTable, NotifyTable, PublishTable, SettingsFile
 
 _MOST_TEMPLATE_BYTES = 64_000
 
 
-class Target(msgspec.Struct, frozen=True):
-    """A place where the page is published: how many stay there, and where others open it, with a slash, or ""."""
-
-    place: Place
-    keep: int
-    link: str
-
-
-class Sending(msgspec.Struct, frozen=True):
-    """How the mail is sent, and when."""
-
-    server: Address
-    login: Login
-    when: When
+def with_recipients(
+    request: Request, file: SettingsFile, named: Sequence[str], environment: Mapping[str, str]
+) -> Request:
+    """Return a request with the places where its page goes, and who is told of it."""
+    return msgspec.structs.replace(
+        request,
+        places=_targets(file.publish, named, request.report.keep),
+        sending=_sending(request.mail, environment),
+        recipients=_recipients(file.notify, environment),
+    )
 
 
-class Recipient(msgspec.Struct, frozen=True):
-    """A web service: its address, which is a secret, the variable that holds it, the template's text and file."""
-
-    url: str
-    name: str
-    template: str
-    file: str
-    when: When
-
-
-def make_targets(tables: Sequence[PublishTable], named: Sequence[str], keep: int) -> tuple[Target, ...]:
+def _targets(tables: Sequence[PublishTable], named: Sequence[str], keep: int) -> tuple[Target, ...]:
     """Return the places of the settings, and those of the command line, which keep as many as are kept here."""
     every = (*tables, *(PublishTable(place, keep) for place in named))
     targets = []
@@ -55,7 +42,7 @@ def make_targets(tables: Sequence[PublishTable], named: Sequence[str], keep: int
     return tuple(targets)
 
 
-def make_sending(mail: MailTable, environment: Mapping[str, str]) -> Sending | None:
+def _sending(mail: MailTable, environment: Mapping[str, str]) -> Sending | None:
     """Return how the mail is sent; None where it is not."""
     if not mail.send:
         return None
@@ -76,7 +63,7 @@ def make_sending(mail: MailTable, environment: Mapping[str, str]) -> Sending | N
     return Sending(server, Login(user, password), When(mail.when))
 
 
-def make_recipients(tables: tuple[NotifyTable, ...], environment: Mapping[str, str]) -> tuple[Recipient, ...]:
+def _recipients(tables: tuple[NotifyTable, ...], environment: Mapping[str, str]) -> tuple[Recipient, ...]:
     """Return the web services that are told."""
     if tables:
         check_notices()

@@ -16,7 +16,7 @@ from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.model import Fact, Kind
 from plain_verdict.readers.samples.options import SamplesOptions
-from plain_verdict.request.recipients import Recipient, Sending, Target
+from plain_verdict.request.targets import Recipient, Sending, Target
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.rules import ConditionRule, Rules
 from plain_verdict.settings.schema import MailTable, ReportTable

@@ -1,0 +1,37 @@
+"""Where a report goes and who is told of it, ready: the places, the mail's server, web services."""
+
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from plain_verdict.settings.choices import When
+
+if TYPE_CHECKING:
+    from plain_verdict.places.interface import Place
+    from plain_verdict.sending.address import Address, Login
+
+
+class Target(msgspec.Struct, frozen=True):
+    """A place where the page is published: how many stay there, and where others open it, with a slash, or ""."""
+
+    place: "Place"
+    keep: int
+    link: str
+
+
+class Sending(msgspec.Struct, frozen=True):
+    """How the mail is sent, and when."""
+
+    server: "Address"
+    login: "Login"
+    when: When
+
+
+class Recipient(msgspec.Struct, frozen=True):
+    """A web service: its address, which is a secret, the variable that holds it, the template's text and file."""
+
+    url: str
+    name: str
+    template: str
+    file: str
+    when: When
