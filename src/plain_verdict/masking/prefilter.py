@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import cache
 
 import msgspec
-from ahocorasick_rs import AhoCorasick, BytesAhoCorasick
+from ahocorasick_rs import AhoCorasick, BytesAhoCorasick, Implementation
 
 from plain_verdict.masking.escapes import NEEDLES as ESCAPES
 from plain_verdict.masking.names import NEEDLES as NAMES
@@ -38,9 +38,10 @@ class Prefilter:
         self._always = frozenset(number for number, pattern in enumerate(PATTERNS) if not pattern.needles)
         # Escapes hide signs, not the letters of a name; by themselves they stop nothing.
         self._in_bytes = BytesAhoCorasick(
-            [needle.encode() for needle in (*numbers, *_PLACES) if needle != _ADDRESS]
+            [needle.encode() for needle in (*numbers, *_PLACES) if needle != _ADDRESS],
+            implementation=Implementation.DFA,  # five times as fast, and built in a moment
         )
-        self._in_text = AhoCorasick(needles)
+        self._in_text = AhoCorasick(needles, implementation=Implementation.DFA)
         self._of_names = AhoCorasick([*NAMES, "authorization", "cookie"])
 
     def may_hold_secret(self, things: Sequence[msgspec.Struct]) -> bool:

@@ -129,13 +129,17 @@
     const all = Array.from(seconds, (_, check) => check);
     return all.sort((one, other) => seconds[other] - seconds[one]);
   }
-  var DIGITS = 9;
+  var ZEROS = "0".repeat(9);
+  var padded = (digits) => digits.length < ZEROS.length ? ZEROS.slice(digits.length) + digits : digits;
   function byName(names) {
-    const keys = Array.from(names, (name, check) => {
-      const padded = name.replace(/\d+/g, (digits) => digits.padStart(DIGITS, "0"));
-      return `${padded}\0${String(check).padStart(DIGITS, "0")}`;
-    });
-    return keys.sort().map((key) => Number(key.slice(-DIGITS)));
+    const numbers = /* @__PURE__ */ new Map();
+    for (let check = 0; check < names.length; check++) {
+      const key = names[check].replace(/\d+/g, padded);
+      const same = numbers.get(key);
+      if (same) same.push(check);
+      else numbers.set(key, [check]);
+    }
+    return [...numbers.keys()].sort().flatMap((key) => numbers.get(key) ?? []);
   }
 
   // src/plain_verdict/writers/html/scripts/modules/checks.js

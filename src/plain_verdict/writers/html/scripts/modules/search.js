@@ -29,17 +29,25 @@ export function slowestFirst(seconds) {
   return all.sort((one, other) => seconds[other] - seconds[one]);
 }
 
-const DIGITS = 9;
+const ZEROS = "0".repeat(9);
+
+/** @param {string} digits */
+const padded = (digits) => (digits.length < ZEROS.length ? ZEROS.slice(digits.length) + digits : digits);
 
 /**
  * Returns the numbers of all checks by name, "deck 2" before "deck 10".
  * @param {ArrayLike<string>} names
  */
 export function byName(names) {
-  // Numbers are padded, so that plain comparison orders them: much faster than a collator.
-  const keys = Array.from(names, (name, check) => {
-    const padded = name.replace(/\d+/g, (digits) => digits.padStart(DIGITS, "0"));
-    return `${padded}\u0000${String(check).padStart(DIGITS, "0")}`;
-  });
-  return keys.sort().map((key) => Number(key.slice(-DIGITS)));
+  // Numbers are padded, so that plain comparison orders them, and each name is compared once however often it is
+  // there: much faster than a collator.
+  /** @type {Map<string, number[]>} */
+  const numbers = new Map();
+  for (let check = 0; check < names.length; check++) {
+    const key = names[check].replace(/\d+/g, padded);
+    const same = numbers.get(key);
+    if (same) same.push(check);
+    else numbers.set(key, [check]);
+  }
+  return [...numbers.keys()].sort().flatMap((key) => numbers.get(key) ?? []);
 }
