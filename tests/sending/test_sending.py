@@ -294,3 +294,30 @@ def test_a_template_of_ones_own_and_when_it_is_due(service, tool, tmp_path, monk
     assert tool("report", "r.xml").code == 5
     monkeypatch.setenv("DESK_HOOK", "ftp://desk.test")
     assert tool("report", "r.xml").code == 2
+
+
+def test_check_reaches_the_server_and_the_places_and_sends_nothing(post, tool, tmp_path, monkeypatch):
+    box, server = post()
+    monkeypatch.setenv("MAIL_USER", "desk")
+    monkeypatch.setenv("MAIL_PASSWORD", "quay-7")
+    (tmp_path / "share").mkdir()
+    places = (
+        '[[publish]]\nplace = "share"\n[[publish]]\nplace = "new"\n[[publish]]\nplace = "http://127.0.0.1:9/x/"\n'
+    )
+    settings(tmp_path, server, TO, *LOGIN, places)
+    done = tool("check")
+    assert done.code == 0
+    assert f"mail: {server} lets us send" in done.out
+    assert f"place: {tmp_path / 'share'}, 0 files" in done.out
+    assert "new, which the first report makes" in done.out
+    assert "http://127.0.0.1:9/x/ no connection" in done.out
+    monkeypatch.setenv("MAIL_PASSWORD", "wrong")
+    assert "would send no mail (535" in tool("check").out
+    assert box.got == []
+    assert not (tmp_path / "new").exists()
+    # A folder is seen from the settings, as all paths in them are.
+    (tmp_path / "below").mkdir()
+    (tmp_path / "below" / "s.toml").write_text('[[publish]]\nplace = "../share"\n')
+    (tmp_path / "r.xml").write_text(GOOD)
+    assert tool("report", "r.xml", "--config", "below/s.toml", "--no-git").code == 0
+    assert (tmp_path / "share" / "verdict.html").exists()

@@ -8,10 +8,10 @@ from pathlib import Path
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.options import add_config
 from plain_verdict.cli.terminal import show
-from plain_verdict.errors import HistoryError
+from plain_verdict.errors import DeliveryError, HistoryError
 from plain_verdict.history.stores import is_database, open_store
 from plain_verdict.pipeline import read_api_document
-from plain_verdict.request import Overrides, make_request
+from plain_verdict.request import Overrides, Request, make_request
 from plain_verdict.settings.loading import NAME, find_settings
 from plain_verdict.text.formatting import join_list, plural
 
@@ -32,6 +32,31 @@ def _store_trouble(address: str) -> list[str]:
     except HistoryError as error:
         return [f"The history {error.path} {error.what}; {error.hint}."]
     return []
+
+
+def _delivery_trouble(request: Request) -> list[str]:
+    """Return what keeps reports from places and people: each is reached, and nothing is written or sent."""
+    trouble = []
+    for target in request.places:
+        place = target.place
+        if Path(place.shown).is_absolute() and not Path(place.shown).exists():
+            show(f"  place: {place.shown}, which the first report makes", "soft")
+            continue
+        try:
+            found = place.do(lambda files: files.find())
+            files = plural(len(found), "file") if found is not None else "its files can't be listed"
+            show(f"  place: {place.shown}, {files}", "soft")
+        except DeliveryError as error:
+            trouble.append(f"{error.path} {error.what}; {error.hint}.")
+    if request.sending:
+        from plain_verdict.sending.smtp import try_server  # Python's SMTP, for teams that send
+
+        try:
+            try_server(request.sending.server, request.sending.login)
+            show(f"  mail: {request.sending.server} lets us send", "soft")
+        except DeliveryError as error:
+            trouble.append(f"{error.path} {error.what}; {error.hint}.")
+    return trouble
 
 
 def run(options: argparse.Namespace) -> int:
@@ -55,7 +80,7 @@ def run(options: argparse.Namespace) -> int:
     api, trouble = read_api_document(request.read.options.api_document)
     if api:
         show(f"  API document: {api.title}, {plural(len(api.operations), 'operation')}", "soft")
-    trouble = (*trouble, *_store_trouble(request.read.history.store))
+    trouble = (*trouble, *_store_trouble(request.read.history.store), *_delivery_trouble(request))
     for note in (*brand.notes, *request.read.notes, *trouble, *(api.notes if api else ())):
         show(f"  {note}", "soft")
     return DONE

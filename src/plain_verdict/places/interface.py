@@ -1,6 +1,6 @@
 """What a place is: files that can be listed, read and written, together or one by one."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Sequence
 from typing import Protocol, TypeVar
 
 import msgspec
@@ -18,7 +18,7 @@ class Found(msgspec.Struct, frozen=True):
 class Files(Protocol):
     """The files of a place, named as seen from there. All raise DeliveryError, which names the place and why."""
 
-    def find(self) -> Iterable[Found] | None:
+    def find(self) -> Sequence[Found] | None:
         """Return all files there and below; None where the place can't list them."""
         ...
 

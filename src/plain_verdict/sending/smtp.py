@@ -31,20 +31,38 @@ def send_mail(server: Address, login: Login, sender: str, to: Sequence[str], mes
         return
 
 
+def try_server(server: Address, login: Login) -> None:
+    """Connect to a server and sign in, and send nothing. Raises DeliveryError."""
+    try:
+        _connected(server, login).quit()
+    except (smtplib.SMTPException, OSError) as error:
+        what, hint = _told(error, server)
+        raise DeliveryError(f"would send no mail ({what})", path=str(server), hint=hint) from error
+
+
 def _send(
     server: Address, login: Login, sender: str, to: Sequence[str], message: bytes
 ) -> dict[str, tuple[int, bytes]]:
+    with _connected(server, login) as connection:
+        return connection.sendmail(sender, to, message)
+
+
+def _connected(server: Address, login: Login) -> smtplib.SMTP:
+    """Return a connection on which a mail can be sent, encrypted and signed in as the server's address says."""
     context = ssl.create_default_context()  # certificates are checked, also against SSL_CERT_FILE
     if server.scheme == "smtps":
         connection: smtplib.SMTP = smtplib.SMTP_SSL(server.host, server.port, timeout=_TIMEOUT_S, context=context)
     else:
         connection = smtplib.SMTP(server.host, server.port, timeout=_TIMEOUT_S)
-    with connection:
+    try:
         if server.scheme == "smtp":
             connection.starttls(context=context)
         if login.user:
             connection.login(login.user, login.password)
-        return connection.sendmail(sender, to, message)
+    except (smtplib.SMTPException, OSError):
+        connection.close()
+        raise
+    return connection
 
 
 def _is_temporary(error: Exception) -> bool:

@@ -125,6 +125,9 @@ def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
         settings,
         report=replace(report, **{key: seen(getattr(report, key)) for key in _WRITTEN}),
         mail=replace(settings.mail, file=seen(settings.mail.file)),
+        publish=tuple(
+            one if "://" in one.place else replace(one, place=seen(one.place)) for one in settings.publish
+        ),
         notify=tuple(replace(one, template=seen(one.template)) for one in settings.notify),
         brand=replace(brand, **paths),
         evidence=replace(settings.evidence, look_in=tuple(map(seen, settings.evidence.look_in))),
