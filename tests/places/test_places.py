@@ -25,6 +25,7 @@ from wsgidav.wsgidav_app import WsgiDAVApp
 
 from plain_verdict.errors import DeliveryError
 from plain_verdict.places import fetching, repository
+from plain_verdict.places.folder import FolderFiles
 from plain_verdict.places.interface import Found
 
 GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
@@ -492,3 +493,25 @@ def test_no_name_from_elsewhere_leads_out_of_its_folder(tmp_path):
             fetching._copy(Hostile(name), "**", tmp_path / "in")
     assert not list(tmp_path.rglob("*.xml"))
     assert fetching._copy(Hostile("a/b.xml"), "**", tmp_path / "in") == ["a/b.xml"]
+
+
+def test_a_result_that_is_listed_and_gone_is_never_left_out_in_silence(folder, tool, tmp_path, monkeypatch):
+    for name in ("a.xml", "b.xml"):
+        put(tmp_path / "share" / "run" / name, (GOOD if name == "a.xml" else BAD).encode())
+    address = (tmp_path / "share" / "run").as_uri()
+    # A folder of this machine is looked into as any other: a link, a closed folder would be named.
+    (tmp_path / "share" / "run" / "c.xml").symlink_to("nowhere.xml")
+    told = json.loads(tool("report", address, "--json", "--out", "p/").out)
+    assert told["counts"]["failed"] == 1
+    assert "points to nothing" in told["files"][-1]["notes"][0]
+    real = FolderFiles.read
+    monkeypatch.setattr(
+        FolderFiles, "read", lambda self, file, most=None: None if file == "b.xml" else real(self, file, most)
+    )
+    git(tmp_path, "init", "--quiet", "--bare", "r.git")
+    commit(tmp_path / "r.git", tmp_path, "pages", {"run/a.xml": GOOD.encode(), "run/b.xml": BAD.encode()})
+    repo = f"git+{(tmp_path / 'r.git').as_uri()}#pages:run"
+    for argument in (repo, f"{repo}/*.xml"):
+        done = tool("report", "share/run/a.xml", argument, "--json", "--out", "p/")
+        assert json.loads(done.out)["verdict"] == "undecided"
+        assert "lists a file that is gone" in done.err

@@ -21,6 +21,7 @@ from plain_verdict.text.markdown import escape_markdown
 from plain_verdict.writers.tables.list import TABLES
 
 CASES = '<testsuite name="Quay">{}</testsuite>'
+GOOD = CASES.format('<testcase name="sails"/>')
 DEMO = (str(RESULTS), str(RULES), "--evidence", str(SHOTS), "--earlier", str(EARLIER / "builds.json.gz"))
 DEMO += (
     "--title",
@@ -129,7 +130,7 @@ def test_no_spreadsheet_runs_a_cell_and_a_switch_leaves_it_alone(name, tool, tmp
 
 
 def test_tables_of_an_earlier_run_go_and_nothing_else(tool, tmp_path):
-    (tmp_path / "good.xml").write_text(CASES.format('<testcase name="sails"/>'))
+    (tmp_path / "good.xml").write_text(GOOD)
     (tmp_path / "bad.xml").write_text(CASES.format('<testcase name="sinks"><failure message="water"/></testcase>'))
     tool("report", "bad.xml", "--tables", "t", "--tables-as", "csv-bom")
     assert (tmp_path / "t" / "checks.csv").read_bytes()[:4] == b"\xef\xbb\xbfc"
@@ -159,13 +160,33 @@ def test_junit_read_back_gives_the_same_numbers(results, tool, tmp_path):
     after = json.loads(tool("inspect", "again.xml", "--json").out)
     counts, waived = before["counts"], before["waived"]
     bad = sum(after["counts"][key] for key in ("failed", "errored"))
-    assert bad == counts["failed"] + counts["errored"] - waived
+    told = counts["failed"] + counts["errored"] - waived
+    # Where no case would say that the run is not fit, one more does.
+    assert bad == told + (before["verdict"] != "fit" and not told)
+    assert (bad > 0) == (before["verdict"] != "fit")
     assert after["counts"]["skipped"] == counts["skipped"] + waived
     assert all(after["counts"][key] == counts[key] for key in ("passed", "undecided"))
     assert [file["notes"] for file in after["files"]] == [[]]
     first = (tmp_path / "again.xml").read_bytes()
     tool("report", *results, "--junit", "again.xml", "--overwrite")
     assert (tmp_path / "again.xml").read_bytes() == first
+
+
+CUT = '<testsuite name="Quay" tests="3"><testcase name="sails"/>'
+BROKEN = '[[condition]]\nmeasure = "checks"\nat_least = 9\n'
+
+
+@pytest.mark.parametrize(("results", "settings", "word"), [(CUT, "", "undecided"), (GOOD, BROKEN, "not fit")])
+def test_a_run_that_is_not_fit_is_green_in_no_output(results, settings, word, tool, tmp_path):
+    (tmp_path / "r.xml").write_text(results)
+    (tmp_path / "plain-verdict.toml").write_text(settings)
+    outputs = ("--junit", "j.xml", "--markdown", "m.md", "--tables", "t", "--publish", "p", "--shelf")
+    assert json.loads(tool("report", "r.xml", *outputs, "--json").out)["verdict"] == word
+    (tmp_path / "plain-verdict.toml").unlink()
+    assert tool("judge", "j.xml").code == 1
+    assert (tmp_path / "m.md").read_text().startswith(f"## {word.capitalize()}: ")
+    assert rows_of(tmp_path / "t" / "run.csv")[0]["verdict"] == word
+    assert f'class="word {word.replace(" ", "-")}"' in (tmp_path / "p" / "index.html").read_text()
 
 
 def test_junit_skips_what_is_waived_and_says_why(tool, tmp_path):
@@ -239,7 +260,7 @@ def test_markdown_is_the_digest_and_stays_small(tool, tmp_path):
     ],
 )
 def test_a_package_that_is_missing_is_named(arguments, package, said, tmp_path):
-    (tmp_path / "r.xml").write_text(CASES.format('<testcase name="sails"/>'))
+    (tmp_path / "r.xml").write_text(GOOD)
     code = f"import sys; sys.modules['{package}'] = None; from plain_verdict.cli import main; sys.exit(main(sys.argv[1:]))"
     command = [sys.executable, "-c", code, "report", "r.xml", *arguments]
     done = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, check=False)

@@ -185,7 +185,8 @@ def run(options: argparse.Namespace) -> int:
         _, verdict, published = make_once(options)
         return verdict, (published.page, *published.others.values()) if published else ()
 
-    return watch(options.results, once)
+    retries = [argument for several in options.retry for argument in several]
+    return watch([*options.results, *retries], once)
 
 
 def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | None]:

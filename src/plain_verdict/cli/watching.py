@@ -3,13 +3,13 @@
 import argparse
 import glob
 import os
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE
 from plain_verdict.cli.terminal import show, show_error
 from plain_verdict.errors import PlainVerdictError, UsageError
-from plain_verdict.inputs.discovery import split_kind
+from plain_verdict.inputs.discovery import discover, split_kind
 from plain_verdict.model import Verdict
 
 _CALM_MS = 400
@@ -88,25 +88,11 @@ def _stamps(results: list[str], written: Iterable[Path]) -> dict[str, _Stamp]:
     """Return when each result changed and how large it is, without what was written by ourselves."""
     own = {str(path) for path in written}
     stamps = {}
-    for file in _files(results):
-        if str(Path(file).absolute()) not in own:
+    for source in discover(results).sources:
+        if source.file not in own:
             try:
-                about = os.stat(file)  # noqa: PTH116  quicker, for thousands
+                about = os.stat(source.file)  # noqa: PTH116  quicker, for thousands
             except OSError:
                 continue
-            stamps[file] = (about.st_mtime_ns, about.st_size)
+            stamps[source.file] = (about.st_mtime_ns, about.st_size)
     return stamps
-
-
-def _files(results: list[str]) -> Iterator[str]:
-    for argument in results:
-        path = split_kind(argument)[1]
-        for found in (
-            glob.glob(path, recursive=True) if glob.has_magic(path) and not os.path.lexists(path) else [path]
-        ):
-            if Path(found).is_dir():
-                for parent, folders, names in os.walk(found):
-                    folders[:] = [name for name in folders if not name.startswith(".")]
-                    yield from (os.path.join(parent, name) for name in names if not name.startswith("."))  # noqa: PTH118
-            else:
-                yield found

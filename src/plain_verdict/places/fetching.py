@@ -5,6 +5,7 @@ import tempfile
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
+from urllib.parse import unquote
 
 import msgspec
 
@@ -16,6 +17,7 @@ from plain_verdict.places.interface import Files
 from plain_verdict.places.opening import is_elsewhere, open_place
 
 _MAGIC = re.compile(r"[*?\[]")
+_OF_HERE = "file://"
 _MOST_FILES = 20_000
 _HINT = "check the address, and who you are there"
 
@@ -40,8 +42,10 @@ def fetched(several: Sequence[Sequence[str]]) -> Iterator[Fetched]:
             here: list[str] = []
             for argument in arguments:
                 kind, path = split_kind(argument)
-                if is_elsewhere(path):
-                    before = f"{kind.value}=" if kind else ""
+                before = f"{kind.value}=" if kind else ""
+                if path.startswith(_OF_HERE):
+                    here.append(before + unquote(path.removeprefix(_OF_HERE)))
+                elif is_elsewhere(path):
                     here += [before + found for found in _fetch(path, Path(name, str(len(result.shown))), result)]
                 else:
                     here.append(argument)
@@ -89,7 +93,8 @@ def _apart(address: str) -> tuple[str, str]:
 def _copy(files: Files, wanted: str, folder: Path) -> list[str]:
     """Copy the files that are wanted into a folder and return their names."""
     folder.mkdir(parents=True, exist_ok=True)
-    if _MAGIC.search(wanted):
+    listed = bool(_MAGIC.search(wanted))
+    if listed:
         found = files.find()
         if found is None:
             if wanted == "**":
@@ -98,16 +103,22 @@ def _copy(files: Files, wanted: str, folder: Path) -> list[str]:
             raise DeliveryError("can't be listed", hint=hint)
         fits = _pattern_of(wanted)
         names = [one.file for one in found if one.file and fits.fullmatch(one.file)]
+        if len(names) > _MOST_FILES:
+            raise DeliveryError(f"has more than {_MOST_FILES:,} files there", hint="name fewer")
     else:
         names = [wanted]
     copied = []
-    for name in names[:_MOST_FILES]:
+    for name in names:
         if ".." in PurePosixPath(name).parts or PurePosixPath(name).is_absolute():
             raise DeliveryError(
                 "has a name that leads out of its folder", path=name, hint="name the files you want"
             )
         data = files.read(name)
         if data is None:
+            if listed:
+                raise DeliveryError(
+                    "lists a file that is gone", path=name, hint="try again, when nobody writes there"
+                )
             continue
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)

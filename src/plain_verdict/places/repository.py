@@ -15,7 +15,6 @@ from plain_verdict.places.interface import Files, Found, Result
 from plain_verdict.text.addresses import without_password
 from plain_verdict.text.cleaning import one_line
 
-SCHEMES = ("git+file", "git+ssh", "git+https", "git+http")
 _BRANCH = "pages"
 _TRIES = 6
 _PAUSE_S = 0.3

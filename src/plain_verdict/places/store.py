@@ -25,7 +25,7 @@ _WHY = (
     (
         ("EndpointConnection", "Connect call failed", "Errno 111", "Unable to connect"),
         "no connection",
-        "look at it",
+        "look at the address",
     ),
     (("No space left",), "no room is left there", "make room"),
 )
@@ -105,7 +105,7 @@ class StoreFiles:
                 return []
         below = len(self._root) + 1
         named = ((path[below:], about) for path, about in sorted(found.items()))
-        return [Found(name, _stamp(about)) for name, about in named if not _passed_over(name)]
+        return [Found(name, _stamp(about)) for name, about in named if not _is_hidden(name)]
 
     def read(self, file: str, most: int | None = None) -> bytes | None:
         """Return a file, or its beginning."""
@@ -145,9 +145,8 @@ class StoreFiles:
         return f"{self._root}/{file}"
 
 
-def _passed_over(name: str) -> bool:
-    """Return whether a name is hidden, or has an empty part, which no path or link can keep."""
-    return bool(name) and any(not part or part.startswith(".") for part in name.split("/"))
+def _is_hidden(name: str) -> bool:
+    return any(part.startswith(".") for part in name.split("/"))
 
 
 def _stamp(about: dict[str, Any]) -> str:

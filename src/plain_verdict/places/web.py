@@ -19,11 +19,10 @@ from plain_verdict.text.addresses import refuse_password
 if TYPE_CHECKING:
     from requests import Response
 
-SCHEMES = ("https", "http")
 _TIMEOUT_S = (10.0, 60.0)
 _PAUSES_S = (0.2, 0.5, 1.0, 2.0, 4.0)
 _TEMPORARY = (500, 502, 503, 504)
-_DEEPEST = 6
+_DEEPEST = 30
 _DAV = "{DAV:}"
 _ASKED = (
     b'<?xml version="1.0" encoding="utf-8"?><propfind xmlns="DAV:"><prop><resourcetype/><getcontentlength/>'
@@ -155,7 +154,9 @@ class WebFiles:
                 folders.append(path.rstrip("/"))
             else:
                 yield Found(path[len(top) :], _stamp(node))
-        for folder in folders if depth < _DEEPEST else ():
+        if folders and depth >= _DEEPEST:
+            raise self._failed(url, "has folders too deep below each other", "name a folder further below")
+        for folder in folders:
             yield from self._below(f"{self._url}{quote(folder[len(top) :])}/", depth + 1)
 
     def read(self, file: str, most: int | None = None) -> bytes | None:
@@ -238,11 +239,8 @@ class WebFiles:
 
     def _make(self, url: str, *, may_miss: bool = False) -> int:
         answer = self._ask("MKCOL", url)
-        if not _went_well(answer) and answer.status_code not in (
-            405,
-            301,
-            *((409,) if may_miss else ()),
-        ):  # 405: it is there
+        expected = (405, 301, 409) if may_miss else (405, 301)  # 405: it is there
+        if not _went_well(answer) and answer.status_code not in expected:
             self._fail(url, answer)
         return answer.status_code
 

@@ -188,15 +188,15 @@ def _write_latest(files: Files, wanted: _Wanted) -> None:
 
 def _remove_old(files: Files, wanted: _Wanted, name: str, entries: dict[str, Entry]) -> None:
     """Remove the oldest pages; one in a folder with all that is in it."""
-    page = _first_of(name, wanted)
-    for entry in _too_old(entries, wanted, page):
-        folder, _, file = entry.file.rpartition("/")
-        if file == FIRST_PAGE and folder:
-            for found in files.find() or ():
-                if found.file.startswith(f"{folder}/") or found.file == f"{folder}.zip":
-                    files.remove(found.file)
-        else:
-            files.remove(entry.file)
+    gone = [entry.file for entry in _too_old(entries, wanted, _first_of(name, wanted))]
+    folders = [file.removesuffix(f"/{FIRST_PAGE}") for file in gone if file.endswith(f"/{FIRST_PAGE}")]
+    inside = tuple(f"{folder}/" for folder in folders)
+    if folders:
+        zips = {f"{folder}.zip" for folder in folders}
+        there = [found.file for found in files.find() or ()]
+        gone += [file for file in there if file.startswith(inside) or file in zips]
+    for file in dict.fromkeys(gone):
+        files.remove(file)
 
 
 class _PagesOf:
@@ -226,7 +226,8 @@ class _PagesOf:
             is_latest = bool(self._latest) and (file == self._latest or file.startswith(f"{self._latest}/"))
             if inside is not None and file != f"{inside}/{FIRST_PAGE}":
                 continue
-            if file.endswith(_PAGES) and file != FIRST_PAGE and not is_latest:
+            # A name with an empty part would be a link to elsewhere.
+            if file.endswith(_PAGES) and file != FIRST_PAGE and not is_latest and "" not in file.split("/"):
                 yield file, stamp
 
     def line(self, file: str) -> ShelfLine | None:

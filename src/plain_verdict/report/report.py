@@ -210,7 +210,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return the suites with their checks."""
         return make_suites(self.shown_run, with_empty=self.shown_run is self.run)
 
-    @property
+    @cached_property
     def whole_suites(self) -> tuple[SuiteGroup, ...]:
         """Return the suites that have checks, with all of them, also those that are not told one by one."""
         if self.shown_run is self.run:

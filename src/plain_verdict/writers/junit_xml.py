@@ -1,7 +1,8 @@
 """Writes the judged run as JUnit XML, for servers that draw trends of their own from it.
 
 There is no standard of the form; it keeps to the elements that all readers know: one ``testsuite`` a suite, the
-attempt that counts, no output. Read by this tool it gives the same numbers, waived failures aside.
+attempt that counts, no output. Read by this tool it gives the same numbers, waived failures aside; but where no
+case says that the run is not fit, as for a file that is cut off, one more does.
 """
 
 from collections import Counter
@@ -12,7 +13,7 @@ from typing import TYPE_CHECKING
 
 from lxml import etree
 
-from plain_verdict.model import BAD, Attempt, Check, Outcome, Verdict, Waived, in_order
+from plain_verdict.model import BAD, Attempt, Check, Outcome, Verdict, VerdictWord, Waived, in_order
 from plain_verdict.report import Report
 from plain_verdict.report.shown_check import describe_waiver
 from plain_verdict.report.suites import SuiteGroup, sum_s
@@ -22,6 +23,7 @@ from plain_verdict.writers.interface import OutputFile
 if TYPE_CHECKING:
     from lxml.etree import _IncrementalFileWriter
 
+_VERDICT = "The verdict"
 _ELEMENTS = {Outcome.FAILED: "failure", Outcome.ERRORED: "error"}
 
 
@@ -39,11 +41,32 @@ class JUnitWriter:
         verdict = report.verdict
         with etree.xmlfile(target, encoding="utf-8") as file:
             file.write_declaration()
-            whole = {"name": report.title, **_counts(report.run.checks, verdict), **_when(report.started)}
+            silent = _is_silent(report.run.checks, verdict)
+            counts = _counts(report.run.checks, verdict)
+            if silent:
+                counts |= {"tests": str(len(report.run.checks) + 1), "errors": "1"}
+            whole = {"name": report.title, **counts, **_when(report.started)}
             with file.element("testsuites", _given(whole)):
+                if silent:
+                    file.write("\n", _verdict_suite(verdict))
                 for place, group in enumerate(report.whole_suites):
                     _write_suite(file, group, report, first=place == 0)
         yield OutputFile("junit.xml", target.getvalue() + b"\n")
+
+
+def _is_silent(checks: tuple[Check, ...], verdict: Verdict) -> bool:
+    """Return whether the run is not fit and no case would say so."""
+    bad = any(check.outcome in BAD and check.id not in verdict.waived for check in checks)
+    return verdict.word is not VerdictWord.FIT and not bad
+
+
+def _verdict_suite(verdict: Verdict) -> "etree._Element":
+    """Return a suite with one case, which says why the run is not fit."""
+    suite = etree.Element("testsuite", name=_VERDICT, tests="1", failures="0", errors="1", skipped="0")
+    case = etree.SubElement(suite, "testcase", classname=_VERDICT, name=f"The run is {verdict.word.value}")
+    error = etree.SubElement(case, "error", message=verdict.sentence)
+    error.text = "\n".join(verdict.all_remarks)
+    return suite
 
 
 def _write_suite(file: "_IncrementalFileWriter", group: SuiteGroup, report: Report, *, first: bool) -> None:

@@ -14,7 +14,7 @@ from plain_verdict.settings.choices import TablesAs
 from plain_verdict.text.cells import RUN_BY_SPREADSHEETS
 from plain_verdict.text.formatting import plural
 from plain_verdict.writers.interface import OutputFile
-from plain_verdict.writers.tables.interface import Cell, Column, Filled, Holds, Row, Table, fill
+from plain_verdict.writers.tables.interface import Cell, Column, Filled, Holds, Row, fill
 from plain_verdict.writers.tables.package import PACKAGE, TableFile, describe
 
 if TYPE_CHECKING:
@@ -158,6 +158,3 @@ def _arrow(rows: list[Row], columns: tuple[Column, ...], schema: "pyarrow.Schema
         several[place] = [None if cell is None else in_order(cell) for cell in several[place]]
     arrays = [pa.array(cells, field.type) for cells, field in zip(several, schema, strict=True)]
     return pa.Table.from_arrays(arrays, schema=schema)
-
-
-__all__ = ["Table", "TablesWriter", "filled_tables", "table_names"]
