@@ -23,11 +23,23 @@ from selenium.webdriver.support.ui import WebDriverWait
 from nights import cluster, database, night, store  # noqa: F401  fixtures
 from plain_verdict import writers
 from plain_verdict.cli import main
+from plain_verdict.demo import ASKED, EARLIER, RESULTS, RULES, SHOTS
 from plain_verdict.inputs.facts import PIPELINE_VARIABLES
 from plain_verdict.writers.html.writer import PageWriter
 
 ROOT = Path(__file__).parent.parent
 EXAMPLES = ROOT / "tests" / "examples"
+DEMO = (str(RESULTS), str(RULES), "--evidence", str(SHOTS), "--earlier", str(EARLIER / "builds.json.gz"))
+DEMO += (
+    "--title",
+    "Booking desk and fares, nightly",
+    "--requirements",
+    str(ASKED),
+    "--fact",
+    "branch=summer-timetable",
+)
+DEMO += ("--no-git",)
+"""Arguments that make the demo run with its builds before, and all that it has."""
 MADE = "1795312800"  # a fixed moment, so that pages can be compared
 
 Tool = Callable[..., SimpleNamespace]

@@ -15,23 +15,12 @@ from hypothesis import strategies as st
 from lxml import html
 from markdown_it import MarkdownIt
 
-from conftest import EXAMPLES
-from plain_verdict.demo import ASKED, EARLIER, RESULTS, RULES, SHOTS
+from conftest import DEMO, EXAMPLES
 from plain_verdict.text.markdown import escape_markdown
 from plain_verdict.writers.tables.list import TABLES
 
 CASES = '<testsuite name="Quay">{}</testsuite>'
 GOOD = CASES.format('<testcase name="sails"/>')
-DEMO = (str(RESULTS), str(RULES), "--evidence", str(SHOTS), "--earlier", str(EARLIER / "builds.json.gz"))
-DEMO += (
-    "--title",
-    "Booking desk and fares, nightly",
-    "--requirements",
-    str(ASKED),
-    "--fact",
-    "branch=summer-timetable",
-    "--no-git",
-)
 
 
 def rows_of(file: Path) -> list[dict[str, str]]:

@@ -6,19 +6,9 @@ import sys
 import pytest
 from pypdf import PdfReader
 
-from plain_verdict.demo import ASKED, EARLIER, RESULTS, RULES, SHOTS
+from conftest import DEMO
 
 CASES = '<testsuite name="Quay">{}</testsuite>'
-DEMO = (str(RESULTS), str(RULES), "--evidence", str(SHOTS), "--earlier", str(EARLIER / "builds.json.gz"))
-DEMO += (
-    "--title",
-    "Booking desk and fares, nightly",
-    "--requirements",
-    str(ASKED),
-    "--fact",
-    "branch=summer-timetable",
-    "--no-git",
-)
 
 
 def titles(outline: list) -> list[str]:

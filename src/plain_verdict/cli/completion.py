@@ -4,7 +4,7 @@ import argparse
 
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.terminal import show
-from plain_verdict.errors import UsageError
+from plain_verdict.text.packages import require
 
 SHELLS = ("bash", "zsh", "fish")
 _FILES = ("FILE", "RESULTS", "PAGE", "SAMPLES", "NAME", "PLACE", "STORE")
@@ -21,11 +21,9 @@ def run(options: argparse.Namespace) -> int:
     """Print the script."""
     from plain_verdict.cli import make_parser
 
-    try:
-        import shtab
-    except ImportError as error:
-        hint = "pip install 'plain-verdict[terminal]'"
-        raise UsageError("completion needs a package that is not installed", hint=hint) from error
+    require("shtab", "completion", "terminal")
+    import shtab
+
     parser = make_parser(whole=True)
     _complete_files(parser, shtab.FILE, shtab.DIRECTORY)
     show(shtab.complete(parser, options.shell))

@@ -11,6 +11,7 @@ from plain_verdict.cli.terminal import show, show_error
 from plain_verdict.errors import PlainVerdictError, UsageError
 from plain_verdict.inputs.discovery import discover, split_kind
 from plain_verdict.model import Verdict
+from plain_verdict.text.packages import require
 
 _CALM_MS = 400
 """How long nothing may change before the page is made: runners write file after file."""
@@ -25,11 +26,7 @@ def check_watch(options: argparse.Namespace) -> None:
         raise UsageError("--watch goes on, and --json is one object", hint="use one of them")
     if options.results == ["-"] or any("://" in argument for argument in options.results):
         raise UsageError("--watch looks at files and folders of this machine", hint="name some")
-    try:
-        import watchfiles  # noqa: F401  optional
-    except ImportError as error:
-        hint = "pip install 'plain-verdict[terminal]'"
-        raise UsageError("--watch needs a package that is not installed", hint=hint) from error
+    require("watchfiles", "--watch", "terminal")
 
 
 def watch(results: list[str], once: Once) -> int:

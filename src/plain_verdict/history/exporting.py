@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from plain_verdict.errors import UsageError, WriteError
 from plain_verdict.model import KeptRun, Past, in_order
 from plain_verdict.text.cells import written_cell
+from plain_verdict.text.packages import require
 
 if TYPE_CHECKING:
     import pyarrow
@@ -22,11 +23,7 @@ def check_export(path: Path) -> None:
     if path.suffix not in (".csv", ".parquet"):
         raise UsageError("is no table", path=str(path), hint="end it in .csv or .parquet")
     if path.suffix == ".parquet":
-        try:
-            import pyarrow.parquet  # noqa: F401  optional, and heavy
-        except ImportError as error:
-            hint = "pip install 'plain-verdict[load]', or write a .csv"
-            raise UsageError("needs a package that is not installed", path=str(path), hint=hint) from error
+        require("pyarrow.parquet", "it", "load", "write a .csv", path=str(path))
 
 
 def write_export(path: Path, runs: Iterable[KeptRun]) -> int:

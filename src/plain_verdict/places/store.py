@@ -14,6 +14,7 @@ from plain_verdict.places.interface import Files, Found, Result
 from plain_verdict.places.web import media_type_of
 from plain_verdict.text.addresses import refuse_password, without_password
 from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.packages import require
 
 _WHO, _KEYS = "look at the library's own variables and files", "look at ~/.ssh/known_hosts"
 _WHY = (
@@ -55,11 +56,9 @@ class StorePlace:
 
     def check(self) -> None:
         """Make sure that fsspec, and what it needs for this kind of place, is installed. Raises UsageError."""
-        try:
-            import fsspec
-        except ImportError as error:
-            hint = "pip install 'plain-verdict[remote]'"
-            raise UsageError("needs a package that is not installed", path=self.shown, hint=hint) from error
+        require("fsspec", "it", "remote", path=self.shown)
+        import fsspec
+
         try:
             fsspec.get_filesystem_class(self._scheme)
         except ValueError as error:

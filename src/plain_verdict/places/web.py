@@ -15,6 +15,7 @@ from lxml import etree
 from plain_verdict.errors import DeliveryError, UsageError
 from plain_verdict.places.interface import Files, Found, Result
 from plain_verdict.text.addresses import refuse_password
+from plain_verdict.text.packages import require
 
 if TYPE_CHECKING:
     from requests import Response
@@ -82,11 +83,7 @@ class WebPlace:
 
     def check(self) -> None:
         """Make sure that what speaks HTTP is installed. Raises UsageError."""
-        try:
-            import requests  # noqa: F401  optional
-        except ImportError as error:
-            hint = "pip install 'plain-verdict[remote]'"
-            raise UsageError("needs a package that is not installed", path=self.shown, hint=hint) from error
+        require("requests", "it", "remote", path=self.shown)
 
     def do(self, job: Callable[[Files], Result], told: str = "") -> Result:  # noqa: ARG002  no messages are kept
         """Do a job."""

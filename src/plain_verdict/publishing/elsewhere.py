@@ -1,6 +1,6 @@
 """Publishes a page at places elsewhere: the page, then the shelf and the newest copy; what is too old goes last."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from pathlib import Path
 from urllib.parse import quote
 
@@ -12,7 +12,6 @@ from plain_verdict.inputs.progress import OnStep
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.places.interface import Files
 from plain_verdict.report import Report
-from plain_verdict.report.shelf_line import ShelfLine
 from plain_verdict.request import Request
 from plain_verdict.shelf.entries import (
     HEAD_BYTES,
@@ -26,7 +25,6 @@ from plain_verdict.shelf.entries import (
 from plain_verdict.shelf.refreshing import find_entries, make_shelf
 from plain_verdict.shelf.words import ShelfWords
 
-_PAGES = (".html", ".htm")
 _TRIES = 4
 _MOST_NUMBERS = 1_000
 
@@ -147,13 +145,21 @@ def _write_shelf(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
     entries: dict[str, Entry] = {}
     own = wanted.files[-1][1]
     page = _first_of(name, wanted)
+    heads = {page: own[:HEAD_BYTES]}
+
+    def head_of(file: str) -> bytes:
+        if file not in heads:
+            heads[file] = files.read(file, HEAD_BYTES) or b""
+        return heads[file]
+
     for _ in range(_TRIES):
         before = (files.read(FIRST_PAGE) or b"") if wanted.shelf else b""
-        pages = _PagesOf(files, wanted.latest, {page: own[:HEAD_BYTES]}, before)
-        now = find_entries(pages, before)
-        if not pages.listed:
+        found = files.find()
+        if found is None:
             # A place that can't be listed: what the shelf knows, and this page.
-            now = entries_in(before) | {page: Entry(page, "", line_in(own[:HEAD_BYTES]))}
+            now = entries_in(before) | {page: Entry(page, "", line_in(heads[page]))}
+        else:
+            now = find_entries(((one.file, one.stamp) for one in found), head_of, before, wanted.latest)
         if now == entries:
             break
         entries = now
@@ -161,7 +167,7 @@ def _write_shelf(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
             break
         for file, data in make_shelf(_left(entries, wanted, page), wanted.shelf.link or page, wanted.shelf):
             files.write(file, data)
-        if not pages.listed:
+        if found is None:
             break
     return entries
 
@@ -197,45 +203,3 @@ def _remove_old(files: Files, wanted: _Wanted, name: str, entries: dict[str, Ent
         gone += [file for file in there if file.startswith(inside) or file in zips]
     for file in dict.fromkeys(gone):
         files.remove(file)
-
-
-class _PagesOf:
-    """The pages of a place, as the shelf asks for them; a copy of the newest is not one of them."""
-
-    def __init__(self, files: Files, latest: str, heads: dict[str, bytes], before: bytes) -> None:
-        self._files = files
-        self._heads = heads
-        self._latest = latest
-        found = files.find()
-        self.listed = found is not None
-        self._names = sorted((one.file, one.stamp) for one in found or ())
-        known = {(entry.file, entry.stamp) for entry in entries_in(before).values() if entry.line}
-        self._folders = set()
-        for file, stamp in self._names:
-            folder, _, name = file.rpartition("/")
-            is_first = folder and name == FIRST_PAGE
-            # What the shelf knows as a page need not be read again.
-            if is_first and ((file, stamp) in known or is_page_head(self._head(file))):
-                self._folders.add(folder)
-
-    def stamps(self) -> Iterator[tuple[str, str]]:
-        """Yield the files that may be pages."""
-        for file, stamp in self._names:
-            folders = [file[:at] for at, char in enumerate(file) if char == "/"]
-            inside = next((folder for folder in folders if folder in self._folders), None)
-            is_latest = bool(self._latest) and (file == self._latest or file.startswith(f"{self._latest}/"))
-            if inside is not None and file != f"{inside}/{FIRST_PAGE}":
-                continue
-            # A name with an empty part would be a link to elsewhere.
-            if file.endswith(_PAGES) and file != FIRST_PAGE and not is_latest and "" not in file.split("/"):
-                yield file, stamp
-
-    def line(self, file: str) -> ShelfLine | None:
-        """Return what a page says of itself."""
-        head = self._head(file)
-        return line_in(head) if is_page_head(head) else None
-
-    def _head(self, file: str) -> bytes:
-        if file not in self._heads:
-            self._heads[file] = self._files.read(file, HEAD_BYTES) or b""
-        return self._heads[file]

@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from urllib.parse import quote
 
@@ -102,38 +103,31 @@ def _beside(
     """Yield what is written besides the page, by its name; ``sent`` goes with a mail."""
     wanted = request.report
     if request.mail.file:
-        mail = request.mail
         from plain_verdict.writers.mail.writer import MailWriter  # each of these for runs that want it
 
+        mail = request.mail
         writer = MailWriter(mail.sender, mail.to, attachment_of(sent, request), mail.cc, link)
         yield "mail", lambda: (_publish_file(report, mail.file, writer), ())
     if wanted.tables:
         yield "tables", lambda: _publish_tables(report, request, page, link)
     if wanted.charts:
-        from plain_verdict.writers.charts.writer import ChartsWriter
-
-        yield "charts", lambda: (_publish_folder(report, wanted.charts, ChartsWriter())[0], ())
-    if wanted.earl:
-        from plain_verdict.writers.earl_json import EarlWriter
-
-        yield "earl", lambda: (_publish_file(report, wanted.earl, EarlWriter()), ())
-    if wanted.digest:
-        from plain_verdict.writers.digest_json import DigestWriter
-
-        yield "digest", lambda: (_publish_file(report, wanted.digest, DigestWriter()), ())
+        yield "charts", lambda: (_publish_folder(report, wanted.charts, writer_named("charts"))[0], ())
+    for name, file in (("earl", wanted.earl), ("digest", wanted.digest), ("junit", wanted.junit)):
+        if file:
+            yield name, partial(_publish_named, report, name, file)
     if wanted.pdf:
         from plain_verdict.writers.paper.writer import PaperWriter
 
         paper = PaperWriter(wanted.pdf_for, wanted.pdf_paper)
         yield "pdf", lambda: (_publish_file(report, wanted.pdf, paper), ())
-    if wanted.junit:
-        from plain_verdict.writers.junit_xml import JUnitWriter
-
-        yield "junit", lambda: (_publish_file(report, wanted.junit, JUnitWriter()), ())
     if wanted.markdown and wanted.markdown != STANDARD_OUTPUT:
         from plain_verdict.writers.markdown import MarkdownWriter
 
         yield "markdown", lambda: (_publish_file(report, wanted.markdown, MarkdownWriter(link)), ())
+
+
+def _publish_named(report: Report, name: str, file: str) -> _Written:
+    return _publish_file(report, file, writer_named(name)), ()
 
 
 def _publish_tables(report: Report, request: Request, page: Path, link: str) -> _Written:

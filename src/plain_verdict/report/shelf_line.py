@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from plain_verdict.model import Build, Outcome, VerdictWord
+from plain_verdict.model import Outcome, VerdictWord
 from plain_verdict.text.formatting import shorten
 
 if TYPE_CHECKING:
@@ -46,17 +46,7 @@ def shelf_line(report: "Report") -> ShelfLine:
     started, ended = report.span
     known = {"build", "branch"}
     facts = [fact for fact in report.info.facts if fact.key.casefold() not in known][:_FACTS]
-    line = line_of(report.kept.build)
-    return msgspec.structs.replace(
-        line,
-        took_s=round((ended - started).total_seconds(), 3) if started and ended else None,
-        new=len(report.new) if report.history else None,
-        facts={shorten(fact.key, _FACT_CHARS): shorten(fact.value, _FACT_CHARS) for fact in facts},
-    )
-
-
-def line_of(build: Build) -> ShelfLine:
-    """Return the line of a page of which no more than its build is known."""
+    build = report.kept.build
     return ShelfLine(
         id=build.id,
         series=shorten(build.series, _SERIES_CHARS),
@@ -66,6 +56,9 @@ def line_of(build: Build) -> ShelfLine:
         counts=tuple(build.tally.of(outcome) for outcome in Outcome),
         made=build.made,
         started=build.started,
+        took_s=round((ended - started).total_seconds(), 3) if started and ended else None,
         build=shorten(build.build, _FACT_CHARS),
         branch=shorten(build.branch, _FACT_CHARS),
+        new=len(report.new) if report.history else None,
+        facts={shorten(fact.key, _FACT_CHARS): shorten(fact.value, _FACT_CHARS) for fact in facts},
     )

@@ -294,6 +294,10 @@ def _check(request: Request) -> None:
     if request.read.options.evidence:
         check_look_in(request.read.options.evidence)
     check_latest(report.latest)
+    if request.shelf and request.shelf[0].is_dir():
+        from plain_verdict.shelf.refreshing import check_shelf  # for folders that have one
+
+        check_shelf(request.shelf[0])
     if report.keep < 0:
         raise UsageError("--keep is no number of pages", hint="write --keep 20")
     if expected.files is not None and expected.files < 0:

@@ -8,6 +8,7 @@ from urllib.parse import urljoin, urlsplit
 import msgspec
 
 from plain_verdict.errors import DeliveryError, UsageError
+from plain_verdict.text.packages import require
 
 if TYPE_CHECKING:
     from requests import Response, Session
@@ -31,11 +32,7 @@ class Notice(msgspec.Struct, frozen=True):
 
 def check_notices() -> None:
     """Make sure that what posts notices is installed. Raises UsageError."""
-    try:
-        import requests  # noqa: F401  optional
-    except ImportError as error:
-        hint = "pip install 'plain-verdict[remote]'"
-        raise UsageError("[[notify]] needs a package that is not installed", hint=hint) from error
+    require("requests", "[[notify]]", "remote")
 
 
 def media_type_of(template: str) -> str:

@@ -1,16 +1,14 @@
 """Refreshes a shelf: of a folder, or of any place that can list and read its pages."""
 
 import os
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from contextlib import suppress
+from itertools import islice
 from pathlib import Path
-from typing import Protocol
 
 from plain_verdict.delivery.files import alone, write_bytes
-from plain_verdict.errors import ReadError, WriteError
-from plain_verdict.history.pages import read_kept
+from plain_verdict.errors import WriteError
 from plain_verdict.model.marks import FIRST_PAGE
-from plain_verdict.report.shelf_line import ShelfLine, line_of
 from plain_verdict.shelf.entries import (
     HEAD_BYTES,
     Entry,
@@ -32,26 +30,40 @@ _MOST_FILES = 100_000
 _PAGES = (".html", ".htm")
 
 
-class Pages(Protocol):
-    """A place with pages."""
+def find_entries(
+    found: Iterable[tuple[str, str]], head_of: Callable[[str], bytes], before: bytes, latest: str = ""
+) -> dict[str, Entry]:
+    """Return the entries of all pages among files that are found, each with a stamp that changes when it does.
 
-    def stamps(self) -> Iterable[tuple[str, str]]:
-        """Yield files that may be pages, as seen from here, each with a stamp that changes when it does."""
-        ...
-
-    def line(self, file: str) -> ShelfLine | None:
-        """Return what a page says of itself; None for what is no page of ours."""
-        ...
-
-
-def find_entries(pages: Pages, before: bytes) -> dict[str, Entry]:
-    """Return the entries of all pages. ``before`` is the shelf as it was: what it knows need not be read again."""
+    ``head_of`` gives the beginning of one; ``before`` is the shelf as it was: what it knows need not be read again.
+    A page in a folder counts as one, and is not looked into; ``latest`` is a copy of another.
+    """
     known = entries_in(before)
     entries: dict[str, Entry] = {}
-    for file, stamp in pages.stamps():
-        entry = known.get(file)
-        entries[file] = entry if entry and entry.stamp == stamp else Entry(file, stamp, pages.line(file))
-    return entries
+    for file, stamp in sorted(found):
+        # A name with an empty part would be a link to elsewhere.
+        if file.endswith(_PAGES) and file != FIRST_PAGE and "" not in file.split("/"):
+            entry = known.get(file)
+            if entry is None or entry.stamp != stamp:
+                head = head_of(file)
+                entry = Entry(file, stamp, line_in(head) if is_page_head(head) else None)
+            entries[file] = entry
+    firsts = {file.removesuffix(FIRST_PAGE) for file, entry in entries.items() if entry.line and _is_first(file)}
+    copies = (f"{latest}/",) if latest else ()
+    return {
+        file: entry
+        for file, entry in entries.items()
+        if file != latest and not file.startswith(copies) and (_is_first(file) or not _is_inside(file, firsts))
+    }
+
+
+def _is_first(file: str) -> bool:
+    return file.endswith(f"/{FIRST_PAGE}")
+
+
+def _is_inside(file: str, folders: Collection[str]) -> bool:
+    """Return whether a file stands in one of the folders, each with its slash, or below it."""
+    return any(file[: at + 1] in folders for at, char in enumerate(file) if char == "/")
 
 
 def make_shelf(entries: Mapping[str, Entry], home: str, words: ShelfWords) -> tuple[tuple[str, bytes], ...]:
@@ -72,9 +84,9 @@ def refresh_folder(folder: Path, words: ShelfWords) -> int:
     with alone(folder):
         index = folder / FIRST_PAGE
         before = index.read_bytes() if index.is_file() else b""
-        pages = FolderPages(folder)
-        entries = find_entries(pages, before)
-        for name, data in make_shelf(entries, pages.home, words):
+        found = islice(_walk(folder, "", 0), _MOST_FILES)
+        entries = find_entries(found, lambda file: head_of(folder / file), before)
+        for name, data in make_shelf(entries, folder.resolve().as_uri(), words):
             write_bytes(folder / name, data)
     return len(newest_first(entries))
 
@@ -97,43 +109,8 @@ def head_of(file: Path) -> bytes:
     return b""
 
 
-class FolderPages:
-    """The pages in a folder and in the folders below; a page in a folder counts as one, and is not looked into."""
-
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
-
-    @property
-    def home(self) -> str:
-        """Return the folder's path."""
-        return self._folder.resolve().as_uri()
-
-    def stamps(self) -> Iterator[tuple[str, str]]:
-        """Yield the files, at most 100,000."""
-        for number, found in enumerate(_walk(self._folder, "", 0, self._is_page)):
-            if number >= _MOST_FILES:
-                return
-            yield found
-
-    def line(self, file: str) -> ShelfLine | None:
-        """Return what a page says; an older one's digest is read for it."""
-        path = self._folder / file
-        head = head_of(path)
-        if not is_page_head(head):
-            return None
-        line = line_in(head)
-        if line is not None:
-            return line
-        try:
-            return line_of(read_kept(path)[-1].build)
-        except (ReadError, IndexError):
-            return None
-
-    def _is_page(self, file: str) -> bool:
-        return is_page_head(head_of(self._folder / file))
-
-
-def _walk(folder: Path, way: str, depth: int, is_page: Callable[[str], bool]) -> Iterator[tuple[str, str]]:
+def _walk(folder: Path, way: str, depth: int) -> Iterator[tuple[str, str]]:
+    """Yield the files of a folder and of the folders below that may be pages, with their stamps."""
     folders = []
     with suppress(OSError), os.scandir(folder / way) as found:
         for item in found:
@@ -141,14 +118,9 @@ def _walk(folder: Path, way: str, depth: int, is_page: Callable[[str], bool]) ->
                 continue
             if item.is_dir(follow_symlinks=False):
                 folders.append(f"{way}{item.name}/")
-            elif item.name.endswith(_PAGES) and not (depth == 0 and item.name == FIRST_PAGE):
+            elif item.name.endswith(_PAGES):
                 with suppress(OSError):
                     about = item.stat()
                     yield f"{way}{item.name}", f"{about.st_mtime_ns:020d} {about.st_size}"
     for one in sorted(folders) if depth < _DEEPEST else ():
-        first = folder / one / FIRST_PAGE
-        if is_page(f"{one}{FIRST_PAGE}"):
-            about = first.stat()
-            yield f"{one}{FIRST_PAGE}", f"{about.st_mtime_ns:020d} {about.st_size}"
-        else:
-            yield from _walk(folder, one, depth + 1, is_page)
+        yield from _walk(folder, one, depth + 1)

@@ -6,6 +6,8 @@ import msgspec
 
 from plain_verdict.model import BAD, Check, Content, Evidence, Outcome, Past, Problem, Step, aside_word
 from plain_verdict.report import Report
+from plain_verdict.report.causes import CauseEntry
+from plain_verdict.report.report import FileRow
 from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.text.cleaning import headline
 from plain_verdict.text.formatting import format_duration, plural, shorten
@@ -16,6 +18,7 @@ MOST_CHECKS = 5_000
 """Checks in the list of all."""
 MOST_PICTURES = 120
 _STEPS = 30
+_CAUSES, _FILES, _NOTES = 60, 300, 100
 _FAILED = (Past.FAILED, Past.ERRORED)
 _DETAIL_LINES, _TEXT_CHARS = 12, 1_200
 
@@ -45,8 +48,17 @@ class PaperCheck(msgspec.Struct, frozen=True):
 
 
 class PaperMatter(msgspec.Struct, frozen=True):
-    """The failures, those that are only counted, and all checks by suite where they are wanted."""
+    """What stands in the paper: chapters (id, title); failures, and all checks by suite where they are wanted.
 
+    What is past a limit is only counted: ``untold`` failures, ``unlisted`` checks, causes and files.
+    """
+
+    chapters: tuple[tuple[str, str], ...]
+    causes: tuple[CauseEntry, ...]
+    more_causes: int
+    files: tuple[FileRow, ...]
+    more_files: int
+    notes: tuple[str, ...]
     failures: tuple[PaperCheck, ...]
     untold: int
     suites: tuple[SuiteGroup, ...]
@@ -64,7 +76,38 @@ def choose_matter(report: Report, *, with_all: bool) -> PaperMatter:
     told = bad[:MOST_FAILURES]
     listed, left = _within(suites, MOST_CHECKS) if with_all else ((), 0)
     failures = tuple(_failure(report, check, with_picture=at < MOST_PICTURES) for at, check in enumerate(told))
-    return PaperMatter(failures, len(bad) - len(told), listed, left, len(told) > MOST_PICTURES)
+    notes = (*(note.sentence for note in report.run.notes), *report.notes)
+    return PaperMatter(
+        chapters=tuple(_chapters(report, failed=bool(told), with_all=with_all)),
+        causes=report.causes[:_CAUSES],
+        more_causes=max(0, len(report.verdict.causes) - _CAUSES),
+        files=report.files[:_FILES],
+        more_files=max(0, len(report.files) - _FILES),
+        notes=notes[:_NOTES],
+        failures=failures,
+        untold=len(bad) - len(told),
+        suites=listed,
+        unlisted=left,
+        no_pictures=len(told) > MOST_PICTURES,
+    )
+
+
+def _chapters(report: Report, *, failed: bool, with_all: bool) -> Iterator[tuple[str, str]]:
+    """Yield the chapters that have matter, each by the id it has in the paper."""
+    yield "short", "In short"
+    if report.verdict.conditions:
+        yield "conditions", "Conditions"
+    if report.causes:
+        yield "why", "Why"
+    if report.history:
+        yield "since", f"Since {report.history.against}"
+    told: tuple[tuple[object, str, str], ...]
+    told = ((failed, "failed", "What failed"), (report.load, "load", "Load"), (report.api, "api", "API"))
+    told += ((report.compliance, "rules", "Rules"), (report.asked, "asked", "What was asked"))
+    yield from ((id_, title) for matter, id_, title in told if matter)
+    if with_all:
+        yield "every", "Every check"
+    yield "reading", "How this was read"
 
 
 def _within(suites: Sequence[SuiteGroup], most: int) -> tuple[tuple[SuiteGroup, ...], int]:

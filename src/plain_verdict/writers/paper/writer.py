@@ -7,6 +7,7 @@ import msgspec
 from plain_verdict.errors import UsageError
 from plain_verdict.report import Report
 from plain_verdict.settings.choices import ChecksShown, PaperSize
+from plain_verdict.text.packages import require
 from plain_verdict.writers.interface import OutputFile
 
 _PANGO = ("libpango-1.0-0", "libpangoft2-1.0-0", "libharfbuzz-subset0")
@@ -32,10 +33,7 @@ class PaperWriter(msgspec.Struct, frozen=True):
     def check(self) -> None:
         """Make sure that what sets the paper is installed, with libraries of the system. Raises UsageError."""
         try:
-            import weasyprint  # noqa: F401  optional, and heavy
-        except ImportError as error:
-            hint = "pip install 'plain-verdict[pdf]'"
-            raise UsageError("--pdf needs a package that is not installed", hint=hint) from error
+            require("weasyprint", "--pdf", "pdf")
         except OSError as error:
             hint = f"install Pango; on Debian: apt-get install {' '.join(_PANGO)}"
             raise UsageError("--pdf needs a library of the system that is not installed", hint=hint) from error

@@ -7,12 +7,12 @@ from io import BytesIO, StringIO
 from itertools import chain, islice
 from typing import TYPE_CHECKING
 
-from plain_verdict.errors import UsageError
 from plain_verdict.model import in_order
 from plain_verdict.report import Report
 from plain_verdict.settings.choices import TablesAs
 from plain_verdict.text.cells import RUN_BY_SPREADSHEETS
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.packages import require
 from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.tables.interface import Cell, Column, Filled, Holds, Row, fill
 from plain_verdict.writers.tables.package import PACKAGE, TableFile, describe
@@ -51,11 +51,7 @@ class TablesWriter:
     def check(self) -> None:
         """Make sure that what writes the tables is installed. Raises UsageError."""
         if self._how is TablesAs.PARQUET:
-            try:
-                import pyarrow.parquet  # noqa: F401  optional, and heavy
-            except ImportError as error:
-                hint = "pip install 'plain-verdict[tables]', or write CSV"
-                raise UsageError("--tables-as parquet needs a package that is missing", hint=hint) from error
+            require("pyarrow.parquet", "--tables-as parquet", "tables", "write CSV")
 
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the files, the list of them last."""

@@ -7,10 +7,10 @@ from itertools import chain, islice
 from typing import TYPE_CHECKING, Any
 
 from plain_verdict.brand.tokens import OUTCOMES_LIGHT
-from plain_verdict.errors import UsageError
 from plain_verdict.model import BAD, Outcome
 from plain_verdict.report import Report
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.packages import require
 from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.tables.folder import filled_tables
 from plain_verdict.writers.tables.interface import Cell, Column, Filled, Holds
@@ -60,11 +60,7 @@ class WorkbookWriter:
 
     def check(self) -> None:
         """Make sure that what writes workbooks is installed. Raises UsageError."""
-        try:
-            import xlsxwriter  # noqa: F401  optional
-        except ImportError as error:
-            hint = "pip install 'plain-verdict[tables]', or name a folder"
-            raise UsageError("a workbook needs a package that is not installed", hint=hint) from error
+        require("xlsxwriter", "a workbook", "tables", "name a folder")
 
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the workbook."""
