@@ -150,7 +150,7 @@ def _ask(run: Run, recorder: Recorder, by: str) -> int:
 
 def _show(check: Check, number: int, of: int) -> None:
     show("")
-    show(f"{number} of {of}  {' › '.join((*check.suite, check.title))}")
+    show(f"{number} of {of}  {check.whole_name}")
     for line in _known(check):
         show(f"    {line}", "soft")
 

@@ -182,7 +182,7 @@ def _rows(places: tuple[Matched, ...], mask: Callable[[str], str]) -> list[str]:
 
 def _told(check: Check) -> str:
     """Return a check in one line."""
-    parts = [" › ".join((*check.suite, check.title)), check.outcome.value]
+    parts = [check.whole_name, check.outcome.value]
     if check.last.took_s is not None:
         parts.append(format_duration(check.last.took_s))
     if check.last.started is not None:

@@ -45,7 +45,7 @@ def show_verdict(verdict: Verdict) -> None:
         aside = verdict.aside_of(cause)
         show(f"{len(cause.checks):>5,}", "failed", end="  ")
         show(f"{shorten(cause.name, TOLD_NAME_CHARS)}{f', {aside}' if aside else ''}")
-        show(f"       {join_list([' › '.join((*check.suite, check.title)) for check in cause.checks])}", "soft")
+        show(f"       {join_list([check.whole_name for check in cause.checks])}", "soft")
     if len(verdict.causes) > _CAUSES_SHOWN:
         show(f"       and {len(verdict.causes) - _CAUSES_SHOWN:,} more causes", "soft")
     for remark in verdict.remarks:

@@ -104,7 +104,7 @@ class CheckNames(Sequence[str]):
         if isinstance(place, slice):
             return CheckNames(self._checks[place])
         check = self._checks[place]
-        return " › ".join((*check.suite, check.title))[:NAME_CHARS]
+        return check.whole_name[:NAME_CHARS]
 
 
 def keep_run(run: Run, build: Build) -> KeptRun:

@@ -8,6 +8,7 @@ from plain_verdict.model.exchange import Exchange, Expectation
 from plain_verdict.model.facts import Fact, Value
 from plain_verdict.model.outcome import BAD, Kind, Outcome
 from plain_verdict.model.rule import Rule
+from plain_verdict.text.cleaning import headline
 
 
 class Place(Value, frozen=True):
@@ -113,6 +114,17 @@ class Check(Value, frozen=True):
     def title(self) -> str:
         """Return the name with its parameters, as one line of text."""
         return " ".join([self.name, *(f"[{parameter.value}]" for parameter in self.parameters)])
+
+    @property
+    def whole_name(self) -> str:
+        """Return its suites and its title in one line."""
+        return " › ".join((*self.suite, self.title))
+
+    @property
+    def why(self) -> str:
+        """Return the line that says why it ended so: of its first problem, or else its reason."""
+        last = self.last
+        return headline(last.problems[0].message) if last.problems else last.reason
 
     @property
     def last(self) -> Attempt:

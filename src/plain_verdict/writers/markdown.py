@@ -4,10 +4,9 @@ from collections.abc import Iterator
 
 import msgspec
 
-from plain_verdict.model import Cause, Check, Outcome, State
+from plain_verdict.model import Cause, Outcome, State
 from plain_verdict.report import Report
 from plain_verdict.settings.limits import TOLD_NAME_CHARS
-from plain_verdict.text.cleaning import headline
 from plain_verdict.text.formatting import capital, format_day, format_duration, format_time_of_day, plural, shorten
 from plain_verdict.text.markdown import escape_markdown
 from plain_verdict.writers.interface import OutputFile
@@ -112,8 +111,8 @@ def _cause(report: Report, cause: Cause) -> Iterator[str]:
     if about:
         yield f"  {_cut(about)}"
     for check in cause.checks[:_CHECKS]:
-        why = headline(check.last.problems[0].message) if check.last.problems else check.last.reason
-        yield f"  - {_name(check)}{f': {_cut(why)}' if why and why != cause.name else ''}"
+        why = f": {_cut(check.why)}" if check.why and check.why != cause.name else ""
+        yield f"  - {_cut(check.whole_name)}{why}"
     if len(cause.checks) > _CHECKS:
         yield f"  - and {len(cause.checks) - _CHECKS:,} more"
 
@@ -145,10 +144,6 @@ def _operations(report: Report) -> Iterator[str]:
         for operation, numbers in wrong:
             cells = (f"{numbers.calls:,}", f"{numbers.wrong:,}", format_duration(numbers.longest_s))
             yield f"| {_cut(operation.name)} | {' | '.join(cells)} |"
-
-
-def _name(check: Check) -> str:
-    return _cut(" › ".join((*check.suite, check.title)))
 
 
 def _cut(text: str) -> str:

@@ -7,7 +7,6 @@ import msgspec
 from plain_verdict.judging.rules_told import RuleCounts, count_rules
 from plain_verdict.model import (
     Cause,
-    Check,
     KindVerdict,
     Met,
     Operation,
@@ -223,7 +222,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             masked=report.masked or 0,
             cases=run.cases,
             reruns=list(run.reruns),
-            flaky=[_name(check) for check in run.checks if check.flaky],
+            flaky=[check.whole_name for check in run.checks if check.flaky],
             checks=list(_details(run, verdict)) if self.detail else msgspec.UNSET,
         )
         if run.in_series is not None:
@@ -274,7 +273,7 @@ def _cause(cause: Cause) -> CauseSummary:
     return CauseSummary(
         name=cause.name,
         count=len(cause.checks),
-        checks=list(map(_name, cause.checks)),
+        checks=[check.whole_name for check in cause.checks],
         type=cause.type,
         typical="".join(text for text, _ in cause.typical),
         by_rule=cause.by_rule,
@@ -282,10 +281,6 @@ def _cause(cause: Cause) -> CauseSummary:
         owner=cause.owner,
         link=cause.link,
     )
-
-
-def _name(check: Check) -> str:
-    return " › ".join((*check.suite, check.title))
 
 
 def _details(run: Run, verdict: Verdict) -> Iterator[CheckDetail]:

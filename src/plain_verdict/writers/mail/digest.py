@@ -14,10 +14,9 @@ from plain_verdict.brand.tokens import (
     colour_of,
 )
 from plain_verdict.judging.sentence import name_kind
-from plain_verdict.model import Cause, Check, Outcome, State, Verdict, VerdictWord
+from plain_verdict.model import Cause, Outcome, State, Verdict, VerdictWord
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.settings.limits import TOLD_NAME_CHARS
-from plain_verdict.text.cleaning import headline
 from plain_verdict.text.formatting import (
     capital,
     format_day,
@@ -168,17 +167,11 @@ def _requests(report: Report) -> list[tuple[str, str, str, str]]:
 
 
 def _cause(cause: Cause, verdict: Verdict) -> DigestCause:
-    checks = tuple(
-        (_cut(" › ".join((*check.suite, check.title))), _cut(_why(check))) for check in cause.checks[:_CHECKS]
-    )
+    checks = tuple((_cut(check.whole_name), _cut(check.why)) for check in cause.checks[:_CHECKS])
     number = len(cause.checks)
     return DigestCause(
         number, _cut(cause.name), _cut(cause.advice), checks, number - len(checks), verdict.aside_of(cause)
     )
-
-
-def _why(check: Check) -> str:
-    return headline(check.last.problems[0].message) if check.last.problems else check.last.reason
 
 
 def _cut(text: str) -> str:

@@ -9,7 +9,6 @@ from plain_verdict.report import Report
 from plain_verdict.report.causes import CauseEntry
 from plain_verdict.report.report import FileRow
 from plain_verdict.report.suites import SuiteGroup
-from plain_verdict.text.cleaning import headline
 from plain_verdict.text.formatting import format_duration, plural, shorten
 
 MOST_FAILURES = 500
@@ -132,7 +131,7 @@ def _failure(report: Report, check: Check, *, with_picture: bool) -> PaperCheck:
         check=check,
         about=tuple(_about(report, check)),
         problem=problem,
-        message=shorten(headline(problem.message) if problem else last.reason, _TEXT_CHARS),
+        message=shorten(check.why, _TEXT_CHARS),
         detail=_detail(problem),
         steps=tuple(kept),
         more_steps=len(steps) - len(kept),

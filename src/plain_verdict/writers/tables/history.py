@@ -24,7 +24,7 @@ def _changes(report: Report) -> Iterator[Row]:
     if series is None or series.since is None:
         return
     since = series.since
-    names = {check.id: " › ".join((*check.suite, check.title)) for check in report.run.checks}
+    names = {check.id: check.whole_name for check in report.run.checks}
     lists = (("new", since.new), ("mended", since.mended), ("as before", since.as_before), ("gone", since.gone))
     nothing = (None, None, None)
     for what, several in lists:
