@@ -1,6 +1,7 @@
 """Publishes a page at places elsewhere: the page, then the shelf and the newest copy; what is too old goes last."""
 
 from collections.abc import Iterable
+from functools import partial
 from pathlib import Path
 from urllib.parse import quote
 
@@ -52,7 +53,7 @@ def publish_elsewhere(
         wanted = _wanted(request, page, packed, target.keep, target.link or target.place.address)
         try:
             with on_step(f"Publishing at {target.place.shown}"):
-                name = target.place.do(lambda files, wanted=wanted: _publish(files, wanted), told)  # type: ignore[misc]
+                name = target.place.do(partial(_publish, wanted=wanted), told)
         except DeliveryError as error:
             # What the job itself says names a file there, and not yet where that is.
             is_whole = "://" in error.path or Path(error.path).is_absolute()

@@ -90,7 +90,7 @@ class TablesWriter:
 
     def _cells(self, cells: Sequence[Cell], holds: Holds) -> Sequence[Cell]:
         if holds is Holds.TEXT and self._how is not TablesAs.CSV_RAW:
-            if RUN_BY_SPREADSHEETS.isdisjoint({cell[:1] for cell in cells if cell}):  # type: ignore[index]
+            if RUN_BY_SPREADSHEETS.isdisjoint({str(cell)[:1] for cell in cells if cell}):
                 return cells
             risky = [str(cell)[:1] in RUN_BY_SPREADSHEETS for cell in cells]
             self._defused += sum(risky)

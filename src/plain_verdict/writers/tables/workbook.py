@@ -13,7 +13,7 @@ from plain_verdict.text.formatting import plural
 from plain_verdict.text.packages import require
 from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.tables.folder import filled_tables
-from plain_verdict.writers.tables.interface import Cell, Column, Filled, Holds
+from plain_verdict.writers.tables.interface import Cell, Column, Filled, Holds, Row
 
 if TYPE_CHECKING:
     from xlsxwriter.workbook import Workbook
@@ -46,7 +46,7 @@ class WorkbookWriter:
 
     def __init__(self, page: str = "") -> None:
         self._page = page
-        self._cut = self._left_out = self._links = 0
+        self._cut = self._left_out = 0
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -77,41 +77,26 @@ class WorkbookWriter:
 
     def _write_sheet(self, book: "Workbook", filled: Filled, zone: tzinfo | None) -> None:
         sheet = book.add_worksheet(filled.table.name)
-        sheet.freeze_panes(1, 0)
-        sheet.set_landscape()
-        sheet.fit_to_pages(1, 0)
-        sheet.repeat_rows(0)
-        heading = book.add_format({"bold": True, "bottom": 1})
-        of_numbers = book.add_format({"bold": True, "bottom": 1, "align": "right"})
-        for place, column in enumerate(filled.columns):
-            to_the_right = column.holds in (Holds.INTEGER, Holds.NUMBER)
-            sheet.write_string(0, place, column.name, of_numbers if to_the_right else heading)
         rows = iter(filled.rows)
         first = list(islice(rows, _MEASURED_ROWS))
-        for place, column in enumerate(filled.columns):
-            sheet.set_column(place, place, _width(column, [row[place] for row in first]))
+        _write_head(book, sheet, filled.columns, first)
         writes = [self._write_of(sheet, column.holds, zone) for column in filled.columns]
-        outcome = next((at for at, column in enumerate(filled.columns) if column.name == "outcome"), None)
-        address = self._page if self._page.startswith(("https://", "http://")) else f"external:{self._page}"
-        linked = bool(self._page) and filled.columns[0].name == "check_id"
-        self._links = 0
+        links = _Links(self._page, filled.columns)
         number = 0
         for number, row in enumerate(chain(first, rows), 1):
             if number > _MOST_ROWS:
                 self._left_out += 1
                 continue
-            bad = outcome is not None and row[outcome] not in _GOOD
-            for place, (write, cell) in enumerate(zip(writes, row, strict=True)):
-                if cell is None or cell == "":
-                    continue
-                if place == 0 and linked and self._links < _MOST_LINKS and (bad or number <= _ALL_LINKED):
-                    self._links += 1
-                    sheet.write_url(number, 0, f"{address}#{cell}", string=str(cell))
-                else:
-                    write(number, place, cell)
-        if outcome is not None:
-            _colour(book, sheet, outcome, min(number, _MOST_ROWS))
-        sheet.autofilter(0, 0, min(number, _MOST_ROWS), len(filled.columns) - 1)
+            link = links.of(number, row)
+            if link:
+                sheet.write_url(number, 0, link, string=str(row[0]))
+            for place in range(bool(link), len(row)):
+                if row[place] not in (None, ""):
+                    writes[place](number, place, row[place])
+        last = min(number, _MOST_ROWS)
+        if links.outcome is not None:
+            _colour(book, sheet, links.outcome, last)
+        sheet.autofilter(0, 0, last, len(filled.columns) - 1)
 
     def _write_of(self, sheet: "Worksheet", holds: Holds, zone: tzinfo | None) -> _Write:
         """Return what writes the cells of a column."""
@@ -134,6 +119,40 @@ class WorkbookWriter:
             Holds.FLAG: lambda row, place, cell: sheet.write_string(row, place, ("no", "yes")[bool(cell)]),
         }
         return writes.get(holds, write_number)
+
+
+class _Links:
+    """The links of a sheet's rows to their checks on the page; of a long one only what did not pass has one."""
+
+    def __init__(self, page: str, columns: tuple[Column, ...]) -> None:
+        names = [column.name for column in columns]
+        self.outcome = names.index("outcome") if "outcome" in names else None
+        on_web = page.startswith(("https://", "http://"))
+        self._page = "" if names[0] != "check_id" else page if on_web or not page else f"external:{page}"
+        self._made = 0
+
+    def of(self, number: int, row: Row) -> str:
+        """Return the link of a row, "" for one that has none."""
+        if not self._page or not row[0] or self._made >= _MOST_LINKS:
+            return ""
+        if number > _ALL_LINKED and (self.outcome is None or row[self.outcome] in _GOOD):
+            return ""
+        self._made += 1
+        return f"{self._page}#{row[0]}"
+
+
+def _write_head(book: "Workbook", sheet: "Worksheet", columns: tuple[Column, ...], first: list[Row]) -> None:
+    """Write the names of columns, and set what stays in sight, what is printed, and how wide they are."""
+    sheet.freeze_panes(1, 0)
+    sheet.set_landscape()
+    sheet.fit_to_pages(1, 0)
+    sheet.repeat_rows(0)
+    heading = book.add_format({"bold": True, "bottom": 1})
+    of_numbers = book.add_format({"bold": True, "bottom": 1, "align": "right"})
+    for place, column in enumerate(columns):
+        to_the_right = column.holds in (Holds.INTEGER, Holds.NUMBER)
+        sheet.write_string(0, place, column.name, of_numbers if to_the_right else heading)
+        sheet.set_column(place, place, _width(column, [row[place] for row in first]))
 
 
 def _colour(book: "Workbook", sheet: "Worksheet", place: int, last: int) -> None:
