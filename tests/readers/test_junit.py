@@ -1,12 +1,25 @@
 """What runners write, case by case: the XML, and what the page and the summary say of it."""
 
+import io
 import json
+import random
 import subprocess
 import sys
+from functools import partial
+from pathlib import Path
 
 import pytest
 
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import Kind
+from plain_verdict.readers.interface import Head
 from plain_verdict.readers.junit.names import without_run
+from plain_verdict.readers.junit.reader import JunitReader, read_by
+from plain_verdict.readers.junit.tree import walk_damaged, walk_whole
+from plain_verdict.readers.junit.walk import JunitWalk
+from plain_verdict.readers.xml.events import XmlFile
+from plain_verdict.settings.limits import DEFAULT_LIMITS
 from plain_verdict.text.moments import read_duration, read_moment
 
 
@@ -214,3 +227,28 @@ def test_memory_grows_with_what_is_kept_and_not_with_the_file(tmp_path):
 )
 def test_a_suites_name_without_what_differs_from_run_to_run(name, left):
     assert without_run(name) == left
+
+
+BITS = [b"<!-- x -->", b"<?x y?>", b"&amp;lt;", b"&#38;", b"<![CDATA[<&]]>", b"<x>z</x>", b"<testcase name='i'>o</testcase>", b"<failure message='m'>d<x>e</x></failure>", b"text", b"<testSuite name='s'/>"]  # fmt: skip
+
+
+def test_a_file_reads_the_same_with_a_tree_and_without_one():
+    rng = random.Random(18)
+    whole = 0
+    for example in sorted((Path(__file__).parents[1] / "examples" / "junit" / "good").rglob("*.xml")):
+        data = example.read_bytes()
+        places = [at for at, byte in enumerate(data) if byte in b"<>"] or [0]
+        for _ in range(100):
+            at, bit = rng.choice(places) + rng.randrange(2), rng.choice(BITS)
+            source = Source("a.xml", partial(io.BytesIO, data[:at] + bit + data[at:]), 1)
+            file, without = read_by(walk_whole, source, DEFAULT_LIMITS)
+            if file.whole and not file.fault and JunitReader().recognises(Head(data)):
+                assert repr(without) == repr(read_by(walk_damaged, source, DEFAULT_LIMITS)[1]), (example, at, bit)
+                whole += 1
+    assert whole > 300
+
+
+def test_a_dtd_is_refused_wherever_it_stands():
+    file = XmlFile(io.BytesIO(b'<?xml version="1.0"?><!DOCTYPE a [<!ENTITY b "c">]><testsuite name="&b;"/>'))
+    with pytest.raises(ReadError, match="has a DOCTYPE, which is refused"):
+        walk_whole(file, JunitWalk(DEFAULT_LIMITS, Kind.FUNCTIONAL))

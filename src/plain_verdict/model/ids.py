@@ -8,7 +8,12 @@ from plain_verdict.model import Check, Fact, Kind
 
 def check_id(kind: Kind, suite: tuple[str, ...], name: str, parameters: tuple[Fact, ...] = ()) -> str:
     """Return the check's stable id: the same in every run, wherever and whenever the check stands in it."""
-    digest = _of_suite(kind, suite).copy()
+    return id_within(suite_digest(kind, suite), name, parameters)
+
+
+def id_within(of_suite: blake2b, name: str, parameters: tuple[Fact, ...] = ()) -> str:
+    """Return the stable id of a check in the suite that the digest is of."""
+    digest = of_suite.copy()
     rest = name
     for parameter in parameters:
         rest += f"\x1f{parameter.key}\x1f{parameter.value}"
@@ -17,7 +22,7 @@ def check_id(kind: Kind, suite: tuple[str, ...], name: str, parameters: tuple[Fa
 
 
 @lru_cache(256)
-def _of_suite(kind: Kind, suite: tuple[str, ...]) -> blake2b:
+def suite_digest(kind: Kind, suite: tuple[str, ...]) -> blake2b:
     """Return the hash of what a suite's ids have in common."""
     return blake2b("\x1f".join((kind, *suite, "", "")).encode("utf-8", "surrogatepass"), digest_size=6)
 

@@ -27,7 +27,7 @@ from plain_verdict.readers.samples.reader import SamplesReader
 from plain_verdict.readers.sarif.reader import SarifReader
 from plain_verdict.readers.tap.reader import TapReader
 from plain_verdict.readers.xccdf.reader import XccdfReader
-from plain_verdict.readers.xml.text import HEAD_BYTES
+from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.shapes import Shape
 from plain_verdict.text.formatting import plural
@@ -302,7 +302,7 @@ def _other_xml(head: Head, source: Source) -> ReadError:
     if head.xml.doctype:
         ours = any(head.xml.doctype in reader.roots for reader in READERS)
         return (ReadError if ours else UnknownFormat)(
-            "has a DOCTYPE, which is refused: it can pull in other files or grow without end",
+            HAS_DOCTYPE,
             path=source.path,
             hint="have the runner write its results without one",
         )

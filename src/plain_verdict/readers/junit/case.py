@@ -4,13 +4,12 @@ import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
-from functools import cache
 from itertools import islice
-
-from lxml import etree
 
 from plain_verdict.model import BAD, Attempt, Fact, Outcome, Output, Problem, counting_last, gravest
 from plain_verdict.readers.expectations import find_expectation
+from plain_verdict.readers.junit.tags import CASE
+from plain_verdict.readers.junit.tree import Node
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, headline, one_line
 from plain_verdict.text.moments import read_duration, read_moment
@@ -49,27 +48,12 @@ _SHORT_CHARS = 2_000
 _WORD_CHARS = 40
 
 
-def local_name(element: "etree._Element") -> str:
-    """Return the element's name without its namespace, in lower case: runners differ."""
-    return _local(element.tag)
-
-
-@cache
-def _local(tag: object) -> str:
-    return str(tag).rpartition("}")[2].lower()
-
-
-def text_of(element: "etree._Element") -> str:
-    """Return all text of an element, its children's included."""
-    return (element.text or "") if len(element) == 0 else "".join(str(part) for part in element.itertext())
-
-
-def read_facts(element: "etree._Element", limits: Limits) -> Iterator[Fact]:
+def read_facts(element: Node, limits: Limits) -> Iterator[Fact]:
     """Yield the facts of a ``properties`` element; the value stands in an attribute or in the text."""
-    for item in element:
-        name = one_line(item.get("name") or item.get("key") or local_name(item), limits.name_chars)
-        value = item.get("value")
-        yield Fact(name, block(text_of(item) if value is None else value, limits.message_chars))
+    for item in element.children:
+        name = one_line(item.get("name") or item.get("key") or item.name, limits.name_chars)
+        value = item.attributes.get("value")
+        yield Fact(name, block(item.text if value is None else value, limits.message_chars))
 
 
 def _only_rules(text: str) -> bool:
@@ -78,30 +62,29 @@ def _only_rules(text: str) -> bool:
     return all(line.startswith("---") and line.endswith("---") for line in lines)
 
 
-def read_output(element: "etree._Element", limits: Limits) -> Output | None:
+def read_output(element: Node, limits: Limits) -> Output | None:
     """Return captured output, or None where there is nothing to show."""
-    text = text_of(element)
+    text = element.text
     if not text or text.isspace() or (len(text) < _SHORT_CHARS and _only_rules(text)):
         return None
-    return Output(one_line(local_name(element), limits.name_chars), block(text, limits.output_chars))
+    return Output(one_line(element.name, limits.name_chars), block(text, limits.output_chars))
 
 
-def deep_problems(element: "etree._Element", limits: Limits) -> Iterator[Problem]:
+def deep_problems(element: Node, limits: Limits) -> Iterator[Problem]:
     """Yield the problems that stand deeper in an element than they should; a case inside has its own."""
-    for child in element:
-        name = local_name(child)
-        if name in PROBLEMS:
-            yield read_problem(child, PROBLEMS[name], limits)
-        elif name != "testcase" and len(child):
+    for child in element.children:
+        if child.name in PROBLEMS:
+            yield read_problem(child, PROBLEMS[child.name], limits)
+        elif child.name != CASE:
             yield from deep_problems(child, limits)
 
 
-def read_problem(element: "etree._Element", outcome: Outcome, limits: Limits) -> Problem:
+def read_problem(element: Node, outcome: Outcome, limits: Limits) -> Problem:
     """Return the problem that an element describes, its message from the attribute or else from the text."""
-    trace = next((child for child in element if local_name(child) == "stacktrace"), element)
-    detail = block(text_of(trace), limits.detail_chars)
+    trace = next((child for child in element.children if child.name == "stacktrace"), element)
+    detail = block(trace.text, limits.detail_chars)
     kind, message = _kind_and_message(element, detail, limits)
-    expected, actual = element.get("expected"), element.get("actual")
+    expected, actual = element.attributes.get("expected"), element.attributes.get("actual")
     pair = find_expectation(message, detail) if expected is None or actual is None else (expected, actual)
     return Problem(
         outcome,
@@ -112,12 +95,12 @@ def read_problem(element: "etree._Element", outcome: Outcome, limits: Limits) ->
     )
 
 
-def _kind_and_message(element: "etree._Element", detail: str, limits: Limits) -> tuple[str, str]:
+def _kind_and_message(element: Node, detail: str, limits: Limits) -> tuple[str, str]:
     """Return a problem's type and message; the type may stand before the message, and the message in the detail."""
-    message = block(element.get("message") or "", limits.message_chars)
+    message = block(element.get("message"), limits.message_chars)
     if not message or message == "None":
         message = headline(detail)[: limits.message_chars]
-    kind = one_line(element.get("type") or "", limits.name_chars)
+    kind = one_line(element.get("type"), limits.name_chars)
     named = _TYPE_FIRST.match(message)
     if named and (not kind or kind.rpartition(".")[2] == named[1].rpartition(".")[2]):
         return kind or named[1], message[named.end() :]
@@ -132,15 +115,16 @@ class CaseReader:
         self.unknown_words: Counter[str] = Counter()
         self.unread_times: Counter[str] = Counter()
 
-    def read(self, case: "etree._Element", attributes: Mapping[str, str]) -> tuple[list[Attempt], tuple[Fact, ...]]:
+    def read(self, case: Node, attributes: Mapping[str, str]) -> tuple[tuple[Attempt, ...], tuple[Fact, ...]]:
         """Return the case's attempts, oldest first, and its facts."""
         stamp = attributes.get("timestamp")
         started = read_moment(stamp) if stamp else None
         took_s = self.took(attributes.get("time"))
-        if len(case) == 0:
+        children = case.children if case.content else ()
+        if not children:
             outcome, reason, problems = self._by_words(attributes)
-            return [Attempt(outcome, took_s, started, reason, problems)], ()
-        return self._read_children(case, attributes, took_s, started)
+            return (Attempt(outcome, took_s, started, reason, problems),), ()
+        return self._read_children(children, attributes, took_s, started)
 
     def took(self, text: str | None) -> float | None:
         """Return a time attribute in seconds; a text that is no time is remembered and counts as unknown."""
@@ -152,16 +136,20 @@ class CaseReader:
         return took_s
 
     def _read_children(
-        self, case: "etree._Element", attributes: Mapping[str, str], took_s: float | None, started: datetime | None
-    ) -> tuple[list[Attempt], tuple[Fact, ...]]:
+        self,
+        children: Sequence[Node],
+        attributes: Mapping[str, str],
+        took_s: float | None,
+        started: datetime | None,
+    ) -> tuple[tuple[Attempt, ...], tuple[Fact, ...]]:
         problems: list[Problem] = []
         outputs: list[Output] = []
         facts: list[Fact] = []
-        skips: list[etree._Element] = []
+        skips: list[Node] = []
         earlier: list[Attempt] = []
         later: list[Attempt] = []
-        for child in case:
-            name = local_name(child)
+        for child in children:
+            name = child.name
             if name in PROBLEMS:
                 problems.append(read_problem(child, PROBLEMS[name], self.limits))
             elif name == "skipped":
@@ -172,19 +160,18 @@ class CaseReader:
                 later.append(self._other_attempt(child, _LATER[name]))
             elif name == "properties":
                 facts += islice(read_facts(child, self.limits), self.limits.facts)
-            elif name != "testcase":  # one inside another is a check of its own
-                if len(child):
-                    problems += deep_problems(child, self.limits)
+            elif name != CASE:  # one inside another is a check of its own
+                problems += deep_problems(child, self.limits)
                 output = read_output(child, self.limits)
                 outputs += [output] if output else []
         for skip in skips:
             problems += deep_problems(skip, self.limits)
         outcome, reason, found = self._outcome(problems, skips, attributes)
         last = Attempt(outcome, took_s, started, reason, found, tuple(outputs))
-        return list(counting_last((*earlier, last, *later))), tuple(facts)
+        return counting_last((*earlier, last, *later)), tuple(facts)
 
     def _outcome(
-        self, problems: list[Problem], skips: "list[etree._Element]", attributes: Mapping[str, str]
+        self, problems: list[Problem], skips: list[Node], attributes: Mapping[str, str]
     ) -> tuple[Outcome, str, tuple[Problem, ...]]:
         """Return how a case ended, why it was skipped, and its problems."""
         if problems:
@@ -196,8 +183,8 @@ class CaseReader:
             return Outcome.UNDECIDED, self._skipped(skips)[1] or by_words[1], ()
         return self._skipped(skips) if skips and by_words[0] not in BAD else by_words
 
-    def _other_attempt(self, element: "etree._Element", outcome: Outcome) -> Attempt:
-        found = (read_output(child, self.limits) for child in element if local_name(child) in _OUTPUTS)
+    def _other_attempt(self, element: Node, outcome: Outcome) -> Attempt:
+        found = (read_output(child, self.limits) for child in element.children if child.name in _OUTPUTS)
         outputs = tuple(output for output in found if output)
         return Attempt(
             outcome,
@@ -206,10 +193,10 @@ class CaseReader:
             outputs=outputs,
         )
 
-    def _skipped(self, elements: "list[etree._Element]") -> tuple[Outcome, str, tuple[Problem, ...]]:
+    def _skipped(self, elements: list[Node]) -> tuple[Outcome, str, tuple[Problem, ...]]:
         element = elements[0]
-        reason = one_line(element.get("message") or text_of(element), self.limits.message_chars)
-        kind = element.get("type") or ""
+        reason = one_line(element.get("message") or element.text, self.limits.message_chars)
+        kind = element.get("type")
         if reason.lower() == "true":
             reason = kind if kind != "skipped" else ""
         if _NOT_STARTED.match(reason):

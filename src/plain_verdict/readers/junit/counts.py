@@ -1,14 +1,12 @@
 """Compares the counts that a JUnit suite announces in its attributes with what it holds."""
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
 
 import msgspec
 
+from plain_verdict.model import Outcome
+from plain_verdict.readers.junit.tree import Node
 from plain_verdict.text.formatting import join_list, plural
-
-if TYPE_CHECKING:
-    from lxml import etree
 
 
 class Counts:
@@ -21,6 +19,13 @@ class Counts:
         self.reruns = 0
         self.problems = 0
         self.skips = 0
+
+    def add_case(self, outcome: Outcome) -> None:
+        """Count a case that ended so."""
+        self.cases += 1
+        if outcome is not Outcome.PASSED:
+            self.problems += outcome is Outcome.FAILED or outcome is Outcome.ERRORED
+            self.skips += outcome is Outcome.SKIPPED
 
     def add(self, other: "Counts") -> None:
         """Add another's counts to these."""
@@ -53,9 +58,9 @@ class Disagreement(msgspec.Struct, frozen=True):
     promises: bool
 
 
-def read_announced(element: "etree._Element") -> Announced:
+def read_announced(element: Node) -> Announced:
     """Return what a suite's attributes announce."""
-    attributes = {str(key).lower(): str(value) for key, value in element.items()}
+    attributes = {key.lower(): value for key, value in element.attributes.items()}
     return Announced(
         _number(attributes, "tests"),
         _number(attributes, "failures", "errors"),

@@ -6,12 +6,11 @@ from typing import TYPE_CHECKING, Protocol
 
 from plain_verdict.model import Check, ReadingNote
 from plain_verdict.readers.junit.counts import read_announced
-from plain_verdict.readers.xml.events import XmlEvents
+from plain_verdict.readers.junit.tree import Node
+from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.text.formatting import join_list, plural
 
 if TYPE_CHECKING:
-    from lxml import etree
-
     from plain_verdict.readers.junit.case import CaseReader
 
 
@@ -25,22 +24,20 @@ class Walked(Protocol):
     cases: "CaseReader"
 
 
-def notes_on(
-    path: str, walk: Walked, events: XmlEvents, open_suites: "Sequence[etree._Element]"
-) -> tuple[ReadingNote, ...]:
+def notes_on(path: str, walk: Walked, file: XmlFile, open_suites: Sequence[Node]) -> tuple[ReadingNote, ...]:
     """Return the file's reading notes, the gravest first; ``open_suites`` are those it never closed."""
-    notes = list(_on_wholeness(path, walk, events, open_suites))
-    if events.whole and not events.fault:
+    notes = list(_on_wholeness(path, walk, file, open_suites))
+    if file.whole and not file.fault:
         if walk.promises:
             what = f"{_first_of(walk.promises)}; results may be missing"
             notes.append(ReadingNote(path, what, results_missing=True))
         if walk.disagreements:
             notes.append(ReadingNote(path, f"{_first_of(walk.disagreements)}; what it holds counts", quiet=True))
-    if events.mended:
+    if file.mended:
         notes.append(
             ReadingNote(
                 path,
-                f"has {join_list(events.mended)}, against the rules of XML; they are mended, and no check is lost",
+                f"has {join_list(file.mended)}, against the rules of XML; they are mended, and no check is lost",
             )
         )
     notes += _odd_words(path, walk.cases.unknown_words, "status", "counted as undecided")
@@ -48,20 +45,18 @@ def notes_on(
     return tuple(notes)
 
 
-def _on_wholeness(
-    path: str, walk: Walked, events: XmlEvents, open_suites: "Sequence[etree._Element]"
-) -> Iterator[ReadingNote]:
+def _on_wholeness(path: str, walk: Walked, file: XmlFile, open_suites: Sequence[Node]) -> Iterator[ReadingNote]:
     """Yield a note where the file is broken, cut off, or empty."""
     number = len(walk.checks)
     read = f"{plural(number, 'whole check')} could be read"
-    if events.fault:
-        what = f"is not well-formed XML ({events.fault.what}): {read}, others may be lost"
-        yield ReadingNote(path, what, f"line {events.fault.line:,}", results_missing=True)
-    elif not events.whole:
+    if file.fault:
+        what = f"is not well-formed XML ({file.fault.what}): {read}, others may be lost"
+        yield ReadingNote(path, what, f"line {file.fault.line:,}", results_missing=True)
+    elif not file.whole:
         counts = (read_announced(suite).cases for suite in open_suites)
         promised = next((count for count in counts if count is not None), 0)
         announced = f", {promised:,} were announced" if promised > number else ""
-        where = f"it ends at line {events.lines:,}"
+        where = f"it ends at line {file.lines:,}"
         yield ReadingNote(path, f"is cut off: {read}{announced}", where, results_missing=True)
     elif not number:
         # A shard may have nothing to run; one that does not say so may have lost what it ran.

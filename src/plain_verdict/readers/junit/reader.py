@@ -5,14 +5,16 @@ reruns, cases written twice, nameless cases, files cut off in the middle. The co
 are compared with it.
 """
 
+from collections.abc import Callable
+
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Kind, ResultFile, in_order
 from plain_verdict.readers.interface import Head
-from plain_verdict.readers.junit.case import local_name
 from plain_verdict.readers.junit.notes import notes_on
-from plain_verdict.readers.junit.tags import CASE, SUITE, SUITES, TAGS
+from plain_verdict.readers.junit.tags import SUITE, SUITES
+from plain_verdict.readers.junit.tree import walk_damaged, walk_whole
 from plain_verdict.readers.junit.walk import JunitWalk
-from plain_verdict.readers.xml.events import XmlEvents
+from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.settings.limits import Limits
 
 
@@ -29,29 +31,29 @@ class JunitReader:
 
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the file's checks, with a note on everything odd about it."""
-        walk = JunitWalk(limits, source.kind or Kind.FUNCTIONAL)
-        with source.open() as stream:
-            events = XmlEvents(stream, TAGS)
-            for event, element in events:
-                is_case = local_name(element) == CASE
-                if event == "start":
-                    if not is_case:
-                        walk.start_suite(element)
-                elif is_case:
-                    walk.case(element)
-                else:
-                    walk.end_suite()
-        promised = [suite.element for suite in walk.open]
-        notes = notes_on(source.path, walk, events, promised)
-        while walk.open:
-            walk.end_suite(whole=False)
-        return ResultFile(
-            checks=walk.set_apart(),
-            suites=tuple(walk.suites),
-            notes=notes,
-            started=min(walk.starts, key=in_order, default=None),
-            ended=max(walk.ends, key=in_order, default=None),
-            title=walk.title,
-            cases=walk.cases_read,
-            reruns=tuple(walk.reruns),
-        )
+        file, read = read_by(walk_whole, source, limits)
+        return read if file.whole and not file.fault else read_by(walk_damaged, source, limits)[1]
+
+
+def read_by(
+    way: Callable[[XmlFile, JunitWalk], None], source: Source, limits: Limits
+) -> tuple[XmlFile, ResultFile]:
+    """Return what a way of walking through a file finds in it; of a file that is whole they find the same."""
+    walk = JunitWalk(limits, source.kind or Kind.FUNCTIONAL)
+    with source.open() as stream:
+        file = XmlFile(stream)
+        way(file, walk)
+    notes = notes_on(source.path, walk, file, [suite.element for suite in walk.open])
+    while walk.open:
+        walk.end_suite(whole=False)
+    read = ResultFile(
+        checks=walk.set_apart(),
+        suites=tuple(walk.suites),
+        notes=notes,
+        started=min(walk.starts, key=in_order, default=None),
+        ended=max(walk.ends, key=in_order, default=None),
+        title=walk.title,
+        cases=walk.cases_read,
+        reruns=tuple(walk.reruns),
+    )
+    return file, read

@@ -1,12 +1,14 @@
-"""Elements and attributes of JUnit XML, in the spellings that runners have for them."""
+"""Elements and attributes of JUnit XML, which runners spell in small and capital letters."""
+
+from collections.abc import Mapping
 
 CASE, SUITE, SUITES = "testcase", "testsuite", "testsuites"
-# As runners spell them; the parser tells tags apart by their letters' case.
 TAGS = tuple(
     spelled
     for lower, camel in ((SUITES, "testSuites"), (SUITE, "testSuite"), (CASE, "testCase"))
     for spelled in (lower, camel, camel[0].upper() + camel[1:], lower.capitalize(), lower.upper())
 )
+"""As runners spell them; the parser tells tags apart by their letters' case."""
 KNOWN_ATTRIBUTES = frozenset(
     (
         "name",
@@ -25,7 +27,7 @@ KNOWN_ATTRIBUTES = frozenset(
 )
 
 
-def with_known_names(attributes: dict[str, str]) -> dict[str, str]:
+def with_known_names(attributes: Mapping[str, str]) -> Mapping[str, str]:
     """Return attributes under the names that are known, however they are written."""
     if attributes.keys() <= KNOWN_ATTRIBUTES:
         return attributes

@@ -5,8 +5,9 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from datetime import datetime, timedelta
+from hashlib import blake2b
 from itertools import islice
-from typing import TYPE_CHECKING, cast
+from typing import NamedTuple
 
 import msgspec
 
@@ -23,47 +24,54 @@ from plain_verdict.model import (
     gravest,
 )
 from plain_verdict.model.facts import MACHINE, VARIANT_FACTS
-from plain_verdict.model.ids import check_id
+from plain_verdict.model.ids import check_id, id_within, suite_digest
 from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF
 from plain_verdict.readers.junit.case import (
     PROBLEMS,
     CaseReader,
     deep_problems,
-    local_name,
     read_facts,
     read_output,
     read_problem,
 )
 from plain_verdict.readers.junit.counts import Counts, disagreement, read_announced
 from plain_verdict.readers.junit.names import split_parameters, without_run
-from plain_verdict.readers.junit.tags import CASE, KNOWN_ATTRIBUTES, SUITE, SUITES, with_known_names
+from plain_verdict.readers.junit.tags import CASE, KNOWN_ATTRIBUTES, SUITE, with_known_names
+from plain_verdict.readers.junit.tree import Node
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.moments import read_moment
-
-if TYPE_CHECKING:
-    from lxml import etree
 
 # Names that runners give when nobody named the suite; they tell the reader nothing.
 _NO_NAMES = frozenset(
     {"", "pytest", "pytest tests", "(empty)", "undefined", "test", "tests", "AllTests", "Root Suite"}
 )
 _PARAMETER_ATTRIBUTES = {"value_param": "value", "type_param": "type"}
+_PLAIN = frozenset(("name", "classname", "time"))
+"""Attributes of a case that say nothing but what it is and how long it took."""
 _TEAR_DOWN = re.compile(r"tear[\s_-]?down", re.IGNORECASE)
 _SET_APART = (MACHINE, "package", *VARIANT_FACTS, "device", "os")
 """Facts that set suites of one name apart."""
-_FORGOTTEN_TOGETHER = 32  # cases; one at a time takes longer than reading them
+
+
+class _Within(NamedTuple):
+    """The suite that a check stands in: its raw path and as it is shown, and what its checks' ids begin from."""
+
+    path: tuple[str, ...]
+    shown: tuple[str, ...]
+    digest: blake2b
 
 
 class _OpenSuite:
     """A suite whose end is not read yet. ``path`` is its raw names, cleaned only of what varies between runs."""
 
-    __slots__ = ("bad_children", "children", "direct", "element", "inside", "labels", "path", "paths", "repeats")
+    __slots__ = ("bad_children", "children", "direct", "element", "found", "inside", "labels", "path", "repeats")
 
-    def __init__(self, element: "etree._Element", path: tuple[str, ...]) -> None:
+    def __init__(self, element: Node, path: tuple[str, ...]) -> None:
         self.element = element
         self.path = path
-        self.paths: dict[str, tuple[str, ...]] = {}
+        self.found: dict[str, _Within] = {}
+        """Suites of its cases, by their class."""
         self.inside = Counts()
         self.direct = Counts()
         self.children = 0
@@ -80,6 +88,7 @@ class JunitWalk:
     def __init__(self, limits: Limits, kind: Kind) -> None:
         self._kind = kind
         self.limits = limits
+        self._name_chars = limits.name_chars
         self.cases = CaseReader(limits)
         self.checks: list[Check] = []
         self.suites: list[SuiteNotes] = []
@@ -103,14 +112,14 @@ class JunitWalk:
         self._empty = 0
         """How many of the last checks have the last key and hold nothing."""
 
-    def start_suite(self, element: "etree._Element") -> None:
+    def start_suite(self, element: Node) -> None:
         """Take in the start of a suite: its attributes are there, its content is not."""
         path = self.open[-1].path if self.open else ()
-        raw = without_run(element.get("name") or "")
+        raw = without_run(element.get("name"))
         name = self._clean(raw)
         if name not in _NO_NAMES:
             self.title = self.title or name
-            if local_name(element) == SUITE:
+            if element.name == SUITE:
                 path = (*path, raw)
         if self.open:
             self.open[-1].children += 1
@@ -133,25 +142,23 @@ class JunitWalk:
             self.open[-1].inside.add(suite.inside)
             self.open[-1].bad_children += suite.inside.problems > 0
         self._time(element)
-        _forget_before(element)
-        element.clear()
 
     def _own_parts(self, suite: _OpenSuite) -> tuple[list[Fact], list[Output]]:
         """Return a suite's own facts and outputs; problems of its own become a check."""
         facts: list[Fact] = []
         outputs: list[Output] = []
-        for child in suite.element:
-            name = local_name(child)
+        for child in suite.element.children:
+            name = child.name
             if name == "properties":
                 facts += islice(read_facts(child, self.limits), self.limits.facts)
             elif name in PROBLEMS:
                 self._add_own(suite, read_problem(child, PROBLEMS[name], self.limits))
-            elif name not in (CASE, SUITE, SUITES):
+            else:
                 for problem in deep_problems(child, self.limits):
                     self._add_own(suite, problem)
                 output = read_output(child, self.limits)
                 outputs += [output] if output else []
-        machine = self._clean(suite.element.get("hostname") or "")
+        machine = self._clean(suite.element.get("hostname"))
         return [*facts, *([Fact(MACHINE, machine)] if machine else [])], outputs
 
     def _compare_counts(self, suite: _OpenSuite) -> None:
@@ -187,7 +194,7 @@ class JunitWalk:
         self.cases_read += 1
         self._last_key = None
 
-    def _time(self, element: "etree._Element") -> None:
+    def _time(self, element: Node) -> None:
         stamp = element.get("timestamp")
         moment = read_moment(stamp) if stamp else None
         took_s = self.cases.took(element.get("time"))
@@ -196,40 +203,44 @@ class JunitWalk:
             with suppress(OverflowError):
                 self.ends.append(moment + timedelta(seconds=took_s or 0))
 
-    def case(self, case: "etree._Element") -> None:
+    def case(self, case: Node, parent: Node | None) -> None:
         """Take in a whole case."""
         if not self.open:
             # A damaged root by another name; what is around the case stands for its suite.
-            around = case.getparent()
-            self.start_suite(case if around is None else around)
+            self.start_suite(case if parent is None else parent)
         suite = self.open[-1]
-        attributes = with_known_names(cast("dict[str, str]", dict(case.items())))
-        attempts, facts = self.cases.read(case, attributes)
-        self._count(suite, attempts)
+        attributes = case.attributes
+        plain = attributes.keys() <= _PLAIN
+        facts: tuple[Fact, ...] = ()
+        if plain and not case.content:
+            attempts: tuple[Attempt, ...] = (Attempt(Outcome.PASSED, self.cases.took(attributes.get("time"))),)
+        else:
+            attributes = with_known_names(attributes)
+            attempts, facts = self.cases.read(case, attributes)
+        outcome = attempts[-1].outcome
+        suite.direct.add_case(outcome)
         self.cases_read += 1
         raw = attributes.get("name", "")
         # One runner escapes names twice.
-        name = self._clean(raw.replace("&quot;", '"'))
-        path = self._path(suite, attributes.get("classname", ""), raw, case)
+        name = one_line(raw.replace("&quot;", '"'), self._name_chars)
+        within = self._find_suite(suite, attributes.get("classname", ""), raw, parent)
         parameters: tuple[Fact, ...] = ()
         raw_parameters: tuple[Fact, ...] = ()
         if not name:
-            name = raw = self._name_for(path)
+            name = raw = self._name_for(within.path)
         elif name.endswith("]"):
             name, parameters = split_parameters(name)
             name = name.rstrip()
             raw, raw_parameters = split_parameters(raw)
-        if not attributes.keys() <= KNOWN_ATTRIBUTES:
+        place = None
+        if not plain:
             more, extra = self._extra(attributes)
             facts, parameters, raw_parameters = facts + more, parameters + extra, raw_parameters + extra
-        id_ = check_id(self._kind, path, raw, raw_parameters)
-        place = _place(attributes, self.limits)
-        check = Check(id_, self._kind, self._show(path), name, tuple(attempts), parameters, place, facts)
-        self._add(suite, check, empty=len(case) == 0 and attempts[-1].outcome is Outcome.PASSED)
-        if len(case):
-            case.clear()
-        if suite.direct.cases % _FORGOTTEN_TOGETHER == 0:
-            _forget_before(case)
+            place = _place(attributes, self.limits)
+        id_ = id_within(within.digest, raw, raw_parameters)
+        check = Check(id_, self._kind, within.shown, name, attempts, parameters, place, facts)
+        empty = outcome is Outcome.PASSED and not (case.content and case.children)
+        self._add(suite, check, empty=empty)
 
     def _name_for(self, path: tuple[str, ...]) -> str:
         """Return a name for a case that has none."""
@@ -245,35 +256,28 @@ class JunitWalk:
             (parameters if key in _PARAMETER_ATTRIBUTES else facts).append(fact)
         return tuple(facts), tuple(parameters)
 
-    @staticmethod
-    def _count(suite: _OpenSuite, attempts: list[Attempt]) -> None:
-        outcome = attempts[-1].outcome
-        counts = suite.direct
-        counts.cases += 1
-        if outcome is not Outcome.PASSED:
-            counts.problems += outcome is Outcome.FAILED or outcome is Outcome.ERRORED
-            counts.skips += outcome is Outcome.SKIPPED
-
-    def _path(self, suite: _OpenSuite, classname: str, name: str, case: "etree._Element") -> tuple[str, ...]:
-        """Return the raw path of the suite that a case stands in."""
-        parent = case.getparent()
-        if parent is not None and parent is not suite.element and local_name(parent) == CASE:
-            return (*suite.path, parent.get("name") or NAMELESS)
+    def _find_suite(self, suite: _OpenSuite, classname: str, name: str, parent: Node | None) -> _Within:
+        """Return the suite that a case stands in."""
+        if parent is not None and parent.name == CASE:
+            return self._within((*suite.path, parent.get("name") or NAMELESS))
         if classname == name:
-            return suite.path
-        path = suite.paths.get(classname)
-        if path is None:
+            return self._within(suite.path)
+        found = suite.found.get(classname)
+        if found is None:
             path = suite.path
             part = without_run(classname)
             if self._clean(part) not in _NO_NAMES and part not in path:
                 if path and part.startswith(path[-1] + "."):
                     part = part[len(path[-1]) + 1 :]
                 path = (*path, part)
-            suite.paths[classname] = path
-        return path
+            found = suite.found[classname] = self._within(path)
+        return found
+
+    def _within(self, path: tuple[str, ...]) -> _Within:
+        return _Within(path, self._show(path), suite_digest(self._kind, path))
 
     def _clean(self, raw: str) -> str:
-        return one_line(raw, self.limits.name_chars)
+        return one_line(raw, self._name_chars)
 
     def _show(self, path: tuple[str, ...]) -> tuple[str, ...]:
         """Return a path as it is shown."""
@@ -289,7 +293,8 @@ class JunitWalk:
         that hold nothing before one that does not pass, and an error of its tear-down after it. A third, cases that
         all hold nothing, shows only in the suite's own number.
         """
-        key = (check.id, check.place if check.place and check.place.line is not None else None)
+        place = check.place
+        key = check.id if place is None or place.line is None else (check.id, place)
         same = key == self._last_key
         if same:
             check = self._joined(suite, check)
@@ -372,12 +377,3 @@ def _place(attributes: Mapping[str, str], limits: Limits) -> Place | None:
         return None
     line = attributes.get("line", "")
     return Place(one_line(file, limits.name_chars), int(line) if line.isascii() and line.isdigit() else None)
-
-
-def _forget_before(element: "etree._Element") -> None:
-    """Let go of the cases and suites before this one, so that memory does not grow with the file."""
-    parent = element.getparent()
-    if parent is not None:
-        for before in list(element.itersiblings(preceding=True)):
-            if local_name(before) in (CASE, SUITE):
-                parent.remove(before)

@@ -10,8 +10,8 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.shape.places import FindFirst, Inner, Item, OnLine, Place, on_line
-from plain_verdict.readers.xml.events import XmlEvents
-from plain_verdict.readers.xml.text import HEAD_BYTES, start_of
+from plain_verdict.readers.xml.events import XmlFile
+from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES, start_of
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.formatting import format_size, join_list
 
@@ -32,7 +32,7 @@ class XmlDocument:
             start = start_of(Head(stream.read(HEAD_BYTES)).text)
         if start.doctype:
             raise ReadError(
-                "has a DOCTYPE, which is refused: it can pull in other files or grow without end",
+                HAS_DOCTYPE,
                 path=source.path,
                 hint="have the tool write its results without one",
             )
@@ -98,13 +98,13 @@ class XmlDocument:
 
     def _events(self, tags: list[str]) -> Iterator[tuple[str, "etree._Element"]]:
         with self._source.open() as stream:
-            events = XmlEvents(stream, tags)
-            for event, element in events:
+            file = XmlFile(stream)
+            for event, element in file.events(tags):
                 if self._root is None:
                     self._root = element
                 yield event, element
-            self._whole, self._mended = events.whole, events.mended
-            self._fault = f"{events.fault.what}, line {events.fault.line:,}" if events.fault else ""
+            self._whole, self._mended = file.whole, file.mended
+            self._fault = f"{file.fault.what}, line {file.fault.line:,}" if file.fault else ""
 
     def _streamed(self, each: str) -> Iterator[Item]:
         anywhere = each.startswith("//")

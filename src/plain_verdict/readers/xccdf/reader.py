@@ -40,7 +40,7 @@ from plain_verdict.readers.xccdf.parts import (
     result_of,
     rule_of,
 )
-from plain_verdict.readers.xml.events import XmlEvents
+from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import plural
@@ -91,14 +91,14 @@ class XccdfReader:
         """Return the results as checks. Raises UnknownFormat for a file without any."""
         reading = _Reading(source, limits)
         with source.open() as stream:
-            events = XmlEvents(stream, (_RULE, _RESULTS, _RESULT, _BENCHMARK, _OVAL))
-            for event, element in events:
+            file = XmlFile(stream)
+            for event, element in file.events((_RULE, _RESULTS, _RESULT, _BENCHMARK, _OVAL)):
                 if event == "end":
                     reading.take(element)
                 else:
                     reading.begin(element)
         checks = tuple(reading.checks())
-        notes = (*reading.notes(), *_damage(source.path, events))
+        notes = (*reading.notes(), *_damage(source.path, file))
         if not checks and not notes:
             what = "holds a benchmark without results" if reading.rules else "holds no results of rules"
             # Benchmarks stand beside results: one that is found there is left alone.
@@ -115,14 +115,12 @@ class XccdfReader:
         )
 
 
-def _damage(path: str, events: XmlEvents) -> Iterator[ReadingNote]:
-    if not events.whole:
+def _damage(path: str, file: XmlFile) -> Iterator[ReadingNote]:
+    if not file.whole:
+        yield ReadingNote(path, "is cut off: results may be missing", f"line {file.lines:,}", results_missing=True)
+    elif file.fault:
         yield ReadingNote(
-            path, "is cut off: results may be missing", f"line {events.lines:,}", results_missing=True
-        )
-    elif events.fault:
-        yield ReadingNote(
-            path, f"is not well-formed: {events.fault.what}", f"line {events.fault.line:,}", results_missing=True
+            path, f"is not well-formed: {file.fault.what}", f"line {file.fault.line:,}", results_missing=True
         )
 
 

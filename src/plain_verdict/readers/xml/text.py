@@ -19,6 +19,7 @@ from plain_verdict.text.encoding import Decoding
 CHUNK_BYTES = 1 << 16
 HEAD_BYTES = 1 << 16
 
+HAS_DOCTYPE = "has a DOCTYPE, which is refused: it can pull in other files or grow without end"
 CONTROLS = "control characters"
 REFERENCES = "references to forbidden characters"
 ENCODING = "bytes that are not of its encoding"

@@ -2,6 +2,8 @@
 
 from lxml import etree
 
+from plain_verdict.readers.xml.text import HAS_DOCTYPE
+
 
 def parse_whole(data: bytes) -> "etree._Element":
     """Return the root of a file. Raises ValueError, in words that go on from “it”, for a DTD and for no XML."""
@@ -13,5 +15,5 @@ def parse_whole(data: bytes) -> "etree._Element":
     except etree.XMLSyntaxError as error:
         raise ValueError(f"is no XML: {error}") from error
     if root.getroottree().docinfo.internalDTD is not None:
-        raise ValueError("has a DOCTYPE, which is refused: it can pull in other files or grow without end")
+        raise ValueError(HAS_DOCTYPE)
     return root

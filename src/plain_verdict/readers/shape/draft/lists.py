@@ -10,7 +10,7 @@ from plain_verdict.readers.shape.draft.fields import SAMPLE, Candidate, Field, L
 from plain_verdict.readers.shape.json_document import JsonDocument, JsonLines
 from plain_verdict.readers.shape.table_document import TableDocument
 from plain_verdict.readers.shape.xml_document import XmlDocument
-from plain_verdict.readers.xml.events import XmlEvents
+from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.shapes import TableShape
 
@@ -135,7 +135,7 @@ def xml_candidates(source: Source, limits: Limits) -> tuple[list[Candidate], dic
     document = XmlDocument(source, {}, limits)  # refuses what must not be read
     del document
     with source.open() as stream:
-        for number, (event, element) in enumerate(XmlEvents(stream, ["*"])):
+        for number, (event, element) in enumerate(XmlFile(stream).events(["*"])):
             if event == "end":
                 elements.setdefault(_path_of(element, prefixes), []).append(element)
             if number > 2 * _ELEMENTS_LOOKED_AT:

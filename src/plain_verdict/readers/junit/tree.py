@@ -1,0 +1,184 @@
+"""Takes what the XML parser tells of a JUnit file: keeps what an open case or suite holds, and hands on what ends.
+
+Suites do not keep their cases, so that memory does not grow with the file.
+"""
+
+from collections.abc import Iterator, Mapping
+from typing import Protocol
+
+from lxml import etree
+
+from plain_verdict.errors import ReadError
+from plain_verdict.readers.junit.tags import CASE, SUITE, SUITES, TAGS
+from plain_verdict.readers.xml.events import XmlFile
+from plain_verdict.readers.xml.text import HAS_DOCTYPE
+
+_AROUND_CASES = frozenset((SUITE, SUITES))
+
+
+class Node:
+    """An element: its local name in lower case, its attributes, and the texts and elements in it, in order."""
+
+    __slots__ = ("attributes", "content", "name")
+
+    def __init__(self, name: str, attributes: Mapping[str, str]) -> None:
+        self.name = name
+        self.attributes = attributes
+        self.content: list[str | Node] = []
+
+    @property
+    def children(self) -> "list[Node]":
+        """Return the elements in it."""
+        return [part for part in self.content if isinstance(part, Node)]
+
+    def get(self, attribute: str) -> str:
+        """Return the value of an attribute, "" where there is none."""
+        return self.attributes.get(attribute, "")
+
+    @property
+    def text(self) -> str:
+        """Return all text in it, that of elements in it included."""
+        return "".join(_texts(self))
+
+
+def _texts(node: Node) -> Iterator[str]:
+    for part in node.content:
+        if isinstance(part, Node):
+            yield from _texts(part)
+        else:
+            yield part
+
+
+class _LocalNames(dict[str, str]):
+    """Names of elements as the parser has them to their local names in lower case, of which there are few."""
+
+    def __missing__(self, tag: str) -> str:
+        name = self[tag] = tag.rpartition("}")[2].lower()
+        return name
+
+
+class Walk(Protocol):
+    """Given suites as they begin and end, and cases as they end."""
+
+    def start_suite(self, suite: Node) -> None:
+        """Take in the start of a suite: its attributes are there, its content is not."""
+        ...
+
+    def end_suite(self) -> None:
+        """Take in the end of the innermost suite."""
+        ...
+
+    def case(self, case: Node, parent: Node | None) -> None:
+        """Take in a whole case; what stands in it is let go afterwards."""
+        ...
+
+
+class JunitTree:
+    """What is open while a file is read (see ``xml.events.Target``)."""
+
+    def __init__(self, walk: Walk) -> None:
+        self._walk = walk
+        self._names = _LocalNames()
+        self._open: list[Node] = []
+        self.ended = False
+
+    def start(self, tag: str, attributes: Mapping[str, str]) -> None:
+        """Open an element."""
+        node = Node(self._names[tag], attributes)
+        self._open.append(node)
+        if node.name in _AROUND_CASES:
+            self._walk.start_suite(node)
+
+    def data(self, text: str) -> None:
+        """Keep text, but for what stands between cases."""
+        node = self._open[-1]
+        if node.name not in _AROUND_CASES:
+            node.content.append(text)
+
+    def end(self, _tag: str) -> None:
+        """Hand on what has ended, or keep it in what is around it."""
+        node = self._open.pop()
+        parent = self._open[-1] if self._open else None
+        if node.name == CASE:
+            self._walk.case(node, parent)
+            node.content = []
+        elif node.name in _AROUND_CASES:
+            self._walk.end_suite()
+        if parent is not None and _is_part(node.name, parent):
+            parent.content.append(node)
+        self.ended = not self._open
+
+    def close(self) -> None:
+        """Take in that there is no more."""
+
+    def doctype(self, _name: str, _public: str | None, _system: str | None) -> None:
+        """Refuse a DTD. Raises ReadError."""
+        raise ReadError(HAS_DOCTYPE, hint="have the runner write its results without one")
+
+
+def _is_part(name: str, parent: Node) -> bool:
+    """Return whether an element is a part of its parent: suites are none, and cases only of another case."""
+    return name not in _AROUND_CASES and (name != CASE or parent.name == CASE)
+
+
+def walk_whole(file: XmlFile, walk: Walk) -> None:
+    """Walk a file; what is found counts if it was whole."""
+    file.tell(JunitTree(walk))
+
+
+def walk_damaged(file: XmlFile, walk: Walk) -> None:
+    """Walk a file that is cut off or not well-formed, which takes longer.
+
+    Only a tree tells what stands beside a broken tag and what in it, and what is there of an open element.
+    """
+    names = _LocalNames()
+    open_suites: list[tuple[etree._Element, Node]] = []
+    before: etree._Element | None = None
+    for event, element in file.events(TAGS):
+        name = names[str(element.tag)]
+        if event == "start":
+            if name != CASE:
+                open_suites.append((element, Node(name, _attributes(element))))
+                walk.start_suite(open_suites[-1][1])
+        elif name == CASE:
+            parent = element.getparent()
+            around = None if parent is None else Node(names[str(parent.tag)], _attributes(parent))
+            walk.case(_node(element, names), around)
+            if len(element):
+                _empty(element)
+            _forget(before)
+            before = element
+        else:
+            suite = open_suites.pop()[1]
+            suite.content = _node(element, names).content
+            walk.end_suite()
+            _empty(element)
+    for element, suite in open_suites:
+        suite.content = _node(element, names).content
+
+
+def _node(element: "etree._Element", names: _LocalNames) -> Node:
+    node = Node(names[str(element.tag)], _attributes(element))
+    node.content += [element.text] if element.text else ()
+    for child in element:
+        if _is_part(names[str(child.tag)], node):
+            node.content.append(_node(child, names))
+        node.content += [child.tail] if child.tail else ()
+    return node
+
+
+def _attributes(element: "etree._Element") -> dict[str, str]:
+    return {str(key): str(value) for key, value in element.items()}
+
+
+def _empty(element: "etree._Element") -> None:
+    tail = element.tail
+    element.clear()
+    element.tail = tail
+
+
+def _forget(element: "etree._Element | None") -> None:
+    """Let go of a case, so that memory does not grow with the file."""
+    parent = None if element is None else element.getparent()
+    if element is not None and parent is not None and not (element.tail or "").strip():
+        parent.remove(element)
