@@ -79,6 +79,8 @@ def _checks_bytes(run: Run) -> int:
 
 
 def _check_bytes(check: Check) -> int:
+    if not check.has_details:
+        return _CHECK_BYTES
     facts = sum(len(fact.key) + len(fact.value) for fact in check.facts)
     return _CHECK_BYTES + facts + len(check.description) + sum(map(_part_bytes, check.attempts))
 

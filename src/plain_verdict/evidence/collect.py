@@ -81,7 +81,7 @@ def collect(run: Run, options: EvidenceOptions, limits: Limits, on_progress: OnP
     # Without a folder to look in, only what a check itself has or mentions can be evidence: few of a large run.
     part = run if options.look_in else busy_part(run)
     collected, resolving, made = _resolved(part, options, limits, on_progress)
-    run = collected if options.look_in else with_busy_part(run, collected)
+    run = collected if options.look_in else with_busy_part(run, part, collected)
     contents = {content.key: content for content in made.values() if not isinstance(content, str)}
     return keep_budget(run, contents, resolving.tasks, made, options.page_bytes)
 

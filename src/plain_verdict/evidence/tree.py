@@ -1,6 +1,7 @@
 """Goes through all evidence of checks, wherever it hangs: on a check, an attempt, a step inside a step."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from operator import is_
 from typing import TypeVar
 
 import msgspec
@@ -12,6 +13,7 @@ from plain_verdict.model import (
     Exchange,
     HttpRequest,
     HttpResponse,
+    ResultFile,
     Run,
     Step,
     evidence_of,
@@ -83,13 +85,21 @@ def busy_part(run: Run) -> Run:
     return msgspec.structs.replace(run, files=files)
 
 
-def with_busy_part(run: Run, part: Run) -> Run:
-    """Return the changed part of a run together with the run's other checks, each in its place."""
-    changed = iter(part.checks)
+def with_busy_part(run: Run, part: Run, changed: Run) -> Run:
+    """Return the run with what became of a part of it, each check in its place."""
+    several = zip(run.files, part.files, changed.files, strict=True)
     files = tuple(
-        msgspec.structs.replace(
-            file, checks=tuple(next(changed) if may_have(check) else check for check in file.checks)
-        )
-        for file in run.files
+        file if _same(before.checks, after.checks) else _with_changed(file, before, after)
+        for file, before, after in several
     )
-    return msgspec.structs.replace(part, files=files)
+    return msgspec.structs.replace(changed, files=files)
+
+
+def _same(these: Sequence[object], those: Sequence[object]) -> bool:
+    """Return whether two lists hold the very same objects."""
+    return len(these) == len(those) and all(map(is_, these, those))
+
+
+def _with_changed(file: ResultFile, before: ResultFile, after: ResultFile) -> ResultFile:
+    new = {id(check): changed for check, changed in zip(before.checks, after.checks, strict=True)}
+    return msgspec.structs.replace(file, checks=tuple([new.get(id(check), check) for check in file.checks]))

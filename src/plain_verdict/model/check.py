@@ -21,7 +21,7 @@ class Place(Value, frozen=True):
         return self.file if self.line is None else f"{self.file}:{self.line}"
 
 
-class Problem(Value, frozen=True):
+class Problem(Value, frozen=True, omit_defaults=True):
     """What went wrong. ``expected`` and ``actual`` are None where they can't be told."""
 
     outcome: Outcome
@@ -49,7 +49,7 @@ class LogEntry(Value, frozen=True):
     at: datetime | None = None
 
 
-class Step(Value, frozen=True):
+class Step(Value, frozen=True, omit_defaults=True):
     """A named part of a check, with its own outcome and time; steps nest."""
 
     name: str
@@ -65,7 +65,7 @@ class Step(Value, frozen=True):
     exchanges: tuple[Exchange, ...] = ()
 
 
-class Attempt(Value, frozen=True):
+class Attempt(Value, frozen=True, omit_defaults=True):
     """One execution of a check. ``reason`` says why it was skipped or is undecided.
 
     ``number`` counts attempts from 1 where the format tells it, else it is 0.
@@ -88,7 +88,7 @@ class Attempt(Value, frozen=True):
     """The cause that its source names itself."""
 
 
-class Check(Value, frozen=True):
+class Check(Value, frozen=True, omit_defaults=True):
     """The leaf that has an outcome. ``attempts`` is never empty, and its last entry counts."""
 
     id: str
@@ -125,6 +125,29 @@ class Check(Value, frozen=True):
         """Return the line that says why it ended so: of its first problem, or else its reason."""
         last = self.last
         return headline(last.problems[0].message) if last.problems else last.reason
+
+    @property
+    def has_details(self) -> bool:
+        """Return whether there is anything to tell of it besides its name, how it ended and how long it took."""
+        last = self.attempts[-1]
+        return bool(
+            last.problems
+            or last.outputs
+            or last.reason
+            or last.steps
+            or last.evidence
+            or last.exchanges
+            or last.expectations
+            or last.logs
+            or last.worker
+            or len(self.attempts) > 1
+            or self.facts
+            or self.place
+            or self.tags
+            or self.description
+            or self.requirements
+            or self.links
+        )
 
     @property
     def last(self) -> Attempt:

@@ -7,7 +7,7 @@ from plain_verdict.model.facts import Fact, Value
 from plain_verdict.model.outcome import Outcome
 
 
-class Expectation(Value, frozen=True):
+class Expectation(Value, frozen=True, omit_defaults=True):
     """One assertion of a check: what was looked at, what was expected and what was there.
 
     ``expected`` and ``actual`` are None where they can't be told. ``exchange`` is the place, from 0, of the
@@ -22,7 +22,7 @@ class Expectation(Value, frozen=True):
     exchange: int | None = None
 
 
-class Body(Value, frozen=True):
+class Body(Value, frozen=True, omit_defaults=True):
     """What a request or a response carries.
 
     ``text`` is laid out for reading and may be shortened; ``form`` are the fields of a form, ``binary`` holds what
@@ -38,7 +38,7 @@ class Body(Value, frozen=True):
     remark: str = ""
 
 
-class HttpRequest(Value, frozen=True):
+class HttpRequest(Value, frozen=True, omit_defaults=True):
     """What was sent. ``wire_bytes`` went over the wire, headers included where they were counted; None: unknown."""
 
     method: str
@@ -49,7 +49,7 @@ class HttpRequest(Value, frozen=True):
     wire_bytes: int | None = None
 
 
-class HttpResponse(Value, frozen=True):
+class HttpResponse(Value, frozen=True, omit_defaults=True):
     """What came back. ``wire_bytes`` as for a request."""
 
     status: int
@@ -75,7 +75,7 @@ class Timings(Value, frozen=True):
     receive_s: float | None = None
 
 
-class Exchange(Value, frozen=True):
+class Exchange(Value, frozen=True, omit_defaults=True):
     """A request to a service and what came back: a redirect and a retry are exchanges of their own.
 
     ``response`` is None where nothing came back, and ``no_answer`` says why. ``address`` answered.

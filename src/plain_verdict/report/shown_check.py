@@ -66,30 +66,9 @@ class ShownCheck(msgspec.Struct, frozen=True):
     rows: tuple[Row, ...]
 
 
-def has_details(check: Check) -> bool:
-    """Return whether a check has anything to open: this alone decides it, for the page and for what is folded."""
-    last = check.attempts[-1]
-    return bool(
-        last.problems
-        or last.outputs
-        or last.reason
-        or last.steps
-        or last.evidence
-        or last.exchanges
-        or last.expectations
-        or last.logs
-        or last.worker
-        or len(check.attempts) > 1
-    ) or _is_described(check)
-
-
-def _is_described(check: Check) -> bool:
-    return bool(check.facts or check.place or check.tags or check.description or check.requirements or check.links)
-
-
 def is_simple(check: Check) -> bool:
     """Return whether a check is a row with nothing to open and nothing below its name."""
-    return not (has_details(check) or check.variant or check.apart or check.attempts[-1].outcome in BAD)
+    return not (check.has_details or check.variant or check.apart or check.attempts[-1].outcome in BAD)
 
 
 def describe_time(check: Check) -> str:

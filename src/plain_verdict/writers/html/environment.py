@@ -15,15 +15,14 @@ from markupsafe import Markup
 from plain_verdict import __version__
 from plain_verdict.brand.tokens import token_css
 from plain_verdict.judging.sentence import name_kind
-from plain_verdict.model import BAD, Content, ContentKind, LogEntry, Outcome, Problem, Step
-from plain_verdict.report.difference import compare
-from plain_verdict.report.shown_check import RowStyle, describe_time, has_details
+from plain_verdict.model import BAD, Outcome
+from plain_verdict.report.shown_check import describe_time
 from plain_verdict.text import formatting
 from plain_verdict.text.cleaning import headline
-from plain_verdict.writers.html.exchange_html import exchange_html, expectations_html
+from plain_verdict.writers.html.checks.evidence import data_url
+from plain_verdict.writers.html.checks.rows import kind_class, name_html, outcome_html, severity_html
+from plain_verdict.writers.html.checks.texts import fold_html, pair_html
 from plain_verdict.writers.html.markdown import is_safe_link, render_markdown
-from plain_verdict.writers.html.rows import RowFiller, kind_class, name_html, outcome_html, severity_html
-from plain_verdict.writers.html.traces import trace_html
 
 _FOLDER = Path(__file__).parent
 _TEMPLATES = (
@@ -32,18 +31,7 @@ _TEMPLATES = (
     _FOLDER.parent / "mail" / "templates",
     _FOLDER.parent / "paper" / "templates",
 )
-_HEAD_LINES, _TAIL_LINES = 60, 60
 LAYERS = "@layer guard, house, brand;"
-_ROW_CLASSES = {
-    style: Markup(f' class="{name}"' if name else "")  # noqa: S704  words of our own
-    for style, name in (
-        (RowStyle.CODE, "mono"),
-        (RowStyle.TIME, "num"),
-        (RowStyle.LIST, "tags"),
-        (RowStyle.TEXT, ""),
-        (RowStyle.LINK, ""),
-    )
-}
 _SHARED = tuple(
     f"styles/{name}"
     for name in (
@@ -110,36 +98,27 @@ def make_environment() -> Environment:
         plural=formatting.plural,
         capital=formatting.capital,
         headline=headline,
-        beyond_headline=_beyond_headline,
-        folded=_folded,
         lines=_lines,
     )
     environment.tests["safe_link"] = is_safe_link
-    environment.tests["failing"] = _is_failing
-    environment.tests["grave"] = _is_grave
     environment.globals.update(
         OUTCOMES=tuple(Outcome),
         BAD=BAD,
         asset=asset,
         policy=policy,
         markdown=render_markdown,
-        has_details=has_details,
         name_html=name_html,
+        fold=fold_html,
+        pair=pair_html,
+        data_url=data_url,
         outcome_html=outcome_html,
-        row_classes=_ROW_CLASSES,
         describe_time=describe_time,
-        compare=compare,
-        exchange_html=exchange_html,
-        expectations_html=expectations_html,
-        data_url=_data_url,
         format_span=formatting.format_span,
         version=__version__,
         kind_class=kind_class,
         severity_html=severity_html,
-        trace_html=trace_html,
         kind_name=lambda kind: formatting.capital(name_kind(kind)),
     )
-    environment.globals["simple_row"] = RowFiller(environment)
     return environment
 
 
@@ -183,39 +162,6 @@ def hash_of(text: str) -> str:
     Source: Content Security Policy Level 3, section 2.3.1 (hash-source).
     """
     return f"'sha256-{b64encode(sha256(text.encode()).digest()).decode()}'"
-
-
-def _data_url(content: Content) -> str:
-    """Return content as a data URL. What is not shown is of no type that a browser would run."""
-    shown = content.kind in (ContentKind.PICTURE, ContentKind.VIDEO)
-    media_type = content.media_type if shown else "application/octet-stream"
-    return f"data:{media_type};base64,{b64encode(content.data).decode()}"
-
-
-def _beyond_headline(problem: Problem) -> str:
-    """Return the message's lines after its headline, where the detail does not repeat them."""
-    head = headline(problem.message)
-    rest = problem.message.partition(head)[2].strip("\n") if head else ""
-    return "" if rest.strip() and rest.strip() in problem.detail else rest
-
-
-def _folded(text: str) -> tuple[str, str, str]:
-    """Return a long text's head, middle and tail; a short one's is all head."""
-    lines = text.split("\n")
-    if len(lines) <= _HEAD_LINES + _TAIL_LINES + 20:
-        return text, "", ""
-    middle = lines[_HEAD_LINES:-_TAIL_LINES]
-    return "\n".join(lines[:_HEAD_LINES]), "\n".join(middle), "\n".join(lines[-_TAIL_LINES:])
-
-
-def _is_grave(entry: LogEntry) -> bool:
-    """Return whether a line of log says that something is wrong."""
-    return entry.level.lower() in ("error", "fatal", "critical", "warning", "warn")
-
-
-def _is_failing(step: Step) -> bool:
-    """Return whether a step failed, or one in it."""
-    return step.outcome in BAD or any(map(_is_failing, step.steps))
 
 
 def _lines(text: str) -> str:

@@ -22,7 +22,7 @@ from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.settings.limits import FOLDED_DETAIL_CHARS
 from plain_verdict.text.cleaning import block
 from plain_verdict.text.formatting import capital, plural
-from plain_verdict.writers.html.rows import name_html
+from plain_verdict.writers.html.checks.rows import name_text
 
 PLAIN_FAILURES = 2_000
 """Failures up to which all stay plain HTML; past them, the first of each cause, and so many in all."""
@@ -166,7 +166,7 @@ class Folding:
         first, chars = which.start, 0
         rendered: list[str] = []
         for number in which:
-            rendered.append(self._render(self._shortened(self._whole[number])).strip())
+            rendered.append(self._render(self._shortened(self._whole[number])))
             chars += len(rendered[-1])
             if chars > _BLOCK_CHARS:
                 yield first, "\0".join(rendered)  # no text of a page has a NUL in it
@@ -198,7 +198,7 @@ class Folding:
             seconds="\n".join([f"{attempt.took_s:.3f}" if attempt.took_s else "0" for attempt in last]),
             took="\n".join(map(describe_time, self._checks)),
             name="\n".join([check.title if check.parameters else check.name for check in self._checks]),
-            html=self._by_number(lambda check: str(name_html(check)) if check.parameters else ""),
+            html=self._by_number(lambda check: name_text(check) if check.parameters else ""),
             more=dict(self._more()),
             new_failures=[number for number, check in enumerate(self._checks) if check.id in self._report.new],
             row=self._row,

@@ -4,10 +4,11 @@ from collections.abc import Iterator
 
 from plain_verdict.history.digest import encode_digest, pack
 from plain_verdict.report import Report
+from plain_verdict.writers.html.checks.check import CheckHtml
+from plain_verdict.writers.html.checks.rows import SKELETON
 from plain_verdict.writers.html.environment import asset, make_environment
 from plain_verdict.writers.html.folding import Folding
 from plain_verdict.writers.html.links import Links
-from plain_verdict.writers.html.rows import make_skeleton
 from plain_verdict.writers.html.sections import SECTIONS, PageParts
 from plain_verdict.writers.html.theme import make_theme
 from plain_verdict.writers.interface import OutputFile
@@ -36,11 +37,7 @@ class Renderer:
 
     def fold(self, links: Links) -> Folding:
         """Return the folded part of the page."""
-        template = self._environment.get_template("check.html.j2")
-        parts = template.make_module(self._shared(links))
-        check_html = parts.check  # type: ignore[attr-defined]  # a macro
-        row = make_skeleton(self._environment)
-        return Folding(self._report, lambda check: str(check_html(check, False)), row)
+        return Folding(self._report, CheckHtml(self._report, links).text, SKELETON)
 
     def assets(self) -> Iterator[OutputFile]:
         """Yield what the pages of a folder share."""
@@ -55,4 +52,6 @@ class Renderer:
         return template.generate(self._shared(links), **more)
 
     def _shared(self, links: Links) -> dict[str, object]:
-        return {"report": self._report, "info": self._report.info, "theme": self._theme, "links": links}
+        own = {"report": self._report, "info": self._report.info, "theme": self._theme, "links": links}
+        checks = CheckHtml(self._report, links)
+        return {**own, "parts": checks, "evidence": checks.evidence}

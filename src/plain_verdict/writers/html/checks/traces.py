@@ -2,11 +2,12 @@
 
 from collections.abc import Sequence
 
-from markupsafe import Markup, escape
+from markupsafe import Markup
 
 from plain_verdict.model import Build, Check, Past
 from plain_verdict.report.history import describe_trace
 from plain_verdict.text.formatting import capital
+from plain_verdict.writers.html.checks.escaping import escaped
 
 _STEP, _WIDTH, _BASE, _HIGHEST, _BELOW = 8, 6, 18, 16, 7
 _HEIGHT = _BASE + _BELOW + 3
@@ -35,7 +36,7 @@ def trace_html(check: Check, past: Sequence[tuple[Build, Past, float | None]]) -
     last = f'<path class="now" d="M{width - _STEP} {_BASE + _BELOW + 2}h{_WIDTH}"/>'
     return Markup(  # noqa: S704  numbers and words of our own; the labels of builds are escaped
         f'<p class="trace"><svg width="{width}" height="{_HEIGHT}" aria-hidden="true">{drawn}{last}</svg>'
-        f" <span>{escape(capital(words))}</span></p>"
+        f" <span>{escaped(capital(words))}</span></p>"
     )
 
 

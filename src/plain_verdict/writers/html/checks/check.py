@@ -1,0 +1,216 @@
+"""A check, wherever it stands, and the parts of it that stand elsewhere."""
+
+from collections.abc import Iterator, Sequence
+
+from markupsafe import Markup
+
+from plain_verdict.model import BAD, Check, Fact, Rule, Waived
+from plain_verdict.report import Report
+from plain_verdict.report.shown_check import (
+    Row,
+    RowStyle,
+    ShownAttempt,
+    ShownCheck,
+    describe_time,
+    is_simple,
+)
+from plain_verdict.report.suites import Variants
+from plain_verdict.text.formatting import capital, format_date, format_duration, plural
+from plain_verdict.writers.html.checks.escaping import escaped
+from plain_verdict.writers.html.checks.evidence import EvidenceHtml, title
+from plain_verdict.writers.html.checks.exchanges import CallsHtml
+from plain_verdict.writers.html.checks.problems import problem_html
+from plain_verdict.writers.html.checks.rows import (
+    kind_class,
+    name_html,
+    name_text,
+    outcome_html,
+    severity_html,
+    simple_row,
+)
+from plain_verdict.writers.html.checks.steps import StepsHtml, log_html
+from plain_verdict.writers.html.checks.texts import fold_html
+from plain_verdict.writers.html.checks.traces import trace_html
+from plain_verdict.writers.html.links import Links
+from plain_verdict.writers.html.markdown import is_safe_link
+
+_ROW_CLASSES = {
+    RowStyle.CODE: ' class="mono"',
+    RowStyle.TIME: ' class="num"',
+    RowStyle.LIST: ' class="tags"',
+    RowStyle.TEXT: "",
+    RowStyle.LINK: "",
+}
+
+
+class CheckHtml:
+    """Writes the checks of one page."""
+
+    def __init__(self, report: Report, links: Links) -> None:
+        self._report = report
+        self._links = links
+        self.evidence = EvidenceHtml(report.evidence, links)
+        self._calls = CallsHtml(report, self.evidence)
+        self._steps = StepsHtml(self.evidence, self._calls.all)
+
+    def path(self, suite: Sequence[str]) -> Markup:
+        """Return the names of a suite and of those around it."""
+        return Markup(" › ".join([f"<bdi>{escaped(part)}</bdi>" for part in suite]))  # noqa: S704  escaped
+
+    def suite_name(self, suite: Sequence[str]) -> Markup:
+        """Return the same, with words where a check stands in none."""
+        return self.path(suite) if suite else Markup("Outside any suite")
+
+    def link(self, check: Check) -> Markup:
+        """Return a check's name, as a link where it is on a page."""
+        way = self._links.check(check)
+        name = name_html(check)
+        return Markup(f'<a href="{escaped(way)}">{name}</a>') if way else name  # noqa: S704  escaped
+
+    def check(self, check: Check, is_open: bool) -> Markup:  # noqa: FBT001  called by templates
+        """Return a check."""
+        return Markup(self.text(check, is_open=is_open))  # noqa: S704  every text is escaped
+
+    def text(self, check: Check, *, is_open: bool = False) -> str:
+        """Return a check's HTML as text."""
+        tells_past = self._report.tells_past(check)
+        if is_simple(check) and not tells_past:
+            return simple_row(check)
+        shown = self._report.show(check)
+        outcome = check.outcome.value
+        new = " new" if check.id in self._report.new else ""
+        kind, id_, seconds = kind_class(check.kind), escaped(check.id), check.last.took_s or 0
+        own = f'class="check {outcome}{kind}{new}" id="{id_}" data-s="{seconds}"'
+        head = _head(check, shown)
+        if not check.has_details and not tells_past:
+            return f"<div {own}>{head}</div>"
+        opened = " open" if is_open else ""
+        inside = "".join(self._inside(check, shown))
+        return (
+            f"<details {own}{opened}><summary>{head}</summary>"
+            f'<div class="inside {outcome}">{inside}</div></details>'
+        )
+
+    def _inside(self, check: Check, shown: ShownCheck) -> Iterator[str]:
+        if shown.waiver:
+            yield _waiver(shown.waiver)
+        if check.description:
+            yield f'<p class="about"><bdi>{escaped(check.description)}</bdi></p>'
+        if check.rule:
+            yield from _rule(check.rule)
+        yield from self._attempt(shown.last, shown.told)
+        yield trace_html(check, self._report.past_of(check))
+        if shown.earlier:
+            yield "<h4>Earlier attempts</h4>"
+            for earlier in shown.earlier:
+                yield _earlier_head(earlier)
+                yield from self._attempt(earlier)
+                yield "</div>"
+        yield '<dl class="facts">'
+        yield from map(_row, shown.rows)
+        yield f'<div><dt>Link</dt><dd><a href="#{escaped(check.id)}">to this check</a></dd></div></dl>'
+
+    def _attempt(self, shown: ShownAttempt, told: str = "") -> Iterator[str]:
+        attempt = shown.attempt
+        for problem in attempt.problems:
+            yield from problem_html(problem, told)
+        if attempt.reason:
+            yield f'<p class="reason"><bdi>{escaped(capital(attempt.reason))}</bdi></p>'
+        yield from self._calls.all(attempt)
+        if attempt.steps or shown.lead:
+            yield f'<div class="body{" with-lead" if shown.lead else ""}"><div>'
+            if attempt.steps:
+                yield "<h4>Steps</h4>"
+                yield from self._steps.outline(attempt.steps, shown)
+            yield from self._own_evidence(shown)
+            yield "</div>"
+            if shown.lead:
+                yield f'<div class="lead">{self.evidence.picture(shown.lead)}</div>'
+            yield "</div>"
+        else:
+            yield from self._own_evidence(shown)
+        if attempt.logs:
+            yield "<h4>Log</h4>"
+            yield from log_html(attempt.logs)
+        for output in attempt.outputs:
+            yield fold_html(output.name, output.text)
+
+    def _own_evidence(self, shown: ShownAttempt) -> Iterator[str]:
+        if shown.evidence:
+            yield f"<h4>Evidence</h4>{self.evidence.all(shown.evidence)}"
+
+    def variants(self, group: Variants, is_open: bool) -> Markup:  # noqa: FBT001  called by templates
+        """Return the variants of one check, under each other."""
+        columns = "".join([f"<span>{escaped(column) or 'parameters'}</span>" for column in group.columns])
+        checks = "".join([self.text(one, is_open=is_open and one.outcome in BAD) for one in group.checks])
+        html = (
+            f'<details class="group"{" open" if group.bad and is_open else ""}>'
+            f'<summary><span class="outcome {"failed" if group.bad else "passed"}">{escaped(group.in_words)}</span>'
+            f'<span class="name"><bdi>{escaped(group.name)}</bdi>'
+            f"<small>{escaped(group.note)}</small></span></summary>"
+            f'<div class="columns"><span></span><span class="cells">{columns}</span><span></span></div>'
+            f"{checks}</details>"
+        )
+        return Markup(html)  # noqa: S704  every text is escaped
+
+
+def _head(check: Check, shown: ShownCheck) -> str:
+    """Return what stands in a check's row: outcome, name and what is short beside it, time."""
+    beside = ""
+    if shown.variant:
+        beside += f"<small>{_values(shown.variant)}</small>"
+    if check.apart:
+        beside += f'<small class="apart"><bdi>{escaped(check.apart)}</bdi></small>'
+    if shown.attempt_note or shown.set_aside:
+        beside += f"<small>{escaped(shown.attempt_note or shown.set_aside)}</small>"
+    elif shown.skip_reason:
+        beside += f"<small><bdi>{escaped(shown.skip_reason)}</bdi></small>"
+    return (
+        f'{outcome_html(check.outcome)}<span class="name">{name_text(check)}{beside}</span>'
+        f'<span class="took num">{describe_time(check)}</span>'
+    )
+
+
+def _values(facts: Sequence[Fact]) -> str:
+    return ", ".join([f"<bdi>{escaped(fact.value)}</bdi>" for fact in facts])
+
+
+def _waiver(waiver: Waived) -> str:
+    word = f"Waived until {format_date(waiver.until)}" if waiver.until else "Set aside"
+    who = f' <span class="soft">({escaped(waiver.who)})</span>' if waiver.who else ""
+    link = f" {_outside(waiver.link)}" if is_safe_link(waiver.link) else ""
+    return f'<p class="waived"><b>{word}</b>: {escaped(waiver.reason)}{who}{link}</p>'
+
+
+def _outside(link: str) -> str:
+    link = escaped(link)
+    return f'<a href="{link}" rel="noreferrer">{link}</a>'
+
+
+def _rule(rule: Rule) -> Iterator[str]:
+    yield f'<dl class="facts rule"><div><dt>Severity</dt><dd>{severity_html(rule.severity)}</dd></div>'
+    for label, text in (("Why", rule.why), ("How to mend it", rule.mend)):
+        if text:
+            yield f"<div><dt>{label}</dt><dd><bdi>{escaped(text)}</bdi></dd></div>"
+    if rule.allowed_findings:
+        yield f"<div><dt>Allowed in the file</dt><dd>{plural(rule.allowed_findings, 'place')}</dd></div>"
+    yield "</dl>"
+
+
+def _earlier_head(earlier: ShownAttempt) -> str:
+    took_s = earlier.attempt.took_s
+    took = f", {format_duration(took_s)}" if took_s else ""
+    words = f'<span class="soft num"{title(earlier.circumstances)}>attempt {earlier.number}{took}</span>'
+    return f'<div class="earlier"><p>{outcome_html(earlier.attempt.outcome)} {words}</p>'
+
+
+def _row(row: Row) -> str:
+    label = row.label if row.ours else f"<bdi>{escaped(row.label)}</bdi>"
+    values = ", ".join([_value(row.style, value) for value in row.values])
+    return f"<div><dt>{label}</dt><dd{_ROW_CLASSES[row.style]}>{values}</dd></div>"
+
+
+def _value(style: RowStyle, value: str) -> str:
+    if style is RowStyle.LINK and is_safe_link(value):
+        return _outside(value)
+    return escaped(value) if style is RowStyle.TIME else f"<bdi>{escaped(value)}</bdi>"
