@@ -27,7 +27,7 @@ from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
 from plain_verdict.model import Kind, Run, Unread, Verdict
 from plain_verdict.operations import with_calls
-from plain_verdict.readers import read_all
+from plain_verdict.readers.reading import read_all
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.overview import title_of
 from plain_verdict.request import ReadOptions, ReadRequest, Request

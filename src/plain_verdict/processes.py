@@ -82,5 +82,9 @@ def _send(work: Callable[[], Result], send: "Connection", parent: int) -> None:
 
 def can_fork(*, alone: bool = False) -> bool:
     """Return whether a process can be forked, and helps: where there is a second processor, or if ``alone``."""
-    processors = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
-    return hasattr(os, "fork") and (alone or processors > 1) and threading.active_count() == 1
+    return hasattr(os, "fork") and (alone or processors() > 1) and threading.active_count() == 1
+
+
+def processors() -> int:
+    """Return how many processors this program may use."""
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1

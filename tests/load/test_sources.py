@@ -27,7 +27,7 @@ from plain_verdict.load.numbers import numbers_of
 from plain_verdict.load.percentiles import rank_of
 from plain_verdict.load.rates import effect_of, wilson
 from plain_verdict.load.state import LoadState
-from plain_verdict.readers import read_all
+from plain_verdict.readers.reading import read_all
 from plain_verdict.readers.samples import blocks
 from plain_verdict.readers.samples.counting import _count_part
 from plain_verdict.readers.samples.opening import open_samples

@@ -12,7 +12,7 @@ from plain_verdict.engine import Engine, check_engine
 from plain_verdict.errors import UsageError
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.masking import Masker, MaskRules
-from plain_verdict.readers import read_all
+from plain_verdict.readers.reading import read_all
 from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.request.checks import read_leave_out
 from plain_verdict.settings.limits import DEFAULT_LIMITS

@@ -77,7 +77,7 @@ class JunitTree:
     """What is open while a file is read (see ``xml.events.Target``)."""
 
     def __init__(self, walk: Walk) -> None:
-        self._walk = walk
+        self.walk = walk
         self._names = _LocalNames()
         self._open: list[Node] = []
         self.ended = False
@@ -87,7 +87,7 @@ class JunitTree:
         node = Node(self._names[tag], attributes)
         self._open.append(node)
         if node.name in _AROUND_CASES:
-            self._walk.start_suite(node)
+            self.walk.start_suite(node)
 
     def data(self, text: str) -> None:
         """Keep text, but for what stands between cases."""
@@ -100,10 +100,10 @@ class JunitTree:
         node = self._open.pop()
         parent = self._open[-1] if self._open else None
         if node.name == CASE:
-            self._walk.case(node, parent)
+            self.walk.case(node, parent)
             node.content = []
         elif node.name in _AROUND_CASES:
-            self._walk.end_suite()
+            self.walk.end_suite()
         if parent is not None and _is_part(node.name, parent):
             parent.content.append(node)
         self.ended = not self._open
@@ -123,7 +123,11 @@ def _is_part(name: str, parent: Node) -> bool:
 
 def walk_whole(file: XmlFile, walk: Walk) -> None:
     """Walk a file; what is found counts if it was whole."""
-    file.tell(JunitTree(walk))
+    tree = JunitTree(walk)
+    try:
+        file.tell(tree)
+    finally:
+        del tree.walk  # the parser and its target hold each other until the garbage collector comes
 
 
 def walk_damaged(file: XmlFile, walk: Walk) -> None:

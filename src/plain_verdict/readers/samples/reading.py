@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
-from plain_verdict.engine import EngineError
+from plain_verdict.engine import ON_CLUSTER, EngineError
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.payload import SamplesPayload
@@ -40,8 +40,7 @@ def _counted(source: Source, opened: Opened, options: SamplesOptions, from_us: f
         with source.open() as stream:
             return count(opened.parser, opened.parts(stream), options.engine, from_us, source.on_rows)
     except EngineError as error:
-        hint = "see that its workers have the same plain-verdict[cluster], or leave --engine out"
-        raise ReadError(f"can't be counted on the cluster: {error}", path=source.path, hint=hint) from error
+        raise ReadError(f"can't be counted on the cluster: {error}", path=source.path, hint=ON_CLUSTER) from error
 
 
 def _notes(

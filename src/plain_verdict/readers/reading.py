@@ -1,0 +1,219 @@
+"""Reads all result files of a run, in their order: here, or many at once in other processes or on a cluster."""
+
+from collections import deque
+from collections.abc import Iterator, Sequence
+from contextlib import nullcontext
+
+import msgspec
+
+from plain_verdict.engine import Engine, Lost
+from plain_verdict.errors import ReadError, UnknownFormat
+from plain_verdict.inputs.archives import Unpacking
+from plain_verdict.inputs.progress import OnProgress
+from plain_verdict.inputs.source import Source, shown_path
+from plain_verdict.model import ResultFile, Run, Unread
+from plain_verdict.processes import can_fork, processors
+from plain_verdict.readers import read_source, readers_with
+from plain_verdict.readers.elsewhere import Batch, Piece, Result, SentFile, read_batch
+from plain_verdict.readers.jobs import Job, in_batches, jobs_of
+from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
+from plain_verdict.settings.limits import Limits
+from plain_verdict.settings.shapes import Shape
+from plain_verdict.text.formatting import plural
+
+_WORTH_BYTES = 2_000_000
+"""Of all sources: less is read before other processes would have begun."""
+_SENT_BYTES = 64_000_000
+"""Of one file whose bytes must be sent; a larger one is read here."""
+_MOST_PROCESSES = 8
+
+
+def read_all(
+    sources: Sequence[Source],
+    limits: Limits,
+    on_progress: OnProgress,
+    shapes: Sequence[Shape] = (),
+    samples: SamplesOptions = IN_THREADS,
+) -> Run:
+    """Return the run of every source; one that can't be read never keeps the others from being read.
+
+    ``on_progress`` is told how many bytes of all are read, and which file it is. ``shapes`` are the team's own
+    formats: those that name their files are tried before all others, the rest after them. ``samples``
+    says how those of load runs are counted. What comes of it is the same wherever the files are read.
+    """
+    reading = _Reading(limits, tuple(shapes), samples, _Progress(on_progress, sources))
+    files: list[ResultFile] = []
+    unread: list[Unread] = []
+    left_alone: list[Unread] = []
+    fruitful: set[str] = set()
+    for job, made in reading.results(sources):
+        if isinstance(made, ResultFile):
+            files.append(made)
+        else:
+            is_none = isinstance(made, UnknownFormat) and not job.read.explicit
+            (left_alone if is_none else unread).append(_unread(made, job.read))
+            if is_none:
+                continue
+        fruitful.update(job.source.given)
+    for folder in dict.fromkeys(folder for source in sources for folder in source.given):
+        if folder not in fruitful:
+            hint = "check that the run wrote its results there"
+            unread.append(Unread(shown_path(folder), "holds no result file", hint=hint))
+    return Run(tuple(files), tuple(unread), tuple(left_alone), shape_notes=tuple(_unused(shapes, files)))
+
+
+def _unread(error: ReadError, source: Source) -> Unread:
+    return Unread(error.path or source.path, error.what, error.where, error.hint, source.file)
+
+
+def _unused(shapes: Sequence[Shape], files: Sequence[ResultFile]) -> Iterator[str]:
+    """Yield a sentence for each shape that no file is of."""
+    used = {file.format for file in files}
+    for shape in shapes:
+        if shape.name not in used:
+            wanted = (
+                f"files like {', '.join(shape.files)}"
+                if shape.files
+                else f"files that hold {', '.join(shape.needs)}"
+            )
+            yield f"The shape “{shape.name}” fits no file: it is for {wanted}."
+
+
+class _Progress:
+    """Tells how far the reading of all files is."""
+
+    def __init__(self, on_progress: OnProgress, sources: Sequence[Source]) -> None:
+        self._on_progress = on_progress
+        self._total = sum(source.size_bytes for source in sources)
+        self._before = 0
+        self._source: Source | None = None
+        self._path = self._rows = ""
+        self._done = 0
+
+    def begin(self, job: Job) -> None:
+        """Take in which file it is now."""
+        if self._source is not job.source:
+            self._before += self._source.size_bytes if self._source else 0
+            self._source = job.source
+        self._path, self._rows, self._done = job.read.path, "", 0
+
+    def on_bytes(self, done: int) -> None:
+        """Tell that so many bytes of the file are read."""
+        self._done = done
+        self._tell()
+
+    def on_rows(self, rows: int) -> None:
+        """Tell that so many of its rows are read."""
+        self._rows = f", {plural(rows, 'row')}"
+        self._tell()
+
+    def _tell(self) -> None:
+        done = min(self._before + self._done, self._total)
+        self._on_progress(done, self._total, f"{self._path}{self._rows}")
+
+
+_Made = tuple[Job, ResultFile | ReadError]
+
+
+class _Reading:
+    """How the files of a run are read."""
+
+    def __init__(
+        self, limits: Limits, shapes: tuple[Shape, ...], samples: SamplesOptions, progress: _Progress
+    ) -> None:
+        self._limits = limits
+        self._shapes = shapes
+        self._samples = samples
+        self._readers = readers_with(shapes, samples)
+        self._progress = progress
+
+    def results(self, sources: Sequence[Source]) -> Iterator[_Made]:
+        """Yield what comes of each file, in order."""
+        jobs = self._jobs(sources)
+        if self._samples.engine.name:
+            yield from self._elsewhere(self._samples.engine, jobs)
+            return
+        processes = _processes(sources)
+        with Engine(processes=processes) if processes else nullcontext() as engine:
+            yield from self._elsewhere(engine, jobs) if engine else map(self._here, jobs)
+
+    def _jobs(self, sources: Sequence[Source]) -> Iterator[Job]:
+        unpacking = Unpacking(self._limits)
+        for source in sources:
+            try:
+                yield from jobs_of(source, unpacking, self._readers)
+            except ReadError as error:
+                yield Job(source, source, trouble=error)
+
+    def _here(self, job: Job) -> _Made:
+        if job.trouble:
+            return job, job.trouble
+        self._progress.begin(job)
+        told = msgspec.structs.replace(job.read, on_rows=self._progress.on_rows)
+        try:
+            return job, read_source(told, self._limits, self._progress.on_bytes, self._readers)
+        except ReadError as error:
+            return job, error
+
+    def _elsewhere(self, engine: Engine, jobs: Iterator[Job]) -> Iterator[_Made]:
+        """Yield what comes of files that the engine reads in batches."""
+        sent: deque[list[tuple[Job, Piece | None]]] = deque()
+
+        def batches() -> Iterator[Batch]:
+            for several in in_batches(jobs):
+                sent.append([(job, self._piece(job, with_data=bool(engine.name))) for job in several])
+                yield self._batch([piece for _, piece in sent[-1] if piece])
+
+        for made in engine.each_or_lost(read_batch, batches()):
+            together = sent.popleft()
+            pieces = [piece for _, piece in together if piece]
+            results = iter(self._one_by_one(engine, pieces, made) if isinstance(made, Lost) else made)
+            for job, piece in together:
+                result = next(results) if piece else None
+                yield self._here(job) if result is None else self._told(job, result)
+
+    def _told(self, job: Job, result: SentFile | ReadError) -> _Made:
+        self._progress.begin(job)
+        self._progress.on_bytes(job.read.size_bytes)
+        return job, result if isinstance(result, ReadError) else result.file()
+
+    def _batch(self, pieces: Sequence[Piece]) -> Batch:
+        return Batch(tuple(pieces), self._limits, self._shapes)
+
+    def _one_by_one(self, engine: Engine, pieces: Sequence[Piece], lost: Lost) -> Iterator[Result]:
+        """Yield what comes of pieces that were lost together, so that only the one that is to blame stays lost."""
+        several = (
+            [lost] if len(pieces) == 1 else engine.each_or_lost(read_batch, (self._batch([one]) for one in pieces))
+        )
+        for piece, made in zip(pieces, several, strict=True):
+            if isinstance(made, Lost):
+                yield ReadError(made.why, path=piece.path, hint=made.hint)
+            else:
+                yield made[0]
+
+    @staticmethod
+    def _piece(job: Job, *, with_data: bool) -> Piece | None:
+        """Return a file in the form in which it is sent; None for one that is better read here."""
+        source = job.read
+        data = None
+        if job.trouble or job.streamed:
+            return None
+        if with_data or not source.file:
+            if source.size_bytes > _SENT_BYTES:
+                return None
+            try:
+                with source.open() as stream:
+                    data = stream.read()
+            except OSError:
+                return None  # reading it says what is wrong
+        return Piece(source.path, source.file, source.size_bytes, source.explicit, source.go, source.kind, data)
+
+
+def _processes(sources: Sequence[Source]) -> int:
+    """Return how many processes are worth it; 0 for none."""
+    most = max((source.size_bytes for source in sources), default=0)
+    total = sum(source.size_bytes for source in sources)
+    # What one file has beyond the others is read while nothing else is.
+    if total < _WORTH_BYTES or total - most < _WORTH_BYTES / 2 or not can_fork():
+        return 0
+    return min(processors(), _MOST_PROCESSES)
