@@ -202,11 +202,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")  # a narrow terminal encoding must not end the run
-    options = make_parser().parse_args(arguments)
     if arguments is None:
-        # The program's own process: what is read stays to its end and has no cycles, and looking through it
-        # again and again is a seventh of the time.
+        # The program's own process: what is imported and read stays to its end and has no cycles, and looking
+        # through it again and again is a seventh of the time.
         gc.disable()
+    options = make_parser().parse_args(arguments)
     with _ended_alike():
         code = _run(options)
     code = flush(code)

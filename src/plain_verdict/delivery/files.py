@@ -2,7 +2,6 @@
 
 import os
 import re
-import secrets
 import shutil
 import time
 from collections.abc import Callable, Iterable, Iterator
@@ -178,7 +177,7 @@ def alone(folder: Path) -> Iterator[None]:
 @contextmanager
 def _beside(path: Path) -> Iterator[Path]:
     """Give a place for a file or folder beside the path, from which it can be moved in when whole."""
-    part = path.with_name(f".{path.name[:80]}.{secrets.token_hex(4)}.part")
+    part = path.with_name(f".{path.name[:80]}.{os.urandom(4).hex()}.part")
     _remove_left_parts(path.parent)
     try:
         try:
@@ -247,7 +246,7 @@ def _replace(part: Path, path: Path) -> None:
     if not part.is_dir() or not path.exists():
         part.replace(path)
         return
-    old = path.with_name(f".{path.name[:80]}.{secrets.token_hex(4)}.part")
+    old = path.with_name(f".{path.name[:80]}.{os.urandom(4).hex()}.part")
     path.rename(old)
     part.rename(path)
     shutil.rmtree(old)

@@ -4,7 +4,6 @@ A page carries its own run and a chain of its forerunners, whose outcomes are on
 rounded, so that one page is enough to go on from.
 """
 
-import gzip
 import re
 import zlib
 from array import array
@@ -13,6 +12,7 @@ from collections.abc import Iterator, Sequence
 from typing import overload
 
 import msgspec
+from zlib_ng import zlib_ng
 
 from plain_verdict.errors import ReadError
 from plain_verdict.history.interface import CHAIN, NAME_CHARS
@@ -272,7 +272,7 @@ class _Named(msgspec.Struct):
 
 def pack(data: bytes) -> str:
     """Return data as gzip (RFC 1952) in Base64, as a page carries it."""
-    return b64encode(gzip.compress(data, _LEVEL, mtime=0)).decode()
+    return b64encode(zlib_ng.compress(data, _LEVEL, wbits=31)).decode()
 
 
 def unpack(text: bytes) -> bytes:

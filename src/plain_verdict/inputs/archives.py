@@ -4,12 +4,8 @@ Members are named ``archive.zip/folder/file.xml`` and get no file of such a name
 nowhere. One is refused all the same: an archive that holds it was made to do harm.
 """
 
-import gzip
 import io
-import tarfile
-import tempfile
 import weakref
-import zipfile
 from collections.abc import Iterator
 from pathlib import PurePosixPath
 from typing import IO, TYPE_CHECKING, BinaryIO
@@ -21,6 +17,8 @@ from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import format_size, plural
 
 if TYPE_CHECKING:
+    import gzip
+
     from _typeshed import WriteableBuffer as Buffer
 
 _ZIP, _GZIP = b"PK\x03\x04", b"\x1f\x8b"
@@ -83,6 +81,8 @@ class Held:
         self.head = self.head or chunk[:_HEAD_BYTES]
         self.size_bytes += len(chunk)
         if self._file is None and self.size_bytes > _IN_MEMORY_BYTES:
+            import tempfile  # for large members only
+
             self._file = tempfile.TemporaryFile(buffering=0)  # noqa: SIM115  it lives as long as its source
             weakref.finalize(self, self._file.close)
             for before in self._chunks:
@@ -162,6 +162,9 @@ def _refused(path: str, why: str) -> Source:
 
 def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tuple[str, Held]]:
     """Yield (name, content) of each file; a gzip file is one file without a name of its own, or a tar inside."""
+    import gzip  # for runs with archives, as the two others
+    import zipfile
+
     head = stream.read(512)
     stream.seek(0)
     if head.startswith((_ZIP, _EMPTY_ZIP)):
@@ -184,6 +187,8 @@ def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
 
 
 def _from_tar(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tuple[str, Held]]:
+    import tarfile
+
     with tarfile.open(fileobj=stream, mode="r:") as archive:
         for entry in sorted(archive, key=lambda member: member.name):
             # Links and devices have no content of their own.

@@ -1,7 +1,6 @@
 """Facts about a run from outside its results: what the user says, the environment, the repository."""
 
 import shutil
-import subprocess
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
@@ -134,6 +133,8 @@ def _git(folder: str, *arguments: str) -> str:
     git = shutil.which("git")
     if git is None:
         return ""
+    import subprocess  # for results that stand in a repository
+
     try:
         done = subprocess.run(  # noqa: S603  the arguments are ours; the folder is where the results stand
             [git, "-C", folder, *arguments],

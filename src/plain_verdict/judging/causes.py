@@ -75,8 +75,12 @@ def find_causes(run: Run, rules: Sequence[CauseRule]) -> tuple[tuple[Cause, ...]
 
 def problem_of(check: Check) -> Problem:
     """Return the problem that tells why: the gravest of the attempt that counts."""
-    problems = sorted(problems_of(check), key=lambda problem: problem.outcome is not check.outcome)
-    return problems[0] if problems else Problem(check.outcome)
+    outcome, first = check.outcome, None
+    for problem in problems_of(check):
+        if problem.outcome is outcome:
+            return problem
+        first = first or problem
+    return first or Problem(outcome)
 
 
 def _alike(checks: Sequence[Check], similarity: Similarity, by_call: Mapping[str, CallFailure]) -> list[Cause]:

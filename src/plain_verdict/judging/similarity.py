@@ -116,6 +116,7 @@ class Similarity:
         self._pieces: dict[str, tuple[tuple[str, bool], ...]] = {}
         self._templates: dict[str, str] = {}
         self._telling: dict[str, bool] = {}
+        self._places: dict[str, str] = {}
         self._nothing = self._said_by_unlike(failures)
         self._helpers: frozenset[str] = frozenset()
         self._helpers = self._places_of_unlike(failures)
@@ -173,12 +174,16 @@ class Similarity:
 
     def place(self, problem: Problem) -> str:
         """Return the innermost stack line of the team's own code that is no helper's; "" if there is none."""
-        innermost = ""
-        for place in own_places(problem.detail):
-            if place not in self._helpers:
-                return place
-            innermost = innermost or place
-        return innermost
+        innermost = self._innermost(problem.detail)
+        if innermost not in self._helpers:
+            return innermost
+        return next((place for place in own_places(problem.detail) if place not in self._helpers), innermost)
+
+    def _innermost(self, detail: str) -> str:
+        found = self._places.get(detail)
+        if found is None:
+            found = self._places[detail] = next(own_places(detail), "")
+        return found
 
     def _tells(self, name: str, head: str) -> bool:
         if _SAYS_NOTHING.fullmatch(head) or _is_name(head, name):
@@ -205,7 +210,7 @@ class Similarity:
         for name, problem in failures:
             template = self.template(self.line(name, problem))
             if not self._tells_by_itself(template):
-                place = next(own_places(problem.detail), "")
+                place = self._innermost(problem.detail)
                 if place:
                     lines[place].add(template)
         unlike = len(set().union(*lines.values())) if lines else 0

@@ -1,18 +1,16 @@
 """Masks texts, and everything of a run."""
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from functools import partial
 
 import msgspec
 
 from plain_verdict.masking.escapes import resolved
-from plain_verdict.masking.names import TYPED, is_secret_key
-from plain_verdict.masking.pattern import SecretPattern, Test
+from plain_verdict.masking.names import is_secret_key
+from plain_verdict.masking.pattern import SecretPattern
 from plain_verdict.masking.prefilter import make_prefilter
 from plain_verdict.masking.structured import Structured
-from plain_verdict.masking.tables import find_in_tables
-from plain_verdict.masking.values import holds_credentials, is_card, is_harmless, looks_made, looks_typed
 from plain_verdict.model import Check, Fact, Run
 from plain_verdict.model.transform import Change, transform
 
@@ -68,11 +66,15 @@ class Masker:
 
     def _by_tables(self, text: str) -> str:
         """Return the text without the values in columns whose heading names a secret."""
+        from plain_verdict.masking.tables import find_in_tables  # for texts that may hold a secret
+
         spans = [span for span in find_in_tables(text) if not self._is_no_secret(text[slice(*span)])]
         return self._cut(text, spans)
 
     def _under_escapes(self, text: str) -> str:
         """Return the text without what is a secret once its escapes are resolved, once or twice."""
+        from plain_verdict.masking.tables import find_in_tables  # for texts that may hold a secret
+
         spans: list[tuple[int, int]] = []
         for plain, places in resolved(text):
             possible, _, _ = self.prefilter.patterns_in(plain)
@@ -82,8 +84,10 @@ class Masker:
         return self._cut(text, spans)
 
     def _spans(self, pattern: SecretPattern, text: str) -> Iterator[tuple[int, int]]:
+        from plain_verdict.masking.telling import is_secret  # for texts that may hold a secret
+
         for match in pattern.expression.finditer(text):
-            if not self._is_no_secret(match["secret"]) and _is_secret(pattern, match):
+            if not self._is_no_secret(match["secret"]) and is_secret(pattern, match):
                 yield match.span("secret")
 
     def _cut(self, text: str, spans: list[tuple[int, int]]) -> str:
@@ -123,11 +127,15 @@ class Masker:
         return self._mask(value)
 
     def _is_no_secret(self, value: str) -> bool:
+        from plain_verdict.masking.values import is_harmless  # for texts that may hold a secret
+
         return value in self._ignored or is_harmless(value) or _MASKED.search(value) is not None
 
     def _replaced(self, pattern: SecretPattern, match: re.Match[str]) -> str:
+        from plain_verdict.masking.telling import is_secret  # for texts that may hold a secret
+
         secret = match["secret"]
-        if self._is_no_secret(secret) or not _is_secret(pattern, match):
+        if self._is_no_secret(secret) or not is_secret(pattern, match):
             return match[0]
         start, end = (place - match.start() for place in match.span("secret"))
         return match[0][:start] + self._mask(secret) + match[0][end:]
@@ -196,56 +204,3 @@ def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
         else:
             joined.append((start, end))
     return joined
-
-
-def _is_secret(pattern: SecretPattern, match: re.Match[str]) -> bool:
-    """Return whether what has a secret's pattern is one."""
-    test = _TESTS.get(pattern.test)
-    return test is None or test(match)
-
-
-def _fits_name(match: re.Match[str]) -> bool:
-    return looks_typed(match["secret"]) if _is_typed(match["key"]) else looks_made(match["secret"])
-
-
-def _is_quoted(match: re.Match[str]) -> bool:
-    by_name = _is_typed(match["key"]) or "secret" in match["key"].lower()
-    return " " not in match["secret"] if by_name else looks_made(match["secret"])
-
-
-def _is_option_value(match: re.Match[str]) -> bool:
-    """Return whether a word after an option is its value: "the --password option" is a sentence."""
-    secret = match["secret"]
-    return match["sign"] == "=" or not (secret.isalpha() and secret.islower())
-
-
-def _is_typed(key: str | None) -> bool:
-    """Return whether a person types what has this name; a machine makes the rest."""
-    return key is None or _TYPED.fullmatch(key) is not None
-
-
-_TYPED = re.compile(rf"(?:{TYPED.replace('(?<=[a-z])', '').replace('(?<=[_.-])', '')})", re.IGNORECASE)
-
-
-def _is_value(match: re.Match[str]) -> bool:
-    """Return whether what follows a password's name is its value, and not a sentence or a piece of program."""
-    sign, secret, after = match["sign"], match["secret"], match["after"] or ""
-    if after in ("(", "[") or not any(map(str.isalnum, secret)):
-        return False
-    if ":" in sign:  # "password: must have eight characters"
-        if after or (sign == ":" and not secret[0].isalnum()):
-            return looks_typed(secret)
-        return not (secret.isalpha() and len(secret) < 4)
-    return sign == "=" or re.fullmatch(r"[A-Za-z_][A-Za-z_.]*", secret) is None  # password = raw_value
-
-
-_TESTS: dict[Test, Callable[[re.Match[str]], bool]] = {
-    Test.TYPED: lambda match: looks_typed(match["secret"]),
-    Test.MADE: lambda match: looks_made(match["secret"]),
-    Test.BY_NAME: _fits_name,
-    Test.QUOTED: _is_quoted,
-    Test.PAIR: _is_value,
-    Test.OPTION: _is_option_value,
-    Test.CARD: lambda match: is_card(match["secret"]),
-    Test.BASIC: lambda match: holds_credentials(match["secret"]),
-}

@@ -1,7 +1,6 @@
 """Shows every time of a run in the zone that the reader lives in."""
 
 from datetime import datetime, tzinfo
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from plain_verdict.errors import UsageError
 from plain_verdict.model import Run
@@ -12,6 +11,8 @@ def read_zone(name: str) -> tzinfo | None:
     """Return the zone of a name like ``Europe/Oslo``; None for "". Raises UsageError."""
     if not name:
         return None
+    from zoneinfo import ZoneInfo, ZoneInfoNotFoundError  # for runs that name a zone
+
     try:
         return ZoneInfo(name)
     except (ZoneInfoNotFoundError, ValueError, OSError) as error:

@@ -2,7 +2,9 @@
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from functools import cached_property
 from hashlib import blake2b
+from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -12,18 +14,8 @@ from plain_verdict.errors import ReadError, UnknownFormat
 from plain_verdict.inputs.progress import OnBytesRead, with_progress
 from plain_verdict.inputs.source import RESULT_SUFFIXES, Source
 from plain_verdict.model import ResultFile
-from plain_verdict.readers.earl.reader import EarlReader
-from plain_verdict.readers.har import HarReader
 from plain_verdict.readers.interface import Head, Reader
-from plain_verdict.readers.junit.reader import JunitReader
-from plain_verdict.readers.oscal.reader import OscalReader
-from plain_verdict.readers.record.reader import RecordReader
-from plain_verdict.readers.samples.condensed import CondensedReader
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
-from plain_verdict.readers.samples.reader import SamplesReader
-from plain_verdict.readers.sarif.reader import SarifReader
-from plain_verdict.readers.tap.reader import TapReader
-from plain_verdict.readers.xccdf.reader import XccdfReader
 from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.shapes import Shape
@@ -31,19 +23,57 @@ from plain_verdict.settings.shapes import Shape
 if TYPE_CHECKING:
     from plain_verdict.readers.shape.reader import ShapeReader
 
+
+class _Later:
+    """A reader that is imported when something of it is asked for: most runs need only the first."""
+
+    def __init__(self, module: str, name: str, *options: object) -> None:
+        self._module, self._name, self._options = module, name, options
+
+    @cached_property
+    def _reader(self) -> Reader:
+        made = getattr(import_module(f"plain_verdict.readers.{self._module}"), self._name)
+        reader: Reader = made(*self._options)
+        return reader
+
+    @property
+    def format(self) -> str:
+        """Return the format's name."""
+        return self._reader.format
+
+    @property
+    def told_by(self) -> str:
+        """Return what a file of the format begins with."""
+        return self._reader.told_by
+
+    @property
+    def roots(self) -> frozenset[str]:
+        """Return the root elements that it takes."""
+        return self._reader.roots
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether a file that begins like this is of its format."""
+        return self._reader.recognises(head)
+
+    def read(self, source: Source, limits: Limits) -> ResultFile:
+        """Return what the file holds."""
+        return self._reader.read(source, limits)
+
+
 READERS: tuple[Reader, ...] = (
-    JunitReader(),
-    RecordReader(),
-    HarReader(),
-    TapReader(),
-    SarifReader(),
-    XccdfReader(),
-    EarlReader(),
-    OscalReader(),
-    CondensedReader(),
-    SamplesReader(),
+    _Later("junit.reader", "JunitReader"),
+    _Later("record.reader", "RecordReader"),
+    _Later("har", "HarReader"),
+    _Later("tap.reader", "TapReader"),
+    _Later("sarif.reader", "SarifReader"),
+    _Later("xccdf.reader", "XccdfReader"),
+    _Later("earl.reader", "EarlReader"),
+    _Later("oscal.reader", "OscalReader"),
+    _Later("samples.condensed", "CondensedReader"),
+    _Later("samples.reader", "SamplesReader"),
 )
 """Every format, in the order in which they are tried; samples, which may look like much, are the last."""
+_COUNTING = ("condensed", "samples")
 
 
 class Readers(NamedTuple):
@@ -54,9 +84,8 @@ class Readers(NamedTuple):
 
     def counts(self, reader: Reader) -> bool:
         """Return whether a reader counts samples, block by block, in files of any size."""
-        return isinstance(reader, SamplesReader | CondensedReader) or any(
-            reader is own and own.shape.samples for own in self.shapes
-        )
+        own = any(reader is one and one.shape.samples for one in self.shapes)
+        return own or reader.format in _COUNTING
 
 
 WITHOUT_SHAPES = Readers()
@@ -64,7 +93,7 @@ WITHOUT_SHAPES = Readers()
 
 def readers_with(shapes: Sequence[Shape], samples: SamplesOptions = IN_THREADS) -> Readers:
     """Return the readers, with those of shapes, and with what is wanted of samples."""
-    own = (*READERS[:-1], SamplesReader(samples))
+    own = (*READERS[:-1], _Later("samples.reader", "SamplesReader", samples))
     if not shapes:
         return Readers(own)
     from plain_verdict.readers.shape.reader import ShapeReader  # for teams that have shapes

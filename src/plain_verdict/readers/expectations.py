@@ -33,7 +33,8 @@ _SEARCHED_CHARS = 2_000
 def find_expectation(*texts: str) -> tuple[str, str] | None:
     """Return (expected, actual) from the first text that tells them apart, or None."""
     for text in texts:
-        word = _WORD.search(text)
+        # Nearly no text has the word: to look for it in one case is ten times as fast.
+        word = _WORD.search(text) if "expected" in text.lower() else None
         if not word:
             continue
         start = max(0, word.start() - _SEARCHED_CHARS // 4)

@@ -124,12 +124,20 @@ class Head:
 class Reader(Protocol):
     """Reads one format."""
 
-    format: str
-    """The format's name in outputs, like ``junit-xml``."""
-    told_by: str
-    """What a file of the format begins with, in words, for hints."""
-    roots: frozenset[str]
-    """The XML root elements that this reader takes; empty for a format that is not XML."""
+    @property
+    def format(self) -> str:
+        """Return the format's name in outputs, like ``junit-xml``."""
+        ...
+
+    @property
+    def told_by(self) -> str:
+        """Return what a file of the format begins with, in words, for hints."""
+        ...
+
+    @property
+    def roots(self) -> frozenset[str]:
+        """Return the XML root elements that this reader takes; none for a format that is not XML."""
+        ...
 
     def recognises(self, head: Head) -> bool:
         """Return whether a file that begins like this is of the reader's format."""

@@ -11,7 +11,6 @@ from plain_verdict.inputs.gunzip import Gunzipped, first_bytes
 from plain_verdict.inputs.source import Source
 from plain_verdict.readers import Readers
 from plain_verdict.readers.interface import Head, Reader
-from plain_verdict.readers.samples.reader import SamplesReader
 from plain_verdict.readers.xml.text import HEAD_BYTES
 
 _BATCH_BYTES, _BATCH_FILES = 300_000, 50
@@ -70,6 +69,8 @@ def jobs_of(source: Source, unpacking: Unpacking, readers: Readers) -> Iterator[
 
 def _as_samples(source: Source, readers: Readers) -> Source | None:
     """Return a gzip file of samples as what it holds, which may be too much to unpack; None for all others."""
+    from plain_verdict.readers.samples.reader import SamplesReader  # for compressed files only
+
     with source.open() as stream:
         start = first_bytes(stream.read(HEAD_BYTES), HEAD_BYTES)
     damages: list[str] = []

@@ -1,6 +1,6 @@
 """A judged run, ready to be told: each part is made when an output first asks for it."""
 
-from collections.abc import Sequence
+from collections.abc import Sequence, Set
 from datetime import datetime
 from functools import cached_property
 from heapq import nsmallest
@@ -122,7 +122,12 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     def tells_past(self, check: Check) -> bool:
         """Return whether a check that has nothing else to open is opened for what it was before."""
-        return check.id in self._changed and len(self._changed) <= _MOST_TRACED
+        return check.id in self.traced
+
+    @cached_property
+    def traced(self) -> Set[str]:
+        """Return the ids of all such checks."""
+        return self._changed.keys() if len(self._changed) <= _MOST_TRACED else frozenset()
 
     def past_of(self, check: Check) -> list[tuple[Build, Past, float | None]]:
         """Return how a check ended in the last builds, the oldest first; nothing where there is none."""

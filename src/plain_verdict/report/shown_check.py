@@ -71,10 +71,9 @@ def is_simple(check: Check) -> bool:
     return not (check.has_details or check.variant or check.apart or check.attempts[-1].outcome in BAD)
 
 
-def describe_time(check: Check) -> str:
-    """Return how long a check took, in words; nothing for one that was skipped and took no time."""
-    last = check.attempts[-1]
-    return format_duration(last.took_s) if last.took_s or last.outcome is not Outcome.SKIPPED else ""
+def describe_time(attempt: Attempt) -> str:
+    """Return how long an attempt took, in words; nothing for one that was skipped and took no time."""
+    return format_duration(attempt.took_s) if attempt.took_s or attempt.outcome is not Outcome.SKIPPED else ""
 
 
 def describe_waiver(waiver: Waived) -> str:
@@ -108,13 +107,15 @@ def show_check(
 
 
 def _show_attempt(place: int, attempt: Attempt, evidence: EvidenceIndex) -> ShownAttempt:
+    began = f"began {format_day(attempt.started)}, {attempt.started:%H:%M:%S}" if attempt.started else ""
+    circumstances = ", ".join(filter(None, (began, f"on {attempt.worker}" if attempt.worker else "")))
+    number = attempt.number or place
+    if not (attempt.evidence or attempt.steps or attempt.exchanges):
+        return ShownAttempt(attempt, number, circumstances, None, (), {})
     lead = evidence.lead_picture(attempt)
     seen = {lead.content} if lead is not None else set[str]()
     of_steps = {id(step): tuple(evidence.shown(step.evidence, seen)) for step in _steps_of(attempt)}
     own = () if lead is not None and attempt.evidence == (lead,) else tuple(evidence.shown(attempt.evidence, seen))
-    began = f"began {format_day(attempt.started)}, {attempt.started:%H:%M:%S}" if attempt.started else ""
-    circumstances = ", ".join(filter(None, (began, f"on {attempt.worker}" if attempt.worker else "")))
-    number = attempt.number or place
     leading = next(evidence.shown((lead,)), None) if lead else None
     return ShownAttempt(attempt, number, circumstances, leading, own, of_steps)
 

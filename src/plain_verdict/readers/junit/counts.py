@@ -20,12 +20,10 @@ class Counts:
         self.problems = 0
         self.skips = 0
 
-    def add_case(self, outcome: Outcome) -> None:
-        """Count a case that ended so."""
-        self.cases += 1
-        if outcome is not Outcome.PASSED:
-            self.problems += outcome is Outcome.FAILED or outcome is Outcome.ERRORED
-            self.skips += outcome is Outcome.SKIPPED
+    def add_outcome(self, outcome: Outcome) -> None:
+        """Count how a case ended."""
+        self.problems += outcome is Outcome.FAILED or outcome is Outcome.ERRORED
+        self.skips += outcome is Outcome.SKIPPED
 
     def add(self, other: "Counts") -> None:
         """Add another's counts to these."""

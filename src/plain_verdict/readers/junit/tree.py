@@ -80,13 +80,20 @@ class JunitTree:
         self.walk = walk
         self._names = _LocalNames()
         self._open: list[Node] = []
-        self.ended = False
+        self._began = False
+
+    @property
+    def ended(self) -> bool:
+        """Return whether the end of the outermost element was read."""
+        return self._began and not self._open
 
     def start(self, tag: str, attributes: Mapping[str, str]) -> None:
         """Open an element."""
-        node = Node(self._names[tag], attributes)
+        name = self._names[tag]
+        node = Node(name, attributes)
         self._open.append(node)
-        if node.name in _AROUND_CASES:
+        if name in _AROUND_CASES:
+            self._began = True
             self.walk.start_suite(node)
 
     def data(self, text: str) -> None:
@@ -99,14 +106,16 @@ class JunitTree:
         """Hand on what has ended, or keep it in what is around it."""
         node = self._open.pop()
         parent = self._open[-1] if self._open else None
-        if node.name == CASE:
+        name = node.name
+        if name == CASE:
             self.walk.case(node, parent)
+            if parent is None or parent.name != CASE:
+                return
             node.content = []
-        elif node.name in _AROUND_CASES:
+        elif name in _AROUND_CASES:
             self.walk.end_suite()
-        if parent is not None and _is_part(node.name, parent):
+        if parent is not None and _is_part(name, parent):
             parent.content.append(node)
-        self.ended = not self._open
 
     def close(self) -> None:
         """Take in that there is no more."""

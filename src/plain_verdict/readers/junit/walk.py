@@ -218,12 +218,18 @@ class JunitWalk:
             attributes = with_known_names(attributes)
             attempts, facts = self.cases.read(case, attributes)
         outcome = attempts[-1].outcome
-        suite.direct.add_case(outcome)
+        suite.direct.cases += 1
+        if outcome is not Outcome.PASSED:
+            suite.direct.add_outcome(outcome)
         self.cases_read += 1
         raw = attributes.get("name", "")
         # One runner escapes names twice.
-        name = one_line(raw.replace("&quot;", '"'), self._name_chars)
-        within = self._find_suite(suite, attributes.get("classname", ""), raw, parent)
+        name = one_line(raw.replace("&quot;", '"') if "&" in raw else raw, self._name_chars)
+        classname = attributes.get("classname", "")
+        nested = parent is not None and parent.name == CASE
+        within = None if nested or classname == raw else suite.found.get(classname)
+        if within is None:
+            within = self._find_suite(suite, classname, raw, parent if nested else None)
         parameters: tuple[Fact, ...] = ()
         raw_parameters: tuple[Fact, ...] = ()
         if not name:
@@ -239,8 +245,7 @@ class JunitWalk:
             place = _place(attributes, self.limits)
         id_ = id_within(within.digest, raw, raw_parameters)
         check = Check(id_, self._kind, within.shown, name, attempts, parameters, place, facts)
-        empty = outcome is Outcome.PASSED and not (case.content and case.children)
-        self._add(suite, check, empty=empty)
+        self._add(suite, check, outcome is Outcome.PASSED and not (case.content and case.children))
 
     def _name_for(self, path: tuple[str, ...]) -> str:
         """Return a name for a case that has none."""
@@ -256,21 +261,19 @@ class JunitWalk:
             (parameters if key in _PARAMETER_ATTRIBUTES else facts).append(fact)
         return tuple(facts), tuple(parameters)
 
-    def _find_suite(self, suite: _OpenSuite, classname: str, name: str, parent: Node | None) -> _Within:
-        """Return the suite that a case stands in."""
-        if parent is not None and parent.name == CASE:
-            return self._within((*suite.path, parent.get("name") or NAMELESS))
+    def _find_suite(self, suite: _OpenSuite, classname: str, name: str, around: Node | None) -> _Within:
+        """Return the suite that a case stands in, which another case may be."""
+        if around is not None:
+            return self._within((*suite.path, around.get("name") or NAMELESS))
         if classname == name:
             return self._within(suite.path)
-        found = suite.found.get(classname)
-        if found is None:
-            path = suite.path
-            part = without_run(classname)
-            if self._clean(part) not in _NO_NAMES and part not in path:
-                if path and part.startswith(path[-1] + "."):
-                    part = part[len(path[-1]) + 1 :]
-                path = (*path, part)
-            found = suite.found[classname] = self._within(path)
+        path = suite.path
+        part = without_run(classname)
+        if self._clean(part) not in _NO_NAMES and part not in path:
+            if path and part.startswith(path[-1] + "."):
+                part = part[len(path[-1]) + 1 :]
+            path = (*path, part)
+        found = suite.found[classname] = self._within(path)
         return found
 
     def _within(self, path: tuple[str, ...]) -> _Within:
@@ -286,7 +289,7 @@ class JunitWalk:
             shown = self._shown_paths[path] = tuple(map(self._clean, path))
         return shown
 
-    def _add(self, suite: _OpenSuite, check: Check, *, empty: bool) -> None:
+    def _add(self, suite: _OpenSuite, check: Check, empty: bool) -> None:  # noqa: FBT001  called for each case
         """Add a check.
 
         The same name again is another check, but for two ways in which runners write one check several times: cases

@@ -16,7 +16,6 @@ from plain_verdict import __version__
 from plain_verdict.brand.tokens import token_css
 from plain_verdict.judging.sentence import name_kind
 from plain_verdict.model import BAD, Outcome
-from plain_verdict.report.shown_check import describe_time
 from plain_verdict.text import formatting
 from plain_verdict.text.cleaning import headline
 from plain_verdict.writers.html.checks.evidence import data_url
@@ -112,7 +111,6 @@ def make_environment() -> Environment:
         pair=pair_html,
         data_url=data_url,
         outcome_html=outcome_html,
-        describe_time=describe_time,
         format_span=formatting.format_span,
         version=__version__,
         kind_class=kind_class,

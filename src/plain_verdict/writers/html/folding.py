@@ -5,13 +5,13 @@ same template as everywhere, into a block of many. All is gzip (RFC 1952) in Bas
 type, which a browser keeps and does not run; the page's script opens them.
 """
 
-import gzip
 from base64 import b64encode
 from collections.abc import Callable, Iterator
 from enum import StrEnum
 from itertools import accumulate, chain, islice, zip_longest
 
 import msgspec
+from zlib_ng import zlib_ng
 
 from plain_verdict.exchanges.building import path_of
 from plain_verdict.model import Attempt, Check, Exchange, Kind, Outcome, Step, exchanges_of, tally_of
@@ -91,7 +91,7 @@ class Folding:
         self._plain = plain_failures(report)
         self._several_kinds = len(report.verdict.kinds) > 1
         self._checks = [check for group in report.suites for check in group.checks]
-        self._kinds = [self._kind(check) for check in self._checks]
+        self._kinds = list(self._find_kinds())
         sizes = [len(group.checks) for group in report.suites]
         starts = accumulate(sizes, initial=0)
         self._starts = {group.path: start for group, start in zip(report.suites, starts, strict=False)}
@@ -123,11 +123,13 @@ class Folding:
         if in_background and len(self._whole) > _MANY:
             self._elsewhere.start()
 
-    def _kind(self, check: Check) -> RowKind:
-        if check.id in self._plain:
-            return RowKind.PLAIN
-        simple = is_simple(check) and not self._report.tells_past(check)
-        return RowKind.SIMPLE if simple else RowKind.WHOLE
+    def _find_kinds(self) -> Iterator[RowKind]:
+        plain, traced = self._plain, self._report.traced
+        for check in self._checks:
+            if is_simple(check):
+                yield RowKind.WHOLE if check.id in traced else RowKind.SIMPLE
+            else:
+                yield RowKind.PLAIN if check.id in plain else RowKind.WHOLE
 
     def plain(self, group: SuiteGroup) -> list[Check]:
         """Return those of a suite's checks that stay plain HTML."""
@@ -186,7 +188,7 @@ class Folding:
         return replace(check, attempts=(*check.attempts[:-1], replace(last, problems=problems)))
 
     def _columns(self) -> Columns:
-        last = [check.attempts[-1] for check in self._checks]
+        last, new = [check.attempts[-1] for check in self._checks], self._report.new
         return Columns(
             suites=[(" › ".join(group.path), len(group.checks)) for group in self._report.suites],
             outcomes=[outcome.value for outcome in Outcome],
@@ -194,27 +196,23 @@ class Folding:
             kinds=[kind.value for kind in Kind],
             of_kind="".join([_KIND_CODES[check.kind] for check in self._checks]) if self._several_kinds else "",
             kind="".join(self._kinds),
-            tail=self._by_number(lambda check: check.id[_ID_CHARS:]),
+            tail={
+                str(n): check.id[_ID_CHARS:] for n, check in enumerate(self._checks) if len(check.id) > _ID_CHARS
+            },
             seconds="\n".join([f"{attempt.took_s:.3f}" if attempt.took_s else "0" for attempt in last]),
-            took="\n".join(map(describe_time, self._checks)),
+            took="\n".join([describe_time(attempt) for attempt in last]),
             name="\n".join([check.title if check.parameters else check.name for check in self._checks]),
-            html=self._by_number(lambda check: name_text(check) if check.parameters else ""),
+            html={str(n): name_text(check) for n, check in enumerate(self._checks) if check.parameters},
             more=dict(self._more()),
-            new_failures=[number for number, check in enumerate(self._checks) if check.id in self._report.new],
+            new_failures=[n for n, check in enumerate(self._checks) if check.id in new] if new else [],
             row=self._row,
         )
 
     def _more(self) -> Iterator[tuple[str, str]]:
         """Yield what search looks through besides names, by the numbers of the checks that have it."""
         for number, (check, kind) in enumerate(zip(self._checks, self._kinds, strict=True)):
-            text = "" if kind is RowKind.SIMPLE else _found_by_search(check)
-            if text:
+            if kind is not RowKind.SIMPLE and (text := _found_by_search(check)):
                 yield str(number), text
-
-    def _by_number(self, text_of: Callable[[Check], str]) -> dict[str, str]:
-        """Return a text of each check that has it, by the check's number."""
-        texts = enumerate(map(text_of, self._checks))
-        return {str(number): text for number, text in texts if text}
 
 
 def _found_by_search(check: Check) -> str:
@@ -246,4 +244,4 @@ def plain_failures(report: Report) -> frozenset[str]:
 
 
 def _packed(data: bytes) -> str:
-    return b64encode(gzip.compress(data, _LEVEL, mtime=0)).decode()
+    return b64encode(zlib_ng.compress(data, _LEVEL, wbits=31)).decode()

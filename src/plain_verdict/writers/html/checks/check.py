@@ -167,7 +167,7 @@ def _head(check: Check, shown: ShownCheck) -> str:
         beside += f"<small><bdi>{escaped(shown.skip_reason)}</bdi></small>"
     return (
         f'{outcome_html(check.outcome)}<span class="name">{name_text(check)}{beside}</span>'
-        f'<span class="took num">{describe_time(check)}</span>'
+        f'<span class="took num">{describe_time(check.last)}</span>'
     )
 
 

@@ -67,7 +67,7 @@ def simple_row(check: Check) -> str:
         seconds=str(last.took_s or 0),
         outcome=last.outcome.value,
         name=name_text(check),
-        took=describe_time(check),
+        took=describe_time(last),
         kind=kind_class(check.kind),
     )
 
