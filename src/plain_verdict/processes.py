@@ -67,7 +67,7 @@ class BackgroundTask(Generic[Result]):
                 self._child.kill()
                 raise TimeoutError
             result: Result = self._receive.recv()
-        except EOFError as error:
+        except (EOFError, OSError) as error:  # lost before it sent something, or while it did
             if not again:
                 raise ChildProcessError from error
             return self._work()

@@ -87,7 +87,7 @@ def add_engine(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--engine",
         metavar="ADDRESS",
-        help="count samples on a Dask cluster: dask://HOST:PORT, or dask://local to try it (docs/load.md)",
+        help="read results on a Dask cluster: dask://HOST:PORT, or dask://local to try it (docs/load.md)",
     )
 
 

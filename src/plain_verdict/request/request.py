@@ -30,8 +30,8 @@ class ReadOptions(msgspec.Struct, frozen=True):
     ``retries`` are files, folders and patterns of later goes, ``kinds`` those of another kind than
     the format's own. ``api_document`` is the path of an OpenAPI document, ``shapes`` are the team's own formats.
     ``targets`` are conditions; those on load become checks of its requests. ``baseline`` are load results of an
-    earlier run to compare with. ``engine`` counts samples (see Engine), without the first ``leave_out_s``
-    seconds of each file; ``metrics`` are columns of them with the team's own numbers.
+    earlier run to compare with. ``engine`` reads files (see Engine), samples without the first ``leave_out_s``
+    seconds of each; ``metrics`` are columns of them with the team's own numbers.
     ``evidence`` None leaves evidence as results name it.
     ``evidence_folders`` are then those that it would be looked for in: archives in them are no results.
     ``zone`` None leaves times as they are.

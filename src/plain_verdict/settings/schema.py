@@ -216,7 +216,7 @@ class LoadTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         tuple[str, ...], Meta(description="columns of samples with numbers of your own, like `queue length`")
     ] = ()
     engine: Annotated[
-        str, Meta(description="where samples are counted: a Dask cluster, like `dask://HOST:PORT`; else here")
+        str, Meta(description="where results are read: a Dask cluster, like `dask://HOST:PORT`; else here")
     ] = ""
 
 

@@ -3,6 +3,9 @@
 import base64
 import gzip
 import json
+import os
+import signal
+import struct
 import time
 
 import pytest
@@ -13,6 +16,8 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
 from conftest import fold_after, take_along
+from plain_verdict import processes
+from plain_verdict.writers.html.folding import Folding
 
 SUITES, A_SUITE = 60, 70  # 4,200 checks, enough to be folded
 
@@ -139,6 +144,25 @@ def test_the_same_bytes_whether_another_process_helps_or_not(page, monkeypatch):
     alone = page(results()).read_bytes()
     fold_after(monkeypatch, 100, in_background=True)
     assert page(results()).read_bytes() == alone
+    make_blocks, tests = Folding._make_blocks, os.getpid()
+
+    def die_elsewhere(folding, which):
+        if os.getpid() != tests:
+            os.kill(os.getpid(), signal.SIGKILL)
+        return make_blocks(folding, which)
+
+    monkeypatch.setattr(Folding, "_make_blocks", die_elsewhere)
+    assert page(results()).read_bytes() == alone
+    monkeypatch.undo()
+
+    def send_half(_work, send, _parent):
+        os.write(send.fileno(), struct.pack("!i", 1000) + b"half")
+        os._exit(1)
+
+    monkeypatch.setattr(processes, "_send", send_half)
+    task = processes.BackgroundTask(lambda: "done here")
+    task.start()
+    assert task.result() == "done here"
 
 
 def test_suites_tell_their_numbers_and_open_and_rows_tell_their_places(folded):

@@ -366,7 +366,7 @@ def _with_tear_down(before: Check, after: Check) -> Check:
     last, new = before.last, after.last
     both = Attempt(
         gravest((last.outcome, new.outcome)),
-        (last.took_s or 0) + (new.took_s or 0),
+        (last.took_s or 0.0) + (new.took_s or 0.0),
         last.started,
         problems=last.problems + new.problems,
         outputs=last.outputs + new.outputs,
