@@ -8,6 +8,7 @@ helper's place in the stack, tells nothing and is passed over. Linear time: each
 import re
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
+from functools import cache
 
 from plain_verdict.model import Problem
 from plain_verdict.text.cleaning import SAYS_LITTLE, headline
@@ -37,31 +38,43 @@ _SAID_BY_ALL = {
 }
 _DETAIL_CHARS = 12_000
 
-# What varies from one failure to the next, the longest forms first.
-_VARIABLE = re.compile(
-    r"""
-    \b[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12}\b   # UUID
-  | \b(?:https?|wss?|ftp|file)://[^\s"'<>)\]]{1,300}                                    # address
-  | \b\d{4}-\d\d-\d\d(?:[T ]\d\d:\d\d(?::\d\d(?:[.,]\d{1,9})?)?(?:Z|[+-]\d\d:?\d\d)?)?  # date and time
-  | \b\d{1,2}:\d\d(?::\d\d(?:[.,]\d{1,9})?)?\b                                          # time of day
-  | "[^"\n]{0,200}" | '[^'\n]{0,200}' | `[^`\n]{0,200}` | “[^”\n]{0,200}” | <[^<>\n]{1,200}>   # quoted values
-  | \b(?:\d{1,3}\.){3}\d{1,3}(?::\d{1,5})?\b | \[[0-9a-fA-F:]{2,45}\](?::\d{1,5})?        # network addresses
-  | \b(?:[A-Za-z0-9-]{1,60}\.){1,6}(?:test|local|internal|example|com|org|net|io|dev)(?::\d{1,5})?\b   # host names
-  | (?:[A-Za-z]:)?(?:[\w.@~+-]{0,100}[/\\]){1,30}[\w.@~+-]{1,100}(?::\d{1,7}){0,2}        # paths
-  | \b0x[0-9a-fA-F]{1,16}\b
-  | \b[\w-]{0,40}\d[\w-]{0,40}(?:[.,]\d{1,12}){0,4}(?:\s?(?:ms|s|sec|seconds|min|kB|MB|%))?\b  # numbers, ids
-    """,
-    re.VERBOSE,
+# What varies from one failure to the next, the longest forms first, each with signs of which it has one.
+_VARIABLE = (
+    (r"\b[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12}\b", "-"),  # UUID
+    (r"\b(?:https?|wss?|ftp|file)://[^\s\"'<>)\]]{1,300}", "/"),  # address
+    (r"\b\d{4}-\d\d-\d\d(?:[T ]\d\d:\d\d(?::\d\d(?:[.,]\d{1,9})?)?(?:Z|[+-]\d\d:?\d\d)?)?", "-"),  # date and time
+    (r"\b\d{1,2}:\d\d(?::\d\d(?:[.,]\d{1,9})?)?\b", ":"),  # time of day
+    (
+        r"\"[^\"\n]{0,200}\"|'[^'\n]{0,200}'|`[^`\n]{0,200}`|“[^”\n]{0,200}”|<[^<>\n]{1,200}>",
+        "\"'`“<",
+    ),  # quoted values
+    (r"\b(?:\d{1,3}\.){3}\d{1,3}(?::\d{1,5})?\b|\[[0-9a-fA-F:]{2,45}\](?::\d{1,5})?", ".["),  # network addresses
+    (
+        r"\b(?:[A-Za-z0-9-]{1,60}\.){1,6}(?:test|local|internal|example|com|org|net|io|dev)(?::\d{1,5})?\b",
+        ".",
+    ),  # host names
+    (r"(?:[A-Za-z]:)?(?:[\w.@~+-]{0,100}[/\\]){1,30}[\w.@~+-]{1,100}(?::\d{1,7}){0,2}", "/\\"),  # paths
+    (r"\b0x[0-9a-fA-F]{1,16}\b", "x"),
+    (
+        r"\b[\w-]{0,40}\d[\w-]{0,40}(?:[.,]\d{1,12}){0,4}(?:\s?(?:ms|s|sec|seconds|min|kB|MB|%))?\b",
+        "",
+    ),  # numbers, ids
 )
+_SIGNS = frozenset("".join(signs for _, signs in _VARIABLE))
 _WORD = re.compile(r"[^\W\d_]{3,}")
+_NO_LETTERS = re.compile(r"[\W_]+")
+_PYTHON_FRAME = re.compile(
+    r'^\s*File "(?P<file>[^"\n]{1,300})", line \d{1,7}, in (?P<name>[^\n]{1,120})', re.MULTILINE
+)
+_PYTHON_PLACE = re.compile(r"^(?P<file>[\w./\\-]{1,200}\.py):\d{1,7}: (?P<name>)", re.MULTILINE)
 _FRAMES = (
-    re.compile(r'^\s*File "(?P<file>[^"\n]{1,300})", line \d{1,7}, in (?P<name>[^\n]{1,120})', re.MULTILINE),
+    _PYTHON_FRAME,
     re.compile(
         r"^\s*at (?:async )?(?:(?P<name>[^\s(]{1,200}) )?\(?(?P<file>[^\s()]{1,300}?):\d{1,7}:\d{1,7}\)?",
         re.MULTILINE,
     ),
     re.compile(r"^\s*at (?P<name>[\w.$<>/@]{1,200})\((?P<file>[\w$-]{1,100}\.\w{1,10}):\d{1,7}\)", re.MULTILINE),
-    re.compile(r"^(?P<file>[\w./\\-]{1,200}\.py):\d{1,7}: (?P<name>)", re.MULTILINE),
+    _PYTHON_PLACE,
 )
 _NOT_OURS = re.compile(
     r"site-packages|dist-packages|/lib/python|<frozen|node_modules|node:|^(?:java|javax|jdk|sun|kotlin|scala)\."
@@ -226,7 +239,7 @@ def _is_name(line: str, name: str) -> bool:
 
 
 def _bare(text: str) -> str:
-    return "".join(filter(str.isalnum, text)).casefold()
+    return _NO_LETTERS.sub("", text).casefold()
 
 
 def _line_of(name: str, detail: str, head: str) -> str:
@@ -274,12 +287,18 @@ def split_variable_parts(line: str) -> tuple[tuple[str, bool], ...]:
     kept = [match.span("name") for match in _IDENTIFIERS.finditer(line)]
     pieces: list[tuple[str, bool]] = []
     at = 0
-    for found in _VARIABLE.finditer(line):
+    for found in _variable(_SIGNS.intersection(line)).finditer(line):
         if any(start < found.end() and found.start() < end for start, end in kept):
             continue
         pieces += [(line[at : found.start()], False), (found[0], True)]
         at = found.end()
     return tuple(piece for piece in (*pieces, (line[at:], False)) if piece[0])
+
+
+@cache
+def _variable(there: frozenset[str]) -> re.Pattern[str]:
+    """Return a pattern of the forms that a line with these signs may hold: the fewer, the faster it is found."""
+    return re.compile("|".join([form for form, signs in _VARIABLE if not signs or there.intersection(signs)]))
 
 
 # What a program says that it misses: the name is the cause. Of several languages.
@@ -295,16 +314,27 @@ _IDENTIFIERS = re.compile(
 def own_places(detail: str) -> Iterator[str]:
     """Yield the stack lines that are the team's own code, the innermost first, as ``file function``."""
     text = detail[-_DETAIL_CHARS:]
-    for number, form in enumerate(_FRAMES):
-        # Python tells the innermost frame last, the others first.
-        frames = form.findall(text)
-        inwards = reversed(frames) if number in (0, 3) else iter(frames)
-        names = form.groupindex
+    for form in _FRAMES:
         own = False
-        for frame in inwards:
-            file, name = frame[names["file"] - 1], frame[names["name"] - 1]
+        for frame in _inwards(form, text):
+            file, name = frame["file"], frame["name"] or ""
             if not (_NOT_OURS.search(file) or _NOT_OURS.search(name)):
                 own = True
                 yield f"{file.replace(chr(92), '/').rpartition('/')[2]} {name}".strip()
         if own:
             return
+
+
+def _inwards(form: re.Pattern[str], text: str) -> Iterator[re.Match[str]]:
+    """Yield the frames of a form, the innermost first: Python tells it last, the others first."""
+    if form is _PYTHON_FRAME:
+        # From the end: the last frame is all that is needed of most.
+        at = len(text)
+        while (at := text.rfind('File "', 0, at)) >= 0:
+            found = form.match(text, text.rfind("\n", 0, at) + 1)
+            if found:
+                yield found
+    elif form is _PYTHON_PLACE:
+        yield from reversed(list(form.finditer(text)))
+    else:
+        yield from form.finditer(text)

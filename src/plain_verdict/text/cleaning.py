@@ -17,6 +17,7 @@ _COLOUR = re.compile(
 _BARE_COLOUR = re.compile(r"\[(?:\d{1,3}(?:;\d{1,3}){0,5}m(?!\])|m(?=[\s\[]|\Z))")
 _BARE_RESET = re.compile(r"\[(?:0m(?!\])|m(?=[\s\[]|\Z))")
 _CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
+_CONTROL_BYTES = bytes([*range(9), 0x0B, 0x0C, *range(0x0E, 0x20), 0x7F])
 _SPACES = re.compile(r"\s+")
 # Embeddings, overrides and isolates reorder what follows them, also outside the name they stand in.
 _REORDERING = dict.fromkeys([*range(0x202A, 0x202F), *range(0x2066, 0x206A)])
@@ -36,10 +37,17 @@ def plain(text: str) -> str:
             text = _BARE_COLOUR.sub("", text)
     if "\r" in text:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
-    # What is printable but for its lines has no control character: much faster than to look for each.
-    if not text.isprintable() and not text.replace("\n", "").replace("\t", "").isprintable():
+    if not text.isprintable() and _may_have_control(text):
         text = _CONTROL.sub(lambda match: picture(ord(match[0])), text)
     return text
+
+
+def _may_have_control(text: str) -> bool:
+    """Return whether a text of several lines may have a control character: much faster than to look for each."""
+    if text.isascii():
+        data = text.encode()
+        return len(data.translate(None, _CONTROL_BYTES)) != len(data)
+    return not text.replace("\n", "").replace("\t", "").isprintable()
 
 
 def one_line(text: str, limit_chars: int) -> str:

@@ -175,7 +175,8 @@ class CaseReader:
     ) -> tuple[Outcome, str, tuple[Problem, ...]]:
         """Return how a case ended, why it was skipped, and its problems."""
         if problems:
-            return gravest(problem.outcome for problem in problems), "", tuple(problems)
+            one = problems[0].outcome if len(problems) == 1 else gravest(problem.outcome for problem in problems)
+            return one, "", tuple(problems)
         by_words = self._by_words(attributes)
         # "failed" in an attribute is not taken back by an element that says skipped; "undecided", which our own
         # files say so, gets its reason there.
