@@ -1,7 +1,8 @@
 #!/usr/bin/env python3
 """Writes JUnit files of N checks as a large suite leaves them behind.
 
-4 % fail with 24-line stack texts, some have output, some are skipped. The same numbers give the same bytes.
+4 % fail with 24-line stack texts (or another share), some have output, some are skipped. The same numbers give the
+same bytes.
 
     make_junit.py N FILE                 one file
     make_junit.py N FOLDER FILES         the same in so many files
@@ -15,6 +16,7 @@ from typing import TextIO
 from xml.sax.saxutils import quoteattr
 
 CHECKS_A_SUITE = 200
+BAD = 0.04
 STACK_LINES = 24
 
 
@@ -27,22 +29,22 @@ def stack(rng: random.Random, lines: int = STACK_LINES) -> str:
     return f"Traceback (most recent call last):\n{frames}\nTimeoutError: no fare for sailing {sailing} after 30 s"
 
 
-def write_case(file: TextIO, rng: random.Random, suite: int, number: int) -> None:
+def write_case(file: TextIO, rng: random.Random, suite: int, number: int, bad: float) -> None:
     name = quoteattr(f"Sailing {number} can be booked with fare {rng.randrange(100, 999)}")
     start = f'<testcase classname="booking.suite_{suite}" name={name} time="{rng.random() * 4:.3f}"'
     draw = rng.random()
-    if draw < 0.04:
+    if draw < bad:
         message = f"no fare for sailing BQ-{rng.randrange(1000, 9999)} after 30 s"
         file.write(f'{start}><failure message="{message}" type="TimeoutError">{stack(rng)}</failure></testcase>\n')
-    elif draw < 0.06:
+    elif draw < bad + 0.02:
         file.write(f'{start}><skipped message="not on this browser"/></testcase>\n')
-    elif draw < 0.10:
+    elif draw < bad + 0.06:
         file.write(f"{start}><system-out>opened the timetable\nchose a sailing\npaid</system-out></testcase>\n")
     else:
         file.write(f"{start}/>\n")
 
 
-def write_file(total: int, path: Path, first: int = 0) -> None:
+def write_file(total: int, path: Path, first: int = 0, bad: float = BAD) -> None:
     rng = random.Random(total + first)
     with path.open("w", encoding="utf-8") as file:
         file.write('<?xml version="1.0" encoding="UTF-8"?>\n<testsuites name="Booking desk">\n')
@@ -50,16 +52,16 @@ def write_file(total: int, path: Path, first: int = 0) -> None:
             suite, size = start // CHECKS_A_SUITE, min(CHECKS_A_SUITE, first + total - start)
             file.write(f'<testsuite name="suite {suite}" tests="{size}" timestamp="2026-11-22T02:10:00+01:00">\n')
             for number in range(start, start + size):
-                write_case(file, rng, suite, number)
+                write_case(file, rng, suite, number, bad)
             file.write("</testsuite>\n")
         file.write("</testsuites>\n")
 
 
-def write_files(total: int, folder: Path, files: int) -> None:
+def write_files(total: int, folder: Path, files: int, bad: float = BAD) -> None:
     folder.mkdir(exist_ok=True)
     size = total // files
     for number in range(files):
-        write_file(size, folder / f"shard-{number:04}.xml", number * size)
+        write_file(size, folder / f"shard-{number:04}.xml", number * size, bad)
 
 
 def write_failing(total: int, path: Path) -> None:

@@ -78,6 +78,10 @@ class Digest(msgspec.Struct, frozen=True):
     other_names: list[str] = []
 
 
+_MOST_MS = 2**32 - 1
+"""The longest time that is kept, 50 days."""
+
+
 class CheckNames(Sequence[str]):
     """What checks are called, made when somebody asks: in most runs for a few of them."""
 
@@ -115,16 +119,14 @@ def keep_run(run: Run, build: Build) -> KeptRun:
     for place, check in enumerate(checks):
         if len(check.attempts) > 1 and check.flaky:
             letters[place] = Past.PASSED_ON_RETRY
-    times = [_ms(attempt.took_s) for attempt in last]
+    times = [round(1000 * s) or 1 if (s := attempt.took_s) and s > 0 else 0 for attempt in last]
+    if max(times, default=0) > _MOST_MS:
+        times = [min(time, _MOST_MS) for time in times]
     # Going through the checks themselves in an order that is not theirs would take twice as long.
     order = sorted(range(len(ids)), key=ids.__getitem__)
     roster = Roster(tuple([ids[place] for place in order]), CheckNames([checks[place] for place in order]))
     outcomes = "".join([letters[place] for place in order])
     return KeptRun(build, roster, outcomes, array("I", [times[place] for place in order]))
-
-
-def _ms(seconds: float | None) -> int:
-    return min(max(1, round(seconds * 1000)), 2**32 - 1) if seconds and seconds > 0 else 0
 
 
 def make_digest(run: KeptRun, traces: Traces, *, in_columns: bool = False) -> Digest:
