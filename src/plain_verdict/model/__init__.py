@@ -17,6 +17,7 @@ from plain_verdict.model.check import (
     evidence_of,
     exchanges_of,
     own_evidence,
+    passed_in,
 )
 from plain_verdict.model.evidence import Content, ContentKind, Evidence
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
@@ -170,5 +171,6 @@ __all__ = [
     "gravest",
     "in_order",
     "own_evidence",
+    "passed_in",
     "tally_of",
 ]

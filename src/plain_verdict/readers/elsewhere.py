@@ -14,7 +14,7 @@ import msgspec
 
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
-from plain_verdict.model import Attempt, Check, Kind, Outcome, ResultFile
+from plain_verdict.model import Check, Kind, Outcome, ResultFile, passed_in
 from plain_verdict.readers import Readers, find_reader, read_with, readable, readers_with
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.shapes import Shape
@@ -75,8 +75,7 @@ class SentFile(msgspec.Struct, frozen=True):
         for is_plain, suite, kind in zip(self.plain, self.suite_of, self.kind_of, strict=True):
             if is_plain:
                 id_, name, took_s = next(plain)
-                attempt = Attempt(Outcome.PASSED, took_s)
-                yield Check(id_, self.kinds[kind], self.suites[suite], name, (attempt,))
+                yield Check(id_, self.kinds[kind], self.suites[suite], name, passed_in(took_s))
             else:
                 other = next(others)
                 # All checks of a suite share its path, as they do where they are read.

@@ -22,6 +22,7 @@ from plain_verdict.model import (
     Problem,
     SuiteNotes,
     gravest,
+    passed_in,
 )
 from plain_verdict.model.facts import MACHINE, VARIANT_FACTS
 from plain_verdict.model.ids import check_id, id_within, suite_digest
@@ -213,7 +214,7 @@ class JunitWalk:
         plain = attributes.keys() <= _PLAIN
         facts: tuple[Fact, ...] = ()
         if plain and not case.content:
-            attempts: tuple[Attempt, ...] = (Attempt(Outcome.PASSED, self.cases.took(attributes.get("time"))),)
+            attempts = passed_in(self.cases.took(attributes.get("time")))
         else:
             attributes = with_known_names(attributes)
             attempts, facts = self.cases.read(case, attributes)
