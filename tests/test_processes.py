@@ -66,6 +66,12 @@ def many_pictures(folder):
     (folder / "many.xml").write_text(f"<testsuite>{cases}</testsuite>")
 
 
+def many_files(folder):
+    cases = "".join(f'<testcase name="sails {number}" time="0.{number}"/>' for number in range(9000))
+    for number in range(8):
+        (folder / f"many-{number}.xml").write_text(f'<testsuite name="Quay {number}">{cases}</testsuite>')
+
+
 def running_in_group(group: int) -> list[int]:
     """The processes of a group that have not ended."""
     found = []
@@ -78,11 +84,17 @@ def running_in_group(group: int) -> list[int]:
     return found
 
 
+@pytest.mark.parametrize(
+    "busy_with",
+    [(many_pictures, "many.xml", "--evidence", "shots"), (many_files, "many-*.xml")],
+    ids=["pictures", "reading"],
+)
 @pytest.mark.parametrize("how", [signal.SIGTERM, signal.SIGHUP, signal.SIGKILL])
 @pytest.mark.slow
-def test_a_run_that_is_stopped_leaves_no_process_and_no_half_page(how, tmp_path):
-    many_pictures(tmp_path)
-    command = [sys.executable, "-m", "plain_verdict", "report", "many.xml", "--evidence", "shots"]
+def test_a_run_that_is_stopped_leaves_no_process_and_no_half_page(how, busy_with, tmp_path):
+    make, *arguments = busy_with
+    make(tmp_path)
+    command = [sys.executable, "-m", "plain_verdict", "report", *arguments]
     run = subprocess.Popen(command, cwd=tmp_path, env=ENV, stdout=subprocess.PIPE, start_new_session=True)
     deadline = time.monotonic() + 60
     while len(running_in_group(run.pid)) < 2 and time.monotonic() < deadline and run.poll() is None:

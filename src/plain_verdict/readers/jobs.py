@@ -14,6 +14,7 @@ from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.xml.text import HEAD_BYTES
 
 _BATCH_BYTES, _BATCH_FILES = 300_000, 50
+_ARCHIVES = (".zip", ".tar", ".tgz", ".tar.gz")
 
 
 class Job(msgspec.Struct, frozen=True):
@@ -40,6 +41,11 @@ def in_batches(jobs: Iterator[Job]) -> Iterator[list[Job]]:
             batch, size_bytes = [], 0
     if batch:
         yield batch
+
+
+def is_named_archive(path: str) -> bool:
+    """Return whether a file is called like an archive of several files."""
+    return path.lower().endswith(_ARCHIVES)
 
 
 def jobs_of(source: Source, unpacking: Unpacking, readers: Readers) -> Iterator[Job]:

@@ -15,7 +15,7 @@ from plain_verdict.model import ResultFile, Run, Unread
 from plain_verdict.processes import can_fork, processors
 from plain_verdict.readers import read_source, readers_with
 from plain_verdict.readers.elsewhere import Batch, Piece, Result, SentFile, read_batch
-from plain_verdict.readers.jobs import Job, in_batches, jobs_of
+from plain_verdict.readers.jobs import Job, in_batches, is_named_archive, jobs_of
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.shapes import Shape
@@ -23,6 +23,8 @@ from plain_verdict.text.formatting import plural
 
 _WORTH_BYTES = 2_000_000
 """Of all sources: less is read before other processes would have begun."""
+_UNPACKED = 8
+"""About how much larger what an archive holds is; of members nothing is known before they are read."""
 _SENT_BYTES = 64_000_000
 """Of one file whose bytes must be sent; a larger one is read here."""
 _MOST_PROCESSES = 8
@@ -211,9 +213,10 @@ class _Reading:
 
 def _processes(sources: Sequence[Source]) -> int:
     """Return how many processes are worth it; 0 for none."""
-    most = max((source.size_bytes for source in sources), default=0)
-    total = sum(source.size_bytes for source in sources)
+    sizes = [source.size_bytes for source in sources if not is_named_archive(source.path)]
+    packed = sum(source.size_bytes for source in sources) - sum(sizes)
+    total = sum(sizes) + _UNPACKED * packed
     # What one file has beyond the others is read while nothing else is.
-    if total < _WORTH_BYTES or total - most < _WORTH_BYTES / 2 or not can_fork():
+    if total < _WORTH_BYTES or total - max(sizes, default=0) < _WORTH_BYTES / 2 or not can_fork():
         return 0
     return min(processors(), _MOST_PROCESSES)
