@@ -62,10 +62,10 @@ class BackgroundTask(Generic[Result]):
         """
         if self._receive is None:
             return self._work()
+        if patience_s is not None and not self._receive.poll(patience_s):
+            self._child.kill()
+            raise TimeoutError
         try:
-            if patience_s is not None and not self._receive.poll(patience_s):
-                self._child.kill()
-                raise TimeoutError
             result: Result = self._receive.recv()
         except (EOFError, OSError) as error:  # lost before it sent something, or while it did
             if not again:
