@@ -70,29 +70,29 @@ class Engine:
 
     def each(self, work: Callable[[Piece], Made], pieces: Iterable[Piece]) -> Iterator[Made]:
         """Yield what the work makes of each piece. Raises what the work raises, and EngineError for a cluster."""
-        executor = self._executor = self._executor or self._begin()
-        waiting: deque[Future[Made]] = deque()
-        for piece in pieces:
-            waiting.append(executor.submit(work, piece))
-            if len(waiting) >= self._width:
-                yield self._result(waiting.popleft())
-        while waiting:
-            yield self._result(waiting.popleft())
+        for _, future in self._begun(work, pieces):
+            yield self._result(future)
 
     def each_or_lost(self, work: Callable[[Piece], Made], pieces: Iterable[Piece]) -> Iterator[Made | Lost]:
         """Yield the same of pieces any of which may cost a worker its life: that one is tried once more by itself.
 
         Raises what the work raises, but for a cluster, where that costs its piece alone.
         """
+        for piece, future in self._begun(work, pieces):
+            made = self._made_or_lost(work, piece, future)
+            yield made
+
+    def _begun(
+        self, work: Callable[[Piece], Made], pieces: Iterable[Piece]
+    ) -> "Iterator[tuple[Piece, Future[Made]]]":
+        """Yield each piece with what will come of it, while work on the next ones has begun."""
         waiting: deque[tuple[Piece, Future[Made]]] = deque()
         for piece in pieces:
             waiting.append((piece, self._submit(work, piece)))
             if len(waiting) >= self._width:
-                made = self._made_or_lost(work, *waiting.popleft())
-                yield made
+                yield waiting.popleft()
         while waiting:
-            made = self._made_or_lost(work, *waiting.popleft())
-            yield made
+            yield waiting.popleft()
 
     def _submit(self, work: Callable[[Piece], Made], piece: Piece) -> "Future[Made]":
         from concurrent.futures import BrokenExecutor  # for many results only

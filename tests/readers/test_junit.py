@@ -248,6 +248,18 @@ def test_a_file_reads_the_same_with_a_tree_and_without_one():
     assert whole > 300
 
 
+@pytest.mark.parametrize("depth", [1500, 100_000])
+@pytest.mark.parametrize("inside", ["<failure message='m'>{}</failure>", "<system-out>{}<failure/></system-out>", "</testcase><testcase><x>{}</x>", "</testcase><testsuite name='q'>{}</testsuite><testcase>"])  # fmt: skip
+def test_elements_of_any_depth_end_nothing(inside, depth, program, tmp_path):
+    deep = "<x>" * depth + "deep" + "</x>" * depth
+    (tmp_path / "deep.xml").write_text(suite(case(inside.format(deep)) + f"<properties>{deep}</properties>"))
+    (tmp_path / "good.xml").write_text(suite(case(FAILURE)))
+    done = program("judge", "deep.xml", "good.xml")
+    assert "no boat" in done.out
+    assert "bug" not in done.err
+    assert ("Excessive depth" in done.err) == (depth > 2000)
+
+
 def test_a_dtd_is_refused_wherever_it_stands():
     file = XmlFile(io.BytesIO(b'<?xml version="1.0"?><!DOCTYPE a [<!ENTITY b "c">]><testsuite name="&b;"/>'))
     with pytest.raises(ReadError, match="has a DOCTYPE, which is refused"):

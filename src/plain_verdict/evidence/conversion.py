@@ -9,7 +9,7 @@ from pathlib import Path
 from plain_verdict.evidence.contents import Task, make_content
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.model import Content
-from plain_verdict.processes import end_with_parent
+from plain_verdict.processes import end_with_parent, processors
 
 _ALONE = 4
 """Up to so many are made in this process: starting others takes longer."""
@@ -29,7 +29,7 @@ def make_all(tasks: Mapping[str, Task], on_progress: OnProgress) -> dict[str, Co
 
 def run_tasks(tasks: Sequence[Task]) -> Iterator[Content | str]:
     """Yield each task's result, in the order of the tasks."""
-    workers = min(os.cpu_count() or 1, 8)
+    workers = min(processors(), 8)
     if len(tasks) <= _ALONE or workers == 1:
         yield from map(make_content, tasks)
         return

@@ -8,7 +8,7 @@ helper's place in the stack, tells nothing and is passed over. Linear time: each
 import re
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
-from functools import cache
+from functools import lru_cache
 
 from plain_verdict.model import Problem
 from plain_verdict.text.cleaning import SAYS_LITTLE, headline
@@ -295,7 +295,7 @@ def split_variable_parts(line: str) -> tuple[tuple[str, bool], ...]:
     return tuple(piece for piece in (*pieces, (line[at:], False)) if piece[0])
 
 
-@cache
+@lru_cache(512)
 def _variable(there: frozenset[str]) -> re.Pattern[str]:
     """Return a pattern of the forms that a line with these signs may hold: the fewer, the faster it is found."""
     return re.compile("|".join([form for form, signs in _VARIABLE if not signs or there.intersection(signs)]))

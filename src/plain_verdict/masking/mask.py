@@ -11,6 +11,9 @@ from plain_verdict.masking.names import is_secret_key
 from plain_verdict.masking.pattern import SecretPattern
 from plain_verdict.masking.prefilter import make_prefilter
 from plain_verdict.masking.structured import Structured
+from plain_verdict.masking.tables import find_in_tables
+from plain_verdict.masking.telling import is_secret
+from plain_verdict.masking.values import is_harmless
 from plain_verdict.model import Check, Fact, Run
 from plain_verdict.model.transform import Change, transform
 
@@ -66,15 +69,11 @@ class Masker:
 
     def _by_tables(self, text: str) -> str:
         """Return the text without the values in columns whose heading names a secret."""
-        from plain_verdict.masking.tables import find_in_tables  # for texts that may hold a secret
-
         spans = [span for span in find_in_tables(text) if not self._is_no_secret(text[slice(*span)])]
         return self._cut(text, spans)
 
     def _under_escapes(self, text: str) -> str:
         """Return the text without what is a secret once its escapes are resolved, once or twice."""
-        from plain_verdict.masking.tables import find_in_tables  # for texts that may hold a secret
-
         spans: list[tuple[int, int]] = []
         for plain, places in resolved(text):
             possible, _, _ = self.prefilter.patterns_in(plain)
@@ -84,8 +83,6 @@ class Masker:
         return self._cut(text, spans)
 
     def _spans(self, pattern: SecretPattern, text: str) -> Iterator[tuple[int, int]]:
-        from plain_verdict.masking.telling import is_secret  # for texts that may hold a secret
-
         for match in pattern.expression.finditer(text):
             if not self._is_no_secret(match["secret"]) and is_secret(pattern, match):
                 yield match.span("secret")
@@ -127,13 +124,9 @@ class Masker:
         return self._mask(value)
 
     def _is_no_secret(self, value: str) -> bool:
-        from plain_verdict.masking.values import is_harmless  # for texts that may hold a secret
-
         return value in self._ignored or is_harmless(value) or _MASKED.search(value) is not None
 
     def _replaced(self, pattern: SecretPattern, match: re.Match[str]) -> str:
-        from plain_verdict.masking.telling import is_secret  # for texts that may hold a secret
-
         secret = match["secret"]
         if self._is_no_secret(secret) or not is_secret(pattern, match):
             return match[0]

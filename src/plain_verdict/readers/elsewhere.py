@@ -7,6 +7,8 @@ others as JSON, which keeps the zones of times. What was read here and what was 
 import io
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
+from itertools import compress
+from operator import not_
 from pathlib import Path
 from typing import BinaryIO
 
@@ -14,7 +16,7 @@ import msgspec
 
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
-from plain_verdict.model import Check, Kind, Outcome, ResultFile, passed_in
+from plain_verdict.model import Check, Kind, ResultFile, passed_in
 from plain_verdict.readers import Readers, find_reader, read_with, readable, readers_with
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.shapes import Shape
@@ -48,6 +50,10 @@ class Batch(msgspec.Struct, frozen=True):
     shapes: tuple[Shape, ...]
 
 
+Group = tuple[Kind, tuple[str, ...]]
+"""The kind and the suite of checks."""
+
+
 class SentFile(msgspec.Struct, frozen=True):
     """A file that was read. ``rest`` is the file without checks; the others are by check, in their order.
 
@@ -55,10 +61,8 @@ class SentFile(msgspec.Struct, frozen=True):
     """
 
     rest: ResultFile
-    kinds: tuple[Kind, ...]
-    suites: tuple[tuple[str, ...], ...]
-    suite_of: tuple[int, ...]
-    kind_of: tuple[int, ...]
+    groups: tuple[Group, ...]
+    group_of: tuple[int, ...]
     plain: bytes
     ids: tuple[str, ...]
     names: tuple[str, ...]
@@ -72,14 +76,15 @@ class SentFile(msgspec.Struct, frozen=True):
     def _checks(self) -> Iterator[Check]:
         others = iter(_others().decode(self.others))
         plain = zip(self.ids, self.names, self.took_s, strict=True)
-        for is_plain, suite, kind in zip(self.plain, self.suite_of, self.kind_of, strict=True):
+        for is_plain, number in zip(self.plain, self.group_of, strict=True):
+            group = self.groups[number]
             if is_plain:
                 id_, name, took_s = next(plain)
-                yield Check(id_, self.kinds[kind], self.suites[suite], name, passed_in(took_s))
+                yield _plain(id_, group, name, took_s)
             else:
                 other = next(others)
                 # All checks of a suite share its path, as they do where they are read.
-                msgspec.structs.force_setattr(other, "suite", self.suites[suite])
+                msgspec.structs.force_setattr(other, "suite", group[1])
                 yield other
 
 
@@ -94,39 +99,29 @@ def _others() -> "msgspec.json.Decoder[list[Check]]":
 
 def send(file: ResultFile) -> SentFile:
     """Return a file in the form in which it is sent."""
-    checks = file.checks
-    suites = {suite: number for number, suite in enumerate(dict.fromkeys([check.suite for check in checks]))}
-    kinds = {kind: number for number, kind in enumerate(dict.fromkeys([check.kind for check in checks]))}
-    is_plain = [_is_plain(check) for check in checks]
-    plain = [check for check, yes in zip(checks, is_plain, strict=True) if yes]
+    groups: dict[Group, int] = {}
+    group_of = [groups.setdefault((check.kind, check.suite), len(groups)) for check in file.checks]
+    is_plain = [_is_plain(check) for check in file.checks]
+    plain = list(compress(file.checks, is_plain))
     return SentFile(
         msgspec.structs.replace(file, checks=()),
-        tuple(kinds),
-        tuple(suites),
-        tuple([suites[check.suite] for check in checks]),
-        tuple([kinds[check.kind] for check in checks]),
+        tuple(groups),
+        tuple(group_of),
         bytes(is_plain),
         tuple([check.id for check in plain]),
         tuple([check.name for check in plain]),
         tuple([check.attempts[-1].took_s for check in plain]),
-        msgspec.json.encode([check for check, yes in zip(checks, is_plain, strict=True) if not yes]),
+        msgspec.json.encode(list(compress(file.checks, map(not_, is_plain)))),
     )
 
 
 def _is_plain(check: Check) -> bool:
-    """Return whether a check is all told by its suite, id, name and time."""
-    last = check.attempts[-1]
-    return (
-        last.outcome is Outcome.PASSED
-        and last.started is None
-        and not last.number
-        and not last.cause
-        and not check.has_details
-        and not check.parameters
-        and not check.variant
-        and not check.apart
-        and check.rule is None
-    )
+    """Return whether a check is all told by kind, suite, id, name and time: whether one made of them equals it."""
+    return check == _plain(check.id, (check.kind, check.suite), check.name, check.attempts[-1].took_s)
+
+
+def _plain(id_: str, group: Group, name: str, took_s: float | None) -> Check:
+    return Check(id_, *group, name, passed_in(took_s))
 
 
 def read_batch(batch: Batch) -> list[Result]:

@@ -16,8 +16,8 @@ _COLOUR = re.compile(
 # Some runners drop the escape character and leave the rest. Only removed where a text also resets its colour.
 _BARE_COLOUR = re.compile(r"\[(?:\d{1,3}(?:;\d{1,3}){0,5}m(?!\])|m(?=[\s\[]|\Z))")
 _BARE_RESET = re.compile(r"\[(?:0m(?!\])|m(?=[\s\[]|\Z))")
-_CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
 _CONTROL_BYTES = bytes([*range(9), 0x0B, 0x0C, *range(0x0E, 0x20), 0x7F])
+_CONTROL = re.compile(f"[{re.escape(_CONTROL_BYTES.decode())}]")
 _SPACES = re.compile(r"\s+")
 # Embeddings, overrides and isolates reorder what follows them, also outside the name they stand in.
 _REORDERING = dict.fromkeys([*range(0x202A, 0x202F), *range(0x2066, 0x206A)])

@@ -72,11 +72,13 @@ def read_output(element: Node, limits: Limits) -> Output | None:
 
 def deep_problems(element: Node, limits: Limits) -> Iterator[Problem]:
     """Yield the problems that stand deeper in an element than they should; a case inside has its own."""
-    for child in element.children:
+    todo = element.children[::-1]
+    while todo:
+        child = todo.pop()
         if child.name in PROBLEMS:
             yield read_problem(child, PROBLEMS[child.name], limits)
         elif child.name != CASE:
-            yield from deep_problems(child, limits)
+            todo += reversed(child.children)
 
 
 def read_problem(element: Node, outcome: Outcome, limits: Limits) -> Problem:

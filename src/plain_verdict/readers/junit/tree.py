@@ -3,7 +3,7 @@
 Suites do not keep their cases, so that memory does not grow with the file.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from typing import Protocol
 
 from lxml import etree
@@ -14,6 +14,14 @@ from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.readers.xml.text import HAS_DOCTYPE
 
 _AROUND_CASES = frozenset((SUITE, SUITES))
+
+
+_DEEPEST = 2_000
+"""Elements in each other; a few more, and the parser of trees gives up. Suites' paths grow with its square."""
+
+
+class _TooDeep(Exception):  # noqa: N818  the name says which case it is
+    """Elements stand too deep in each other."""
 
 
 class Node:
@@ -37,16 +45,16 @@ class Node:
 
     @property
     def text(self) -> str:
-        """Return all text in it, that of elements in it included."""
-        return "".join(_texts(self))
-
-
-def _texts(node: Node) -> Iterator[str]:
-    for part in node.content:
-        if isinstance(part, Node):
-            yield from _texts(part)
-        else:
-            yield part
+        """Return all text in it, that of elements in it included, however deep they are."""
+        pieces: list[str] = []
+        todo: list[str | Node] = [self]
+        while todo:
+            part = todo.pop()
+            if isinstance(part, Node):
+                todo += reversed(part.content)
+            else:
+                pieces.append(part)
+        return "".join(pieces)
 
 
 class _LocalNames(dict[str, str]):
@@ -92,6 +100,8 @@ class JunitTree:
         name = self._names[tag]
         node = Node(name, attributes)
         self._open.append(node)
+        if len(self._open) > _DEEPEST:
+            raise _TooDeep
         if name in _AROUND_CASES:
             self._began = True
             self.walk.start_suite(node)
@@ -135,6 +145,8 @@ def walk_whole(file: XmlFile, walk: Walk) -> None:
     tree = JunitTree(walk)
     try:
         file.tell(tree)
+    except _TooDeep:
+        return  # it is not whole, then
     finally:
         del tree.walk  # the parser and its target hold each other until the garbage collector comes
 
@@ -171,13 +183,20 @@ def walk_damaged(file: XmlFile, walk: Walk) -> None:
 
 
 def _node(element: "etree._Element", names: _LocalNames) -> Node:
-    node = Node(names[str(element.tag)], _attributes(element))
-    node.content += [element.text] if element.text else ()
-    for child in element:
-        if _is_part(names[str(child.tag)], node):
-            node.content.append(_node(child, names))
-        node.content += [child.tail] if child.tail else ()
-    return node
+    """Return an element of a tree with all that is in it, however deep."""
+    whole = Node(names[str(element.tag)], _attributes(element))
+    todo = [(element, whole)]
+    while todo:
+        source, node = todo.pop()
+        node.content += [source.text] if source.text else ()
+        for child in source:
+            name = names[str(child.tag)]
+            if _is_part(name, node):
+                part = Node(name, _attributes(child))
+                node.content.append(part)
+                todo.append((child, part))
+            node.content += [child.tail] if child.tail else ()
+    return whole
 
 
 def _attributes(element: "etree._Element") -> dict[str, str]:

@@ -17,9 +17,8 @@ from plain_verdict.brand.tokens import token_css
 from plain_verdict.judging.sentence import name_kind
 from plain_verdict.model import BAD, Outcome
 from plain_verdict.text import formatting
-from plain_verdict.text.cleaning import headline
 from plain_verdict.writers.html.checks.evidence import data_url
-from plain_verdict.writers.html.checks.rows import kind_class, name_html, outcome_html, severity_html
+from plain_verdict.writers.html.checks.rows import name_html, outcome_html, severity_html
 from plain_verdict.writers.html.checks.texts import fold_html, pair_html
 from plain_verdict.writers.html.markdown import is_safe_link, render_markdown
 
@@ -92,12 +91,9 @@ def make_environment() -> Environment:
         duration=formatting.format_duration,
         file_size=formatting.format_size,
         day=formatting.format_day,
-        date=formatting.format_date,
         time_of_day=formatting.format_time_of_day,
         plural=formatting.plural,
         capital=formatting.capital,
-        headline=headline,
-        lines=_lines,
     )
     environment.tests["safe_link"] = is_safe_link
     environment.globals.update(
@@ -113,7 +109,6 @@ def make_environment() -> Environment:
         outcome_html=outcome_html,
         format_span=formatting.format_span,
         version=__version__,
-        kind_class=kind_class,
         severity_html=severity_html,
         kind_name=lambda kind: formatting.capital(name_kind(kind)),
     )
@@ -160,7 +155,3 @@ def hash_of(text: str) -> str:
     Source: Content Security Policy Level 3, section 2.3.1 (hash-source).
     """
     return f"'sha256-{b64encode(sha256(text.encode()).digest()).decode()}'"
-
-
-def _lines(text: str) -> str:
-    return formatting.plural(text.count("\n") + 1, "line")

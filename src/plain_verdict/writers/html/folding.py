@@ -1,19 +1,19 @@
 """Folds a large run: what failed stays plain HTML, the rest goes into compressed columns and blocks.
 
-The columns hold what rows and search need of every check. A check that has something to open is rendered by the
-same template as everywhere, into a block of many. All is gzip (RFC 1952) in Base64, in script elements of no script
+The columns hold what rows and search need of every check. A check that has something to open is written as
+everywhere, into a block of many. All is gzip (RFC 1952) in Base64, in script elements of no script
 type, which a browser keeps and does not run; the page's script opens them.
 """
 
 from base64 import b64encode
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from enum import StrEnum
 from itertools import accumulate, chain, islice, zip_longest
 
 import msgspec
-from zlib_ng import zlib_ng
 
 from plain_verdict.exchanges.building import path_of
+from plain_verdict.history.digest import pack
 from plain_verdict.model import Attempt, Check, Exchange, Kind, Outcome, Step, exchanges_of, tally_of
 from plain_verdict.processes import BackgroundTask
 from plain_verdict.report import Report
@@ -33,7 +33,6 @@ _ID_CHARS = 14  # of an id that no other check shares: c- and 12 hexadecimal dig
 _BLOCK_CHARS = 400_000
 _MORE_CALLS = 20  # of a check, that search finds
 _MORE_CHARS = 400  # of a check's messages that search looks through
-_LEVEL = 6
 _ELSEWHERE, _HALF_ELSEWHERE = 0.85, 0.6  # of the whole checks, where another process helps
 _MANY = 1_000  # whole checks whose rendering takes longer than starting a process
 Render = Callable[[Check], str]
@@ -147,7 +146,7 @@ class Folding:
 
     def parts(self) -> Iterator[tuple[str, str]]:
         """Yield (name, compressed content): columns, ids and blocks."""
-        columns = _packed(msgspec.json.encode(self._columns()))
+        columns = pack(msgspec.json.encode(self._columns()))
         yield "ids", b64encode(self._ids()).decode()
         here = self._make_blocks(range(self._here, len(self._whole)))
         blocks = [*self._elsewhere.result(), *here]
@@ -162,7 +161,7 @@ class Folding:
 
     def _make_blocks(self, which: range) -> list[tuple[int, str]]:
         """Return whole checks in compressed blocks, each with its first check's number among all whole ones."""
-        return [(first, _packed(text.encode("utf-8", "replace"))) for first, text in self._rendered(which)]
+        return [(first, pack(text.encode("utf-8", "replace"))) for first, text in self._rendered(which)]
 
     def _rendered(self, which: range) -> Iterator[tuple[int, str]]:
         first, chars = which.start, 0
@@ -196,13 +195,11 @@ class Folding:
             kinds=[kind.value for kind in Kind],
             of_kind="".join([_KIND_CODES[check.kind] for check in self._checks]) if self._several_kinds else "",
             kind="".join(self._kinds),
-            tail={
-                str(n): check.id[_ID_CHARS:] for n, check in enumerate(self._checks) if len(check.id) > _ID_CHARS
-            },
+            tail=_by_number([check.id[_ID_CHARS:] for check in self._checks]),
             seconds="\n".join([f"{attempt.took_s:.3f}" if attempt.took_s else "0" for attempt in last]),
             took="\n".join([describe_time(attempt) for attempt in last]),
             name="\n".join([check.title if check.parameters else check.name for check in self._checks]),
-            html={str(n): name_text(check) for n, check in enumerate(self._checks) if check.parameters},
+            html=_by_number([name_text(check) if check.parameters else "" for check in self._checks]),
             more=dict(self._more()),
             new_failures=[n for n, check in enumerate(self._checks) if check.id in new] if new else [],
             row=self._row,
@@ -213,6 +210,11 @@ class Folding:
         for number, (check, kind) in enumerate(zip(self._checks, self._kinds, strict=True)):
             if kind is not RowKind.SIMPLE and (text := _found_by_search(check)):
                 yield str(number), text
+
+
+def _by_number(texts: Sequence[str]) -> dict[str, str]:
+    """Return those of the checks' texts that are not empty, by the check's number."""
+    return {str(number): text for number, text in enumerate(texts) if text}
 
 
 def _found_by_search(check: Check) -> str:
@@ -241,7 +243,3 @@ def plain_failures(report: Report) -> frozenset[str]:
     # In turn, so that many causes share the room alike.
     in_turn = chain.from_iterable(zip_longest(*first))
     return frozenset(islice((id_ for id_ in in_turn if id_ in bad), PLAIN_OF_ALL_CAUSES))
-
-
-def _packed(data: bytes) -> str:
-    return b64encode(zlib_ng.compress(data, _LEVEL, wbits=31)).decode()
