@@ -26,6 +26,7 @@ from plain_verdict.masking import Masker, mask_run
 from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
 from plain_verdict.model import Kind, Run, Unread, Verdict
+from plain_verdict.model.facts import COMMIT
 from plain_verdict.operations import with_calls
 from plain_verdict.readers.reading import read_all
 from plain_verdict.report import PageInfo, Report
@@ -146,8 +147,9 @@ def with_history(run: Run, request: ReadRequest, on_step: OnStep = no_progress) 
     facts = masker.facts((*request.facts, *(fact for fact in from_repository if fact.key not in own)))
     masked = masker.count  # the title's own are counted when the report is made
     title = masker.text(request.title.strip()) or title_of(run)
+    history = msgspec.structs.replace(request.history, commit_is_sure=COMMIT in own)
     with on_step("Looking at earlier runs"):
-        found = find_in_series(run, request.history, request.made, title, facts, masker.text)
+        found = find_in_series(run, history, request.made, title, facts, masker.text)
     return msgspec.structs.replace(run, in_series=msgspec.structs.replace(found, masked=masked))
 
 

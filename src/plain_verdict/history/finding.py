@@ -31,7 +31,8 @@ class HistoryOptions(msgspec.Struct, frozen=True):
     ``beside`` is the folder of the new page, None where nothing beside it counts. ``against`` is the key of a build
     or a branch, "" the run before. ``step`` is the schedule of the series, ``pages`` a template of the address of a
     build's page; ``up`` is the way from the page to its folder, ``replaced`` are names there
-    that it will take. ``must``: trouble is an error.
+    that it will take. ``must``: trouble is an error. ``commit_is_sure``: the user or the pipeline names the commit
+    whose code ran; what a repository has checked out may have changes that are not committed.
     """
 
     store: str = ""
@@ -45,6 +46,7 @@ class HistoryOptions(msgspec.Struct, frozen=True):
     up: str = ""
     replaced: tuple[str, ...] = ()
     must: bool = False
+    commit_is_sure: bool = True
 
 
 Mask = Callable[[str], str]
@@ -58,7 +60,10 @@ def find_in_series(
     ``mask`` hides secrets in what earlier pages say: they may have been made without masking.
     """
     series = name_series(options.series, title, facts)
-    now = keep_run(run, build_of(run, series, options.build, made, title, facts))
+    build = build_of(run, series, options.build, made, title, facts)
+    if not options.commit_is_sure:
+        build = msgspec.structs.replace(build, commit="")
+    now = keep_run(run, build)
     looked = _Looked(options, now)
     found = looked.forerunners()
     past, traces = looked.related([run for run in found if run.build.series == series][-CHAIN:], now)

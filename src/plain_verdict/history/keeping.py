@@ -8,7 +8,7 @@ import msgspec
 
 from plain_verdict.history.series import identify
 from plain_verdict.model import Build, BuildCause, Cause, Fact, KeptRun, Measured, Run, Verdict
-from plain_verdict.model.facts import BRANCH, BUILD, COMMIT, NOT_COMMITTED
+from plain_verdict.model.facts import BRANCH, BUILD, COMMIT
 from plain_verdict.operations.numbers import by_operation
 
 _CAUSES = 50
@@ -29,8 +29,7 @@ def build_of(run: Run, series: str, key: str, made: datetime, title: str, facts:
         title=title,
         branch=by_key.get(BRANCH, ""),
         build=key,
-        # What is not committed may be anything.
-        commit="" if NOT_COMMITTED in by_key else by_key.get(COMMIT, ""),
+        commit=by_key.get(COMMIT, ""),
         started=(min(starts) if len(zoned) == 1 else starts[0]) if starts else None,
         tally=run.tally,
         measured=tuple(_measured(run))[:_MEASURED],

@@ -1,13 +1,14 @@
 """Facts about a run from outside its results: what the user says, the environment, the repository."""
 
+import os
 import shutil
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from plain_verdict.errors import UsageError
+from plain_verdict.inputs.repository import read_head
 from plain_verdict.model import Fact
-from plain_verdict.model.facts import BRANCH, BUILD, COMMIT, JOB, NOT_COMMITTED
-from plain_verdict.text.formatting import plural
+from plain_verdict.model.facts import BRANCH, BUILD, COMMIT, JOB
 from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
 
 _PATIENCE_S = 5.0
@@ -107,63 +108,45 @@ def _filled(told: str, environment: Mapping[str, str]) -> str:
 
 
 def repository_facts(folders: Sequence[str]) -> tuple[Fact, ...]:
-    """Return branch, commit and uncommitted changes of the first folder's repository, if one stands in any."""
-    repository = next((folder for folder in folders if _in_repository(Path(folder))), None)
-    if repository is None:
+    """Return branch and commit of the first folder's repository, if one stands in any."""
+    head = next(filter(None, (read_head(Path(folder)) for folder in folders)), None)
+    if head is None:
         return ()
-    # No hook and no helper that the repository's own settings name may run.
-    safely = ("-c", "core.fsmonitor=false", "-c", "core.hooksPath=/dev/null")
-    wanted = ("--porcelain=v2", "--branch", "--untracked-files=no", "--ignore-submodules=all")
-    return _told(_git(repository, *safely, "status", *wanted))
+    found = ((BRANCH, head.branch), (COMMIT, head.commit[:_COMMIT_CHARS]))
+    return tuple(Fact(key, value) for key, value in found if value)
 
 
 def remote_name(folder: Path) -> str:
     """Return the name of a repository by the address of its remote; "" where there is none."""
-    address = _git(str(folder), "config", "--get", "remote.origin.url")
+    address = _git_setting("--file", str(folder / ".git" / "config"), "--no-includes", "--get", "remote.origin.url")
     return address.strip().rstrip("/").removesuffix(".git").replace(":", "/").rpartition("/")[2]
 
 
 def user_name() -> str:
     """Return the name that git knows its user by; "" where it knows none."""
-    return _git(".", "config", "--get", "user.name").strip()
+    return _git_setting("--global", "--get", "user.name").strip()
 
 
-def _git(folder: str, *arguments: str) -> str:
-    """Return what git says of a folder; "" where it can't say anything."""
+def _git_setting(*arguments: str) -> str:
+    """Return a setting that ``git config`` reads from the file that is named; "" where there is none.
+
+    It looks for no repository: what one configures is not the user's.
+    """
     git = shutil.which("git")
     if git is None:
         return ""
-    import subprocess  # for results that stand in a repository
+    import subprocess  # for init and decide
 
     try:
-        done = subprocess.run(  # noqa: S603  the arguments are ours; the folder is where the results stand
-            [git, "-C", folder, *arguments],
+        done = subprocess.run(  # noqa: S603  the arguments are ours
+            [git, "config", *arguments],
             capture_output=True,
             timeout=_PATIENCE_S,
             check=False,
             encoding="utf-8",
             errors="replace",
-            env={"GIT_OPTIONAL_LOCKS": "0", "LC_ALL": "C", "HOME": str(Path.home())},
+            env={"LC_ALL": "C", "HOME": str(Path.home()), "GIT_DIR": os.devnull},
         )
     except (OSError, subprocess.TimeoutExpired):
         return ""
     return done.stdout if done.returncode == 0 else ""
-
-
-def _in_repository(folder: Path) -> bool:
-    return any((place / ".git").exists() for place in (folder.absolute(), *folder.absolute().parents))
-
-
-def _told(status: str) -> tuple[Fact, ...]:
-    """Return the facts in git's answer. Source: git-status(1), Porcelain Format Version 2."""
-    lines = status.splitlines()
-    heads = dict(line[2:].split(" ", 1) for line in lines if line.startswith("# branch.") and " " in line[2:])
-    facts = []
-    if heads.get("branch.head", "(detached)") != "(detached)":
-        facts.append(Fact(BRANCH, heads["branch.head"]))
-    if heads.get("branch.oid", "(initial)") != "(initial)":
-        facts.append(Fact(COMMIT, heads["branch.oid"][:12]))
-    changes = sum(1 for line in lines if not line.startswith("#"))
-    if facts and changes:
-        facts.append(Fact(NOT_COMMITTED, plural(changes, "changed file")))
-    return tuple(facts)

@@ -23,7 +23,7 @@ JOB = "job"
 """The key of the address of the pipeline's own page."""
 MACHINE = "machine"
 """The host that a suite ran on: a reader tells it, the timeline has a track for each."""
-BRANCH, COMMIT, NOT_COMMITTED = "branch", "commit", "not committed"
+BRANCH, COMMIT = "branch", "commit"
 """What the repository tells of a run."""
 BROWSER, PLATFORM, REGION = "browser", "platform", "region"
 VARIANT_FACTS = (BROWSER, PLATFORM, REGION)

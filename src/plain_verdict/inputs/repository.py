@@ -1,0 +1,107 @@
+"""Reads branch and commit of a git repository from its files: no command runs, no configuration is looked at.
+
+Results come from anybody, and so does the repository they stand in. A git command that compares content obeys
+that repository's configuration: filters, hooks, monitors, included files.
+Source: gitrepository-layout(5); git-check-ref-format(1).
+"""
+
+import os
+import re
+import stat
+from pathlib import Path
+
+import msgspec
+
+_MOST_BYTES = 4_096  # of HEAD and of a reference
+_MOST_PACKED_BYTES = 64_000_000
+_MOST_LINKS = 5  # from a symbolic reference to the next
+_HASH = re.compile(r"[0-9a-f]{40}(?:[0-9a-f]{24})?")
+_REFERENCE = re.compile(r"refs/[^\x00-\x20\x7f~^:?*\[\\]+")
+_BRANCHES = "refs/heads/"
+
+
+class Head(msgspec.Struct, frozen=True):
+    """What a repository has checked out; "" where it has no branch or no commit, or where neither can be read."""
+
+    branch: str = ""
+    commit: str = ""
+
+
+def read_head(folder: Path) -> Head | None:
+    """Return what the repository around a folder has checked out; None where the folder stands in none."""
+    folder = Path(os.path.normpath(folder.absolute()))
+    for place in (folder, *folder.parents):
+        if os.path.lexists(place / ".git"):
+            own = _git_folder(place / ".git")
+            return _head_of(own) if own else Head()
+    return None
+
+
+def _git_folder(entry: Path) -> Path | None:
+    """Return the folder with HEAD: ``.git`` itself, or the one that a file of that name names and that names it.
+
+    A link, or a file that names any other folder, is no worktree and no submodule; nothing is read there.
+    """
+    if entry.is_symlink():
+        return None
+    if entry.is_dir():
+        return entry
+    lead, _, target = _read(entry).strip().partition(": ")
+    if lead != "gitdir" or not target:
+        return None
+    folder = Path(os.path.normpath(entry.parent / target))
+    back = _read(folder / "gitdir").strip()
+    if back and Path(os.path.normpath(folder / back)) == entry:
+        return folder
+    modules = [parent / ".git" / "modules" for parent in entry.parent.parents]
+    return folder if any(folder.is_relative_to(place) for place in modules) else None
+
+
+def _head_of(own: Path) -> Head:
+    text = _read(own / "HEAD").strip()
+    lead, _, name = text.partition("ref: ")
+    if lead or not name:
+        return Head(commit=text if _HASH.fullmatch(text) else "")
+    if not _is_reference(name):
+        return Head()
+    common = os.path.normpath(own / (_read(own / "commondir").strip() or "."))
+    branch = name.removeprefix(_BRANCHES) if name.startswith(_BRANCHES) else ""
+    # Where references are kept in tables (reftable), HEAD names one that no branch may have.
+    return Head() if branch == ".invalid" else Head(branch, _commit_of(name, (own, Path(common))))
+
+
+def _commit_of(name: str, folders: tuple[Path, ...]) -> str:
+    """Return the hash that a reference leads to; "" for one that has none yet."""
+    for _ in range(_MOST_LINKS):
+        text = next(filter(None, (_read(folder / name).strip() for folder in folders)), "")
+        lead, _, target = text.partition("ref: ")
+        if lead or not target:
+            return text if _HASH.fullmatch(text) else _packed(folders[-1], name)
+        if not _is_reference(target):
+            return ""
+        name = target
+    return ""
+
+
+def _packed(folder: Path, name: str) -> str:
+    for line in _read(folder / "packed-refs", _MOST_PACKED_BYTES).splitlines():
+        found, _, reference = line.partition(" ")
+        if reference == name and _HASH.fullmatch(found):
+            return found
+    return ""
+
+
+def _is_reference(name: str) -> bool:
+    parts = name.split("/")
+    return bool(_REFERENCE.fullmatch(name)) and not any(part in ("", ".", "..") for part in parts)
+
+
+def _read(path: Path, most_bytes: int = _MOST_BYTES) -> str:
+    """Return a regular file's text; "" for anything else, a pipe and a file of another place among it."""
+    try:
+        if not stat.S_ISREG(path.lstat().st_mode):
+            return ""
+        with path.open("rb") as file:
+            return file.read(most_bytes).decode("utf-8", "replace")
+    except OSError:
+        return ""
