@@ -79,6 +79,12 @@ def tool(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureF
 
 
 @pytest.fixture
+def trusted(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Let settings that are found reach as far as those that are named."""
+    monkeypatch.setenv("PLAIN_VERDICT_TRUST", "1")
+
+
+@pytest.fixture
 def program(tmp_path: Path) -> Tool:
     """Run the program as a process of its own in the temporary folder."""
 

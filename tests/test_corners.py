@@ -335,7 +335,7 @@ def test_of_two_ends_the_graver_counts(outcomes, tool, tmp_path):
     assert json.loads(tool("judge", "r.verdict.jsonl", "--json").out)["counts"]["failed"] == 1
 
 
-def test_what_is_asked_for_and_not_there_is_noted(tool, tmp_path):
+def test_what_is_asked_for_and_not_there_is_noted(tool, tmp_path, trusted):
     (tmp_path / "r.xml").write_text(GOOD)
     scope = '[[condition]]\nmeasure = "failed"\nat_most = 1\nscope = { suite = "Nowhere" }\n'
     (tmp_path / "plain-verdict.toml").write_text(f'[facts_from_environment]\nbuild = "NO_SUCH_VARIABLE"\n{scope}')

@@ -149,7 +149,7 @@ def test_the_settings_are_checked_with_their_store(night, tool, tmp_path):
 
 
 @pytest.mark.parametrize(("setting", "told"), SETTINGS)
-def test_settings_of_no_sense_are_told_before_any_work(setting, told, night, tmp_path):
+def test_settings_of_no_sense_are_told_before_any_work(setting, told, night, tmp_path, trusted):
     (tmp_path / "plain-verdict.toml").write_text(f"[history]\n{setting}")
     done = night(1, "pp")
     assert (done.code, told in done.err) == (2, True)

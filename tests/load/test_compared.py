@@ -67,7 +67,7 @@ TRIFLES = {
 
 
 @pytest.mark.parametrize(("setting", "word"), TRIFLES.items(), ids=TRIFLES)
-def test_settings_say_what_counts_as_a_change(tool, tmp_path, setting, word):
+def test_settings_say_what_counts_as_a_change(tool, tmp_path, trusted, setting, word):
     samples(tmp_path, "now.csv", 1, pay=450.0)
     samples(tmp_path, "before.csv", 2)
     rule = '[[condition]]\nmeasure = "p95 change"\nat_most = "10 %"\nscope = { request = "Pay" }\n'

@@ -137,7 +137,7 @@ def test_no_secret_leaves_by_any_way(leaky, tool, tmp_path):
     assert json.loads(tool("judge", *leaky, "--json").out)["masked"] > 20
 
 
-def test_patterns_of_the_team_words_to_leave_and_the_switch(tool, tmp_path):
+def test_patterns_of_the_team_words_to_leave_and_the_switch(tool, tmp_path, trusted):
     (tmp_path / "r.xml").write_text(
         '<testsuite><testcase name="order BQ-77123456 password=open-sesame9 password=hunter2"/></testsuite>'
     )

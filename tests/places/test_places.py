@@ -452,7 +452,7 @@ def test_a_page_is_served_as_a_page(store, publish):
     assert head["ContentType"] == "text/html; charset=utf-8"
 
 
-def test_the_summary_and_the_settings_tell_places(web, publish, tmp_path):
+def test_the_summary_and_the_settings_tell_places(web, publish, tmp_path, trusted):
     lines = f'[[publish]]\nplace = "{web.address}"\nlink = "https://reports.desk.test/desk/"\n'
     (tmp_path / "plain-verdict.toml").write_text(lines)
     done = publish(1, "--json", "--markdown", "m.md")

@@ -15,6 +15,8 @@ from aiosmtpd.smtp import SMTP, AuthResult
 
 from plain_verdict.sending import notice, smtp
 
+pytestmark = pytest.mark.usefixtures("trusted")
+
 BAD = '<testsuite name="Quay"><testcase name="sinks"><failure message="water {}"/></testcase></testsuite>'
 GOOD = '<testsuite name="Quay"><testcase name="sinks"/></testsuite>'
 

@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
-from plain_verdict.cli.options import add_config, add_masking, add_results, overrides_of
+from plain_verdict.cli.options import add_config, add_masking, add_results, overrides_of, settings_source
 from plain_verdict.cli.show import show_trouble
 from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.errors import HistoryError, UsageError
@@ -83,7 +83,10 @@ def run(options: Options) -> int:
 
 
 def _settings(options: Options) -> HistoryTable:
-    return read_settings(options.config, check_settings).file.history
+    settings = read_settings(settings_source(options), check_settings)
+    if not options.history:
+        settings.refuse_ignored("history.store")
+    return settings.file.history
 
 
 def _store(options: Options) -> Store:

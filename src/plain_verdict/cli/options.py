@@ -1,11 +1,14 @@
 """Options that several commands share, and how they become a request."""
 
 import argparse
+import os
 
 import msgspec
 
 from plain_verdict.cli.common import add_debug
 from plain_verdict.request import Overrides
+from plain_verdict.request.making import source_of
+from plain_verdict.settings.loading import SettingsSource
 
 SWITCH = argparse.BooleanOptionalAction
 
@@ -47,6 +50,12 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         help="load results of an earlier run to compare with (docs/load.md)",
     )
     add_engine(parser)
+    parser.add_argument(
+        "--rules",
+        metavar="FILE",
+        help="settings that judge: waivers, conditions and whatever can change the verdict come from this file "
+        "and not from the one that is found (docs/pipelines.md)",
+    )
     parser.add_argument(
         "--requirements",
         nargs="+",
@@ -98,14 +107,31 @@ def add_config(parser: argparse.ArgumentParser) -> None:
         metavar="FILE",
         help="settings (default: the nearest plain-verdict.toml up to the repository's root)",
     )
+    parser.add_argument(
+        "--trust-settings",
+        action="store_true",
+        help="trust settings that were found like those that --config names (docs/settings.md)",
+    )
+
+
+def settings_source(options: argparse.Namespace) -> SettingsSource:
+    """Return where the settings of a command are that makes no request of them."""
+    return source_of(overrides_of(options), os.environ)
 
 
 def add_masking(parser: argparse._ActionsContainer) -> None:
-    """Add the option that turns masking on or off."""
+    """Add the options that say what is masked."""
     parser.add_argument(
         "--masking",
         action=SWITCH,
         help="mask secrets in everything that is written or printed (default: on)",
+    )
+    parser.add_argument(
+        "--mask-values",
+        action="append",
+        metavar="FILE",
+        help="mask every secret in this file, wherever it stands: KEY=VALUE lines, JSON, or one a line; "
+        "repeat for more (docs/masking.md)",
     )
 
 

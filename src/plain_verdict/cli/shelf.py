@@ -6,7 +6,7 @@ from datetime import datetime
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, add_debug
-from plain_verdict.cli.options import add_config
+from plain_verdict.cli.options import add_config, settings_source
 from plain_verdict.cli.terminal import show
 from plain_verdict.request import made_at
 from plain_verdict.request.making import read_shelf_words
@@ -27,7 +27,7 @@ def run(options: argparse.Namespace) -> int:
     """Write index.html and feed.xml."""
     folder = Path(options.folder).absolute()
     made = made_at(os.environ, datetime.now().astimezone())
-    words = read_shelf_words(options.config, made, options.title or "", options.link or "")
+    words = read_shelf_words(settings_source(options), made, options.title or "", options.link or "")
     number = refresh_folder(folder, words)
     show(f"{plural(number, 'page')} on the shelf:", "soft")
     show(str(folder / "index.html"))

@@ -29,9 +29,10 @@ from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme
 from plain_verdict.settings.limits import read_size
-from plain_verdict.settings.loading import Settings, read_settings, read_shapes
+from plain_verdict.settings.loading import Settings, SettingsSource, read_settings, read_shapes
 from plain_verdict.settings.schema import ReportTable, SettingsFile
 from plain_verdict.settings.shapes import Shape
+from plain_verdict.settings.trust import TRUST_VARIABLE
 from plain_verdict.shelf.words import ShelfWords
 from plain_verdict.writers import writer_named
 from plain_verdict.writers.charts.writer import ChartsWriter
@@ -45,7 +46,7 @@ _BRAND_OPTIONS = ("organisation", "logo", "accent")
 
 def make_request(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> Request:
     """Return what the command line and the settings want, everything that is named read or looked for."""
-    settings = read_settings(overrides.config, check_settings)
+    settings = read_settings(source_of(overrides, environment), check_settings)
     report = _report(overrides, settings.file)
     check_pattern(report.out)
     brand = _brand(overrides, settings.file)
@@ -65,12 +66,20 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
     if settings.file.publish or overrides.publish or mail.send or settings.file.notify:
         from plain_verdict.request.recipients import with_recipients  # for reports that go somewhere
 
+        if mail.send:
+            settings.refuse_ignored("mail.server")
         request = with_recipients(request, settings.file, overrides.publish, environment)
     if overrides.watch:
         request = _kept_here(request)
     _check(request)
     read = _looking_beside(request.read, request.report, overrides.look_beside, settings.file)
     return msgspec.structs.replace(request, read=read)
+
+
+def source_of(overrides: Overrides, environment: Mapping[str, str]) -> SettingsSource:
+    """Return where settings are, and whether a file that is found is trusted."""
+    trusted = overrides.trust_settings or environment.get(TRUST_VARIABLE, "") in ("1", "true", "yes")
+    return SettingsSource(overrides.config, overrides.rules, trusted)
 
 
 def _kept_here(request: Request) -> Request:
@@ -101,7 +110,7 @@ def _looking_beside(
 
 def make_read_request(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> ReadRequest:
     """Return what is to be read and judged, where no page is made of it."""
-    settings = read_settings(overrides.config, check_settings)
+    settings = read_settings(source_of(overrides, environment), check_settings)
     request = _read_request(overrides, settings, environment, now)
     folders = request.options.evidence.folders if request.options.evidence else ()
     options = msgspec.structs.replace(request.options, evidence=None, evidence_folders=folders)
@@ -109,9 +118,9 @@ def make_read_request(overrides: Overrides, environment: Mapping[str, str], now:
     return _looking_beside(request, settings.file.report, overrides.look_beside, settings.file)
 
 
-def read_shelf_words(config: str | None, made: datetime, title: str, link: str) -> ShelfWords:
+def read_shelf_words(source: SettingsSource, made: datetime, title: str, link: str) -> ShelfWords:
     """Return what a shelf says of itself, by the settings. Raises UsageError."""
-    file = read_settings(config, check_settings).file
+    file = read_settings(source, check_settings).file
     zone = read_zone(file.report.time_zone)
     made = made.astimezone(zone) if zone else made
     return _shelf_words(file.report, _brand(Overrides(), file), made, title, link)
@@ -190,15 +199,17 @@ def _read_request(
         file.rules,
         made,
         (*settings.notes, *missing),
-        _history(overrides, file),
+        _history(overrides, settings),
         title=file.report.title if overrides.title is None else overrides.title,
-        facts=_facts(overrides, file, environment),
+        facts=_facts(overrides, settings, environment),
         git=file.report.git if overrides.git is None else overrides.git,
     )
 
 
-def _history(overrides: Overrides, settings: SettingsFile) -> HistoryOptions:
-    table = settings.history
+def _history(overrides: Overrides, settings: Settings) -> HistoryOptions:
+    table = settings.file.history
+    if table.must and not overrides.history:
+        settings.refuse_ignored("history.store")
     store = overrides.history or table.store
     check_store(store)
     return HistoryOptions(
@@ -269,16 +280,22 @@ def _brand(overrides: Overrides, settings: SettingsFile) -> Brand:
     return read_brand(_with_given(table, _given(overrides, _BRAND_OPTIONS)))
 
 
-def _facts(overrides: Overrides, settings: SettingsFile, environment: Mapping[str, str]) -> tuple[Fact, ...]:
-    """Return the facts in the order given; one key counts once, the command line first."""
+def _facts(overrides: Overrides, settings: Settings, environment: Mapping[str, str]) -> tuple[Fact, ...]:
+    """Return the facts in the order given; one key counts once, the command line first.
+
+    Which build this is, settings that nobody named do not say where the pipeline does.
+    """
+    file = settings.file
     from_options = read_pairs(overrides.fact)
-    from_settings = tuple(Fact(key, _as_text(value)) for key, value in settings.facts.items())
-    from_environment = environment_facts(settings.facts_from_environment, environment)
+    from_settings = tuple(Fact(key, _as_text(value)) for key, value in file.facts.items())
+    from_environment = environment_facts(file.facts_from_environment, environment)
+    told = file.report.pipeline if overrides.pipeline is None else overrides.pipeline
+    from_pipeline = pipeline_facts(environment) if told else ()
+    sure = {fact.key for fact in from_pipeline if not settings.trusted}
+    from_settings = tuple(fact for fact in from_settings if fact.key.casefold() not in sure)
     by_key: dict[str, Fact] = {}
-    told = settings.report.pipeline if overrides.pipeline is None else overrides.pipeline
     given = (*from_options, *from_settings, *from_environment)
     known = {fact.key.casefold() for fact in given}
-    from_pipeline = pipeline_facts(environment) if told else ()
     for fact in (*given, *(fact for fact in from_pipeline if fact.key not in known)):
         by_key.setdefault(fact.key, fact)
     return tuple(by_key.values())

@@ -8,13 +8,14 @@ import msgspec
 
 from plain_verdict.errors import UsageError
 from plain_verdict.settings.errors import explain, with_line
-from plain_verdict.settings.schema import KindsTable, SettingsFile
+from plain_verdict.settings.paths import relative_to
+from plain_verdict.settings.schema import SettingsFile
 from plain_verdict.settings.shapes import Shape, ShapeFile
+from plain_verdict.settings.trust import HOW_TO_TRUST, without_reach
+from plain_verdict.text.formatting import join_list
 
 NAME = "plain-verdict.toml"
 
-
-_WRITTEN = ("out", "tables", "charts", "earl", "digest", "junit", "markdown", "pdf")
 RENAMED = {("masking", "leave"): "ignore", ("evidence", "places"): "look_in"}
 """Keys that had another name; the old one is still read, with a note, until the next version."""
 
@@ -22,18 +23,68 @@ Check = Callable[[SettingsFile], None]
 """Makes sure that settings make sense. Raises UsageError whose ``where`` names the key."""
 
 
+RULES = ("cause", "waiver", "condition", "shape", "compliance", "requirements", "input", "load", "history", "api")
+"""The tables that can change a verdict."""
+
+
+class SettingsSource(msgspec.Struct, frozen=True):
+    """Where settings are: in the file that is named, or in the nearest; ``rules`` names a file that judges instead.
+
+    A file that was found is the operator's own only where it is ``trusted``.
+    """
+
+    named: str | None = None
+    rules: str | None = None
+    trusted: bool = False
+
+
 class Settings(msgspec.Struct, frozen=True):
-    """The settings, and notes on how they are written."""
+    """The settings, notes on how they are written, and the keys that a file which nobody named may not set."""
 
     file: SettingsFile = SettingsFile()
     notes: tuple[str, ...] = ()
+    ignored: tuple[str, ...] = ()
+    trusted: bool = True
+
+    def refuse_ignored(self, key: str) -> None:
+        """Make sure that a key which a command wants was not ignored. Raises UsageError."""
+        if key in self.ignored:
+            raise UsageError(f"{NAME} was found, not named, so its key is ignored", where=key, hint=HOW_TO_TRUST)
 
 
-def read_settings(named: str | None, check: Check) -> Settings:
+def read_settings(source: SettingsSource, check: Check) -> Settings:
     """Return the settings of the file that was named, or of the nearest one, or the defaults. Raises UsageError."""
-    path = find_settings(named)
-    if path is None:
-        return Settings()
+    path = find_settings(source.named)
+    settings = _read(path, check) if path else Settings()
+    if path and not (source.named or source.trusted):
+        settings = _without_reach(settings, path)
+    return _with_rules(settings, Path(source.rules), check) if source.rules else settings
+
+
+def _without_reach(settings: Settings, path: Path) -> Settings:
+    file, ignored = without_reach(settings.file, path)
+    notes = settings.notes
+    if ignored:
+        keys = f"{join_list(ignored, len(ignored))} {'is' if len(ignored) == 1 else 'are'}"
+        notes = (*notes, f"{path.name} was found, not named, so {keys} ignored: {HOW_TO_TRUST}.")
+    return Settings(file, notes, ignored, trusted=False)
+
+
+def _with_rules(settings: Settings, path: Path, check: Check) -> Settings:
+    """Return the settings with all that can change a verdict from another file."""
+    rules, default = _read(path, check), SettingsFile()
+    file, notes = settings.file, (*settings.notes, *rules.notes)
+    unused = [key for key in RULES if getattr(file, key) not in (getattr(default, key), getattr(rules.file, key))]
+    if unused:
+        tables = join_list(unused, len(unused))
+        notes = (*notes, f"{path.name} judges this run, so {NAME} does not decide on {tables}.")
+    file = msgspec.structs.replace(file, **{key: getattr(rules.file, key) for key in RULES})
+    ignored = tuple(key for key in settings.ignored if key.partition(".")[0] not in RULES)
+    return Settings(file, notes, ignored, settings.trusted)
+
+
+def _read(path: Path, check: Check) -> Settings:
+    """Return the settings that a file holds. Raises UsageError."""
     text, fields = _parsed(path)
     notes = tuple(_with_new_names(fields, path.name))
     try:
@@ -43,7 +94,7 @@ def read_settings(named: str | None, check: Check) -> Settings:
         raise explain(str(error), path.name, text) from error
     except UsageError as error:
         raise UsageError(error.what, path=path.name, where=with_line(text, error.where), hint=error.hint) from error
-    return Settings(_relative_to(settings, path.parent), notes)
+    return Settings(relative_to(settings, path.parent), notes)
 
 
 def read_shapes(name: str, check: Callable[[Shape, str], None], *, in_settings: bool = False) -> tuple[Shape, ...]:
@@ -111,39 +162,3 @@ def _nearest(folder: Path) -> Path | None:
         if (place / ".git").exists():
             return None
     return None
-
-
-def _relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:
-    """Return the settings with their paths seen from the working folder."""
-
-    def seen(path: str) -> str:
-        # Joined as text: a slash at the end means a folder, and Path would lose it.
-        return path if path in ("", "-") or Path(path).is_absolute() or folder == Path() else f"{folder}/{path}"
-
-    replace, report, brand = msgspec.structs.replace, settings.report, settings.brand
-    paths = {key: seen(getattr(brand, key)) for key in ("logo", "logo_dark", "stylesheet")}
-    return replace(
-        settings,
-        report=replace(report, **{key: seen(getattr(report, key)) for key in _WRITTEN}),
-        mail=replace(settings.mail, file=seen(settings.mail.file)),
-        publish=tuple(
-            one if "://" in one.place else replace(one, place=seen(one.place)) for one in settings.publish
-        ),
-        notify=tuple(replace(one, template=seen(one.template)) for one in settings.notify),
-        brand=replace(brand, **paths),
-        evidence=replace(settings.evidence, look_in=tuple(map(seen, settings.evidence.look_in))),
-        input=replace(
-            settings.input,
-            retry=tuple(map(seen, settings.input.retry)),
-            shapes=tuple(map(seen, settings.input.shapes)),
-            kinds=KindsTable(*(tuple(map(seen, paths)) for paths in msgspec.structs.astuple(settings.input.kinds))),
-        ),
-        requirements=replace(settings.requirements, files=tuple(map(seen, settings.requirements.files))),
-        history=replace(
-            settings.history,
-            store=settings.history.store if "://" in settings.history.store else seen(settings.history.store),
-            earlier=tuple(map(seen, settings.history.earlier)),
-        ),
-        load=replace(settings.load, baseline=tuple(map(seen, settings.load.baseline))),
-        api=replace(settings.api, document=seen(settings.api.document)),
-    )

@@ -143,6 +143,10 @@ class MaskingTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """``[masking]``: what is hidden before anything leaves the tool."""
 
     off: Annotated[bool, Meta(description="mask nothing; the page says so")] = False
+    values: Annotated[
+        tuple[str, ...],
+        Meta(description="secrets to look for: files, as `--mask-values`, or variables like `env:DEPLOY_*`"),
+    ] = ()
     patterns: Annotated[tuple[str, ...], Meta(description="regular expressions of more that must be masked")] = ()
     ignore: Annotated[tuple[str, ...], Meta(description="words that are no secrets")] = ()
 
