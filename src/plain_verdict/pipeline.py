@@ -25,7 +25,7 @@ from plain_verdict.load.sums import with_sums
 from plain_verdict.masking import Masker, mask_run
 from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
-from plain_verdict.model import Kind, Run, Unread, Verdict
+from plain_verdict.model import Kind, Masked, Run, Unread, Verdict
 from plain_verdict.model.facts import COMMIT
 from plain_verdict.operations import with_calls
 from plain_verdict.readers.reading import read_all
@@ -145,9 +145,10 @@ def with_history(run: Run, request: ReadRequest, on_step: OnStep = no_progress) 
     own = {fact.key.casefold() for fact in request.facts}
     from_repository = repository_facts(folders) if request.git else ()
     facts = masker.facts((*request.facts, *(fact for fact in from_repository if fact.key not in own)))
-    masked = masker.count  # the title's own are counted when the report is made
+    masked = masker.masked  # the title's own are counted when the report is made
     title = masker.text(request.title.strip()) or title_of(run)
-    history = msgspec.structs.replace(request.history, commit_is_sure=COMMIT in own)
+    build = masker.text(request.history.build)
+    history = msgspec.structs.replace(request.history, build=build, commit_is_sure=COMMIT in own)
     with on_step("Looking at earlier runs"):
         found = find_in_series(run, history, request.made, title, facts, masker.text)
     return msgspec.structs.replace(run, in_series=msgspec.structs.replace(found, masked=masked))
@@ -167,7 +168,7 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
         brand=request.brand,
         theme=request.report.theme,
         only=request.report.only,
-        masked=masker.count + (place.masked if place else 0),
+        masked=masker.masked + (place.masked if place else Masked()),
         shelf=request.shelf[1] if request.shelf else "",
         reload_s=_RELOAD_S if request.watch else 0,
         notes=(*request.brand.notes, *request.read.notes, *masker.troubles),

@@ -9,12 +9,13 @@ import re
 import signal
 import sys
 import threading
+import traceback
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import NamedTuple, NoReturn
 
 from plain_verdict import __version__
-from plain_verdict.cli.terminal import Progress, flush, show_error
+from plain_verdict.cli.terminal import Progress, flush, show, show_error
 from plain_verdict.errors import PlainVerdictError, WriteError
 from plain_verdict.text.cleaning import one_line
 
@@ -219,29 +220,27 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _run(options: argparse.Namespace) -> int:
     try:
         return int(options.run(options))
-    except PlainVerdictError as error:
-        if options.debug:
-            raise
-        show_error(error)
-        return _USAGE
     except KeyboardInterrupt:
         return _INTERRUPTED
-    except OSError as error:
-        # The system refuses something that no step could say more about: a name too long, no room left.
+    except Exception as error:  # noqa: BLE001  the one place where an error of ours ends
         if options.debug:
-            raise
+            show(traceback.format_exc(), to=sys.stderr, end="")
+        return _told(error)
+
+
+def _told(error: Exception) -> int:
+    """Say in words what went wrong, and return the exit code."""
+    if isinstance(error, PlainVerdictError):
+        show_error(error)
+        return _USAGE
+    if isinstance(error, OSError):
+        # The system refuses something that no step could say more about: a name too long, no room left.
         path = one_line(str(error.filename or ""), 300)
         show_error(WriteError(f"the system refuses it ({error.strerror or error})", path=path))
         return _USAGE
-    except Exception as error:
-        if options.debug:
-            raise
-        show_error(
-            PlainVerdictError(
-                f"{type(error).__name__}: {error}", hint="this is a bug; run again with --debug and report it"
-            )
-        )
-        return _BUG
+    hint = "this is a bug; run again with --debug and report it"
+    show_error(PlainVerdictError(f"{type(error).__name__}: {error}", hint=hint))
+    return _BUG
 
 
 @contextmanager

@@ -1,17 +1,15 @@
 """``plain-verdict check``: whether the settings and the brand are right, before any results are there."""
 
 import argparse
-import os
-from datetime import datetime
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, add_debug
-from plain_verdict.cli.options import add_config, overrides_of
+from plain_verdict.cli.options import add_config, request_of
 from plain_verdict.cli.terminal import show
 from plain_verdict.errors import DeliveryError, HistoryError
 from plain_verdict.history.stores import is_database, open_store
 from plain_verdict.pipeline import read_api_document
-from plain_verdict.request import Request, make_request
+from plain_verdict.request import Request
 from plain_verdict.settings.loading import NAME, find_settings
 from plain_verdict.text.formatting import join_list, plural
 
@@ -62,7 +60,7 @@ def _delivery_trouble(request: Request) -> list[str]:
 def run(options: argparse.Namespace) -> int:
     """Check the settings and say what they hold."""
     path = find_settings(options.config)
-    request = make_request(overrides_of(options), os.environ, datetime.now().astimezone())
+    request = request_of(options)
     if path is None:
         show(f"No {NAME} is here or above; the defaults hold.")
         return DONE

@@ -1,6 +1,7 @@
 """``plain-verdict condense``: samples of a load run as one small file, to be added to those of other machines."""
 
 import argparse
+import os
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOTHING_READ, PARTLY_READ, add_debug
@@ -12,6 +13,7 @@ from plain_verdict.engine import Engine, check_engine
 from plain_verdict.errors import UsageError
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.masking import Masker, MaskRules
+from plain_verdict.masking.variables import secrets_of_environment
 from plain_verdict.readers.reading import read_all
 from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.request.checks import read_leave_out
@@ -62,7 +64,8 @@ def run(options: argparse.Namespace) -> int:
         show_labelled("error", "no samples could be read, so nothing is written")
         return NOTHING_READ
     state = merged([part.state for part in parts])
-    data = condense(state, sum(part.bad_rows for part in parts), Masker(MaskRules()).text)
+    masker = Masker(MaskRules(known=secrets_of_environment(os.environ)))
+    data = condense(state, sum(part.bad_rows for part in parts), masker.text)
     write_bytes(target, data)
     show(f"Wrote {target}: {plural(state.rows, 'request')} in {format_size(len(data))}")
     return PARTLY_READ if unread else DONE

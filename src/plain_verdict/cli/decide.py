@@ -1,20 +1,18 @@
 """``plain-verdict decide``: a person decides what nothing else could tell, check by check, on the terminal."""
 
 import argparse
-import os
 import sys
 import time
 from base64 import b64encode
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
-from datetime import datetime
 from pathlib import Path
 
 import msgspec
 
 from plain_verdict.asked.checklist import Item, read_checklist
 from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
-from plain_verdict.cli.options import add_config, overrides_of
+from plain_verdict.cli.options import add_config, read_request_of
 from plain_verdict.cli.show import show_unread
 from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.errors import UsageError
@@ -22,7 +20,6 @@ from plain_verdict.inputs.facts import user_name
 from plain_verdict.model import Check, Outcome, Run
 from plain_verdict.pipeline import read
 from plain_verdict.recorder import SUFFIX, Recorder
-from plain_verdict.request import make_read_request
 
 _ANSWERS = {
     "p": Outcome.PASSED,
@@ -75,11 +72,7 @@ def run(options: argparse.Namespace) -> int:
     if options.checklist:
         _begin(recorder, read_checklist(Path(options.checklist)), out)
     results = [*options.results, *([options.out] if out.exists() else [])]
-    request = make_read_request(
-        overrides_of(argparse.Namespace(**{**vars(options), "results": results, "out": None})),
-        os.environ,
-        datetime.now().astimezone(),
-    )
+    request = read_request_of(argparse.Namespace(**{**vars(options), "results": results, "out": None}))
     with_all = read(request.results, msgspec.structs.replace(request.options, evidence=None), Progress)
     for trouble in with_all.unread:
         show_unread(trouble)

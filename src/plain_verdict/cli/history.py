@@ -1,13 +1,12 @@
 """``plain-verdict history``: what earlier builds were, what changed between two, and what is kept of them."""
 
 import argparse
-import os
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
-from plain_verdict.cli.options import add_config, add_masking, add_results, overrides_of, settings_source
+from plain_verdict.cli.options import add_config, add_masking, add_results, read_request_of, settings_source
 from plain_verdict.cli.show import show_trouble
 from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.errors import HistoryError, UsageError
@@ -22,7 +21,6 @@ from plain_verdict.inputs.completeness import read_age
 from plain_verdict.model import Build, Changed, KeptRun
 from plain_verdict.pipeline import read_and_judge
 from plain_verdict.report import PageInfo, Report
-from plain_verdict.request import make_read_request
 from plain_verdict.request.checks import check_settings
 from plain_verdict.settings.loading import read_settings
 from plain_verdict.settings.schema import HistoryTable
@@ -261,11 +259,7 @@ def _add(options: Options) -> int:
     runs = [read_kept(Path(page))[-1] for page in pages]
     code = DONE
     if results:
-        request = make_read_request(
-            overrides_of(argparse.Namespace(**{**vars(options), "results": results})),
-            os.environ,
-            datetime.now().astimezone(),
-        )
+        request = read_request_of(argparse.Namespace(**{**vars(options), "results": results}))
         run, verdict = read_and_judge(request, Progress)
         show_trouble(run, verdict)
         if run.files:

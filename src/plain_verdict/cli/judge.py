@@ -1,17 +1,21 @@
 """``plain-verdict judge``: the verdict and the exit code without a page, for the step that stops the line."""
 
 import argparse
-import os
-from datetime import datetime
 
 from plain_verdict.cli.common import DONE, NOT_FIT, NOTHING_READ
-from plain_verdict.cli.options import add_arrivals, add_config, add_history, add_masking, add_results, overrides_of
+from plain_verdict.cli.options import (
+    add_arrivals,
+    add_config,
+    add_history,
+    add_masking,
+    add_results,
+    read_request_of,
+)
 from plain_verdict.cli.show import show_summary, show_trouble, show_verdict
 from plain_verdict.cli.terminal import Progress, show_labelled
 from plain_verdict.model import VerdictWord
 from plain_verdict.pipeline import read_and_judge
 from plain_verdict.report import PageInfo, Report
-from plain_verdict.request import make_read_request
 from plain_verdict.writers.summary_json import SummaryWriter
 
 
@@ -42,7 +46,7 @@ def run(options: argparse.Namespace) -> int:
 
 def judged_report(options: argparse.Namespace) -> Report:
     """Return the report on what the options mean, read and judged."""
-    request = make_read_request(overrides_of(options), os.environ, datetime.now().astimezone())
+    request = read_request_of(options)
     for note in request.notes:
         show_labelled("note", note)
     run, verdict = read_and_judge(request, Progress)

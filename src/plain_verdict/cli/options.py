@@ -2,11 +2,13 @@
 
 import argparse
 import os
+from datetime import datetime
 
 import msgspec
 
 from plain_verdict.cli.common import add_debug
-from plain_verdict.request import Overrides
+from plain_verdict.cli.terminal import hide
+from plain_verdict.request import Overrides, ReadRequest, Request, make_read_request, make_request
 from plain_verdict.request.making import source_of
 from plain_verdict.settings.loading import SettingsSource
 
@@ -117,6 +119,20 @@ def add_config(parser: argparse.ArgumentParser) -> None:
 def settings_source(options: argparse.Namespace) -> SettingsSource:
     """Return where the settings of a command are that makes no request of them."""
     return source_of(overrides_of(options), os.environ)
+
+
+def request_of(options: argparse.Namespace) -> Request:
+    """Return what the command line and the settings want. From here on no line shows a secret of theirs."""
+    request = make_request(overrides_of(options), os.environ, datetime.now().astimezone())
+    hide(request.read.options.masking.known)
+    return request
+
+
+def read_request_of(options: argparse.Namespace) -> ReadRequest:
+    """Return what is to be read and judged, where no page is made of it."""
+    request = make_read_request(overrides_of(options), os.environ, datetime.now().astimezone())
+    hide(request.options.masking.known)
+    return request
 
 
 def add_masking(parser: argparse._ActionsContainer) -> None:

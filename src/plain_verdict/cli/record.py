@@ -92,9 +92,9 @@ def _write(recorder: Recorder, options: argparse.Namespace) -> None:
     match options.action:
         case "check":
             about = {"suite": options.suite, "tags": options.tag, "kind": options.kind, "attempt": options.attempt}
-            show(recorder.begin("check", options.name, parameters=_pairs(options.parameter), **about))
+            show(recorder.begin("check", options.name, parameters=_pairs(options.parameter), **about), is_own=True)
         case "step":
-            show(recorder.begin("step", options.name, **{"in": options.parent}))
+            show(recorder.begin("step", options.name, **{"in": options.parent}), is_own=True)
         case "log":
             recorder.note(options.parent, options.text, options.level)
         case "keep":
@@ -106,7 +106,7 @@ def _write(recorder: Recorder, options: argparse.Namespace) -> None:
             line = {"subject": options.subject, "expected": options.expected, "actual": options.actual}
             outcome = "passed" if met else "failed"
             recorder.write({"what": "expectation", "in": options.parent, "outcome": outcome, **line})
-            show("met" if met else "not met")
+            show("met" if met else "not met", is_own=True)
         case "fact":
             recorder.fact(options.key, options.value)
         case "metric":

@@ -1,10 +1,8 @@
 """``plain-verdict report``: the main job, results in and a page out."""
 
 import argparse
-import os
 import time
 from collections.abc import Iterable
-from datetime import datetime
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOT_FIT, NOT_PASSED_ON, NOTHING_READ, PARTLY_READ
@@ -15,7 +13,7 @@ from plain_verdict.cli.options import (
     add_history,
     add_masking,
     add_results,
-    overrides_of,
+    request_of,
 )
 from plain_verdict.cli.show import show_summary, show_trouble, show_verdict
 from plain_verdict.cli.terminal import Progress, show, show_error, show_labelled
@@ -24,7 +22,7 @@ from plain_verdict.model import Run, Verdict, VerdictWord
 from plain_verdict.pipeline import keep_in_history, make_report, read_and_judge
 from plain_verdict.publishing import Published, publish
 from plain_verdict.report import PageInfo, Report
-from plain_verdict.request import STANDARD_OUTPUT, make_request
+from plain_verdict.request import STANDARD_OUTPUT
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme
 from plain_verdict.settings.schema import ReportTable
 from plain_verdict.telling import tell
@@ -192,7 +190,7 @@ def run(options: argparse.Namespace) -> int:
 def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | None]:
     """Write the page and print the verdict; return the exit code, the verdict, and what was written."""
     began = time.perf_counter()
-    request = make_request(overrides_of(options), os.environ, datetime.now().astimezone())
+    request = request_of(options)
     run, verdict = read_and_judge(request.read, Progress)
     show_trouble(run, verdict, notes=not options.quiet)
     for note in () if options.quiet else request.read.notes:

@@ -6,9 +6,8 @@ from datetime import datetime
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, add_debug
-from plain_verdict.cli.options import add_config, settings_source
+from plain_verdict.cli.options import add_config, overrides_of
 from plain_verdict.cli.terminal import show
-from plain_verdict.request import made_at
 from plain_verdict.request.making import read_shelf_words
 from plain_verdict.shelf.refreshing import refresh_folder
 from plain_verdict.text.formatting import plural
@@ -26,8 +25,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Write index.html and feed.xml."""
     folder = Path(options.folder).absolute()
-    made = made_at(os.environ, datetime.now().astimezone())
-    words = read_shelf_words(settings_source(options), made, options.title or "", options.link or "")
+    words = read_shelf_words(overrides_of(options), os.environ, datetime.now().astimezone())
     number = refresh_folder(folder, words)
     show(f"{plural(number, 'page')} on the shelf:", "soft")
     show(str(folder / "index.html"))

@@ -11,6 +11,8 @@ from plain_verdict.errors import PlainVerdictError
 if TYPE_CHECKING:
     from rich.progress import Progress as RichProgress
 
+    from plain_verdict.masking import KnownValue
+
 STYLES = {
     "fit": "bold green",
     "not fit": "bold red",
@@ -26,14 +28,40 @@ _PATIENCE_S = 1.0
 _PAUSE_S = 0.1
 
 
-def show(text: str, style: str = "", *, to: TextIO | None = None, end: str = "\n") -> None:
+class _Hidden:
+    """The secrets that no line may show: until a request says otherwise, those of the environment."""
+
+    values: "tuple[KnownValue, ...] | None" = None
+
+
+def hide(values: "tuple[KnownValue, ...]") -> None:
+    """Let no line show these secrets."""
+    _Hidden.values = values
+
+
+def without_secrets(text: str) -> str:
+    """Return text as it may be shown."""
+    from plain_verdict.masking.known import make_known  # not for --help, and not for what a script records
+
+    if _Hidden.values is None:
+        from plain_verdict.masking.variables import secrets_of_environment
+
+        hide(secrets_of_environment(os.environ))
+    known = make_known(_Hidden.values or ())
+    return known.masked(text) if known else text
+
+
+def show(text: str, style: str = "", *, to: TextIO | None = None, end: str = "\n", is_own: bool = False) -> None:
     """Print text; in colour where the stream is a terminal that has it. No text is read as markup.
 
-    A reader who has gone, or a stream that is closed or full, does not end what the command does.
+    A reader who has gone, or a stream that is closed or full, does not end what the command does. Known secrets
+    are masked, unless the text ``is_own``: made by the program alone.
     """
     stream = to if to is not None else sys.stdout
     if stream is None:  # closed before the program began
         return
+    if not is_own:
+        text = without_secrets(text)
     try:
         if style and stream.isatty() and not os.environ.get("NO_COLOR"):
             from rich.console import Console
@@ -80,7 +108,7 @@ def show_labelled(label: str, text: str) -> None:
     """Print a line like ``note: text`` on stderr."""
     if sys.stderr is None:
         return
-    show(f"{label}:", label if label in STYLES else "soft", to=sys.stderr, end=" ")
+    show(f"{label}:", label if label in STYLES else "soft", to=sys.stderr, end=" ", is_own=True)
     show(text, to=sys.stderr)
 
 
@@ -128,7 +156,7 @@ class Progress:
             self._shown = RichProgress(console=Console(stderr=True), transient=True, auto_refresh=False)
             self._task = self._shown.add_task(self._what, total=total)
             self._shown.start()
-        name = f"{self._what} {what.rpartition('/')[2][:60]}".rstrip()
+        name = f"{self._what} {without_secrets(what).rpartition('/')[2][:60]}".rstrip()
         self._shown.update(self._task, completed=done, total=total, description=escape_markup(name), refresh=True)
 
     def __enter__(self) -> "Progress":

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from plain_verdict.evidence.media_types import HEAD_BYTES, media_type_of
+from plain_verdict.evidence.media_types import HEAD_BYTES, encoding_of, media_type_of
 from plain_verdict.model import Content, ContentKind
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block
@@ -75,7 +75,7 @@ def _content(key: str, media_type: str, data: bytes, task: Task) -> Content | st
 
 
 def _laid_out(media_type: str, data: bytes) -> str:
-    text = data.decode("utf-8-sig", "replace")
+    text = data.decode(encoding_of(data[:HEAD_BYTES]), "replace")
     if media_type == "application/json":
         try:
             return json.dumps(json.loads(text), indent=2, ensure_ascii=False)

@@ -15,6 +15,9 @@ _SVG = re.compile(
 )
 _TEXTS = ((re.compile(r"[\[{]"), "application/json"), (re.compile(r"<!doctype html|<html", re.I), "text/html"))
 HEAD_BYTES = 4096
+_LOOKED_AT = 400
+_LEAST_ZEROS = 8
+_MOSTLY = 0.7
 
 
 def media_type_of(head: bytes) -> str:
@@ -31,7 +34,22 @@ def media_type_of(head: bytes) -> str:
     return _text_type(head)
 
 
+def encoding_of(head: bytes) -> str:
+    """Return the encoding of a text that begins like this: UTF-16 by its mark or its zero bytes, else UTF-8."""
+    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return "utf-16"
+    even, odd = head[0:_LOOKED_AT:2], head[1:_LOOKED_AT:2]
+    if len(odd) >= _LEAST_ZEROS and 0 not in even and odd.count(0) > _MOSTLY * len(odd):
+        return "utf-16-le"
+    if len(odd) >= _LEAST_ZEROS and 0 not in odd and even.count(0) > _MOSTLY * len(even):
+        return "utf-16-be"
+    return "utf-8-sig"
+
+
 def _text_type(head: bytes) -> str:
+    encoding = encoding_of(head)
+    if encoding != "utf-8-sig":
+        head = head[: len(head) // 2 * 2].decode(encoding, "ignore").encode()
     try:
         text = head.decode("utf-8-sig")
     except UnicodeDecodeError as error:

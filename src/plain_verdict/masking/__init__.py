@@ -1,5 +1,6 @@
 """Hides secrets in everything that leaves the tool, and says how many."""
 
+from plain_verdict.masking.known import KnownValue
 from plain_verdict.masking.mask import Masker, MaskRules, mask_run
 
-__all__ = ["MaskRules", "Masker", "mask_run"]
+__all__ = ["KnownValue", "MaskRules", "Masker", "mask_run"]

@@ -2,13 +2,13 @@
 
 import html
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 
-_ESCAPE = re.compile(
-    r"&(?:#\d{1,7}|#[xX][0-9a-fA-F]{1,6}|quot|apos|amp|lt|gt|nbsp|equals|colon);"  # HTML, section 13.5
-    r"|\\u[0-9a-fA-F]{4}|\\[nrt\"'/\\]"  # RFC 8259, section 7
-    r"|%[0-9a-fA-F]{2}"  # RFC 3986, section 2.1
-)
+_HTML = r"&(?:#\d{1,7}|#[xX][0-9a-fA-F]{1,6}|quot|apos|amp|lt|gt|nbsp|equals|colon);"  # HTML, section 13.5
+_JSON = r"\\u[0-9a-fA-F]{4}|\\[nrt\"'/\\]"  # RFC 8259, section 7
+_PERCENT = r"%[0-9a-fA-F]{2}"  # RFC 3986, section 2.1
+ALL = re.compile(f"{_HTML}|{_JSON}|{_PERCENT}")
+EACH = tuple(map(re.compile, (_HTML, _JSON, _PERCENT)))
 NEEDLES = (
     "&#",
     "&quot;",
@@ -32,42 +32,48 @@ _TWICE = 2
 _LONGEST = 200_000
 
 
-def resolved(text: str) -> Iterator[tuple[str, list[int]]]:
+def resolved(text: str) -> Iterator[tuple[str, Sequence[int]]]:
     """Yield the text with its escapes resolved, once and twice, and for each place in it the one in the text.
 
     There is one place more than characters: the text's end.
     """
-    places = list(range(len(text) + 1))
+    places: Sequence[int] = range(len(text) + 1)
     for _ in range(_TWICE):
         if len(text) > _LONGEST:
             return
-        plain, inner = _once(text)
-        if plain == text:
+        before = text
+        text, places = replaced(text, places, ALL, meaning)
+        if text == before:
             return
-        places = [places[at] for at in inner]
-        text = plain
         yield text, places
 
 
-def _once(text: str) -> tuple[str, list[int]]:
+def replaced(
+    text: str, places: Sequence[int], expression: re.Pattern[str], meant: Callable[[re.Match[str]], str]
+) -> tuple[str, Sequence[int]]:
+    """Return a text with what an expression finds replaced by what is meant, and each character's place."""
     pieces: list[str] = []
-    places: list[int] = []
+    kept: list[int] = []
     at = 0
-    for match in _ESCAPE.finditer(text):
-        pieces += (text[at : match.start()], _meant(match[0]))
-        places += range(at, match.start())
-        places += [match.start()] * len(pieces[-1])
+    for match in expression.finditer(text):
+        put = meant(match)
+        pieces += (text[at : match.start()], put)
+        kept += places[at : match.start()]
+        kept += [places[match.start()]] * len(put)
         at = match.end()
+    if not at:
+        return text, places
     pieces.append(text[at:])
-    places += range(at, len(text) + 1)
-    return "".join(pieces), places
+    kept += places[at:]
+    return "".join(pieces), kept
 
 
 _SHORT = {"n": "\n", "r": "\r", "t": "\t"}
 
 
-def _meant(escape: str) -> str:
+def meaning(match: re.Match[str]) -> str:
     """Return the character that an escape stands for."""
+    escape = match[0]
     if escape[0] == "&":
         return html.unescape(escape)
     if escape[0] == "%":

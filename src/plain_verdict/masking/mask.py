@@ -1,12 +1,14 @@
 """Masks texts, and everything of a run."""
 
 import re
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from functools import partial
 
 import msgspec
 
 from plain_verdict.masking.escapes import resolved
+from plain_verdict.masking.known import KnownValue, KnownValues, make_known, mask_of
 from plain_verdict.masking.names import is_secret_key
 from plain_verdict.masking.pattern import SecretPattern
 from plain_verdict.masking.prefilter import make_prefilter
@@ -14,7 +16,7 @@ from plain_verdict.masking.structured import Structured
 from plain_verdict.masking.tables import find_in_tables
 from plain_verdict.masking.telling import is_secret
 from plain_verdict.masking.values import is_harmless
-from plain_verdict.model import Check, Fact, Run
+from plain_verdict.model import Check, Content, ContentKind, Fact, Masked, Run
 from plain_verdict.model.transform import Change, transform
 
 _CLASSES = (4, 8, 16, 32, 64, 128)
@@ -29,28 +31,42 @@ _BATCH = 64
 
 
 class MaskRules(msgspec.Struct, frozen=True):
-    """What to mask: more patterns, words that are no secrets, or nothing."""
+    """What to mask: secrets that are known, more patterns, not words that are no secrets; or nothing.
+
+    ``secret_facts`` are keys of facts whose whole value is a secret, with what that is called.
+    """
 
     off: bool = False
     patterns: tuple[str, ...] = ()
     ignore: tuple[str, ...] = ()
+    known: tuple[KnownValue, ...] = ()
+    secret_facts: tuple[tuple[str, str], ...] = ()
 
 
 class Masker:
     """Masks texts and counts what it masked."""
 
     def __init__(self, rules: MaskRules) -> None:
-        self.count = 0
+        self.counts = Counter[str]()
         self.troubles: list[str] = []
         self.off = rules.off
         self._ignored = frozenset(rules.ignore)
         self._own = tuple(rules.patterns)
+        self._known = make_known(rules.known)
+        self._secret_facts = dict(rules.secret_facts)
         self.prefilter = make_prefilter()
+
+    @property
+    def masked(self) -> Masked:
+        """Return how many secrets were masked so far."""
+        return Masked(self.counts.total(), tuple(sorted((key, n) for key, n in self.counts.items() if key)))
 
     def text(self, text: str) -> str:
         """Return the text with every secret in it masked, and home folders as ``~``."""
         if self.off:
             return text
+        if self._known:
+            text = self._without_known(text, self._known)
         for pattern in self._own:
             text = self._by_pattern(pattern, text)
         possible, in_home, escaped = self.prefilter.patterns_in(text)
@@ -61,6 +77,26 @@ class Masker:
         if escaped:
             text = self._under_escapes(text)
         return _HOMES.sub("~", text) if in_home else text
+
+    def _without_known(self, text: str, known: KnownValues) -> str:
+        for place in reversed(known.find(text)):
+            text = text[: place.start] + self._mask_known(place.source) + text[place.end :]
+        return text
+
+    def bytes(self, data: bytes) -> str:
+        """Return what a known secret in bytes is called; "" where there is none."""
+        source = self._known.stands_in(data) if self._known and not self.off else ""
+        self.counts[source] += bool(source)
+        return source
+
+    def may_hold_secret(self, things: Sequence[msgspec.Struct]) -> bool:
+        """Return whether any text in the structs may hold a secret, or a path below somebody's home."""
+        if self._own:
+            return True  # every text must be searched for the team's own patterns
+        packed = msgspec.msgpack.encode(things)
+        return self.prefilter.may_hold_secret(packed) or (
+            self._known is not None and self._known.may_stand_in(packed)
+        )
 
     def _by_patterns(self, patterns: Sequence[SecretPattern], text: str) -> str:
         for pattern in patterns:
@@ -97,17 +133,13 @@ class Masker:
         return text
 
     def fact(self, fact: Fact) -> Fact:
-        """Return a fact with its value masked: as a whole where its key names a secret."""
+        """Return a fact with its key and its value masked: as a whole where its key names a secret."""
         if self.off:
             return fact
         value = self.by_key(fact.key, fact.value)
         value = self.text(value) if value is fact.value else value
-        return fact if value == fact.value else Fact(fact.key, value)
-
-    @property
-    def has_own_patterns(self) -> bool:
-        """Return whether the team has patterns of its own, which every text must be searched for."""
-        return bool(self._own)
+        key = self.text(fact.key)
+        return fact if (key, value) == (fact.key, fact.value) else Fact(key, value)
 
     def facts(self, facts: Sequence[Fact]) -> tuple[Fact, ...]:
         """Return the facts with their values masked."""
@@ -119,9 +151,12 @@ class Masker:
 
     def by_key(self, key: str, value: str) -> str:
         """Return the value of a key: masked as a whole where its key names a secret."""
-        if self.off or not value or not is_secret_key(key) or self._is_no_secret(value):
+        if self.off or not value or self._is_no_secret(value):
             return value
-        return self._mask(value)
+        source = self._secret_facts.get(key)
+        if source:
+            return self._mask_known(source)
+        return self._mask(value) if is_secret_key(key) else value
 
     def _is_no_secret(self, value: str) -> bool:
         return value in self._ignored or is_harmless(value) or _MASKED.search(value) is not None
@@ -134,8 +169,12 @@ class Masker:
         return match[0][:start] + self._mask(secret) + match[0][end:]
 
     def _mask(self, secret: str) -> str:
-        self.count += 1
+        self.counts[""] += 1
         return masked(len(secret))
+
+    def _mask_known(self, source: str) -> str:
+        self.counts[source] += 1
+        return mask_of(source)
 
     def _by_pattern(self, pattern: str, text: str) -> str:
         import regex
@@ -169,24 +208,39 @@ def mask_run(run: Run, masker: Masker) -> Run:
     text = Change(text=masker.text, whole={Fact: masker.fact})
     structured = Structured(masker, text)
     change = Change(text=masker.text, whole=structured.changes)
+    run = replace(run, contents=tuple(_masked_content(content, masker) for content in run.contents))
     files = []
     for file in run.files:
         bare = transform(replace(file, checks=()), change)
         files.append(replace(bare, checks=tuple(_masked(file.checks, masker, change))))
     rest = transform(replace(run, files=()), change)
-    return replace(rest, files=tuple(files), masked=masker.count, masking_notes=tuple(masker.troubles))
+    return replace(rest, files=tuple(files), masked=masker.masked, masking_notes=tuple(masker.troubles))
+
+
+def _masked_content(content: Content, masker: Masker) -> Content:
+    """Return what evidence holds: a drawing with its text masked, and no file that has a known secret."""
+    replace = msgspec.structs.replace
+    if content.media_type == "image/svg+xml":
+        text = content.data.decode("utf-8", "surrogateescape")
+        new = masker.text(text)
+        return content if new == text else replace(content, data=new.encode("utf-8", "surrogateescape"))
+    source = masker.bytes(content.data) if content.data else ""
+    if not source:
+        return content
+    text = f"This file is left out: it holds a secret that is known, {source}."
+    remark = "left out, as it holds a secret"
+    return Content(content.key, ContentKind.TEXT, "text/plain", text=text, remark=remark)
 
 
 def _masked(checks: Sequence[Check], masker: Masker, change: Change) -> Iterator[Check]:
     """Yield the checks masked; batches, and then checks, that can't hold a secret are passed as they are."""
     for first in range(0, len(checks), _BATCH):
         batch = checks[first : first + _BATCH]
-        if not masker.has_own_patterns and not masker.prefilter.may_hold_secret(batch):
+        if not masker.may_hold_secret(batch):
             yield from batch
             continue
         for check in batch:
-            needed = masker.has_own_patterns or masker.prefilter.may_hold_secret((check,))
-            yield transform(check, change) if needed else check
+            yield transform(check, change) if masker.may_hold_secret((check,)) else check
 
 
 def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:

@@ -2,10 +2,8 @@
 
 import re
 from collections import defaultdict
-from collections.abc import Sequence
 from functools import cache
 
-import msgspec
 from ahocorasick_rs import AhoCorasick, BytesAhoCorasick, Implementation
 
 from plain_verdict.masking.escapes import NEEDLES as ESCAPES
@@ -44,9 +42,8 @@ class Prefilter:
         self._in_text = AhoCorasick(needles, implementation=Implementation.DFA)
         self._of_names = AhoCorasick([*NAMES, "authorization", "cookie"])
 
-    def may_hold_secret(self, things: Sequence[msgspec.Struct]) -> bool:
-        """Return whether any text in the structs may hold a secret, or a path below somebody's home."""
-        packed = msgspec.msgpack.encode(things)
+    def may_hold_secret(self, packed: bytes) -> bool:
+        """Return whether any text in packed structs may hold a secret, or a path below somebody's home."""
         if self._in_bytes.find_matches_as_indexes(packed.lower(), overlapping=True):
             return True
         if _ADDRESS.encode() in packed and _USERINFO.search(packed):

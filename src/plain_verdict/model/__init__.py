@@ -21,7 +21,7 @@ from plain_verdict.model.check import (
 )
 from plain_verdict.model.evidence import Content, ContentKind, Evidence
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
-from plain_verdict.model.facts import Fact, Value
+from plain_verdict.model.facts import Fact, Masked, Value
 from plain_verdict.model.history import (
     Build,
     BuildCause,
@@ -121,6 +121,7 @@ __all__ = [
     "KindVerdict",
     "LoadRun",
     "LogEntry",
+    "Masked",
     "Measured",
     "Met",
     "Metric",

@@ -1,5 +1,7 @@
 """Facts, and the keys that several stages know."""
 
+from collections import Counter
+
 import msgspec
 
 
@@ -15,6 +17,17 @@ class Fact(Value, frozen=True, array_like=True):
 
     key: str
     value: str
+
+
+class Masked(Value, frozen=True):
+    """How many secrets were masked, and how many of them were known, by what each is called."""
+
+    count: int = 0
+    known: tuple[tuple[str, int], ...] = ()
+
+    def __add__(self, other: "Masked") -> "Masked":
+        known = Counter(dict(self.known)) + Counter(dict(other.known))
+        return Masked(self.count + other.count, tuple(sorted(known.items())))
 
 
 BUILD = "build"

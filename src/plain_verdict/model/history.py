@@ -7,7 +7,7 @@ from enum import StrEnum
 
 import msgspec
 
-from plain_verdict.model.facts import Fact, Value
+from plain_verdict.model.facts import Fact, Masked, Value
 from plain_verdict.model.moment import in_order
 from plain_verdict.model.tally import Tally
 from plain_verdict.model.verdict import VerdictWord
@@ -225,5 +225,5 @@ class InSeries(msgspec.Struct, frozen=True):
     trouble: tuple[str, ...] = ()
     unreachable: bool = False
     """Whether the store could not be used, so that it need not be tried again."""
-    masked: int = 0
+    masked: Masked = Masked()
     """How many secrets were masked in title and facts."""

@@ -8,7 +8,7 @@ import msgspec
 from plain_verdict.model.api import ApiCalls
 from plain_verdict.model.check import Check, Output
 from plain_verdict.model.evidence import Content, Evidence
-from plain_verdict.model.facts import Fact, Value
+from plain_verdict.model.facts import Fact, Masked, Value
 from plain_verdict.model.history import InSeries
 from plain_verdict.model.load import LoadRun, Metric, Reported
 from plain_verdict.model.outcome import Kind, Outcome
@@ -148,7 +148,7 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     """Evidence that belongs to no check."""
     evidence_notes: tuple[str, ...] = ()
     """What was done to keep the page within its limits, and what could not be shown."""
-    masked: int | None = 0
+    masked: Masked | None = Masked()
     """How many secrets were masked; None: masking is off."""
     masking_notes: tuple[str, ...] = ()
     shape_notes: tuple[str, ...] = ()

@@ -5,7 +5,7 @@ from datetime import datetime
 import msgspec
 
 from plain_verdict.brand import Brand
-from plain_verdict.model import Fact
+from plain_verdict.model import Fact, Masked
 from plain_verdict.settings.choices import ChecksShown, Theme
 
 
@@ -24,7 +24,7 @@ class PageInfo(msgspec.Struct, frozen=True):
     brand: Brand = Brand()
     theme: Theme = Theme.AUTO
     only: ChecksShown = ChecksShown.ALL
-    masked: int = 0
+    masked: Masked = Masked()
     notes: tuple[str, ...] = ()
     shelf: str = ""
     reload_s: int = 0

@@ -20,6 +20,7 @@ from plain_verdict.model import (
     Check,
     Fact,
     KeptRun,
+    Masked,
     Operation,
     Outcome,
     Past,
@@ -45,11 +46,12 @@ from plain_verdict.report.suites import SuiteGroup, make_suites, merge_facts, sl
 from plain_verdict.report.timeline import Timeline, make_timeline
 from plain_verdict.report.variants import VariantGrid, make_variant_grids
 from plain_verdict.settings.choices import ChecksShown
-from plain_verdict.text.formatting import capital, format_day, format_span, plural
+from plain_verdict.text.formatting import capital, format_day, format_span, join_list, plural
 
 _SLOWEST = 8
 _OPEN_AT_MOST = 20  # failed checks are open from the start, unless they are so many that they bury the rest
 _SHOWN_FACTS = 12
+_MOST_SOURCES = 10  # of known secrets, which are named
 _MOST_TRACED = 1_000  # checks that are opened for nothing but what they were before
 
 if TYPE_CHECKING:
@@ -156,9 +158,20 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return msgspec.json.encode(shelf_line(self)).decode()
 
     @property
-    def masked(self) -> int | None:
+    def masked(self) -> Masked | None:
         """Return how many secrets were masked, in the results and in the page's own words; None: masking is off."""
         return None if self.run.masked is None else self.run.masked + self.info.masked
+
+    @property
+    def on_masking(self) -> str:
+        """Return how many secrets were masked, and which known ones how often, as a sentence; "" for none."""
+        masked = self.masked
+        if masked is None or not masked.count:
+            return ""
+        verb = "was" if masked.count == 1 else "were"
+        known = [f"{number:,} from {name}" for name, number in masked.known]
+        told = f": {join_list(known, _MOST_SOURCES)}" if known else ""
+        return f"{capital(plural(masked.count, 'secret'))} {verb} masked, in names, texts or facts{told}."
 
     @property
     def notes(self) -> tuple[str, ...]:

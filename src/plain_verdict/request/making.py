@@ -27,6 +27,7 @@ from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.request.checks import check_settings, check_shape, read_leave_out, read_step, read_trifle
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
+from plain_verdict.request.secrets import read_mask_rules, rules_without_known, without_known
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme
 from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.loading import Settings, SettingsSource, read_settings, read_shapes
@@ -47,11 +48,12 @@ _BRAND_OPTIONS = ("organisation", "logo", "accent")
 def make_request(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> Request:
     """Return what the command line and the settings want, everything that is named read or looked for."""
     settings = read_settings(source_of(overrides, environment), check_settings)
-    report = _report(overrides, settings.file)
-    check_pattern(report.out)
-    brand = _brand(overrides, settings.file)
-    suffix = writer_named("folder" if report.zip else report.layout).suffix
     read_request = _read_request(overrides, settings, environment, now)
+    masking = read_request.options.masking
+    report = without_known(_report(overrides, settings.file), masking)
+    check_pattern(report.out)
+    brand = _brand(overrides, settings.file, masking)
+    suffix = writer_named("folder" if report.zip else report.layout).suffix
     root, way = _root_of(report, suffix)
     request = Request(
         read=read_request,
@@ -118,12 +120,16 @@ def make_read_request(overrides: Overrides, environment: Mapping[str, str], now:
     return _looking_beside(request, settings.file.report, overrides.look_beside, settings.file)
 
 
-def read_shelf_words(source: SettingsSource, made: datetime, title: str, link: str) -> ShelfWords:
+def read_shelf_words(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> ShelfWords:
     """Return what a shelf says of itself, by the settings. Raises UsageError."""
-    file = read_settings(source, check_settings).file
+    file = read_settings(source_of(overrides, environment), check_settings).file
+    masking, _ = read_mask_rules(overrides, file, environment)
+    given = ReportTable(title=overrides.title or "", link=overrides.link or "")
+    given, report = without_known(given, masking), without_known(file.report, masking)
+    made = made_at(environment, now)
     zone = read_zone(file.report.time_zone)
     made = made.astimezone(zone) if zone else made
-    return _shelf_words(file.report, _brand(Overrides(), file), made, title, link)
+    return _shelf_words(report, _brand(Overrides(), file, masking), made, given.title, given.link)
 
 
 def _shelf_words(report: ReportTable, brand: Brand, made: datetime, title: str = "", link: str = "") -> ShelfWords:
@@ -168,13 +174,13 @@ def _read_request(
     check_engine(engine)
     made = made_at(environment, now)
     made = made.astimezone(zone) if zone else made
-    off = file.masking.off if overrides.masking is None else not overrides.masking
+    masking, masking_notes = read_mask_rules(overrides, file, environment)
     options = ReadOptions(
         retries=overrides.retry or tuple((argument,) for argument in file.input.retry),
         kinds={Kind(name): paths for name, paths in msgspec.structs.asdict(file.input.kinds).items()},
         api_document=overrides.api_document or file.api.document,
         shapes=_shapes(overrides, file),
-        targets=file.condition,
+        targets=rules_without_known(file.rules, masking).conditions,
         baseline=overrides.baseline or file.load.baseline,
         engine=engine,
         requirements=overrides.requirements or file.requirements.files,
@@ -186,7 +192,7 @@ def _read_request(
         variants=VariantOptions(file.input.variants, file.input.variants_from),
         evidence=_evidence(overrides, file),
         zone=zone,
-        masking=MaskRules(off, file.masking.patterns, file.masking.ignore),
+        masking=masking,
     )
     missing = tuple(
         f"The environment has no {name}, so the fact “{key}” is missing."
@@ -196,9 +202,9 @@ def _read_request(
     return ReadRequest(
         overrides.results,
         options,
-        file.rules,
+        rules_without_known(file.rules, masking),
         made,
-        (*settings.notes, *missing),
+        (*settings.notes, *masking_notes, *missing),
         _history(overrides, settings),
         title=file.report.title if overrides.title is None else overrides.title,
         facts=_facts(overrides, settings, environment),
@@ -273,11 +279,11 @@ def _report(overrides: Overrides, settings: SettingsFile) -> ReportTable:
     )
 
 
-def _brand(overrides: Overrides, settings: SettingsFile) -> Brand:
+def _brand(overrides: Overrides, settings: SettingsFile, masking: MaskRules) -> Brand:
     table = settings.brand
     if overrides.logo:
         table = msgspec.structs.replace(table, logo_dark="")  # it belongs to the logo that this one replaces
-    return read_brand(_with_given(table, _given(overrides, _BRAND_OPTIONS)))
+    return read_brand(without_known(_with_given(table, _given(overrides, _BRAND_OPTIONS)), masking))
 
 
 def _facts(overrides: Overrides, settings: Settings, environment: Mapping[str, str]) -> tuple[Fact, ...]:

@@ -32,7 +32,7 @@ def _run(report: Report) -> Iterator[Row]:
         *report.span,
         round_s(sum_s(report.run.checks)),
         format_zone(report.info.made),
-        report.masked,
+        report.masked.count if report.masked else None,
         report.info.made,
         build.id,
         build.build,

@@ -32,12 +32,10 @@ def _notes(report: Report, folding: Folding | None) -> Iterator[Note]:
     )
     if folding:
         yield Note(_on_folding(folding))
-    masked = report.masked
-    if masked is None:
+    if report.masked is None:
         yield Note("Masking is off: secrets in the results stand on this page as they are.", grave=True)
-    elif masked:
-        verb = "was" if masked == 1 else "were"
-        yield Note(f"{capital(plural(masked, 'secret'))} {verb} masked, in names, texts or facts.")
+    elif report.on_masking:
+        yield Note(report.on_masking)
     alone = len(run.left_alone)
     if alone:
         what = "is no result file and was" if alone == 1 else "are no result files and were"

@@ -1,0 +1,178 @@
+"""Looks for secrets that are known, wherever and however they stand: the job that makes a report has them.
+
+One automaton (Aho-Corasick) has a needle for each form of each value. It runs over text without blanks and
+backslashes, so that a line break hides nothing; escapes are resolved only where it finds something.
+"""
+
+import re
+from collections.abc import Iterator, Sequence
+from functools import cache, cached_property
+
+import msgspec
+from ahocorasick_rs import AhoCorasick, BytesAhoCorasick, Implementation
+
+from plain_verdict.masking.encodings import forms_of, partly_escaped
+from plain_verdict.masking.escapes import EACH, meaning, replaced
+from plain_verdict.masking.unpacking import unpacked
+
+_SQUEEZED = b" \t\r\n\\\0="
+_LINE_ENDS = (b"\\n", b"\\r")  # as JSON and programs write them
+_ALPHANUMERIC = re.compile(r"[A-Za-z0-9]+")
+_NEEDLE_CHARS = 8
+_LEAST_RUN = 4
+# Where a line is wrapped: by a blank, a backslash (shell), or an equals sign (RFC 2045, section 6.7).
+_WRAP = re.compile(r"[ \t]*[\\=]?\r?\n[ \t]*|\\r?\\n[ \t]*")
+_QUOTES = re.compile(r"'\\'(')|'\"(')\"'")  # POSIX.1-2017, Shell Command Language, 2.2
+_BACKSLASH = re.compile(r"\\([^A-Za-z0-9\s])|\^([&<>|^\"])")
+_ROUNDS = 3
+_MOST_READINGS = 40
+_UNSAFE = re.compile(r"[^\w. -]")
+_SOURCE_CHARS = 80
+_BASE64 = re.compile(r"[A-Za-z0-9+/=_-]")
+
+
+class KnownValue(msgspec.Struct, frozen=True):
+    """A secret, and what it is called: the name of the variable or the file that has it."""
+
+    value: str
+    source: str
+
+
+class Place(msgspec.Struct, frozen=True):
+    """Where a known value stands in a text."""
+
+    start: int
+    end: int
+    source: str
+
+
+class KnownValues:
+    """Finds known values in texts and bytes."""
+
+    def __init__(self, values: Sequence[KnownValue]) -> None:
+        self._sources: dict[str, str] = {}
+        self._made: set[str] = set()
+        needles: set[bytes] = set()
+        for known in sorted(values, key=lambda known: -len(known.value)):
+            for form in forms_of(known.value):
+                self._sources.setdefault(form, known.source)
+                if form != known.value:
+                    self._made.add(form)
+                    needles.add(_needle(form))
+            needles.update(_needles_of(known.value))
+        self._forms = tuple(self._sources)
+        # The shorter of two that begin alike finds the longer as well.
+        self._needles = BytesAhoCorasick(list(needles), implementation=Implementation.DFA)
+
+    @cached_property
+    def _exact(self) -> AhoCorasick:
+        """Return what finds whole forms; made when one may be there, which is nearly never."""
+        return AhoCorasick(self._forms, implementation=Implementation.ContiguousNFA)
+
+    def may_stand_in(self, data: bytes) -> bool:
+        """Return whether bytes may hold a known value in some form."""
+        return bool(self._needles.find_matches_as_indexes(_squeezed(data)))
+
+    def stands_in(self, data: bytes) -> str:
+        """Return the source of a known value that bytes of any encoding hold, packed ones too; "" for none."""
+        return next(filter(None, map(self._source_in, unpacked(data))), "")
+
+    def _source_in(self, data: bytes) -> str:
+        if not self.may_stand_in(data):
+            return ""
+        readings = (data, data.replace(b"\0", b""))  # the second is that of UTF-16
+        texts = [data.decode("utf-8", "replace"), *(reading.decode("latin-1") for reading in readings)]
+        return next((place.source for text in texts for place in self.find(text)), "")
+
+    def masked(self, text: str) -> str:
+        """Return a text with each known value in it masked."""
+        for place in reversed(self.find(text)):
+            text = text[: place.start] + mask_of(place.source) + text[place.end :]
+        return text
+
+    def find(self, text: str) -> list[Place]:
+        """Return where known values stand in a text, in order; places that touch each other are one."""
+        if not self.may_stand_in(text.encode("utf-8", "surrogatepass")):
+            return []
+        found = [place for plain, places in _readings(text) for place in self._in_reading(plain, places)]
+        return list(_joined(found))
+
+    def _in_reading(self, plain: str, places: Sequence[int]) -> Iterator[Place]:
+        for number, start, end in self._exact.find_matches_as_indexes(plain, overlapping=True):
+            form = self._forms[number]
+            # A character of Base64 has bits of its neighbours.
+            before = form in self._made and start > 0 and _BASE64.match(plain[start - 1]) is not None
+            after = form in self._made and end < len(plain) and _BASE64.match(plain[end]) is not None
+            yield Place(places[start - before], places[end + after], self._sources[form])
+
+
+def mask_of(source: str) -> str:
+    """Return what stands for a known value; nothing about the value itself."""
+    return f"[masked, {_UNSAFE.sub('', source)[:_SOURCE_CHARS]}]"
+
+
+@cache
+def make_known(values: tuple[KnownValue, ...]) -> KnownValues | None:
+    """Return what looks for these values, made once; None where there are none."""
+    return KnownValues(values) if values else None
+
+
+def _needles_of(value: str) -> Iterator[bytes]:
+    """Yield what stands in every text with a value, also where some of its signs are escaped.
+
+    Programs escape no letter and no digit, so a run of them stands for the value; one without has more needles.
+    """
+    longest = max(_ALPHANUMERIC.findall(value), key=len, default="")
+    if len(longest) >= min(_LEAST_RUN, len(value)):
+        yield _needle(longest)
+    else:
+        yield from map(_needle, (value, *partly_escaped(value)))
+
+
+def _needle(form: str) -> bytes:
+    """Return how a form begins in text without blanks and backslashes."""
+    data = form.encode("utf-8", "surrogatepass")
+    return _squeezed(data)[:_NEEDLE_CHARS] or data
+
+
+def _squeezed(data: bytes) -> bytes:
+    """Return bytes without what may stand where a line is wrapped."""
+    for end in _LINE_ENDS:
+        data = data.replace(end, b"")
+    return data.translate(None, _SQUEEZED)
+
+
+def _readings(text: str) -> Iterator[tuple[str, Sequence[int]]]:
+    """Yield a text as it is and as it may be meant: lines joined, escapes resolved; with each character's place."""
+    latest: dict[str, Sequence[int]] = {text: range(len(text) + 1)}
+    seen = dict(latest)
+    for _ in range(_ROUNDS):
+        made = {}
+        for plain, places in latest.items():
+            for expression, meant in _DECODERS:
+                new, at = replaced(plain, places, expression, meant)
+                if new not in seen and len(seen) < _MOST_READINGS:
+                    made[new] = seen[new] = at
+        latest = made
+    yield from seen.items()
+
+
+def _sign(match: re.Match[str]) -> str:
+    """Return the sign that was escaped; "" for the break of a line."""
+    return match[match.lastindex] if match.lastindex else ""
+
+
+_DECODERS = ((_WRAP, _sign), (_QUOTES, _sign), (_BACKSLASH, _sign), *((expression, meaning) for expression in EACH))
+
+
+def _joined(found: list[Place]) -> Iterator[Place]:
+    last: Place | None = None
+    for place in sorted(found, key=lambda place: (place.start, -place.end)):
+        if last is not None and place.start < last.end:
+            last = Place(last.start, max(last.end, place.end), last.source)
+        else:
+            if last is not None:
+                yield last
+            last = place
+    if last is not None:
+        yield last
