@@ -13,6 +13,8 @@ from urllib.parse import quote
 
 _LEAST_CHARS = 8
 """Of a form that is not the value itself: shorter ones stand in any text by chance."""
+_ASCII = 128
+_QUOTED = ("'\\''", "'\"'\"'")  # POSIX.1-2017, Shell Command Language, section 2.2
 _SEPARATORS = (":", " ", "-", "\\x", ", 0x")
 
 
@@ -52,8 +54,12 @@ def _read_otherwise(value: str) -> Iterator[str]:
 
 def partly_escaped(value: str) -> Iterator[str]:
     """Yield a value with its signs escaped as programs do, once and twice."""
-    percent = quote(value, safe=""), quote(value, safe="/"), quote(value, safe="!$&'()*+,;=:@/")
+    every = "".join(
+        chr(b) if chr(b).isalnum() and b < _ASCII else f"%{b:02X}" for b in value.encode("utf-8", "replace")
+    )
+    percent = every, quote(value, safe=""), quote(value, safe="/"), quote(value, safe="!$&'()*+,;=:@/")
     once = (*percent, json.dumps(value)[1:-1], json.dumps(value)[1:-1].replace("/", "\\/"), html.escape(value))
+    yield from (value.replace("'", quoted) for quoted in _QUOTED)
     for text in once:
         yield text
         yield re.sub(r"%[0-9A-F]{2}", lambda match: match[0].lower(), text)

@@ -19,9 +19,10 @@ _SQUEEZED = b" \t\r\n\\\0="
 _LINE_ENDS = (b"\\n", b"\\r")  # as JSON and programs write them
 _ALPHANUMERIC = re.compile(r"[A-Za-z0-9]+")
 _NEEDLE_CHARS = 8
-_LEAST_RUN = 4
+_LEAST_RUN, _LEAST_MADE_RUN = 3, 6
 # Where a line is wrapped: by a blank, a backslash (shell), or an equals sign (RFC 2045, section 6.7).
 _WRAP = re.compile(r"[ \t]*[\\=]?\r?\n[ \t]*|\\r?\\n[ \t]*")
+_BREAK = re.compile(r"[ \t]*\r?\n[ \t]*")
 _QUOTES = re.compile(r"'\\'(')|'\"(')\"'")  # POSIX.1-2017, Shell Command Language, 2.2
 _BACKSLASH = re.compile(r"\\([^A-Za-z0-9\s])|\^([&<>|^\"])")
 _ROUNDS = 3
@@ -56,10 +57,10 @@ class KnownValues:
         for known in sorted(values, key=lambda known: -len(known.value)):
             for form in forms_of(known.value):
                 self._sources.setdefault(form, known.source)
-                if form != known.value:
+                is_made = form != known.value
+                if is_made:
                     self._made.add(form)
-                    needles.add(_needle(form))
-            needles.update(_needles_of(known.value))
+                needles.update(_needles_of(form, is_made=is_made))
         self._forms = tuple(self._sources)
         # The shorter of two that begin alike finds the longer as well.
         self._needles = BytesAhoCorasick(list(needles), implementation=Implementation.DFA)
@@ -117,16 +118,17 @@ def make_known(values: tuple[KnownValue, ...]) -> KnownValues | None:
     return KnownValues(values) if values else None
 
 
-def _needles_of(value: str) -> Iterator[bytes]:
-    """Yield what stands in every text with a value, also where some of its signs are escaped.
+def _needles_of(form: str, *, is_made: bool) -> Iterator[bytes]:
+    """Yield what stands in every text with a form, also where some of its signs are escaped.
 
-    Programs escape no letter and no digit, so a run of them stands for the value; one without has more needles.
+    Programs escape no letter and no digit, so a run of them stands for the form; one without has more needles.
     """
-    longest = max(_ALPHANUMERIC.findall(value), key=len, default="")
-    if len(longest) >= min(_LEAST_RUN, len(value)):
+    longest = max(_ALPHANUMERIC.findall(form), key=len, default="")
+    if len(longest) >= min(_LEAST_MADE_RUN if is_made else _LEAST_RUN, len(form)):
         yield _needle(longest)
     else:
-        yield from map(_needle, (value, *partly_escaped(value)))
+        others = (form.replace("+", "%2B").replace("/", "%2F"),) if is_made else partly_escaped(form)
+        yield from map(_needle, (form, *others))
 
 
 def _needle(form: str) -> bytes:
@@ -162,7 +164,13 @@ def _sign(match: re.Match[str]) -> str:
     return match[match.lastindex] if match.lastindex else ""
 
 
-_DECODERS = ((_WRAP, _sign), (_QUOTES, _sign), (_BACKSLASH, _sign), *((expression, meaning) for expression in EACH))
+_DECODERS = (
+    (_WRAP, _sign),
+    (_BREAK, _sign),
+    (_QUOTES, _sign),
+    (_BACKSLASH, _sign),
+    *((expression, meaning) for expression in EACH),
+)
 
 
 def _joined(found: list[Place]) -> Iterator[Place]:
