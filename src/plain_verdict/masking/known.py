@@ -15,10 +15,10 @@ from plain_verdict.masking.encodings import forms_of, partly_escaped
 from plain_verdict.masking.escapes import EACH, meaning, replaced
 from plain_verdict.masking.unpacking import unpacked
 
-_SQUEEZED = b" \t\r\n\\\0="
-_LINE_ENDS = (b"\\n", b"\\r")  # as JSON and programs write them
+_SQUEEZED = b" \t\r\n\\\0=nr"
+"""What may stand where a line is wrapped, \\n and \\r as programs write them as well."""
 _ALPHANUMERIC = re.compile(r"[A-Za-z0-9]+")
-_NEEDLE_CHARS = 8
+_NEEDLE_CHARS = 6
 _LEAST_RUN, _LEAST_MADE_RUN = 3, 6
 # Where a line is wrapped: by a blank, a backslash (shell), or an equals sign (RFC 2045, section 6.7).
 _WRAP = re.compile(r"[ \t]*[\\=]?\r?\n[ \t]*|\\r?\\n[ \t]*")
@@ -123,6 +123,9 @@ def _needles_of(form: str, *, is_made: bool) -> Iterator[bytes]:
 
     Programs escape no letter and no digit, so a run of them stands for the form; one without has more needles.
     """
+    if is_made and form[: 2 * _NEEDLE_CHARS].isalnum():
+        yield _needle(form[: 2 * _NEEDLE_CHARS])
+        return
     longest = max(_ALPHANUMERIC.findall(form), key=len, default="")
     if len(longest) >= min(_LEAST_MADE_RUN if is_made else _LEAST_RUN, len(form)):
         yield _needle(longest)
@@ -139,8 +142,6 @@ def _needle(form: str) -> bytes:
 
 def _squeezed(data: bytes) -> bytes:
     """Return bytes without what may stand where a line is wrapped."""
-    for end in _LINE_ENDS:
-        data = data.replace(end, b"")
     return data.translate(None, _SQUEEZED)
 
 

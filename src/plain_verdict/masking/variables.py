@@ -32,7 +32,7 @@ _WORD = re.compile(r"[a-z]+", re.IGNORECASE)
 _JOINED = re.compile(r"passw(?:or)?d|passphrase|secret|token|(?:api|private|access|account)_?key", re.IGNORECASE)
 
 _ORDINARY = re.compile(
-    r"(?:~|\.{1,2}|[A-Za-z]:)?[/\\](?:[\w.@+ -]{1,40}[/\\]?)*"  # a path
+    r"(?:~|\.{1,2}|[A-Za-z]:)?[/\\](?:[\w.@+ -]{1,32}[/\\])*[\w.@+ -]{0,32}"  # a path
     r"|[a-z][a-z0-9+.-]*://[^\s@]*"  # an address without anybody's name
     r"|[\w.+-]+@[\w-]+(?:\.[\w-]+)+"  # a mail address
     r"|v?\d+(?:[.:_T/ -]\d+)*(?:[.:+-]?\w{1,5})?"  # a number, a version, a day, a time
