@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 from plain_verdict.errors import UsageError
 from plain_verdict.processes import end_with_parent
 from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.packages import quiet_libraries
 
 if TYPE_CHECKING:
     from concurrent.futures import Executor, Future
@@ -146,6 +147,7 @@ class Engine:
         return ProcessPoolExecutor(number, fork, initializer=_begin_helper, initargs=(os.getpid(),))
 
     def _on_cluster(self, address: str) -> "Executor":
+        quiet_libraries()
         try:
             from dask import config
 

@@ -151,7 +151,9 @@ def with_history(run: Run, request: ReadRequest, on_step: OnStep = no_progress) 
     history = msgspec.structs.replace(request.history, build=build, commit_is_sure=COMMIT in own)
     with on_step("Looking at earlier runs"):
         found = find_in_series(run, history, request.made, title, facts, masker.text)
-    return msgspec.structs.replace(run, in_series=msgspec.structs.replace(found, masked=masked))
+    trouble, notes = (tuple(map(masker.text, several)) for several in (found.trouble, found.notes))
+    found = msgspec.structs.replace(found, masked=masked, trouble=trouble, notes=notes)
+    return msgspec.structs.replace(run, in_series=found)
 
 
 def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
@@ -171,7 +173,7 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
         masked=masker.masked + (place.masked if place else Masked()),
         shelf=request.shelf[1] if request.shelf else "",
         reload_s=_RELOAD_S if request.watch else 0,
-        notes=(*request.brand.notes, *request.read.notes, *masker.troubles),
+        notes=(*map(masker.text, (*request.brand.notes, *request.read.notes)), *masker.troubles),
     )
     return Report(run, verdict, info)
 

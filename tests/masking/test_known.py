@@ -1,11 +1,14 @@
 """Secrets that the job knows are found in every form and place, and in no other text."""
 
 import base64
+import email
+import email.policy
 import gzip
 import html
 import io
 import json
 import random
+import re
 import shlex
 import string
 import textwrap
@@ -13,6 +16,7 @@ import zipfile
 from urllib.parse import quote, quote_plus
 
 import pytest
+from pypdf import PdfReader
 
 from plain_verdict.masking import KnownValue, Masker, MaskRules
 from plain_verdict.masking.variables import secrets_of_environment
@@ -210,3 +214,144 @@ def test_files_offered_for_download_hold_no_known_value(name, tool, tmp_path, mo
     assert json.loads(done.out)["masked_known"] == {"DEPLOY_TOKEN": 1}
     page = (tmp_path / "page" / "index.html").read_text("utf-8")
     assert "1 secret was masked, in names, texts or facts: 1 from DEPLOY_TOKEN." in page
+
+
+S = "Quay-77-harbour-light"
+
+
+@pytest.fixture
+def told_everywhere(tmp_path, monkeypatch):
+    """Results, settings and options that tell a known secret wherever something is told."""
+    monkeypatch.setenv("DEPLOY_TOKEN", S)
+    monkeypatch.setenv("PLAIN_VERDICT_TRUST", "1")
+    url = f"https://fares.desk.test/{S}/x?{S}=1&a={S}"
+    answer = {
+        "status": 500,
+        "status_text": S,
+        "headers": [["x-" + S, S]],
+        "body": {"media_type": "application/json", "text": json.dumps({S: [S]})},
+    }
+    lines = [
+        {"what": "record", "version": 1, "title": f"Desk {S}"},
+        {"what": "fact", "key": f"quay {S}", "value": f"north {S}"},
+        {"what": "check", "id": "c", "name": f"sails {S}", "suite": [f"Desk {S}"], "description": S, "tags": [S], "parameters": {f"p {S}": S}, "requirements": [S], "links": {f"l {S}": url}},
+        {"what": "step", "id": "s", "in": "c", "name": f"step {S}"},
+        {"what": "log", "in": "s", "text": S},
+        {"what": "output", "in": "s", "name": f"out {S}", "text": S},
+        {"what": "exchange", "in": "s", "method": "GET", "url": url, "request": {"headers": [[S, S]]}, "response": answer},
+        {"what": "expectation", "in": "s", "subject": S, "expected": S, "actual": S, "outcome": "failed"},
+        {"what": "evidence", "in": "s", "name": f"{S}.log", "path": f"{S}.log", "caption": S},
+        {"what": "end", "id": "s", "outcome": "failed", "problems": [{"message": S, "type": S, "detail": S, "expected": S, "actual": S}]},
+        {"what": "end", "id": "c", "outcome": "failed", "problems": [{"message": S}]},
+    ]  # fmt: skip
+    (tmp_path / f"{S}.log").write_text(f"token {S}")
+    (tmp_path / f"r-{S}.verdict.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    fail = f'<failure message="{S}" type="{S}">{S}</failure><system-err>{S}</system-err>'
+    (tmp_path / "r.xml").write_text(f'<testsuite name="{S}" hostname="{S}"><properties><property name="p-{S}" value="{S}"/></properties><testcase name="{S}" classname="a.{S}">{fail}</testcase></testsuite>')  # fmt: skip
+    (tmp_path / "cut.xml").write_text(f'<testsuite name="{S}"><testcase name="a"/><testcase name="{S}')
+    (tmp_path / f"n-{S}.xml").write_text(f"<other-{S}/>")
+    (tmp_path / "load.csv").write_text(
+        f"timestamp,name,duration_ms,ok\n1795312800,Pay {S},20,true\n1795312801,Pay {S},30,false\n"
+    )
+    (tmp_path / "asked.csv").write_text(f"id,title\n{S},Sails {S}\n")
+    (tmp_path / "plain-verdict.toml").write_text(f'''
+[report]
+title = "T {S}"
+description = "D {S}"
+shelf_title = "R {S}"
+[brand]
+organisation = "O {S}"
+footer = "F {S}"
+contact = "crew-{S}@desk.test"
+link = "https://desk.test/{S}"
+[facts]
+"k {S}" = "{S}"
+[requirements]
+files = ["asked.csv"]
+[[cause]]
+name = "C {S}"
+match = {{ message = "masked" }}
+advice = "{S}"
+owner = "{S}"
+link = "https://desk.test/{S}"
+[[waiver]]
+match = {{ check = "x" }}
+reason = "{S}"
+who = "{S}"
+until = 2027-01-01
+[[condition]]
+measure = "failed"
+at_most = 0
+name = "N {S}"
+reason = "{S}"
+''')
+    return [f"r-{S}.verdict.jsonl", "r.xml", "cut.xml", f"n-{S}.xml", "load.csv", f"gone-{S}.xml"]
+
+
+def texts_of(path):
+    """Return everything readable in a file that was written: packed, encoded and typeset text as well."""
+    data = path.read_bytes()
+    yield data.decode("utf-8", "replace")
+    if path.suffix == ".xlsx":
+        with zipfile.ZipFile(path) as book:
+            yield from (book.read(name).decode("utf-8", "replace") for name in book.namelist())
+    if path.suffix == ".pdf":
+        yield from (page.extract_text() for page in PdfReader(path).pages)
+    if path.suffix == ".eml":
+        for part in email.message_from_bytes(data, policy=email.policy.default).walk():
+            yield str(part.items())
+            if part.get_content_maintype() == "text":
+                yield part.get_content()
+    for packed in re.findall(rb"H4sI[A-Za-z0-9+/=]+", data):
+        yield gzip.decompress(base64.b64decode(packed)).decode("utf-8", "replace")
+
+
+def test_a_known_secret_leaves_by_no_way(told_everywhere, tool, tmp_path, monkeypatch):
+    given = [
+        "--title",
+        f"T {S}",
+        "--description",
+        S,
+        "--fact",
+        f"k-{S}={S}",
+        "--build",
+        S,
+        "--link",
+        f"https://desk.test/{S}/",
+    ]
+    outputs = ["--mail", "m.eml", "--tables", "t.xlsx", "--markdown", "m.md", "--junit", "j.xml", "--pdf", "p.pdf"]
+    outputs += ["--digest", "d.json", "--earl", "e.json", "--charts", "charts", "--shelf", "--history", "kept.db"]
+    told = []
+    for arguments in (
+        ["report", *told_everywhere, *given, *outputs, "--out", "out/p.html"],
+        ["report", *told_everywhere, *given, "--layout", "folder", "--zip", "--out", "out/f", "--tables", "csv"],
+        ["report", *told_everywhere, *given, "--json", "--detail", "--out", "out/j.html", "--earlier", "d.json"],
+        ["judge", *told_everywhere],
+        ["inspect", *told_everywhere],
+        ["inspect", *told_everywhere, "--json"],
+        ["history", "list", "--history", "kept.db"],
+        ["history", "show", "--history", "kept.db", S],
+        ["report", "r.xml", "--config", f"{S}.toml"],
+        ["report", "r.xml", "--debug", "--out", f"{S}/x/y.html"],
+        ["report", "r.xml", "--history", f"postgresql://u@127.0.0.1:1/{S}", "--out", "out/h.html"],
+        ["report", "r.xml", "--engine", f"dask://127.0.0.1:1/{S}"],
+        ["repotr", S],
+        ["report", "r.xml", "--theme", S],
+        ["check"],
+        ["shelf", "out", "--title", S],
+    ):
+        (tmp_path / "out").mkdir(exist_ok=True)
+        done = tool(*arguments)
+        told.append((" ".join(arguments), done.out + done.err))
+    given_files = {*told_everywhere, f"{S}.log", "asked.csv", "plain-verdict.toml"}
+    files = [
+        path
+        for path in tmp_path.rglob("*")
+        if path.is_file() and str(path.relative_to(tmp_path)) not in given_files
+    ]
+    assert len(files) > 40
+    told += [(str(path), text) for path in files for text in texts_of(path)]
+    # The only name of a file with a secret is the one that the user typed.
+    assert [str(path.relative_to(tmp_path)) for path in files if S in str(path)] == [f"{S}/x/y.html"]
+    for form in ("as it is", "percent", "Base64", "JSON, all of it"):
+        assert [where for where, text in told if FORMS[form](S) in text] == []

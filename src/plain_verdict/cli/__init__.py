@@ -9,7 +9,7 @@ import re
 import signal
 import sys
 import threading
-import traceback
+import warnings
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import NamedTuple, NoReturn
@@ -18,6 +18,7 @@ from plain_verdict import __version__
 from plain_verdict.cli.terminal import Progress, flush, show, show_error
 from plain_verdict.errors import PlainVerdictError, WriteError
 from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.packages import let_libraries_speak
 
 
 class Command(NamedTuple):
@@ -208,6 +209,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
         # through it again and again is a seventh of the time.
         gc.disable()
     options = make_parser().parse_args(arguments)
+    if options.debug:
+        let_libraries_speak()
+    elif arguments is None and not sys.warnoptions:
+        warnings.simplefilter("ignore")  # with paths and lines of libraries, which tell a user nothing
     with _ended_alike():
         code = _run(options)
     code = flush(code)
@@ -224,6 +229,8 @@ def _run(options: argparse.Namespace) -> int:
         return _INTERRUPTED
     except Exception as error:  # noqa: BLE001  the one place where an error of ours ends
         if options.debug:
+            import traceback  # for those who look for a bug
+
             show(traceback.format_exc(), to=sys.stderr, end="")
         return _told(error)
 

@@ -5,12 +5,12 @@ message of ours.
 """
 
 import contextlib
-import re
 from collections.abc import Iterator, Sequence
 from urllib.parse import urlsplit
 
 from plain_verdict.errors import HistoryError, UsageError
 from plain_verdict.history.sql import Row
+from plain_verdict.text.addresses import host_and_path, secret_parameters, without_password
 
 SCHEMES = ("postgresql", "postgres")
 _CONNECT_S = 5
@@ -25,12 +25,13 @@ def check_address(address: str) -> None:
         parts = urlsplit(address)
         password = parts.password
         _ = parts.port
+        named = secret_parameters(address)
     except ValueError as error:
-        raise UsageError("is no address of PostgreSQL", path=without_password(address), hint=_EXAMPLE) from error
-    if password is not None or "password=" in (parts.query or ""):
+        raise UsageError("is no address of PostgreSQL", path=host_and_path(address), hint=_EXAMPLE) from error
+    if password is not None or any(name.casefold() != "passfile" for name in named):
         raise UsageError(
             "holds a password, where anybody who sees the settings reads it",
-            path=without_password(address),
+            path=host_and_path(address),
             hint="give it as PGPASSWORD, or in a passfile that PGPASSFILE names",
         )
 
@@ -38,17 +39,12 @@ def check_address(address: str) -> None:
 _EXAMPLE = "write it like postgresql://user@host/database"
 
 
-def without_password(address: str) -> str:
-    """Return an address as it may be shown."""
-    shown = re.sub(r"(//[^/@:]*):[^/@]*@", r"\1@", address)
-    return re.sub(r"(password=)[^&\s]*", r"\1…", shown)
-
-
 class PostgresqlConnection:
     """A database of PostgreSQL."""
 
     def __init__(self, address: str) -> None:
-        self.place = without_password(address)
+        self._address = address
+        self.place = host_and_path(address)
         try:
             import psycopg  # an optional package, for teams that have such a store
         except ImportError as error:
@@ -73,7 +69,8 @@ class PostgresqlConnection:
             # Several addresses of a host are tried, and each fails in a line of its own.
             said = next(iter(str(error).strip().splitlines()), type(error).__name__)
             hint = "look at the address, and at PGPASSWORD or the passfile"
-            raise HistoryError(f"can't be used ({without_password(said)})", path=self.place, hint=hint) from error
+            told = without_password(said.replace(self._address, self.place))
+            raise HistoryError(f"can't be used ({told})", path=self.place, hint=hint) from error
 
     def execute(self, statement: str, values: Sequence[object] = ()) -> list[Row]:
         """Return the rows of a statement. Raises HistoryError."""

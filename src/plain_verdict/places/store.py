@@ -14,7 +14,7 @@ from plain_verdict.places.interface import Files, Found, Result
 from plain_verdict.places.web import media_type_of
 from plain_verdict.text.addresses import refuse_password, without_password
 from plain_verdict.text.cleaning import one_line
-from plain_verdict.text.packages import require
+from plain_verdict.text.packages import quiet_libraries, require
 
 _WHO, _KEYS = "look at the library's own variables and files", "look at ~/.ssh/known_hosts"
 _WHY = (
@@ -59,6 +59,7 @@ class StorePlace:
         require("fsspec", "it", "remote", path=self.shown)
         import fsspec
 
+        quiet_libraries()
         try:
             fsspec.get_filesystem_class(self._scheme)
         except ValueError as error:

@@ -14,8 +14,9 @@ from lxml import etree
 
 from plain_verdict.errors import DeliveryError, UsageError
 from plain_verdict.places.interface import Files, Found, Result
-from plain_verdict.text.addresses import refuse_password
-from plain_verdict.text.packages import require
+from plain_verdict.text.addresses import host_and_path, refuse_password
+from plain_verdict.text.http_status import status_line
+from plain_verdict.text.packages import quiet_libraries, require
 
 if TYPE_CHECKING:
     from requests import Response
@@ -64,7 +65,9 @@ class WebPlace:
         refuse_password(text, hint="a line in ~/.netrc says who you are")
         parts = urlsplit(text)
         if not parts.hostname or parts.query or parts.fragment:
-            raise UsageError("is no address of a folder", path=text, hint="write it like https://host/reports/")
+            raise UsageError(
+                "is no address of a folder", path=host_and_path(text), hint="write it like https://host/reports/"
+            )
         self._url = text.rstrip("/") + "/"
 
     @property
@@ -97,6 +100,7 @@ class WebFiles:
     def __init__(self, url: str) -> None:
         import requests
 
+        quiet_libraries()
         self._url = url
         self._session = requests.Session()
         self._session.headers["User-Agent"] = "plain-verdict"
@@ -264,7 +268,7 @@ class WebFiles:
 
     def _fail(self, url: str, answer: "Response") -> NoReturn:
         what, hint = _WHY.get(answer.status_code, ("", "ask who runs the server"))
-        told = f"{answer.status_code} {answer.reason or ''}".strip()
+        told = status_line(answer.status_code)
         if answer.status_code // 100 == 3:
             what, hint = "it leads elsewhere", "name the address that it leads to"
         raise self._failed(url, f"{what} ({told})" if what else f"it answers {told}", hint)

@@ -1,5 +1,6 @@
 """Which secrets the job knows that makes a report: those of its environment, and those that somebody names."""
 
+import glob
 from collections.abc import Mapping
 from pathlib import Path
 from typing import TypeVar
@@ -41,6 +42,8 @@ def read_mask_rules(
     if off:
         return MaskRules(off=True), ()
     known, notes = list(secrets_of_environment(environment)), list[str]()
+    for name in (settings.mail.password_variable, *(table.url_variable for table in settings.notify)):
+        known += secrets_of_variables(glob.escape(name), environment)
     for name in (*overrides.mask_values, *table.values):
         if name.startswith(_VARIABLES):
             known += secrets_of_variables(name.removeprefix(_VARIABLES), environment)

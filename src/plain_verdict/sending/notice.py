@@ -8,6 +8,7 @@ from urllib.parse import urljoin, urlsplit
 import msgspec
 
 from plain_verdict.errors import DeliveryError, UsageError
+from plain_verdict.text.http_status import status_line
 from plain_verdict.text.packages import require
 
 if TYPE_CHECKING:
@@ -113,7 +114,7 @@ def _post(session: "Session", url: str, body: bytes, headers: dict[str, str]) ->
 def _refusal(answer: "Response") -> str:
     if answer.is_redirect:
         return f"it answers {answer.status_code} and leads elsewhere, where no notice is sent"
-    return f"it answers {answer.status_code} {answer.reason or ''}".strip()
+    return f"it answers {status_line(answer.status_code)}"
 
 
 def _told(error: Exception) -> str:

@@ -1,6 +1,7 @@
 """Addresses that users write: what may be shown of them."""
 
 import re
+from urllib.parse import unquote, urlsplit
 
 from plain_verdict.errors import UsageError
 
@@ -10,9 +11,30 @@ _PASSWORD = re.compile(
 )
 
 
+_VALUE = re.compile(r"(?<=[?&;])([^=&;#\s?]{1,80}=)[^&;#\s]+")
+_WITH_SECRET = re.compile(r"pass|pwd|secret|token|credential|(?:^|_)key", re.IGNORECASE)
+
+
 def without_password(text: str) -> str:
     """Return an address, or words with addresses in them, as it may be shown."""
-    return _PASSWORD.sub("***", text)
+    text = _PASSWORD.sub("***", text)
+    return _VALUE.sub(r"\1***", text) if "://" in text else text
+
+
+def host_and_path(address: str) -> str:
+    """Return an address with nothing but its scheme, host, port and path."""
+    head, _, _ = address.partition("?")
+    scheme, sign, rest = head.partition("#")[0].partition("://")
+    return f"{scheme}{sign}{rest.rpartition('@')[2]}"
+
+
+def secret_parameters(address: str) -> tuple[str, ...]:
+    """Return the names in an address's query that mean a secret, read as libraries do: escapes resolved.
+
+    Raises ValueError for what is no address.
+    """
+    names = (pair.partition("=")[0] for pair in re.split("[&;]", urlsplit(address).query))
+    return tuple(name for name in map(unquote, names) if _WITH_SECRET.search(name))
 
 
 def refuse_password(text: str, where: str = "", hint: str = "") -> None:
