@@ -72,7 +72,7 @@ class Masker:
         possible, in_home, escaped = self.prefilter.patterns_in(text)
         if possible:
             text = self._by_patterns(possible, text)
-            if "\n" in text and self.prefilter.names_secret(text):
+            if self.prefilter.names_secret(text):
                 text = self._by_tables(text)
         if escaped:
             text = self._under_escapes(text)
@@ -114,7 +114,7 @@ class Masker:
         for plain, places in resolved(text):
             possible, _, _ = self.prefilter.patterns_in(plain)
             found = [span for pattern in possible for span in self._spans(pattern, plain)]
-            found += find_in_tables(plain) if "\n" in plain and self.prefilter.names_secret(plain) else ()
+            found += find_in_tables(plain) if self.prefilter.names_secret(plain) else ()
             spans += [(places[start], places[end]) for start, end in found]
         return self._cut(text, spans)
 

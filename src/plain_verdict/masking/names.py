@@ -6,7 +6,8 @@ import re
 TYPED = (
     r"pass(?:word|wd|phrase|code|wort)|passord|pwd|kennwort|mot[ _-]?de[ _-]?passe|contrase(?:ñ|n|\u0303)a|senha"
     r"|palavra[ _-]?passe|wachtwoord|has[łl]o|l[öo]senord|adgangskode|kodeord|salasana|heslo|jelsz[óo]|парол[ья]"
-    r"|κωδικός|parol[aă]|lozinka|geslo|(?<=[a-z])Pass|(?<=[_.-])pass|(?:store|key)pass"
+    r"|κωδικός|parol[aă]|lozinka|geslo|лозинка|гасло|şifre|sifre|m[ậa]t kh[ẩa]u|kata sandi|密码|密碼|口令|パスワード|暗証番号"
+    r"|비밀번호|암호|كلمة المرور|كلمة السر|סיסמה|סיסמא|पासवर्ड|รหัสผ่าน|(?<=[a-z])Pass|(?<=[_.-])pass|(?:store|key)pass"
 )
 # Of what a machine makes.
 MADE = (
@@ -20,7 +21,9 @@ ANY = rf"{TYPED}|{MADE}"
 NEEDLES = (
     *("passw", "passp", "passc", "passord", "pwd", "kennwort", "de passe", "depasse", "de_passe", "de-passe"),
     *("contrase", "senha", "palavra", "wachtwoord", "hasło", "haslo", "lösenord", "losenord", "adgangskode"),
-    *("kodeord", "salasana", "heslo", "jelsz", "парол", "κωδικός", "parola", "parolă", "lozinka", "geslo"),
+    *("kodeord", "salasana", "heslo", "jelsz", "парол", "лозинка", "гасло", "κωδικός", "parola", "parolă", "lozinka", "geslo"),
+    *("şifre", "sifre", "mật kh", "mat kh", "kata sandi", "密码", "密碼", "口令", "パスワード", "暗証番号", "비밀번호"),
+    *("암호", "كلمة ال", "סיסמ", "पासवर्ड", "รหัสผ่าน"),
     *("_pass", ".pass", "-pass", "storepass", "keypass", "secret", "token", "private key", "private_key"),
     *("private-key", "privatekey", "credential", "signature", "otp", "session", "pin code", "pin_code", "pincode"),
     *(" pin ", "clave", "_pin"),

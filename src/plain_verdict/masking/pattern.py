@@ -16,6 +16,8 @@ class Test(Enum):
     """It looks made by a machine."""
     BY_NAME = auto()
     """As its name asks: made where a machine makes it, typed where a person does."""
+    WORD = auto()
+    """As one or the other."""
     PAIR = auto()
     """It is no piece of a program and no beginning of a sentence."""
     QUOTED = auto()

@@ -7,6 +7,8 @@ import re
 
 from plain_verdict.masking.names import ANY, MADE, NEEDLES, TYPED
 from plain_verdict.masking.pattern import EXACT, QUOTE, SecretPattern, Test
+from plain_verdict.masking.programs import OPTIONS
+from plain_verdict.masking.protocols import PROTOCOLS
 from plain_verdict.masking.tokens import TOKENS
 
 _KEY = rf"(?P<key>{ANY})"
@@ -27,7 +29,7 @@ HEADERS: tuple[SecretPattern, ...] = (
         "authorization",
         ("authorization",),  # Source: RFC 9110, section 11.6.2
         r"""\b(?:proxy-)?authorization\b\\{0,3}["']?\s{0,3}(?:[:=]\s{0,3}[\["'\\]{0,3}|,\s{0,3}\\{0,3}["']?value["'\\]{0,4}:\s?["'\\]{0,4})"""
-        r"""(?:(?:bearer|basic|digest|token|negotiate|apikey|aws4-hmac-sha256)[ :=]{1,2})?"""
+        r"""(?:(?:bearer|basic|digest|token|negotiate|apikey|aws4-hmac-sha256)[ :=]{1,2})?(?![a-z]{4,9}\s{1,3}[<\[$*{])"""
         r"""(?P<secret>[^\s"'\\<>\]][^"'\\\n<>\]]{5,})""",
     ),
     SecretPattern(
@@ -45,12 +47,12 @@ HEADERS: tuple[SecretPattern, ...] = (
     SecretPattern(
         "credentials in a url",
         ("://",),  # Source: RFC 3986, section 3.2.1
-        r"\b[a-z][a-z0-9+.-]{1,20}://[^\s/:@\"'<>]{0,80}:(?P<secret>[^\s/@\"'<>]{1,200})@",
+        r"\b[a-z][a-z0-9+._-]{1,30}://[^\s/:@\"'<>]{0,80}:(?P<secret>[^\s/@\"'<>]{1,200})@",
     ),
     SecretPattern(
         "token in a url",
         ("://",),
-        r"\b[a-z][a-z0-9+.-]{1,20}://(?P<secret>[^\s/:@\"'<>]{16,200})@",
+        r"\b[a-z][a-z0-9+._-]{1,30}://(?P<secret>[^\s/:@\"'<>]{16,200})@",
     ),
     SecretPattern(
         "web hook",
@@ -73,64 +75,7 @@ HEADERS: tuple[SecretPattern, ...] = (
     ),
 )
 
-_LOGIN = r"""(?:docker|podman|skopeo|buildah|crane|oras|helm|az|cf|oc|bw|fare|\w{2,12}-cli|\w+)\s+(?:registry\s+)?login\b"""
-# A program and the option by which it takes a password; each as its manual has it.
-_PROGRAMS = (
-    (("mysql", "mariadb"), r"(?:mysql\w{0,10}|mariadb\w{0,10})", r"-p"),
-    (("sshpass",), r"sshpass", r"-p[ ]?"),
-    (("login ",), _LOGIN, r"-p[ ]?"),
-    (("mongo", "smbclient", "rpcclient"), r"(?:mongo\w{0,8}|smbclient|rpcclient)", r"-p[ ]?"),
-    (("redis-cli",), r"redis-cli", r"-a[ ]?"),
-    (("sqlcmd", "isql"), r"(?:sqlcmd|isql)", r"-P[ ]?"),
-    (("ldap",), r"ldap\w{3,8}", r"-w[ ]?"),
-    (("zip -", "zip'"), r"(?:zip|unzip)", r"-P[ ]?"),
-    (("7z ", "7za", "7zr"), r"7z[ar]?", r"-p"),
-)
-
-OPTIONS: tuple[SecretPattern, ...] = (
-    SecretPattern(
-        "option",
-        ("-pass", "-token", "-secret", "api-key", "access-key", "apikey", "/pass", "/pwd"),
-        r"(?<![\w-])(?:--?(?:[a-z0-9]+-)*|/)(?:password|passwd|pass|passcode|passphrase|pwd|token|secret|storepass|keypass"
-        r"|(?:api|access|secret|auth)-?(?:key|token))"
-        r"""(?P<sign>[ \t]+\\?\r?\n\s*|[ \t]+|[=:]|["'],?\s{0,3}["']|["'],\s{0,3})["']?(?P<secret>[^\s"'-][^\s"']{3,})""",
-        Test.OPTION,
-    ),
-    SecretPattern(
-        "user option",
-        ("-u ", "--user"),
-        r"""(?<!\S)(?:-u|--user)[ =]?["']?[^\s:<>"']{1,80}:(?P<secret>[^\s"']{2,})""",
-        flags=EXACT,
-    ),
-    SecretPattern("pass phrase argument", ("pass:",), r"(?<!\S)-pass(?:in|out)?[ =]pass:(?P<secret>[^\s\"']+)"),
-    *(
-        SecretPattern(
-            f"option of {needles[0].strip()}",
-            needles,
-            rf"""\b{program}{QUOTE}?[^\n]{{0,160}}?[\s"']{option}["']?(?P<secret>[^\s"'-][^\s"']{{2,}})""",
-            Test.TYPED,
-            flags=EXACT,
-        )
-        for needles, program, option in _PROGRAMS
-    ),
-    SecretPattern(
-        "argument",
-        ("htpasswd", "add_user", "change_password", "net use", "net user", "/user:"),
-        r"\b(?:htpasswd\s+-\w*b\w*\s+\S+\s+\S+|(?:add_user|change_password)\s+\S+|net\s+use\s+\S+\s+\S+|net\s+user\s+\S+)"
-        r"""\s+["']?(?P<secret>[^\s"'/-][^\s"']{2,})""",
-    ),
-    SecretPattern(
-        "standard input",
-        ("<<<", "-stdin"),
-        r"""(?:<<<\s?["']?(?P<secret>[^\s"']{4,}))""",
-        Test.TYPED,
-    ),
-    SecretPattern(
-        "echoed",
-        ("password-stdin", "passwd", "sudo -s"),
-        r"""\b(?:echo|printf)\s+(?:-n\s+)?["']?(?P<secret>[^\s"'|]{4,})["']?\s*\|[^\n|]*(?:password-stdin|passwd|sudo -S)""",
-        Test.TYPED,
-    ),
+FILES: tuple[SecretPattern, ...] = (
     SecretPattern(
         "netrc",
         ("machine ",),
@@ -145,7 +90,7 @@ OPTIONS: tuple[SecretPattern, ...] = (
     ),
 )
 
-_WRAPPED = r"(?:Some|Optional|String|Secret|Just|string\(\d{1,4}\)|Sensitive)?\(?\s?@?[brfu]?"
+_WRAPPED = r"(?:Some|Optional|String|Secret|Just|string\(\d{1,4}\)|Sensitive|base64:)?\(?\s?@?[brfu]?"
 
 NAMED: tuple[SecretPattern, ...] = (
     SecretPattern(
@@ -158,14 +103,14 @@ NAMED: tuple[SecretPattern, ...] = (
     SecretPattern(
         "quoted beside",
         NEEDLES,  # {password,"..."}, (:password "..."), password "...", ('password', '...'), put("X-Api-Key", "...")
-        rf"""{_KEY}[\w\]\["'`=)\\.#-]{{0,8}}[ ,]{{1,3}}b?{QUOTE}(?P<secret>{_INSIDE}){QUOTE}(?!\s*[:=])""",
+        rf"""{_KEY}[\w\]\["'`=)\\.:#-]{{0,12}}[ ,]{{1,3}}b?{QUOTE}(?P<secret>{_INSIDE}){QUOTE}(?!\s*[:=])""",
         Test.BY_NAME,
     ),
     SecretPattern(
         "typed pair",
         NEEDLES,  # password=..., PASSWORD: ..., [password] => ..., Password -> ...
         rf"""(?P<key>{TYPED}|client[_-]?secret|secret[_-]?(?:access[_-]?)?key|private[_-]?key){QUOTE}?\]?"""
-        rf"""(?P<sign>\s?=>\s?|\s?->\s?|\s?=\s?|[ ]?:\s?)"""
+        rf"""(?P<sign>\s?=>\s?|\s?->\s?|\s?=\s?|[ ]?[:：]\s?)"""
         rf"""(?P<secret>[^\s"'&,;<>(){{}}\[\]\\|][^\s"'&,;<>(){{}}\\]*)(?P<after>[(\[]|[ ]\w)?""",
         Test.PAIR,
     ),
@@ -228,6 +173,45 @@ NAMED: tuple[SecretPattern, ...] = (
     ),
 )
 
+_SHORT_NAMES = r"(?:pass|pw|pwd|pin|psk|passkey|authkey|auth_pass|community|jwt|pat)"
+SHORT: tuple[SecretPattern, ...] = (
+    SecretPattern(
+        "short name",
+        ("pass", "pw", "pin", "psk", "key", "community", "jwt", "pat"),  # pass=..., "pw": "...", [pass:Login:private] => ...
+        rf"""(?<![\w-])(?!(?-i:PASS):?\s){_SHORT_NAMES}{QUOTE}?(?::[\w"\\]{{1,40}}:(?:private|protected))?\]?\s?(?:=>|=|:)\s{{0,8}}"""
+        rf"""(?:string\(\d+\)\s)?{QUOTE}?(?P<secret>[^\s"'`&,;<>(){{}}\[\]\\|]{{4,}})""",
+        Test.WORD,
+    ),
+    SecretPattern(
+        "escaped brackets",
+        ("%5d=",),  # nested%5Bapi_key%5D=...
+        rf"(?P<key>{ANY})%5D=(?P<secret>[^&\s\"']{{4,}})",
+        Test.WORD,
+    ),
+)
+
+_USER = r"""(?:b?["'][^"'\n]{1,120}["']|[\w.$]{1,40})"""
+CALLS: tuple[SecretPattern, ...] = (
+    SecretPattern(
+        "argument of a call",
+        ("login(", "connect(", "bind(", "auth", "signin(", "sign_in(", "password(", "pdo", "credential", "passwd(", "log_in("),
+        rf"""\b\w*(?:login|log_in|sign_?in|connect|bind|auth(?:enticate|orize|_\w{{1,20}})?|passwd|passwordauthentication|pdo"""
+        rf"""|credentials?|__construct)\((?:{_USER},\s{{0,2}}){{1,3}}(?:password=)?b?["']?(?!\w+=)(?P<secret>[^\s"'(),=][^"'\n(),]{{3,200}})["']?(?=[,)])""",
+        Test.TYPED,
+    ),
+    SecretPattern(
+        "only argument of a call",
+        ("password(", "secret(", "token(", "apikey(", "api_key(", "passphrase("),
+        rf"""(?:set|with|use|add|input)_?\w{{0,12}}?{_KEY}\(\s?b?["'](?P<secret>[^"'\n]{{4,200}})["']""",
+        Test.WORD,
+    ),
+    SecretPattern(
+        "pair of user and password",
+        ("auth",),  # auth=('kari', '...'), basic_auth "kari", "..."
+        r"""(?:\bauth\s?[=:]\s?[(\[]|\b(?:basic_?auth|authenticate)\s{1,4})["'][^"'\n]{1,80}["'],\s?["'](?P<secret>[^"'\n]{3,200})["']""",
+    ),
+)
+
 _DO = r"(?:send_?keys|type|fill|val|value|set_?value|set|press_sequentially|pressSequentially|input|clear_and_type)"
 _PUT = r"(?:enter(?:s|ed|ing)?|typ(?:e[sd]?|ing)|fill(?:s|ed|ing)?(?:\s+in)?|input(?:s|ted)?|insert(?:s|ed)?|set|wr(?:ite|ote))"
 
@@ -270,6 +254,12 @@ SENTENCES: tuple[SecretPattern, ...] = (
         Test.BY_NAME,
     ),
     SecretPattern(
+        "expected and got",
+        NEEDLES,  # expected no password, got '...'
+        rf"""{_KEY}[^\n"'`]{{0,40}}\b(?:got|was|found|received|given|actual(?:ly)?)[: ]{{1,3}}{QUOTE}(?P<secret>[^\s"'`]{{4,200}}){QUOTE}""",
+        Test.WORD,
+    ),
+    SecretPattern(
         "code",
         (
             "one-time",
@@ -286,12 +276,17 @@ SENTENCES: tuple[SecretPattern, ...] = (
         r"\b(?:one[ -]time|verification|security|login|access|otp|2fa|sms|pin)[ -](?:pass)?code\b[^\n\d]{0,12}(?P<secret>\d{4,8})\b",
     ),
     SecretPattern(
+        "named code",
+        ("otp", "2fa", "mfa", "sms", "tan"),
+        rf"\b(?:t?otp|2fa|mfa|sms|tan)[ _-]?(?:code|token|pin)?{QUOTE}?\]?\s?(?:=>|[:=])\s?{QUOTE}?(?P<secret>\d{{4,8}})\b",
+    ),
+    SecretPattern(
         "in brackets",
         NEEDLES,
-        rf"(?P<secret>[^\s\"'(),;/]{{4,}})\s\((?:the\s)?(?:{TYPED})\)",
+        rf"(?<![^\s\"'(),;/])(?P<secret>[^\s\"'(),;/]{{4,200}})\s\((?:the\s)?(?:{TYPED})\)",
         Test.TYPED,
     ),
 )
 
-PATTERNS: tuple[SecretPattern, ...] = (*TOKENS, *HEADERS, *OPTIONS, *NAMED, *SENTENCES)
+PATTERNS: tuple[SecretPattern, ...] = (*TOKENS, *HEADERS, *PROTOCOLS, *OPTIONS, *FILES, *NAMED, *SHORT, *CALLS, *SENTENCES)
 """In the order in which they are tried."""

@@ -1,7 +1,8 @@
-"""Finds the values in columns of a table whose heading names a secret: Markdown, ruled, CSV, tabs, blanks."""
+"""Finds the values in columns whose heading names a secret: of Markdown, ruled, CSV and HTML tables, and of SQL."""
 
 import re
 from collections.abc import Iterator
+from itertools import islice
 
 from ahocorasick_rs import AhoCorasick
 
@@ -18,8 +19,44 @@ _LINE_CHARS = 2_000
 
 def find_in_tables(text: str) -> Iterator[tuple[int, int]]:
     """Yield the spans of cells that stand under a heading like ``password`` and look like one."""
-    if "\n" not in text:
-        return
+    if "<t" in text:
+        yield from _in_html(text)
+    if "nsert" in text or "NSERT" in text:
+        yield from _in_inserts(text)
+    if "\n" in text:
+        yield from _in_lines(text)
+
+
+_ROW = re.compile(r"<tr[^<>]{0,200}>(.*?)(?=<tr|</table|\Z)", re.IGNORECASE | re.DOTALL)
+_CELL = re.compile(r"<t[hd][^<>]{0,200}>\s*(?:<\w[^<>]{0,80}>)?([^<>]{0,400}?)\s*(?=<)", re.IGNORECASE)
+_INSERT = re.compile(r"INSERT\s+INTO\s+\S{1,80}\s*\(([^()]{1,400})\)\s*VALUES\s*", re.IGNORECASE)
+_VALUES = re.compile(r"\(((?:'(?:[^']|'')*'|[^()'])*)\)")
+_VALUE = re.compile(r"\s*(?:N?'((?:[^']|'')*)'|([^,']*))\s*(?:,|\Z)")
+
+
+def _in_html(text: str) -> Iterator[tuple[int, int]]:
+    columns: list[int] = []
+    for row in islice(_ROW.finditer(text), _MOST_ROWS):
+        cells = list(_CELL.finditer(text, *row.span(1)))
+        heads = [at for at, cell in enumerate(cells) if _HEADING.fullmatch(cell[1].strip())]
+        if heads and len(cells) > 1:
+            columns = heads
+            continue
+        yield from (cells[at].span(1) for at in columns if at < len(cells) and looks_typed(cells[at][1]))
+
+
+def _in_inserts(text: str) -> Iterator[tuple[int, int]]:
+    """Yield the values that a statement puts into columns for secrets."""
+    for statement in islice(_INSERT.finditer(text), _MOST_ROWS):
+        names = [name.strip().strip('`"[]') for name in statement[1].split(",")]
+        columns = [at for at, name in enumerate(names) if _HEADING.fullmatch(name)]
+        row = _VALUES.match(text, statement.end()) if columns else None
+        if row:
+            values = list(_VALUE.finditer(text, *row.span(1)))
+            yield from (values[at].span(1) for at in columns if at < len(values) and values[at][1])
+
+
+def _in_lines(text: str) -> Iterator[tuple[int, int]]:
     lines = text.split("\n")
     starts = [0]
     for line in lines:

@@ -8,8 +8,13 @@ from plain_verdict.masking.pattern import SecretPattern, Test
 from plain_verdict.masking.values import holds_credentials, is_card, looks_made, looks_typed
 
 
+_FOLDER = re.compile(r"(?<![A-Za-z_])(?:OLD)?PWD(?![A-Za-z_])", re.IGNORECASE)
+
+
 def is_secret(pattern: SecretPattern, match: re.Match[str]) -> bool:
-    """Return whether what has a secret's pattern is one."""
+    """Return whether what has a secret's pattern is one; PWD is the working folder where it holds a path."""
+    if _FOLDER.search(match[0]) and match["secret"].startswith(("/", "~", "\\", "C:")):
+        return False
     test = _TESTS.get(pattern.test)
     return test is None or test(match)
 
@@ -42,7 +47,7 @@ def _is_value(match: re.Match[str]) -> bool:
     sign, secret, after = match["sign"], match["secret"], match["after"] or ""
     if after in ("(", "[") or not any(map(str.isalnum, secret)):
         return False
-    if ":" in sign:  # "password: must have eight characters"
+    if ":" in sign or "：" in sign:  # "password: must have eight characters"
         if after or (sign == ":" and not secret[0].isalnum()):
             return looks_typed(secret)
         return not (secret.isalpha() and len(secret) < 4)
@@ -52,6 +57,7 @@ def _is_value(match: re.Match[str]) -> bool:
 _TESTS: dict[Test, Callable[[re.Match[str]], bool]] = {
     Test.TYPED: lambda match: looks_typed(match["secret"]),
     Test.MADE: lambda match: looks_made(match["secret"]),
+    Test.WORD: lambda match: looks_typed(match["secret"]) or looks_made(match["secret"]),
     Test.BY_NAME: _fits_name,
     Test.QUOTED: _is_quoted,
     Test.PAIR: _is_value,

@@ -9,7 +9,9 @@ _HARMLESS = re.compile(
     r"|optional|ok|yes|no|set|unset|not|string|str|bytes|int|is|was|must|text|value|hidden|masked|redacted|omitted"
     r"|password|passwd|secret|token|key|type|field|here|example|given|received|bool|sent|valid|accepted|rejected|success"
     r"|failed|reset|updated|found|present|absent|length|and|or|the|a|an|for|to|in|of|with|at|on|from|if|as|by"
-    r"|[*•x.#_-]+|\.\.\.|…|\$\w+|\$?\{.*|<.*|%\w+%?|%.*|\[.*|self\..*|this\..*|[A-Z]\w+\[.*|os\.environ.*|process\.env.*)[.!?:]?",
+    r"|https?/\d.*|your[-_ ].*|.*[-_ ]here|change[-_]?me|!vault.*|!secret.*|@\w+@|\(null\)|\(none\)|n/a"
+    r"|(?:basic|bearer|digest|token|negotiate)\s+\W.*"
+    r"|[*•x.#_-]+|\.\.\.|…|\$\w+|\$?\{.*|<.*|%\w+%?|%.*|\[.*|self\..*|this\..*|[A-Za-z_][\w.]*\[.*|os\.environ.*|process\.env.*)[.!?:]?",
     re.IGNORECASE,
 )
 
@@ -46,6 +48,8 @@ _CODE = re.compile(
 )
 
 
+_VERSION = re.compile(r"v?\d+(?:\.\d+)+\S*|\d{4}-\d\d-\d\d\S*")
+_SWITCH = re.compile(r"[a-z](?=[A-Z\d])|[A-Z](?=[A-Z]?[a-z\d])|\d(?=[A-Za-z])")
 _CAMEL = re.compile(r"[A-Za-z]?[a-z]*(?:[A-Z][a-z]+|[A-Z]+(?=[A-Z]|$)){1,8}")
 
 
@@ -56,10 +60,13 @@ def looks_made(value: str) -> bool:
     digits = sum(char.isdigit() for char in value)
     if digits == len(value):
         return len(value) >= 12
+    if _VERSION.fullmatch(value):
+        return False
     if re.fullmatch(r"[a-z]+(?:[A-Z][a-z]+)*\d{0,2}|[a-z]+(?:[._/-][a-z]+)*\d{0,2}|[A-Z_]+\d{0,2}", value):
         return False
     return (
         digits >= 2
+        or (len(value) >= 10 and value.isalnum() and len(_SWITCH.findall(value)) >= 4 and not _CAMEL.fullmatch(value))
         or (len(value) >= 16 and digits >= 1)
         or (len(value) >= 20 and value.isalnum() and not _CAMEL.fullmatch(value))
     )
