@@ -6,8 +6,9 @@ from collections.abc import Callable, Iterator, Sequence
 
 _HTML = r"&(?:#\d{1,7}|#[xX][0-9a-fA-F]{1,6}|quot|apos|amp|lt|gt|nbsp|equals|colon);"  # HTML, section 13.5
 _JSON = r"\\u[0-9a-fA-F]{4}|\\[nrt\"'/\\]"  # RFC 8259, section 7
+_SHELL = r"'\\''|'\"'\"'"  # POSIX.1-2017, Shell Command Language, section 2.2
 _PERCENT = r"%[0-9a-fA-F]{2}"  # RFC 3986, section 2.1
-ALL = re.compile(f"{_HTML}|{_JSON}|{_PERCENT}")
+ALL = re.compile(f"{_SHELL}|{_HTML}|{_JSON}|{_PERCENT}")
 EACH = tuple(map(re.compile, (_HTML, _JSON, _PERCENT)))
 NEEDLES = (
     "&#",
@@ -27,6 +28,8 @@ NEEDLES = (
     "%25",
     "%26",
     "%2",
+    "'\\''",
+    "'\"'\"'",
 )
 _TWICE = 2
 _LONGEST = 200_000
@@ -74,6 +77,8 @@ _SHORT = {"n": "\n", "r": "\r", "t": "\t"}
 def meaning(match: re.Match[str]) -> str:
     """Return the character that an escape stands for."""
     escape = match[0]
+    if escape[0] == "'":
+        return "'"
     if escape[0] == "&":
         return html.unescape(escape)
     if escape[0] == "%":

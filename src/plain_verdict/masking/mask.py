@@ -100,7 +100,10 @@ class Masker:
 
     def _by_patterns(self, patterns: Sequence[SecretPattern], text: str) -> str:
         for pattern in patterns:
-            text = pattern.expression.sub(partial(self._replaced, pattern), text)
+            if pattern.within:
+                text = self._cut(text, [span for span in self._spans(pattern, text)])
+            else:
+                text = pattern.expression.sub(partial(self._replaced, pattern), text)
         return text
 
     def _by_tables(self, text: str) -> str:
@@ -119,7 +122,7 @@ class Masker:
         return self._cut(text, spans)
 
     def _spans(self, pattern: SecretPattern, text: str) -> Iterator[tuple[int, int]]:
-        for match in pattern.expression.finditer(text):
+        for match in pattern.places_in(text):
             if not self._is_no_secret(match["secret"]) and is_secret(pattern, match):
                 yield match.span("secret")
 

@@ -1,6 +1,7 @@
 """What a pattern of secrets is."""
 
 import re
+from collections.abc import Iterator
 from enum import Enum, auto
 
 import msgspec
@@ -16,6 +17,8 @@ class Test(Enum):
     """It looks made by a machine."""
     BY_NAME = auto()
     """As its name asks: made where a machine makes it, typed where a person does."""
+    ASSIGNED = auto()
+    """Made by a machine; behind an equals sign also typed."""
     WORD = auto()
     """As one or the other."""
     PAIR = auto()
@@ -35,6 +38,16 @@ class SecretPattern(msgspec.Struct, frozen=True):
     text: str
     test: Test = Test.NONE
     flags: re.RegexFlag = re.IGNORECASE
+    within: str = ""
+    """Another expression: the pattern is looked for only in what that finds, as often as it is there."""
+
+    def places_in(self, text: str) -> Iterator[re.Match[str]]:
+        """Yield every match in a text."""
+        if not self.within:
+            yield from self.expression.finditer(text)
+            return
+        for part in re.compile(self.within, self.flags).finditer(text):
+            yield from self.expression.finditer(text, *part.span())
 
     @property
     def expression(self) -> re.Pattern[str]:

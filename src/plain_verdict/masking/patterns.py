@@ -37,7 +37,7 @@ HEADERS: tuple[SecretPattern, ...] = (
         ("cookie",),  # Source: RFC 6265, section 4.1
         r"""\b(?:set-)?cookie\\{0,3}["']?\s{0,3}[:=]\s{0,3}\\{0,3}["']?(?P<secret>[\w.$!#%&*+^`|~-]+=[^"'\n<>\\]{3,})""",
     ),
-    SecretPattern("bearer", ("bearer",), r"\bbearer[ :=]{1,2}(?P<secret>(?=[\w.~+/-]*\d)[\w.~+/-]{8,}=*)"),
+    SecretPattern("bearer", ("bearer",), r"""\bbearer["']?[ :=]{1,3}["']?(?P<secret>(?=[\w.~+/-]*\d)[\w.~+/-]{8,}=*)"""),
     SecretPattern(
         "basic",
         ("basic", '"auth', "'auth", "_auth", "auth="),
@@ -70,8 +70,9 @@ HEADERS: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "session",
-        ("sessid", "sessionid"),
-        r"\b\w{0,8}sess(?:ion)?_?id\s?[:=]\s?(?P<secret>(?=[\w-]*\d)[\w-]{12,})",
+        ("sessid", "sessionid", "sid=", "sid:", "sid'"),
+        r"""\b(?:\w{0,8}sess(?:ion)?_?id|(?:connect\.)?s?sid)["']?\s?[:=]\s?["']?(?P<secret>[\w%.-]{8,})""",
+        Test.MADE,
     ),
 )
 
@@ -117,8 +118,8 @@ NAMED: tuple[SecretPattern, ...] = (
     SecretPattern(
         "made pair",
         NEEDLES,  # token=..., api_key: ... ; the value must look made by a machine
-        rf"""(?P<key>{MADE}){QUOTE}?\]?(?P<sign>\s?=>\s?|\s?=\s?|:\s?)(?P<secret>[\w.~+/%@!$^*|-]{{6,}}=*)(?![\w(])""",
-        Test.MADE,
+        rf"""(?P<key>{MADE}){QUOTE}?\]?(?P<sign>\s?=>\s?|\s?={{1,2}}\s?|:\s?)(?P<secret>[\w.~+/%@!$^*|#-]{{6,}}=*)(?![\w(])""",
+        Test.ASSIGNED,
     ),
     SecretPattern(
         "variable",
@@ -200,6 +201,11 @@ CALLS: tuple[SecretPattern, ...] = (
         Test.TYPED,
     ),
     SecretPattern(
+        "user and password in one",
+        ("auth",),  # auth: 'kari:...'
+        r"""\bauth["']?\s?[=:]\s?["'][\w.@-]{1,80}:(?P<secret>[^\s"']{3,200})["']""",
+    ),
+    SecretPattern(
         "only argument of a call",
         ("password(", "secret(", "token(", "apikey(", "api_key(", "passphrase("),
         rf"""(?:set|with|use|add|input)_?\w{{0,12}}?{_KEY}\(\s?b?["'](?P<secret>[^"'\n]{{4,200}})["']""",
@@ -207,7 +213,7 @@ CALLS: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "pair of user and password",
-        ("auth",),  # auth=('kari', '...'), basic_auth "kari", "..."
+        ("auth",),  # auth=('kari', '...'), basic_auth "kari", "...", auth: 'kari:...'
         r"""(?:\bauth\s?[=:]\s?[(\[]|\b(?:basic_?auth|authenticate)\s{1,4})["'][^"'\n]{1,80}["'],\s?["'](?P<secret>[^"'\n]{3,200})["']""",
     ),
 )
@@ -252,6 +258,19 @@ SENTENCES: tuple[SecretPattern, ...] = (
         rf"""(?:\b|(?<=_)|(?<=auth)){_KEY}{QUOTE}?(?:\sfor\s\w+[:=])?\s+(?:(?:is|was|are|lautet|ist|est|es|er|är|on|to|from|of|changed\s+from|set\s+to|reset\s+to)\s+)?"""
         rf"""(?:now\s+|set\s+to\s+|changed\s+to\s+)?{QUOTE}?(?P<secret>{_WORD})""",
         Test.BY_NAME,
+    ),
+    SecretPattern(
+        "signed in with",
+        (" with ", "login", "log in", "sign in", "credential"),  # Cannot log in as kari with '...', invalid login: kari / ...
+        rf"""\b(?:log(?:ged|ging)?[ -]?in|sign(?:ed|ing)?[ -]?in|authenticat\w{{1,5}}|connect\w{{0,3}}|credentials?)\b[^\n"'`]{{0,60}}?"""
+        rf"""(?:(?:with|using)\s{QUOTE}|[\w.@-]{{1,60}}(?:\s/\s|:\s{{0,2}}))(?P<secret>[^\s"'`/]{{4,}})""",
+        Test.TYPED,
+    ),
+    SecretPattern(
+        "setting to",
+        (" to ",),  # Setting --password (password) to ...
+        rf"""\bsetting\s[-\w.]{{0,20}}?{_KEY}\S{{0,8}}\s(?:\([^()\n]{{0,40}}\)\s)?to\s{QUOTE}?(?P<secret>[^\s"']{{4,}})""",
+        Test.WORD,
     ),
     SecretPattern(
         "expected and got",

@@ -59,7 +59,7 @@ _ARGUMENTS = (
     (("net use",), r"net\s+use\s+\S+\s+\S+\s+"),
     (("net user",), r"net\s+user\s+\S+\s+"),
     (("/user:",), r"/user:\S+\s+(?:/pass(?:word)?:)?"),
-    (("isql",), r"isql\s+(?!-)\S+\s+(?!-)\S+\s+"),
+    (("isql",), r"isql\s+(?:-\w+\s+)*(?!-)\S+\s+(?!-)\S+\s+"),
     (("mysqladmin", "mariadb-admin"), r"(?:mysqladmin|mariadb-admin)\b[^\n]{0,160}\spassword\s+"),
     (("smbclient",), r"smbclient\s+[\"']?(?://|\\\\)\S+\s+"),
     (("sqlplus", "impdp", "expdp", "sqlldr", "rman"), r"(?:sqlplus|impdp|expdp|sqlldr|rman)\b[^\n]{0,80}?\s[\w$#\"]{1,40}/"),
@@ -71,7 +71,7 @@ OPTIONS: tuple[SecretPattern, ...] = (
         ("-pass", "-token", "-secret", "api-key", "api_key", "access-key", "apikey", "/pass", "/pwd", "_key", "-pwd"),
         r"(?<![\w-])(?:--?(?:[a-z0-9]+[-_])*|/)(?:password|passwd|pass|passcode|passphrase|pwd|token|secret|storepass|keypass"
         r"|(?:api|access|secret|auth)[-_]?(?:key|token))"
-        r"""(?P<sign>[ \t]+\\?\r?\n\s*|[ \t]+|[=:]|["'],?\s{0,3}["']|["'],\s{0,3})["']?(?P<secret>[^\s"'-][^\s"']{3,})""",
+        r"""(?P<sign>[ \t]+\\?\r?\n\s*|[ \t]+|[=:]|["'],?\s{0,3}["']|["'],\s{0,3})["']?(?P<secret>[^\s"'(-][^\s"']{3,})""",
         Test.OPTION,
     ),
     SecretPattern(
@@ -81,15 +81,22 @@ OPTIONS: tuple[SecretPattern, ...] = (
         flags=EXACT,
     ),
     SecretPattern(
+        "sign-in option",
+        ("--auth", "-a "),
+        r"""(?<!\S)(?:--auth|-a)[ =]["']?[\w.@-]{1,80}:(?P<secret>[^\s"']{3,})""",
+        Test.WORD,
+    ),
+    SecretPattern(
         "pass phrase argument", ("pass:",), r"(?<!\S)-pass(?:in|out|word)?[ =][\"']?pass:(?P<secret>[^\s\"']+)"
     ),
     *(
         SecretPattern(
             f"option of {takes.needles[0].strip()}",
             takes.needles,
-            rf"""\b{takes.program}{QUOTE}?[^\n]{{0,300}}?[\s"']{takes.option}["']?(?P<secret>[^\s"'-][^\s"']{{2,}})""",
+            rf"""[\s"']{takes.option}["']?(?P<secret>[^\s"'-][^\s"']{{2,}})""",
             Test.TYPED,
-            flags=EXACT,
+            EXACT,
+            rf"""\b{takes.program}{QUOTE}?\s[^\n]{{0,800}}|\b{takes.program}["'],[^\n]{{0,800}}""",
         )
         for takes in _TAKES
     ),

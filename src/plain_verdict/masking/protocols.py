@@ -4,7 +4,7 @@ import re
 
 from plain_verdict.masking.pattern import EXACT, QUOTE, SecretPattern, Test
 
-_SQL_TEXT = r"""(?:'(?P<secret>[^'\n]{1,200})')"""
+_SQL_TEXT = r"""(?:'(?P<secret>(?!\\')[^'\n]{1,200})')"""
 _B64 = r"[A-Za-z0-9+/]{6,}={0,2}"
 
 PROTOCOLS: tuple[SecretPattern, ...] = (
@@ -101,7 +101,8 @@ PROTOCOLS: tuple[SecretPattern, ...] = (
     SecretPattern(
         "hook",
         ("hooks/", "hook/"),
-        r"/(?:web)?hooks?/(?P<secret>(?:[\w-]{4,}/){0,4}(?=[\w-]*\d)[\w-]{12,})",
+        r"/(?:web)?hooks?/(?P<secret>(?:[\w-]{2,}/){0,4}[\w-]{12,})",
+        Test.MADE,
     ),
     SecretPattern(
         "link that signs in",
@@ -119,6 +120,12 @@ PROTOCOLS: tuple[SecretPattern, ...] = (
         ("code=", "verifier=", "assertion=", "saml", "code%22", "_code", "-code"),
         # Source: RFC 6749, section 4.1.2; RFC 7636, 4.3; RFC 8628, 3.2; RFC 7521, 4.2; SAML 2.0 bindings, 3.5
         r"""(?<![\w-])(?:(?:device_|user_|auth(?:orization)?_)?code|code_verifier|(?:client_)?assertion|SAML(?:Request|Response|art))"""
-        r"""["']?\s?[=:]\s?["']?(?P<secret>(?=[^&\s"'<>]*\d)[^&\s"'<>,;]{8,})""",
+        r"""["']?\s?={0,2}[=:]\s?["']?(?P<secret>[^&\s"'<>,;]{8,})""",
+        Test.MADE,
+    ),
+    SecretPattern(
+        "sign-in of mail as it is read",
+        ("auth plain",),  # Source: RFC 4616, section 2, with the zero bytes written as escapes
+        r"\bAUTH PLAIN \\0[^\\\s]{1,80}\\0(?P<secret>[^\s\\]{3,})",
     ),
 )

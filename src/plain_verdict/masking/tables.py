@@ -11,8 +11,8 @@ from plain_verdict.masking.values import looks_typed
 
 _HEADING = re.compile(rf"(?:[\w .-]{{0,30}}[ _.-])?(?:{ANY})(?:[ _-]?hash)?", re.IGNORECASE)
 _NAMES = AhoCorasick(NEEDLES)
-_RULE = re.compile(r"[\s|+:=-]*")
-_SEPARATORS = (re.compile(r"\|"), re.compile(r"\t"), re.compile(r";"), re.compile(r","), re.compile(r"[ ]{2,}"))
+_RULE = re.compile(r"[\s|+:=─━┼┬┴├┤┌┐└┘╪═-]*")
+_SEPARATORS = (re.compile(r"[|│┃]"), re.compile(r"\t"), re.compile(r";"), re.compile(r","), re.compile(r"[ ]{2,}"))
 _MOST_ROWS = 2_000
 _LINE_CHARS = 2_000
 

@@ -42,6 +42,10 @@ def _is_typed(key: str | None) -> bool:
 _TYPED = re.compile(rf"(?:{TYPED.replace('(?<=[a-z])', '').replace('(?<=[_.-])', '')})", re.IGNORECASE)
 
 
+def _is_long(secret: str) -> bool:
+    return len(secret) >= 8 and looks_typed(secret)
+
+
 def _is_value(match: re.Match[str]) -> bool:
     """Return whether what follows a password's name is its value, and not a sentence or a piece of program."""
     sign, secret, after = match["sign"], match["secret"], match["after"] or ""
@@ -51,6 +55,8 @@ def _is_value(match: re.Match[str]) -> bool:
         if after or (sign == ":" and not secret[0].isalnum()):
             return looks_typed(secret)
         return not (secret.isalpha() and len(secret) < 4)
+    if re.fullmatch(r"[a-z_]+(?:\.[a-z_]+)+", secret):
+        return False  # client_secret=settings.client_secret
     return sign == "=" or re.fullmatch(r"[A-Za-z_][A-Za-z_.]*", secret) is None  # password = raw_value
 
 
@@ -58,6 +64,7 @@ _TESTS: dict[Test, Callable[[re.Match[str]], bool]] = {
     Test.TYPED: lambda match: looks_typed(match["secret"]),
     Test.MADE: lambda match: looks_made(match["secret"]),
     Test.WORD: lambda match: looks_typed(match["secret"]) or looks_made(match["secret"]),
+    Test.ASSIGNED: lambda match: looks_made(match["secret"]) or ("=" in match["sign"] and _is_long(match["secret"])),
     Test.BY_NAME: _fits_name,
     Test.QUOTED: _is_quoted,
     Test.PAIR: _is_value,

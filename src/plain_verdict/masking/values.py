@@ -11,7 +11,7 @@ _HARMLESS = re.compile(
     r"|failed|reset|updated|found|present|absent|length|and|or|the|a|an|for|to|in|of|with|at|on|from|if|as|by"
     r"|https?/\d.*|your[-_ ].*|.*[-_ ]here|change[-_]?me|!vault.*|!secret.*|@\w+@|\(null\)|\(none\)|n/a"
     r"|(?:basic|bearer|digest|token|negotiate)\s+\W.*"
-    r"|[*•x.#_-]+|\.\.\.|…|\$\w+|\$?\{.*|<.*|%\w+%?|%.*|\[.*|self\..*|this\..*|[A-Za-z_][\w.]*\[.*|os\.environ.*|process\.env.*)[.!?:]?",
+    r"|\W+|[*•x.#_-]+|\.\.\.|…|\$\w+|\$?\{.*|<.*|%\w+%?|%.*|\[.*|self\..*|this\..*|[A-Za-z_][\w.]*\[.*|os\.environ.*|process\.env.*)[.!?:]?",
     re.IGNORECASE,
 )
 
@@ -50,6 +50,8 @@ _CODE = re.compile(
 
 _VERSION = re.compile(r"v?\d+(?:\.\d+)+\S*|\d{4}-\d\d-\d\d\S*")
 _SWITCH = re.compile(r"[a-z](?=[A-Z\d])|[A-Z](?=[A-Z]?[a-z\d])|\d(?=[A-Za-z])")
+_HUMP = re.compile(r"[A-Z][a-z]*")
+_LEAST_HUMP = 2.6  # letters: those of words are longer
 _CAMEL = re.compile(r"[A-Za-z]?[a-z]*(?:[A-Z][a-z]+|[A-Z]+(?=[A-Z]|$)){1,8}")
 
 
@@ -66,10 +68,17 @@ def looks_made(value: str) -> bool:
         return False
     return (
         digits >= 2
-        or (len(value) >= 10 and value.isalnum() and len(_SWITCH.findall(value)) >= 4 and not _CAMEL.fullmatch(value))
+        or (len(value) >= 10 and value.isalnum() and len(_SWITCH.findall(value)) >= 4 and not _is_camel(value))
         or (len(value) >= 16 and digits >= 1)
         or (len(value) >= 20 and value.isalnum() and not _CAMEL.fullmatch(value))
     )
+
+
+def _is_camel(value: str) -> bool:
+    """Return whether a value is made of words, each with a capital."""
+    if not _CAMEL.fullmatch(value):
+        return False
+    return len(value) / (len(_HUMP.findall(value)) + value[0].islower()) >= _LEAST_HUMP
 
 
 def holds_credentials(value: str) -> bool:
