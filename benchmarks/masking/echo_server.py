@@ -7,7 +7,7 @@ from http.server import BaseHTTPRequestHandler, HTTPServer
 class Echo(BaseHTTPRequestHandler):
     """Answers with the request's headers and body."""
 
-    def do_GET(self) -> None:  # noqa: N802
+    def do_GET(self) -> None:
         """Answer."""
         size = int(self.headers.get("Content-Length") or 0)
         body = self.rfile.read(size)

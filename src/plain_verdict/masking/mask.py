@@ -101,7 +101,7 @@ class Masker:
     def _by_patterns(self, patterns: Sequence[SecretPattern], text: str) -> str:
         for pattern in patterns:
             if pattern.within:
-                text = self._cut(text, [span for span in self._spans(pattern, text)])
+                text = self._cut(text, list(self._spans(pattern, text)))
             else:
                 text = pattern.expression.sub(partial(self._replaced, pattern), text)
         return text

@@ -37,7 +37,9 @@ HEADERS: tuple[SecretPattern, ...] = (
         ("cookie",),  # Source: RFC 6265, section 4.1
         r"""\b(?:set-)?cookie\\{0,3}["']?\s{0,3}[:=]\s{0,3}\\{0,3}["']?(?P<secret>[\w.$!#%&*+^`|~-]+=[^"'\n<>\\]{3,})""",
     ),
-    SecretPattern("bearer", ("bearer",), r"""\bbearer["']?[ :=]{1,3}["']?(?P<secret>(?=[\w.~+/-]*\d)[\w.~+/-]{8,}=*)"""),
+    SecretPattern(
+        "bearer", ("bearer",), r"""\bbearer["']?[ :=]{1,3}["']?(?P<secret>(?=[\w.~+/-]*\d)[\w.~+/-]{8,}=*)"""
+    ),
     SecretPattern(
         "basic",
         ("basic", '"auth', "'auth", "_auth", "auth="),
@@ -178,7 +180,16 @@ _SHORT_NAMES = r"(?:pass|pw|pwd|pin|psk|passkey|authkey|auth_pass|community|jwt|
 SHORT: tuple[SecretPattern, ...] = (
     SecretPattern(
         "short name",
-        ("pass", "pw", "pin", "psk", "key", "community", "jwt", "pat"),  # pass=..., "pw": "...", [pass:Login:private] => ...
+        (
+            "pass",
+            "pw",
+            "pin",
+            "psk",
+            "key",
+            "community",
+            "jwt",
+            "pat",
+        ),  # pass=..., "pw": "...", [pass:Login:private] => ...
         rf"""(?<![\w-])(?!(?-i:PASS):?\s){_SHORT_NAMES}{QUOTE}?(?::[\w"\\]{{1,40}}:(?:private|protected))?\]?\s?(?:=>|=|:)\s{{0,8}}"""
         rf"""(?:string\(\d+\)\s)?{QUOTE}?(?P<secret>[^\s"'`&,;<>(){{}}\[\]\\|]{{4,}})""",
         Test.WORD,
@@ -195,7 +206,19 @@ _USER = r"""(?:b?["'][^"'\n]{1,120}["']|[\w.$]{1,40})"""
 CALLS: tuple[SecretPattern, ...] = (
     SecretPattern(
         "argument of a call",
-        ("login(", "connect(", "bind(", "auth", "signin(", "sign_in(", "password(", "pdo", "credential", "passwd(", "log_in("),
+        (
+            "login(",
+            "connect(",
+            "bind(",
+            "auth",
+            "signin(",
+            "sign_in(",
+            "password(",
+            "pdo",
+            "credential",
+            "passwd(",
+            "log_in(",
+        ),
         rf"""\b\w*(?:login|log_in|sign_?in|connect|bind|auth(?:enticate|orize|_\w{{1,20}})?|passwd|passwordauthentication|pdo"""
         rf"""|credentials?|__construct)\((?:{_USER},\s{{0,2}}){{1,3}}(?:password=)?b?["']?(?!\w+=)(?P<secret>[^\s"'(),=][^"'\n(),]{{3,200}})["']?(?=[,)])""",
         Test.TYPED,
@@ -261,9 +284,33 @@ SENTENCES: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "signed in with",
-        (" with ", "login", "log in", "sign in", "credential"),  # Cannot log in as kari with '...', invalid login: kari / ...
+        (
+            " with ",
+            "login",
+            "log in",
+            "sign in",
+            "credential",
+        ),  # Cannot log in as kari with '...', invalid login: kari / ...
         rf"""\b(?:log(?:ged|ging)?[ -]?in|sign(?:ed|ing)?[ -]?in|authenticat\w{{1,5}}|connect\w{{0,3}}|credentials?)\b[^\n"'`]{{0,60}}?"""
         rf"""(?:(?:with|using)\s{QUOTE}|[\w.@-]{{1,60}}(?:\s/\s|:\s{{0,2}}))(?P<secret>[^\s"'`/]{{4,}})""",
+        Test.TYPED,
+    ),
+    SecretPattern(
+        "value behind an address",
+        NEEDLES,  # password=0x7ffe0c "...", as debuggers print texts
+        rf"""{_KEY}\w{{0,8}}\s?=\s?0x[0-9a-f]{{1,16}}\s(?:<[^<>\n]{{0,60}}>\s)?"(?P<secret>[^"\n]{{2,400}})\"""",
+        Test.WORD,
+    ),
+    SecretPattern(
+        "answer to a prompt",
+        NEEDLES,  # token? ...
+        rf"""{_KEY}\?\s{QUOTE}?(?P<secret>[^\s"'`]{{4,}})""",
+        Test.TYPED,
+    ),
+    SecretPattern(
+        "signed in with it",
+        ("in with ", "in using "),
+        r"\b(?:log|sign)(?:ged|ging|ed|ing)?[ -]?in (?:with|using) (?P<secret>[^\s\"'`,;]{4,})",
         Test.TYPED,
     ),
     SecretPattern(
@@ -307,5 +354,15 @@ SENTENCES: tuple[SecretPattern, ...] = (
     ),
 )
 
-PATTERNS: tuple[SecretPattern, ...] = (*TOKENS, *HEADERS, *PROTOCOLS, *OPTIONS, *FILES, *NAMED, *SHORT, *CALLS, *SENTENCES)
+PATTERNS: tuple[SecretPattern, ...] = (
+    *TOKENS,
+    *HEADERS,
+    *PROTOCOLS,
+    *OPTIONS,
+    *FILES,
+    *NAMED,
+    *SHORT,
+    *CALLS,
+    *SENTENCES,
+)
 """In the order in which they are tried."""

@@ -13,7 +13,9 @@ class Takes(NamedTuple):
     option: str
 
 
-_LOGIN = r"""(?:docker|podman|skopeo|buildah|crane|oras|helm|az|cf|oc|bw|\w{2,12}-cli|\w+)\s+(?:registry\s+)?login\b"""
+_LOGIN = (
+    r"""(?:docker|podman|skopeo|buildah|crane|oras|helm|az|cf|oc|bw|\w{2,12}-cli|\w+)\s+(?:registry\s+)?login\b"""
+)
 _NET_SNMP = r"snmp(?:get|getnext|walk|bulkwalk|set|trap|inform|table|usm|df|status)\w{0,4}"
 
 # In the order of what they talk to: databases, mail and queues, directories, machines, containers, files and keys.
@@ -46,6 +48,9 @@ _TAKES = (
     Takes(("openssl",), r"openssl", r"(?:-k|-hmac|-kdfopt pass:|-pass(?:in|out|word)?[ =]pass:|-passwd|-pskt?|passwd(?: -\w+)*)[ ]?"),
     Takes(("useradd", "usermod"), r"user(?:add|mod)", r"(?:-p|--password)[ =]"),
     Takes(("curl",), r"curl", r"(?:-U|--proxy-user|--user|-u)[ =]?[\"']?[^\s:<>\"']{1,80}:"),
+    Takes(("--proxy", "-x "), r"\w{2,20}", r"(?:--proxy|-x)[ =][\"']?[\w.-]{1,60}:(?=[^\s@]{1,80}@)"),
+    Takes(("doveadm",), r"doveadm", r"-p[ ]?"),
+    Takes(("doveadm auth",), r"doveadm\s[^\n]{0,40}auth\s+test\b[^\n]{0,80}", r"\w{1,40}[ ]"),
     Takes(("ab -",), r"ab", r"-[AP][ ]?[\"']?[^\s:\"']{1,80}:"),
     Takes(("pdftk", "_pw "), r"pdftk", r"(?:user_pw|owner_pw|input_pw)[ ]"),
 )  # fmt: skip
@@ -68,7 +73,19 @@ _ARGUMENTS = (
 OPTIONS: tuple[SecretPattern, ...] = (
     SecretPattern(
         "option",
-        ("-pass", "-token", "-secret", "api-key", "api_key", "access-key", "apikey", "/pass", "/pwd", "_key", "-pwd"),
+        (
+            "-pass",
+            "-token",
+            "-secret",
+            "api-key",
+            "api_key",
+            "access-key",
+            "apikey",
+            "/pass",
+            "/pwd",
+            "_key",
+            "-pwd",
+        ),
         r"(?<![\w-])(?:--?(?:[a-z0-9]+[-_])*|/)(?:password|passwd|pass|passcode|passphrase|pwd|token|secret|storepass|keypass"
         r"|(?:api|access|secret|auth)[-_]?(?:key|token))"
         r"""(?P<sign>[ \t]+\\?\r?\n\s*|[ \t]+|[=:]|["'],?\s{0,3}["']|["'],\s{0,3})["']?(?P<secret>[^\s"'(-][^\s"']{3,})""",

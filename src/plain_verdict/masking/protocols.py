@@ -10,7 +10,11 @@ _B64 = r"[A-Za-z0-9+/]{6,}={0,2}"
 PROTOCOLS: tuple[SecretPattern, ...] = (
     SecretPattern(
         "sign-in of mail",
-        ("auth plain", "auth login", "authenticate"),  # Source: RFC 4954, section 4; RFC 4616, section 2; RFC 3501, 6.2.2
+        (
+            "auth plain",
+            "auth login",
+            "authenticate",
+        ),  # Source: RFC 4954, section 4; RFC 4616, section 2; RFC 3501, 6.2.2
         rf"\b(?:AUTH|AUTHENTICATE)[ ](?:PLAIN|LOGIN|XOAUTH2|OAUTHBEARER|CRAM-MD5)[ ](?P<secret>{_B64})",
     ),
     SecretPattern(
@@ -21,7 +25,7 @@ PROTOCOLS: tuple[SecretPattern, ...] = (
     SecretPattern(
         "password command",
         ("pass ",),  # Source: RFC 959, section 4.1.1 (FTP); RFC 1939, section 7 (POP3)
-        rf"""(?:['"`]|>[ ]?|\b(?:C|S|send|client):[ ]{{0,2}})PASS[ ](?P<secret>[^\s'"\\\r\n]{{3,}})""",
+        r"""(?:['"`]|>[ ]?|\b(?:C|S|send|client):[ ]{0,2})PASS[ ](?P<secret>[^\s'"\\\r\n]{3,})""",
         Test.WORD,
         flags=EXACT,
     ),
@@ -30,6 +34,18 @@ PROTOCOLS: tuple[SecretPattern, ...] = (
         (" login ",),  # Source: RFC 3501, section 6.2.3 (IMAP)
         r"""\b[A-Za-z]{0,4}\d{1,6}[ ]LOGIN[ ]"?[^\s"]{1,80}"?[ ]"?(?P<secret>[^\s"'\\]{3,})""",
         flags=EXACT,
+    ),
+    SecretPattern(
+        "login command with a word for a tag",
+        (" login ",),
+        r"""(?:^|[\s'"])[A-Za-z]{1,6}[ ]LOGIN[ ]"?[^\s"]{1,80}"?[ ]"?(?P<secret>[^\s"'\\]{3,})""",
+        Test.TYPED,
+        re.IGNORECASE | re.MULTILINE,
+    ),
+    SecretPattern(
+        "password in the clear",
+        ("{plain}", "{clear}", "{cleartext}"),  # Source: RFC 2307, section 5.3: a scheme in braces before the value
+        r"\{(?:PLAIN|CLEAR|CLEARTEXT)\}(?P<secret>[^\s:'\"]{3,})",
     ),
     SecretPattern(
         "command of a cache",

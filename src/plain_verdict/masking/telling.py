@@ -7,7 +7,6 @@ from plain_verdict.masking.names import TYPED
 from plain_verdict.masking.pattern import SecretPattern, Test
 from plain_verdict.masking.values import holds_credentials, is_card, looks_made, looks_typed
 
-
 _FOLDER = re.compile(r"(?<![A-Za-z_])(?:OLD)?PWD(?![A-Za-z_])", re.IGNORECASE)
 
 
@@ -42,8 +41,8 @@ def _is_typed(key: str | None) -> bool:
 _TYPED = re.compile(rf"(?:{TYPED.replace('(?<=[a-z])', '').replace('(?<=[_.-])', '')})", re.IGNORECASE)
 
 
-def _is_long(secret: str) -> bool:
-    return len(secret) >= 8 and looks_typed(secret)
+def _is_assigned(match: re.Match[str]) -> bool:
+    return "=" in match["sign"] and len(match["secret"]) >= 8 and looks_typed(match["secret"])
 
 
 def _is_value(match: re.Match[str]) -> bool:
@@ -64,7 +63,7 @@ _TESTS: dict[Test, Callable[[re.Match[str]], bool]] = {
     Test.TYPED: lambda match: looks_typed(match["secret"]),
     Test.MADE: lambda match: looks_made(match["secret"]),
     Test.WORD: lambda match: looks_typed(match["secret"]) or looks_made(match["secret"]),
-    Test.ASSIGNED: lambda match: looks_made(match["secret"]) or ("=" in match["sign"] and _is_long(match["secret"])),
+    Test.ASSIGNED: lambda match: looks_made(match["secret"]) or _is_assigned(match),
     Test.BY_NAME: _fits_name,
     Test.QUOTED: _is_quoted,
     Test.PAIR: _is_value,
