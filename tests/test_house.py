@@ -1,13 +1,17 @@
 """The house rules that a machine can check, and properties that hold for any input."""
 
 import ast
+import re
 import subprocess
 import sys
+import tomllib
 from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
+from packaging.requirements import Requirement
+from packaging.utils import canonicalize_name
 
 import plain_verdict
 from conftest import ROOT
@@ -158,3 +162,28 @@ def test_no_damage_ends_in_a_traceback(tool, tmp_path, edits):
     assert done.code in (0, 3)
     assert "Traceback" not in done.err
     assert "bug" not in done.err
+
+
+@pytest.mark.parametrize("lock", ["dev", "use"])
+def test_the_lock_has_what_is_wanted_with_hashes(lock):
+    text = (ROOT / "locks" / f"{lock}.txt").read_text("utf-8")
+    entries = re.split(r"\n(?=[a-z0-9])", text.strip())
+    locked = {}
+    for entry in entries:
+        name, version = re.match(r"([\w.-]+)==([^\s;]+)", entry).groups()
+        locked.setdefault(canonicalize_name(name), []).append(version)
+        assert entry.count("--hash=sha256:") >= 1
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text("utf-8"))
+    extras, groups = project["project"]["optional-dependencies"], project["dependency-groups"]
+    wanted = [*project["project"]["dependencies"], *groups["build"]]
+    wanted += (
+        [*extras["load"], *extras["earl"]]
+        if lock == "use"
+        else [one for group in (*extras.values(), groups["dev"]) for one in group]
+    )
+    for requirement in (Requirement(one) for one in wanted if isinstance(one, str)):
+        versions = locked.get(canonicalize_name(requirement.name), [])
+        assert requirement.name == "plain-verdict" or any(map(requirement.specifier.contains, versions)), (
+            requirement
+        )
+    assert "://" not in text

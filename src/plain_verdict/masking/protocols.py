@@ -140,6 +140,11 @@ PROTOCOLS: tuple[SecretPattern, ...] = (
         Test.MADE,
     ),
     SecretPattern(
+        "code of a device",
+        ("user_code", "usercode"),  # Source: RFC 8628, section 6.1
+        r"""\buser_?code["']?\s?[:=]\s?["']?(?P<secret>[A-Z0-9]{4}-[A-Z0-9]{4,5})\b""",
+    ),
+    SecretPattern(
         "sign-in of mail as it is read",
         ("auth plain",),  # Source: RFC 4616, section 2, with the zero bytes written as escapes
         r"\bAUTH PLAIN \\0[^\\\s]{1,80}\\0(?P<secret>[^\s\\]{3,})",
