@@ -18,6 +18,7 @@ from plain_verdict.writers import all_writers
 MADE = datetime(2026, 11, 22, 2, 0, tzinfo=UTC)
 PAGE = (ROOT / "docs" / "python.md").read_text("utf-8")
 EXPORTS = [
+    "MaskRules",
     "OutputFile",
     "PageInfo",
     "PlainVerdictError",
@@ -33,6 +34,7 @@ EXPORTS = [
     "judge",
     "read",
     "render",
+    "secrets_of_environment",
 ]
 
 

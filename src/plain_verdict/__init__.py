@@ -9,6 +9,7 @@ TYPE_CHECKING = False  # as type checkers know it; importing typing would take l
 if TYPE_CHECKING:
     from plain_verdict.errors import PlainVerdictError, ReadError, UsageError, WriteError
     from plain_verdict.judging import judge
+    from plain_verdict.masking import MaskRules, secrets_of_environment
     from plain_verdict.model import Run, Verdict
     from plain_verdict.pipeline import read, render
     from plain_verdict.report import PageInfo, Report
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
 
 __version__ = "0.1.0"
 __all__ = [
+    "MaskRules",
     "OutputFile",
     "PageInfo",
     "PlainVerdictError",
@@ -33,9 +35,11 @@ __all__ = [
     "judge",
     "read",
     "render",
+    "secrets_of_environment",
 ]
 _MODULES = {
     "errors": ("PlainVerdictError", "ReadError", "UsageError", "WriteError"),
+    "masking": ("MaskRules", "secrets_of_environment"),
     "model": ("Run", "Verdict"),
     "judging": ("judge",),
     "pipeline": ("read", "render"),
