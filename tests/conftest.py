@@ -12,6 +12,7 @@ from pathlib import Path
 from types import SimpleNamespace
 
 import pytest
+from hypothesis import HealthCheck, settings
 from lxml import html
 from selenium import webdriver
 from selenium.webdriver.chrome.options import Options
@@ -26,6 +27,10 @@ from plain_verdict.cli import main
 from plain_verdict.demo import ASKED, EARLIER, RESULTS, RULES, SHOTS
 from plain_verdict.inputs.facts import PIPELINE_VARIABLES
 from plain_verdict.writers.html.writer import PageWriter
+
+# A loaded machine is slow, not wrong.
+settings.register_profile("patient", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("patient")
 
 ROOT = Path(__file__).parent.parent
 EXAMPLES = ROOT / "tests" / "examples"
@@ -95,7 +100,7 @@ def program(tmp_path: Path) -> Tool:
             input=stdin,
             capture_output=True,
             env={**os.environ, "SOURCE_DATE_EPOCH": MADE, **(env or {})},
-            timeout=300,
+            timeout=900,
             check=False,
         )
         return SimpleNamespace(code=done.returncode, out=done.stdout.decode(), err=done.stderr.decode())
@@ -143,7 +148,7 @@ def take_along(browser: WebDriver, button: str) -> tuple[str, list[list[str]]]:
         "HTMLAnchorElement.prototype.click = function () { taken.push(this.download); };"
     )
     browser.find_element(By.CSS_SELECTOR, button).click()
-    taken = WebDriverWait(browser, 5).until(
+    taken = WebDriverWait(browser, 180).until(
         lambda driver: (found := driver.execute_script("return window.taken")) and len(found) == 2 and found
     )
     name, text = sorted(taken, key=len)
@@ -175,7 +180,8 @@ def browser() -> Iterator[WebDriver]:
         options.add_argument(argument)
     driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
     # For hangs only: a loaded machine is slow, not wrong.
-    driver.set_script_timeout(180)
-    driver.set_page_load_timeout(180)
+    driver.command_executor.client_config.timeout = 900
+    driver.set_script_timeout(600)
+    driver.set_page_load_timeout(600)
     yield driver
     driver.quit()

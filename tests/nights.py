@@ -7,6 +7,7 @@ import shutil
 import socket
 import subprocess
 import tempfile
+import time
 from collections.abc import Callable, Iterator
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -82,17 +83,18 @@ def cluster() -> Iterator[str]:
     )
     try:
         address = f"postgresql://keeper@127.0.0.1:{port}"
-        for _ in range(300):
+        for _ in range(3_000):
             try:
                 psycopg.connect(f"{address}/postgres", password=PASSWORD, connect_timeout=1).close()
                 break
             except psycopg.OperationalError:
                 server_ended = server.poll()
                 assert server_ended is None, "the server did not start"
+                time.sleep(0.1)
         yield address
     finally:
         server.terminate()
-        server.wait(30)
+        server.wait(180)
         shutil.rmtree(folder, ignore_errors=True)
 
 

@@ -151,7 +151,11 @@ XML = b'<testsuites><testsuite name="Quay" tests="2"><testcase name="s&#246;ils"
 
 @example([(11, b"\x98")])
 @given(st.lists(st.tuples(st.integers(0, len(XML) - 1), st.binary(min_size=0, max_size=4)), min_size=1, max_size=5))
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(
+    max_examples=150,
+    deadline=None,
+    suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
+)
 @pytest.mark.slow
 def test_no_damage_ends_in_a_traceback(tool, tmp_path, edits):
     data = bytearray(XML)

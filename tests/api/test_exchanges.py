@@ -139,7 +139,7 @@ def by_tasks(record, address):
 
 def by_hand(record, address):
     record.exchange(httpx.get(f"{address}/old", follow_redirects=True))
-    record.exchange(requests.post(f"{address}/new", json={"a": 1}, timeout=5))
+    record.exchange(requests.post(f"{address}/new", json={"a": 1}, timeout=120))
 
 
 @pytest.mark.parametrize("way", [by_httpx, by_requests, by_tasks, by_hand])
@@ -170,7 +170,7 @@ def test_what_nothing_answered_is_recorded_with_the_reason(tmp_path, address, cl
         record.check("x", kind="api"),
         record.step("Ask"),
     ):
-        client.get(f"{address}/hang-up", timeout=5)
+        client.get(f"{address}/hang-up", timeout=120)
     (found,) = lines_of(tmp_path / "r.verdict.jsonl")
     assert "Error: " in found["no_answer"]
     done = json.loads(tool("judge", "r.verdict.jsonl", "--json").out)

@@ -19,7 +19,7 @@ GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
 BAD = '<testsuite name="Quay"><testcase name="sails"><failure message="water"/></testcase></testsuite>'
 
 
-def wait_for(what, seconds: float = 20.0):
+def wait_for(what, seconds: float = 180.0):
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         found = what()
@@ -27,6 +27,11 @@ def wait_for(what, seconds: float = 20.0):
             return found
         time.sleep(0.05)
     raise AssertionError("it did not happen")
+
+
+def is_told_of_changes(pid: int) -> bool:
+    """Return whether the system tells a process of changes to files (inotify)."""
+    return any("inotify wd:" in entry.read_text() for entry in Path(f"/proc/{pid}/fdinfo").iterdir())
 
 
 @pytest.fixture
@@ -39,7 +44,7 @@ def watching(tmp_path):
         command = [sys.executable, "-u", "-m", "plain_verdict", "report", *arguments, "--watch", "--no-git"]
         started.append((subprocess.Popen(command, cwd=tmp_path, stdout=out, stderr=subprocess.STDOUT), out))
         wait_for(lambda: "Watching" in (tmp_path / "out.txt").read_text())
-        time.sleep(0.5)  # until the system tells of changes
+        wait_for(lambda: is_told_of_changes(started[-1][0].pid))
         return started[-1][0]
 
     yield start
@@ -67,7 +72,7 @@ def test_watching_makes_the_page_anew_says_what_changed_and_ends_well(argument, 
     assert said().count("The page is here") <= 4  # its own files start nothing
     assert not list(results.glob("page-*.html"))
     process.send_signal(signal.SIGINT)
-    assert process.wait(10) == 0
+    assert process.wait(180) == 0
     assert "Traceback" not in said()
 
 
@@ -81,7 +86,7 @@ def test_an_open_page_loads_itself_and_keeps_its_view(watching, tmp_path, browse
     wanted = [True, "#show=failed", ["failed"]]
     assert browser.execute_script(view, "water") == wanted
     (tmp_path / "r.xml").write_text(BAD.replace("water", "ice"))
-    wait = WebDriverWait(browser, 20, ignored_exceptions=(WebDriverException,))
+    wait = WebDriverWait(browser, 180, ignored_exceptions=(WebDriverException,))
     wait.until(lambda driver: driver.execute_script(view, "ice") == wanted)
     assert '<noscript><meta http-equiv="refresh"' in (tmp_path / "page.html").read_text()
 

@@ -3,11 +3,11 @@
 import csv
 import io
 import json
-import time
 
 import pyarrow.parquet as pq
 import pytest
 from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import WebDriverWait
 
 from conftest import fold_after, take_along
 from nights import write_build
@@ -97,12 +97,8 @@ def test_a_folded_page_knows_what_is_new_and_is_read_as_an_earlier_one(night, tm
     again = night(3, "fpppf-p", "--out", "3.html")
     assert [len(again.history[key]) for key in ("new", "as_before", "gone", "wobbly")] == [1, 1, 0, 0]
     browser.get((tmp_path / "3.html").as_uri() + "#show=new")
-    for _ in range(100):
-        state = browser.find_element(By.CSS_SELECTOR, ".state").text
-        if state:
-            break
-        time.sleep(0.05)
-    assert state == "1 of 6 checks shown"
+    WebDriverWait(browser, 180).until(lambda _: browser.find_element(By.CSS_SELECTOR, ".state").text)
+    assert browser.find_element(By.CSS_SELECTOR, ".state").text == "1 of 6 checks shown"
 
 
 def test_a_folder_links_to_the_folders_before(night, tmp_path, browser):

@@ -377,7 +377,7 @@ def test_load_results_without_a_target_judge_nothing(tool, tmp_path):
 
 def test_a_real_client_against_a_real_server_gives_the_numbers_that_numpy_gives(tool, tmp_path):
     example = ROOT / "examples" / "first_morning"
-    subprocess.run([sys.executable, example / "first_morning.py", "4", "20"], cwd=tmp_path, check=True, timeout=60)
+    subprocess.run([sys.executable, example / "first_morning.py", "4", "20"], cwd=tmp_path, check=True, timeout=600)
     (tmp_path / "plain-verdict.toml").write_bytes((example / "plain-verdict.toml").read_bytes())
     load = json.loads(tool("judge", "first-morning.csv", "--json").out)["load"]
     with (tmp_path / "first-morning.csv").open(newline="") as file:

@@ -197,7 +197,7 @@ def host(tmp_path, free_port, monkeypatch) -> Iterator[Counterpart]:
         Path("/run/sshd").mkdir(exist_ok=True)  # where the server parts from its rights
     server = shutil.which("sshd") or "/usr/sbin/sshd"
     running = subprocess.Popen([server, "-D", "-e", "-f", str(tmp_path / "sshd.conf")], stderr=subprocess.DEVNULL)
-    for _ in range(100):
+    for _ in range(3_600):
         with socket.socket() as probe:
             if probe.connect_ex(("127.0.0.1", port)) == 0:
                 break

@@ -6,7 +6,6 @@ import json
 import os
 import signal
 import struct
-import time
 
 import pytest
 from lxml import html
@@ -71,7 +70,7 @@ def folded(page, browser):
 
 
 def wait(browser, script: str) -> None:
-    WebDriverWait(browser, 90).until(lambda _: browser.execute_script(f"return {script}"))
+    WebDriverWait(browser, 180).until(lambda _: browser.execute_script(f"return {script}"))
 
 
 def rows(browser) -> list[str]:
@@ -191,11 +190,11 @@ def test_search_filters_orders_and_keys_reach_every_folded_check(folded):
     box = browser.find_element(By.CSS_SELECTOR, ".tools input")
     state = browser.find_element(By.CSS_SELECTOR, ".state")
     box.send_keys("sailing 3999")
-    WebDriverWait(browser, 90).until(lambda _: "1 of 4,200 checks shown" in state.text)
+    WebDriverWait(browser, 180).until(lambda _: "1 of 4,200 checks shown" in state.text)
     assert rows(browser) == ["Sailing 3999 & <b>"]
     box.clear()
     box.send_keys("winter")
-    WebDriverWait(browser, 90).until(lambda _: "checks shown" in state.text and "1 of" not in state.text)
+    WebDriverWait(browser, 180).until(lambda _: "checks shown" in state.text and "1 of" not in state.text)
     skipped = int(state.text.split()[0].replace(",", ""))
     browser.find_element(By.TAG_NAME, "body").send_keys(Keys.ESCAPE)
     browser.find_element(By.CSS_SELECTOR, ".show [value=skipped]").click()
@@ -232,8 +231,10 @@ def test_a_link_to_a_folded_check_opens_the_right_one(folded, page):
         check = browser.find_element(By.ID, id_)
         assert check.find_element(By.CSS_SELECTOR, ".name bdi").text == names[at]
         assert bool(check.get_attribute("open")) == (columns["kind"][at] == "w")
-        time.sleep(0.2)
-        assert -5 <= browser.execute_script("return arguments[0].getBoundingClientRect().top", check) < 500
+        wait(
+            browser,
+            f"(top => -5 <= top && top < 500)(document.getElementById('{id_}').getBoundingClientRect().top)",
+        )
 
 
 def test_past_two_thousand_failures_the_first_of_each_cause_are_plain_and_the_rest_is_counted(folded):
@@ -246,12 +247,12 @@ def test_past_two_thousand_failures_the_first_of_each_cause_are_plain_and_the_re
     assert "cut to 8,000 characters" in text
     browser.find_element(By.CSS_SELECTOR, ".show [value=failed]").click()
     assert "2,100 of 4,200 checks shown" in browser.find_element(By.CSS_SELECTOR, ".state").text
-    seen = set()
+    seen, last = set(), ""
     for key in "nnnp":
         browser.find_element(By.TAG_NAME, "body").send_keys(key)
-        wait(browser, "document.activeElement.closest('.check.failed')")
-        seen.add(browser.execute_script("return document.activeElement.closest('.check').id"))
-        time.sleep(0.1)
+        wait(browser, f"(id => id && id !== '{last}')(document.activeElement.closest('.check.failed')?.id)")
+        last = browser.execute_script("return document.activeElement.closest('.check').id")
+        seen.add(last)
     assert len(seen) == 3
 
 
@@ -323,7 +324,7 @@ def test_the_rows_that_are_shown_are_taken_along(fold, page, tool, browser, monk
     fold_after(monkeypatch, fold)
     browser.get("about:blank")
     browser.get(page(results(), "--json").as_uri() + "#order=slowest&show=failed,skipped")
-    WebDriverWait(browser, 10).until(lambda driver: driver.find_element(By.CSS_SELECTOR, ".tools .state").text)
+    WebDriverWait(browser, 180).until(lambda driver: driver.find_element(By.CSS_SELECTOR, ".tools .state").text)
     name, rows = take_along(browser, ".tools .take")
     checks = json.loads(tool("inspect", "r.xml", "--json", "--detail").out)["checks"]
     wanted = [one for one in checks if one["outcome"] in ("failed", "skipped")]

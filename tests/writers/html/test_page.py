@@ -114,7 +114,7 @@ def opened(request, tool, tmp_path, browser, monkeypatch):
 
 
 def wait_for(browser, script: str) -> None:
-    WebDriverWait(browser, 90).until(lambda _: browser.execute_script(f"return {script}"))
+    WebDriverWait(browser, 180).until(lambda _: browser.execute_script(f"return {script}"))
 
 
 def shown(browser) -> list[str]:
@@ -490,7 +490,7 @@ def test_the_keyboard_leads_from_the_top_to_a_picture_and_back(tool, tmp_path, b
     active().send_keys(Keys.ENTER)
     assert browser.find_element(By.CSS_SELECTOR, ".photo:target").is_displayed()
     active().send_keys(Keys.ESCAPE)
-    WebDriverWait(browser, 90).until(lambda _: not browser.find_elements(By.CSS_SELECTOR, ".photo:target"))
+    WebDriverWait(browser, 180).until(lambda _: not browser.find_elements(By.CSS_SELECTOR, ".photo:target"))
     assert browser.execute_script("return document.querySelectorAll('h1').length") == 1
 
 
@@ -582,9 +582,9 @@ def test_keys_of_one_character_can_be_turned_off_and_the_large_picture_keeps_the
     assert browser.execute_script(focused)
     browser.find_element(By.CSS_SELECTOR, ".lead a").click()
     inside = "const d = document.querySelector('[role=dialog]'); return d?.ariaModal === 'true' && d.contains(document.activeElement)"
-    WebDriverWait(browser, 90).until(lambda _: browser.execute_script(inside))
+    WebDriverWait(browser, 180).until(lambda _: browser.execute_script(inside))
     for _ in range(5):
         ActionChains(browser).send_keys(Keys.TAB).perform()
         assert browser.execute_script(inside)
     ActionChains(browser).send_keys(Keys.ESCAPE).perform()
-    WebDriverWait(browser, 90).until(lambda _: not browser.find_elements(By.CSS_SELECTOR, "[role=dialog]"))
+    WebDriverWait(browser, 180).until(lambda _: not browser.find_elements(By.CSS_SELECTOR, "[role=dialog]"))
