@@ -99,6 +99,14 @@ def test_random_values_are_found_in_all_forms_and_nowhere_else():
         assert "[masked, S]" not in masker.text(f"a {other} b") or other == secret
 
 
+@pytest.mark.parametrize("at", [0, 31_990, 32_000, 63_000, 199_960])
+def test_a_long_text_is_looked_at_whole(at):
+    text = ("ferry " * 40_000)[:200_000]
+    text = text[:at] + f" {TOKEN} " + text[at:]
+    told = Masker(MaskRules(known=(KnownValue(TOKEN, "S"),))).text(text)
+    assert told == text.replace(TOKEN, "[masked, S]")
+
+
 # A variable, and the values in it that are looked for.
 VARIABLES = {
     ("DEPLOY_TOKEN", "ZpQ81kLw93Tt"): ["ZpQ81kLw93Tt"],

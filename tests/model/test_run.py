@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from plain_verdict.masking import Masker, MaskRules, mask_run
 from plain_verdict.merging import VariantOptions, merge
 from plain_verdict.merging.time_zones import in_zone
-from plain_verdict.model import Attempt, Check, Kind, Outcome, Payload, ResultFile, Run, Tally, tally_of
+from plain_verdict.model import Attempt, Check, Kind, Masked, Outcome, Payload, ResultFile, Run, Tally, tally_of
 
 
 class Samples(Payload, frozen=True):
@@ -53,4 +53,4 @@ def test_a_run_tells_how_many_secrets_were_masked(off):
     run = Run(
         (ResultFile("r.xml", "junit-xml", 1, (check_of(Outcome.PASSED, "opens with password=hunter2-8181"),)),)
     )
-    assert mask_run(run, Masker(MaskRules(off=off))).masked == (None if off else 1)
+    assert mask_run(run, Masker(MaskRules(off=off))).masked == (None if off else Masked(1))

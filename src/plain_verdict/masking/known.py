@@ -25,6 +25,9 @@ _WRAP = re.compile(r"[ \t]*[\\=]?\r?\n[ \t]*|\\r?\\n[ \t]*")
 _BREAK = re.compile(r"[ \t]*\r?\n[ \t]*")
 _QUOTES = re.compile(r"'\\'(')|'\"(')\"'")  # POSIX.1-2017, Shell Command Language, 2.2
 _BACKSLASH = re.compile(r"\\([^A-Za-z0-9\s])|\^([&<>|^\"])")
+_WINDOW_CHARS = 32_000
+"""Of a text that is looked at in one go; the next begins before its end, by what a form takes at most."""
+_MOST_ESCAPED = 3  # a form that is longer yet by its escapes is in the list of forms
 _ROUNDS = 3
 _MOST_READINGS = 40
 _UNSAFE = re.compile(r"[^\w. -]")
@@ -62,6 +65,7 @@ class KnownValues:
                     self._made.add(form)
                 needles.update(_needles_of(form, is_made=is_made))
         self._forms = tuple(self._sources)
+        self._overlap_chars = _MOST_ESCAPED * max(map(len, self._forms), default=0)
         # The shorter of two that begin alike finds the longer as well.
         self._needles = BytesAhoCorasick(list(needles), implementation=Implementation.DFA)
 
@@ -93,10 +97,17 @@ class KnownValues:
 
     def find(self, text: str) -> list[Place]:
         """Return where known values stand in a text, in order; places that touch each other are one."""
+        size = max(_WINDOW_CHARS, 4 * self._overlap_chars)
+        starts = range(0, max(1, len(text) - self._overlap_chars), size - self._overlap_chars)
+        parts = ((start, text[start : start + size]) for start in starts)
+        return list(_joined([place for start, part in parts for place in self._find_in(part, start)]))
+
+    def _find_in(self, text: str, offset: int) -> Iterator[Place]:
         if not self.may_stand_in(text.encode("utf-8", "surrogatepass")):
-            return []
-        found = [place for plain, places in _readings(text) for place in self._in_reading(plain, places)]
-        return list(_joined(found))
+            return
+        for plain, places in _readings(text):
+            for place in self._in_reading(plain, places):
+                yield Place(place.start + offset, place.end + offset, place.source)
 
     def _in_reading(self, plain: str, places: Sequence[int]) -> Iterator[Place]:
         for number, start, end in self._exact.find_matches_as_indexes(plain, overlapping=True):
@@ -126,9 +137,9 @@ def _needles_of(form: str, *, is_made: bool) -> Iterator[bytes]:
     if is_made and form[: 2 * _NEEDLE_CHARS].isalnum():
         yield _needle(form[: 2 * _NEEDLE_CHARS])
         return
-    longest = max(_ALPHANUMERIC.findall(form), key=len, default="")
+    longest = max(map(_needle, _ALPHANUMERIC.findall(form)), key=len, default=b"")
     if len(longest) >= min(_LEAST_MADE_RUN if is_made else _LEAST_RUN, len(form)):
-        yield _needle(longest)
+        yield longest
     else:
         others = (form.replace("+", "%2B").replace("/", "%2F"),) if is_made else partly_escaped(form)
         yield from map(_needle, (form, *others))
@@ -137,7 +148,7 @@ def _needles_of(form: str, *, is_made: bool) -> Iterator[bytes]:
 def _needle(form: str) -> bytes:
     """Return how a form begins in text without blanks and backslashes."""
     data = form.encode("utf-8", "surrogatepass")
-    return _squeezed(data)[:_NEEDLE_CHARS] or data
+    return _squeezed(data)[:_NEEDLE_CHARS] or data[:1]
 
 
 def _squeezed(data: bytes) -> bytes:
