@@ -388,7 +388,7 @@ def test_what_a_web_server_refuses_is_one_line(web, publish, tmp_path, monkeypat
             self.answer(404)
 
         def answer(self, code):
-            self.send_response(code)
+            self.send_response(code, "what it was sent: harbour-light-77")
             self.send_header("Content-Length", "0")
             self.end_headers()
 
@@ -401,7 +401,7 @@ def test_what_a_web_server_refuses_is_one_line(web, publish, tmp_path, monkeypat
         (403, "it forbids it"),
         (507, "no room is left there"),
         (302, "leads elsewhere"),
-        (500, "it answers 500"),
+        (500, "it answers 500 Internal Server Error"),
     ):
         answers["now"] = code
         failing(f"http://127.0.0.1:{server.server_port}/reports/", said, publish)

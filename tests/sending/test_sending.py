@@ -209,7 +209,7 @@ def service(monkeypatch, tmp_path):
             body = self.rfile.read(int(self.headers["Content-Length"]))
             got.append((self.path, self.headers["Content-Type"], body))
             status, headers = answers.pop(0) if answers else (204, {})
-            self.send_response(status)
+            self.send_response(status, "what it was sent: harbour-light-77")
             for name, value in headers.items():
                 self.send_header(name, value)
             self.send_header("Content-Length", "0")
@@ -256,8 +256,9 @@ def test_a_service_is_told_in_json_that_is_masked_and_keeps_to_its_schema(servic
     ("answers", "tries", "said"),
     [
         ([(503, {}), (429, {"Retry-After": "0"})], 3, ""),
-        ([(503, {})] * 3, 3, "it answers 503"),
-        ([(403, {})], 1, "it answers 403"),
+        ([(503, {})] * 3, 3, "it answers 503 Service Unavailable)"),
+        ([(403, {})], 1, "it answers 403 Forbidden)"),
+        ([(799, {})], 1, "it answers 799)"),
         ([(307, {"Location": "/other"})], 2, ""),
         ([(302, {"Location": "/other"})], 1, "leads elsewhere"),
         ([(308, {"Location": "http://evil.test/take"})], 1, "leads elsewhere"),

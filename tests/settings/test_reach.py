@@ -1,5 +1,7 @@
 """Settings that were found decide how the page looks and what the rules are; reach is the operator's alone."""
 
+import json
+
 import pytest
 
 from plain_verdict.settings.paths import PATHS
@@ -132,6 +134,22 @@ def test_the_operator_may_trust_a_file(desk, tool, monkeypatch):
     assert all(
         "north quay" in page and "Masking is off" in page for page in (*pages, (desk / "3.html").read_text())
     )
+
+
+@pytest.mark.parametrize(("variable", "shown"), [("DESK_PW", "[masked, DESK_PW]"), ("DESK_QUAY", "lit")])
+def test_a_variable_whose_name_means_a_secret_is_no_fact(variable, shown, desk, tool, monkeypatch):
+    (desk / "plain-verdict.toml").write_text(f'[facts_from_environment]\nlamp = "{variable}"')
+    monkeypatch.setenv(variable, "lit")
+    monkeypatch.chdir(desk)
+    done = tool("report", "r.xml", "--json", "--trust-settings")
+    assert json.loads(done.out)["facts"]["lamp"] == shown
+
+
+def test_no_library_logs_to_the_terminal(desk, program, monkeypatch):
+    done = program("report", "desk/r.xml", "--engine", "dask://127.0.0.1:1", "--publish", "sftp://127.0.0.1:1/x")
+    assert {line.partition(":")[0] for line in done.err.splitlines()} <= {"error", "hint", "note"}
+    traced = program("report", "desk/r.xml", "--engine", "dask://127.0.0.1:1", "--debug")
+    assert (traced.code, "Traceback" in traced.err) == (2, True)
 
 
 @pytest.mark.parametrize(

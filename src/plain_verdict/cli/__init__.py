@@ -15,7 +15,7 @@ from contextlib import contextmanager
 from typing import NamedTuple, NoReturn
 
 from plain_verdict import __version__
-from plain_verdict.cli.terminal import Progress, flush, show, show_error
+from plain_verdict.cli.terminal import Progress, flush, show_error, show_trace
 from plain_verdict.errors import PlainVerdictError, WriteError
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.packages import let_libraries_speak
@@ -229,9 +229,7 @@ def _run(options: argparse.Namespace) -> int:
         return _INTERRUPTED
     except Exception as error:  # noqa: BLE001  the one place where an error of ours ends
         if options.debug:
-            import traceback  # for those who look for a bug
-
-            show(traceback.format_exc(), to=sys.stderr, end="")
+            show_trace()
         return _told(error)
 
 

@@ -120,6 +120,13 @@ def show_error(error: PlainVerdictError) -> None:
         show_labelled("hint", error.hint)
 
 
+def show_trace() -> None:
+    """Print where in the program the error arose that is being handled."""
+    import traceback  # for those who look for a bug
+
+    show(traceback.format_exc(), to=sys.stderr, end="")
+
+
 def escape_markup(text: str) -> str:
     """Return a file's name so that nothing in it is read as markup or steers the terminal."""
     from rich.markup import escape

@@ -22,7 +22,19 @@ _LINE_CHARS = 16
 
 _WORDS = frozenset(
     (
-        *("password", "passwd", "passphrase", "passcode", "pass", "pwd", "passwort", "kennwort", "senha", "clave"),
+        *(
+            "password",
+            "passwd",
+            "passphrase",
+            "passcode",
+            "pass",
+            "pw",
+            "pwd",
+            "passwort",
+            "kennwort",
+            "senha",
+            "clave",
+        ),
         *("secret", "secrets", "token", "tokens", "jwt", "pat", "credential", "credentials", "creds"),
         *("key", "keys", "apikey", "cookie", "signature", "otp", "pin", "dsn", "sas", "webhook", "psk", "salt"),
     )
