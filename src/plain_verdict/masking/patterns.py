@@ -11,6 +11,14 @@ from plain_verdict.masking.programs import OPTIONS
 from plain_verdict.masking.protocols import PROTOCOLS
 from plain_verdict.masking.tokens import TOKENS
 
+
+def _signed(*names: str) -> tuple[str, ...]:
+    """Return needles for names with what may stand behind them where a value follows."""
+    return tuple(
+        f"{name}{sign}" for name in names for sign in ("=", ": ", ":=", '":', "':", "]", " =", '"=', "%5d")
+    )
+
+
 _KEY = rf"(?P<key>{ANY})"
 # A name in quotes or brackets may have more around its telling word: "x-api-key", "#user-password", "db.password".
 _NAMED = rf"""[^"'`<>\n]{{0,60}}?(?P<key>{ANY})[^"'`<>\n,]{{0,12}}"""
@@ -180,16 +188,8 @@ _SHORT_NAMES = r"(?:pass|pw|pwd|pin|psk|passkey|authkey|auth_pass|community|jwt|
 SHORT: tuple[SecretPattern, ...] = (
     SecretPattern(
         "short name",
-        (
-            "pass",
-            "pw",
-            "pin",
-            "psk",
-            "key",
-            "community",
-            "jwt",
-            "pat",
-        ),  # pass=..., "pw": "...", [pass:Login:private] => ...
+        # pass=..., "pw": "...", [pass:Login:private] => ...
+        (*_signed("pass", "pw", "pwd", "pin", "psk", "passkey", "authkey", "community", "jwt", "pat"), ":private]"),
         rf"""(?<![\w-])(?!(?-i:PASS):?\s){_SHORT_NAMES}{QUOTE}?(?::[\w"\\]{{1,40}}:(?:private|protected))?\]?\s?(?:=>|=|:)\s{{0,8}}"""
         rf"""(?:string\(\d+\)\s)?{QUOTE}?(?P<secret>[^\s"'`&,;<>(){{}}\[\]\\|]{{4,}})""",
         Test.WORD,
@@ -207,17 +207,8 @@ CALLS: tuple[SecretPattern, ...] = (
     SecretPattern(
         "argument of a call",
         (
-            "login(",
-            "connect(",
-            "bind(",
-            "auth",
-            "signin(",
-            "sign_in(",
-            "password(",
-            "pdo",
-            "credential",
-            "passwd(",
-            "log_in(",
+            *("login(", "log_in(", "signin(", "sign_in(", "connect(", "bind(", "auth(", "auth_", "authenticate("),
+            *("authorize(", "passwd(", "passwordauthentication", "pdo(", "credential", "__construct("),
         ),
         rf"""\b\w*(?:login|log_in|sign_?in|connect|bind|auth(?:enticate|orize|_\w{{1,20}})?|passwd|passwordauthentication|pdo"""
         rf"""|credentials?|__construct)\((?:{_USER},\s{{0,2}}){{1,3}}(?:password=)?b?["']?(?!\w+=)(?P<secret>[^\s"'(),=][^"'\n(),]{{3,200}})["']?(?=[,)])""",
@@ -225,7 +216,7 @@ CALLS: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "user and password in one",
-        ("auth",),  # auth: 'kari:...'
+        _signed("auth"),  # auth: 'kari:...'
         r"""\bauth["']?\s?[=:]\s?["'][\w.@-]{1,80}:(?P<secret>[^\s"']{3,200})["']""",
     ),
     SecretPattern(
@@ -236,7 +227,12 @@ CALLS: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "pair of user and password",
-        ("auth",),  # auth=('kari', '...'), basic_auth "kari", "...", auth: 'kari:...'
+        (
+            *_signed("auth"),
+            "basic_auth",
+            "basicauth",
+            "authenticate ",
+        ),  # auth=('kari', '...'), basic_auth "kari", "...", auth: 'kari:...'
         r"""(?:\bauth\s?[=:]\s?[(\[]|\b(?:basic_?auth|authenticate)\s{1,4})["'][^"'\n]{1,80}["'],\s?["'](?P<secret>[^"'\n]{3,200})["']""",
     ),
 )
@@ -284,13 +280,8 @@ SENTENCES: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "signed in with",
-        (
-            " with ",
-            "login",
-            "log in",
-            "sign in",
-            "credential",
-        ),  # Cannot log in as kari with '...', invalid login: kari / ...
+        # Cannot log in as kari with '...', invalid login: kari / ...
+        ("login", "log in", "logged in", "signed in", "sign in", "credential", "authenticat"),
         rf"""\b(?:log(?:ged|ging)?[ -]?in|sign(?:ed|ing)?[ -]?in|authenticat\w{{1,5}}|connect\w{{0,3}}|credentials?)\b[^\n"'`]{{0,60}}?"""
         rf"""(?:(?:with|using)\s{QUOTE}|[\w.@-]{{1,60}}(?:\s/\s|:\s{{0,2}}))(?P<secret>[^\s"'`/]{{4,}})""",
         Test.TYPED,
@@ -315,7 +306,13 @@ SENTENCES: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "setting to",
-        (" to ",),  # Setting --password (password) to ...
+        (
+            "setting -",
+            "setting pass",
+            "setting token",
+            "setting secret",
+            "setting api",
+        ),  # Setting --password (password) to ...
         rf"""\bsetting\s[-\w.]{{0,20}}?{_KEY}\S{{0,8}}\s(?:\([^()\n]{{0,40}}\)\s)?to\s{QUOTE}?(?P<secret>[^\s"']{{4,}})""",
         Test.WORD,
     ),
@@ -343,7 +340,17 @@ SENTENCES: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "named code",
-        ("otp", "2fa", "mfa", "sms", "tan"),
+        (
+            *_signed("otp", "2fa", "mfa", "sms", "tan"),
+            "otp_",
+            "otp-",
+            "otp c",
+            "2fa_",
+            "2fa c",
+            "mfa_",
+            "mfa c",
+            "sms_",
+        ),
         rf"\b(?:t?otp|2fa|mfa|sms|tan)[ _-]?(?:code|token|pin)?{QUOTE}?\]?\s?(?:=>|[:=])\s?{QUOTE}?(?P<secret>\d{{4,8}})\b",
     ),
     SecretPattern(

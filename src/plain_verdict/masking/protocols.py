@@ -19,12 +19,20 @@ PROTOCOLS: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "answer to a challenge",
-        ("334 ",),  # Source: RFC 4954, section 4: what is sent after a server's 334
+        ("334 vxnlcm5hbwu6", "334 ugfzc3dvcmq6"),  # Source: RFC 4954, section 4: what is sent after a server's 334
         rf"\b334 [^\n]{{0,80}}\n[^\n\w]{{0,12}}(?:[\w:.-]{{0,24}}[ ]{{1,3}})?[-~<>]{{0,3}}[> '\"b]{{0,4}}(?P<secret>{_B64})",
     ),
     SecretPattern(
         "password command",
-        ("pass ",),  # Source: RFC 959, section 4.1.1 (FTP); RFC 1939, section 7 (POP3)
+        (
+            "'pass ",
+            '"pass ',
+            "`pass ",
+            ">pass ",
+            "> pass ",
+            ": pass ",
+            ":pass ",
+        ),  # Source: RFC 959, section 4.1.1 (FTP); RFC 1939, section 7 (POP3)
         r"""(?:['"`]|>[ ]?|\b(?:C|S|send|client):[ ]{0,2})PASS[ ](?P<secret>[^\s'"\\\r\n]{3,})""",
         Test.WORD,
         flags=EXACT,
@@ -56,13 +64,13 @@ PROTOCOLS: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "setting of a server",
-        ("requirepass", "masterauth", "rootpw", "masteruser", "psk", "ssl_key_password", "sasl", "--pw "),
+        ("requirepass", "masterauth", "rootpw", "psk=", 'psk"', "psk ", "psk:", "ssl_key_password", "sasl_pass"),
         r"""\b(?:requirepass|masterauth|rootpw|(?:wpa_)?psk|ssl_key_password|sasl_passw(?:or)?d)\b["']?\s{0,3}[ =:,\n]\s{0,3}(?P<q>["']?)(?P<secret>[^\s"']{4,})""",
         Test.WORD,
     ),
     SecretPattern(
         "user of a cache",
-        (" on ", "setuser"),  # Source: Redis, "ACL"
+        ("setuser", " on >", "~*", "+@"),  # Source: Redis, "ACL"
         r"""(?:\buser\s+\S{1,40}\s+(?:on|off)|\bSETUSER["']?\s)[^\n]{0,120}?[\s"']>(?P<secret>[^\s"']{3,})""",
     ),
     SecretPattern(
@@ -122,7 +130,7 @@ PROTOCOLS: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "link that signs in",
-        ("magic", "reset", "invit", "verify", "confirm", "activat", "login/"),
+        ("/magic", "/reset", "-reset/", "/passwordreset", "/invit", "/verify", "/confirm", "/activat", "/login"),
         r"/(?:magic|(?:password-?)?reset|invit\w{1,6}|verify|confirm|activat\w{1,3}|login)[\w-]{0,20}/(?P<secret>[\w.~=-]{12,})",
         Test.MADE,
     ),
@@ -133,7 +141,7 @@ PROTOCOLS: tuple[SecretPattern, ...] = (
     ),
     SecretPattern(
         "parameter of a sign-in",
-        ("code=", "verifier=", "assertion=", "saml", "code%22", "_code", "-code"),
+        ("code=", "code:", 'code"', "verifier", "assertion", "samlre", "samlart"),
         # Source: RFC 6749, section 4.1.2; RFC 7636, 4.3; RFC 8628, 3.2; RFC 7521, 4.2; SAML 2.0 bindings, 3.5
         r"""(?<![\w-])(?:(?:device_|user_|auth(?:orization)?_)?code|code_verifier|(?:client_)?assertion|SAML(?:Request|Response|art))"""
         r"""["']?\s?={0,2}[=:]\s?["']?(?P<secret>[^&\s"'<>,;]{8,})""",
