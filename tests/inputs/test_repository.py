@@ -1,6 +1,7 @@
 """Branch and commit come from the repository's files, and nothing that its configuration names runs."""
 
 import json
+import shutil
 import subprocess
 
 import pytest
@@ -135,6 +136,31 @@ def test_a_head_that_is_none_tells_nothing(text, repository, tool, tmp_path):
     (tmp_path / "other").write_text("a" * 40)
     (repository / ".git" / "HEAD").write_text(text, "utf-8")
     assert {"branch", "commit"}.isdisjoint(facts_of(tool, repository))
+
+
+@pytest.mark.parametrize(
+    "way",
+    ["references are a link", "a reference is a link", "the common folder is elsewhere", "a folder links back"],
+)
+def test_no_file_of_a_repository_leads_to_another(way, repository, tool, tmp_path):
+    results = tmp_path / "results"
+    heads = results / ".git" / "refs" / "heads" / "summer"
+    heads.mkdir(parents=True)
+    (results / "r.xml").write_text(GOOD)
+    (results / ".git" / "HEAD").write_text("ref: refs/heads/summer/fares\n")
+    if way == "references are a link":
+        shutil.rmtree(results / ".git" / "refs")
+        (results / ".git" / "refs").symlink_to(repository / ".git" / "refs")
+    elif way == "a reference is a link":
+        (heads / "fares").symlink_to(repository / ".git" / "refs" / "heads" / "summer" / "fares")
+    elif way == "the common folder is elsewhere":
+        (results / ".git" / "commondir").write_text(str(repository / ".git"))
+    else:
+        (results / ".git").rename(results / "own")
+        (results / ".git").write_text("gitdir: own\n")
+        (results / "own" / "gitdir").write_text(str(results / ".git"))
+        (results / "own" / "commondir").write_text(str(repository / ".git"))
+    assert facts_of(tool, results).get("commit", "") == ""
 
 
 def test_a_repository_that_is_elsewhere_is_not_read(repository, tool, tmp_path):

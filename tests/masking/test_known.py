@@ -161,11 +161,14 @@ def test_values_of_files_are_masked_whatever_they_look_like(name, tool, tmp_path
         (["--mask-values", "gone.env"], "error: gone.env: can't be read (No such file or directory)"),
         (["--mask-values", "."], "error: .: can't be read (Is a directory)"),
         (["--mask-values", "latin.env"], "error: latin.env: is not UTF-8 text"),
+        (["--mask-values", "cut.json"], "error: cut.json: begins like JSON and is none"),
+        (["--mask-values", "/dev/zero"], "error: /dev/zero: is too large for a file of secrets"),
     ],
 )
 def test_a_file_of_secrets_that_cannot_be_read_ends_the_command(arguments, told, tool, tmp_path):
     (tmp_path / "r.xml").write_text("<testsuite/>")
     (tmp_path / "latin.env").write_bytes(b"A=\xff\xfe")
+    (tmp_path / "cut.json").write_text('{"desk": {"harbour": "Quay-77')
     done = tool("report", "r.xml", *arguments)
     assert (done.code, done.err.splitlines()[0]) == (2, told)
 

@@ -185,6 +185,16 @@ def test_check_reaches_nothing_for_a_file_that_was_found(desk, tool, monkeypatch
     assert "so notify, publish and mail.file are ignored" in done.out
 
 
+@pytest.mark.parametrize(
+    "command",
+    [("history", "list"), ("shelf", "."), ("decide", "r.xml", "--out", "d.verdict.jsonl"), ("judge", "r.xml")],
+)
+def test_every_command_names_what_it_ignores(command, desk, tool, monkeypatch):
+    (desk / "plain-verdict.toml").write_text(f"{SETTINGS['brand.logo']}\n{SETTINGS['publish']}")
+    monkeypatch.chdir(desk)
+    assert "so publish and brand.logo are ignored" in tool(*command).err
+
+
 WAIVED = '[[waiver]]\nmatch = { check = "sails" }\nreason = "x"\nuntil = 2027-01-01\n'
 EASED = {
     "a waiver": WAIVED,

@@ -4,7 +4,7 @@ from collections import Counter
 from io import BytesIO
 from pathlib import Path
 
-from PIL import Image, ImageChops, ImageOps
+from PIL import Image, ImageChops, ImageFile, ImageOps
 
 from plain_verdict.brand.brand import Logo
 from plain_verdict.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, Colour, contrast, luminance
@@ -41,6 +41,7 @@ def read_logo(path: Path, where: str) -> Logo:
     if data.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"<"):
         return _fit_svg(data, path)
     try:
+        ImageFile.LOAD_TRUNCATED_IMAGES = False  # what makes papers allows it, for the whole program
         with Image.open(BytesIO(data), formats=("PNG", "JPEG", "WEBP")) as image:
             if image.width * image.height > DEFAULT_LIMITS.picture_pixels:
                 raise UsageError(f"the logo has {image.width:,} x {image.height:,} pixels", path=str(path))

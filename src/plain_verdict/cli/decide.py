@@ -73,6 +73,8 @@ def run(options: argparse.Namespace) -> int:
         _begin(recorder, read_checklist(Path(options.checklist)), out)
     results = [*options.results, *([options.out] if out.exists() else [])]
     request = read_request_of(argparse.Namespace(**{**vars(options), "results": results, "out": None}))
+    for note in request.notes:
+        show_labelled("note", note)
     with_all = read(request.results, msgspec.structs.replace(request.options, evidence=None), Progress)
     for trouble in with_all.unread:
         show_unread(trouble)

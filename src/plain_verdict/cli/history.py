@@ -84,6 +84,8 @@ def _settings(options: Options) -> HistoryTable:
     settings = read_settings(settings_source(options), check_settings)
     if not options.history:
         settings.refuse_ignored("history.store")
+    for note in settings.notes:
+        show_labelled("note", note)
     return settings.file.history
 
 
@@ -260,6 +262,8 @@ def _add(options: Options) -> int:
     code = DONE
     if results:
         request = read_request_of(argparse.Namespace(**{**vars(options), "results": results}))
+        for note in request.notes:
+            show_labelled("note", note)
         run, verdict = read_and_judge(request, Progress)
         show_trouble(run, verdict)
         if run.files:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.options import add_config, overrides_of
-from plain_verdict.cli.terminal import show
+from plain_verdict.cli.terminal import show, show_labelled
 from plain_verdict.request.making import read_shelf_words
 from plain_verdict.shelf.refreshing import refresh_folder
 from plain_verdict.text.formatting import plural
@@ -25,7 +25,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Write index.html and feed.xml."""
     folder = Path(options.folder).absolute()
-    words = read_shelf_words(overrides_of(options), os.environ, datetime.now().astimezone())
+    words, notes = read_shelf_words(overrides_of(options), os.environ, datetime.now().astimezone())
+    for note in notes:
+        show_labelled("note", note)
     number = refresh_folder(folder, words)
     show(f"{plural(number, 'page')} on the shelf:", "soft")
     show(str(folder / "index.html"))

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from plain_verdict.errors import UsageError
-from plain_verdict.inputs.repository import read_head
+from plain_verdict.inputs.repository import find_root, read_head
 from plain_verdict.model import Fact
 from plain_verdict.model.facts import BRANCH, BUILD, COMMIT, JOB
 from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
@@ -118,7 +118,8 @@ def repository_facts(folders: Sequence[str]) -> tuple[Fact, ...]:
 
 def remote_name(folder: Path) -> str:
     """Return the name of a repository by the address of its remote; "" where there is none."""
-    address = _git_setting("--file", str(folder / ".git" / "config"), "--no-includes", "--get", "remote.origin.url")
+    config = (find_root(folder) or folder) / ".git" / "config"
+    address = _git_setting("--file", str(config), "--no-includes", "--get", "remote.origin.url")
     return address.strip().rstrip("/").removesuffix(".git").replace(":", "/").rpartition("/")[2]
 
 

@@ -29,12 +29,17 @@ class Head(msgspec.Struct, frozen=True):
 
 def read_head(folder: Path) -> Head | None:
     """Return what the repository around a folder has checked out; None where the folder stands in none."""
-    folder = Path(os.path.normpath(folder.absolute()))
-    for place in (folder, *folder.parents):
-        if os.path.lexists(place / ".git"):
-            own = _git_folder(place / ".git")
-            return _head_of(own) if own else Head()
-    return None
+    root = find_root(folder)
+    if root is None:
+        return None
+    own = _git_folder(root / ".git")
+    return _head_of(own) if own else Head()
+
+
+def find_root(folder: Path) -> Path | None:
+    """Return the root of the repository around a folder, links followed; None where the folder stands in none."""
+    folder = folder.resolve()
+    return next((place for place in (folder, *folder.parents) if os.path.lexists(place / ".git")), None)
 
 
 def _git_folder(entry: Path) -> Path | None:
@@ -46,34 +51,35 @@ def _git_folder(entry: Path) -> Path | None:
         return None
     if entry.is_dir():
         return entry
-    lead, _, target = _read(entry).strip().partition(": ")
+    lead, _, target = _read(entry.parent, entry.name).strip().partition(": ")
     if lead != "gitdir" or not target:
         return None
-    folder = Path(os.path.normpath(entry.parent / target))
-    back = _read(folder / "gitdir").strip()
-    if back and Path(os.path.normpath(folder / back)) == entry:
+    folder = (entry.parent / target).resolve()
+    back = _read(folder, "gitdir").strip()
+    if back and (folder / back) == entry:
         return folder
     modules = [parent / ".git" / "modules" for parent in entry.parent.parents]
     return folder if any(folder.is_relative_to(place) for place in modules) else None
 
 
 def _head_of(own: Path) -> Head:
-    text = _read(own / "HEAD").strip()
+    text = _read(own, "HEAD").strip()
     lead, _, name = text.partition("ref: ")
     if lead or not name:
         return Head(commit=text if _HASH.fullmatch(text) else "")
     if not _is_reference(name):
         return Head()
-    common = os.path.normpath(own / (_read(own / "commondir").strip() or "."))
+    # A worktree has the references of the repository that it stands in, whatever its own file says.
+    common = own.parent.parent if own.parent.name == "worktrees" else own
     branch = name.removeprefix(_BRANCHES) if name.startswith(_BRANCHES) else ""
     # Where references are kept in tables (reftable), HEAD names one that no branch may have.
-    return Head() if branch == ".invalid" else Head(branch, _commit_of(name, (own, Path(common))))
+    return Head() if branch == ".invalid" else Head(branch, _commit_of(name, (own, common)))
 
 
 def _commit_of(name: str, folders: tuple[Path, ...]) -> str:
     """Return the hash that a reference leads to; "" for one that has none yet."""
     for _ in range(_MOST_LINKS):
-        text = next(filter(None, (_read(folder / name).strip() for folder in folders)), "")
+        text = next(filter(None, (_read(folder, name).strip() for folder in folders)), "")
         lead, _, target = text.partition("ref: ")
         if lead or not target:
             return text if _HASH.fullmatch(text) else _packed(folders[-1], name)
@@ -84,7 +90,7 @@ def _commit_of(name: str, folders: tuple[Path, ...]) -> str:
 
 
 def _packed(folder: Path, name: str) -> str:
-    for line in _read(folder / "packed-refs", _MOST_PACKED_BYTES).splitlines():
+    for line in _read(folder, "packed-refs", _MOST_PACKED_BYTES).splitlines():
         found, _, reference = line.partition(" ")
         if reference == name and _HASH.fullmatch(found):
             return found
@@ -96,12 +102,13 @@ def _is_reference(name: str) -> bool:
     return bool(_REFERENCE.fullmatch(name)) and not any(part in ("", ".", "..") for part in parts)
 
 
-def _read(path: Path, most_bytes: int = _MOST_BYTES) -> str:
-    """Return a regular file's text; "" for anything else, a pipe and a file of another place among it."""
+def _read(folder: Path, name: str, most_bytes: int = _MOST_BYTES) -> str:
+    """Return the text of a regular file below a folder; "" for anything else, as a pipe or what a link leads to."""
+    path = folder / name
     try:
-        if not stat.S_ISREG(path.lstat().st_mode):
+        if path.resolve() != folder.resolve() / name or not stat.S_ISREG(path.lstat().st_mode):
             return ""
         with path.open("rb") as file:
             return file.read(most_bytes).decode("utf-8", "replace")
-    except OSError:
+    except (OSError, ValueError):
         return ""

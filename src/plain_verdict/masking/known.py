@@ -42,7 +42,7 @@ class KnownValue(msgspec.Struct, frozen=True):
     source: str
 
 
-class Place(msgspec.Struct, frozen=True):
+class Span(msgspec.Struct, frozen=True):
     """Where a known value stands in a text."""
 
     start: int
@@ -95,27 +95,27 @@ class KnownValues:
             text = text[: place.start] + mask_of(place.source) + text[place.end :]
         return text
 
-    def find(self, text: str) -> list[Place]:
+    def find(self, text: str) -> list[Span]:
         """Return where known values stand in a text, in order; places that touch each other are one."""
         size = max(_WINDOW_CHARS, 4 * self._overlap_chars)
         starts = range(0, max(1, len(text) - self._overlap_chars), size - self._overlap_chars)
         parts = ((start, text[start : start + size]) for start in starts)
         return list(_joined([place for start, part in parts for place in self._find_in(part, start)]))
 
-    def _find_in(self, text: str, offset: int) -> Iterator[Place]:
+    def _find_in(self, text: str, offset: int) -> Iterator[Span]:
         if not self.may_stand_in(text.encode("utf-8", "surrogatepass")):
             return
         for plain, places in _readings(text):
             for place in self._in_reading(plain, places):
-                yield Place(place.start + offset, place.end + offset, place.source)
+                yield Span(place.start + offset, place.end + offset, place.source)
 
-    def _in_reading(self, plain: str, places: Sequence[int]) -> Iterator[Place]:
+    def _in_reading(self, plain: str, places: Sequence[int]) -> Iterator[Span]:
         for number, start, end in self._exact.find_matches_as_indexes(plain, overlapping=True):
             form = self._forms[number]
             # A character of Base64 has bits of its neighbours.
             before = form in self._made and start > 0 and _BASE64.match(plain[start - 1]) is not None
             after = form in self._made and end < len(plain) and _BASE64.match(plain[end]) is not None
-            yield Place(places[start - before], places[end + after], self._sources[form])
+            yield Span(places[start - before], places[end + after], self._sources[form])
 
 
 def mask_of(source: str) -> str:
@@ -185,11 +185,11 @@ _DECODERS = (
 )
 
 
-def _joined(found: list[Place]) -> Iterator[Place]:
-    last: Place | None = None
+def _joined(found: list[Span]) -> Iterator[Span]:
+    last: Span | None = None
     for place in sorted(found, key=lambda place: (place.start, -place.end)):
         if last is not None and place.start < last.end:
-            last = Place(last.start, max(last.end, place.end), last.source)
+            last = Span(last.start, max(last.end, place.end), last.source)
         else:
             if last is not None:
                 yield last

@@ -227,7 +227,9 @@ def _masked_content(content: Content, masker: Masker) -> Content:
         text = content.data.decode("utf-8", "surrogateescape")
         new = masker.text(text)
         return content if new == text else replace(content, data=new.encode("utf-8", "surrogateescape"))
-    source = masker.bytes(content.data) if content.data else ""
+    # Pictures of these types have nothing but their pixels left.
+    looked_at = content.data and content.media_type not in ("image/png", "image/jpeg")
+    source = masker.bytes(content.data) if looked_at else ""
     if not source:
         return content
     text = f"This file is left out: it holds a secret that is known, {source}."

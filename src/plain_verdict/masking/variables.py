@@ -80,7 +80,10 @@ def secrets_of_variables(pattern: str, environment: Mapping[str, str]) -> tuple[
 
 
 def secrets_of_file(text: str, name: str) -> tuple[tuple[KnownValue, ...], int]:
-    """Return the values in a file of secrets, JSON, ``KEY=VALUE`` or one a line, and how many are too short."""
+    """Return the values in a file of secrets, JSON, ``KEY=VALUE`` or one a line, and how many are too short.
+
+    Raises ValueError for JSON that is damaged: its values would not be looked for.
+    """
     found = [(source, value) for source, value in _entries(text, name) if value]
     known = [KnownValue(part, source) for source, value in found for part in _values_in(value) if _is_long(part)]
     return tuple(dict.fromkeys(known)), sum(not _is_long(value) for _, value in found)
@@ -137,12 +140,10 @@ def _passwords_in(value: str) -> Iterator[str]:
 
 
 def _entries(text: str, name: str) -> Iterator[tuple[str, str]]:
-    """Yield each entry of a file of secrets: what it is called, and its value."""
+    """Yield each entry of a file of secrets: what it is called, and its value. Raises ValueError."""
     if text.lstrip()[:1] in ("{", "["):
-        leaves = list(_texts_in(text))
-        if leaves:
-            yield from ((key or name, value) for key, value in leaves)
-            return
+        yield from ((key or name, value) for key, value in _leaves("", json.loads(text)))
+        return
     for line in text.splitlines():
         entry = line.strip()
         pair = _DOTENV.fullmatch(entry)

@@ -120,16 +120,20 @@ def make_read_request(overrides: Overrides, environment: Mapping[str, str], now:
     return _looking_beside(request, settings.file.report, overrides.look_beside, settings.file)
 
 
-def read_shelf_words(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> ShelfWords:
-    """Return what a shelf says of itself, by the settings. Raises UsageError."""
-    file = read_settings(source_of(overrides, environment), check_settings).file
-    masking, _ = read_mask_rules(overrides, file, environment)
+def read_shelf_words(
+    overrides: Overrides, environment: Mapping[str, str], now: datetime
+) -> tuple[ShelfWords, tuple[str, ...]]:
+    """Return what a shelf says of itself, by the settings, and notes on these. Raises UsageError."""
+    settings = read_settings(source_of(overrides, environment), check_settings)
+    file = settings.file
+    masking, notes = read_mask_rules(overrides, file, environment)
     given = ReportTable(title=overrides.title or "", link=overrides.link or "")
     given, report = without_known(given, masking), without_known(file.report, masking)
     made = made_at(environment, now)
     zone = read_zone(file.report.time_zone)
     made = made.astimezone(zone) if zone else made
-    return _shelf_words(report, _brand(Overrides(), file, masking), made, given.title, given.link)
+    words = _shelf_words(report, _brand(Overrides(), file, masking), made, given.title, given.link)
+    return words, (*settings.notes, *notes)
 
 
 def _shelf_words(report: ReportTable, brand: Brand, made: datetime, title: str = "", link: str = "") -> ShelfWords:

@@ -48,8 +48,14 @@ def read_mask_rules(
         if name.startswith(_VARIABLES):
             known += secrets_of_variables(name.removeprefix(_VARIABLES), environment)
             continue
-        found, short = secrets_of_file(_read(name), Path(name).name)
+        try:
+            found, short = secrets_of_file(_read(name), Path(name).name)
+        except (ValueError, RecursionError) as error:
+            hint = "mend it, or write KEY=VALUE or one secret a line"
+            raise UsageError("begins like JSON and is none", path=name, hint=hint) from error
         known += found
+        if not found and not short:
+            notes.append(f"{Path(name).name} holds no value to look for.")
         if short:
             verb = "is" if short == 1 else "are"
             notes.append(f"{Path(name).name}: {plural(short, 'value')} {verb} too short to be looked for.")
@@ -62,7 +68,8 @@ def read_mask_rules(
 def _read(name: str) -> str:
     hint = "check --mask-values and masking.values"
     try:
-        data = Path(name).read_bytes()
+        with Path(name).open("rb") as file:
+            data = file.read(_MOST_BYTES + 1)
     except OSError as error:
         raise UsageError(f"can't be read ({error.strerror})", path=name, hint=hint) from error
     if len(data) > _MOST_BYTES:
