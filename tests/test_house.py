@@ -24,6 +24,7 @@ LEVELS = {
     "text": 0,
     "model": 0,
     "processes": 0,
+    "guard": 1,
     "engine": 1,
     "demo": 0,
     "load": 3,

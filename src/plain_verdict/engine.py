@@ -88,12 +88,16 @@ class Engine:
     ) -> "Iterator[tuple[Piece, Future[Made]]]":
         """Yield each piece with what will come of it, while work on the next ones has begun."""
         waiting: deque[tuple[Piece, Future[Made]]] = deque()
-        for piece in pieces:
-            waiting.append((piece, self._submit(work, piece)))
-            if len(waiting) >= self._width:
+        try:
+            for piece in pieces:
+                waiting.append((piece, self._submit(work, piece)))
+                if len(waiting) >= self._width:
+                    yield waiting.popleft()
+            while waiting:
                 yield waiting.popleft()
-        while waiting:
-            yield waiting.popleft()
+        finally:
+            for _, future in waiting:  # whoever wanted them has given up
+                future.cancel()
 
     def _submit(self, work: Callable[[Piece], Made], piece: Piece) -> "Future[Made]":
         from concurrent.futures import BrokenExecutor  # for many results only

@@ -92,7 +92,7 @@ def _with_requirements(run: Run, options: ReadOptions) -> Run:
     from plain_verdict.asked.matching import with_requirements  # for runs that have some
     from plain_verdict.asked.reading import read_requirements
 
-    return with_requirements(run, *read_requirements(options.requirements), options.requirement_pattern)
+    return with_requirements(run, read_requirements(options.requirements), options.requirement_pattern)
 
 
 def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> Run:

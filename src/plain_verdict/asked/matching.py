@@ -6,7 +6,10 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from plain_verdict.model import Asked, Check, Met, Outcome, Requirement, Requirements, Run
+from plain_verdict.asked.reading import FoundRequirements
+from plain_verdict.model import Asked, Check, Met, Outcome, Requirements, Run
+from plain_verdict.text.expressions import Expression, TooSlow
+from plain_verdict.text.formatting import plural
 
 # Keys of properties under which runners write the requirements of a check; compared without case and signs.
 _KEYS = frozenset(
@@ -28,15 +31,17 @@ _SIGNS = re.compile(r"[\s_.-]+")
 _SEVERAL = re.compile(r"[,;\s]+")
 
 
-def with_requirements(run: Run, requirements: Sequence[Requirement], notes: Sequence[str], pattern: str) -> Run:
-    """Return the run with what was asked; ``pattern`` finds ids in the names of checks. Raises nothing."""
+def with_requirements(run: Run, read: FoundRequirements, pattern: str) -> Run:
+    """Return the run with what was asked; ``pattern``, an expression, finds ids in the names of checks."""
+    requirements, notes = read.requirements, list(read.notes)
+    ids = _Ids(pattern)
     known = {one.id.casefold(): one for one in requirements}
     titles = {one.title.casefold(): one for one in requirements if one.title}
     by_id: dict[str, list[Check]] = {one.id: [] for one in requirements}
     unknown: Counter[str] = Counter()
     for check in run.checks:
         found: set[str] = set()
-        for name in dict.fromkeys(_named(check, pattern)):
+        for name in dict.fromkeys(_named(check, ids)):
             own = known.get(name.casefold())
             if own is None:
                 unknown[name] += 1
@@ -51,19 +56,37 @@ def with_requirements(run: Run, requirements: Sequence[Requirement], notes: Sequ
     asked = tuple(
         Asked(one, state_of(by_id[one.id]), tuple(check.id for check in by_id[one.id])) for one in requirements
     )
-    told = Requirements(asked, tuple(sorted(unknown.items())), tuple(notes), given=True)
+    if ids.unsearched:
+        notes.append(
+            f"The pattern of requirements takes too long on {plural(ids.unsearched, 'name')} of checks, so"
+            " requirements of theirs may be missing; write it simpler."
+        )
+    whole = read.whole and not ids.unsearched
+    told = Requirements(asked, tuple(sorted(unknown.items())), tuple(notes), given=True, whole=whole)
     return msgspec.structs.replace(run, requirements=told)
 
 
-def _named(check: Check, pattern: str) -> Iterator[str]:
+class _Ids:
+    """Finds ids in names by an expression of the team's, and counts the names that it took too long on."""
+
+    def __init__(self, pattern: str) -> None:
+        self._expression = Expression(pattern) if pattern else None
+        self.unsearched = 0
+
+    def __call__(self, name: str) -> Iterator[str]:
+        try:
+            yield from self._expression.all_in(name) if self._expression else ()
+        except TooSlow:
+            self.unsearched += 1
+
+
+def _named(check: Check, ids: _Ids) -> Iterator[str]:
     """Yield the requirements that a check names."""
     yield from check.requirements
     for fact in check.facts:
         if _SIGNS.sub("", fact.key).casefold() in _KEYS:
             yield from filter(None, _SEVERAL.split(fact.value))
-    if pattern:
-        for found in re.finditer(pattern, check.title):
-            yield found[1] if found.re.groups else found[0]
+    yield from ids(check.title)
 
 
 def state_of(checks: Sequence[Check]) -> Met:

@@ -4,6 +4,7 @@ import glob
 from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 import msgspec
 
@@ -15,8 +16,16 @@ from plain_verdict.text.formatting import join_list, plural
 _MOST_BYTES = 50_000_000
 
 
-def read_requirements(names: Sequence[str]) -> tuple[tuple[Requirement, ...], tuple[str, ...]]:
-    """Return the requirements of all files in their order, and notes; one that can't be read costs itself only."""
+class FoundRequirements(NamedTuple):
+    """The requirements of all files in their order, notes, and whether none may be missing."""
+
+    requirements: tuple[Requirement, ...]
+    notes: tuple[str, ...]
+    whole: bool
+
+
+def read_requirements(names: Sequence[str]) -> FoundRequirements:
+    """Return the requirements of all files; one that can't be read costs itself only."""
     found: list[Requirement] = []
     notes: list[str] = []
     for name in names:
@@ -37,11 +46,12 @@ def read_requirements(names: Sequence[str]) -> tuple[tuple[Requirement, ...], tu
             if not several:
                 notes.append(f"{shown_path(path)} holds no requirement.")
             found += several
+    whole = not notes
     first = {one.id: one for one in reversed(found)}
     twice = [id_ for id_, times in Counter(one.id for one in found).items() if times > 1]
     if twice:
         notes.append(f"Requirements stand twice, and the first counts: {join_list(twice)}.")
-    return tuple(one for one in found if first[one.id] is one), tuple(notes)
+    return FoundRequirements(tuple(one for one in found if first[one.id] is one), tuple(notes), whole)
 
 
 def _paths(name: str) -> list[Path]:

@@ -15,7 +15,7 @@ from contextlib import contextmanager
 from typing import NamedTuple, NoReturn
 
 from plain_verdict import __version__
-from plain_verdict.cli.terminal import Progress, flush, show_error, show_trace
+from plain_verdict.cli.terminal import Progress, flush, show_error, show_logged_bugs, show_trace
 from plain_verdict.errors import PlainVerdictError, WriteError
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.packages import let_libraries_speak
@@ -211,6 +211,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     options = make_parser().parse_args(arguments)
     if options.debug:
         let_libraries_speak()
+        show_logged_bugs()
     elif arguments is None and not sys.warnoptions:
         warnings.simplefilter("ignore")  # with paths and lines of libraries, which tell a user nothing
     with _ended_alike():

@@ -7,6 +7,7 @@ from types import TracebackType
 from typing import TYPE_CHECKING, TextIO
 
 from plain_verdict.errors import PlainVerdictError
+from plain_verdict.guard import LOGGER
 
 if TYPE_CHECKING:
     from rich.progress import Progress as RichProgress
@@ -125,6 +126,19 @@ def show_trace() -> None:
     import traceback  # for those who look for a bug
 
     show(traceback.format_exc(), to=sys.stderr, end="")
+
+
+def show_logged_bugs() -> None:
+    """Print, too, where in the program those errors arose that cost one input only."""
+    import logging  # for those who look for a bug
+
+    class Shown(logging.Handler):
+        def emit(self, record: logging.LogRecord) -> None:
+            show(self.format(record), to=sys.stderr)
+
+    logger = logging.getLogger(LOGGER)
+    logger.setLevel(logging.DEBUG)
+    logger.handlers = [Shown()]
 
 
 def escape_markup(text: str) -> str:

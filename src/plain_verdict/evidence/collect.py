@@ -10,14 +10,15 @@ import msgspec
 
 from plain_verdict.errors import UsageError
 from plain_verdict.evidence.budget import LEAST_PAGE_BYTES, keep_budget
-from plain_verdict.evidence.contents import Task
+from plain_verdict.evidence.contents import OurBug, Task
 from plain_verdict.evidence.conversion import make_all
 from plain_verdict.evidence.finding import claim, mentioned, templated
 from plain_verdict.evidence.safe_paths import files_below, resolve, resolve_any
 from plain_verdict.evidence.traffic import Traffic
 from plain_verdict.evidence.tree import busy_part, change_check, change_run, with_busy_part
+from plain_verdict.guard import REPORT_IT
 from plain_verdict.inputs.progress import OnProgress
-from plain_verdict.model import BAD, Check, Content, Evidence, Run, evidence_of
+from plain_verdict.model import BAD, Check, Content, Evidence, Run, Unread, evidence_of
 from plain_verdict.settings.choices import EvidenceOf
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
@@ -115,11 +116,17 @@ def _resolved(
     if resolving.left_out:
         notes.append(f"Evidence of {plural(resolving.left_out, 'check')} was left out, as asked for.")
     notes += _missing(run)
+    lost = [
+        Unread(Path(resolving.tasks[source].file).name or "evidence", f"is evidence that {content}", hint=REPORT_IT)
+        for source, content in made.items()
+        if isinstance(content, OurBug)
+    ]
     used = {Path(task.file) for task in resolving.tasks.values()}
     run = msgspec.structs.replace(
         run,
         left_alone=tuple(other for other in run.left_alone if Path(os.path.realpath(other.file)) not in used),
         evidence_notes=tuple(notes),
+        unread=(*run.unread, *lost),
     )
     return run, resolving, made
 

@@ -11,7 +11,9 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
+from plain_verdict.errors import ReadError
 from plain_verdict.evidence.media_types import HEAD_BYTES, encoding_of, media_type_of
+from plain_verdict.guard import guarded
 from plain_verdict.model import Content, ContentKind
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block
@@ -39,8 +41,22 @@ class Task(msgspec.Struct, frozen=True):
     small: bool = False
 
 
+class OurBug(str):
+    """Why there is no content, where this program is to blame: the run is not whole then."""
+
+    __slots__ = ()
+
+
 def make_content(task: Task) -> Content | str:
     """Return the content, or why there is none."""
+    try:
+        with guarded(Path(task.file).name):
+            return _made(task)
+    except ReadError as error:
+        return OurBug(error.what)
+
+
+def _made(task: Task) -> Content | str:
     try:
         size_bytes = Path(task.file).stat().st_size if task.file else len(task.data)
         if not size_bytes:

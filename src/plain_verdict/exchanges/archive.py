@@ -7,7 +7,10 @@ import json
 import re
 from codecs import BOM_UTF8, getincrementaldecoder
 from collections.abc import Iterator
+from contextlib import suppress
 from typing import BinaryIO
+
+from plain_verdict.text.json_escapes import without_halves
 
 _CHUNK_BYTES = 1 << 20
 _MOST_CHARS = 256_000_000
@@ -29,6 +32,8 @@ class Archive:
         self.pages: list[object] = []
         self.version: object = None
         self.cut_off = False
+        self.goes_on = False
+        """Whether something stands behind its end."""
         self.has_entries = False
         self._stream = stream
         self._decode = getincrementaldecoder("utf-8")("replace").decode
@@ -63,6 +68,8 @@ class Archive:
         while not self._skips_to("}"):  # what stands beside the log
             self._key()
             self._value()
+        with suppress(EOFError):
+            self.goes_on = bool(self._next())
 
     def _keep(self, key: str, value: object) -> None:
         if key == "pages" and isinstance(value, list):
@@ -106,8 +113,8 @@ class Archive:
             if end == len(self._text) and not self._ended:
                 self._read_more()  # a number may go on
                 continue
-            self._at = end
-            return value
+            begin, self._at = self._at, end
+            return _whole(value, self._text[begin:end])
 
     def _expect(self, sign: str) -> None:
         if self._next() != sign:
@@ -141,3 +148,12 @@ class Archive:
         self._at = 0
         if self._ended and not self._text:
             raise EOFError
+
+
+def _whole(value: object, text: str) -> object:
+    """Return what a text holds as JSON, which may escape half of a surrogate pair."""
+    if "\\ud" not in text and "\\uD" not in text:
+        return value
+    data = text.encode("utf-8", "surrogatepass")
+    whole = without_halves(data)
+    return value if whole == data else json.loads(whole)

@@ -5,6 +5,8 @@ import zlib
 from collections.abc import Callable
 from typing import TYPE_CHECKING, BinaryIO
 
+from plain_verdict.settings.limits import FREE_UNPACKED_BYTES, MOST_UNPACKED
+
 if TYPE_CHECKING:
     from _typeshed import WriteableBuffer as Buffer
 
@@ -24,6 +26,7 @@ class Gunzipped(io.RawIOBase):
         self._held = memoryview(b"")
         self._begun = False
         self._damaged = False
+        self._read = self._unpacked = 0
 
     def readable(self) -> bool:
         """Return True."""
@@ -47,16 +50,23 @@ class Gunzipped(io.RawIOBase):
 
     def _more(self) -> bool:
         """Unpack some more; return whether there was any."""
-        packed = self._packed or self._stream.read(_CHUNK_BYTES)
+        packed = self._packed
+        if not packed:
+            packed = self._stream.read(_CHUNK_BYTES)
+            self._read += len(packed)
         self._packed = b""
         if not packed:
             if self._begun:
                 self._damage("it ends before its end")
             return False
         self._begun = True
+        if self._unpacked > MOST_UNPACKED * self._read + FREE_UNPACKED_BYTES:
+            self._damage(f"it unpacks to more than {MOST_UNPACKED} times its size")
+            return False
         before = self._unzip.copy()
         try:
             self._held = memoryview(self._unzip.decompress(packed, 1 << 20))
+            self._unpacked += len(self._held)
             self._packed = self._unzip.unconsumed_tail
             if self._unzip.eof:
                 self._packed = self._unzip.unused_data.lstrip(b"\0")  # some pad their members

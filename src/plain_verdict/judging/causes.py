@@ -6,10 +6,11 @@ from collections.abc import Mapping, Sequence
 import msgspec
 
 from plain_verdict.judging.api_causes import CallFailure, call_failures
-from plain_verdict.judging.matching import Matcher, TooSlow, problems_of
+from plain_verdict.judging.matching import Matcher, problems_of
 from plain_verdict.judging.similarity import HOLE, Similarity, has_telling_words
 from plain_verdict.model import BAD, Cause, Check, Problem, Run
 from plain_verdict.settings.rules import CauseRule
+from plain_verdict.text.expressions import TooSlow
 
 _NO_REASON = "No reason is given"
 

@@ -152,7 +152,10 @@ def _weighed(rule: ConditionRule, scope: CheckedScope) -> ConditionResult:
     if met is None:
         return ConditionResult(words, State.OPEN, measure.missing(scope), name)
     state = State.KEPT if keeps(met, bound) else State.BROKEN
-    return ConditionResult(words, state, measure.describe(scope, met), name)
+    said, unsure = measure.describe(scope, met), measure.unsure(scope)
+    if state is State.KEPT and unsure:
+        return ConditionResult(words, State.OPEN, f"{said}, but {unsure}", name)
+    return ConditionResult(words, state, said, name)
 
 
 def _where(scope: Scope) -> str:

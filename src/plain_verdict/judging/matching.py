@@ -1,25 +1,16 @@
 """Finds out which checks a rule covers; a regular expression that takes too long switches its rule off."""
 
 import re
-import time
 from collections.abc import Callable, Iterator
 from fnmatch import translate
 
 from plain_verdict.judging.severities import fits_severity
 from plain_verdict.model import BAD, Check, Exchange, Problem, Step, exchanges_of
 from plain_verdict.settings.rules import Match
+from plain_verdict.text.expressions import SEARCHED_CHARS, Expression
 
-_PATIENCE_S = 0.2
-"""For one search of one regular expression."""
-_RULE_PATIENCE_S = 10.0
-"""For all searches of one rule."""
-_SEARCHED_CHARS = 20_000
 _OF_PROBLEMS = ("message", "type", "detail", "place")
 _OF_EXCHANGES = ("status", "method", "url", "header", "body")
-
-
-class TooSlow(Exception):  # noqa: N818  it is caught within this stage
-    """A regular expression takes too long on some text."""
 
 
 class Matcher:
@@ -129,33 +120,8 @@ def _failing(steps: tuple[Step, ...]) -> Iterator[Step]:
 
 def _test(wanted: str) -> Callable[[str], bool]:
     if len(wanted) > 2 and wanted.startswith("/") and wanted.endswith("/"):
-        return _expression(wanted[1:-1])
+        return Expression(wanted[1:-1]).is_in
     if "*" in wanted or "?" in wanted:
         pattern = re.compile(translate(wanted), re.DOTALL)
-        return lambda value: pattern.match(value[:_SEARCHED_CHARS]) is not None
+        return lambda value: pattern.match(value[:SEARCHED_CHARS]) is not None
     return lambda value: wanted in value
-
-
-def _expression(pattern: str) -> Callable[[str], bool]:
-    import regex  # the standard module can't be stopped once it searches
-
-    try:
-        compiled = regex.compile(pattern)
-    except regex.error as error:
-        raise ValueError(f"is no regular expression: {error}") from error
-
-    spent_s = 0.0
-
-    def search(value: str) -> bool:
-        nonlocal spent_s
-        began = time.monotonic()
-        try:
-            return compiled.search(value[:_SEARCHED_CHARS], timeout=_PATIENCE_S) is not None
-        except TimeoutError as error:
-            raise TooSlow(pattern) from error
-        finally:
-            spent_s += time.monotonic() - began
-            if spent_s > _RULE_PATIENCE_S:
-                raise TooSlow(pattern)
-
-    return search

@@ -3,9 +3,10 @@
 from collections.abc import Sequence
 from datetime import date, timedelta
 
-from plain_verdict.judging.matching import Matcher, TooSlow
+from plain_verdict.judging.matching import Matcher
 from plain_verdict.model import BAD, Check, Outcome, Run, Waived
 from plain_verdict.settings.rules import WaiverRule
+from plain_verdict.text.expressions import TooSlow
 from plain_verdict.text.formatting import format_date, plural, spelled
 
 _WARN = timedelta(days=7)

@@ -11,9 +11,9 @@ from collections.abc import Callable, Iterator
 import msgspec
 import numpy as np
 
-from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Ints
+from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Ints, number_of_bins
 from plain_verdict.load.metrics import MetricState
-from plain_verdict.load.state import BATCH_S, LoadState, RequestState
+from plain_verdict.load.state import BATCH_S, LoadState, RequestState, split_batches, split_fine
 
 VERSION = 1
 FORMAT = "plain-verdict load"
@@ -186,7 +186,9 @@ def _state_of(head: CondensedHead, numbers: Ints) -> LoadState:
     for name in _COLUMNS:
         keys, counts = _pair(columns, name)
         if keys.size:
+            _check_counts(name, keys, counts)
             getattr(state, name).add_counted(keys, counts)
+    _check_requests(state)
     seconds, users = _pair(columns, "users")
     state.users = dict(zip(seconds.tolist(), users.tolist(), strict=True))
     seconds, spans = _pair(columns, "until")
@@ -210,6 +212,29 @@ def _state_of(head: CondensedHead, numbers: Ints) -> LoadState:
     state.statuses = Counter(head.statuses)
     state.messages = Counter({(status, said): times for status, said, times in head.messages})
     return state
+
+
+def _check_counts(name: str, keys: Ints, counts: Ints) -> None:
+    """Make sure that counts are such. Raises ValueError."""
+    if keys.min() < 0 or counts.min() < 1:
+        raise ValueError(f"its columns of {name} hold what is no count")
+
+
+def _check_requests(state: LoadState) -> None:
+    """Make sure that the columns and the first line tell of the same requests. Raises ValueError."""
+    counted = np.zeros((2, len(state.requests)), np.int64)
+    for at, columns in enumerate((state.fine, state.fine_failed)):
+        keys, counts = columns.items()
+        codes, bins = split_fine(keys)
+        if keys.size and (codes.max() >= len(state.requests) or bins.max() >= number_of_bins(FINE_BITS)):
+            raise ValueError("its columns name a request, or a time, that is not there")
+        np.add.at(counted[at], codes, counts)
+    batches = split_batches(state.batches.items()[0])[0]
+    if batches.size and batches.max() >= len(state.requests):
+        raise ValueError("its columns name a request that is not there")
+    told = [(request.count - request.failed, request.failed) for request in state.requests]
+    if counted.T.tolist() != [list(pair) for pair in told] or state.rows != sum(map(sum, told)):
+        raise ValueError("its columns count other requests than its first line")
 
 
 def _pair(columns: dict[str, Ints], name: str) -> tuple[Ints, Ints]:

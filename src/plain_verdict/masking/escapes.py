@@ -5,7 +5,8 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 
 _HTML = r"&(?:#\d{1,7}|#[xX][0-9a-fA-F]{1,6}|quot|apos|amp|lt|gt|nbsp|equals|colon);"  # HTML, section 13.5
-_JSON = r"\\u[0-9a-fA-F]{4}|\\[nrt\"'/\\]"  # RFC 8259, section 7
+_PAIR = r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}"
+_JSON = rf"{_PAIR}|\\u[0-9a-fA-F]{{4}}|\\[nrt\"'/\\]"  # RFC 8259, section 7
 _SHELL = r"'\\''|'\"'\"'"  # POSIX.1-2017, Shell Command Language, section 2.2
 _PERCENT = r"%[0-9a-fA-F]{2}"  # RFC 3986, section 2.1
 ALL = re.compile(f"{_SHELL}|{_HTML}|{_JSON}|{_PERCENT}")
@@ -71,6 +72,12 @@ def replaced(
     return "".join(pieces), kept
 
 
+def _of_units(escape: str) -> str:
+    """Return the character of one UTF-16 unit, or two that belong together; half of a pair stands for none."""
+    units = bytes.fromhex(escape.replace("\\u", ""))
+    return units.decode("utf-16-be", "replace")
+
+
 _SHORT = {"n": "\n", "r": "\r", "t": "\t"}
 
 
@@ -84,5 +91,5 @@ def meaning(match: re.Match[str]) -> str:
     if escape[0] == "%":
         return chr(int(escape[1:], 16))  # past ASCII a byte of several; what matters here is ASCII
     if escape[1] == "u":
-        return chr(int(escape[2:], 16))
+        return _of_units(escape)
     return _SHORT.get(escape[1], escape[1])

@@ -7,6 +7,8 @@ from functools import partial
 
 import msgspec
 
+from plain_verdict.errors import ReadError
+from plain_verdict.guard import guarded
 from plain_verdict.masking.escapes import resolved
 from plain_verdict.masking.known import KnownValue, KnownValues, make_known, mask_of
 from plain_verdict.masking.names import is_secret_key
@@ -16,8 +18,9 @@ from plain_verdict.masking.structured import Structured
 from plain_verdict.masking.tables import find_in_tables
 from plain_verdict.masking.telling import is_secret
 from plain_verdict.masking.values import is_harmless
-from plain_verdict.model import Check, Content, ContentKind, Fact, Masked, Run
+from plain_verdict.model import Check, Content, ContentKind, Fact, Masked, ResultFile, Run, Unread
 from plain_verdict.model.transform import Change, transform
+from plain_verdict.text.expressions import Expression, TooSlow
 
 _CLASSES = (4, 8, 16, 32, 64, 128)
 _MASKED = re.compile(r"\[masked, [^\]]*\]?")
@@ -26,7 +29,6 @@ _HOMES = re.compile(
     r"(?<![\w.~-])(?:(?:/home|/Users)/[\w.-]+|/root)(?=/(?:[^\s\"':/<>|]+/)*[^\s\"':/<>|]+\.[A-Za-z]\w{0,5}\b)"
     r"|\b[A-Za-z]:\\{1,2}Users\\{1,2}[^\\/:*?\"<>|\r\n]+(?=\\)"
 )
-_PATTERN_S = 0.2
 _BATCH = 64
 
 
@@ -51,7 +53,7 @@ class Masker:
         self.troubles: list[str] = []
         self.off = rules.off
         self._ignored = frozenset(rules.ignore)
-        self._own = tuple(rules.patterns)
+        self._own = tuple(map(Expression, rules.patterns))
         self._known = make_known(rules.known)
         self._secret_facts = dict(rules.secret_facts)
         self.prefilter = make_prefilter()
@@ -179,17 +181,15 @@ class Masker:
         self.counts[source] += 1
         return mask_of(source)
 
-    def _by_pattern(self, pattern: str, text: str) -> str:
-        import regex
-
-        def replaced(match: "regex.Match[str]") -> str:
-            return match[0] if not match[0] or match[0] in self._ignored else self._mask(match[0])
+    def _by_pattern(self, pattern: Expression, text: str) -> str:
+        def replaced(found: str) -> str:
+            return found if not found or found in self._ignored else self._mask(found)
 
         try:
-            return regex.sub(pattern, replaced, text, timeout=_PATTERN_S)
-        except TimeoutError:
+            return pattern.replaced(replaced, text)
+        except TooSlow:
             # A secret that may be in there must not leave; the whole text goes.
-            note = f"The masking pattern {pattern!r} took too long on a text, so all of that text is masked."
+            note = f"The masking pattern {pattern.text!r} took too long on a text, so all of that text is masked."
             if note not in self.troubles:
                 self.troubles.append(note)
             return self._mask(text)
@@ -211,12 +211,24 @@ def mask_run(run: Run, masker: Masker) -> Run:
     text = Change(text=masker.text, whole={Fact: masker.fact})
     structured = Structured(masker, text)
     change = Change(text=masker.text, whole=structured.changes)
-    run = replace(run, contents=tuple(_masked_content(content, masker) for content in run.contents))
-    files = []
+    files: list[ResultFile] = []
+    contents: list[Content] = []
+    lost: list[Unread] = []
+    for content in run.contents:
+        try:
+            with guarded(f"evidence {content.key}"):
+                contents.append(_masked_content(content, masker))
+        except ReadError as error:
+            contents.append(_left_out(content.key, "This file is left out: it could not be masked."))
+            lost.append(_not_masked(error, masker))
     for file in run.files:
-        bare = transform(replace(file, checks=()), change)
-        files.append(replace(bare, checks=tuple(_masked(file.checks, masker, change))))
-    rest = transform(replace(run, files=()), change)
+        try:
+            with guarded(file.path):
+                bare = transform(replace(file, checks=()), change)
+                files.append(replace(bare, checks=tuple(_masked(file.checks, masker, change))))
+        except ReadError as error:
+            lost.append(_not_masked(error, masker))
+    rest = transform(replace(run, files=(), contents=tuple(contents), unread=(*run.unread, *lost)), change)
     return replace(rest, files=tuple(files), masked=masker.masked, masking_notes=tuple(masker.troubles))
 
 
@@ -233,8 +245,16 @@ def _masked_content(content: Content, masker: Masker) -> Content:
     if not source:
         return content
     text = f"This file is left out: it holds a secret that is known, {source}."
-    remark = "left out, as it holds a secret"
-    return Content(content.key, ContentKind.TEXT, "text/plain", text=text, remark=remark)
+    return _left_out(content.key, text, "left out, as it holds a secret")
+
+
+def _left_out(key: str, text: str, remark: str = "left out") -> Content:
+    return Content(key, ContentKind.TEXT, "text/plain", text=text, remark=remark)
+
+
+def _not_masked(error: ReadError, masker: Masker) -> Unread:
+    what = f"is left out, as it could not be masked: it {error.what}"
+    return Unread(masker.text(error.path), what, hint=error.hint)
 
 
 def _masked(checks: Sequence[Check], masker: Masker, change: Change) -> Iterator[Check]:

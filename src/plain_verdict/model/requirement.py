@@ -44,6 +44,8 @@ class Requirements(Value, frozen=True):
     notes: tuple[str, ...] = ()
     given: bool = False
     """Whether a file of requirements was given, even one that holds none."""
+    whole: bool = True
+    """Whether every file, and every row of it, could be read, and looked for in the names of all checks."""
 
     def count(self, state: Met) -> int:
         """Return how many stand so."""

@@ -74,6 +74,7 @@ READERS: tuple[Reader, ...] = (
 )
 """Every format, in the order in which they are tried; samples, which may look like much, are the last."""
 _COUNTING = ("condensed", "samples")
+_PATIENCE_S, _PATIENCE_S_PER_MB = 10.0, 10.0
 
 
 class Readers(NamedTuple):
@@ -137,6 +138,11 @@ def read_with(reader: Reader, source: Source, limits: Limits, on_bytes_read: OnB
         digest=digest.hexdigest(),
         go=source.go,
     )
+
+
+def patience_s(source: Source) -> float:
+    """Return how much processor time reading may take, in seconds: many times what the slowest format needs."""
+    return _PATIENCE_S + _PATIENCE_S_PER_MB * source.size_bytes / 1_000_000
 
 
 @contextmanager

@@ -15,9 +15,10 @@ from typing import BinaryIO
 import msgspec
 
 from plain_verdict.errors import ReadError
+from plain_verdict.guard import guarded
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, Kind, ResultFile, passed_in
-from plain_verdict.readers import Readers, find_reader, read_with, readable, readers_with
+from plain_verdict.readers import Readers, find_reader, patience_s, read_with, readable, readers_with
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.shapes import Shape
 
@@ -132,7 +133,7 @@ def read_batch(batch: Batch) -> list[Result]:
 
 def _read(source: Source, limits: Limits, readers: Readers) -> Result:
     try:
-        with readable(source):
+        with guarded(source.path, patience_s(source)), readable(source):
             reader = find_reader(source, readers)
             return None if readers.counts(reader) else send(read_with(reader, source, limits, _tell_nobody))
     except ReadError as error:

@@ -98,6 +98,8 @@ class _Reading:
         if archive.cut_off:
             whole = plural(self._whole, "whole entry", "whole entries")
             yield ReadingNote(path, f"is cut off; its {whole} count", results_missing=True)
+        if archive.goes_on:
+            yield ReadingNote(path, "has more behind its end, which is not read", results_missing=True)
         if self._without_request:
             several = plural(self._without_request, "entry", "entries")
             yield ReadingNote(

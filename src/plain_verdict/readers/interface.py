@@ -1,17 +1,20 @@
 """What a reader is: the contract of all formats, and the values they share."""
 
 import re
+from collections.abc import Iterable, Iterator
 from functools import cached_property
 from typing import Protocol
 
 import msgspec
 
+from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
-from plain_verdict.model import ResultFile
+from plain_verdict.model import Check, ResultFile
 from plain_verdict.readers.csv_text import Row, delimiter_of, rows_of
 from plain_verdict.readers.json_text import DAMAGED_JSON, decode_json
 from plain_verdict.readers.xml.text import HEAD_BYTES, XmlStart, head_text, start_of
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
+from plain_verdict.text.formatting import plural
 
 _TAP_PLAN = re.compile(r"^\s*\d+\.\.\d+\s*(?:#.*)?$", re.MULTILINE)
 _TAP = re.compile(rf"\s*(?:TAP version \d+\b|(?:not )?ok \d+\b|not ok\b)|{_TAP_PLAN.pattern}", re.MULTILINE)
@@ -21,6 +24,19 @@ _ROWS = 20
 SUITE_ITSELF, NAMELESS = "The suite itself", "Nameless check"
 """What a check is called that is a suite's own outcome, and one to which its file gives no name."""
 _JSON_PIECE = re.compile(r'"(?:[^"\\\n]|\\.)*"|[{}\[\]:]')
+
+
+def within_limit(checks: Iterable[Check], limits: Limits, path: str) -> Iterator[Check]:
+    """Yield the checks of a file. Raises ReadError past the most that one may hold."""
+    for number, check in enumerate(checks):
+        if number >= limits.checks:
+            raise too_many_checks(limits, path)
+        yield check
+
+
+def too_many_checks(limits: Limits, path: str = "") -> ReadError:
+    """Return the error of a file that holds more checks than one may."""
+    return ReadError(f"holds more than {plural(limits.checks, 'check')}", path=path, hint="split it into several")
 
 
 class Head:

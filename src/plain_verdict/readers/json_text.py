@@ -4,19 +4,38 @@ import json
 from codecs import BOM_UTF8
 from collections import Counter
 from contextlib import suppress
+from typing import TypeVar
 
 import msgspec
 
+from plain_verdict.text.json_escapes import without_halves
+
+Wanted = TypeVar("Wanted")
 DAMAGED_JSON = (msgspec.DecodeError, json.JSONDecodeError, UnicodeDecodeError, RecursionError)
 
 
 def decode_json(data: bytes) -> object:
-    """Return what JSON holds; numbers that are none, like NaN, are let through. Raises one of DAMAGED_JSON."""
+    """Return what JSON holds; numbers that are none, like NaN, are let through. Raises one of DAMAGED_JSON.
+
+    Half of a surrogate pair becomes the sign for what is no character, as no text can hold it.
+    """
     data = data.removeprefix(BOM_UTF8)
     try:
         return msgspec.json.decode(data)
     except msgspec.DecodeError:
-        return json.loads(data)
+        return json.loads(without_halves(data))
+
+
+def decode_typed(data: bytes, decoder: "msgspec.json.Decoder[Wanted]") -> Wanted:
+    """Return what JSON holds as a type, as ``decode_json`` does. Raises one of DAMAGED_JSON."""
+    data = data.removeprefix(BOM_UTF8)
+    try:
+        return decoder.decode(data)
+    except msgspec.DecodeError:
+        whole = without_halves(data)
+        if whole == data:
+            raise
+        return decoder.decode(whole)
 
 
 def may_have_twice(data: bytes, value: object) -> bool:

@@ -8,12 +8,13 @@ import msgspec
 
 from plain_verdict.engine import Engine, Lost
 from plain_verdict.errors import ReadError, UnknownFormat
+from plain_verdict.guard import guarded
 from plain_verdict.inputs.archives import Unpacking
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.inputs.source import Source, shown_path
 from plain_verdict.model import ResultFile, Run, Unread
 from plain_verdict.processes import can_fork, processors
-from plain_verdict.readers import read_source, readers_with
+from plain_verdict.readers import patience_s, read_source, readers_with
 from plain_verdict.readers.elsewhere import Batch, Piece, Result, SentFile, read_batch
 from plain_verdict.readers.jobs import Job, in_batches, is_named_archive, jobs_of
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
@@ -143,7 +144,8 @@ class _Reading:
         unpacking = Unpacking(self._limits)
         for source in sources:
             try:
-                yield from jobs_of(source, unpacking, self._readers)
+                with guarded(source.path):
+                    yield from jobs_of(source, unpacking, self._readers)
             except ReadError as error:
                 yield Job(source, source, trouble=error)
 
@@ -153,7 +155,8 @@ class _Reading:
         self._progress.begin(job)
         told = msgspec.structs.replace(job.read, on_rows=self._progress.on_rows)
         try:
-            return job, read_source(told, self._limits, self._progress.on_bytes, self._readers)
+            with guarded(job.read.path, patience_s(job.read)):
+                return job, read_source(told, self._limits, self._progress.on_bytes, self._readers)
         except ReadError as error:
             return job, error
 

@@ -21,5 +21,5 @@ def span_of(run: Run) -> tuple[datetime | None, datetime | None]:
     if not starts or len(zoned) > 1:
         # Times with and without a zone can't be compared; the first file's stands for the run.
         return (starts[0] if starts else None), None
-    started, ended = min(starts), max(ends)
-    return started, ended.astimezone(started.tzinfo) if started.tzinfo else ended
+    started, ended = min(starts), max(ends, default=None)
+    return started, ended.astimezone(started.tzinfo) if ended and started.tzinfo else ended

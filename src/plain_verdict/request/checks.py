@@ -19,6 +19,7 @@ from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.rules import ConditionRule, Match, WaiverRule
 from plain_verdict.settings.schema import SettingsFile
 from plain_verdict.settings.shapes import Shape
+from plain_verdict.text.expressions import Expression
 from plain_verdict.text.names import SECONDS
 
 _LEAVE_OUT = re.compile(r"first\s+(\d{1,6}(?:\.\d{1,3})?)\s*(ms|s|min|h)")
@@ -138,9 +139,7 @@ def _check_condition(condition: ConditionRule, where: str) -> None:
 
 def _check_expression(text: object, where: str) -> None:
     if isinstance(text, str) and len(text) > 2 and text.startswith("/") and text.endswith("/"):
-        import regex  # a heavy library, for rules that have such an expression
-
         try:
-            regex.compile(text[1:-1])
-        except regex.error as error:
-            raise UsageError(f"is no regular expression: {error}", where=where) from error
+            Expression(text[1:-1])
+        except ValueError as error:
+            raise UsageError(str(error), where=where) from error

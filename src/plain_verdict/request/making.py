@@ -35,6 +35,7 @@ from plain_verdict.settings.schema import ReportTable, SettingsFile
 from plain_verdict.settings.shapes import Shape
 from plain_verdict.settings.trust import TRUST_VARIABLE
 from plain_verdict.shelf.words import ShelfWords
+from plain_verdict.text.cleaning import one_line
 from plain_verdict.writers import writer_named
 from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.mail.writer import MailWriter
@@ -42,6 +43,7 @@ from plain_verdict.writers.paper.writer import PaperWriter
 
 Table = TypeVar("Table", bound=msgspec.Struct)
 STANDARD_OUTPUT = "-"
+_TITLE_CHARS = 300
 _BRAND_OPTIONS = ("organisation", "logo", "accent")
 
 
@@ -210,7 +212,7 @@ def _read_request(
         made,
         (*settings.notes, *masking_notes, *missing),
         _history(overrides, settings),
-        title=file.report.title if overrides.title is None else overrides.title,
+        title=one_line(file.report.title if overrides.title is None else overrides.title, _TITLE_CHARS),
         facts=_facts(overrides, settings, environment),
         git=file.report.git if overrides.git is None else overrides.git,
     )

@@ -25,6 +25,8 @@ class Limits(msgspec.Struct, frozen=True):
     """Facts kept for one suite or one check."""
     notes: int = 20
     """Reading notes of one file."""
+    checks: int = 1_000_000
+    """Of one file."""
     whole_bytes: int = 100_000_000
     """Of a file that a shape reads whole: JSON, and XML whose items are not told by names only."""
     archive_files: int = 20_000
@@ -44,6 +46,8 @@ class Limits(msgspec.Struct, frozen=True):
 
 
 DEFAULT_LIMITS = Limits()
+MOST_UNPACKED, FREE_UNPACKED_BYTES = 100, 50_000_000
+"""How many times its own size a gzip file of samples may unpack to, and how much it may in any case."""
 TOLD_NAME_CHARS = 160
 """Of a cause or a check, where it is told on the terminal or in a mail."""
 FOLD_AFTER = 3_000

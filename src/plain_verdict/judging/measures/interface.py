@@ -196,7 +196,7 @@ class Measure(msgspec.Struct, frozen=True):
 
     ``find`` returns None where there is nothing to measure. ``describe`` says the number that was met.
     ``scope_keys`` are the keys of a scope that it knows; a condition with another one is refused.
-    ``missing`` says why there is nothing to measure.
+    ``missing`` says why there is nothing to measure, ``unsure`` why the number may be another.
     """
 
     name: str
@@ -205,6 +205,7 @@ class Measure(msgspec.Struct, frozen=True):
     describe: Callable[[CheckedScope, float], str]
     scope_keys: frozenset[str] = CHECK_KEYS
     missing: Callable[[CheckedScope], str] = lambda _: "nothing to measure"
+    unsure: Callable[[CheckedScope], str] = lambda _: ""
 
     def read(self, written: Bound) -> float:
         """Return a bound in the measure's own unit. Raises ValueError."""

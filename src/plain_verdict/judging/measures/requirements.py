@@ -1,7 +1,5 @@
 """Measures of requirements: of the whole run only."""
 
-from collections.abc import Callable
-
 from plain_verdict.judging.measures.interface import COUNT, CheckedScope, Measure
 from plain_verdict.model import Met
 from plain_verdict.text.formatting import plural
@@ -15,11 +13,16 @@ def _count(state: Met) -> Measure:
     def describe(_: CheckedScope, number: float) -> str:
         return f"{plural(round(number), 'requirement')} {state.value}"
 
-    return Measure(f"requirements {state.value}", COUNT, find, describe, frozenset(), _missing())
+    return Measure(f"requirements {state.value}", COUNT, find, describe, frozenset(), _missing, _unsure)
 
 
-def _missing() -> Callable[[CheckedScope], str]:
-    return lambda _: "no file of requirements was given"
+def _missing(_: CheckedScope) -> str:
+    return "no file of requirements was given"
+
+
+def _unsure(scope: CheckedScope) -> str:
+    told = scope.requirements
+    return "" if told is None or told.whole else "not all requirements could be read"
 
 
 MEASURES = (_count(Met.NOT_MET), _count(Met.NOT_CHECKED))

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from itertools import product
+from math import prod
 from typing import NamedTuple
 
 from rdflib import Graph, Literal, Namespace, URIRef
@@ -19,6 +20,12 @@ _CLASSES = {
     EARL.NotTested: "untested",
 }
 _MOST_PARTS = 20
+_MOST_OF_ONE = 1_000
+"""Things that one assertion may say: tests, subjects and results multiply."""
+
+
+class TooManyError(ValueError):
+    """An assertion says more than any means."""
 
 
 class Assertion(NamedTuple):
@@ -47,10 +54,15 @@ def assertions_in(graph: Graph) -> Iterator[Assertion]:
 
 
 def _assertions(graph: Graph, node: Node) -> Iterator[Assertion]:
-    """Yield what a node asserts: one thing (EARL 1.0 Schema, 2.2), but where it says more, none of it is lost."""
-    for test, subject, result in product(
-        _all(graph, node, EARL.test), _all(graph, node, EARL.subject), _all(graph, node, EARL.result)
-    ):
+    """Yield what a node asserts: one thing (EARL 1.0 Schema, 2.2), but where it says more, none of it is lost.
+
+    Raises TooManyError.
+    """
+    parts = tuple(_all(graph, node, name) for name in (EARL.test, EARL.subject, EARL.result))
+    if prod(map(len, parts)) > _MOST_OF_ONE:
+        tests, subjects, results = (f"{len(part):,}" for part in parts)
+        raise TooManyError(f"one assertion names {tests} tests, {subjects} subjects and {results} results")
+    for test, subject, result in product(*parts):
         for outcome in _all(graph, result, EARL.outcome):
             yield _assertion(graph, node, test, subject, result, outcome)
 

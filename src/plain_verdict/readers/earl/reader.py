@@ -27,6 +27,7 @@ from plain_verdict.model import (
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.earl.contexts import without_remote
 from plain_verdict.readers.interface import Head
+from plain_verdict.readers.json_text import decode_json
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import join_list, plural
@@ -109,7 +110,7 @@ class _Reading:
         try:
             import rdflib  # a large library, for EARL only
 
-            from plain_verdict.readers.earl.graph import assertions_in
+            from plain_verdict.readers.earl.graph import TooManyError, assertions_in
         except ImportError as error:
             what = f"is an EARL report, which needs one more library ({error.name})"
             raise ReadError(what, path=self._source.path, hint=_HINT) from error
@@ -118,7 +119,7 @@ class _Reading:
         graph = rdflib.Graph()
         try:
             if syntax == "json-ld":
-                value = without_remote(json.loads(data), self._contexts)
+                value = without_remote(decode_json(data), self._contexts)
                 data = json.dumps(value).encode()
             with warnings.catch_warnings():  # rdflib warns of what it uses itself
                 warnings.simplefilter("ignore", DeprecationWarning)
@@ -126,7 +127,11 @@ class _Reading:
         except Exception as error:  # rdflib raises what its parsers raise
             what = f"is no RDF that can be read: {one_line(str(error), 300)}"
             raise ReadError(what, path=self._source.path, hint="see whether it is whole") from error
-        return list(assertions_in(graph))
+        try:
+            return list(assertions_in(graph))
+        except TooManyError as error:
+            hint = "an assertion is about one test, one subject and one result; have it written so"
+            raise ReadError(f"can't be read: {error}", path=self._source.path, hint=hint) from error
 
     def checks(self, assertions: "Sequence[Assertion]") -> Iterator[Check]:
         """Yield a check for each test on each subject."""

@@ -26,7 +26,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.facts import MACHINE, VARIANT_FACTS
 from plain_verdict.model.ids import check_id, id_within, suite_digest
-from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF
+from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF, too_many_checks
 from plain_verdict.readers.junit.case import (
     PROBLEMS,
     CaseReader,
@@ -297,6 +297,8 @@ class JunitWalk:
         that hold nothing before one that does not pass, and an error of its tear-down after it. A third, cases that
         all hold nothing, shows only in the suite's own number.
         """
+        if len(self.checks) >= self.limits.checks:
+            raise too_many_checks(self.limits)
         place = check.place
         key = check.id if place is None or place.line is None else (check.id, place)
         same = key == self._last_key

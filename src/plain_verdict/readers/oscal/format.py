@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import msgspec
 from lxml import etree
 
+from plain_verdict.readers.json_text import decode_typed
 from plain_verdict.readers.xml.whole import parse_whole
 
 Element = etree._Element  # lxml has no public name for it
@@ -165,9 +166,12 @@ _WORDS = ("title", "description", "statement", "remarks")
 _MOST_DEEP = 30
 
 
+_decoder = msgspec.json.Decoder(Document)
+
+
 def from_json(data: bytes) -> Results:
     """Return a document in JSON. Raises one of msgspec's errors."""
-    return msgspec.json.decode(data, type=Document).assessment_results
+    return decode_typed(data, _decoder).assessment_results
 
 
 def from_xml(data: bytes) -> Results:

@@ -15,6 +15,10 @@ Headers = Annotated[
 ]
 
 
+Count = Annotated[int, msgspec.Meta(ge=0, le=2**53)]
+"""No more than every reader of JSON can hold: RFC 8259, section 6."""
+
+
 class Line(
     msgspec.Struct, frozen=True, gc=False, tag_field="what", rename={"in_": "in"}, forbid_unknown_fields=True
 ):
@@ -70,9 +74,9 @@ class CheckLine(Line, frozen=True, tag="check", kw_only=True):
     requirements: tuple[str, ...] = ()
     links: dict[str, str] = {}
     worker: str = ""
-    attempt: Annotated[int, msgspec.Meta(ge=0)] = 0
+    attempt: Count = 0
     file: str = ""
-    line: int | None = None
+    line: Count | None = None
     at: Moment = None
 
 
@@ -123,20 +127,20 @@ class RequestPart(msgspec.Struct, frozen=True, kw_only=True):
     headers: Headers = ()
     body: str = ""
     base64: str = ""
-    wire_bytes: int | None = None
+    wire_bytes: Count | None = None
 
 
 class ResponsePart(msgspec.Struct, frozen=True, kw_only=True):
     """What came back: a body as text, or in base64. ``size_bytes`` is that of a body which is not kept."""
 
-    status: int
+    status: Count
     reason: str = ""
     protocol: str = ""
     headers: Headers = ()
     body: str = ""
     base64: str = ""
-    size_bytes: int | None = None
-    wire_bytes: int | None = None
+    size_bytes: Count | None = None
+    wire_bytes: Count | None = None
 
 
 class ExchangeLine(Line, frozen=True, tag="exchange", kw_only=True):

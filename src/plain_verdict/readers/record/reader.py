@@ -28,7 +28,7 @@ from plain_verdict.model import (
     in_order,
 )
 from plain_verdict.model.ids import check_id
-from plain_verdict.readers.interface import NAMELESS, Head
+from plain_verdict.readers.interface import NAMELESS, Head, too_many_checks
 from plain_verdict.readers.record.exchange import read_exchange, read_expectation
 from plain_verdict.readers.record.lines import (
     AnyLine,
@@ -53,6 +53,10 @@ from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.moments import read_epoch, read_moment
 
 _FIRST = re.compile(r'\s*\{\s*"what"\s*:\s*"|\s*\{[^\n]{0,2000}"what"\s*:\s*"record"')
+
+
+_MOST_BEGUN = 5
+"""Checks and steps that may begin, for each check that a file may hold."""
 
 
 class RecordReader:
@@ -161,6 +165,8 @@ class _Tree:
                 parent.steps.append(node)
         self._repeated += line.id in self.nodes
         self.nodes[line.id] = node
+        if len(self.begun) >= _MOST_BEGUN * self.limits.checks:
+            raise too_many_checks(self.limits)
         self.begun.append(node)
 
     def _give(self, node: Node, line: EndLine | InnerLine) -> None:

@@ -15,6 +15,7 @@ from plain_verdict.recorder.lines import VERSION
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.json_escapes import without_halves
 
 _LONGEST_LINE_BYTES = 200_000_000
 _strict = msgspec.json.Decoder(AnyLine)
@@ -57,10 +58,11 @@ class RecordLines:
     def _without_unknown(self, data: bytes, error: Exception) -> AnyLine | None:
         """Return a line without the keys that are not known; None, and a note, where that is not what is wrong."""
         try:
-            fields = _loose.decode(data)
+            whole = without_halves(data)
+            fields = _loose.decode(whole)
             known = KNOWN_KEYS[str(fields.get("what"))]
             unknown = fields.keys() - known
-            if not unknown:
+            if not unknown and whole == data:
                 raise error
             line: AnyLine = msgspec.convert({key: fields[key] for key in fields.keys() & known}, AnyLine)
             if isinstance(line, _JUDGED):

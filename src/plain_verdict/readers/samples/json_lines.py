@@ -6,13 +6,14 @@ from typing import BinaryIO
 import msgspec
 
 from plain_verdict.readers.csv_text import BadRow
+from plain_verdict.readers.json_text import decode_typed
 from plain_verdict.readers.samples.blocks import BLOCK_BYTES, Part
 from plain_verdict.readers.samples.cells import Cells
 from plain_verdict.readers.samples.columns import Columns
 from plain_verdict.readers.samples.flat import flat
 from plain_verdict.readers.samples.rows import Rows
 
-_decode = msgspec.json.Decoder().decode
+_any = msgspec.json.Decoder()
 
 
 def line_blocks(stream: BinaryIO, line: int) -> Iterator[Part]:
@@ -44,7 +45,7 @@ class LinesParser:
             if not line.strip():
                 continue
             try:
-                value = _decode(line)
+                value = decode_typed(line, _any)
             except (msgspec.DecodeError, UnicodeDecodeError):
                 cut = number == last  # with an end, nothing would stand in the last line
                 yield BadRow(number, "is cut off" if cut else "is no JSON")

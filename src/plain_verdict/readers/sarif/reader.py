@@ -29,6 +29,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import Head
+from plain_verdict.readers.json_text import decode_typed
 from plain_verdict.readers.sarif.format import Log, Result, Run
 from plain_verdict.readers.sarif.rules import Found, Rules, severity_of
 from plain_verdict.readers.sarif.words import Places, words_of
@@ -82,7 +83,7 @@ class SarifReader:
         with source.open() as stream:
             data = stream.read()
         try:
-            log = _decoder.decode(data.removeprefix(b"\xef\xbb\xbf"))
+            log = decode_typed(data, _decoder)
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
             what = f"is no SARIF log that can be read: {one_line(str(error), 300)}"
             raise ReadError(what, path=source.path, hint="see whether it is whole; run the tool again") from error

@@ -12,6 +12,7 @@ from plain_verdict.readers.shape.times import moment_reader
 from plain_verdict.readers.shape.values import numbered
 from plain_verdict.settings.shapes import CheckShape, Moment, OutcomeRule, Part, Shape, Value
 from plain_verdict.text.encoding import Decoding
+from plain_verdict.text.expressions import Expression
 
 _ONE_CHAR = ("delimiter", "quote")
 
@@ -105,12 +106,10 @@ def _as_usage(check: Callable[[], None], where: str) -> None:
 
 
 def _check_pattern(pattern: str, where: str) -> None:
-    import regex  # a heavy library, for shapes that have a pattern
-
     try:
-        regex.compile(pattern)
-    except regex.error as error:
-        raise UsageError(f"is no regular expression: {error}", where=where) from error
+        Expression(pattern)
+    except ValueError as error:
+        raise UsageError(str(error), where=where) from error
 
 
 def _check_table(shape: Shape, where: str) -> None:

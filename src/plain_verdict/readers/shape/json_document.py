@@ -1,6 +1,5 @@
 """JSON files, whole in memory, and JSON Lines, line by line, as a shape sees them."""
 
-import json
 from codecs import BOM_UTF8
 from collections.abc import Iterator
 from contextlib import suppress
@@ -19,6 +18,7 @@ from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import format_size, plural
 
 _LONGEST_LINE_BYTES = 200_000_000
+_any = msgspec.json.Decoder()
 
 
 class JsonDocument:
@@ -98,7 +98,7 @@ class JsonLines:
     def items(self, each: str) -> Iterator[Item]:
         """Yield each line, or what stands at the path in it."""
         inside = self.place(each) if each else None
-        decode = msgspec.json.decode
+        decode = _any.decode
         with self._source.open() as stream:
             for number, data in enumerate(_lines(stream), 1):
                 try:
@@ -120,7 +120,7 @@ class JsonLines:
     def _mended(self, data: bytes, number: int, error: Exception) -> object:
         """Return a line with numbers that are none, like NaN; None, and a note, where more is wrong."""
         with suppress(*DAMAGED_JSON):
-            return json.loads(data)
+            return decode_json(data)
         what = "has a line that can't be read" if data.endswith(b"\n") else "ends in the middle of a line"
         note = f"{what} ({_said(error)}); only that line is lost"
         self._note(ReadingNote(self._source.path, note, f"line {number:,}", results_missing=True))

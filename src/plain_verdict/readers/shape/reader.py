@@ -10,7 +10,7 @@ import msgspec
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, ReadingNote, ResultFile, SuiteNotes, in_order
-from plain_verdict.readers.interface import Head
+from plain_verdict.readers.interface import Head, within_limit
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.readers.samples.reader import needs_libraries
 from plain_verdict.readers.shape.checks import Checks, times_of
@@ -161,7 +161,7 @@ class ShapeReading:
         """Return the checks, as far as the places can be looked for."""
         made: list[Check] = []
         try:
-            made.extend(self.making)
+            made.extend(within_limit(self.making, self._limits, self._source.path))
             self.run.finish()
         except ValueError as error:
             if not made:

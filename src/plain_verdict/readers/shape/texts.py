@@ -1,19 +1,14 @@
 """Texts of an item: from one place, the first of several, put together, cut out by a pattern, or split."""
 
 import re
-import time
 from collections import Counter
 from collections.abc import Callable, Sequence
 
 from plain_verdict.readers.shape.places import Document, FindText, Place
 from plain_verdict.settings.shapes import Text, Value
+from plain_verdict.text.expressions import SEARCHED_CHARS, Expression, TooSlow
 
 _BRACES = re.compile(r"\{([^{}]+)\}")
-_PATIENCE_S = 0.2
-"""For one search of one pattern."""
-_ALL_PATIENCE_S = 10.0
-"""For all searches of one pattern in one file."""
-_SEARCHED_CHARS = 20_000
 
 
 class Texts:
@@ -105,31 +100,19 @@ class Texts:
 
     def _cut_out(self, key: str, find: FindText, pattern: str) -> FindText:
         """Return the search for a part of a text; it ends in time, whatever the data is."""
-        import regex  # the standard module can't be stopped once it searches
-
-        compiled = regex.compile(pattern)
-        spent_s = 0.0
+        expression = Expression(pattern)
 
         def cut(item: object) -> str | None:
-            nonlocal spent_s
             text = find(item)
             if text is None:
                 return None
-            if spent_s > _ALL_PATIENCE_S:
-                self.unsearched[key] += 1
-                return None
-            began = time.monotonic()
             try:
-                found = compiled.search(text[:_SEARCHED_CHARS], timeout=_PATIENCE_S)
-            except TimeoutError:
+                found = expression.cut_out(text)
+            except TooSlow:
                 self.unsearched[key] += 1
                 return None
-            finally:
-                spent_s += time.monotonic() - began
-            if not found:
-                self.unsearched[key] += len(text) > _SEARCHED_CHARS
-                return None
-            return (found[1] if compiled.groups else found[0]) or None
+            self.unsearched[key] += found is None and len(text) > SEARCHED_CHARS
+            return found or None
 
         return cut
 

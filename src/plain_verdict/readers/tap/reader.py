@@ -23,7 +23,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.expectations import find_expectation
-from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF, Head
+from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF, Head, within_limit
 from plain_verdict.readers.tap.levels import Document, Level, Node
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
@@ -50,7 +50,7 @@ class TapReader:
         with source.open() as stream, TextIOWrapper(stream, "utf-8-sig", errors="replace") as lines:
             document = Document(lines)
         reading = _Reading(source, limits)
-        checks = tuple(reading.checks(document.top))
+        checks = tuple(within_limit(reading.checks(document.top), limits, source.path))
         return ResultFile(
             checks=checks,
             suites=tuple(reading.suites),

@@ -11,12 +11,14 @@ import msgspec
 from plain_verdict.errors import UsageError
 from plain_verdict.model.marks import MAIL_MARK
 from plain_verdict.report import Report
+from plain_verdict.text.cleaning import one_line
 from plain_verdict.writers.mail.digest import Digest, render_digest
 from plain_verdict.writers.mail.envelope import Attachment, Envelope
 
 _DIGEST_BYTES = 100_000
 _NOBODY = "plain-verdict@invalid"  # Source: RFC 2606, section 2: a name that can't be anybody's
 _MOST_CAUSES = 20
+_SUBJECT_CHARS = 400
 
 
 def read_addresses(texts: tuple[str, ...]) -> tuple[Address, ...]:
@@ -60,7 +62,7 @@ def make_mail(report: Report, envelope: Envelope, attachment: Attachment | None)
 
 def _message(digest: Digest, envelope: Envelope, attachment: Attachment | None) -> bytes:
     message = EmailMessage(policy=SMTP)
-    message["Subject"] = digest.subject
+    message["Subject"] = one_line(digest.subject, _SUBJECT_CHARS)
     message["From"] = read_addresses((envelope.sender or _NOBODY,))
     if envelope.to:
         message["To"] = read_addresses(envelope.to)
