@@ -24,7 +24,7 @@ def results(tmp_path: Path) -> Path:
     (folder / "deep" / "bad.xml").write_text(BAD)
     (folder / "deep" / "er" / "cut.result").write_text(CUT)
     (folder / "deep" / "notes.txt").write_text("not a result")
-    (folder / ".hidden.xml").write_text(BAD)
+    (folder / ".hidden.xml").write_text("<project/>")
     return folder
 
 

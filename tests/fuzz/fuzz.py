@@ -14,6 +14,7 @@ import io
 import json
 import os
 import random
+import re
 import resource
 import sys
 import tarfile
@@ -185,12 +186,26 @@ PIECES = [
 ]  # fmt: skip
 
 
+# What may stand where a number or a text does.
+VALUES = [
+    *(b"1" + b"0" * 30, b"-1", b"1e400", b"1e-400", b"0.1", b"9" * 5000, b"+1", b"1,200", "٣".encode(), b"", b"null", b"true"),
+    *(b"\\ud83d", b"\\ud83d\\udea2 \\u0022password\\u0022: \\u0022Harb0ur-gate!7\\u0022", b"\\ud83d, \\u0022token\\u0022: 1"),
+    *(b"*", b" ", b"(a+)+$", b"failed", b"2026-11-29T10:00:00Z", b"$.a", b"//*", b"\\n", b"\xed\xa0\xbd", b"{x}", b"[1]"),
+]  # fmt: skip
+TOKEN = re.compile(rb"-?\d[\d.]*|(?<=\")[^\"\n]{1,60}(?=\")|(?<=>)[^<>\n]{1,60}(?=<)")
+
+
 def mutated(data: bytes, rng: random.Random) -> bytes:
     """Return the data changed in one to four places."""
     for _ in range(rng.randint(1, 4)):
         at, length = rng.randrange(len(data) + 1), rng.choice((0, 1, 1, 2, 8, 40, 200))
-        how = rng.randrange(6)
-        if how == 0:
+        how = rng.randrange(9)
+        if how > 5:
+            tokens = list(TOKEN.finditer(data[:100_000]))
+            if tokens:
+                start, end = rng.choice(tokens).span()
+                data = data[:start] + rng.choice(VALUES) + data[end:]
+        elif how == 0:
             data = data[:at] + data[at + length :]
         elif how == 1:
             data = data[:at]

@@ -11,6 +11,7 @@ from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.delivery.files import check_target, write_bytes
 from plain_verdict.engine import Engine, check_engine
 from plain_verdict.errors import UsageError
+from plain_verdict.inputs.completeness import Expected, check_completeness
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.masking import Masker, MaskRules
 from plain_verdict.masking.variables import secrets_of_environment
@@ -52,6 +53,7 @@ def run(options: argparse.Namespace) -> int:
     with Progress("Reading") as on_progress, Engine(options.engine or "") as engine:
         wanted = SamplesOptions(engine, tuple(options.metric), leave_out_s)
         read = read_all(found.sources, DEFAULT_LIMITS, on_progress, samples=wanted)
+    read = check_completeness(read, Expected())
     unread = (*found.unread, *read.unread)
     for trouble in unread:
         show_unread(trouble)
@@ -65,7 +67,9 @@ def run(options: argparse.Namespace) -> int:
         return NOTHING_READ
     state = merged([part.state for part in parts])
     masker = Masker(MaskRules(known=secrets_of_environment(os.environ)))
-    data = condense(state, sum(part.bad_rows for part in parts), masker.text)
+    incomplete = [trouble.sentence for trouble in unread]
+    incomplete += [note.sentence for file in read.files for note in file.notes if note.results_missing]
+    data = condense(state, sum(part.bad_rows for part in parts), masker.text, incomplete)
     write_bytes(target, data)
     show(f"Wrote {target}: {plural(state.rows, 'request')} in {format_size(len(data))}")
     return PARTLY_READ if unread else DONE

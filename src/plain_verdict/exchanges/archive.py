@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from contextlib import suppress
 from typing import BinaryIO
 
-from plain_verdict.text.json_escapes import without_halves
+from plain_verdict.text.json_text import key_twice, may_have_twice, without_halves
 
 _CHUNK_BYTES = 1 << 20
 _MOST_CHARS = 256_000_000
@@ -32,6 +32,8 @@ class Archive:
         self.pages: list[object] = []
         self.version: object = None
         self.cut_off = False
+        self.twice = ""
+        """A key that stands twice in one object, the first of all such."""
         self.goes_on = False
         """Whether something stands behind its end."""
         self.has_entries = False
@@ -113,8 +115,11 @@ class Archive:
             if end == len(self._text) and not self._ended:
                 self._read_more()  # a number may go on
                 continue
-            begin, self._at = self._at, end
-            return _whole(value, self._text[begin:end])
+            data = self._text[self._at : end].encode("utf-8", "replace")
+            self._at = end
+            if not self.twice and may_have_twice(data, value):
+                self.twice = key_twice(data) or ""
+            return _whole(value, data)
 
     def _expect(self, sign: str) -> None:
         if self._next() != sign:
@@ -150,10 +155,9 @@ class Archive:
             raise EOFError
 
 
-def _whole(value: object, text: str) -> object:
-    """Return what a text holds as JSON, which may escape half of a surrogate pair."""
-    if "\\ud" not in text and "\\uD" not in text:
+def _whole(value: object, data: bytes) -> object:
+    """Return a value, which may have half of a surrogate pair where its JSON escapes one, as it can be kept."""
+    if b"\\ud" not in data and b"\\uD" not in data:
         return value
-    data = text.encode("utf-8", "surrogatepass")
     whole = without_halves(data)
     return value if whole == data else json.loads(whole)

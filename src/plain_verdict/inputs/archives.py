@@ -12,6 +12,7 @@ from typing import IO, TYPE_CHECKING, BinaryIO
 
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source, shown_path
+from plain_verdict.inputs.zip_layout import holds_more
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import format_size, plural
@@ -136,7 +137,8 @@ def members(source: Source, unpacking: Unpacking, depth: int = 1) -> Iterator[So
             for name, held in _unpacked(stream, source.path, unpacking):
                 path = PurePosixPath(name.replace("\\", "/"))
                 shown = shown_path(f"{source.path}/{path}" if name else source.path)
-                inner = Source(shown, held.open, held.size_bytes, explicit=False, go=source.go)
+                aside = source.passed_over or _why_passed_over(path)
+                inner = Source(shown, held.open, held.size_bytes, explicit=False, go=source.go, passed_over=aside)
                 if path.is_absolute() or ".." in path.parts:
                     yield _refused(shown, "its path leads out of the archive")
                 elif not is_archive(held.head):
@@ -170,9 +172,11 @@ def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
     if head.startswith((_ZIP, _EMPTY_ZIP)):
         with zipfile.ZipFile(stream) as archive:
             for entry in sorted(archive.infolist(), key=lambda member: member.filename):
-                if not entry.is_dir() and _wanted(entry.filename):
+                if not entry.is_dir():
                     with archive.open(entry) as file:
                         yield entry.filename, unpacking.read(file, path)
+            if holds_more(stream, archive):
+                raise zipfile.BadZipFile("it holds more than its list of files names")
     elif head.startswith(_GZIP):
         with gzip.open(stream) as file:
             held = unpacking.read(file, path)
@@ -192,7 +196,7 @@ def _from_tar(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
     with tarfile.open(fileobj=stream, mode="r:") as archive:
         for entry in sorted(archive, key=lambda member: member.name):
             # Links and devices have no content of their own.
-            file = archive.extractfile(entry) if entry.isreg() and _wanted(entry.name) else None
+            file = archive.extractfile(entry) if entry.isreg() else None
             if file is not None:
                 yield entry.name, unpacking.read(file, path)
         # Source: POSIX.1-2017, pax, "ustar Interchange Format": two blocks of zeros end an archive
@@ -204,6 +208,8 @@ def _from_tar(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
                 raise tarfile.ReadError("there is more after its end")
 
 
-def _wanted(name: str) -> bool:
-    """Return whether a member may be a result; what some systems add by themselves is not."""
-    return "__MACOSX" not in name and not PurePosixPath(name).name.startswith("._")
+def _why_passed_over(path: PurePosixPath) -> str:
+    """Return why a member is none that anybody meant to be read; "" for all others."""
+    if "__MACOSX" in path.parts[:-1] or path.name.startswith("._"):
+        return "stands where a system keeps notes of its own"
+    return "is a hidden file" if any(part.startswith(".") for part in path.parts if part not in (".", "..")) else ""

@@ -27,6 +27,10 @@ class Discovered(msgspec.Struct, frozen=True):
 
 _Path = tuple[str, bool, Unread | None]
 """A path, whether it was named rather than found in a folder, and what keeps it from being read."""
+_TOOLS_OWN = frozenset(
+    (".git", ".hg", ".svn", ".venv", ".tox", ".nox", ".cache", ".gradle", ".m2", ".npm", ".yarn")
+)
+"""Hidden folders in which tools keep what is theirs; nobody looks for results there."""
 
 
 class _Found(msgspec.Struct):
@@ -134,15 +138,14 @@ def _expand(argument: str) -> Iterator[_Path]:
 
 
 def _walk(folder: str) -> Iterator[_Path]:
-    """Yield what stands in a folder and below it, as ``_expand`` does; what is hidden is passed over."""
+    """Yield what stands in a folder and below it, as ``_expand`` does; what is hidden as well."""
     closed: list[OSError] = []
     root = os.path.realpath(folder)
     for parent, folders, names in os.walk(folder, onerror=closed.append):
-        folders[:] = sorted(name for name in folders if not name.startswith("."))
+        folders[:] = sorted(name for name in folders if name not in _TOOLS_OWN)
         yield from (_refused_link(Path(parent, name)) for name in folders if _leads_out(Path(parent, name), root))
         for name in names:
-            if not name.startswith("."):
-                yield from _file(Path(parent, name))
+            yield from _file(Path(parent, name))
     for error in closed:
         shown = shown_path(error.filename or folder)
         what = f"can't be opened ({error.strerror})"
@@ -222,9 +225,17 @@ def _sources(paths: Iterator[tuple[str, _Found]], fetched: Mapping[str, str]) ->
                 tuple(origin.given),
                 origin.go,
                 origin.kind,
+                "" if origin.explicit or not _is_hidden(path, origin.given) else "is a hidden file",
             )
         )
     return sorted(sources, key=lambda source: source.path)
+
+
+def _is_hidden(path: str, given: Mapping[str, None]) -> bool:
+    """Return whether a file, or a folder below those that were named, has a name that begins with a dot."""
+    parts = Path(path).parts
+    below = min((len(Path(folder).parts) for folder in given if not glob.has_magic(folder)), default=len(parts) - 1)
+    return any(part.startswith(".") and part not in (".", "..") for part in parts[below:])
 
 
 def _name_elsewhere(path: str, fetched: Mapping[str, str]) -> str:

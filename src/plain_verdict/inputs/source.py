@@ -37,6 +37,8 @@ class Source(msgspec.Struct, frozen=True):
     given: tuple[str, ...] = ()
     go: int = 0
     kind: Kind | None = None
+    passed_over: str = ""
+    """Why it is not read, whatever it holds: "is a hidden file"; "" for one that is read."""
     damage: Callable[[], str] = str
     """Says, once it is read, why it could not be unpacked to its end; "" where it could."""
     on_rows: Callable[[int], object] = int

@@ -8,7 +8,7 @@ from plain_verdict.judging.measures import CheckedScope, is_of_calls
 from plain_verdict.judging.measures.load import Sent
 from plain_verdict.judging.rules_told import count_rules, describe_rules
 from plain_verdict.judging.sentence import SentenceFacts, explain
-from plain_verdict.judging.targets import is_on_load, sent_in
+from plain_verdict.judging.targets import all_failed, is_on_load, sent_in
 from plain_verdict.model import (
     Call,
     CallState,
@@ -35,6 +35,7 @@ def judge_kinds(run: Run, scopes: Scopes, weighed: Weighed, *, failures_count: b
     for kind in Kind:
         if kind in present:
             own = [result for rule, result in weighed if alone or _kind_of(rule, run) is kind]
+            own += all_failed(run) if kind is Kind.LOAD else ()
             inside = scopes.whole if alone else scopes.within(Scope(kind=kind))
             yield _judged(kind, inside, own, gaps=gaps[kind], failures_count=failures_count, sent=sent_in(run))
 

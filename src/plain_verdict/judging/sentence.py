@@ -60,7 +60,7 @@ def explain(word: VerdictWord, facts: SentenceFacts) -> Explanation:
     if word is VerdictWord.NOT_FIT:
         if bad:
             return _not_fit(facts)
-        text = f"{_passing(tally)}, but {_broken(facts.broken)}."
+        text = f"{_passing(tally)}, but {_broken(facts.broken)}." if tally.total else f"{_broken(facts.broken)}."
         return Explanation(text, skipped=True, conditions=len(facts.broken) <= _MOST_BROKEN)
     if word is VerdictWord.UNDECIDED:
         return _open(facts)

@@ -6,7 +6,7 @@ from fnmatch import fnmatchcase
 import msgspec
 
 from plain_verdict.judging.measures import measure_named
-from plain_verdict.judging.measures.interface import BOUNDS, bound_of
+from plain_verdict.judging.measures.interface import BOUNDS, PER_CENT, bound_of
 from plain_verdict.judging.measures.load import (
     LOAD_MEASURES,
     METRIC_MEASURES,
@@ -57,6 +57,16 @@ def sent_in(run: Run) -> tuple[Sent, ...]:
     return tuple(found)
 
 
+def all_failed(run: Run) -> Iterator[ConditionResult]:
+    """Yield a broken condition for each load run of which every request failed: that needs no target."""
+    for sent in sent_in(run):
+        count = sent.whole.count
+        if count and sent.whole.failed == count:
+            source = f" ({sent.source})" if sent.source else ""
+            words = f"Requests of the load run are answered{source}"
+            yield ConditionResult(words, State.BROKEN, f"all {count:,} failed", "no request was answered")
+
+
 def targets_of(rules: Sequence[ConditionRule], run: Run) -> tuple[Target, ...]:
     """Return what each condition on load says of each request or metric that it is about."""
     own = [rule for rule in rules if is_on_load(rule, run)]
@@ -89,8 +99,16 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
     source = f" ({sent.source})" if sent.source else ""
     words = capital(f"{name}{measure.words(phrase, limit)}{source}")
     said = f"{phrase} {measure.say(limit)}"
+    if value is None and request.count and request.failed == request.count and measure.unit is not PER_CENT:
+        met = f"all {request.count:,} failed"
+        return Target(rule, request.name, words, State.BROKEN, said, met, met, limit)
     state = State.OPEN if value is None else State.KEPT if keeps(value, limit) else State.BROKEN
     met = measure.missing(request) if value is None else measure.describe(request, value)
+    if value is not None and measure.interval:
+        low, high = measure.interval(request, sent)
+        ends = {keeps(low, limit), keeps(high, limit), keeps(value, limit)}
+        state = State.OPEN if len(ends) > 1 or (key == "exactly" and low <= limit <= high) else state
+        met = f"{met} (95 % confidence interval {low:+.1f} % to {high:+.1f} %)"
     if state is State.KEPT and key == "at_most" and _too_many_failed(rule.measure, request):
         # Those that failed were not answered within any time, so so many per cent can't have been.
         failed = f"{format_failed_share(request.failed_share)} failed"

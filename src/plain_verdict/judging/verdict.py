@@ -13,7 +13,7 @@ from plain_verdict.judging.measures import NEW_FAILURES, PASS_RATE, CheckedScope
 from plain_verdict.judging.remarks import reasons_of, remarks_on
 from plain_verdict.judging.rules_apart import set_aside
 from plain_verdict.judging.sentence import Changes, SentenceFacts, explain
-from plain_verdict.judging.targets import sent_in
+from plain_verdict.judging.targets import all_failed, sent_in
 from plain_verdict.judging.waivers import apply_waivers
 from plain_verdict.model import Cause, ConditionResult, Outcome, Run, State, Tally, Verdict, VerdictWord, aside_word
 from plain_verdict.settings.rules import ConditionRule, Rules, Scope
@@ -33,7 +33,8 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
     own, scope_notes = weigh(rules.conditions, scopes)
     gaps = len({gap.path for gap in run.not_whole})
     no_failures = tuple(_no_failures(scopes.whole, rules.conditions))
-    conditions = (*own, *no_failures, *_always(run.tally, gaps))
+    unanswered = tuple(all_failed(run))
+    conditions = (*own, *no_failures, *unanswered, *_always(run.tally, gaps))
     conditions = tuple(sorted(conditions, key=lambda condition: _GRAVEST_FIRST.index(condition.state)))
     word = _word(conditions)
     weighed = tuple(zip(rules.conditions, own, strict=True))
@@ -47,7 +48,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         kinds=kinds,
         requests=sum(sent.whole.count for sent in sent_in(run)),
         cause=_largest(causes, run.tally),
-        broken=tuple(condition for condition in own if condition.state is State.BROKEN),
+        broken=(*unanswered, *(condition for condition in own if condition.state is State.BROKEN)),
         changes=_changes(run),
         unmeasured=tuple(condition.words for condition in own if condition.state is State.OPEN),
     )

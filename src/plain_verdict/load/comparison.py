@@ -66,30 +66,36 @@ def _changes(now: RequestNumbers, before: RequestNumbers) -> Iterator[_Judged]:
         new, old = now.percentile(per_cent), before.percentile(per_cent)
         if new.value_s is None or old.value_s is None:
             continue
-        error, degrees = _error(new, old)
+        errors, degrees = _errors(new, old)
         change = Change(now.name, per_cent, old.value_s, new.value_s)
-        if error is None:
+        if errors is None:
             yield _Judged(change, 1.0)
             continue
+        error = math.hypot(*errors)
         difference = new.value_s - old.value_s
         reach = t_quantile(degrees) * error
         p = two_sided_p(difference / error, degrees) if error else (0.0 if difference else 1.0)
-        yield _Judged(msgspec.structs.replace(change, low_s=difference - reach, high_s=difference + reach), p)
+        change = msgspec.structs.replace(change, low_s=difference - reach, high_s=difference + reach)
+        if old.value_s:
+            # Of a ratio, to the first order: Source: Cochran, Sampling Techniques, 3rd edition, section 6.3.
+            share_reach = (
+                t_quantile(degrees) * math.hypot(errors[0], errors[1] * new.value_s / old.value_s) / old.value_s
+            )
+            ends = change.share - share_reach, change.share + share_reach
+            change = msgspec.structs.replace(change, low_share=ends[0], high_share=ends[1])
+        yield _Judged(change, p)
 
 
-def _error(new: Percentile, old: Percentile) -> tuple[float | None, int]:
-    """Return the standard error of a difference and its degrees: sqrt(se1^2 + se2^2), se half the interval / t."""
+def _errors(new: Percentile, old: Percentile) -> tuple[tuple[float, float] | None, int]:
+    """Return the standard error of each, half its interval / t, and the degrees of their difference's."""
     if new.low_s is None or new.high_s is None or old.low_s is None or old.high_s is None:
         return None, 0
     batches = min(new.batches, old.batches)
     if batches < LEAST_BATCHES:
         return None, 0
-    errors = [
-        (one.high_s - one.low_s) / 2 / t_quantile(one.batches - 1)
-        for one in (new, old)
-        if one.high_s is not None and one.low_s is not None
-    ]
-    return math.hypot(*errors), 2 * (batches - 1)
+    own = (new.high_s - new.low_s) / 2 / t_quantile(new.batches - 1)
+    before = (old.high_s - old.low_s) / 2 / t_quantile(old.batches - 1)
+    return (own, before), 2 * (batches - 1)
 
 
 def _certain(judged: Sequence[_Judged], trifle: Trifle) -> Iterator[Change]:
@@ -101,4 +107,7 @@ def _certain(judged: Sequence[_Judged], trifle: Trifle) -> Iterator[Change]:
             holds = holds and one.p <= _ERROR / (len(family) - place)
             change = one.change
             large = abs(change.share) > trifle.share and abs(change.now_s - change.before_s) > trifle.seconds
-            yield msgspec.structs.replace(change, certain=holds and large)
+            slight = change.high_s is not None and (
+                change.high_s <= trifle.seconds or change.high_s <= trifle.share * change.before_s
+            )
+            yield msgspec.structs.replace(change, certain=holds and large, slight=slight)

@@ -6,7 +6,7 @@ One line of JSON, then columns of whole numbers, little-endian, 64 bits each, ke
 
 import zlib
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 import msgspec
 import numpy as np
@@ -68,11 +68,16 @@ class CondensedHead(msgspec.Struct, frozen=True, kw_only=True):
     messages: tuple[tuple[str, str, int], ...] = ()
     metrics: tuple[CondensedMetric, ...] = ()
     left_out: int = 0
+    incomplete: tuple[str, ...] = ()
+    """What was said of inputs of which results may be missing, besides rows that could not be read."""
     columns: tuple[tuple[str, int], ...] = ()
 
 
-def condense(state: LoadState, bad_rows: int, mask: Callable[[str], str]) -> bytes:
-    """Return a state as a file; ``mask`` hides secrets in names and messages."""
+def condense(state: LoadState, bad_rows: int, mask: Callable[[str], str], incomplete: Sequence[str] = ()) -> bytes:
+    """Return a state as a file; ``mask`` hides secrets in names and messages.
+
+    ``incomplete`` says of which inputs results may be missing: who reads the file must know.
+    """
     columns: list[tuple[str, Ints]] = []
     for name in _COLUMNS:
         keys, counts = getattr(state, name).items()
@@ -106,6 +111,7 @@ def condense(state: LoadState, bad_rows: int, mask: Callable[[str], str]) -> byt
             for (name, unit), one in state.metrics.items()
         ),
         left_out=state.left_out,
+        incomplete=tuple(map(mask, incomplete)),
         columns=tuple((name, int(column.size)) for name, column in columns),
     )
     data = b"".join(column.astype("<i8").tobytes() for _, column in columns)

@@ -30,6 +30,11 @@ class Change(Value, frozen=True):
     low_s: float | None = None
     high_s: float | None = None
     certain: bool = False
+    slight: bool = False
+    """Whether it is no more than a trifle slower, by the longer end of its interval as well."""
+    low_share: float | None = None
+    high_share: float | None = None
+    """The ends of the interval of ``share``."""
 
     @property
     def share(self) -> float:

@@ -118,6 +118,11 @@ def find_reader(source: Source, readers: Readers) -> Reader:
     with source.open() as stream:
         head = Head(stream.read(HEAD_BYTES), source)
     reader = next((reader for reader in readers.in_order if reader.recognises(head)), None)
+    if source.passed_over:
+        if reader is None:
+            raise UnknownFormat(source.passed_over, path=source.path)
+        hint = "name it by itself to have it read, or remove it"
+        raise ReadError(f"{source.passed_over}, and holds results: it is not read", path=source.path, hint=hint)
     if reader is None:
         raise _unknown(head, source, readers)
     return reader
@@ -189,6 +194,9 @@ def _no_known_format(head: Head, source: Source) -> ReadError:
             path=source.path,
             hint="have the runner write its results into a file of their own",
         )
+    if not head.data.strip(b"\0") and source.path.lower().endswith(RESULT_SUFFIXES):
+        hint = "the disk may have been full, or the run stopped while it wrote; run it again"
+        return ReadError("holds nothing but bytes of zero", path=source.path, hint=hint)
     start = head.text.split("\n", 1)[0][:24].replace("\t", " ")
     shown = f"begins with “{start}”" if start.isprintable() else "is not text"
     return UnknownFormat(f"is not a result file: it {shown}", path=source.path, hint=_what_is_read())

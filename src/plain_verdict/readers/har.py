@@ -98,6 +98,9 @@ class _Reading:
         if archive.cut_off:
             whole = plural(self._whole, "whole entry", "whole entries")
             yield ReadingNote(path, f"is cut off; its {whole} count", results_missing=True)
+        if archive.twice:
+            what = f"has the key “{one_line(archive.twice, 40)}” twice in one object, so one of its values is lost"
+            yield ReadingNote(path, what, results_missing=True)
         if archive.goes_on:
             yield ReadingNote(path, "has more behind its end, which is not read", results_missing=True)
         if self._without_request:

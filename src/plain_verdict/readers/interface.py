@@ -9,12 +9,13 @@ import msgspec
 
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
-from plain_verdict.model import Check, ResultFile
+from plain_verdict.model import Check, ReadingNote, ResultFile
 from plain_verdict.readers.csv_text import Row, delimiter_of, rows_of
-from plain_verdict.readers.json_text import DAMAGED_JSON, decode_json
 from plain_verdict.readers.xml.text import HEAD_BYTES, XmlStart, head_text, start_of
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
+from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.json_text import DAMAGED_JSON, decode_json, twice_in
 
 _TAP_PLAN = re.compile(r"^\s*\d+\.\.\d+\s*(?:#.*)?$", re.MULTILINE)
 _TAP = re.compile(rf"\s*(?:TAP version \d+\b|(?:not )?ok \d+\b|not ok\b)|{_TAP_PLAN.pattern}", re.MULTILINE)
@@ -24,6 +25,14 @@ _ROWS = 20
 SUITE_ITSELF, NAMELESS = "The suite itself", "Nameless check"
 """What a check is called that is a suite's own outcome, and one to which its file gives no name."""
 _JSON_PIECE = re.compile(r'"(?:[^"\\\n]|\\.)*"|[{}\[\]:]')
+
+
+def noted_twice(data: bytes, path: str) -> Iterator[ReadingNote]:
+    """Yield a note where a key stands twice in one object of a JSON file. Source: RFC 8259, section 4."""
+    key = twice_in(data)
+    if key is not None:
+        what = f"has the key “{one_line(key, 40)}” twice in one object, so one of its values is lost"
+        yield ReadingNote(path, what, results_missing=True)
 
 
 def within_limit(checks: Iterable[Check], limits: Limits, path: str) -> Iterator[Check]:

@@ -201,7 +201,7 @@ class _Reading:
         """Return a file in the form in which it is sent; None for one that is better read here."""
         source = job.read
         data = None
-        if job.trouble or job.streamed:
+        if job.trouble or job.streamed or source.passed_over:
             return None
         if with_data or not source.file:
             if source.size_bytes > _SENT_BYTES:

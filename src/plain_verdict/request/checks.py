@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterator
 from datetime import timedelta
+from enum import Enum
 
 import msgspec
 
@@ -10,6 +11,7 @@ from plain_verdict.errors import UsageError
 from plain_verdict.history.series import check_series
 from plain_verdict.inputs.completeness import read_age
 from plain_verdict.judging.conditions import check_condition
+from plain_verdict.judging.matching import matches_everything
 from plain_verdict.judging.measures.interface import PER_CENT_SLOWER, read_bound
 from plain_verdict.judging.measures.interface import SECONDS as SECONDS_UNIT
 from plain_verdict.judging.severities import read_severity
@@ -121,6 +123,9 @@ def _check_match(match: Match, where: str) -> None:
             raise UsageError(str(error), where=f"{where}.severity") from error
     for key in match.__struct_fields__:
         _check_expression(getattr(match, key), f"{where}.{key}")
+    given = [value for key in match.__struct_fields__ if (value := getattr(match, key))]
+    if all(isinstance(value, str) and not isinstance(value, Enum) and matches_everything(value) for value in given):
+        raise UsageError("covers everything", where=where, hint="write a pattern that fits only what is meant")
 
 
 def _check_waiver(waiver: WaiverRule, where: str) -> None:

@@ -7,6 +7,17 @@ _DIGITS = re.compile(r"[+-]?[\d.,'\s\u00a0\u202f]*\d(?:[eE][+-]?\d{1,3})?")
 _LONGEST = 40
 
 
+_DECIMAL = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d{1,3})?", re.ASCII)
+
+
+def read_decimal(text: str) -> float | None:
+    """Return a number as standards write it, or None: without separators and with a decimal point.
+
+    Source: XML Schema Part 2, sections 3.2.3 (decimal) and 3.2.5 (double); RFC 8259, section 6.
+    """
+    return float(text) if len(text) <= _LONGEST and _DECIMAL.fullmatch(text.strip()) else None
+
+
 def read_number(text: str, decimal: str = "") -> float | None:
     """Return a number with thousands separators and decimal comma or point, or None where the text is none.
 

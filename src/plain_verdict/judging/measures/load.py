@@ -14,7 +14,7 @@ from plain_verdict.judging.measures.interface import (
     Measure,
     Unit,
 )
-from plain_verdict.model import Comparison, Metric, RequestNumbers
+from plain_verdict.model import Change, Comparison, Metric, RequestNumbers
 from plain_verdict.text.formatting import format_duration, format_failed_share, plural
 
 _KEYS = frozenset({"kind", "request"})
@@ -41,6 +41,8 @@ class LoadMeasure(msgspec.Struct, frozen=True):
     """Says a bound, given its phrase and its number."""
     describe: Callable[[RequestNumbers, float], str]
     missing: Callable[[RequestNumbers], str] = lambda _: "nothing was answered"
+    interval: Callable[[RequestNumbers, Sent], tuple[float, float]] | None = None
+    """Of a number that is an estimate, where there is one: it is met, or not met, only where all of this is."""
 
     def say(self, number: float) -> str:
         """Return a number in words."""
@@ -83,20 +85,30 @@ def _seconds(noun: str, find: Callable[[RequestNumbers], float | None]) -> LoadM
 
 
 def _change(per_cent: float) -> LoadMeasure:
-    """Return how much slower a percentile is than before; what chance explains is no change."""
+    """Return how much slower a percentile is than before; a trifle, with all of its interval, is no change."""
+
+    def found(request: RequestNumbers, sent: Sent) -> Change | None:
+        change = sent.compared.of(request.name, per_cent) if sent.compared else None
+        return change if change and change.low_share is not None else None
 
     def find(request: RequestNumbers, sent: Sent) -> float | None:
-        found = sent.compared.of(request.name, per_cent) if sent.compared else None
-        if found is None or found.low_s is None:
-            return None
-        return max(0.0, 100 * found.share) if found.certain else 0.0
+        change = found(request, sent)
+        return None if change is None else 0.0 if change.slight and change.share > 0 else 100 * change.share
+
+    def interval(request: RequestNumbers, sent: Sent) -> tuple[float, float]:
+        change = found(request, sent)
+        if change is None or change.low_share is None or change.high_share is None:
+            return 0.0, 0.0
+        high = 0.0 if change.slight else 100 * change.high_share
+        return min(100 * change.low_share, high), high
 
     return LoadMeasure(
         PER_CENT_SLOWER,
         find,
         lambda phrase, share: f"{per_cent:g} % got slower by {phrase} {share:g} %",
-        lambda _, share: f"{share:.1f} % slower than before" if share else "no slower than chance explains",
+        lambda _, share: f"{abs(share):.1f} % {'faster' if share < 0 else 'slower'} than before",
         lambda _: "nothing to compare with, or too short to tell",
+        interval,
     )
 
 

@@ -19,6 +19,7 @@ _CLASSES = {
     EARL.NotApplicable: "inapplicable",
     EARL.NotTested: "untested",
 }
+_GRAVEST_FIRST = ("failed", "cantTell", "untested", "passed", "inapplicable")
 _MOST_PARTS = 20
 _MOST_OF_ONE = 1_000
 """Things that one assertion may say: tests, subjects and results multiply."""
@@ -93,13 +94,15 @@ def _assertion(
 
 
 def _outcome(graph: Graph, outcome: Node | None) -> str:
+    """Return the vocabulary's word for an outcome, the gravest of several; or else what stands there."""
     if outcome is None:
         return ""
-    for kind in graph.objects(outcome, RDF.type):
-        if kind in _CLASSES:
-            return _CLASSES[URIRef(str(kind))]
+    told = {_CLASSES[URIRef(str(kind))] for kind in graph.objects(outcome, RDF.type) if kind in _CLASSES}
     text = str(outcome).strip()
-    return text.rpartition("#")[2] if "#" in text else text.rpartition(":")[2]
+    word = text.removeprefix(str(EARL)).removeprefix("earl:")
+    if not told or word in _GRAVEST_FIRST:
+        told.add(word)
+    return next((known for known in _GRAVEST_FIRST if known in told), word)
 
 
 def _title(graph: Graph, node: Node | None) -> str:

@@ -26,11 +26,11 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.earl.contexts import without_remote
-from plain_verdict.readers.interface import Head
-from plain_verdict.readers.json_text import decode_json
+from plain_verdict.readers.interface import Head, noted_twice
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import join_list, plural
+from plain_verdict.text.json_text import decode_json
 from plain_verdict.text.moments import read_moment
 
 if TYPE_CHECKING:
@@ -77,9 +77,10 @@ class EarlReader:
         if not checks:
             raise ReadError("holds no assertion", path=source.path, hint="see whether it is a report of EARL 1.0")
         moments = [check.last.started for check in checks if check.last.started]
+        twice = noted_twice(data, source.path) if data.lstrip()[:1] in (b"{", b"[") else ()
         return ResultFile(
             checks=checks,
-            notes=tuple(reading.notes()),
+            notes=(*twice, *reading.notes()),
             started=min(moments, key=in_order, default=None),
             ended=max(moments, key=in_order, default=None),
             cases=len(checks),
@@ -123,7 +124,10 @@ class _Reading:
                 data = json.dumps(value).encode()
             with warnings.catch_warnings():  # rdflib warns of what it uses itself
                 warnings.simplefilter("ignore", DeprecationWarning)
-                graph.parse(data=data, format=syntax, publicID="urn:report:")
+                named = rdflib.Dataset()
+                named.parse(data=data, format=syntax, publicID="urn:report:")
+                for subject, name, thing, _ in named.quads():  # what stands in named graphs counts as well
+                    graph.add((subject, name, thing))
         except Exception as error:  # rdflib raises what its parsers raise
             what = f"is no RDF that can be read: {one_line(str(error), 300)}"
             raise ReadError(what, path=self._source.path, hint="see whether it is whole") from error

@@ -10,6 +10,7 @@ from plain_verdict.model import BAD, Attempt, Fact, Outcome, Output, Problem, co
 from plain_verdict.readers.expectations import find_expectation
 from plain_verdict.readers.junit.tags import CASE
 from plain_verdict.readers.junit.tree import Node
+from plain_verdict.readers.junit.words import TELLING, told_of_case
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, headline, one_line
 from plain_verdict.text.moments import read_duration, read_moment
@@ -18,22 +19,14 @@ PROBLEMS = {"failure": Outcome.FAILED, "error": Outcome.ERRORED}
 # Elements that hold an earlier execution (a run that failed before one that passed) or a later one.
 _EARLIER = {"flakyfailure": Outcome.FAILED, "flakyerror": Outcome.ERRORED}
 _LATER = {"rerunfailure": Outcome.FAILED, "rerunerror": Outcome.ERRORED}
+_BAD_NAMES = frozenset(
+    (
+        *("failed", "fail", "failures", "fails", "errors", "errored", "exception", "exceptions"),
+        *("crash", "crashed", "aborted", "broken", "timeout"),
+    )
+)
 _OUTPUTS = ("system-out", "system-err")
 
-# What the words of a status or result attribute say of a case without any problem element.
-_STATUS = {
-    word: outcome
-    for outcome, words in {
-        Outcome.PASSED: "passed pass ok success successful succeeded run completed complete executed true",
-        Outcome.SKIPPED: "skipped skip disabled ignored suppressed notrun pending excluded todo"
-        " deselected inactive",
-        Outcome.FAILED: "failed fail failure notok false",
-        Outcome.ERRORED: "error errored broken aborted crashed timeout timedout notexecuted notrunnable"
-        " incomplete couldnotberun couldnotrun interrupted killed canceled cancelled",
-        Outcome.UNDECIDED: "undecided inconclusive unknown indeterminate manual",
-    }.items()
-    for word in words.split()
-}
 _NOT_STARTED = re.compile(
     r"\A\W*(?:unable|could not|couldn't|cannot|failed) (?:to )?(?:be )?(?:find|run|start|load|execute)",
     re.IGNORECASE,
@@ -116,6 +109,8 @@ class CaseReader:
         self.limits = limits
         self.unknown_words: Counter[str] = Counter()
         self.unread_times: Counter[str] = Counter()
+        self.odd_elements: Counter[str] = Counter()
+        """Elements that are none of the format's, with names that failures might have."""
 
     def read(self, case: Node, attributes: Mapping[str, str]) -> tuple[tuple[Attempt, ...], tuple[Fact, ...]]:
         """Return the case's attempts, oldest first, and its facts."""
@@ -158,12 +153,16 @@ class CaseReader:
                 skips.append(child)
             elif name in _EARLIER:
                 earlier.append(self._other_attempt(child, _EARLIER[name]))
+                problems += deep_problems(child, self.limits)
             elif name in _LATER:
                 later.append(self._other_attempt(child, _LATER[name]))
+                problems += deep_problems(child, self.limits)
             elif name == "properties":
                 facts += islice(read_facts(child, self.limits), self.limits.facts)
+                problems += deep_problems(child, self.limits)
             elif name != CASE:  # one inside another is a check of its own
                 problems += deep_problems(child, self.limits)
+                self.odd_elements[name] += name in _BAD_NAMES
                 output = read_output(child, self.limits)
                 outputs += [output] if output else []
         for skip in skips:
@@ -209,23 +208,17 @@ class CaseReader:
         return Outcome.SKIPPED, reason, ()
 
     def _by_words(self, attributes: Mapping[str, str]) -> tuple[Outcome, str, tuple[Problem, ...]]:
-        """Return the outcome of a case without a problem element, by its status and result attributes."""
-        if "status" not in attributes and "result" not in attributes:
+        """Return the outcome of a case without a problem element, by what its attributes say of it."""
+        if attributes.keys().isdisjoint(TELLING):
             return Outcome.PASSED, "", ()
-        given = (attributes.get(key, "") for key in ("status", "result"))
-        words = [word for word in given if word.strip()]
-        return self._by_status(words) if words else (Outcome.PASSED, "", ())
-
-    def _by_status(self, words: Sequence[str]) -> tuple[Outcome, str, tuple[Problem, ...]]:
-        """Return the outcome that the words of status attributes mean."""
-        known = [(_STATUS.get(re.sub("[^a-z]", "", word.lower())), one_line(word, _WORD_CHARS)) for word in words]
-        meant = [(outcome, word) for outcome, word in known if outcome]
-        if not meant:
-            word = known[0][1]
-            self.unknown_words[word] += 1
-            return Outcome.UNDECIDED, f"its status is “{word}”, which does not say how it ended", ()
-        outcome = gravest(outcome for outcome, _ in meant)
-        word = next(word for meaning, word in meant if meaning is outcome)
+        told = [(outcome, one_line(word, _WORD_CHARS)) for outcome, word in told_of_case(attributes)]
+        unknown = [word for outcome, word in told if outcome is None]
+        self.unknown_words.update(unknown)
+        known = [(outcome, word) for outcome, word in told if outcome]
+        outcome = gravest(outcome for outcome, _ in known)
+        if unknown and outcome not in BAD:
+            return Outcome.UNDECIDED, f"its status is “{unknown[0]}”, which does not say how it ended", ()
+        word = next((word for meaning, word in known if meaning is outcome), "")
         if outcome in BAD:
             problem = Problem(outcome, message=f"Its status is “{word}”; the file gives no reason.")
             return outcome, "", (problem,)

@@ -6,7 +6,10 @@ import msgspec
 
 from plain_verdict.model import Outcome
 from plain_verdict.readers.junit.tree import Node
+from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import join_list, plural
+
+_MOST_DIGITS, _SHOWN_CHARS = 11, 24
 
 
 class Counts:
@@ -44,6 +47,8 @@ class Announced(msgspec.Struct, frozen=True):
     skipped: int | None
     disabled: int
     none_failed: bool
+    odd: tuple[str, ...] = ()
+    """Counts that are no plain digits, as they stand."""
 
 
 class Disagreement(msgspec.Struct, frozen=True):
@@ -58,20 +63,31 @@ class Disagreement(msgspec.Struct, frozen=True):
 
 def read_announced(element: Node) -> Announced:
     """Return what a suite's attributes announce."""
-    attributes = {key.lower(): value for key, value in element.attributes.items()}
+    attributes = {key.rpartition("}")[2].lower(): value.strip() for key, value in element.attributes.items()}
+    odd = [(name, attributes[name]) for name in _GRAVE if _is_odd(attributes.get(name, ""))]
     return Announced(
         _number(attributes, "tests"),
         _number(attributes, "failures", "errors"),
         _number(attributes, "skipped", "skips", "ignored"),
         _number(attributes, "disabled") or 0,
         _number(attributes, "failures") == 0 and _number(attributes, "errors") == 0,
+        tuple(f"{name} “{one_line(text, _SHOWN_CHARS)}”" for name, text in odd),
     )
+
+
+_GRAVE = ("tests", "failures", "errors")
+"""Counts that may tell of a failure."""
+
+
+def _is_odd(text: str) -> bool:
+    """Return whether a count is written so that one reader takes it for another number than the next."""
+    return bool(text) and not (text.isascii() and text.isdigit() and len(text) <= _MOST_DIGITS)
 
 
 def _number(attributes: Mapping[str, str], *names: str) -> int | None:
     """Return the sum of those attributes that hold a number, or None if none does."""
-    texts = [attributes.get(name, "").strip() for name in names]
-    numbers = [int(text) for text in texts if text.isascii() and text.isdigit() and len(text) < 12]
+    texts = [attributes.get(name, "") for name in names]
+    numbers = [int(text) for text in texts if text and not _is_odd(text)]
     return sum(numbers) if numbers else None
 
 
@@ -89,6 +105,8 @@ def disagreement(
         _of_skips(announced, inside, direct),
     )
     found = [difference for difference in differences if difference]
+    if announced.odd:
+        return Disagreement(f"announces {join_list(announced.odd)}, which is no plain number", promises=True)
     if not found:
         return None
     announces = join_list([difference.announced for difference in found])

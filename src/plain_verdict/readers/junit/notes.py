@@ -40,6 +40,10 @@ def notes_on(path: str, walk: Walked, file: XmlFile, open_suites: Sequence[Node]
                 f"has {join_list(file.mended)}, against the rules of XML; they are mended, and no check is lost",
             )
         )
+    if walk.cases.odd_elements.total():
+        names = join_list([f"<{name}>" for name, times in walk.cases.odd_elements.items() if times])
+        what = f"has {names} in its cases, which may mean a failure and is none of JUnit's"
+        notes.append(ReadingNote(path, what, results_missing=True))
     notes += _odd_words(path, walk.cases.unknown_words, "status", "counted as undecided")
     notes += _odd_words(path, walk.cases.unread_times, "time", "left out")
     return tuple(notes)

@@ -20,9 +20,17 @@ KNOWN_ATTRIBUTES = frozenset(
         "file",
         "line",
         "assertions",
-        "failure",
         "id",
         "class",
+        "outcome",
+        "success",
+        "passed",
+        "failed",
+        "failure",
+        "failures",
+        "error",
+        "errors",
+        "errored",
     )
 )
 

@@ -12,6 +12,7 @@ from typing import NamedTuple
 import msgspec
 
 from plain_verdict.model import (
+    BAD,
     Attempt,
     Check,
     Fact,
@@ -39,6 +40,7 @@ from plain_verdict.readers.junit.counts import Counts, disagreement, read_announ
 from plain_verdict.readers.junit.names import split_parameters, without_run
 from plain_verdict.readers.junit.tags import CASE, KNOWN_ATTRIBUTES, SUITE, with_known_names
 from plain_verdict.readers.junit.tree import Node
+from plain_verdict.readers.junit.words import told_of_suite
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.moments import read_moment
@@ -51,6 +53,8 @@ _PARAMETER_ATTRIBUTES = {"value_param": "value", "type_param": "type"}
 _PLAIN = frozenset(("name", "classname", "time"))
 """Attributes of a case that say nothing but what it is and how long it took."""
 _TEAR_DOWN = re.compile(r"tear[\s_-]?down", re.IGNORECASE)
+_NOT_WELL = (*BAD, Outcome.UNDECIDED)
+_WORD_CHARS = 40
 _SET_APART = (MACHINE, "package", *VARIANT_FACTS, "device", "os")
 """Facts that set suites of one name apart."""
 
@@ -139,6 +143,7 @@ class JunitWalk:
             self.suites.append(SuiteNotes(self._show(suite.path), tuple(facts), tuple(outputs)))
         if whole:
             self._compare_counts(suite)
+            self._compare_words(suite)
         if self.open:
             self.open[-1].inside.add(suite.inside)
             self.open[-1].bad_children += suite.inside.problems > 0
@@ -152,15 +157,32 @@ class JunitWalk:
             name = child.name
             if name == "properties":
                 facts += islice(read_facts(child, self.limits), self.limits.facts)
+                self._add_deep(suite, child)
             elif name in PROBLEMS:
                 self._add_own(suite, read_problem(child, PROBLEMS[name], self.limits))
             else:
-                for problem in deep_problems(child, self.limits):
-                    self._add_own(suite, problem)
+                self._add_deep(suite, child)
                 output = read_output(child, self.limits)
                 outputs += [output] if output else []
         machine = self._clean(suite.element.get("hostname"))
         return [*facts, *([Fact(MACHINE, machine)] if machine else [])], outputs
+
+    def _add_deep(self, suite: _OpenSuite, element: Node) -> None:
+        for problem in deep_problems(element, self.limits):
+            self._add_own(suite, problem)
+
+    def _compare_words(self, suite: _OpenSuite) -> None:
+        """Take note of a suite that says that it did not pass, while all in it did, or says what nobody knows."""
+        for outcome, word in told_of_suite(suite.element.attributes):
+            if outcome is None or (outcome in _NOT_WELL and not suite.inside.problems):
+                word = one_line(word, _WORD_CHARS)  # noqa: PLW2901  the same word, fit to be shown
+                what = f"says that it ended as “{word}”"
+                held = "which nobody knows" if outcome is None else "but holds nothing that did"
+                self.promises.append(f"{self._whose(suite)} {what}, {held}")
+
+    def _whose(self, suite: _OpenSuite) -> str:
+        name = " › ".join(self._show(suite.path))
+        return f"“{name}”" if name else "the file"
 
     def _compare_counts(self, suite: _OpenSuite) -> None:
         announced = read_announced(suite.element)
@@ -169,9 +191,8 @@ class JunitWalk:
         difference = disagreement(announced, suite.inside, suite.direct, suite.children, suite.bad_children)
         self.promised_none = self.promised_none or announced.cases == 0
         if difference:
-            name = " › ".join(self._show(suite.path))
-            whose = f"“{name}”" if name else "the file"
-            (self.promises if difference.promises else self.disagreements).append(f"{whose} {difference.words}")
+            told = f"{self._whose(suite)} {difference.words}"
+            (self.promises if difference.promises else self.disagreements).append(told)
 
     def _join_repeats(self, suite: _OpenSuite) -> None:
         """Bring together cases of one name that hold nothing, as the suite itself counts them as one."""

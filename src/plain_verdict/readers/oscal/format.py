@@ -5,8 +5,8 @@ from collections.abc import Iterator
 import msgspec
 from lxml import etree
 
-from plain_verdict.readers.json_text import decode_typed
 from plain_verdict.readers.xml.whole import parse_whole
+from plain_verdict.text.json_text import decode_typed
 
 Element = etree._Element  # lxml has no public name for it
 

@@ -23,7 +23,7 @@ from plain_verdict.model import (
     in_order,
 )
 from plain_verdict.model.ids import check_id
-from plain_verdict.readers.interface import Head
+from plain_verdict.readers.interface import Head, noted_twice
 from plain_verdict.readers.oscal.format import Finding, Observation, Result, Results, Risk, from_json, from_xml
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
@@ -67,7 +67,7 @@ class OscalReader:
             data = stream.read()
         is_json = data.removeprefix(b"\xef\xbb\xbf").lstrip()[:1] == b"{"
         try:
-            results = from_json(data.removeprefix(b"\xef\xbb\xbf")) if is_json else from_xml(data)
+            results = from_json(data) if is_json else from_xml(data)
         except (msgspec.DecodeError, ValueError, RecursionError) as error:
             what = f"is no document of assessment results that can be read: {one_line(str(error), 300)}"
             raise ReadError(what, path=source.path, hint=_HINT) from error
@@ -78,7 +78,7 @@ class OscalReader:
         ]
         return ResultFile(
             checks=checks,
-            notes=tuple(reading.notes()),
+            notes=(*(noted_twice(data, source.path) if is_json else ()), *reading.notes()),
             started=min(moments, key=in_order, default=None),
             ended=max(moments, key=in_order, default=None),
             title=one_line(results.metadata.title, limits.name_chars),
@@ -111,10 +111,17 @@ class _Reading:
                 ]
                 at_risk = [risks[one.risk_uuid] for one in finding.risks if one.risk_uuid in risks]
                 self._lost += len(finding.related_observations) + len(finding.risks) - len(seen) - len(at_risk)
-                yield self._check(finding, seen, at_risk, suite, result)
+                forgiving = at_risk if len(at_risk) == len(finding.risks) else []
+                yield self._check(finding, seen, at_risk, suite, result, self._allowed(forgiving))
 
     def _check(
-        self, finding: Finding, seen: list[Observation], risks: list[Risk], suite: tuple[str, ...], result: Result
+        self,
+        finding: Finding,
+        seen: list[Observation],
+        risks: list[Risk],
+        suite: tuple[str, ...],
+        result: Result,
+        approved: Allowed | None,
     ) -> Check:
         status = finding.target.status
         outcome = OUTCOMES.get(status.state, Outcome.UNDECIDED)
@@ -124,7 +131,7 @@ class _Reading:
         name = one_line(finding.title or finding.target.title or finding.target.target_id, self._limits.name_chars)
         name = name or "Nameless finding"
         broken = outcome is Outcome.FAILED
-        allowed = self._allowed(risks) if broken else None
+        allowed = approved if broken else None
         remarks = status.remarks or finding.remarks
         why = (
             remarks or "; ".join(filter(None, (one.statement or one.title for one in risks))) or finding.description

@@ -9,13 +9,12 @@ import msgspec
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
-from plain_verdict.readers.json_text import key_twice
-from plain_verdict.readers.record.lines import KNOWN_KEYS, AnyLine, CheckLine, EndLine, ExpectationLine, RecordLine
+from plain_verdict.readers.record.lines import KNOWN_KEYS, AnyLine, RecordLine
 from plain_verdict.recorder.lines import VERSION
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import plural
-from plain_verdict.text.json_escapes import without_halves
+from plain_verdict.text.json_text import key_twice, without_halves
 
 _LONGEST_LINE_BYTES = 200_000_000
 _strict = msgspec.json.Decoder(AnyLine)
@@ -43,9 +42,8 @@ class RecordLines:
                     data = data.removeprefix(BOM_UTF8)  # noqa: PLW2901  of the first line only
                 try:
                     line = decode(data)
-                    if isinstance(line, _JUDGED):
-                        _check_twice(data)
-                    elif isinstance(line, RecordLine) and line.version > VERSION:
+                    _check_twice(data)
+                    if isinstance(line, RecordLine) and line.version > VERSION:
                         what = f"version {line.version} is newer than this reader's {VERSION} - at `$.version`"
                         raise msgspec.ValidationError(what)
                     yield line
@@ -65,8 +63,7 @@ class RecordLines:
             if not unknown and whole == data:
                 raise error
             line: AnyLine = msgspec.convert({key: fields[key] for key in fields.keys() & known}, AnyLine)
-            if isinstance(line, _JUDGED):
-                _check_twice(data)
+            _check_twice(data)
         except KeyError:
             self._note(data, error)
         except _DAMAGED as closer:
@@ -93,9 +90,6 @@ class RecordLines:
             yield ReadingNote(self._source.path, f"has {more} that can't be read", results_missing=True)
         for where in sorted(self._unknown):
             yield ReadingNote(self._source.path, f"has keys that are not known and were left out: {where}")
-
-
-_JUDGED = (CheckLine, EndLine, ExpectationLine)
 
 
 def _check_twice(data: bytes) -> None:

@@ -50,9 +50,8 @@ class Node:
 
     @property
     def broken(self) -> Outcome:
-        """Return the gravest outcome of its own expectations, passed where none is broken."""
-        bad = [expectation.outcome for expectation in self.expectations if expectation.outcome in BAD]
-        return gravest(bad)
+        """Return the gravest outcome of its own expectations, passed where none is broken or undecided."""
+        return gravest(one.outcome for one in self.expectations if one.outcome in _WORSE)
 
     def end(self, line: EndLine, at: datetime | None) -> bool:
         """Take in the line that ends it; of several the gravest counts. Return whether it had none before."""
@@ -126,12 +125,13 @@ def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -
     if bad:
         return gravest(bad), f"Its record says {outcome.value}, but names a problem."
     said, what = outcome, ""
-    if node.broken in BAD:
-        outcome, what = node.broken, "one of its expectations is not met"
+    if node.broken in _WORSE:
+        outcome = node.broken
+        what = f"one of its expectations is {'not met' if outcome in BAD else 'undecided'}"
     for step in _below(node):
-        found = gravest((_outcome_of(step.ending) if step.ending else outcome, step.broken))
+        found = gravest((_outcome_of(step.ending) if step.ending else Outcome.UNDECIDED, step.broken))
         if found in _WORSE and gravest((found, outcome)) is not outcome:
-            outcome, what = found, f"its step “{step.name}” {_SAID[found]}"
+            outcome, what = found, f"its step “{step.name}” {_SAID[found] if step.ending else 'never ended'}"
     return outcome, f"Its record says {said.value}, but {what}." if what else ""
 
 
@@ -164,15 +164,15 @@ def _steps(node: Node, outcome: Outcome, *, ended: bool, limits: Limits, depth: 
 
 
 def _step(node: Node, around: Outcome, *, ended: bool, limits: Limits, depth: int) -> Step:
-    """Return a step; one that never ended passed if what is around it did, and is errored otherwise."""
+    """Return a step; one that never ended is errored, or undecided if what is around it says that it did end."""
     ending = node.ending
     if ending:
         problems = _problems(ending, limits)
         outcome = gravest((ending.outcome, node.broken, *(problem.outcome for problem in problems)))
     elif node.broken in BAD:
         outcome, problems = node.broken, ()
-    elif ended and around is Outcome.PASSED:
-        outcome, problems = Outcome.PASSED, ()
+    elif ended and around in (Outcome.PASSED, Outcome.UNDECIDED):
+        outcome, problems = Outcome.UNDECIDED, ()
     else:
         outcome, problems = Outcome.ERRORED, (Problem(Outcome.ERRORED, message=STOPPED),)
     problems = problems or unmet(node.expectations, limits)

@@ -5,19 +5,26 @@ from plain_verdict.load.condensed import expand
 from plain_verdict.load.payload import SamplesPayload
 from plain_verdict.model import Kind, ReadingNote, ResultFile
 from plain_verdict.readers.samples.reading import moment_of
+from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import plural
+
+_NOTE_CHARS = 400
 
 
 def read_condensed(source: Source, data: bytes) -> ResultFile:
     """Return what a condensed file holds. Raises ValueError, in words, for one that is none."""
     head, state = expand(data)
-    notes = []
+    notes = [_missing(source.path, f"was condensed of what is not whole: {said}") for said in head.incomplete]
     if head.bad_rows:
         what = f"was condensed without {plural(head.bad_rows, 'row')} that could not be read"
-        notes.append(ReadingNote(source.path, what, results_missing=True))
+        notes.append(ReadingNote(source.path, what))
     return ResultFile(
         payloads=(SamplesPayload(Kind.LOAD, state, head.bad_rows),),
         notes=tuple(notes),
         started=moment_of(state.first_us),
         ended=moment_of(state.last_us),
     )
+
+
+def _missing(path: str, what: str) -> ReadingNote:
+    return ReadingNote(path, one_line(what, _NOTE_CHARS), results_missing=True)

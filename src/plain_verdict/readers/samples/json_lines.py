@@ -6,12 +6,12 @@ from typing import BinaryIO
 import msgspec
 
 from plain_verdict.readers.csv_text import BadRow
-from plain_verdict.readers.json_text import decode_typed
 from plain_verdict.readers.samples.blocks import BLOCK_BYTES, Part
 from plain_verdict.readers.samples.cells import Cells
 from plain_verdict.readers.samples.columns import Columns
 from plain_verdict.readers.samples.flat import flat
 from plain_verdict.readers.samples.rows import Rows
+from plain_verdict.text.json_text import decode_typed, key_twice, may_have_twice
 
 _any = msgspec.json.Decoder()
 
@@ -52,6 +52,9 @@ class LinesParser:
                 continue
             if type(value) is not dict:
                 yield BadRow(number, "is no object")
+                continue
+            if may_have_twice(line, value) and key_twice(line) is not None:
+                yield BadRow(number, "has a key twice")
                 continue
             cells = flat(value)
             row = [cells.get(name, "") for name in self.columns.names]

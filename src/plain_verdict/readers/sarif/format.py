@@ -1,6 +1,11 @@
 """The parts of a SARIF log that are read, as they stand in it. Section numbers are those of the standard."""
 
+from collections.abc import Iterator
+
 import msgspec
+
+_KILLED = range(129, 160)
+"""Exit codes of processes that a signal ended. Source: POSIX.1-2017, Shell Command Language, section 2.8.2."""
 
 
 class Part(msgspec.Struct, frozen=True, rename="camel"):
@@ -180,10 +185,32 @@ class Invocation(Part, frozen=True):
     """Section 3.20."""
 
     execution_successful: bool | None = None
+    exit_code: int | None = None
+    exit_signal_name: str = ""
+    exit_signal_number: int | None = None
+    process_start_failure_message: str = ""
     start_time_utc: str = ""
     end_time_utc: str = ""
     rule_configuration_overrides: tuple[Override, ...] = ()
     tool_execution_notifications: tuple[Notification, ...] = ()
+    tool_configuration_notifications: tuple[Notification, ...] = ()
+
+    def troubles(self) -> Iterator[Message]:
+        """Yield what says that the tool did not do all of its work.
+
+        That is an error that it notes (3.20.21, 3.20.22), a process that was killed (3.20.10, and 3.20.8 as shells
+        have it) or never began (3.20.12), or its own word (3.20.14). Other exit codes say that it found something.
+        """
+        notes = (*self.tool_execution_notifications, *self.tool_configuration_notifications)
+        yield from (note.message for note in notes if note.level == "error")
+        if self.process_start_failure_message:
+            yield Message(self.process_start_failure_message)
+        if self.exit_signal_name or self.exit_signal_number:
+            yield Message(f"it was ended by the signal {self.exit_signal_name or self.exit_signal_number}")
+        if self.exit_code in _KILLED:
+            yield Message(f"it ended with the exit code {self.exit_code}, as what is killed does")
+        if self.execution_successful is False:
+            yield Message()
 
 
 class Artifact(Part, frozen=True):

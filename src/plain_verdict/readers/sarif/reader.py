@@ -28,14 +28,14 @@ from plain_verdict.model import (
     in_order,
 )
 from plain_verdict.model.ids import check_id
-from plain_verdict.readers.interface import Head
-from plain_verdict.readers.json_text import decode_typed
+from plain_verdict.readers.interface import Head, noted_twice
 from plain_verdict.readers.sarif.format import Log, Result, Run
 from plain_verdict.readers.sarif.rules import Found, Rules, severity_of
 from plain_verdict.readers.sarif.words import Places, words_of
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.json_text import decode_typed
 from plain_verdict.text.moments import read_moment
 
 VERSION = "2.1.0"
@@ -92,7 +92,7 @@ class SarifReader:
             raise ReadError(what, path=source.path, hint="have the tool write 2.1.0, or convert it")
         parts = [_Run(run, source, limits) for run in log.runs or ()]
         checks = tuple(check for part in parts for check in part.checks())
-        notes = [note for part in parts for note in part.notes()]
+        notes = [*noted_twice(data, source.path), *(note for part in parts for note in part.notes())]
         if not log.runs:
             notes.append(ReadingNote(source.path, "holds no run of a tool", results_missing=True))
         moments = [moment for part in parts for moment in part.moments()]
@@ -330,17 +330,10 @@ class _Run:
         if elsewhere:
             what = f"says that results of {tool} stand in {plural(elsewhere, 'other file')}, which is not read"
             yield ReadingNote(path, what, results_missing=True)
-        if any(call.execution_successful is False for call in self._run.invocations):
-            why = next(
-                (
-                    one_line(words_of(said.message), 200)
-                    for call in self._run.invocations
-                    for said in call.tool_execution_notifications
-                    if said.level == "error"
-                ),
-                "",
-            )
-            what = f"says that {tool} did not run to its end{f': {why}' if why else ''}"
+        why = next((why for call in self._run.invocations for why in call.troubles()), None)
+        if why is not None:
+            words = one_line(words_of(why), 200)
+            what = f"says that {tool} did not run to its end{f': {words}' if words else ''}"
             yield ReadingNote(path, what, results_missing=True)
         if self._rules.out_of_range:
             yield ReadingNote(path, f"has {plural(self._rules.out_of_range, 'result')} whose rule's number is none")

@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 from plain_verdict.model import Severity
 from plain_verdict.readers.sarif.format import Component, Descriptor, DescriptorReference, Result, Run
-from plain_verdict.text.numbers import read_number
+from plain_verdict.text.numbers import read_decimal
 
 _LEVELS = {"none": Severity.NONE, "note": Severity.LOW, "warning": Severity.MEDIUM, "error": Severity.HIGH}
 # Source of the bands: CVSS 3.1, section 5 (qualitative severity rating scale), as producers use them here.
@@ -67,17 +67,17 @@ class Rules:
             return result.level
         for override in self._overrides:
             of = override.descriptor
-            same_place = 0 <= of.index < len(found.component.rules) and (
-                found.component.rules[of.index] is found.descriptor
-            )
-            if override.configuration.level and ((of.id and of.id == found.descriptor.id) or same_place):
+            component = self._component(of)
+            same_place = 0 <= of.index < len(component.rules) and component.rules[of.index] is found.descriptor
+            same_id = of.id and of.id == found.descriptor.id and component is found.component
+            if override.configuration.level and (same_place or same_id):
                 return override.configuration.level
         return found.descriptor.default_configuration.level or "warning"
 
 
 def severity_of(level: str, descriptor: Descriptor) -> Severity:
     """Return how grave a result is: by the score that its rule has, or else by its level."""
-    score = read_number(str(descriptor.properties.get(_SCORE, "")), ".")
+    score = read_decimal(str(descriptor.properties.get(_SCORE, "")))
     if score is None or not 0 <= score <= _MOST_SCORE:
         return _LEVELS.get(level, Severity.MEDIUM)
     return next((severity for least, severity in _BANDS if score >= least), Severity.NONE)

@@ -10,12 +10,12 @@ import msgspec
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
-from plain_verdict.readers.json_text import DAMAGED_JSON, decode_json, key_twice, may_have_twice
 from plain_verdict.readers.shape.json_paths import JsonRoot, json_place
 from plain_verdict.readers.shape.places import Inner, Item, OnLine, Place, json_text, on_line
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import format_size, plural
+from plain_verdict.text.json_text import DAMAGED_JSON, decode_json, key_twice, may_have_twice
 
 _LONGEST_LINE_BYTES = 200_000_000
 _any = msgspec.json.Decoder()

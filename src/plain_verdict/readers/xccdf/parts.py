@@ -39,7 +39,8 @@ class RuleResult(NamedTuple):
     """What came of one rule (NIST IR 7275r4, 6.6.4.2)."""
 
     rule: str
-    result: str
+    results: tuple[str, ...]
+    """One, in files that keep to the standard."""
     severity: str
     role: str
     time: str
@@ -128,14 +129,14 @@ def machine_of(element: Element) -> Machine:
 def result_of(element: Element) -> RuleResult:
     """Return the result of a rule."""
     # In one go: an asset report has tens of thousands of them.
-    result, messages, idents = "", [], []
+    results, messages, idents = [], [], []
     overrides: list[Override] = []
     contents: list[tuple[str, str]] = []
     instances = []
     for child in element:
         name = local(child)
         if name == "result":
-            result = (child.text or "").strip()
+            results.append(text_of(child))
         elif name == "ident":
             idents.append((child.get("system", ""), (child.text or "").strip()))
         elif name == "message":
@@ -148,7 +149,7 @@ def result_of(element: Element) -> RuleResult:
             instances.append(text_of(child))
     return RuleResult(
         rule=element.get("idref", ""),
-        result=result,
+        results=tuple(results),
         severity=element.get("severity", ""),
         role=element.get("role", ""),
         time=element.get("time", ""),

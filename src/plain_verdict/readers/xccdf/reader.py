@@ -23,6 +23,7 @@ from plain_verdict.model import (
     Score,
     Severity,
     SuiteNotes,
+    gravest,
     in_order,
 )
 from plain_verdict.model.ids import check_id
@@ -45,7 +46,7 @@ from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.moments import read_moment
-from plain_verdict.text.numbers import read_number
+from plain_verdict.text.numbers import read_decimal
 
 _RULE, _RESULTS, _RESULT, _BENCHMARK, _OVAL = "Rule", "TestResult", "rule-result", "Benchmark", "oval_results"
 # NIST IR 7275r4, table 26; what the standard says of each stands in the reasons.
@@ -153,6 +154,7 @@ class _Reading:
         self._names: dict[tuple[str, tuple[str, ...]], tuple[str, str]] = {}
         self._unknown: Counter[str] = Counter()
         self._nameless = 0
+        self._several = 0
 
     def begin(self, element: Element) -> None:
         """Take note of an element that begins."""
@@ -221,7 +223,7 @@ class _Reading:
         """Yield the scores of each machine (NIST IR 7275r4, 6.6.5), where they are numbers."""
         for results in self.several:
             for system, text, maximum in results.of.scores:
-                value, most = read_number(text, "."), read_number(maximum or "100", ".")
+                value, most = read_decimal(text), read_decimal(maximum or "100")
                 if value is not None and most:
                     yield Score(system.rpartition(":")[2], value, most, one_line(results.of.host, 200))
 
@@ -284,14 +286,19 @@ class _Reading:
         )
 
     def _outcome(self, result: RuleResult, told: BenchmarkRule) -> tuple[Outcome, str]:
-        """Return how a rule ended, and why where it is not kept or broken."""
-        found = OUTCOMES.get(result.result)
-        if found is None:
-            self._unknown[one_line(result.result, 40) or "none at all"] += 1
-            return Outcome.UNDECIDED, f"the result “{one_line(result.result, 40)}” is none of the standard's"
+        """Return how a rule ended, the gravest of several results, and why where it is not kept or broken."""
+        self._several += len(result.results) > 1
+        unknown = next((word for word in result.results or ("",) if word not in OUTCOMES), None)
+        known = [OUTCOMES[word] for word in result.results if word in OUTCOMES]
+        worst = gravest(outcome for outcome, _ in known)
+        if unknown is not None and worst not in BAD:
+            word = one_line(unknown, 40)
+            self._unknown[word or "none at all"] += 1
+            return Outcome.UNDECIDED, f"the result “{word}” is none of the standard's"
+        found = next(one for one in known if one[0] is worst)
         role = result.role or told.role
         if role in _ROLES and found[0] is not Outcome.SKIPPED:
-            return Outcome.SKIPPED, f"does not count, as {_ROLES[role]}: {result.result}"
+            return Outcome.SKIPPED, f"does not count, as {_ROLES[role]}: {', '.join(result.results)}"
         return found
 
     def _allowed(self, override: Override) -> Allowed:
@@ -319,6 +326,9 @@ class _Reading:
             )
         if self._nameless:
             yield ReadingNote(path, f"has {plural(self._nameless, 'result')} without a rule")
+        if self._several:
+            what = f"has {plural(self._several, 'rule')} with several results at once; the gravest counts"
+            yield ReadingNote(path, what)
         for results in self.several:
             if not results.results:
                 yield ReadingNote(path, "holds a test without any result of a rule", results_missing=True)
@@ -338,7 +348,7 @@ def _short(text: str) -> str:
 
 @lru_cache(maxsize=1_000)
 def _weight_of(text: str) -> float | None:
-    return read_number(text, ".")
+    return read_decimal(text)
 
 
 @lru_cache(maxsize=1_000)

@@ -1,68 +1,12 @@
-"""No failure may vanish: small runs in which one stands somewhere, and small runs that are really fit."""
+"""JUnit XML, records, what they stand in, waivers and retries."""
 
 import gzip
-import io
 import json
-import tarfile
 import unicodedata
-import zipfile
 from itertools import pairwise
 
-import pytest
+from builders import BAD, FAIL, GOOD, STAMP, case, check, record, step, suite, tarred, timed, zipped
 
-FAIL = '<failure message="no boat"/>'
-STAMP = "2026-11-22T02:10:00"
-
-
-def case(name="sails", inside="", attributes=""):
-    return f'<testcase name="{name}" {attributes}>{inside}</testcase>'
-
-
-def suite(*cases, name="Quay", attributes=""):
-    return f'<testsuite name="{name}" {attributes}>{"".join(cases)}</testsuite>'
-
-
-def timed(stamp, *cases, name="Quay"):
-    return suite(*cases, name=name, attributes=f'timestamp="{stamp}" time="60"')
-
-
-def record(*lines):
-    head = {"what": "record", "version": 1}
-    return "\n".join(line if isinstance(line, str) else json.dumps(line) for line in (head, *lines)) + "\n"
-
-
-def check(id_="c", name="sails", outcome="passed", steps=(), **about):
-    end = {key: about.pop(key) for key in ("problems", "reason") if key in about}
-    begin = {"what": "check", "id": id_, "name": name, "suite": ["Quay"], **about}
-    return (begin, *steps, {"what": "end", "id": id_, "outcome": outcome, **end})
-
-
-def step(id_, inside, outcome="passed", **end):
-    begin = {"what": "step", "id": id_, "in": inside, "name": f"step {id_}"}
-    return (begin, {"what": "end", "id": id_, "outcome": outcome, **end})
-
-
-def tarred(*files, end=True):
-    buffer = io.BytesIO()
-    with tarfile.open(fileobj=buffer, mode="w") as archive:
-        for name, data in files:
-            entry = tarfile.TarInfo(name)
-            entry.size = len(data)
-            archive.addfile(entry, io.BytesIO(data.encode()))
-    data = buffer.getvalue()
-    return data if end else data[: 512 * 2 * len(files)]
-
-
-def zipped(**files):
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w") as archive:
-        for name, data in files.items():
-            archive.writestr(f"{name}.xml", data)
-    return buffer.getvalue()
-
-
-GOOD = suite(case("lands"))
-BAD = suite(case("sails", FAIL))
 e, acute = "\u00e9", "e\u0301"
 
 # Names that look alike, or become alike when they are cleaned.
@@ -307,36 +251,3 @@ FIT: dict[str, dict] = {
     "a waiver that knows all": {"plain-verdict.toml": WAIVED, "r.xml": suite(case("a", FAIL + '<failure message="no boat again"/>'), case("b"))},
     "escapes and wrong bytes": {"r.xml": b"<testsuite><testcase name='\x07\xe9 &#27;'/></testsuite>"},
 }  # fmt: skip
-
-
-def verdict_of(files, tool, tmp_path):
-    for name, content in files.items():
-        path = tmp_path / name
-        path.parent.mkdir(parents=True, exist_ok=True)
-        if name.endswith("/"):
-            path.mkdir()
-        elif isinstance(content, str) and content.startswith("-> "):
-            path.symlink_to(tmp_path / content[3:])
-        else:
-            path.write_bytes(content if isinstance(content, bytes) else content.encode("utf-8", "surrogatepass"))
-    given = dict.fromkeys(name.partition("/")[0] for name in files if name != "plain-verdict.toml")
-    retry = ["--retry", "retry"] if "retry" in given else []
-    return tool("judge", *(name for name in given if name not in ("retry", "elsewhere")), *retry, "--json")
-
-
-@pytest.mark.parametrize("label", NOT_FIT)
-def test_a_failure_never_vanishes(label, tool, tmp_path):
-    done = verdict_of(NOT_FIT[label], tool, tmp_path)
-    summary = json.loads(done.out)
-    assert summary["verdict"] != "fit"
-    assert done.code in (1, 3)
-    # Undecided only with a reason that names what is wrong.
-    assert summary["verdict"] == "not fit" or summary["reasons"]
-    assert "bug" not in done.err
-
-
-@pytest.mark.parametrize("label", FIT)
-def test_what_is_fit_stays_fit(label, tool, tmp_path):
-    done = verdict_of(FIT[label], tool, tmp_path)
-    assert json.loads(done.out)["verdict"] == "fit", done.err
-    assert done.code == 0

@@ -1,6 +1,7 @@
 """Reads JSON as programs really write it, and finds keys that stand in it twice."""
 
 import json
+import re
 from codecs import BOM_UTF8
 from collections import Counter
 from contextlib import suppress
@@ -8,10 +9,15 @@ from typing import TypeVar
 
 import msgspec
 
-from plain_verdict.text.json_escapes import without_halves
-
 Wanted = TypeVar("Wanted")
-DAMAGED_JSON = (msgspec.DecodeError, json.JSONDecodeError, UnicodeDecodeError, RecursionError)
+# RFC 8259, section 7: an escape of a pair of UTF-16 units, of half of one, and any other escape.
+_ESCAPE = re.compile(
+    rb"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[dD][89a-fA-F][0-9a-fA-F]{2}|\\[^u]"
+)
+_HALF_BYTES = 6
+_HALF = re.compile("[\ud800-\udfff]")
+DAMAGED_JSON = (msgspec.DecodeError, ValueError, RecursionError)
+"""A number of thousands of digits is a ValueError, as what is no JSON and what is no text."""
 
 
 def decode_json(data: bytes) -> object:
@@ -23,7 +29,12 @@ def decode_json(data: bytes) -> object:
     try:
         return msgspec.json.decode(data)
     except msgspec.DecodeError:
-        return json.loads(without_halves(data))
+        return json.loads(_as_text(without_halves(data)))
+
+
+def _as_text(data: bytes) -> str:
+    """Return JSON as text, without what no text can hold. Raises UnicodeDecodeError."""
+    return _HALF.sub("\ufffd", data.decode(json.detect_encoding(data), "surrogatepass"))
 
 
 def decode_typed(data: bytes, decoder: "msgspec.json.Decoder[Wanted]") -> Wanted:
@@ -60,6 +71,15 @@ def _count_keys(value: object) -> int:
     return keys
 
 
+def twice_in(data: bytes) -> str | None:
+    """Return a key that stands twice in an object of some JSON, as ``key_twice`` does, but fast."""
+    try:
+        value = msgspec.json.decode(data.removeprefix(BOM_UTF8))
+    except DAMAGED_JSON:
+        return key_twice(data)
+    return key_twice(data) if may_have_twice(data, value) else None
+
+
 def key_twice(data: bytes) -> str | None:
     """Return a key that stands twice in an object of some JSON. Source: RFC 8259, section 4."""
     twice: list[str] = []
@@ -71,3 +91,11 @@ def key_twice(data: bytes) -> str | None:
     with suppress(*DAMAGED_JSON):
         json.loads(data, object_pairs_hook=pairs)
     return twice[0] if twice else None
+
+
+def without_halves(data: bytes) -> bytes:
+    """Return JSON with the sign for what is no character where half of a surrogate pair is escaped.
+
+    No text can hold it, and strict parsers refuse all of its document.
+    """
+    return _ESCAPE.sub(lambda match: rb"\ufffd" if len(match[0]) == _HALF_BYTES else match[0], data)
