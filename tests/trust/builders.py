@@ -55,5 +55,6 @@ def zipped(**files):
             archive.writestr(f"{name}.xml", data)
     return buffer.getvalue()
 
+
 GOOD = suite(case("lands"))
 BAD = suite(case("sails", FAIL))

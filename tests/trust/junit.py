@@ -86,7 +86,6 @@ NOT_FIT = {
 FIT = {
     "a declared document": {"r.xml": DECLARED + GOOD},
     "blank space and comments behind": {"r.xml": f"{DECLARED}{GOOD}\n<!-- made by night -->\n<?done?>\n"},
-    "bytes of zero behind": {"r.xml": (DECLARED + GOOD).encode() + b"\0" * 512},
     **{
         f"well, of a case, {attributes}": both(attributes=attributes)
         for attributes in (

@@ -66,9 +66,21 @@ def graphs(*several, named=()):
 
 
 def oscal(state="not-satisfied", risks=(), known=(), observations=("o",), more=""):
-    own = {"title": "AC-1", "target": {"target-id": "ac-1_obj", "status": {"state": state}}, "associated-risks": [{"risk-uuid": risk} for risk in risks]}
+    own = {
+        "title": "AC-1",
+        "target": {"target-id": "ac-1_obj", "status": {"state": state}},
+        "associated-risks": [{"risk-uuid": risk} for risk in risks],
+    }
     own["related-observations"] = [{"observation-uuid": one} for one in observations]
-    risk = [{"uuid": uuid, "title": uuid, "status": status, "characterizations": [{"facets": [{"name": "impact", "value": grade}]}]} for uuid, status, grade in known]
+    risk = [
+        {
+            "uuid": uuid,
+            "title": uuid,
+            "status": status,
+            "characterizations": [{"facets": [{"name": "impact", "value": grade}]}],
+        }
+        for uuid, status, grade in known
+    ]
     good = {"title": "AC-2", "target": {"target-id": "ac-2_obj", "status": {"state": "satisfied"}}}
     return json.dumps({"assessment-results": {"metadata": {"title": "Quay"}, "results": [{"title": "Look", "observations": [{"uuid": "o"}], "risks": risk, "findings": [good, own]}]}}).replace('"AC-1",', f'"AC-1",{more}')  # fmt: skip
 

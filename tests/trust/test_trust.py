@@ -30,7 +30,13 @@ def verdict_of(files, tool, tmp_path):
             path.write_bytes(content if isinstance(content, bytes) else content.encode("utf-8", "surrogatepass"))
     given = dict.fromkeys(name.partition("/")[0] for name in files if name != "plain-verdict.toml")
     retry = ["--retry", "retry"] if "retry" in given else []
-    return tool("judge", *(name for name in given if name not in ("retry", "elsewhere", "aside")), *retry, *options, "--json")
+    return tool(
+        "judge",
+        *(name for name in given if name not in ("retry", "elsewhere", "aside")),
+        *retry,
+        *options,
+        "--json",
+    )
 
 
 @pytest.mark.parametrize("label", NOT_FIT)

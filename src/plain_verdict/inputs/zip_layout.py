@@ -30,8 +30,8 @@ def holds_more(stream: BinaryIO, archive: "zipfile.ZipFile") -> bool:
         at = max(at, _end_of(stream, entry))
     if _has_content(stream, at, archive.start_dir):
         return True
-    stream.seek(0, 2)
-    return _has_content(stream, _end_of_list(stream, archive), stream.tell())
+    behind = _end_of_list(stream, archive)
+    return _has_content(stream, behind, stream.seek(0, 2))
 
 
 def _end_of(stream: IO[bytes], entry: "zipfile.ZipInfo") -> int:

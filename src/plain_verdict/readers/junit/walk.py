@@ -70,7 +70,9 @@ class _Within(NamedTuple):
 class _OpenSuite:
     """A suite whose end is not read yet. ``path`` is its raw names, cleaned only of what varies between runs."""
 
-    __slots__ = ("bad_children", "children", "direct", "element", "found", "inside", "labels", "path", "repeats")
+    __slots__ = (
+        *("bad_children", "children", "direct", "element", "found", "inside", "labels", "path", "repeated", "seen"),
+    )
 
     def __init__(self, element: Node, path: tuple[str, ...]) -> None:
         self.element = element
@@ -83,8 +85,10 @@ class _OpenSuite:
         self.bad_children = 0
         self.labels: dict[str, str] = {}
         """What may set its checks apart from others of their names; complete at its end."""
-        self.repeats: list[int] = []
-        """Numbers of checks that hold nothing, right after one of the same name that holds nothing either."""
+        self.seen: dict[object, int] = {}
+        """The number of the last check of each name."""
+        self.repeated: dict[object, list[int]] = {}
+        """Numbers of checks, of each name that it has more than once."""
 
 
 class JunitWalk:
@@ -114,8 +118,6 @@ class JunitWalk:
         self._last_key: object = None
         self._gone: set[int] = set()
         """Numbers of checks that became attempts at the one after them."""
-        self._empty = 0
-        """How many of the last checks have the last key and hold nothing."""
 
     def start_suite(self, element: Node) -> None:
         """Take in the start of a suite: its attributes are there, its content is not."""
@@ -186,25 +188,35 @@ class JunitWalk:
 
     def _compare_counts(self, suite: _OpenSuite) -> None:
         announced = read_announced(suite.element)
-        if announced.cases == suite.direct.cases - suite.direct.reruns - len(suite.repeats):
-            self._join_repeats(suite)
+        self._join_reruns(suite, announced.cases)
         difference = disagreement(announced, suite.inside, suite.direct, suite.children, suite.bad_children)
         self.promised_none = self.promised_none or announced.cases == 0
         if difference:
             told = f"{self._whose(suite)} {difference.words}"
             (self.promises if difference.promises else self.disagreements).append(told)
 
-    def _join_repeats(self, suite: _OpenSuite) -> None:
-        """Bring together cases of one name that hold nothing, as the suite itself counts them as one."""
-        repeats = set(suite.repeats)
-        for number in suite.repeats:
-            before, check = self.checks[number - 1], self.checks[number]
-            self.checks[number] = msgspec.structs.replace(check, attempts=(*before.attempts, *check.attempts))
-            self._gone.add(number - 1)
-            if number + 1 not in repeats:
-                self.reruns.append(check.title)
-        suite.direct.reruns += len(suite.repeats)
-        suite.inside.reruns += len(suite.repeats)
+    def _join_reruns(self, suite: _OpenSuite, announced: int | None) -> None:
+        """Bring together the attempts at one check, which some runners write as cases of one name.
+
+        Those that were run again failed, whatever their elements leave out, and are not in the suite's own number
+        of cases: only where that fits, they are attempts.
+        """
+        several = [
+            numbers
+            for numbers in suite.repeated.values()
+            if all(self.checks[number].outcome is Outcome.PASSED for number in numbers[:-1])
+        ]
+        reruns = sum(len(numbers) - 1 for numbers in several)
+        if not reruns or announced != suite.direct.cases - suite.direct.reruns - reruns:
+            return
+        for *earlier, last in several:
+            check = self.checks[last]
+            attempts = [_failed_before(self.checks[number].last) for number in earlier]
+            self.checks[last] = msgspec.structs.replace(check, attempts=(*attempts, *check.attempts))
+            self._gone.update(earlier)
+            self.reruns.append(check.title)
+        suite.direct.reruns += reruns
+        suite.inside.reruns += reruns
 
     def _add_own(self, suite: _OpenSuite, problem: Problem) -> None:
         """Add a problem of the suite itself, outside any of its cases."""
@@ -267,7 +279,7 @@ class JunitWalk:
             place = _place(attributes, self.limits)
         id_ = id_within(within.digest, raw, raw_parameters)
         check = Check(id_, self._kind, within.shown, name, attempts, parameters, place, facts)
-        self._add(suite, check, outcome is Outcome.PASSED and not (case.content and case.children))
+        self._add(suite, check)
 
     def _name_for(self, path: tuple[str, ...]) -> str:
         """Return a name for a case that has none."""
@@ -311,45 +323,29 @@ class JunitWalk:
             shown = self._shown_paths[path] = tuple(map(self._clean, path))
         return shown
 
-    def _add(self, suite: _OpenSuite, check: Check, empty: bool) -> None:  # noqa: FBT001  called for each case
+    def _add(self, suite: _OpenSuite, check: Check) -> None:
         """Add a check.
 
-        The same name again is another check, but for two ways in which runners write one check several times: cases
-        that hold nothing before one that does not pass, and an error of its tear-down after it. A third, cases that
-        all hold nothing, shows only in the suite's own number.
+        The same name again is another check, but for two ways in which runners write one check several times: an
+        error of its tear-down right after it; and attempts, which show only in the suite's own number.
         """
         if len(self.checks) >= self.limits.checks:
             raise too_many_checks(self.limits)
         place = check.place
         key = check.id if place is None or place.line is None else (check.id, place)
-        same = key == self._last_key
-        if same:
-            check = self._joined(suite, check)
-        if empty and same and self._empty:
-            suite.repeats.append(len(self.checks))
-        self._empty = self._empty + 1 if empty and same else int(empty)
+        if key == self._last_key and self._is_tear_down(check):
+            self.checks[-1] = check = _with_tear_down(self.checks[-1], check)
+            suite.direct.reruns += 1
+            self.reruns.append(check.title)
+            return
+        number = len(self.checks)
+        before = suite.seen.get(key)
+        if before is not None:
+            suite.repeated.setdefault(key, [before]).append(number)
+        suite.seen[key] = number
         self._last_key = key
         self.checks.append(check)
         self._labels.append(suite.labels)
-
-    def _joined(self, suite: _OpenSuite, check: Check) -> Check:
-        """Return a check with those of its name right before it that are the same one; they are taken out."""
-        if self._is_tear_down(check):
-            number = 1
-            check = _with_tear_down(self.checks[-1], check)
-        elif self._empty and check.outcome is not Outcome.PASSED:
-            number = self._empty
-            earlier = tuple(before.attempts[-1] for before in self.checks[-number:])
-            check = msgspec.structs.replace(check, attempts=(*earlier, *check.attempts))
-        else:
-            return check
-        del self.checks[-number:]
-        del self._labels[-number:]
-        suite.direct.reruns += number
-        while suite.repeats and suite.repeats[-1] >= len(self.checks):
-            suite.repeats.pop()
-        self.reruns.append(check.title)
-        return check
 
     def _drop_gone(self) -> None:
         """Take out the checks that became attempts at another one."""
@@ -383,6 +379,12 @@ def _of_one_id(checks: Sequence[Check]) -> list[list[int]]:
     for number, id_ in enumerate(ids):
         groups[id_].append(number)
     return [numbers for numbers in groups.values() if len(numbers) > 1]
+
+
+def _failed_before(attempt: Attempt) -> Attempt:
+    """Return an attempt that was followed by another one: only a failure is."""
+    problem = Problem(Outcome.FAILED, message="It failed and was run again; its file keeps nothing of why.")
+    return msgspec.structs.replace(attempt, outcome=Outcome.FAILED, reason="", problems=(problem,))
 
 
 def _with_tear_down(before: Check, after: Check) -> Check:

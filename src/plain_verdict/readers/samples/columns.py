@@ -1,12 +1,15 @@
 """Tells the columns of samples by the words of their header, and how times are written by the first values."""
 
+import re
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from enum import StrEnum
 from functools import lru_cache
+from math import isfinite
 from typing import NamedTuple
 
 from plain_verdict.model import in_order
+from plain_verdict.readers.samples.units import MILLISECONDS_US, SECONDS_US, Unit, unit_in_turn
 from plain_verdict.settings.shapes import Moment
 from plain_verdict.text.moments import read_moment
 from plain_verdict.text.names import SECONDS, UNITS, unit_in, words_of
@@ -73,8 +76,17 @@ NAMES: dict[Role, tuple[str, ...]] = {
     Role.MESSAGE: ("error message", "error", "exception", "message", "reason"),
     Role.USERS: ("users", "threads", "concurrency", "connections"),
 }
+_STATISTICS = frozenset(
+    (
+        *("mean", "average", "avg", "median", "stddev", "stdev", "percentile", "quantile", "minimum", "maximum"),
+        *("min", "max", "rps", "tps", "throughput", "requests/s", "req/s", "failures/s"),
+    )
+)
+_PERCENTILE = re.compile(r"p(?:50|75|90|95|98|99|99\.9|999)|\d{2}(?:\.\d+)?\s*(?:%|th)")
+_LEAST_STATISTICS = 2
 _BY_LAST_WORD = (Role.MESSAGE, Role.USERS)
 """Roles whose names may have other words before them, like “active users”."""
+_MOST_SECONDS = 200
 _SMALL_UNITS = ("ns", "us", "ms", "s")
 _EPOCHS = ((1e17, "nanoseconds", 1e-3), (1e14, "microseconds", 1.0), (1e11, "milliseconds", 1e3))
 GOOD = frozenset(("true", "yes", "ok", "1", "pass", "passed", "success", "succeeded", "t", "y"))
@@ -99,6 +111,8 @@ class Columns(NamedTuple):
     good: frozenset[str] = GOOD
     bad: frozenset[str] = BAD
     metrics: tuple[tuple[str, int, str], ...] = ()
+    took_is_guessed: bool = False
+    """Whether durations may be in seconds as well as in milliseconds, as far as the beginning of the file tells."""
 
     def moment_us(self, text: str) -> float:
         """Return a moment in microseconds since 1970, NaN for none; one without a zone counts as UTC."""
@@ -159,6 +173,14 @@ def places_of(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]
     return places
 
 
+def is_summary(header: Sequence[str]) -> bool:
+    """Return whether a header names statistics: its rows are not requests, but what somebody counted of many."""
+    words = [set(words_of(name)) | {name.strip().casefold()} for name in header]
+    return (
+        sum(bool(own & _STATISTICS or any(map(_PERCENTILE.fullmatch, own))) for own in words) >= _LEAST_STATISTICS
+    )
+
+
 def looks_like_samples(header: Sequence[str], row: Sequence[str]) -> bool:
     """Return whether a header and a row are those of samples: a time, a duration, and what it was or gave."""
     places = places_of(header, row)
@@ -189,8 +211,25 @@ def columns_of(header: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
     }
     decimal = "," if any("," in text for text in cells[Role.TOOK]) else "."
     time_us, time_told = time_unit(header[places[Role.STARTED]], cells[Role.STARTED])
-    took_us, took_told = took_unit(header[places[Role.TOOK]], cells[Role.TOOK])
-    return Columns(tuple(header), places, time_us, took_us, decimal, (time_told, took_told))
+    took = took_unit(header[places[Role.TOOK]], cells[Role.TOOK])
+    columns = Columns(tuple(header), places, time_us, took.microseconds, decimal, (time_told, took.told))
+    return columns if took.is_proven else with_unit(columns, rows)
+
+
+def with_unit(columns: Columns, rows: Sequence[Sequence[str]]) -> Columns:
+    """Return columns with the unit of the durations that the rows prove, or told to be guessed."""
+    pairs = []
+    for row in rows:
+        started, took = (row[columns.places[role]].strip() for role in (Role.STARTED, Role.TOOK))
+        moment_us, number = columns.moment_us(started), read_number(took, columns.decimal)
+        if isfinite(moment_us) and number is not None:
+            pairs.append((moment_us, number))
+    found = unit_in_turn([started for started, _ in pairs], [took for _, took in pairs])
+    if not found:
+        return columns._replace(took_is_guessed=True)
+    word = "seconds" if found == SECONDS_US else "milliseconds"
+    told = f"“{columns.names[columns.places[Role.TOOK]]}” in {word}, as requests then follow each other in turn"
+    return columns._replace(took_us=found, told=(columns.told[0], told))
 
 
 def time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
@@ -208,17 +247,17 @@ def time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
     return 1e6, f"“{name}” as {'whole ' if whole else ''}seconds since 1970"
 
 
-def took_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
-    """Return how many microseconds a unit of the durations is: by the name, or else by the values."""
+def took_unit(name: str, texts: Sequence[str]) -> Unit:
+    """Return the unit of the durations: by the name, or else as the values look."""
     named = unit_in(name)
     if named in _SMALL_UNITS:
-        return SECONDS[named] * 1e6, f"“{name}” in {named}"
+        return Unit(SECONDS[named] * 1e6, f"“{name}” in {named}")
     numbers = [number for text in texts if (number := read_number(text)) is not None]
-    # Fractions of small numbers are seconds; whole numbers are milliseconds.
-    fractions = any(not number.is_integer() for number in numbers)
-    if fractions and max(numbers, default=0.0) < 200:
-        return 1e6, f"“{name}” in seconds, as its values are small and have decimals"
-    return 1e3, f"“{name}” in milliseconds, as its values look"
+    if all(number.is_integer() for number in numbers):
+        return Unit(MILLISECONDS_US, f"“{name}” in milliseconds, as its values are whole numbers")
+    if max(numbers) < _MOST_SECONDS:
+        return Unit(SECONDS_US, f"“{name}” in seconds, as its values are small and have decimals", is_proven=False)
+    return Unit(MILLISECONDS_US, f"“{name}” in milliseconds, as its values look", is_proven=False)
 
 
 def metric_columns(names: Sequence[str], wanted: Sequence[str]) -> list[tuple[str, int, str]]:

@@ -23,6 +23,10 @@ class Parser(Protocol):
 
     columns: Columns
 
+    def of(self, columns: Columns) -> "Parser":
+        """Return the parser for the same rows, seen otherwise."""
+        ...
+
     def parse(self, part: Part) -> Iterable[Cells | BadRow]:
         """Yield what stands in the block."""
         ...

@@ -2,7 +2,8 @@
 
 from collections.abc import Sequence
 
-from plain_verdict.readers.samples.columns import BAD, GOOD, Columns, Role, time_unit, took_unit
+from plain_verdict.readers.samples.columns import BAD, GOOD, Columns, Role, time_unit, took_unit, with_unit
+from plain_verdict.readers.samples.units import Unit
 from plain_verdict.readers.shape.outcomes import as_key
 from plain_verdict.settings.shapes import Moment, Scalar, Shape, Took
 from plain_verdict.text.names import SECONDS
@@ -29,17 +30,17 @@ def columns_by(shape: Shape, names: Sequence[str], rows: Sequence[Sequence[str]]
     time_us, time_told = _time_by(moment, names[places[Role.STARTED]], cells[Role.STARTED])
     took = names[places[Role.TOOK]]
     if isinstance(form.duration, Took):
-        took_us, took_told = SECONDS[form.duration.unit] * 1e6, f"“{took}” in {form.duration.unit}"
+        unit = Unit(SECONDS[form.duration.unit] * 1e6, f"“{took}” in {form.duration.unit}")
     else:
-        took_us, took_told = took_unit(took, cells[Role.TOOK])
+        unit = took_unit(took, cells[Role.TOOK])
     comma = shape.decimal == "," or (not shape.decimal and any("," in text for text in cells[Role.TOOK]))
-    return Columns(
+    columns = Columns(
         names=tuple(names),
         places=places,
         time_us=time_us,
-        took_us=took_us,
+        took_us=unit.microseconds,
         decimal="," if comma else ".",
-        told=(time_told, took_told),
+        told=(time_told, unit.told),
         moment=moment if not time_us else None,
         good=_words(form.success.passed) or GOOD,
         bad=_words(form.success.failed) or BAD,
@@ -47,6 +48,7 @@ def columns_by(shape: Shape, names: Sequence[str], rows: Sequence[Sequence[str]]
             (name, place_of(place, names), form.units.get(name, "")) for name, place in form.metrics.items()
         ),
     )
+    return columns if unit.is_proven else with_unit(columns, rows)
 
 
 def _time_by(moment: Moment | None, name: str, texts: Sequence[str]) -> tuple[float, str]:

@@ -37,6 +37,10 @@ class LinesParser:
         self.columns = columns
         self._rows = Rows(columns)
 
+    def of(self, columns: Columns) -> "LinesParser":
+        """Return the parser for the same rows, seen otherwise."""
+        return LinesParser(columns)
+
     def parse(self, part: Part) -> Iterator[Cells | BadRow]:
         """Yield the samples of a part, and each line that is none."""
         good: list[Sequence[str]] = []

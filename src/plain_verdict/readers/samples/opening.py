@@ -13,12 +13,13 @@ from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.readers.csv_text import Row, cells_of, delimiter_of, rows_of
 from plain_verdict.readers.samples.blocks import Part, blocks
-from plain_verdict.readers.samples.columns import Columns, columns_of, metric_columns
+from plain_verdict.readers.samples.columns import Columns, columns_of, is_summary, metric_columns
 from plain_verdict.readers.samples.counting import Parser
 from plain_verdict.readers.samples.flat import flat
 from plain_verdict.readers.samples.forms import columns_by
 from plain_verdict.readers.samples.json_lines import LinesParser, line_blocks
 from plain_verdict.readers.samples.parsing import TableParser
+from plain_verdict.readers.samples.units import Unit
 from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.settings.shapes import Shape
 from plain_verdict.text.encoding import as_text
@@ -36,6 +37,12 @@ class Opened(NamedTuple):
     """Bytes before the first row."""
     line: int
     """The number of the first row's line."""
+
+    def with_unit(self, unit: Unit) -> "Opened":
+        """Return how it is read with durations of another unit."""
+        columns = self.parser.columns
+        told = (columns.told[0], unit.told)
+        return self._replace(parser=self.parser.of(columns._replace(took_us=unit.microseconds, told=told)))
 
     def parts(self, stream: BinaryIO) -> Iterator[Part]:
         """Yield the rows of the file in blocks."""
@@ -104,5 +111,8 @@ def decoded(line: str) -> object:
 
 
 def _columns(names: list[str], rows: list[list[str]], shape: Shape | None, metrics: Sequence[str]) -> Columns:
+    is_named = shape is not None and shape.samples is not None
+    if not is_named and is_summary(names):
+        raise ValueError("is a summary of a load run, and not its samples: name its numbers in a shape")
     columns = columns_by(shape, names, rows) if shape and shape.samples else columns_of(names, rows)
     return columns._replace(metrics=(*columns.metrics, *metric_columns(names, metrics)))

@@ -59,6 +59,10 @@ class TableParser:
             decimal_point=columns.decimal,
         )
 
+    def of(self, columns: Columns) -> TableParser:
+        """Return the parser for the same rows, seen otherwise."""
+        return TableParser(columns, self._delimiter)
+
     def parse(self, part: Part) -> Iterator[Cells | BadRow]:
         """Yield the samples of a part, and each row that is none."""
         if (block := self._whole(part.data, part.data.count(b"\n"))) is not None:

@@ -9,10 +9,11 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.load.payload import SamplesPayload
 from plain_verdict.load.state import LoadState
 from plain_verdict.model import Kind, ReadingNote, ResultFile
-from plain_verdict.readers.samples.columns import Columns
+from plain_verdict.readers.samples.columns import Columns, Role
 from plain_verdict.readers.samples.counting import BadRows, Counted, count
 from plain_verdict.readers.samples.opening import Opened, open_samples
 from plain_verdict.readers.samples.options import SamplesOptions
+from plain_verdict.readers.samples.units import unit_by
 from plain_verdict.settings.shapes import Shape
 from plain_verdict.text.formatting import format_duration, join_list, plural
 
@@ -23,13 +24,26 @@ def read_samples(source: Source, options: SamplesOptions, shape: Shape | None = 
     """Return the state of a file of samples. Raises ReadError for one without the columns that are needed."""
     opened = open_samples(source, shape, options.metrics)
     counted = _counted(source, opened, options, 0.0)
+    columns, is_proven = opened.parser.columns, True
+    if columns.took_is_guessed:
+        name = columns.names[columns.places[Role.TOOK]]
+        unit = unit_by(counted.state, columns.took_us, name)
+        is_proven = unit.is_proven
+        opened = opened.with_unit(unit)
+        if unit.microseconds != columns.took_us:
+            counted = _counted(source, opened, options, 0.0)
     if options.leave_out_s and counted.state.first_us is not None:
         # Rows may be in any order: only now is known which are the first.
         counted = _counted(source, opened, options, counted.state.first_us + options.leave_out_s * 1e6)
     state, bad = counted
+    notes = [*_notes(source.path, opened.parser.columns, state, bad, source.damage(), options.leave_out_s)]
+    if not is_proven:
+        what = f"does not say what “{name}” is counted in: seconds and milliseconds are both possible"
+        where = f"name it, like “{name}_ms”, or in a shape"
+        notes.append(ReadingNote(source.path, what, where, results_missing=True))
     return ResultFile(
         payloads=(SamplesPayload(Kind.LOAD, state, bad.number),),
-        notes=tuple(_notes(source.path, opened.parser.columns, state, bad, source.damage(), options.leave_out_s)),
+        notes=tuple(notes),
         started=moment_of(state.first_us),
         ended=moment_of(state.last_us),
     )

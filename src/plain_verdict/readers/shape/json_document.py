@@ -52,7 +52,7 @@ class JsonDocument:
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield what stands at the path; the whole file where there is none."""
-        found = self.place(each).all(self._root.value) if each else [self._root.value]
+        found = members_at(self.place(each), self._root.value) if each else [self._root.value]
         yield from map(Item, range(len(found)), found)
 
     def text_of(self, value: object) -> str:
@@ -115,7 +115,7 @@ class JsonLines:
                 if inside is None:
                     yield Item(number, value)
                 else:
-                    yield from (Item(number, part) for part in inside.all(value))
+                    yield from (Item(number, part) for part in members_at(inside, value))
 
     def _mended(self, data: bytes, number: int, error: Exception) -> object:
         """Return a line with numbers that are none, like NaN; None, and a note, where more is wrong."""
@@ -149,6 +149,12 @@ class JsonLines:
         if self._wrong_number > len(self._wrong):
             more = plural(self._wrong_number - len(self._wrong), "more line")
             yield ReadingNote(self._source.path, f"has {more} that can't be read", results_missing=True)
+
+
+def members_at(place: Place, value: object) -> list[object]:
+    """Return what stands at a place; of one list, its members: nobody means the list itself by its path."""
+    found = place.all(value)
+    return found[0] if place.single and len(found) == 1 and type(found[0]) is list else found
 
 
 def _lines(stream: BinaryIO) -> Iterator[bytes]:

@@ -183,9 +183,7 @@ class ShapeReading:
         if self.trouble:
             yield self._note(f"was not read to its end: {self.trouble}", missing=True)
         counts = self.making.counts
-        if self.run.checks is not None and self.run.checks != counts.items:
-            what = f"says that it has {plural(self.run.checks, 'check')}, and {counts.items:,} stand in it"
-            yield self._note(what, missing=counts.items < self.run.checks)
+        yield from self._announced(counts.items)
         unknown = self.values.outcomes.unknown
         for text, times in unknown.most_common(self._limits.notes):
             several = plural(times, "check")
@@ -223,6 +221,16 @@ class ShapeReading:
             what = f"has {several} that passed, with a text where a failure's would stand: kept as a remark"
             yield self._note(what, counts.first.get("problem", ""), quiet=True)
         yield from self._fruitless()
+
+    def _announced(self, items: int) -> Iterator[ReadingNote]:
+        """Yield a note where the file says that it has another number of checks."""
+        announced = self.run.checks
+        if self.run.odd_checks:
+            odd = one_line(self.run.odd_checks, 40)
+            yield self._note(f"says that it has “{odd}” checks, which is no plain number", missing=True)
+        if announced is not None and announced != items:
+            what = f"says that it has {plural(announced, 'check')}, and {items:,} stand in it"
+            yield self._note(what, missing=items < announced)
 
     def _fruitless(self) -> Iterator[ReadingNote]:
         """Yield a note for each key of the shape whose places find nothing anywhere in the file."""

@@ -19,6 +19,8 @@ class RunValues:
         self.ended: datetime | None = None
         self.facts: dict[str, str] = {}
         self.checks: int | None = None
+        self.odd_checks = ""
+        """What stands where the number of checks should, and is none."""
         self._described = form != RunShape()
         self._document = document
         self._limits = values.limits
@@ -45,8 +47,10 @@ class RunValues:
             self.title = self.title or self._title(part) or ""
             started, ended = (find(part) if find else None for find in self._moments)
             self.started, self.ended = self.started or started, self.ended or ended
-            if self.checks is None:
-                self.checks = whole_number(self._checks(part))
+            announced = self._checks(part)
+            if self.checks is None and announced:
+                self.checks = whole_number(announced)
+                self.odd_checks = self.odd_checks or ("" if self.checks is not None else announced)
             for fact in cleaned(self._facts(part), self._limits.name_chars) if self._facts else ():
                 self.facts.setdefault(fact.key, fact.value)
 

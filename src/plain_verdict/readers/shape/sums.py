@@ -1,7 +1,9 @@
 """Load results of which only sums are left, and numbers of the team's own, as a shape says where they stand."""
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
+
+import msgspec
 
 from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
@@ -30,6 +32,13 @@ from plain_verdict.text.numbers import read_number
 
 _PERCENTILE = re.compile(r"p?(\d{1,2}(?:\.\d{1,3})?)")
 _MOST_REQUESTS = 2_000
+_TOTALS = frozenset(
+    (
+        *("total", "totals", "all", "all requests", "aggregated", "aggregate", "overall", "sum", "summary"),
+        *("gesamt", "totalt", ALL_REQUESTS.casefold()),
+    )
+)
+"""What the row over all requests is called."""
 
 
 def per_cent_of(name: str) -> float | None:
@@ -53,8 +62,9 @@ def read_sums(shape: Shape, source: Source, limits: Limits) -> ResultFile:
     if not requests and not sums.metrics:
         what = f"is claimed by the shape “{shape.name}”, which finds no numbers in it"
         raise ReadError(what, path=source.path, hint="see where they stand, and mend each, name and count")
-    told = [one for one in requests if one.name != ALL_REQUESTS]
-    whole = next((one for one in requests if one.name == ALL_REQUESTS), None) or whole_of(told)
+    told, whole = without_total(requests)
+    sums.compare_total(told, whole)
+    whole = whole or whole_of(told)
     reported = Reported(source.path, tuple(told), whole, run.started, run.ended) if requests else None
     return ResultFile(
         payloads=(SumsPayload(Kind.LOAD, reported, sums.metrics),),
@@ -63,6 +73,14 @@ def read_sums(shape: Shape, source: Source, limits: Limits) -> ResultFile:
         ended=run.ended,
         title=run.title,
     )
+
+
+def without_total(requests: Sequence[RequestNumbers]) -> tuple[list[RequestNumbers], RequestNumbers | None]:
+    """Return the requests, and the row over all of them that many tools write, as the run's own numbers."""
+    totals = [one for one in requests if one.name.strip().casefold() in _TOTALS]
+    if len(totals) != 1 or len(requests) == 1:
+        return list(requests), None
+    return [one for one in requests if one is not totals[0]], msgspec.structs.replace(totals[0], name=ALL_REQUESTS)
 
 
 def whole_of(requests: list[RequestNumbers]) -> RequestNumbers:
@@ -156,6 +174,14 @@ class _Sums:
             self._note(f"has {found:,} requests, of which {_MOST_REQUESTS:,} are shown", missing=True)
         self._fruitless(texts, found)
 
+    def compare_total(self, told: Sequence[RequestNumbers], whole: RequestNumbers | None) -> None:
+        """Note a total that is not the sum of the requests: some may be missing."""
+        for what in ("count", "failed") if whole else ():
+            own, added = getattr(whole, what), sum(getattr(one, what) for one in told)
+            if own != added:
+                word = "requests" if what == "count" else "failed requests"
+                self._note(f"has {own:,} {word} in its total, and {added:,} in its rows", missing=own > added)
+
     def measure(self, key: str, form: MetricShape) -> None:
         """Take in the numbers of the team's own."""
         document, values = self._open()
@@ -204,7 +230,9 @@ def _members(document: Document, each: str) -> Iterator[tuple[str, object]]:
     """Yield items with the keys they stand under; those of a list have none."""
     for item in document.items(each):
         value = item.value
-        if (
+        if type(value) is list:
+            yield from (("", member) for member in value)
+        elif (
             type(value) is dict
             and each
             and value

@@ -2,6 +2,8 @@
 
 import re
 from collections.abc import Iterator, Mapping
+from decimal import Decimal
+from math import isfinite, isnan
 
 from lxml import etree
 
@@ -111,11 +113,23 @@ class XmlDocument:
         steps = [self._name(step) for step in each.strip("/").split("/")]
         from_root = each.startswith("/") and not anywhere
         local = each.rpartition("/")[2].rpartition(":")[2]
+        waiting: list[etree._Element] = []  # an item and those in it, in their order: it sees what they hold
+        ended: list[etree._Element] = []
         for event, element in self._events([self._root_name, local]):
-            if event == "end" and self._fits(element, steps, from_root=from_root, anywhere=anywhere):
-                yield Item(_line_of(element), element)
+            if not self._fits(element, steps, from_root=from_root, anywhere=anywhere):
+                continue
+            if event == "start":
+                waiting.append(element)
+                continue
+            ended.append(element)
+            if element is waiting[0]:
+                yield from (Item(_line_of(one), one) for one in waiting)
+                waiting.clear()
+                ended.clear()
                 if element is not self._root:
                     _forget(element)
+        # Of a file that is cut off: what ended inside of what did not.
+        yield from (Item(_line_of(one), one) for one in waiting if any(one is other for other in ended))
 
     def _name(self, step: str) -> str:
         prefix, sign, local = step.rpartition(":")
@@ -135,7 +149,7 @@ class XmlDocument:
             return "".join(map(str, value.itertext()))
         if isinstance(value, bool):
             return str(value).lower()
-        return f"{value:g}" if isinstance(value, float) else str(value)
+        return _number_text(value) if isinstance(value, float) else str(value)
 
     def root(self) -> object:
         """Return the root element; items that were read one by one are not in it any more."""
@@ -156,6 +170,13 @@ class XmlDocument:
             )
         if self._mended:
             yield ReadingNote(self._source.path, f"had {join_list(self._mended)}, mended here", quiet=True)
+
+
+def _number_text(value: float) -> str:
+    """Return a number as text. Source: XPath 1.0, section 4.2 (string): no exponent, and all digits that it has."""
+    if not isfinite(value):
+        return "NaN" if isnan(value) else f"{'-' if value < 0 else ''}Infinity"
+    return str(int(value)) if value.is_integer() else format(Decimal(repr(value)), "f")
 
 
 def _line_of(element: object) -> int:

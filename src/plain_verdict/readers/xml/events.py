@@ -1,7 +1,9 @@
 """The one XML parser of the project: no entities, no DTD, no network; streams elements and says what was wrong."""
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
+from itertools import pairwise
 from typing import Any, BinaryIO, Protocol, cast
 
 import msgspec
@@ -24,6 +26,9 @@ _HARMLESS = frozenset(
         "WAR_NS_URI_RELATIVE",
     }
 )
+_CUT_OFF = "ERR_TAG_NOT_FINISHED"
+_DECLARATION = re.compile(rb"<\?xml\s")  # XML 1.0, section 2.8
+_DECLARATION_BYTES = 5  # of its beginning
 _LOG_HOLDS = 100  # lxml keeps the first so many entries; past them nothing is known
 _OPTIONS: dict[str, Any] = {
     "encoding": "utf-8",
@@ -35,6 +40,11 @@ _OPTIONS: dict[str, Any] = {
     "remove_comments": True,
     "remove_pis": True,
 }
+
+
+def _may_go_on(text: bytes, size: int) -> bool:
+    """Return whether so many bytes at the end may be the beginning of a declaration."""
+    return text.endswith(b"<?xml"[:size]) and len(text) >= size
 
 
 class Fault(msgspec.Struct, frozen=True):
@@ -106,8 +116,11 @@ class XmlFile:
         # Without a tree, an attribute with &amp; in it is right only where entities are resolved; there are none.
         options = {**_OPTIONS, "resolve_entities": True}
         parser = etree.XMLParser(target=cast("Any", target), **options)
-        for chunk in self._text:
-            parser.feed(chunk)
+        for piece, is_declared in self._pieces():
+            if is_declared and target.ended:
+                self._second()
+                break
+            parser.feed(piece)
         self.whole = target.ended
         self._find_fault(parser)
 
@@ -119,8 +132,11 @@ class XmlFile:
         spelled = [name for tag in tags for name in (tag, f"{{*}}{tag}")]
         parser = etree.XMLPullParser(events=("start", "end"), tag=spelled, **_OPTIONS)
         root = None
-        for chunk in self._text:
-            parser.feed(chunk)
+        for piece, is_declared in self._pieces():
+            if is_declared and self.whole:
+                self._second()
+                break
+            parser.feed(piece)
             for event, element in parser.read_events():
                 if root is None:
                     root = element
@@ -130,11 +146,35 @@ class XmlFile:
         # Elements that only the parser itself closes from here on were cut off: their events are not given.
         self._find_fault(parser)
 
+    def _pieces(self) -> Iterator[tuple[bytes, bool]]:
+        """Yield the text in pieces, a new one from each declaration on, and whether a piece begins with one.
+
+        The parser passes over a declaration inside a file, and then over all that follows: another document.
+        """
+        held = b""
+        for chunk in self._text:
+            text = held + chunk
+            end = len(text) - next((size for size in range(_DECLARATION_BYTES, 0, -1) if _may_go_on(text, size)), 0)
+            starts = [0, *(found.start() for found in _DECLARATION.finditer(text, 0, end) if found.start()), end]
+            held = text[end:]
+            for start, stop in pairwise(starts):
+                if stop > start:
+                    yield text[start:stop], _DECLARATION.match(text, start) is not None
+        if held:
+            yield held, False
+
+    def _second(self) -> None:
+        self.fault = Fault("another document begins behind the first", self._text.lines)
+
     def _find_fault(self, parser: "etree.XMLParser") -> None:
         log = list(parser.feed_error_log)
         losses = [entry for entry in log if entry.type_name not in _HARMLESS]
-        if losses or len(log) >= _LOG_HOLDS:
+        if (losses or len(log) >= _LOG_HOLDS) and not self.fault:
             entry = (losses or log)[0]
             self.fault = Fault(" ".join(entry.message.split()), entry.line)
         with suppress(etree.XMLSyntaxError):
             parser.close()
+        # What is only missed at the end was cut off, even if it is around all that is looked for.
+        self.whole = self.whole and not any(
+            one.type_name == _CUT_OFF for one in list(parser.feed_error_log)[len(log) :]
+        )
