@@ -63,11 +63,7 @@ def test_every_output_is_the_same_twice_and_its_name_is_on_the_page(tmp_path):
     report = Report(run, judge(run, Rules(), MADE.date()), PageInfo(MADE))
     for writer in all_writers():
         first, second = (
-            [
-                (name, content if isinstance(content, bytes) else "".join(content))
-                for name, content in render(report, writer.name)
-            ]
-            for _ in range(2)
+            [(file.name, b"".join(file.chunks())) for file in render(report, writer.name)] for _ in range(2)
         )
         assert first == second
         assert all(content for _, content in first)

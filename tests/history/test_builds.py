@@ -141,7 +141,9 @@ def test_the_settings_are_checked_with_their_store(night, tool, tmp_path):
     night(1, "pp")
     assert "history: 1 build" in tool("check").out
     (tmp_path / "kept.db").write_text("sailings" * 100)
-    assert "kept.db is no history: it is a file of another kind; name another file." in tool("check").out
+    done = tool("check")
+    assert "kept.db: is no history: it is a file of another kind\nhint: name another file" in done.err
+    assert done.code == 5
 
 
 @pytest.mark.parametrize(("setting", "told"), SETTINGS)

@@ -309,13 +309,13 @@ def test_check_reaches_the_server_and_the_places_and_sends_nothing(post, tool, t
     )
     settings(tmp_path, server, TO, *LOGIN, places)
     done = tool("check")
-    assert done.code == 0
+    assert done.code == 5
     assert f"mail: {server} lets us send" in done.out
     assert f"place: {tmp_path / 'share'}, 0 files" in done.out
     assert "new, which the first report makes" in done.out
-    assert "http://127.0.0.1:9/x/ no connection" in done.out
+    assert "http://127.0.0.1:9/x/: no connection" in done.err
     monkeypatch.setenv("MAIL_PASSWORD", "wrong")
-    assert "would send no mail (535" in tool("check").out
+    assert "would send no mail (535" in tool("check").err
     assert box.got == []
     assert not (tmp_path / "new").exists()
     # A folder is seen from the settings, as all paths in them are.

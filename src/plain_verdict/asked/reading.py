@@ -1,6 +1,7 @@
 """Reads the files of requirements that the user names: files, folders, patterns; what is odd is said."""
 
 import glob
+import os
 from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
@@ -31,20 +32,20 @@ def read_requirements(names: Sequence[str]) -> FoundRequirements:
     for name in names:
         paths = _paths(name)
         if not paths:
-            notes.append(f"No file of requirements fits {shown_path(name)}.")
+            notes.append(f"No file of requirements fits {_shown(name)}.")
         for path in paths:
             try:
                 several, lost = _read(path)
             except (OSError, ValueError) as error:
                 why = error.strerror if isinstance(error, OSError) else str(error)
-                notes.append(f"The requirements in {shown_path(path)} are not read: it {why or error}.")
+                notes.append(f"The requirements in {_shown(path)} are not read: it {why or error}.")
                 continue
             if lost:
                 notes.append(
-                    f"{shown_path(path)} holds {plural(len(lost), 'row')} that can't be read: {join_list(lost)}."
+                    f"{_shown(path)} holds {plural(len(lost), 'row')} that can't be read: {join_list(lost)}."
                 )
             if not several:
-                notes.append(f"{shown_path(path)} holds no requirement.")
+                notes.append(f"{_shown(path)} holds no requirement.")
             found += several
     whole = not notes
     first = {one.id: one for one in reversed(found)}
@@ -52,6 +53,12 @@ def read_requirements(names: Sequence[str]) -> FoundRequirements:
     if twice:
         notes.append(f"Requirements stand twice, and the first counts: {join_list(twice)}.")
     return FoundRequirements(tuple(one for one in found if first[one.id] is one), tuple(notes), whole)
+
+
+def _shown(path: str | Path) -> str:
+    """Return a path as it is shown: seen from here, where it stands below."""
+    absolute, here = Path(os.path.abspath(path)), Path.cwd()  # noqa: PTH100  keeps links
+    return shown_path(absolute.relative_to(here) if absolute.is_relative_to(here) else Path(path).name)
 
 
 def _paths(name: str) -> list[Path]:
@@ -73,4 +80,4 @@ def _read(path: Path) -> tuple[list[Requirement], list[str]]:
     parts = list(reader(path.read_bytes()))
     several = [one for one in parts if isinstance(one, Requirement)]
     lost = [one for one in parts if isinstance(one, str)]
-    return [msgspec.structs.replace(one, source=shown_path(path)) for one in several], lost
+    return [msgspec.structs.replace(one, source=_shown(path)) for one in several], lost

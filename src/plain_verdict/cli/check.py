@@ -3,10 +3,10 @@
 import argparse
 from pathlib import Path
 
-from plain_verdict.cli.common import DONE, add_debug
+from plain_verdict.cli.common import DONE, NOT_PASSED_ON, add_debug
 from plain_verdict.cli.options import add_config, request_of
-from plain_verdict.cli.terminal import show
-from plain_verdict.errors import DeliveryError, HistoryError
+from plain_verdict.cli.terminal import show, show_error
+from plain_verdict.errors import DeliveryError, HistoryError, PlainVerdictError
 from plain_verdict.history.stores import is_database, open_store
 from plain_verdict.pipeline import read_api_document
 from plain_verdict.request import Request
@@ -20,7 +20,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     add_debug(parser)
 
 
-def _store_trouble(address: str) -> list[str]:
+def _store_trouble(address: str) -> list[PlainVerdictError]:
     """Return what is wrong with a store; a file that is not there yet is made by the first report."""
     if not address or not (is_database(address) or Path(address).exists()):
         return []
@@ -28,13 +28,13 @@ def _store_trouble(address: str) -> list[str]:
         with open_store(address) as store:
             show(f"  history: {plural(len(store.builds()), 'build')}", "soft")
     except HistoryError as error:
-        return [f"The history {error.path} {error.what}; {error.hint}."]
+        return [error]
     return []
 
 
-def _delivery_trouble(request: Request) -> list[str]:
+def _delivery_trouble(request: Request) -> list[PlainVerdictError]:
     """Return what keeps reports from places and people: each is reached, and nothing is written or sent."""
-    trouble = []
+    trouble: list[PlainVerdictError] = []
     for target in request.places:
         place = target.place
         if Path(place.shown).is_absolute() and not Path(place.shown).exists():
@@ -45,7 +45,7 @@ def _delivery_trouble(request: Request) -> list[str]:
             files = plural(len(found), "file") if found is not None else "its files can't be listed"
             show(f"  place: {place.shown}, {files}", "soft")
         except DeliveryError as error:
-            trouble.append(f"{error.path} {error.what}; {error.hint}.")
+            trouble.append(error)
     if request.sending:
         from plain_verdict.sending.smtp import try_server  # Python's SMTP, for teams that send
 
@@ -53,7 +53,7 @@ def _delivery_trouble(request: Request) -> list[str]:
             try_server(request.sending.server, request.sending.login)
             show(f"  mail: {request.sending.server} lets us send", "soft")
         except DeliveryError as error:
-            trouble.append(f"{error.path} {error.what}; {error.hint}.")
+            trouble.append(error)
     return trouble
 
 
@@ -78,7 +78,9 @@ def run(options: argparse.Namespace) -> int:
     api, trouble = read_api_document(request.read.options.api_document)
     if api:
         show(f"  API document: {api.title}, {plural(len(api.operations), 'operation')}", "soft")
-    trouble = (*trouble, *_store_trouble(request.read.history.store), *_delivery_trouble(request))
     for note in (*brand.notes, *request.read.notes, *trouble, *(api.notes if api else ())):
         show(f"  {note}", "soft")
-    return DONE
+    refused = [*_store_trouble(request.read.history.store), *_delivery_trouble(request)]
+    for error in refused:
+        show_error(error)
+    return NOT_PASSED_ON if refused else DONE

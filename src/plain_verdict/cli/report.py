@@ -220,7 +220,10 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
     if options.open:
         open_page(published.page)
     code = exit_code(run, verdict, request.report)
-    in_the_way = request.read.history.must and (lost or (run.in_series and run.in_series.trouble))
+    unread = run.in_series.trouble if run.in_series else ()
+    in_the_way = request.read.history.must and (lost or unread)
+    for trouble in unread if in_the_way and options.quiet else ():
+        show_labelled("error", trouble)
     return NOT_PASSED_ON if code == DONE and (failed or in_the_way) else code, verdict, published
 
 

@@ -96,7 +96,8 @@ class CheckNames(Sequence[str]):
         for check in self._checks:
             if check.suite not in suites:
                 suites[check.suite] = "".join(f"{part} › " for part in check.suite)
-            yield f"{suites[check.suite]}{check.title if check.parameters else check.name}"[:NAME_CHARS]
+            is_plain = not (check.parameters or check.variant or check.apart)
+            yield f"{suites[check.suite]}{check.name if is_plain else check.own_name}"[:NAME_CHARS]
 
     @overload
     def __getitem__(self, place: int) -> str: ...

@@ -11,6 +11,7 @@ from pathlib import Path
 import msgspec
 
 from plain_verdict.errors import ReadError
+from plain_verdict.guard import guarded
 from plain_verdict.history.digest import LETTERS, Digest, decode_digest, runs_of, unpack, unzip
 from plain_verdict.history.interface import NAME_CHARS
 from plain_verdict.history.summaries import is_summary, run_of_summary
@@ -49,7 +50,8 @@ def read_earlier(arguments: Iterable[str]) -> tuple[list[KeptRun], list[str], li
             continue
         for file, named in files:
             try:
-                runs += read_kept(file)
+                with guarded(str(file)):
+                    runs += read_kept(file)
             except ReadError as error:
                 if named or is_page(file):
                     trouble.append(f"{file} {error.what}, so it tells nothing of earlier runs; {error.hint}.")
@@ -65,13 +67,20 @@ def _files_of(path: Path) -> Iterator[tuple[Path, bool]]:
     elif is_page(path / FIRST_PAGE):
         yield path / FIRST_PAGE, True
     else:
-        found = sorted(path.iterdir())[:_MOST_NAMED]
-        for inside in found:
-            if inside.is_dir():
-                if is_page(inside / FIRST_PAGE):
-                    yield inside / FIRST_PAGE, False
-            elif inside.name.endswith(_SUFFIXES):
+        found = [inside for inside in path.iterdir() if inside.name.endswith(_SUFFIXES) or inside.is_dir()]
+        for inside in sorted(heapq.nlargest(_MOST_NAMED, found, _changed)):
+            if not inside.is_dir():
                 yield inside, False
+            elif is_page(inside / FIRST_PAGE):
+                yield inside / FIRST_PAGE, False
+
+
+def _changed(path: Path) -> tuple[float, str]:
+    """Return when a file was changed, and its name, by which builds are mostly counted."""
+    try:
+        return path.stat().st_mtime, path.name
+    except OSError:
+        return 0.0, path.name
 
 
 def newest_kept(runs: Iterable[KeptRun]) -> list[KeptRun]:

@@ -115,7 +115,14 @@ class SqlStore:
         """Return the version of the tables, 0 where there are none. Raises HistoryError for one that is newer."""
         if not self._connection.has_table("pv_version"):
             return 0
-        version = int(self._connection.execute("SELECT version FROM pv_version")[0][0])
+        rows = self._connection.execute("SELECT version FROM pv_version")
+        version = rows[0][0] if len(rows) == 1 else None
+        if not isinstance(version, int) or version < 0:
+            raise HistoryError(
+                "does not say of which version its tables are: it was damaged, or made by something else",
+                path=self._connection.place,
+                hint="use another store, or bring this one back from a copy",
+            )
         if version > VERSION:
             raise HistoryError(
                 f"was made by a newer version (its tables are of version {version}, this one knows {VERSION})",

@@ -94,8 +94,16 @@ def pipeline_facts(environment: Mapping[str, str]) -> tuple[Fact, ...]:
     for key, several in _BY_PIPELINES.items():
         value = next(filter(None, (_filled(told, environment) for told in several)), "")
         if value:
-            facts.append(Fact(key, value[:_COMMIT_CHARS] if key == COMMIT else value))
+            value = value[:_COMMIT_CHARS] if key == COMMIT else plain_branch(value) if key == BRANCH else value
+            facts.append(Fact(key, value))
     return tuple(facts)
+
+
+def plain_branch(name: str) -> str:
+    """Return the name of a branch without where it is kept: some servers say ``origin/main`` for main."""
+    for prefix in ("refs/heads/", "refs/remotes/", "remotes/", "origin/"):
+        name = name.removeprefix(prefix) or name
+    return name
 
 
 def _filled(told: str, environment: Mapping[str, str]) -> str:

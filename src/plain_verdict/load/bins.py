@@ -46,7 +46,8 @@ def middle_of(bins: Ints, bits: int, step_us: int) -> Floats:
     ``step_us`` is the greatest common divisor of all times: where only one multiple fits in a bin, it is exact.
     """
     low, high = least_of(bins, bits), least_of(bins + 1, bits)
-    middle = (low + high - 1) / 2
+    # Times are whole microseconds: in a bin narrower than one, the only one that is in it.
+    middle = np.maximum((low + high - 1) / 2, np.ceil(low))
     if step_us > 1:
         rounded = np.round(middle / step_us) * step_us
         inside = (rounded >= low) & (rounded < high)

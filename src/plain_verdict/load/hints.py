@@ -85,7 +85,8 @@ def find_slow_start(series: Series) -> SlowStart | None:
     MSER-5: the cut that makes the mean of the rest surest, over batches of five steps, in the first half only.
     Source: White, Cobb & Spratt 2000, Winter Simulation Conference.
     """
-    medians = np.array([one for one in series.p50_s if one is not None])
+    steps = [step for step, one in enumerate(series.p50_s) if one is not None]
+    medians = np.array([series.p50_s[step] for step in steps], np.float64)
     batches = medians[: medians.size // 5 * 5].reshape(-1, 5).mean(axis=1)
     size = batches.size
     if size < _LEAST_BATCHES:
@@ -93,7 +94,9 @@ def find_slow_start(series: Series) -> SlowStart | None:
     errors = [float(batches[cut:].var() / (size - cut)) for cut in range(size // 2)]
     cut = int(np.argmin(errors))
     early, rest = float(batches[:cut].mean()) if cut else 0.0, float(batches[cut:].mean())
-    return SlowStart(cut * 5.0 * series.step_s, early, rest) if early >= _LEAST_SLOWER * rest else None
+    # Steps in which nothing was answered are time as well.
+    span_s = float(steps[cut * 5]) * series.step_s
+    return SlowStart(span_s, early, rest) if early >= _LEAST_SLOWER * rest else None
 
 
 def find_pauses(state: LoadState) -> tuple[Pause, ...]:

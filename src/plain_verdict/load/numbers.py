@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from plain_verdict.load.bins import COARSE_BITS, Ints, least_of
+from plain_verdict.load.bins import COARSE_BITS, Ints, middle_of
 from plain_verdict.load.counts import SparseCounts, starts_of
 from plain_verdict.load.hints import find_error_window, find_pauses, find_slow_start, find_waiting
 from plain_verdict.load.levels import heat_of, step_for, user_levels
@@ -238,8 +238,7 @@ def _quantiles(state: LoadState, start: int, step: int, size: int) -> list[tuple
             if sums[-1] >= least_count(share) or share == _DRAWN[0]:
                 at = int(np.searchsorted(sums, np.ceil(share * sums[-1])))
                 chosen = bins[run][at : at + 1]
-                middle = (least_of(chosen, COARSE_BITS) + least_of(chosen + 1, COARSE_BITS)) / 2
-                several[slot] = float(middle[0]) / 1e6
+                several[slot] = float(middle_of(chosen, COARSE_BITS, 0)[0]) / 1e6
     return [tuple(several) for several in found]
 
 

@@ -126,9 +126,16 @@ class Check(Value, frozen=True, omit_defaults=True):
         return " ".join([self.name, *(f"[{parameter.value}]" for parameter in self.parameters)])
 
     @property
+    def own_name(self) -> str:
+        """Return its title with what sets it apart from others of that title: a host, a browser, a file."""
+        if not (self.variant or self.apart):
+            return self.title
+        return f"{self.title} ({', '.join((*(fact.value for fact in self.variant), *filter(None, (self.apart,))))})"
+
+    @property
     def whole_name(self) -> str:
-        """Return its suites and its title in one line."""
-        return " › ".join((*self.suite, self.title))
+        """Return its suites and its own name in one line."""
+        return " › ".join((*self.suite, self.own_name))
 
     @property
     def why(self) -> str:

@@ -29,6 +29,8 @@ class DocumentedOperation(msgspec.Struct, frozen=True):
     path: str
     title: str
     statuses: tuple[str, ...]
+    bases: tuple[tuple[str, str], ...] = ()
+    """(host, base path) of servers of its own, or its path's; none where those of the document hold."""
 
     def documents(self, status: int) -> bool:
         """Return whether an answer with this status is documented."""
@@ -129,7 +131,7 @@ class _Walk:
     def operations(self) -> Iterator[DocumentedOperation]:
         """Yield the operations, each template once."""
         seen: dict[tuple[str, str], str] = {}
-        for method, path, operation in self._found():
+        for method, path, operation, bases in self._found():
             twin = seen.setdefault((method, nameless(path)), path)
             if twin != path:
                 what = f"{method.upper()} {path} is the same as {method.upper()} {twin}; the first counts"
@@ -142,10 +144,11 @@ class _Walk:
                 one_line(path, _NAME_CHARS),
                 one_line(str(title), _NAME_CHARS),
                 tuple("default" if status == "DEFAULT" else status for status in statuses),
+                bases,
             )
 
-    def _found(self) -> Iterator[tuple[str, str, dict[str, object]]]:
-        """Yield method, path and what stands under them."""
+    def _found(self) -> Iterator[tuple[str, str, dict[str, object], tuple[tuple[str, str], ...]]]:
+        """Yield method, path, what stands under them, and the servers of their own (4.8.9 and 4.8.10)."""
         for path, item in _object(self._document.get("paths")).items():
             if not str(path).startswith("/"):
                 continue
@@ -153,7 +156,8 @@ class _Walk:
             for method in _METHODS:
                 operation = fields.get(method)
                 if isinstance(operation, dict):
-                    yield method, path, operation
+                    servers = operation.get("servers") or fields.get("servers")
+                    yield method, path, operation, tuple(_bases(servers))
 
     def _followed(self, item: object, path: str) -> dict[str, object]:
         """Return a path item, where it refers to another that one; a loop or another file gives nothing."""
@@ -187,14 +191,18 @@ class _Walk:
         return value if isinstance(value, dict) else None
 
     def bases(self) -> Iterator[tuple[str, str]]:
-        """Yield (host, base path) of each server, with the defaults of its variables."""
-        servers = self._document.get("servers")
-        for server in servers if isinstance(servers, list) else ():
-            url = str(_object(server).get("url", ""))
-            for name, variable in _object(_object(server).get("variables")).items():
-                url = url.replace(f"{{{name}}}", str(_object(variable).get("default", "")))
-            try:
-                parts = urlsplit(url)
-            except ValueError:
-                continue
-            yield parts.netloc.rpartition("@")[2].lower(), parts.path.rstrip("/")
+        """Yield (host, base path) of each server of the whole document."""
+        yield from _bases(self._document.get("servers"))
+
+
+def _bases(servers: object) -> Iterator[tuple[str, str]]:
+    """Yield (host, base path) of each server, with the defaults of its variables (4.8.5)."""
+    for server in servers if isinstance(servers, list) else ():
+        url = str(_object(server).get("url", ""))
+        for name, variable in _object(_object(server).get("variables")).items():
+            url = url.replace(f"{{{name}}}", str(_object(variable).get("default", "")))
+        try:
+            parts = urlsplit(url)
+        except ValueError:
+            continue
+        yield parts.netloc.rpartition("@")[2].lower(), parts.path.rstrip("/")

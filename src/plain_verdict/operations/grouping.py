@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from functools import cache
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
 
@@ -90,6 +90,23 @@ def _innermost(part: _Part) -> _Part:
     return _innermost(failing) if failing else part
 
 
+_Bases = tuple[tuple[str, str], ...]
+
+
+class _Served(NamedTuple):
+    """Paths of a method under one base path of the hosts that serve them."""
+
+    method: str
+    hosts: set[str]
+    base: str
+    templates: Templates
+
+
+def _hosts_of(bases: _Bases, served: set[str]) -> set[str]:
+    """Return the hosts that servers name; those that serve all where they name none."""
+    return {host for host, _ in bases if host} or served
+
+
 class _Grouping:
     """Finds operations: by the document, or else by guess."""
 
@@ -98,17 +115,21 @@ class _Grouping:
         self._several_hosts = len(hosts) > 1
         self._guessed: dict[tuple[str, str, str], Operation] = {}
         self._documented: dict[tuple[str, str], DocumentedOperation] = {}
+        self._served: list[_Served] = []
         if document is None:
             return
         self._documented = {(operation.method, operation.path): operation for operation in document.operations}
-        self._templates = {
-            method: Templates(path for verb, path in self._documented if verb == method)
-            for method in {method for method, _ in self._documented}
-        }
-        served = {host for host, _ in document.bases if host} & hosts
+        by_servers: dict[tuple[str, _Bases], list[str]] = {}
+        for operation in document.operations:
+            by_servers.setdefault((operation.method, operation.bases or document.bases), []).append(operation.path)
+        served = {host for _, bases in by_servers for host, _ in bases if host} & hosts
         # Checks run against a server of their own, which the document does not name: then every host may be it.
-        self._hosts = served or hosts
-        self._bases = sorted({base for _, base in document.bases} or {""}, key=len, reverse=True)
+        self._served = [
+            _Served(method, _hosts_of(bases, served) & hosts if served else hosts, base, Templates(paths))
+            for (method, bases), paths in by_servers.items()
+            for base in {base for _, base in bases} or {""}
+        ]
+        self._served.sort(key=lambda one: -len(one.base))
 
     def call(self, check: Check, exchange: Exchange, state: CallState, place: tuple[str, str]) -> Call:
         """Return an exchange as a call of its operation; ``place`` is its host and path."""
@@ -131,11 +152,12 @@ class _Grouping:
         return self._guessed[key], None
 
     def _find(self, method: str, host: str, path: str) -> "DocumentedOperation | None":
-        if self._document is None or host not in self._hosts or method not in self._templates:
-            return None
-        for base in self._bases:
+        for served in self._served:
+            base = served.base
+            if served.method != method or host not in served.hosts:
+                continue
             if path == base or path.startswith(f"{base}/"):
-                template = self._templates[method].find(path[len(base) :] or "/")
+                template = served.templates.find(path[len(base) :] or "/")
                 if template:
                     return self._documented[method, template]
         return None

@@ -86,7 +86,7 @@ def read_step(text: str) -> timedelta:
     try:
         step = read_age(text)
     except UsageError as error:
-        raise UsageError(error.what.replace("age", "step"), where="history.every", hint=error.hint) from error
+        raise UsageError(f"{text[:40]!r} is no step", where="history.every", hint=error.hint) from error
     if not step:
         raise UsageError("is no step", where="history.every", hint="write it like 1d or 6h")
     return step

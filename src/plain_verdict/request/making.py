@@ -23,6 +23,7 @@ from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.model import Fact, Kind
+from plain_verdict.model.facts import BUILD
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.request.checks import check_settings, check_shape, read_leave_out, read_step, read_trifle
 from plain_verdict.request.overrides import Overrides
@@ -299,6 +300,8 @@ def _facts(overrides: Overrides, settings: Settings, environment: Mapping[str, s
     """
     file = settings.file
     from_options = read_pairs(overrides.fact)
+    if overrides.build and not any(fact.key.casefold() == BUILD for fact in from_options):
+        from_options = (*from_options, Fact(BUILD, overrides.build))
     from_settings = tuple(Fact(key, _as_text(value)) for key, value in file.facts.items())
     from_environment = environment_facts(file.facts_from_environment, environment)
     told = file.report.pipeline if overrides.pipeline is None else overrides.pipeline

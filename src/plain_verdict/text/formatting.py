@@ -56,7 +56,19 @@ def format_failed_share(share: float) -> str:
     per_cent = 100 * share
     if 0 < per_cent < 0.01:
         return "under 0.01 %"
+    if per_cent >= 99.95:
+        return format_per_cent(per_cent)
     return f"{per_cent:.2g} %" if per_cent < 10 else f"{per_cent:.3g} %"
+
+
+def format_per_cent(number: float) -> str:
+    """Return per cent with four digits that count, or more where fewer would make it all, or nothing."""
+    text = next(
+        text
+        for digits in (4, 6, 8, 17)
+        if (text := f"{number:.{digits}g}") and (float(text) not in (0, 100) or float(text) == number or digits > 8)
+    )
+    return f"{text} %"
 
 
 def format_metric(number: float, unit: str) -> str:

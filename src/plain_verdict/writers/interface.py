@@ -12,6 +12,13 @@ class OutputFile(NamedTuple):
     name: str
     content: Iterator[str] | bytes
 
+    def chunks(self) -> Iterator[bytes]:
+        """Yield its bytes, in pieces: text as UTF-8. Text can be gone through once."""
+        if isinstance(self.content, bytes):
+            yield self.content
+        else:
+            yield from (piece.encode() for piece in self.content)
+
 
 class Writer(Protocol):
     """Writes a report in one format; the same report gives the same bytes. It opens no file."""

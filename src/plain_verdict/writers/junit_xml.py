@@ -79,7 +79,7 @@ def _write_suite(file: "_IncrementalFileWriter", group: SuiteGroup, report: Repo
             file.write(_properties(report))
         names: Counter[str] = Counter()
         for check in group.checks:
-            title = _title(check)
+            title = check.own_name
             names[title] += 1
             # Two cases of one name would be one case, retried, to many readers.
             title = title if names[title] == 1 else f"{title} ({names[title]})"
@@ -93,11 +93,6 @@ def _properties(report: Report) -> "etree._Element":
     for key, value in (*own, *((fact.key, fact.value) for fact in report.info.facts)):
         etree.SubElement(element, "property", name=key, value=value)
     return element
-
-
-def _title(check: Check) -> str:
-    variant = ", ".join(fact.value for fact in check.variant)
-    return "".join((check.title, f" ({variant})" if variant else "", f" ({check.apart})" if check.apart else ""))
 
 
 def _case(check: Check, suite: str, title: str, waived: Waived | None) -> "etree._Element":

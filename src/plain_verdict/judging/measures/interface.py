@@ -11,7 +11,7 @@ import msgspec
 from plain_verdict.model import ApiCalls, Check, Requirements, Score, Since, Tally, Waived, aside_word, tally_of
 from plain_verdict.operations.numbers import CallNumbers, count_calls
 from plain_verdict.settings.rules import ConditionRule, Scope
-from plain_verdict.text.formatting import format_duration
+from plain_verdict.text.formatting import format_duration, format_per_cent
 
 Bound = int | float | str
 """As it stands in the settings: a number, or a text with a unit."""
@@ -136,7 +136,7 @@ class PerCent:
 
     def say(self, number: float) -> str:
         """Return the share with its sign."""
-        return f"{number:.4g} %"
+        return format_per_cent(number)
 
 
 class Seconds:

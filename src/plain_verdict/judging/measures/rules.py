@@ -2,7 +2,7 @@
 
 from plain_verdict.judging.measures.interface import CHECK_KEYS, COUNT, PER_CENT, CheckedScope, Measure
 from plain_verdict.model import BAD, Check, Outcome
-from plain_verdict.text.formatting import plural
+from plain_verdict.text.formatting import format_per_cent, plural
 
 
 def _rules(scope: CheckedScope) -> list[Check]:
@@ -50,7 +50,7 @@ MEASURES = (
         "score",
         PER_CENT,
         _score,
-        lambda _, number: f"{number:.4g} % of the best",
+        lambda _, number: f"{format_per_cent(number)} of the best",
         CHECK_KEYS,
         lambda _: "no result has a score",
     ),

@@ -15,6 +15,10 @@ NUMBERS = (Role.TOOK, Role.BYTES, Role.USERS)
 HEADER_AGAIN = "is the header again, in the middle"
 
 
+def _are_same(cell: str, name: str) -> bool:
+    return cell == name or cell.strip("\ufeff \t") == name.strip("\ufeff \t")
+
+
 class Rows:
     """Rows of one file, as texts in the order of its columns."""
 
@@ -24,7 +28,7 @@ class Rows:
     def why_bad(self, row: Sequence[str]) -> str | None:
         """Return why a row is no sample; None for one that is."""
         columns = self.columns
-        if tuple(row) == columns.names:
+        if len(row) == len(columns.names) and all(map(_are_same, row, columns.names)):
             return HEADER_AGAIN
         if len(row) != len(columns.names):
             return f"has {len(row)} cells, {len(columns.names)} are expected"

@@ -69,6 +69,11 @@ class TableDocument:
             hint="say which line has them: header = 1 in [shape.table]",
         )
 
+    def _is_header(self, cells: list[str]) -> bool:
+        """Return whether cells name the columns, whatever blank space or mark of an encoding is around."""
+        same = bool(self.columns) and len(cells) == len(self.columns)
+        return same and [cell.strip("\ufeff \t") for cell in cells] == self.columns
+
     def place(self, text: str | int) -> Place:
         """Return the place of a column, by its name or its number from 1."""
         name = "" if isinstance(text, int) else text.strip().casefold()
@@ -102,7 +107,7 @@ class TableDocument:
             raise ValueError(f"each = “{each}” has no meaning in a table: its rows are the items")
         wanted = len(self.columns)
         for row in self._rows():
-            if row.line <= self._table.header or row.cells == self.columns:
+            if row.line <= self._table.header or self._is_header(row.cells):
                 continue  # the header, which stands there again where files were joined
             if len(row.cells) < wanted:
                 self._short.append(row.line)

@@ -93,5 +93,5 @@ def _cells(facts: Iterable[Fact], keys: list[str]) -> Iterable[str | None]:
 
 
 def round_s(seconds: float | None) -> float | None:
-    """Return seconds to the microsecond: sums of floats have digits that nobody measured."""
-    return None if seconds is None else round(seconds, 6)
+    """Return seconds with twelve digits that count: sums of floats have more that nobody measured."""
+    return None if seconds is None else float(f"{seconds:.12g}")
