@@ -34,7 +34,7 @@ class FolderFiles:
     def read(self, file: str, most: int | None = None) -> bytes | None:
         """Return a file."""
         try:
-            with (self._folder / file).open("rb") as opened:
+            with self._at(file).open("rb") as opened:
                 return opened.read(-1 if most is None else most)
         except FileNotFoundError:
             return None
@@ -43,7 +43,7 @@ class FolderFiles:
 
     def write(self, file: str, data: bytes, *, new: bool = False) -> bool:
         """Write a file beside its place and move it in."""
-        path = self._folder / file
+        path = self._at(file)
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             if new:
@@ -57,7 +57,7 @@ class FolderFiles:
 
     def remove(self, file: str) -> None:
         """Remove a file, and folders that are empty without it."""
-        path = self._folder / file
+        path = self._at(file)
         try:
             path.unlink(missing_ok=True)
         except OSError as error:
@@ -67,6 +67,17 @@ class FolderFiles:
                 break
             with suppress(OSError):
                 folder.rmdir()
+
+    def _at(self, file: str) -> Path:
+        """Return where a file is. Raises DeliveryError where a link leads out of the folder."""
+        path = self._folder / file
+        if (
+            not Path(os.path.realpath(path.parent)).is_relative_to(os.path.realpath(self._folder))
+            or path.is_symlink()
+        ):
+            hint = "remove the link, or publish to where it leads"
+            raise DeliveryError("is behind a link, which is not followed", path=str(path), hint=hint)
+        return path
 
     def _failed(self, file: str, what: str, error: OSError) -> DeliveryError:
         hint = "look at its permissions, and at the room that is left"

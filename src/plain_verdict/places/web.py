@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable, Iterator
 from email.utils import parsedate_to_datetime
 from typing import TYPE_CHECKING, NoReturn
-from urllib.parse import quote, unquote, urlsplit
+from urllib.parse import quote, unquote, urljoin, urlsplit
 
 from lxml import etree
 
@@ -19,12 +19,13 @@ from plain_verdict.text.http_status import status_line
 from plain_verdict.text.packages import quiet_libraries, require
 
 if TYPE_CHECKING:
-    from requests import Response
+    from requests import PreparedRequest, Response
 
 _TIMEOUT_S = (10.0, 60.0)
 _PAUSES_S = (0.2, 0.5, 1.0, 2.0, 4.0)
 _TEMPORARY = (500, 502, 503, 504)
 _DEEPEST = 30
+_MOST_REDIRECTS = 5
 _DAV = "{DAV:}"
 _ASKED = (
     b'<?xml version="1.0" encoding="utf-8"?><propfind xmlns="DAV:"><prop><resourcetype/><getcontentlength/>'
@@ -251,12 +252,14 @@ class WebFiles:
     def _ask(
         self, method: str, url: str, data: bytes | None = None, headers: dict[str, str] | None = None
     ) -> "Response":
-        """Return the answer, redirects not followed: they would lead elsewhere, or make a PUT a GET."""
+        """Return the answer; redirects are followed for what is read, as others would make a PUT a GET."""
         import requests
 
         try:
+            if method == "GET":
+                return self._get(url, headers)
             return self._session.request(
-                method, url, data=data, headers=headers, timeout=_TIMEOUT_S, allow_redirects=method == "GET"
+                method, url, data=data, headers=headers, timeout=_TIMEOUT_S, allow_redirects=False
             )
         except requests.exceptions.SSLError as error:
             what = "its certificate does not fit, or TLS failed"
@@ -265,6 +268,24 @@ class WebFiles:
             raise self._failed(url, "it does not answer in time", "look at the address") from error
         except requests.RequestException as error:
             raise self._failed(url, "no connection", "look at the address") from error
+
+    def _get(self, url: str, headers: dict[str, str] | None) -> "Response":
+        """Return the answer, or that of where it leads: another host is told nothing of who one is.
+
+        From TLS no redirect leads to where all can read along. Source: RFC 9110, section 15.4.
+        """
+        first, there = urlsplit(url), url
+        for _ in range(_MOST_REDIRECTS):
+            own = urlsplit(there)[:2] == first[:2]
+            answer = self._session.get(
+                there, headers=headers, timeout=_TIMEOUT_S, allow_redirects=False, auth=None if own else _as_nobody
+            )
+            if not answer.is_redirect:
+                break
+            there = urljoin(there, answer.headers["Location"])
+            if urlsplit(there).scheme != "https" and first.scheme == "https":
+                break
+        return answer
 
     def _fail(self, url: str, answer: "Response") -> NoReturn:
         what, hint = _WHY.get(answer.status_code, ("", "ask who runs the server"))
@@ -276,6 +297,12 @@ class WebFiles:
     @staticmethod
     def _failed(url: str, what: str, hint: str) -> DeliveryError:
         return DeliveryError(what, path=url, hint=hint)
+
+
+def _as_nobody(request: "PreparedRequest") -> "PreparedRequest":
+    """Ask without a name and password: without this, ``requests`` looks for some in ~/.netrc."""
+    request.headers.pop("Authorization", None)
+    return request
 
 
 def _went_well(answer: "Response") -> bool:
