@@ -2,7 +2,8 @@
 
     .venv/bin/python tests/fuzz/fuzz.py 20000 [SEED]
 
-Each input is a good one, changed at random: JUnit XML, a record, an archive, settings, evidence. Looked for are exit
+Each input is a good one, changed at random: results of every format, archives, settings, requirements, evidence,
+earlier pages, digests and stores. Looked for are exit
 codes that mean a bug, tracebacks, more than 20 s or 1.5 GB, JSON or a page that does not parse, and a verdict "fit"
 although checks are gone and nothing is said of it.
 """
@@ -140,6 +141,9 @@ EARL = b"""@prefix earl: <http://www.w3.org/ns/earl#> .
 <#a> a earl:Assertion ; earl:subject <https://desk.test/> ; earl:test <https://x.test/#one> ;
   earl:result [ a earl:TestResult ; earl:outcome earl:failed ; earl:info "no words" ] .
 """
+EARL_JSON = b"""{"@context": {"earl": "http://www.w3.org/ns/earl#"}, "@graph": [{"@id": "urn:g", "@graph": [
+{"@type": "earl:Assertion", "earl:subject": {"@id": "https://desk.test/"}, "earl:test": {"@id": "https://x.test/#one"},
+"earl:result": {"@type": "earl:TestResult", "earl:outcome": {"@id": "earl:failed"}, "earl:info": "no words"}}]}]}"""
 REQUIREMENTS = b"# Desk\n- BQ-1 sails\n## BQ-2 lands\n"
 DOCUMENT = b"""openapi: 3.1.0
 paths:
@@ -253,6 +257,26 @@ def condensed() -> bytes:
         return (folder / "a.load").read_bytes()
 
 
+@functools.cache
+def kept(name: str) -> bytes:
+    """Return what a report of the JUnit XML leaves for later ones: a page, a digest, a store."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder)
+        (path / "r.xml").write_bytes(JUNIT)
+        outputs = [
+            "--out",
+            str(path / "p.html"),
+            "--digest",
+            str(path / "d.json"),
+            "--history",
+            str(path / "kept.db"),
+        ]
+        for build in ("1", "2"):
+            with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
+                main(["report", str(path / "r.xml"), "--no-git", "--overwrite", "--build", build, *outputs])
+        return (path / name).read_bytes()
+
+
 def example(name: str) -> Callable[[random.Random], bytes]:
     """Return what gives a real file of rules."""
     return lambda _: (Path(__file__).parent.parent / "examples" / "rules" / name).read_bytes()
@@ -281,7 +305,20 @@ CASES: tuple[tuple[str, Callable[[random.Random], bytes], int | None], ...] = (
         ("r.oscal.json", lambda _: OSCAL, -1),
         ("r.ttl", lambda _: EARL, -1),
         ("asked.md", lambda _: REQUIREMENTS, None),
+        ("asked.csv", lambda _: b'id,title,link,owner\nBQ-1,sails,https://t.test/1,Kari\n"BQ-2",lands,,\n', None),
+        ("asked.toml", lambda _: b'[[requirement]]\nid = "BQ-1"\ntitle = "sails"\n', None),
+        (
+            "asked.feature",
+            lambda _: b"Feature: Quay\n  @BQ-1\n  Scenario: It sails\n    Given a boat\n    Then it sails\n",
+            None,
+        ),
+        ("r.jsonld", lambda _: EARL_JSON, -1),
     ),
+    *(
+        ("old/d.json", lambda _: kept("d.json"), None),
+        ("old/d.json.gz", lambda _: gzip.compress(kept("d.json")), None),
+    ),
+    *(("old/p.html", lambda _: kept("p.html"), None), ("kept.db", lambda _: kept("kept.db"), None)),
     ("shots/a.png", lambda _: PNG, None),
 )
 
@@ -292,6 +329,7 @@ def findings(number: int, seed: int) -> Iterator[str]:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         (folder / "shots").mkdir()
+        (folder / "old").mkdir()
         os.chdir(folder)
         try:
             for at in range(number):
@@ -305,7 +343,9 @@ def findings(number: int, seed: int) -> Iterator[str]:
                 (folder / "plain-verdict.toml").unlink(missing_ok=True)
                 (folder / target).write_bytes(data)
                 yield from (f"seed {seed}-{at}, {target}: {what}" for what in wrong(target, checks))
-                if target not in ("plain-verdict.toml", "api.yaml", "shapes.toml", "shots/a.png"):
+                if target.startswith("old/") or target == "kept.db":
+                    (folder / target).unlink(missing_ok=True)
+                elif target not in ("plain-verdict.toml", "api.yaml", "shapes.toml", "shots/a.png"):
                     (folder / target).unlink()
         finally:
             os.chdir(here)
@@ -319,7 +359,9 @@ def wrong(target: str, checks: int | None) -> Iterator[str]:
     command = ["report", *results, "--json", "--detail", "--evidence", "shots", "--out", "page.html", "--overwrite"]
     command += ["--shape", "shapes.toml"] if checks == 0 or target == "shapes.toml" else []
     command += ["--api-document", "api.yaml"] if target == "api.yaml" else []
-    command += ["--requirements", "asked.md"] if target == "asked.md" else []
+    command += ["--requirements", target] if target.startswith("asked.") else []
+    command += ["--earlier", "old"] if target.startswith("old/") else []
+    command += ["--history", "kept.db"] if target == "kept.db" else []
     with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
         try:
             code = main(command)
@@ -328,7 +370,7 @@ def wrong(target: str, checks: int | None) -> Iterator[str]:
         except SystemExit as stop:
             code = stop.code
     took_s = time.monotonic() - began
-    if code not in (0, 2, 3) or (code == 2 and target not in ("plain-verdict.toml", "shapes.toml")):
+    if code not in (0, 2, 3) or (code == 2 and target not in ("plain-verdict.toml", "shapes.toml", "kept.db")):
         yield f"exit code {code}: {err.getvalue()[:300]}"
     if "Traceback" in err.getvalue() or "this is a bug" in err.getvalue():
         yield err.getvalue()[:300]

@@ -153,7 +153,7 @@ def test_what_others_made_is_never_written_over(kind, tool, tmp_path):
         "layout": "f",
     }[kind]
     arguments = {
-        "page": ["--out", taken], "mail": ["--mail", taken],  "tables": ["--tables", taken], 
+        "page": ["--out", taken], "mail": ["--mail", taken],  "tables": ["--tables", taken],
         "zip": ["--zip", "--out", taken], "layout": ["--layout", "folder", "--out", taken],
     }[kind]  # fmt: skip
     if kind in ("tables", "layout"):
@@ -195,6 +195,7 @@ def test_a_page_on_a_server_asks_that_nothing_has_its_name(tool, tmp_path):
         "report", "r.xml", "--no-git", "--json", "--publish", f"http://127.0.0.1:{server.server_port}/pages/"
     )
     server.shutdown()
+    server.server_close()
     assert json.loads(done.out)["verdict"] == "fit"
     # Every name that was tried was asked for as a new one.
     assert server.asked

@@ -53,7 +53,7 @@ def read_toml(data: bytes) -> Iterator[Requirement]:
     """Yield the requirements of a TOML file: ``[[requirement]]`` tables with their keys."""
     try:
         value = tomllib.loads(as_text(data))
-    except tomllib.TOMLDecodeError as error:
+    except (ValueError, RecursionError) as error:
         raise ValueError(f"is no TOML: {error}") from error
     several = value.get("requirement")
     if not isinstance(several, list):

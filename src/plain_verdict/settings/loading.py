@@ -140,7 +140,7 @@ def _parsed(path: Path, named_by: str = "check --config") -> tuple[str, dict[str
         raise UsageError(f"can't be read ({error.strerror})", path=str(path), hint=named_by) from error
     except UnicodeDecodeError as error:
         raise UsageError("is not UTF-8 text", path=path.name, hint="save it as UTF-8") from error
-    except tomllib.TOMLDecodeError as error:
+    except (ValueError, RecursionError) as error:  # a number of thousands of digits, tables without end
         what, _, rest = str(error).partition(" (at ")
         place = re.match(r"line (\d+)", rest)
         hint = "texts stand in quotes, lists in [ ], tables begin with [name]"
