@@ -71,10 +71,8 @@ class FolderFiles:
     def _at(self, file: str) -> Path:
         """Return where a file is. Raises DeliveryError where a link leads out of the folder."""
         path = self._folder / file
-        if (
-            not Path(os.path.realpath(path.parent)).is_relative_to(os.path.realpath(self._folder))
-            or path.is_symlink()
-        ):
+        folder, root = os.path.realpath(path.parent), os.path.realpath(self._folder)
+        if path.is_symlink() or not Path(folder).is_relative_to(root):
             hint = "remove the link, or publish to where it leads"
             raise DeliveryError("is behind a link, which is not followed", path=str(path), hint=hint)
         return path
