@@ -105,7 +105,7 @@ def _resolved(
             return evidence
         content = made[evidence.content]
         if isinstance(content, str):
-            return msgspec.structs.replace(evidence, content="", data=b"", unavailable=content)
+            return msgspec.structs.replace(evidence, content="", data=b"", unavailable=str(content))
         return msgspec.structs.replace(evidence, content=content.key, data=b"")
 
     run = change_run(run, lambda check, _: change_check(check, settle))
