@@ -328,6 +328,9 @@ def findings(number: int, seed: int) -> Iterator[str]:
     here = Path.cwd()
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
+        os.chdir(folder)
+        for made in ("d.json", "p.html", "kept.db"):  # before any settings are here
+            kept(made)
         (folder / "shots").mkdir()
         (folder / "old").mkdir()
         os.chdir(folder)
