@@ -111,8 +111,27 @@ def outputs(tmp_path_factory):
             inner.setattr("sys.stderr", err)
             assert quietly(patch, *run, *more) == 0
             printed[name] = "".join(out.pieces if name == "json" else (*err.pieces, *out.pieces))
-    yield SimpleNamespace(folder=folder, report=made[-2], printed=printed)
+    (folder / "first.xml").write_text(first_of_many(), "utf-8")
+    outs = ["--markdown", "first/report.md", "--tables", "first/tables", "--mail", "first/mail.eml"]
+    with patch.context() as inner:
+        out = Stream()
+        inner.setattr("sys.stdout", out)
+        assert quietly(patch, "report", "first.xml", "--no-git", *outs, "--out", "first/page.html") == 0
+        printed["first"] = "".join(out.pieces)
+    yield SimpleNamespace(folder=folder, report=made[-3], printed=printed)
     patch.undo()
+
+
+THINGS = "anchor barge candle dredger ensign ferry gangway harbour iceberg jetty keel lantern mast net oar pier quay rudder sail tide".split()  # fmt: skip
+
+
+def first_of_many():
+    """More failures of more causes than any output lists, with no run before."""
+    cases = "".join(
+        f'<testcase name="The {thing} holds {number}" time="{number}.5"><failure message="No {thing} of {thing}s {thing}ed"/></testcase>'
+        for number, thing in enumerate(THINGS + [thing[::-1] for thing in THINGS], 1)
+    )
+    return f'<testsuite name="Quay" timestamp="2026-11-22T08:00:00Z">{cases}</testsuite>'
 
 
 class Stream:
@@ -152,8 +171,8 @@ def page_text(made):
     return "\n\n".join(f"== {part.get('id') or part.get('class') or part.tag}\n{text_of(part)}" for part in parts)
 
 
-def mail_text(made):
-    message = email.message_from_bytes((made.folder / "mail.eml").read_bytes(), policy=email.policy.default)
+def mail_text(made, name="mail.eml"):
+    message = email.message_from_bytes((made.folder / name).read_bytes(), policy=email.policy.default)
     heads = "\n".join(f"{name}: {message[name]}" for name in ("Subject", "From", "Date"))
     plain, rich = (message.get_body((kind,)).get_content() for kind in ("plain", "html"))
     names = [part.get_filename() for part in message.walk() if part.get_filename()]
@@ -189,6 +208,10 @@ OUTPUTS = {
     "notice.json": lambda made: as_json(rendered(made, "notice")),
     "digest.json": lambda made: as_json((made.folder / "digest.json").read_bytes()),
     "rules.jsonld": lambda made: as_json((made.folder / "rules.jsonld").read_bytes()),
+    "first/terminal.txt": lambda made: made.printed["first"],
+    "first/mail.txt": lambda made: mail_text(made, "first/mail.eml"),
+    "first/report.md": a_file("first/report.md"),
+    "first/tables/checks.csv": a_file("first/tables/checks.csv"),
     **{f"tables/{path.name}": a_file(f"tables/{path.name}") for path in sorted((EXPECTED / "tables").glob("*"))},
 }
 
