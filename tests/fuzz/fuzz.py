@@ -38,6 +38,7 @@ JUNIT = b"""<?xml version="1.0" encoding="utf-8"?>
 <testcase name="waits"><skipped message="tide"/></testcase></testsuite></testsuites>"""
 RECORD = b"""{"what": "record", "version": 1, "zone": "+01:00"}
 {"what": "check", "id": "a", "name": "sails", "suite": ["Quay"], "at": 1795312800, "parameters": {"deck": "2"}}
+{"what": "check", "id": "b", "name": "sinks", "suite": ["Quay"]}
 {"what": "step", "id": "s", "in": "a", "name": "cast off", "at": 1795312801.5}
 {"what": "evidence", "in": "s", "name": "x", "path": "a.png"}
 {"what": "log", "in": "s", "text": "lines away"}
@@ -45,7 +46,6 @@ RECORD = b"""{"what": "record", "version": 1, "zone": "+01:00"}
 {"what": "expectation", "in": "s", "subject": "status", "outcome": "passed", "expected": "200", "actual": "200"}
 {"what": "end", "id": "s", "outcome": "passed", "at": 1795312802}
 {"what": "end", "id": "a", "outcome": "passed", "took_s": 2.5}
-{"what": "check", "id": "b", "name": "sinks", "suite": ["Quay"]}
 {"what": "end", "id": "b", "outcome": "failed", "problems": [{"message": "no boat", "expected": "1", "actual": "2"}]}
 """
 ENTRY = b"""{"startedDateTime": "2026-11-22T02:10:00+01:00", "time": 40.5, "pageref": "p",

@@ -445,6 +445,11 @@ def test_what_no_shape_can_be_drafted_of_is_said(tool, tmp_path):
         assert done.err.startswith(f"error: {name}: "), done.err
         assert done.out == ""
     assert tool("shape", "none.json").code == 2
+    # A name with a prefix that nothing declares is drafted, and what the draft says of it finds it.
+    items = '<q:item name="a" q:state="ok"/><q:item name="b" q:state="bad"/>'
+    (tmp_path / "g.xml").write_text(f"<list>{items}</list>")
+    drafted = tool("shape", "g.xml")
+    assert (drafted.code, "it makes 2 checks" in drafted.err) == (0, True)
 
 
 @pytest.mark.parametrize(

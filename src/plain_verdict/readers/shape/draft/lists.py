@@ -170,16 +170,21 @@ def _path_of(element: "etree._Element", prefixes: dict[str, str]) -> str:
 
 
 def _name(element: "etree._Element", prefixes: dict[str, str]) -> str:
-    name = etree.QName(element)
-    if not name.namespace:
-        return name.localname
-    known = next((prefix for prefix, uri in prefixes.items() if uri == name.namespace), None)
+    uri, _, name = element.tag.removeprefix("{").rpartition("}")
+    if not uri:
+        return _bare(name)
+    known = next((prefix for prefix, there in prefixes.items() if there == uri), None)
     if known is None:
         known = element.prefix or "d"
         while known in prefixes:
             known += "2"
-        prefixes[known] = name.namespace
-    return f"{known}:{name.localname}"
+        prefixes[known] = uri
+    return f"{known}:{name}"
+
+
+def _bare(name: str) -> str:
+    """Return the step to a name in no namespace: XPath has no names with a prefix that nothing declares."""
+    return f"*[name()='{name}']" if ":" in name else name
 
 
 def _xml_fields(elements: list["etree._Element"], prefixes: dict[str, str]) -> tuple[Field, ...]:
@@ -211,4 +216,4 @@ def _xml_leaves(element: "etree._Element", prefixes: Mapping[str, str]) -> Itera
 
 
 def _attributes(element: "etree._Element") -> Iterator[tuple[str, str]]:
-    yield from ((str(name), str(value)) for name, value in element.attrib.items() if "{" not in str(name))
+    yield from ((_bare(str(name)), str(value)) for name, value in element.attrib.items() if "{" not in str(name))
