@@ -56,11 +56,20 @@ def make_damaged(path: Path) -> None:
     path.write_bytes(b"SQLite format 3\0" + b"\xff" * 5000)
 
 
+def make_unreadable(path: Path) -> None:
+    with sqlite3.connect(path) as connection:
+        connection.execute("CREATE TABLE pv_run (id TEXT)")
+    # SQLite's message quotes the name of what is damaged, here in no encoding.
+    data = path.read_bytes().replace(b"CREATE TABLE pv_run (id", b"CREATE XABLE pv_run (id")
+    path.write_bytes(data.replace(b"tablepv_run", b"tablepv\xcerun"))
+
+
 STORES = [
     ("a text file", lambda path: path.write_text("quay,sailings\n" * 300), "is no history: it is a file of another kind"),
     ("newer", make_newer, "was made by a newer version (its tables are of version 99, this one knows 1)"),
     ("a folder", lambda path: path.mkdir(), "is a folder"),
     ("damaged", make_damaged, "history"),
+    ("damaged in its schema", make_unreadable, "is damaged"),
     ("locked", make_locked, "is locked by another program"),
     ("nowhere", lambda _: None, "look at its folder, and who may write there."),
 ]  # fmt: skip

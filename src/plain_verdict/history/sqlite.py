@@ -52,6 +52,10 @@ class SqliteConnection:
                 if words in said:
                     raise HistoryError(what, path=self.place, hint=hint) from error
             raise HistoryError(f"can't be used ({said})", path=self.place, hint="name another file") from error
+        except UnicodeError as error:  # of SQLite's message: it quotes what is damaged
+            raise HistoryError(
+                "is damaged", path=self.place, hint="use a copy of it, or name another file"
+            ) from error
 
     def execute(self, statement: str, values: Sequence[object] = ()) -> list[Row]:
         """Return the rows of a statement. Raises HistoryError."""
