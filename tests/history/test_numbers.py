@@ -111,6 +111,8 @@ GAPS = [
     (["7", "7", "8", "9", "10", "12"], None, {5: ("11",)}),  # one key twice
     (["", "", ""], timedelta(hours=12), {1: ("22 Nov 12:00",), 2: ("23 Nov 12:00",)}),
     (["x", "y"], timedelta(days=1), {}),
+    (["x", "y"], timedelta(hours=14), {1: ("22 Nov 14:00",)}),  # one step and seven tenths later
+    (["7-a", "8-a", "9-a", "10-a", "12-b"], None, {}),  # another ending is another count
 ]
 
 

@@ -85,6 +85,17 @@ def test_a_percentile_s_interval_is_that_of_woodruff(share, number):
     assert interval(times, share, few) is None
 
 
+@pytest.mark.parametrize(("share", "least"), [(0.5, 5), (0.9, 29), (0.95, 59), (0.99, 299), (0.999, 2995)])
+def test_a_percentile_is_told_from_the_number_of_values_on_that_bounds_it(share, least):
+    # Of n values all are under the percentile with a chance of share ** n.
+    assert share**least <= 0.05 < share ** (least - 1)
+    for number, is_told in ((least, True), (least - 1, False)):
+        times = Histogram(
+            bins_of(np.array([40_000]), FINE_BITS), np.array([number]), 40_000, 40_000, 40_000 * number
+        )
+        assert (percentile(times, share) is not None) == is_told
+
+
 def test_what_was_sent_is_compared_as_two_means_are():
     rng = random.Random(5)
     starts = [np.sort([rng.uniform(0, 60 * 14) for _ in range(size)]) for size in (4000, 4600)]
