@@ -6,7 +6,7 @@ same bytes.
 
     make_junit.py N FILE                 one file
     make_junit.py N FOLDER FILES         the same in so many files
-    make_junit.py N FILE failing         every check fails, with 200-line stack texts
+    make_junit.py N FILE failing         all checks fails, with 200-line stack texts
 """
 
 import random

@@ -34,7 +34,7 @@ settings.load_profile("patient")
 
 ROOT = Path(__file__).parent.parent
 EXAMPLES = ROOT / "tests" / "examples"
-DEMO = (str(RESULTS), str(RULES), "--evidence", str(SHOTS), "--earlier", str(EARLIER / "builds.json.gz"))
+DEMO = (str(RESULTS), str(RULES), "--evidence", str(SHOTS), "--previous", str(EARLIER / "builds.json.gz"))
 DEMO += (
     "--title",
     "Booking desk and fares, nightly",
@@ -91,7 +91,7 @@ def trusted(monkeypatch: pytest.MonkeyPatch) -> None:
 
 @pytest.fixture
 def program(tmp_path: Path) -> Tool:
-    """Run the program as a process of its own in the temporary folder."""
+    """Run the program as its own process in the temporary folder."""
 
     def run(*arguments: str, stdin: bytes = b"", env: dict[str, str] | None = None) -> SimpleNamespace:
         done = subprocess.run(

@@ -67,7 +67,7 @@ def test_every_output_is_the_same_twice_and_its_name_is_on_the_page(tmp_path):
         )
         assert first == second
         assert all(content for _, content in first)
-    with pytest.raises(UsageError, match="'stone' is no output"):
+    with pytest.raises(UsageError, match="'stone' is not an output"):
         render(report, "stone")
 
 

@@ -38,7 +38,7 @@ def test_a_branch_is_the_same_however_a_server_writes_it(said, branch):
 def xml_mapping(**own):
     keys = {"name": "@n", "outcome": '{ from = "@o", passed = "ok", failed = "bad" }'} | own
     lines = "".join(f"{key} = {value if value[:1] in '{[' else json.dumps(value)}\n" for key, value in keys.items())
-    return f'[[shape]]\nname = "night"\nfiles = ["r.xml"]\n[shape.check]\n{lines}'
+    return f'[[mapping]]\nname = "night"\nfiles = ["r.xml"]\n[mapping.check]\n{lines}'
 
 
 # Places that give numbers, and the whole text that they give.
@@ -59,7 +59,7 @@ NESTED = {
     "one in another": ('<r><c n="a"><o>ok</o><c n="b"><o>bad</o></c></c></r>', ["a failed", "b failed"]),
     "what the outer has is in the inner": ('<r><c n="a"><c n="b"><o>bad</o></c></c></r>', ["a failed", "b failed"]),
     "three deep, and one beside": ('<r><c n="a"><c n="b"><c n="d"><o>bad</o></c></c></c><c n="e"><o>ok</o></c></r>', ["a failed", "b failed", "d failed", "e passed"]),
-    "cut off in the outer": ('<r><c n="a"><c n="b"><o>bad</o></c>', ["b failed"]),
+    "truncated in the outer": ('<r><c n="a"><c n="b"><o>bad</o></c>', ["b failed"]),
 }  # fmt: skip
 
 
@@ -75,7 +75,7 @@ def test_items_in_items_see_all_that_they_hold(tool, tmp_path, text, checks):
 
 @pytest.mark.parametrize("header", ["n,o", "n , o", "\ufeffn,o", " n,o ", "n,\to"])
 def test_the_header_of_a_joined_table_is_no_row(tool, tmp_path, header):
-    mapping = '[[shape]]\nname = "night"\nfiles = ["r.csv"]\n[shape.check]\nname = "n"\n[shape.check.outcome]\nfrom = "o"\npassed = "ok"\n'
+    mapping = '[[mapping]]\nname = "night"\nfiles = ["r.csv"]\n[mapping.check]\nname = "n"\n[mapping.check.outcome]\nfrom = "o"\npassed = "ok"\n'
     (tmp_path / "plain-verdict.toml").write_text(mapping)
     (tmp_path / "r.csv").write_text(f"n,o\na,ok\n{header}\nb,ok\n")
     assert details(tool, "r.csv")["counts"]["passed"] == 2
@@ -84,7 +84,7 @@ def test_the_header_of_a_joined_table_is_no_row(tool, tmp_path, header):
     )
     summary = json.loads(tool("judge", "load.csv", "--json").out)
     assert (summary["load"]["rows"], summary["load"]["bad_rows"]) == (2, 1)
-    assert "the header again" in " ".join(summary["files"][0]["notes"])
+    assert "repeats the header" in " ".join(summary["files"][0]["notes"])
 
 
 def test_tables_keep_the_shortest_durations(tool, tmp_path):
@@ -96,7 +96,7 @@ def test_tables_keep_the_shortest_durations(tool, tmp_path):
         assert [float(row["took_s"]) for row in csv.DictReader(file)] == list(map(float, times))
 
 
-# Tables that are no samples but what somebody counted of them.
+# Tables that are not a samples but what somebody counted of them.
 SUMMARIES = [
     "date,duration,name,requests,mean,p95", "timestamp,elapsed,label,average,median,rps", "time,response time,request,min,max,95%", "start,took,request,Average Latency,Throughput",
 ]  # fmt: skip
@@ -109,10 +109,10 @@ def test_a_summary_of_a_load_run_is_no_sample(tool, tmp_path, header):
     (tmp_path / "g.xml").write_text(GOOD)
     done = tool("judge", "load.csv", "g.xml", "--json")
     assert json.loads(done.out)["verdict"] == "undecided"
-    assert "is a summary of a load run, and not its samples" in done.err
+    assert "is a summary of a load run, not its samples" in done.err
 
 
-SUMS = '[[shape]]\nname = "bench"\nkind = "load"\nfiles = ["s.json"]\n[shape.request]\neach = "{}"\nname = "name"\ncount = "sent"\nfailed = "failed"\nmean = "avg"\n'
+SUMS = '[[mapping]]\nname = "bench"\nkind = "load"\nfiles = ["s.json"]\n[mapping.request]\neach = "{}"\nname = "name"\ncount = "sent"\nfailed = "failed"\nmean = "avg"\n'
 # The rows of a summary with a total, which of them are requests, how many were sent, and the note.
 TOTALS = {
     "a total": ([("A", 6, 1), ("B", 4, 0), ("Total", 10, 1)], 2, 10, ""),
@@ -177,12 +177,12 @@ def test_servers_of_a_path_and_of_an_operation_go_before_those_of_the_document(t
     (tmp_path / "plain-verdict.toml").write_text('[api]\ndocument = "api.yaml"\n')
     found = json.loads(tool("judge", "r.jsonl", "--json").out)["operations"]
     named = [name for name in CALLS.values() if name]
-    # What no server serves is of its own host.
+    # What no server serves is of its host.
     assert sorted(one["operation"] for one in found if "//" not in one["operation"]) == sorted(named)
     assert sum("//" in one["operation"] for one in found) == len(CALLS) - len(named)
 
 
-@pytest.mark.parametrize(("every", "said"), [("1 page", "'1 page' is no step"), ("0d", "is no step"), ("age", "'age' is no step"), ("1x", "'1x' is no step")])  # fmt: skip
+@pytest.mark.parametrize(("every", "said"), [("1 page", "'1 page' is not a step"), ("0d", "is not a step"), ("age", "'age' is not a step"), ("1x", "'1x' is not a step")])  # fmt: skip
 def test_a_step_that_is_none_is_named_as_it_is_written(tool, tmp_path, every, said):
     (tmp_path / "plain-verdict.toml").write_text(f'[history]\nevery = "{every}"\n')
     (tmp_path / "r.xml").write_text(GOOD)
@@ -203,7 +203,7 @@ def test_a_store_that_does_not_say_its_version_costs_no_report(tool, tmp_path, m
         store.execute(statement)
     done = tool("report", "r.xml", "--history", "kept.db", "--no-git", "--out", "b.html", *quiet)
     assert (done.code, (tmp_path / "b.html").exists()) == (0, True)
-    (tmp_path / "plain-verdict.toml").write_text('[history]\nstore = "kept.db"\nmust = true\n')
+    (tmp_path / "plain-verdict.toml").write_text('[history]\nstore = "kept.db"\nrequired = true\n')
     done = tool("report", "r.xml", "--no-git", "--out", "c.html", *quiet)
     assert done.code == 5
     assert "kept.db" in done.err

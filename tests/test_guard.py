@@ -2,6 +2,7 @@
 
 import gzip
 import json
+import logging
 import re
 
 import pytest
@@ -44,7 +45,7 @@ def requirements(pattern):
 ALIASES = "\n".join(
     f"  a{at}: &a{at} [{', '.join([f'*a{at - 1}'] * 9)}]" if at else "  a0: &a0 [x, x]" for at in range(9)
 )
-SHAPE = '[[shape]]\nname = "night"\nfiles = ["r.json"]\n[shape.check]\neach = "t[*]"\nname = "n"\noutcome = { from = "o", passed = "ok" }\n[shape.run]\nstarted = "$.at"\n'
+MAPPING = '[[mapping]]\nname = "night"\nfiles = ["r.json"]\n[mapping.check]\neach = "t[*]"\nname = "n"\noutcome = { from = "o", passed = "ok" }\n[mapping.run]\nstarted = "$.at"\n'
 EARL = (
     "@prefix earl: <http://www.w3.org/ns/earl#> .\n<#a> a earl:Assertion ; "
     + " ; ".join(f"earl:test <#t{at}> ; earl:subject <#s{at}> ; earl:result <#r{at}>" for at in range(90))
@@ -62,7 +63,7 @@ ENDED = {
         "r.tap": "1..1\nok 1 - \\ud83d password=x\n", "load.jsonl": '{"started": 1795312800, "request": "\\ud83d", "took_ms": 5, "status": 200}\n',
     }.items()},
     **{f"a number past 64 bits, {key}": ({"r.verdict.jsonl": record(**{key: 10**30})}, []) for key in ("attempt", "line", "at")},
-    "a file's start without an end": ({"r.json": '{"at": "2026-11-29T10:00:00Z", "t": [{"n": "a", "o": "ok"}]}', "plain-verdict.toml": SHAPE}, []),
+    "a file's start without an end": ({"r.json": '{"at": "2026-11-29T10:00:00Z", "t": [{"n": "a", "o": "ok"}]}', "plain-verdict.toml": MAPPING}, []),
     "a title with a line break, and mail": ({"r.xml": GOOD}, TITLED),
     **{f"requirements by {pattern}": ({"r.xml": f'<testsuite><testcase name="TKT lands {"a" * 40}!"/></testsuite>', **requirements(pattern)}, [])
        for pattern in (r"REQ-(\d+)|TKT", r"(?<n>TKT)(?&n)?", r"\p{L}+-(?>\d+)", "(a+)+$", "(a|aa)+$", "()", "(x)?(y)?")},
@@ -103,7 +104,7 @@ def broken(*_, **__):
 
 PLACES = {
     "a reader": (JunitWalk, "case", "r.xml could not be read because of a bug of this program (BrokenError: no such key: berth)"),
-    "masking": (Masker, "may_hold_secret", "r.xml is left out, as it could not be masked"),
+    "masking": (Masker, "may_hold_secret", "r.xml is left out because it could not be masked"),
     "evidence": (contents, "_content", "shot.txt is evidence that could not be read because of a bug of this program"),
     "masking of evidence": (Masker, "bytes", "could not be masked: it could not be read because of a bug of this program"),
 }  # fmt: skip
@@ -134,6 +135,7 @@ def test_a_bug_in_one_input_costs_that_input(tool, tmp_path, monkeypatch, place,
     assert said in " ".join(summary["reasons"])
     assert "please report it, with what --debug prints" in done.err
     assert ("Traceback" in done.err and "in broken" in done.err) == debug
+    logging.getLogger(guard.LOGGER).handlers.clear()
 
 
 def test_a_bug_in_another_process_costs_its_input_as_well(program, tmp_path):
@@ -229,7 +231,7 @@ CUT = [
 @pytest.mark.parametrize(("text", "given", "found"), CUT)
 def test_an_expression_gives_its_first_group_that_took_part(text, given, found):
     if found is None:
-        with pytest.raises(ValueError, match="is no regular expression"):
+        with pytest.raises(ValueError, match="is not a regular expression"):
             Expression(text)
         return
     expression = Expression(text)

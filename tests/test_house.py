@@ -47,7 +47,7 @@ LEVELS = {
     "delivery": 6,
     "request": 8,
     "sending": 2,
-    "shelf": 7,
+    "report_index": 7,
     "places": 7,
     "publishing": 9,
     "telling": 10,
@@ -90,7 +90,7 @@ def test_imports_go_one_way_only():
         for node in ast.walk(ast.parse(path.read_text("utf-8"))):
             for module in imported(node):
                 there = module.split(".")[1]
-                # A name of the package itself, like its version, is no module.
+                # A name of the package itself, like its version, is not a module.
                 level = LEVELS.get(there, 0)
                 allowed = here in ("__init__", there) or level == 0 or level < LEVELS[here]
                 wrong += [] if allowed else [f"{path.name}: {module}"]
@@ -123,7 +123,7 @@ def test_a_page_of_checks_imports_nothing_of_load_runs(tmp_path):
     }
     assert not heavy & set(loaded)
     assert not [
-        name for name in loaded if name.startswith(("plain_verdict.report.load", "plain_verdict.readers.shape."))
+        name for name in loaded if name.startswith(("plain_verdict.report.load", "plain_verdict.readers.mapping."))
     ]
 
 

@@ -45,7 +45,7 @@ STREAMS = [
     ("PV judge bad.xml >/dev/full", 1, "the output could not be written (No space left on device)"),
     ("PV judge good.xml --json >/dev/full", 2, "the output could not be written (No space left on device)"),
     ("PV judge gone.xml 2>/dev/full", 3, ""),
-    ("PV judge gone.xml", 3, "error: nothing could be read, so there is nothing to judge"),
+    ("PV judge gone.xml", 3, "error: no input could be read, so there is no verdict"),
 ]
 
 

@@ -188,7 +188,7 @@ def picture(text: str) -> bytes:
 
 
 def start(patience_s: float = 2.0) -> Service:
-    """Start the service on a free port, in a thread of its own."""
+    """Start the service on a free port, in its own thread."""
     service = Service(patience_s=patience_s)
     threading.Thread(target=service.serve_forever, daemon=True).start()
     return service

@@ -1,6 +1,6 @@
 #!/bin/sh
-# Five nights of a pipeline, one report each; what is new and what is mended is known from the pages of the nights before.
-#     examples/nightly/five-nights.sh FOLDER [OPTIONS OF REPORT, like --history history.db --no-look-beside]
+# Five nights of a pipeline, one report each; what is new and what is fixed is known from the pages of the nights before.
+#     examples/nightly/five-nights.sh FOLDER [OPTIONS OF REPORT, like --history history.db --no-find-previous]
 set -eu
 folder=$1
 shift
@@ -34,4 +34,4 @@ night 2 quote=passed seats=failed pay=passed refund=skipped; report 2 "$@"
 night 3 quote=failed seats=failed pay=passed refund=passed;  report 3 "$@"
 night 4 quote=passed seats=failed pay=passed refund=passed;  report 4 "$@"
 night 5 quote=passed seats=passed pay=passed refund=passed;  report 5 "$@"
-plain-verdict history compare 4 5 --earlier "$folder" | head -n 5
+plain-verdict history compare 4 5 --previous "$folder" | head -n 5

@@ -33,7 +33,7 @@ run_checks "$artifacts/again.xml" seats=passed
 # Stage 3, whatever the stages before did: join the artifacts, report, publish. Build, branch, commit and job come from
 # the variables that the server sets. A shard that is missing makes the verdict undecided, never fit.
 plain-verdict report "$artifacts/shard-*.xml" --retry "$artifacts/again.xml" --expect-files 3 --title "Booking desk" \
-    --out "$work/page/{fact:build}.html" --publish "$reports" --shelf --latest newest.html \
+    --out "$work/page/{fact:build}.html" --publish "$reports" --index --latest newest.html \
     --markdown "$work/summary.md" --junit "$work/judged.xml" "$@"
 
 # Stage 4: stop the line. The page is out already, whatever comes of this.

@@ -164,7 +164,7 @@ class Engine:
         self._open.enter_context(config.set({"logging.distributed": "critical", "distributed.admin.log-length": 0}))
         try:
             if address == _LOCAL:
-                # No page of its own: it would listen to the network.
+                # No server page: it would listen to the network.
                 cluster = dask.LocalCluster(n_workers=_THREADS, threads_per_worker=1, dashboard_address=None)
                 address = self._open.enter_context(cluster).scheduler_address
             import_module("asyncio").run(_knock(dask.comm.connect, address))
@@ -195,4 +195,6 @@ async def _knock(connect: Callable[..., Awaitable[Any]], address: str) -> None:
 def check_engine(name: str) -> None:
     """Make sure that a name is that of an engine. Raises UsageError."""
     if name and not (name.startswith(_SCHEME) and len(name) > len(_SCHEME)):
-        raise UsageError(f"{name!r} is no engine", hint="write dask://HOST:PORT, or dask://local to try it here")
+        raise UsageError(
+            f"{name!r} is not an engine", hint="write dask://HOST:PORT, or dask://local to try it here"
+        )

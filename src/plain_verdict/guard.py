@@ -17,7 +17,7 @@ _CHARS = 200
 
 
 class _TakesTooLong(BaseException):
-    """No ``except Exception`` on the way may take it for an error of its own."""
+    """No ``except Exception`` on the way may take it for another error."""
 
 
 @contextmanager
@@ -62,7 +62,7 @@ def _watched(patience_s: float) -> Iterator[None]:
         yield
         return
     before = signal.signal(signal.SIGPROF, _end)
-    # Where Python runs a callback of its own, an exception is dropped; the next signal raises it again.
+    # Where Python runs a callback, an exception is dropped; the next signal raises it again.
     signal.setitimer(signal.ITIMER_PROF, patience_s, _AGAIN_S)
     try:
         yield

@@ -57,7 +57,7 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
             folders = options.evidence.folders if options.evidence else options.evidence_folders
             sources = without_archives_of(found.sources, folders)
             with options.samples() as samples:
-                run = read_all(sources, options.limits, on_progress, options.shapes, samples)
+                run = read_all(sources, options.limits, on_progress, options.mappings, samples)
         run = msgspec.structs.replace(run, unread=(*here.unread, *found.unread, *run.unread))
         run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
         run = with_load(run, options, on_step)
@@ -107,8 +107,8 @@ def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> 
     if not options.baseline:
         return run
     found = discover(options.baseline)
-    with on_step("Reading what was before") as on_progress, options.samples() as samples:
-        earlier = read_all(found.sources, options.limits, on_progress, options.shapes, samples)
+    with on_step("Reading the earlier run") as on_progress, options.samples() as samples:
+        earlier = read_all(found.sources, options.limits, on_progress, options.mappings, samples)
     earlier = msgspec.structs.replace(earlier, unread=found.unread + earlier.unread)
     return with_comparison(run, earlier, Trifle(*options.trifle))
 
@@ -149,7 +149,7 @@ def with_history(run: Run, request: ReadRequest, on_step: OnStep = no_progress) 
     title = masker.text(request.title.strip()) or title_of(run)
     build = masker.text(request.history.build)
     history = msgspec.structs.replace(request.history, build=build, commit_is_sure=COMMIT in own)
-    with on_step("Looking at earlier runs"):
+    with on_step("Comparing with earlier runs"):
         found = find_in_series(run, history, request.made, title, facts, masker.text)
     trouble, notes = (tuple(map(masker.text, several)) for several in (found.trouble, found.notes))
     found = msgspec.structs.replace(found, masked=masked, trouble=trouble, notes=notes)
@@ -171,7 +171,7 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
         theme=request.report.theme,
         only=request.report.only,
         masked=masker.masked + (place.masked if place else Masked()),
-        shelf=request.shelf[1] if request.shelf else "",
+        index=request.index[1] if request.index else "",
         reload_s=_RELOAD_S if request.watch else 0,
         notes=(*map(masker.text, (*request.brand.notes, *request.read.notes)), *masker.troubles),
     )
@@ -189,5 +189,5 @@ def keep_in_history(report: Report, options: HistoryOptions, page: str) -> tuple
         with open_store(options.store) as store:
             store.add(msgspec.structs.replace(kept, build=build))
     except HistoryError as error:
-        return (f"This run was not kept: the history {error.path} {error.what}; {error.hint}.",)
+        return (f"This run was not stored: the history {error.path} {error.what}; {error.hint}.",)
     return ()

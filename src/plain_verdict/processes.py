@@ -45,7 +45,7 @@ class BackgroundTask(Generic[Result]):
         self._receive: Connection | None = None
 
     def start(self) -> None:
-        """Begin in a process of its own."""
+        """Begin in its own process."""
         import multiprocessing  # takes longer to import than a small report has
 
         context = multiprocessing.get_context("fork")

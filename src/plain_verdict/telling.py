@@ -52,7 +52,7 @@ def _send(report: Report, request: Request, sending: Sending, published: Publish
 
 
 def _post(report: Report, recipient: Recipient, link: str) -> list[PlainVerdictError]:
-    from plain_verdict.sending.notice import Notice, fill_template, post_notice  # for teams that are told so
+    from plain_verdict.sending.notice import Notice, fill_template, post_notice  # for teams that want it
     from plain_verdict.writers.notice_json import NoticeWriter
 
     writer = NoticeWriter(link)

@@ -1,4 +1,4 @@
-"""A small HTTP service for tests: it answers what it is told to, path by path."""
+"""A small HTTP service for tests: it answers what it is given to, path by path."""
 
 import threading
 from collections.abc import Callable

@@ -41,14 +41,14 @@ BODIES = {
     "gzip": (gzip.compress(b"abc"), "text/plain", "gzip", {"text": "abc", "size_bytes": 3}),
     "deflate": (zlib.compress(b"abc"), "text/plain", "deflate", {"text": "abc"}),
     "bare deflate": (zlib.compress(b"abc")[2:-4], "text/plain", "deflate", {"text": "abc"}),
-    "gzip cut off": (gzip.compress(bytes(range(65, 91)) * 400)[:60], "text/plain", "gzip", {"remark": "is cut off in its compressed form"}),
+    "gzip truncated": (gzip.compress(bytes(range(65, 91)) * 400)[:60], "text/plain", "gzip", {"remark": "is truncated in its compressed form"}),
     "unpacked by now": (b"abc", "text/plain", "gzip", {"text": "abc"}),
     "form": (b"a=1&b=x+y&c=", "application/x-www-form-urlencoded", "", {"form": (Fact("a", "1"), Fact("b", "x y"), Fact("c", ""))}),
     "form in parts": (FORM, "multipart/form-data; boundary=x", "", {"form": (Fact("a", "1"), Fact("f", "t.png, 4 bytes"))}),
     "form in parts, as text": ('--x\r\nContent-Disposition: form-data; name="å"\r\n\r\nø\r\n--x--\r\n', "multipart/form-data; boundary=x", "", {"form": (Fact("å", "ø"),)}),
     "many fields": ("&".join(f"f{at}=" for at in range(300)), "application/x-www-form-urlencoded", "", {"size_bytes": 1689}),
     "bytes": (b"\x00\x01\x02", "", "", {"text": "", "size_bytes": 3}),
-    "a drawing": (b"<svg/>", "image/svg+xml", "", {"text": ""}),
+    "a chart": (b"<svg/>", "image/svg+xml", "", {"text": ""}),
     "long": ("x" * 40_000, "text/plain", "", {"size_bytes": 40_000}),
 }  # fmt: skip
 
@@ -221,7 +221,7 @@ def test_an_expectation_goes_on_and_the_check_fails_at_its_end(tmp_path, tool):
         "GET /bookings/{…}": 1,
     }
     page = html.parse(str(tmp_path / "p.html")).getroot()
-    assert [node.text_content() for node in page.cssselect(".problem")][:1] == ["Answered 503, 201 was expected"]
+    assert [node.text_content() for node in page.cssselect(".problem")][:1] == ["Answered 503, expected 201"]
     rows = [" ".join(node.text_content().split()) for node in page.cssselect(".expectations li")]
     assert "failedstatus expected 201503" in rows
     assert 'passedtotal expected {"a":[1]}{"a":[1]}' in rows
@@ -265,8 +265,8 @@ def test_a_shell_script_records_what_curl_tells(program, tmp_path):
     for arguments, said in (
         (("exchange", check, "gone.json"), "can't be read"),
         (("exchange", check, "came.txt"), "can't be read"),
-        (("exchange", "no-id", "-"), "nothing with the id"),
-        (("exchange", check, "-"), "is no JSON"),
+        (("exchange", "no-id", "-"), "no check or step with the id"),
+        (("exchange", check, "-"), "is not JSON"),
     ):
         done = program(*record, *arguments, stdin=b"{")
         assert said in done.err
@@ -289,11 +289,11 @@ def test_the_example_service_is_checked_and_its_report_tells_it(tmp_path, tool):
     assert {cause["name"] for cause in done["causes"]} == {
         "Fare service busy (503)",
         "No answer from GET /sailings/{sailing}/fares",
-        "total is 522.50, 627.00 was expected",
+        "total is 522.50, expected 627.00",
     }
     text = " ".join(html.parse(str(tmp_path / "p.html")).getroot().text_content().split())
     assert "10 of 12 documented operations called" in text
-    assert "Answered but not documented: 409 of PUT /bookings/{booking}/seats" in text
+    assert "Undocumented answers: 409 of PUT /bookings/{booking}/seats" in text
     assert "def test_a_school_class_can_be_booked" in text
     assert "gangway-7-lantern" not in text
 
@@ -392,7 +392,7 @@ def test_the_page_of_two_kinds_says_in_short_how_each_did(tmp_path, tool, browse
     cause = browser.find_element(By.CSS_SELECTOR, ".cause h3")
     assert cause.rect["y"] + cause.rect["height"] < height + 190  # the window's own bar takes some of the 800
     short = [" ".join(row.text.split()) for row in browser.find_elements(By.CSS_SELECTOR, ".short li")]
-    assert short[1] == "API 3 of 30 checks failed; 45 of 48 calls to 10 operations came back as expected. not fit"
+    assert short[1] == "API 3 of 30 checks failed; 45 of 48 calls to 10 operations as expected. not fit"
     browser.find_element(By.LINK_TEXT, "Functional").click()
     names = "return [...document.querySelectorAll('.every .check')].filter(c => c.offsetParent).length"
     assert browser.execute_script(names) == 69

@@ -123,7 +123,7 @@ def test_each_entry_is_judged_by_its_status_alone_and_the_page_says_so(tool, tmp
     assert done["files"][0]["format"] == "har"
     assert any("has 1 entry without a request" in note for note in done["files"][0]["notes"])
     text = html.parse(str(tmp_path / "p.html")).getroot().text_content()
-    assert "Five checks are judged by status alone." in " ".join(text.split())
+    assert "Five checks judged by status alone." in " ".join(text.split())
     assert "each request is judged by its status alone" in text
 
 
@@ -152,20 +152,20 @@ BAD = {
     "empty": ("", "is empty"),
     "no log": (
         '{"log": {"creator": 1, "pages": []}}',
-        "is no HTTP archive that can be read: it has no list of entries",
+        "is not a readable HTTP archive: it has no list of entries",
     ),
-    "entries that are no list": ('{"log": {"entries": 7}}', "is no HTTP archive that can be read"),
+    "entries that are no list": ('{"log": {"entries": 7}}', "is not a readable HTTP archive"),
     "deep": ('{"log": {"entries": [' + "[" * 200_000, "it nests deeper than can be read"),
     "odd times": (
         archive(entry(), entry(time=-5), entry(timings={"wait": 1e300}), entry(time=-1)),
-        "has 2 entries with times that can't be",
+        "has 2 entries with impossible times",
     ),
     "no address": (
         archive(entry(), entry(request={"url": "not an address"})),
         "has 1 entry whose address names no host",
     ),
     "no entries": ('{"log": {"entries": []}}', "holds no entries"),
-    "cut": (archive(entry(), entry())[:-200], "is cut off; its 1 whole entry count"),
+    "cut": (archive(entry(), entry())[:-200], "is truncated; its 1 whole entry count"),
     "another json": ('{"logs": []}', "is not a result file"),
 }
 

@@ -112,7 +112,7 @@ def test_a_document_gives_operations_and_notes_what_it_can_not_follow(tmp_path):
         "is the same as GET /sailings/{id}",
         "/loop refers to itself",
         "which is not fetched",
-        "/gone refers to what is not there",
+        "/gone refers to a missing part",
     ):
         assert sum(said in note for note in found.notes) == 1
 
@@ -127,7 +127,7 @@ BAD = {
     "version 4": ("openapi: 4.0.0\n", "is of version 4.0.0"),
     "no version": ("paths: {}", "names no version of OpenAPI"),
     "no operations": ("openapi: 3.0.0\npaths: {/a: {}}", "describes no operation"),
-    "a list": ("- a\n- b\n", "is no OpenAPI document"),
+    "a list": ("- a\n- b\n", "is not an OpenAPI document"),
     "broken yaml": ("openapi: [3.0", "can't be read"),
     "broken json": ('{"openapi": ', "can't be read"),
     "aliases that explode": (BOMB, "so no call is compared with it"),
@@ -241,26 +241,26 @@ def test_the_numbers_of_each_operation_are_those_a_loop_counts(calls, tool):
         {
             "kind": "api",
             "verdict": "not fit",
-            "sentence": "Not fit: 3 of 70 checks failed; 67 of 70 calls to 3 operations came back as expected.",
+            "sentence": "Not fit: 3 of 70 checks failed; 67 of 70 calls to 3 operations as expected.",
             "counts": {"passed": 67, "failed": 3, "errored": 0, "skipped": 0, "undecided": 0},
         }
     ]
 
 
 CONDITIONS = {
-    'measure = "calls"\nat_least = 70': ("Kept", "Calls: at least 70", "70 calls"),
-    'measure = "wrong calls"\nat_most = 2': ("Broken", "Wrong calls: at most 2", "3 wrong calls"),
-    'measure = "wrong calls"\nat_most = 0\nscope = { operation = "GET /sailings/{id}" }': ("Kept", "Wrong calls: at most 0 of GET /sailings/{id}", "0 wrong calls"),
-    'measure = "calls"\nexactly = 2\nscope = { status = "5xx" }': ("Kept", "Calls: exactly 2 answered 5xx", "2 calls"),
-    'measure = "calls"\nexactly = 1\nscope = { status = "no answer" }': ("Kept", "Calls: exactly 1 answered no answer", "1 call"),
-    'measure = "calls"\nexactly = 60\nscope = { suite = "Timetable" }': ("Kept", "Calls: exactly 60 in Timetable", "60 calls"),
-    'measure = "p95"\nat_most = "1 s"\nscope = { operation = "GET /sailings/*" }': ("Kept", "P95: at most 1.0 s of GET /sailings/*", "570 ms"),
-    'measure = "p95"\nat_most = "1 s"\nscope = { operation = "POST /bookings" }': ("Open", "P95: at most 1.0 s of POST /bookings", "8 calls; p95 needs 59 with a time"),
-    'measure = "p50"\nat_most = "1 s"\nscope = { operation = "POST /bookings" }': ("Broken", "P50: at most 1.0 s of POST /bookings", "1.5 s"),
-    'measure = "p99"\nat_most = "1 s"': ("Open", "P99: at most 1.0 s", "70 calls; p99 needs 299 with a time"),
-    'measure = "longest"\nat_most = "2 s"': ("Broken", "Longest: at most 2.0 s", "30.0 s"),
-    'measure = "operations not called"\nat_most = 0': ("Broken", "Operations not called: at most 0", "1 operation not called"),
-    'measure = "undocumented answers"\nat_most = 0': ("Broken", "Undocumented answers: at most 0", "3 undocumented answers"),
+    'measure = "calls"\nat_least = 70': ("Met", "Calls: at least 70", "70 calls"),
+    'measure = "wrong calls"\nat_most = 2': ("Not met", "Wrong calls: at most 2", "3 wrong calls"),
+    'measure = "wrong calls"\nat_most = 0\nscope = { operation = "GET /sailings/{id}" }': ("Met", "Wrong calls of GET /sailings/{id}: at most 0", "0 wrong calls"),
+    'measure = "calls"\nexactly = 2\nscope = { status = "5xx" }': ("Met", "Calls answered 5xx: exactly 2", "2 calls"),
+    'measure = "calls"\nexactly = 1\nscope = { status = "no answer" }': ("Met", "Calls answered no answer: exactly 1", "1 call"),
+    'measure = "calls"\nexactly = 60\nscope = { suite = "Timetable" }': ("Met", "Calls in Timetable: exactly 60", "60 calls"),
+    'measure = "p95"\nat_most = "1 s"\nscope = { operation = "GET /sailings/*" }': ("Met", "p95 of GET /sailings/*: at most 1.0 s", "570 ms"),
+    'measure = "p95"\nat_most = "1 s"\nscope = { operation = "POST /bookings" }': ("Open", "p95 of POST /bookings: at most 1.0 s", "8 calls; p95 needs at least 59 with a time"),
+    'measure = "p50"\nat_most = "1 s"\nscope = { operation = "POST /bookings" }': ("Not met", "p50 of POST /bookings: at most 1.0 s", "1.5 s"),
+    'measure = "p99"\nat_most = "1 s"': ("Open", "p99: at most 1.0 s", "70 calls; p99 needs at least 299 with a time"),
+    'measure = "longest"\nat_most = "2 s"': ("Not met", "Longest: at most 2.0 s", "30.0 s"),
+    'measure = "operations not called"\nat_most = 0': ("Not met", "Operations not called: at most 0", "1 operation not called"),
+    'measure = "undocumented answers"\nat_most = 0': ("Not met", "Undocumented answers: at most 0", "3 undocumented answers"),
 }  # fmt: skip
 
 
@@ -284,7 +284,7 @@ def test_without_a_document_there_is_nothing_to_compare_with(calls, tool, tmp_pa
     (tmp_path / "plain-verdict.toml").write_text(
         '[[condition]]\nmeasure = "checks"\nat_least = 1\nscope = { operation = "x" }\n'
     )
-    assert "the measure 'checks' does not know 'operation'" in tool("judge", "r.verdict.jsonl").err
+    assert "the measure 'checks' has no scope 'operation'" in tool("judge", "r.verdict.jsonl").err
 
 
 MATCHES = {'status = "503"': 2, 'status = "5xx"': 2, 'status = "no answer"': 1, 'method = "POST"': 2, 'url = "/bookings/8"': 1,

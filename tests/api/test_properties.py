@@ -30,7 +30,7 @@ JSON = st.recursive(
 
 @given(JSON, JSON)
 @settings(max_examples=400, deadline=None)
-def test_no_entry_of_any_shape_breaks_the_reading(entry, more):
+def test_no_entry_of_any_mapping_breaks_the_reading(entry, more):
     request = {"url": "https://f.test/", "method": "GET", "headers": more, "postData": more}
     for made in (
         entry,
@@ -171,9 +171,9 @@ WRONG = {
     '[input]\nkinds = { api = "x" }': "must be a list",
     "[api]\ndocuments = 1": "document",
     '[[condition]]\nmeasure = "p95"\nat_most = 5': "needs a unit of time",
-    '[[condition]]\nmeasure = "calls"\nat_most = "5 s"': "is no count",
-    '[[condition]]\nmeasure = "operations not called"\nat_most = 1\nscope = { suite = "x" }': "does not know 'suite'",
-    '[[cause]]\nname = "x"\nmatch = { body = "/(/" }': "is no regular expression",
+    '[[condition]]\nmeasure = "calls"\nat_most = "5 s"': "is not a count",
+    '[[condition]]\nmeasure = "operations not called"\nat_most = 1\nscope = { suite = "x" }': "has no scope 'suite'",
+    '[[cause]]\nname = "x"\nmatch = { body = "/(/" }': "is not a regular expression",
 }
 
 
@@ -197,5 +197,5 @@ def test_an_expectation_that_says_two_things_is_not_believed(tmp_path, tool):
     (tmp_path / "r.verdict.jsonl").write_text("\n".join(lines) + "\n")
     done = tool("judge", "r.verdict.jsonl")
     assert "stands in it twice" in done.err
-    assert "has 1 line for checks or steps that it never begins" in done.err
+    assert "has 1 line for checks or steps that it never starts" in done.err
     assert done.out.startswith("Undecided: ")

@@ -125,32 +125,32 @@ def test_any_accent_can_be_read_and_one_that_can_is_kept(colour):
 # What stands in the settings, and the line that says what is wrong, before any result is read.
 WRONG = [
     ('[brand]\nlogo = "gone.png"', "gone.png: the logo can't be read"),
-    ('[brand]\nlogo = "text.png"', "text.png: the logo is no PNG, JPEG, WebP or SVG picture"),
+    ('[brand]\nlogo = "text.png"', "text.png: the logo is not a PNG, JPEG, WebP or SVG picture"),
     ('[brand]\nlogo = "empty.png"', "empty.png: the logo is empty"),
-    ('[brand]\nlogo = "cut.png"', "cut.png: the logo is no PNG"),
-    ('[brand]\nlogo = "clear.png"', "the logo is empty: nothing in it can be seen"),
-    ('[brand]\nlogo = "entity.svg"', "entity.svg: the logo is no SVG, or one with entities"),
-    ('[brand]\nlogo = "cut.svg"', "cut.svg: the logo is no proper SVG"),
+    ('[brand]\nlogo = "cut.png"', "cut.png: the logo is not a PNG"),
+    ('[brand]\nlogo = "clear.png"', "the logo is empty: it has no visible pixels"),
+    ('[brand]\nlogo = "entity.svg"', "entity.svg: the logo is not an SVG, or one with entities"),
+    ('[brand]\nlogo = "cut.svg"', "cut.svg: the logo is not valid SVG"),
     ('[brand]\nlogo_dark = "sizeless.svg"', "sizeless.svg: the logo has neither a viewBox nor a width"),
-    ('[brand]\naccent = "blurple"', "brand.accent: 'blurple' is no colour"),
-    ('[brand]\nlink = "javascript:alert(1)"', "brand.link: leads nowhere"),
+    ('[brand]\naccent = "blurple"', "brand.accent: 'blurple' is not a colour"),
+    ('[brand]\nlink = "javascript:alert(1)"', "brand.link: is not a link"),
     ('[brand]\nstylesheet = "gone.css"', "gone.css: the stylesheet can't be read"),
     ('[brand]\nstylesheet = "end.css"', "end.css: the stylesheet holds '</'"),
     ('[brand]\nstylesheet = "import.css"', "import.css:1: the stylesheet would fetch another one"),
     ('[brand]\nstylesheet = "broken.css"', "broken.css:1: the stylesheet is broken"),
     ('[brand]\nstylesheet = "large.css"', "large.css: the stylesheet is over 50 KB"),
-    ('[report]\ntime_zone = "Atlantis"', "'Atlantis' is no time zone"),
-    ('[report]\nout = "{when}.html"', "{when} is no placeholder"),
-    ('[report]\nlatest = "a/b.html"', "a/b.html: is no plain name"),
-    ('[report]\ntheme = "pink"', "plain-verdict.toml:2: report.theme: 'pink' is no value of 'theme'"),
+    ('[report]\ntime_zone = "Atlantis"', "'Atlantis' is not a time zone"),
+    ('[report]\nout = "{when}.html"', "{when} is not a placeholder"),
+    ('[report]\nlatest = "a/b.html"', "a/b.html: is not a plain name"),
+    ('[report]\ntheme = "pink"', "plain-verdict.toml:2: report.theme: 'pink' is not a value of 'theme'"),
     (
         '\n[report]\ntitel = "x"',
-        "3: report: has a key that is not known, 'titel'\nhint: did you mean 'title'?",
+        "3: report: has an unknown key, 'titel'\nhint: did you mean 'title'?",
     ),
-    ('[brnad]\nlogo = "x"', "1: has a key that is not known, 'brnad'\nhint: did you mean 'brand'?"),
-    ('[masking]\npatterns = ["("]', "2: masking.patterns[0]: is no regular expression"),
+    ('[brnad]\nlogo = "x"', "1: has an unknown key, 'brnad'\nhint: did you mean 'brand'?"),
+    ('[masking]\npatterns = ["("]', "2: masking.patterns[0]: is not a regular expression"),
     ('[[cause]]\nname = "a"\nmatch = { type = "x" }\n[[cause]]\nname = "b"\nmatch = {}', "6: cause[1].match"),
-    ('[mail]\nfile = "x.eml"\nto = ["nobody"]', "'nobody' is no mail address"),
+    ('[mail]\nfile = "x.eml"\nto = ["nobody"]', "'nobody' is not a mail address"),
 ]
 
 
@@ -205,9 +205,9 @@ absent = "NOT_SET_ANYWHERE"
         row.cssselect("dt")[0].text_content(): row.cssselect("dd")[0].text_content().strip()
         for row in made.cssselect(".front > div")
     }
-    assert list(facts) == ["The run", "This page was made", "Branch", "Pipeline", "Note", "Team", "Build"]
-    assert facts["The run"] == "Saturday 21 November 2026, 20:10 (UTC-05:00)"
-    assert facts["This page was made"] == "Saturday 21 November 2026, 21:00 (UTC-05:00)"
+    assert list(facts) == ["Run", "Page written", "Branch", "Pipeline", "Note", "Team", "Build"]
+    assert facts["Run"] == "Saturday 21 November 2026, 20:10 (UTC-05:00)"
+    assert facts["Page written"] == "Saturday 21 November 2026, 21:00 (UTC-05:00)"
     assert (facts["Branch"], facts["Team"], facts["Build"]) == ("command line", "desk", "4211")
     links = [link.get("href") for link in made.cssselect(".front a, .words a")]
     assert links == ["https://a.test/x", "https://ci.test/1"]
@@ -257,7 +257,7 @@ def test_init_writes_settings_that_fit_and_hold(tool, tmp_path):
     jsonschema.validate(json.loads(json.dumps(tomllib.loads(suggested), default=str)), SCHEMA)
     assert tool("report", "out").code == 0
     again = tool("init")
-    assert (again.code, "is there already" in again.err) == (2, True)
+    assert (again.code, "exists already" in again.err) == (2, True)
     assert (tmp_path / "plain-verdict.toml").read_text() == text
 
 

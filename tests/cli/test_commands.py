@@ -106,11 +106,13 @@ def test_what_the_terminal_says(tool, results, tmp_path):
     assert lines[0] == "Not fit: 1 of 3 checks failed."
     assert lines[1:3] == ["    1  water", "       Quay › sinks"]
     assert lines[-1] == str(tmp_path / "pages" / "today.html")
-    assert done.err == "note: out/deep/er/cut.result is cut off: 1 whole check could be read (it ends at line 1).\n"
+    assert (
+        done.err == "note: out/deep/er/cut.result is truncated: 1 whole check could be read (it ends at line 1).\n"
+    )
     quiet = tool("report", "out", "--quiet")
     assert (quiet.out, quiet.err) == ("", "")
     inspected = tool("inspect", "out")
-    assert "out/deep/notes.txt\n  left alone: is not a result file" in inspected.out
+    assert "out/deep/notes.txt\n  skipped: is not a result file" in inspected.out
     assert "1 check: 1 failed" in inspected.out
 
 
@@ -129,7 +131,7 @@ def test_a_hostile_name_cannot_steer_the_terminal(tool, tmp_path):
     ("arguments", "line"),
     [
         (["report"], "RESULTS is missing"),
-        (["report", "good.xml", "--out", "{when}.html"], "{when} is no placeholder"),
+        (["report", "good.xml", "--out", "{when}.html"], "{when} is not a placeholder"),
         (["report", "good.xml", "--out", "good.xml/page.html"], "its folder can't be made"),
         (["reprot"], "did you mean report?"),
     ],
@@ -167,7 +169,7 @@ def test_inputs_that_are_no_files_are_refused_and_the_rest_counts(tool, tmp_path
     (tmp_path / "empty").mkdir()
     done = tool("report", "good.xml", "pipe.xml", "dangling.xml", "empty")
     assert done.code == 0
-    assert "error: pipe.xml: can't be opened (it is no regular file)" in done.err
+    assert "error: pipe.xml: can't be opened (it is not a regular file)" in done.err
     assert "error: dangling.xml: can't be opened" in done.err
     assert "error: empty: is a folder without any file" in done.err
 
@@ -185,7 +187,7 @@ def test_the_demo_shows_what_it_promises(tool, tmp_path):
     done = tool("demo", "here")
     assert done.code == 0
     assert (
-        "23 of 128 checks failed or could not finish (11 functional, 3 API, 1 load and 8 compliance), 5 of them set aside"
+        "23 of 128 checks failed or could not finish (11 functional, 3 API, 1 load and 8 compliance), 5 of them not counted"
         in done.out
     )
     assert "What to look at" in done.out

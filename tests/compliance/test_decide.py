@@ -29,7 +29,7 @@ def judged(tool, *files):
 # Answers, and what becomes of the two open checks.
 ANSWERS = {
     "passed and failed": ("p\nfine\n\nf\nbroken wire\n\n", "passed", "failed"),
-    "words and case": ("Kept\n\n\nBROKEN\n\n\n", "passed", "failed"),
+    "words and case": ("Passed\n\n\nFAILED\n\n\n", "passed", "failed"),
     "does not apply": ("s\nno such door\n\n\n", "skipped", "undecided"),
     "later, then stopped": ("\nq\n", "undecided", "undecided"),
     "a word that is none": ("maybe\np\n\n\nq\n", "passed", "undecided"),
@@ -50,7 +50,7 @@ def test_an_answer_settles_its_check_in_the_next_report(tool, decide, tmp_path, 
     settled = "undecided" not in (first,)
     assert ("Mari Holm" in page) == settled
     assert ("the wire on a table" in page) == ("proof" in answers)
-    assert summary["rules"]["needs_person"] == [first, second].count("undecided")
+    assert summary["rules"]["undecided"] == [first, second].count("undecided")
 
 
 def test_it_goes_on_where_it_was_and_the_last_answer_counts(tool, decide, tmp_path):
@@ -73,7 +73,7 @@ def test_what_is_told_by_itself_is_never_changed(tool, decide, tmp_path):
     (tmp_path / "decided.verdict.jsonl").write_text("\n".join(lines) + "\n")
     found, summary = judged(tool, "scan.sarif", "decided.verdict.jsonl")
     assert found == {"a": "passed", "b": "passed", "c": "passed", "d": "failed"}
-    assert "3 decisions for checks that are not here, or need none any more" in " ".join(
+    assert "3 decisions for checks that are missing or no longer undecided" in " ".join(
         note for file in summary["files"] for note in file["notes"]
     )
 
@@ -100,7 +100,7 @@ def test_a_checklist_begins_with_nothing_and_is_never_asked_twice(tool, decide, 
 
 WRONG = {
     "nothing": ((), "there is nothing to decide"),
-    "a name that is none": (("scan.sarif", "--out", "x.json"), "is no name for a record"),
+    "a name that is none": (("scan.sarif", "--out", "x.json"), "is not a name for a record"),
     "an empty list": (("--checklist", "empty.md"), "holds no check"),
     "no list": (("--checklist", "none.md"), "can't be read"),
 }

@@ -1,4 +1,4 @@
-"""What was asked: files of requirements in every form, how checks name them, and how each stands."""
+"""Requirements: files of requirements in every form, how checks name them, and how each stands."""
 
 import contextlib
 import json
@@ -91,7 +91,7 @@ def test_requirements_of_every_form_are_told_with_their_checks(tool, tmp_path, b
         "BQ-1",
         "A day return can be paid",
         "pays a day return",
-        "Checks name what no file knows: BQ-77 (1 check)",
+        "Checks name requirements that no file lists: BQ-77 (1 check)",
     ):
         assert words in text, words
 
@@ -100,15 +100,15 @@ ODD = {
     "asked.csv": ("Title;Owner\nx;y\n", "has no column “id” among title, owner"),
     "quote.csv": ('id;title\nBQ-1;One\nBQ-2;"two\nBQ-3;Three\n', "holds 1 row that can't be read: line 3 has a quote that is never closed"),
     "asked.toml": ("[[requirement]]\ntitle = 3\n", "without an id"),
-    "broken.toml": ("[[requirement", "is no TOML"),
+    "broken.toml": ("[[requirement", "is not TOML"),
     "asked.md": ("# Nothing here\n", "holds no requirement"),
-    "twice.md": ("- BQ-1 One\n- BQ-1 Two\n", "stand twice, and the first counts: BQ-1"),
+    "twice.md": ("- BQ-1 One\n- BQ-1 Two\n", "of which the first counts: BQ-1"),
     "asked.reqif": ('<!DOCTYPE a [<!ENTITY b "c">]><a/>', "has a DOCTYPE, which is refused"),
     "wide.reqif": ("<?xml version='1.0' encoding='utf-16'?>" + "<!-- x -->" * 2000 + '<!DOCTYPE a SYSTEM "a.dtd"><a/>', "has a DOCTYPE, which is refused"),
-    "cut.reqif": ("<REQ-IF><CORE", "is no XML"),
-    "asked.feature": ("Feature: x\n  Scenario: y\n    Given z\n    nonsense\n", "is no feature file: (4:5)"),
-    "asked.docx": ("", "is of no form that is known"),
-    "none.md": (None, "No file of requirements fits none.md"),
+    "cut.reqif": ("<REQ-IF><CORE", "is not XML"),
+    "asked.feature": ("Feature: x\n  Scenario: y\n    Given z\n    nonsense\n", "is not a feature file: (4:5)"),
+    "asked.docx": ("", "has an unknown format"),
+    "none.md": (None, "No requirements file matches none.md"),
 }  # fmt: skip
 
 

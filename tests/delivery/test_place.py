@@ -98,7 +98,7 @@ def test_the_newest_is_kept_and_the_oldest_of_this_tool_go_and_nothing_else(repo
         "zzz.txt",
     ]
     assert (pages / "latest.html").read_bytes() == (pages / "2026-11-26.html").read_bytes()
-    # Folders and their zip files likewise; a foreign file of the name is left alone, and said.
+    # Folders and their zip files likewise; a foreign file of the name is skipped, and said.
     for day in range(3):
         monkeypatch.setenv("SOURCE_DATE_EPOCH", str(1795312800 + day * 86400))
         report("--zip", "--out", "f/{date}", "--latest", "newest", "--keep", "1")
@@ -117,7 +117,7 @@ def test_what_this_tool_did_not_make_is_never_replaced(tool, report, tmp_path):
     ):
         done = tool("report", "good.xml", *arguments)
         assert done.code == 2
-        assert "this tool" in done.err
+        assert "this program" in done.err
     assert (tmp_path / "mine" / "thesis.txt").read_text() == "years of work"
     assert (tmp_path / "latest.html").read_text() == (tmp_path / "f.zip").read_text() == "mine"
 

@@ -95,7 +95,7 @@ def test_evidence_is_found_by_folder_template_and_mention_and_nothing_is_dropped
     assert "proof.png" in mentions
     assert "seat 14C sold" in harbour
     assert "outside.png</bdi></figcaption>" not in page
-    assert "1 file found that belongs to no check" in " ".join(page.split())
+    assert "1 file without a check" in " ".join(page.split())
     assert page.count("data:image/") == 4  # three pictures and the page's icon
 
 
@@ -103,12 +103,12 @@ BAD_EVIDENCE = [
     ("cut.png", picture()[:900], "can't be opened as a picture"),
     ("empty.png", b"", "is empty"),
     ("fake.png", b"\x89PNG\r\n\x1a\nnot really", "can't be opened as a picture"),
-    ("../out.png", None, "lies outside the folders that were named"),
-    ("/etc/hostname", None, "lies outside the folders that were named"),
-    ("link.png", None, "lies outside the folders that were named"),
-    ("pipe.png", None, "is no regular file"),
+    ("../out.png", None, "is outside the folders that were named"),
+    ("/etc/hostname", None, "is outside the folders that were named"),
+    ("link.png", None, "is outside the folders that were named"),
+    ("pipe.png", None, "is not a regular file"),
     ("gone.png", None, "does not exist"),
-    ("nul\0.png", None, "has no proper path"),
+    ("nul\0.png", None, "has no valid path"),
     ("huge.bin", 30_000_000, "over the limit of 20 MB"),
     ("2gb.png", 2_000_000_000, "over the limit"),
 ]  # fmt: skip
@@ -276,13 +276,13 @@ def test_the_page_keeps_to_its_size_and_says_what_it_left_out(limit, whose, page
         assert kept == ["3", *map(str, range(13 - left, 12))]  # the failed one, then the newest
     else:
         assert left == (1 if whose == "failed" else 0)
-        assert "left out, as asked for" in notes
+        assert "left out, as the settings say" in notes
 
 
 @pytest.mark.parametrize(("arguments", "line"), [
-    (["--evidence", "nowhere"], "nowhere: is no folder to look for evidence in"),
-    (["--size-limit", "lots"], "'lots' is no size"),
-    (["--evidence-for", "some"], "it is one of all, failed, none"),
+    (["--evidence", "nowhere"], "nowhere: is not a folder to look for evidence in"),
+    (["--size-limit", "lots"], "'lots' is not a size"),
+    (["--evidence-for", "some"], "use one of all, failed, none"),
 ])  # fmt: skip
 def test_wrong_wishes_are_one_line(arguments, line, tool, tmp_path):
     (tmp_path / "r.xml").write_text(JUNIT)
@@ -301,10 +301,10 @@ def test_wrong_wishes_are_one_line(arguments, line, tool, tmp_path):
         (
             '[evidence]\nlook_on = ["shots"]',
             [],
-            "plain-verdict.toml:2: evidence: has a key that is not known, 'look_on'\nhint: did you mean 'look_in'?",
+            "plain-verdict.toml:2: evidence: has an unknown key, 'look_on'\nhint: did you mean 'look_in'?",
         ),
-        ('[evidence]\nfor = "some"', [], "plain-verdict.toml:2: evidence.for: 'some' is no value of 'for'"),
-        ('[evidence]\nsize_limit = "lots"', [], "'lots' is no size"),
+        ('[evidence]\nfor = "some"', [], "plain-verdict.toml:2: evidence.for: 'some' is not a value of 'for'"),
+        ('[evidence]\nsize_limit = "lots"', [], "'lots' is not a size"),
         ("[evidence", [], "is not proper TOML"),
         ("", ["--config", "gone.toml"], "gone.toml: can't be read"),
     ],

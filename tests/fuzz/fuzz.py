@@ -5,7 +5,7 @@
 Each input is a good one, changed at random: results of every format, archives, settings, requirements, evidence,
 earlier pages, digests and stores. Looked for are exit
 codes that mean a bug, tracebacks, more than 20 s or 1.5 GB, JSON or a page that does not parse, and a verdict "fit"
-although checks are gone and nothing is said of it.
+although checks are gone and nothing is reported of it.
 """
 
 import contextlib
@@ -69,14 +69,14 @@ not ok 2 - lands
     ok 2 - two # TODO x
 ok 3 - books
 """
-SHAPES = b"""[[shape]]
+MAPPINGS = b"""[[mapping]]
 name = "rounds"
 files = ["s.json", "s.xml"]
 prefixes = { q = "urn:q" }
-[[shape.level]]
+[[mapping.level]]
 each = "night[*]"
 suite = "quay"
-[shape.check]
+[mapping.check]
 each = "looks[*]"
 name = "n"
 outcome = [{ from = "rc", passed = { at_most = 0 }, failed = { above = 0 } }, { from = "o", passed = "ok", failed = "bad" }]
@@ -85,23 +85,23 @@ started = { from = ["d", "c"], format = "%d.%m.%Y %H:%M", zone = "Europe/Oslo" }
 suite = { from = "p", split = "/" }
 problem = { each = "e[*]", message = "m" }
 step = { each = "s[*]", name = "n", inside = "s", outcome = { from = "o", passed = "ok", failed = "bad" } }
-[shape.run]
+[mapping.run]
 facts = "about"
-[[shape]]
+[[mapping]]
 name = "lines"
 files = ["s.jsonl", "s.csv"]
-[shape.check]
+[mapping.check]
 name = "n"
 outcome = { from = "o", passed = "ok", failed = "bad" }
 tags = { from = "p", pattern = "(\\\\w+)/" }
 attempt = "rc"
-[[shape]]
+[[mapping]]
 name = "elements"
 files = ["e.xml"]
-[[shape.level]]
+[[mapping.level]]
 each = "/r/g"
 suite = "@n"
-[shape.check]
+[mapping.check]
 each = "c"
 name = "@n"
 outcome = { from = "o", passed = "ok", failed = "bad" }
@@ -296,7 +296,7 @@ CASES: tuple[tuple[str, Callable[[random.Random], bytes], int | None], ...] = (
     ("r.xml.gz", lambda _: gzip.compress(JUNIT), 4),
     ("plain-verdict.toml", lambda _: SETTINGS, None),
     *(("s.json", lambda _: ROUNDS, 0), ("s.jsonl", lambda _: LINES, 0), ("s.csv", lambda _: TABLE, 0)),
-    *(("e.xml", lambda _: ELEMENTS, 0), ("shapes.toml", lambda _: SHAPES, None)),
+    *(("e.xml", lambda _: ELEMENTS, 0), ("mappings.toml", lambda _: MAPPINGS, None)),
     ("m.load", lambda _: condensed(), 0),
     *(("load.csv", lambda _: SAMPLES, 0), ("load.csv.gz", lambda _: gzip.compress(SAMPLES), 0)),
     ("load.jsonl", lambda _: SAMPLE_LINES, 0),
@@ -342,13 +342,13 @@ def findings(number: int, seed: int) -> Iterator[str]:
                 for other, good in (("whole.xml", JUNIT), ("shots/a.png", PNG)):
                     (folder / other).write_bytes(good)
                 (folder / "api.yaml").write_bytes(DOCUMENT)
-                (folder / "shapes.toml").write_bytes(SHAPES)
+                (folder / "mappings.toml").write_bytes(MAPPINGS)
                 (folder / "plain-verdict.toml").unlink(missing_ok=True)
                 (folder / target).write_bytes(data)
                 yield from (f"seed {seed}-{at}, {target}: {what}" for what in wrong(target, checks))
                 if target.startswith("old/") or target == "kept.db":
                     (folder / target).unlink(missing_ok=True)
-                elif target not in ("plain-verdict.toml", "api.yaml", "shapes.toml", "shots/a.png"):
+                elif target not in ("plain-verdict.toml", "api.yaml", "mappings.toml", "shots/a.png"):
                     (folder / target).unlink()
         finally:
             os.chdir(here)
@@ -360,20 +360,20 @@ def wrong(target: str, checks: int | None) -> Iterator[str]:
     out, err = io.StringIO(), io.StringIO()
     began = time.monotonic()
     command = ["report", *results, "--json", "--detail", "--evidence", "shots", "--out", "page.html", "--overwrite"]
-    command += ["--shape", "shapes.toml"] if checks == 0 or target == "shapes.toml" else []
+    command += ["--mapping", "mappings.toml"] if checks == 0 or target == "mappings.toml" else []
     command += ["--api-document", "api.yaml"] if target == "api.yaml" else []
     command += ["--requirements", target] if target.startswith("asked.") else []
-    command += ["--earlier", "old"] if target.startswith("old/") else []
+    command += ["--previous", "old"] if target.startswith("old/") else []
     command += ["--history", "kept.db"] if target == "kept.db" else []
     with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
         try:
             code = main(command)
-            if checks == 0 and main(["shape", target]) not in (0, 3):
+            if checks == 0 and main(["mapping", target]) not in (0, 3):
                 yield f"no draft: {err.getvalue()[-300:]}"
         except SystemExit as stop:
             code = stop.code
     took_s = time.monotonic() - began
-    if code not in (0, 2, 3) or (code == 2 and target not in ("plain-verdict.toml", "shapes.toml", "kept.db")):
+    if code not in (0, 2, 3) or (code == 2 and target not in ("plain-verdict.toml", "mappings.toml", "kept.db")):
         yield f"exit code {code}: {err.getvalue()[:300]}"
     if "Traceback" in err.getvalue() or "this is a bug" in err.getvalue():
         yield err.getvalue()[:300]

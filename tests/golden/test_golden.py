@@ -36,7 +36,7 @@ def samples(slower=0, days=0):
     for at in range(1800):
         if 1200 <= at < 1224 or (days and at % 50 == 49):
             continue
-        bad = 600 <= at < 840 and at % 4 == 0
+        bad = (600 <= at < 840 and at % 4 == 0) or at in (100, 1500)
         took = 40 + at * 37 % 60 + (slower if at % 3 else 0) + (60 if at < 360 else 0)
         name = "Pay" if at % 3 else "Quote"
         name = ("Refund" if days else "Cancel") if at % 90 == 45 else name
@@ -102,7 +102,7 @@ def outputs(tmp_path_factory):
     page = (folder / "4208.html").read_bytes()
     (folder / "earlier" / "cut.html").write_bytes(page[: len(page) // 2])
     outs = ["--json", "--detail", "--markdown", "report.md", "--junit", "junit.xml", "--tables", "tables", "--mail", "mail.eml", "--pdf", "paper.pdf", "--earl", "rules.jsonld", "--digest", "digest.json"]  # fmt: skip
-    run = ["report", "results", "--evidence", "shots", "--earlier", "earlier", "--build", "4213", "--fact", "branch=summer", "--fact", "commit=4c1f00d", "--no-git"]  # fmt: skip
+    run = ["report", "results", "--evidence", "shots", "--previous", "earlier", "--build", "4213", "--fact", "branch=summer", "--fact", "commit=4c1f00d", "--no-git"]  # fmt: skip
     printed = {}
     for name, more in (("json", [*outs, "--out", "page.html"]), ("terminal", ["--out", "again.html"])):
         with patch.context() as inner:
@@ -112,7 +112,17 @@ def outputs(tmp_path_factory):
             assert quietly(patch, *run, *more) == 0
             printed[name] = "".join(out.pieces if name == "json" else (*err.pieces, *out.pieces))
     (folder / "first.xml").write_text(first_of_many(), "utf-8")
-    outs = ["--markdown", "first/report.md", "--tables", "first/tables", "--mail", "first/mail.eml"]
+    (folder / "first.toml").write_text('[report]\ntitle = "First"\n')
+    outs = [
+        "--config",
+        "first.toml",
+        "--markdown",
+        "first/report.md",
+        "--tables",
+        "first/tables",
+        "--mail",
+        "first/mail.eml",
+    ]
     with patch.context() as inner:
         out = Stream()
         inner.setattr("sys.stdout", out)
@@ -131,6 +141,7 @@ def first_of_many():
         f'<testcase name="The {thing} holds {number}" time="{number}.5"><failure message="No {thing} of {thing}s {thing}ed"/></testcase>'
         for number, thing in enumerate(THINGS + [thing[::-1] for thing in THINGS], 1)
     )
+    cases += '<testcase name="The fog waits"><skipped message="fog"/></testcase>'
     return f'<testsuite name="Quay" timestamp="2026-11-22T08:00:00Z">{cases}</testsuite>'
 
 

@@ -13,12 +13,12 @@ from conftest import fold_after, take_along
 from nights import write_build
 
 LETTERS = ["pppppp", "ppfppp", "rpfppp", "ppfprp", "fpppsp"]
-"""Five nights; in the last, one check fails that passed in all before, and one is mended."""
+"""Five nights; in the last, one check fails that passed in all before, and one is fixed."""
 
 
 @pytest.fixture
 def nights(night, tmp_path):
-    """Pages of five nights, each of its own name; the third has no results."""
+    """Pages of five nights, each with its own name; the third has no results."""
     for number, outcomes in zip((1, 2, 4, 5, 6), LETTERS, strict=True):
         done = night(number, outcomes, "--out", f"{number}.html", took_s=number)
     return done
@@ -31,9 +31,9 @@ def section_of(browser, page):
 
 def test_the_section_tells_what_changed_and_links_to_each_page(nights, tmp_path, browser):
     section = section_of(browser, tmp_path / "6.html")
-    assert section.find_element(By.TAG_NAME, "h2").text.split() == ["Since", "4205", "5", "builds"]
+    assert section.find_element(By.TAG_NAME, "h2").text.split() == ["Changes", "since", "4205", "5", "builds"]
     assert section.find_element(By.CSS_SELECTOR, ".lead-line").text == (
-        "One failure is new, one is mended; “Expected 418.00, got 209.00” has gone on for the last four builds."
+        "One failure is new, one is fixed; “Expected 418.00, got 209.00” has failed in the last four builds."
     )
     posts = section.find_elements(By.CSS_SELECTOR, ".posts a, .posts g")
     assert [post.get_attribute("aria-label") for post in posts] == [
@@ -57,7 +57,7 @@ def test_the_section_tells_what_changed_and_links_to_each_page(nights, tmp_path,
         for part in section.find_elements(By.CSS_SELECTOR, ".changes > div")
     }
     assert "check 0\npassed in the 4 builds before" in lists["New"]
-    assert "check 2\nfailed in 4202 to 4205" in lists["Mended"]
+    assert "check 2\nfailed in 4202 to 4205" in lists["Fixed"]
     links = [link.get_dom_attribute("href") for link in section.find_elements(By.CSS_SELECTOR, ".posts a")]
     assert links == ["1.html", "2.html", "4.html", "5.html"]
     assert nights.summary["sentence"] == "Not fit: 1 of 6 checks failed, and it is new."
@@ -75,7 +75,7 @@ def test_new_failures_are_a_filter_and_every_strip_is_told_in_words(nights, tmp_
     words = browser.execute_script(
         "return [...document.querySelectorAll('.every .trace span')].map(s => s.textContent)"
     )
-    assert words[0] == "Passed in 3 of 4 builds, passed on a retry in 4204; 1.0 s to 5.0 s where it passed"
+    assert words[0] == "Passed in 3 of 4 builds, passed on retry in 4204; 1.0 s to 5.0 s when it passed"
     # One that passed each time has no strip, as it has nothing else to open.
     assert len(words) == 3
 
@@ -84,18 +84,18 @@ def test_the_table_can_be_taken_along(nights, tmp_path, browser):
     section_of(browser, tmp_path / "6.html")
     browser.execute_script("document.querySelector('.past-grid').open = true")
     name, rows = take_along(browser, "details button.take")
-    assert name == "what-changed.csv"
+    assert name == "changes.csv"
     assert rows[0] == ["Check", "4201", "4202", "4204", "4205", "4206"]
-    assert rows[1] == ["check 0 Desk › desk.Book", "passed", "passed", "passed on a retry", "passed", "failed"]
+    assert rows[1] == ["check 0 Desk › desk.Book", "passed", "passed", "passed on retry", "passed", "failed"]
 
 
 def test_a_folded_page_knows_what_is_new_and_is_read_as_an_earlier_one(night, tmp_path, browser, monkeypatch):
     fold_after(monkeypatch, 3)
     night(1, "ppppp" + "-" * 2, "--out", "1.html")
     done = night(2, "fprpp-p", "--out", "2.html")
-    assert [len(done.history[key]) for key in ("new", "added", "as_before")] == [1, 1, 0]
+    assert [len(done.history[key]) for key in ("new", "added", "still_failing")] == [1, 1, 0]
     again = night(3, "fpppf-p", "--out", "3.html")
-    assert [len(again.history[key]) for key in ("new", "as_before", "gone", "wobbly")] == [1, 1, 0, 0]
+    assert [len(again.history[key]) for key in ("new", "still_failing", "removed", "flaky")] == [1, 1, 0, 0]
     browser.get((tmp_path / "3.html").as_uri() + "#show=new")
     WebDriverWait(browser, 180).until(lambda _: browser.find_element(By.CSS_SELECTOR, ".state").text)
     assert browser.find_element(By.CSS_SELECTOR, ".state").text == "1 of 6 checks shown"
@@ -127,10 +127,10 @@ def test_a_schedule_tells_what_is_missing_where_keys_do_not(night, tmp_path):
 
 
 SETTINGS = [
-    ('every = "soon"', "'soon' is no step"),
-    ('every = "0h"', "is no step"),
-    ('series = "{titel}"', "{titel} is no placeholder"),
-    ('pages = "results/{build}"', "is no address"),
+    ('every = "soon"', "'soon' is not a step"),
+    ('every = "0h"', "is not a step"),
+    ('series = "{titel}"', "{titel} is not a placeholder"),
+    ('pages = "results/{build}"', "is not an address"),
     ('store = "postgresql://a:b@h/d"', "holds a password"),
 ]
 
@@ -142,7 +142,7 @@ def test_the_settings_are_checked_with_their_store(night, tool, tmp_path):
     assert "history: 1 build" in tool("check").out
     (tmp_path / "kept.db").write_text("sailings" * 100)
     done = tool("check")
-    assert "kept.db: is no history: it is a file of another kind\nhint: name another file" in done.err
+    assert "kept.db: is not a history: it is a file of another kind\nhint: name another file" in done.err
     assert done.code == 5
 
 
@@ -165,8 +165,8 @@ def test_the_command_tells_of_builds_and_what_changed_between_two(nights, tool, 
     pages = [f"{number}.html" for number in (1, 2, 4, 5, 6)]
     added = tool("history", "add", *pages, "--history", store)
     assert added.out.count(": kept") == 5
-    assert tool("history", "add", "2.html", "--history", store).out.endswith("was kept already\n")
-    for where in (("--earlier", "."), ("--history", store)):
+    assert tool("history", "add", "2.html", "--history", store).out.endswith("already stored\n")
+    for where in (("--previous", "."), ("--history", store)):
         listed = tool("history", "list", *where).out.splitlines()
         assert listed[0] == "Desk main: 5 builds"
         assert [line.split()[0] for line in listed[1:]] == ["4201", "4202", "4203", "4204", "4205", "4206"]
@@ -182,7 +182,7 @@ def test_the_command_tells_of_builds_and_what_changed_between_two(nights, tool, 
         assert [row["outcome"] for row in rows if row["check"].endswith("check 0")] == [
             "passed",
             "passed",
-            "passed on a retry",
+            "passed on retry",
             "passed",
             "failed",
         ]
@@ -201,11 +201,11 @@ def test_results_that_were_never_reported_are_added(tool, tmp_path, store):
 
 
 WRONG = [
-    (("show", "7"), "'7' is no build that is known here\nhint: the last are 4206, 4205, 4204, 4202 and 4201"),
-    (("forget", "--older-than", "1d"), "no store is named"),
-    (("forget", "--older-than", "soon", "--history", "x.db"), "'soon' is no age"),
+    (("show", "7"), "'7' is not a known build\nhint: the last are 4206, 4205, 4204, 4202 and 4201"),
+    (("forget", "--older-than", "1d"), "no store is given"),
+    (("forget", "--older-than", "soon", "--history", "x.db"), "'soon' is not an age"),
     (("list", "--history", "nowhere.db"), "nowhere.db: is not there"),
-    (("export", "all.xls"), "is no table"),
+    (("export", "all.xls"), "is not a table"),
     (("lst",), "lst"),
     (("compare", "4201"), "B is missing"),
 ]
@@ -220,10 +220,10 @@ def test_what_the_command_can_not_do_is_told_in_a_line(arguments, told, nights, 
 
 
 def test_the_summary_of_a_run_is_an_earlier_run_too(night, tmp_path):
-    first = night(1, "prf", "--detail", "--no-look-beside")
+    first = night(1, "prf", "--detail", "--no-find-previous")
     (tmp_path / "before.json").write_text(json.dumps(first.summary))
-    done = night(2, "fpf", "--earlier", "before.json", "--no-look-beside")
-    assert [len(done.history[key]) for key in ("new", "as_before")] == [1, 1]
+    done = night(2, "fpf", "--previous", "before.json", "--no-find-previous")
+    assert [len(done.history[key]) for key in ("new", "still_failing")] == [1, 1]
     # Without its checks a run is one of the builds, and nothing can be compared with it.
     (tmp_path / "before.json").write_text(json.dumps(first.summary | {"checks": []}))
-    assert night(2, "fpf", "--earlier", "before.json", "--no-look-beside").history is None
+    assert night(2, "fpf", "--previous", "before.json", "--no-find-previous").history is None

@@ -53,12 +53,13 @@ WOBBLES = [
     ("pprp", "abcd", None),  # too few runs to say so
     ("pp-sru-pp", "abcdefghi", (1, 5)),  # what did not run does not count
     ("ppppffff", "abcdefgh", None),  # broken, once
-    ("ppppfffp", "abcdefgh", None),  # broken and mended
+    ("ppppfffp", "abcdefgh", None),  # broken and fixed
     ("pppffppp", "abcddefg", None),  # failed twice on one code
     ("pppfpppp", "abccccde", (1, 8)),  # turned on one code
-    ("ppfppfpp", "abcdefgh", (2, 8)),  # broken and mended twice, on code that changed: four turns
+    ("ppfppfpp", "abcdefgh", (2, 8)),  # broken and fixed twice, on code that changed: four turns
     ("ppfpppff", "abcdefgh", None),  # three turns, on code that changed
     ("ppfpppff", "........", (3, 8)),  # three turns, and nothing tells the code
+    ("ppfppppp", "........", None),  # turned twice, and nothing tells the code
     ("e" * 20 + "p" * 20, "." * 40, None),
     ("f" + "p" * 30 + "r", "." * 32, (1, 20)),  # only the last twenty
 ]
@@ -70,7 +71,7 @@ def test_wobble_is_told_from_breaking_and_mending(outcomes, commits, wanted):
     assert (found and (found.unsteady, found.runs)) == wanted
 
 
-# Times in seconds before, and now; what is said: slower, faster, or nothing.
+# Times in seconds before, and now; what is reported: slower, faster, or nothing.
 TIMES = [
     ([18, 20, 22, 24, 19, 21, 23, 20], 62, "slower"),
     ([18, 20, 22, 24, 19, 21, 23, 20], 26, ""),  # longer than ever, and no more than chance
@@ -122,7 +123,7 @@ def test_builds_without_results_are_known_by_keys_that_count_up_or_by_a_schedule
 
 
 PASTS = [
-    ("----", "was not there before"),
+    ("----", "not in earlier builds"),
     ("pppp", "passed in the 4 builds before"),
     ("---p", "passed in the build before"),
     ("psup", "never failed in the 4 builds before"),
@@ -139,10 +140,10 @@ def test_what_a_check_did_before_is_told_in_words(letters, words):
 
 
 TRACES = [
-    ("pp", [1, 2.4], "passed in all of the last 2 builds; 1.0 s to 2.4 s where it passed"),
-    ("pfer", [1, 9, 9, 1], "passed in 1 of 4 builds, passed on a retry in 3, failed in 1, could not finish in 2; 1.0 s where it passed"),
-    ("--", [0, 0], "was not there before"),
-    ("s-u", [0, 0, 0], "was left open in all of the last 2 builds"),
+    ("pp", [1, 2.4], "passed in all of the last 2 builds; 1.0 s to 2.4 s when it passed"),
+    ("pfer", [1, 9, 9, 1], "passed in 1 of 4 builds, passed on retry in 3, failed in 1, could not finish in 2; 1.0 s when it passed"),
+    ("--", [0, 0], "not in earlier builds"),
+    ("s-u", [0, 0, 0], "skipped or undecided in all of the last 2 builds"),
 ]  # fmt: skip
 
 
@@ -215,7 +216,7 @@ def test_what_is_gone_is_told_by_its_name_and_failures_first():
     before = kept(1, {1: ("p", 1), 2: ("f", 1), 3: ("p", 1), 4: ("f", 1)})
     now = kept(2, {3: ("p", 1), 4: ("s", 1), 5: ("p", 1)})
     since = compare(now, align(now.roster, [before]), before)
-    assert [(one.name, one.before.split(" in ")[0]) for one in since.gone] == [
+    assert [(one.name, one.before.split(" in ")[0]) for one in since.removed] == [
         ("check 4", "failed, and is left out now"),
         ("check 2", "failed"),
         ("check 1", "passed"),

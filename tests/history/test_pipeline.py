@@ -14,26 +14,26 @@ from conftest import ROOT
 # Outcomes of six checks a night, and what has changed since the night before, by check. Night 4 has no results.
 NIGHTS = [
     (1, "pppppp", None),
-    (2, "ppfppp", {"new": [2], "mended": [], "as_before": []}),
-    (3, "ppffpp", {"new": [3], "mended": [], "as_before": [2]}),
-    (5, "pppfp-", {"new": [], "mended": [2], "as_before": [3], "gone": [5]}),
-    (6, "fppspp", {"new": [0], "mended": [], "as_before": [], "gone": [3], "added": [5]}),
-    (7, "fppepp", {"new": [3], "mended": [], "as_before": [0], "gone": [], "added": []}),
+    (2, "ppfppp", {"new": [2], "fixed": [], "still_failing": []}),
+    (3, "ppffpp", {"new": [3], "fixed": [], "still_failing": [2]}),
+    (5, "pppfp-", {"new": [], "fixed": [2], "still_failing": [3], "removed": [5]}),
+    (6, "fppspp", {"new": [0], "fixed": [], "still_failing": [], "removed": [3], "added": [5]}),
+    (7, "fppepp", {"new": [3], "fixed": [], "still_failing": [0], "removed": [], "added": []}),
 ]
 WAYS = {
     "pages with a counter": (),
     "one page that is written over": ("--overwrite",),
     "the newest under a name": ("--out", "{time}-{verdict}.html", "--latest", "newest.html"),
     "a page in a folder": ("--layout", "folder", "--out", "page"),
-    "a folder that is named": ("--out", "old/verdict.html", "--earlier", "old", "--no-look-beside"),
-    "digests": ("--digest", "kept/{n}.json", "--earlier", "kept", "--no-look-beside"),
-    "a file of SQLite": ("--history", "history.db", "--no-look-beside"),
-    "PostgreSQL": ("--history", "DATABASE", "--no-look-beside"),
+    "a folder that is named": ("--out", "old/verdict.html", "--previous", "old", "--no-find-previous"),
+    "digests": ("--digest", "kept/{n}.json", "--previous", "kept", "--no-find-previous"),
+    "a file of SQLite": ("--history", "history.db", "--no-find-previous"),
+    "PostgreSQL": ("--history", "DATABASE", "--no-find-previous"),
 }
 
 
 @pytest.mark.parametrize("way", WAYS)
-def test_each_night_tells_what_is_new_and_what_is_mended(way, night, tmp_path, request):
+def test_each_night_tells_what_is_new_and_what_is_fixed(way, night, tmp_path, request):
     (tmp_path / "old").mkdir()
     (tmp_path / "kept").mkdir()
     ids = {}
@@ -64,16 +64,16 @@ def test_one_page_carries_thirty_forerunners_and_no_more(night, tool, tmp_path):
     digest = json.loads(tool("inspect", "v.html", "--json").out)
     assert (len(digest["earlier"]), digest["run"]["build"], digest["outcomes"].count("f")) == (30, "4234", 4)
     told = tool("inspect", "v.html").out
-    assert "carries 30 builds before it (4204 to 4233), 20 with times" in told
+    assert "holds 30 earlier builds (4204 to 4233), 20 with durations" in told
 
 
 def test_a_run_is_kept_once_and_a_late_one_takes_its_place_in_time(night, tool, store):
     for number in (1, 3, 3, 5, 2):
-        night(number, "pp" if number != 3 else "pf", "--history", store, "--no-look-beside", "--overwrite")
+        night(number, "pp" if number != 3 else "pf", "--history", store, "--no-find-previous", "--overwrite")
     listed = [line.split()[0] for line in tool("history", "list", "--history", store).out.splitlines()[1:]]
     assert listed == ["4201", "4202", "4203", "4205"]
-    again = night(4, "pp", "--history", store, "--no-look-beside", "--overwrite")
-    assert (again.history["against"], len(again.history["mended"])) == ("4203", 1)
+    again = night(4, "pp", "--history", store, "--no-find-previous", "--overwrite")
+    assert (again.history["against"], len(again.history["fixed"])) == ("4203", 1)
 
 
 def test_branches_do_not_mix_and_can_be_compared(night, store):
@@ -83,9 +83,9 @@ def test_branches_do_not_mix_and_can_be_compared(night, store):
     beside = night(3, "ffp", "--history", store, "--fact", "branch=new-fares", "--against", "main")
     assert (beside.history["against"], len(beside.history["new"]), len(beside.history["builds"])) == ("4201", 2, 1)
     named = night(4, "ffp", "--history", store, "--fact", "branch=new-fares", "--against", "4202")
-    assert (named.history["against"], len(named.history["mended"])) == ("4202", 1)
+    assert (named.history["against"], len(named.history["fixed"])) == ("4202", 1)
     nowhere = night(5, "fpp", "--history", store, "--against", "4199")
-    assert "No earlier run is of build or branch “4199”, so nothing is compared with it." in nowhere.err
+    assert "No earlier run is of build or branch “4199”, so there is no comparison." in nowhere.err
     assert nowhere.history is None
 
 
@@ -96,8 +96,8 @@ CONDITION = '[[condition]]\nmeasure = "{}"\nat_most = {}\n'
     ("measure", "bound", "verdicts"),
     [
         ("new failures", 0, ["not fit", "fit", "not fit", "fit", "fit", "fit"]),
-        ("failures going on for builds", 2, ["not fit"] * 6),  # nothing may fail goes on beside it
-        ("wobbly", 0, ["not fit"] * 6),
+        ("failures going on for builds", 2, ["not fit"] * 6),  # nothing may fail goes on next to it
+        ("flaky in history", 0, ["not fit"] * 6),
     ],
 )
 def test_old_failures_may_go_on_and_new_ones_stop_the_line(measure, bound, verdicts, night, tmp_path):
@@ -106,9 +106,7 @@ def test_old_failures_may_go_on_and_new_ones_stop_the_line(measure, bound, verdi
     found = [night(number, outcomes) for number, outcomes in enumerate(nights)]
     assert [one.summary["verdict"] for one in found] == verdicts
     if measure == "new failures":
-        assert (
-            found[0].summary["reasons"][-1].endswith("(1 new failure, as there is no earlier run to compare with).")
-        )
+        assert found[0].summary["reasons"][-1].endswith("(1 new failure: no earlier run to compare with).")
         assert (
             found[1].summary["sentence"]
             == "Fit: 2 of 3 checks passed; 1 failed, and it is not new; the conditions allow it."
@@ -120,19 +118,27 @@ def test_how_long_failures_go_on_and_what_got_slower_are_conditions(night, tmp_p
     (tmp_path / "plain-verdict.toml").write_text(text + CONDITION.format("slower checks", 1))
     found = [night(number, "fpp", took_s=1 + number % 3 / 10) for number in range(12)]
     assert [one.summary["verdict"] for one in found] == ["fit"] * 3 + ["not fit"] * 9
-    assert "the longest goes on for 12 builds" in " ".join(found[-1].summary["reasons"])
+    assert "the longest lasts 12 builds" in " ".join(found[-1].summary["reasons"])
     slow = night(12, "ppp", took_s=62)
     assert (slow.summary["verdict"], len(slow.history["slower"])) == ("not fit", 2)
     assert [(one["now_s"], one["builds"]) for one in slow.history["slower"]] == [(62, 12), (62, 12)]
 
 
+def test_a_build_that_left_a_check_out_ends_no_row_of_failures(night, tmp_path):
+    (tmp_path / "plain-verdict.toml").write_text(
+        CONDITION.format("new failures", 9) + CONDITION.format("failures going on for builds", 2)
+    )
+    found = [night(number, f"{letter}pp").summary["verdict"] for number, letter in enumerate("pfsff", 1)]
+    assert found == ["fit", "fit", "fit", "fit", "not fit"]
+
+
 def test_a_shell_of_its_own_finds_nothing_where_it_may_not_look(night):
     night(1, "pp")
-    assert night(2, "pf", "--no-look-beside").history is None
-    assert len(night(3, "pf").history["as_before"]) == 1
+    assert night(2, "pf", "--no-find-previous").history is None
+    assert len(night(3, "pf").history["still_failing"]) == 1
 
 
-def test_a_report_that_is_made_again_over_its_page_keeps_what_was_before(night, tool, tmp_path):
+def test_a_report_that_is_made_again_over_its_page_keeps_what_wstill_failing(night, tool, tmp_path):
     (tmp_path / "plain-verdict.toml").write_text(
         '[report]\ntitle = "Desk"\ngit = false\n[facts]\nbranch = "main"\nbuild = "4202"\n'
         + CONDITION.format("new failures", 0)
@@ -140,23 +146,23 @@ def test_a_report_that_is_made_again_over_its_page_keeps_what_was_before(night, 
     night(1, "fp", "--overwrite")
     for _ in range(3):
         done = night(2, "fp", "--overwrite")
-        assert (done.summary["verdict"], len(done.history["as_before"])) == ("fit", 1)
+        assert (done.summary["verdict"], len(done.history["still_failing"])) == ("fit", 1)
     # The step that stops the line finds the same, as the pages stand where the settings say.
     judged = tool("judge", "r.xml")
     assert (judged.code, judged.out.splitlines()[0]) == (
         0,
         "Fit: 1 of 2 checks passed; 1 failed, and it is not new; the conditions allow it.",
     )
-    assert tool("judge", "r.xml", "--no-look-beside").code == 1
+    assert tool("judge", "r.xml", "--no-find-previous").code == 1
 
 
 def test_runs_of_different_things_are_not_compared_though_they_have_one_title(night, tmp_path):
     night(1, "pppp------")
     other = night(2, "----ffffff")
     assert other.history is None
-    assert "4201 of this series has hardly any of these checks, so nothing is compared with them" in other.err
+    assert "The earlier runs of this series (4201) have other checks, so there is no comparison" in other.err
     again = night(3, "pfpp------")
-    assert (again.history["against"], len(again.history["new"]), again.history["gone"]) == ("4201", 1, [])
+    assert (again.history["against"], len(again.history["new"]), again.history["removed"]) == ("4201", 1, [])
 
 
 def test_running_a_build_once_more_makes_no_failure_an_old_one(night, tmp_path):
@@ -169,8 +175,8 @@ def test_running_a_build_once_more_makes_no_failure_an_old_one(night, tmp_path):
 
 def test_an_earlier_run_of_another_series_is_named(night, tmp_path):
     night(1, "fp", "--out", "other.html", "--fact", "branch=fares")
-    done = night(2, "fp", "--earlier", "other.html", "--no-look-beside")
-    assert "No earlier run that is named is of the series “Desk main”; they are of “Desk fares”." in done.err
+    done = night(2, "fp", "--previous", "other.html", "--no-find-previous")
+    assert "None of the given runs is of the series “Desk main”: they are of “Desk fares”." in done.err
     assert done.history is None
 
 
@@ -197,7 +203,7 @@ Fit: all 4 checks passed.
 
 
 @pytest.mark.parametrize(
-    "way", [(), ("--history", "history.db", "--no-look-beside"), ("--history", "DATABASE", "--no-look-beside")]
+    "way", [(), ("--history", "history.db", "--no-find-previous"), ("--history", "DATABASE", "--no-find-previous")]
 )
 def test_a_shell_script_runs_five_nights_in_a_row(way, tmp_path, request):
     options = [request.getfixturevalue("database") if option == "DATABASE" else option for option in way]
@@ -213,4 +219,4 @@ def test_a_shell_script_runs_five_nights_in_a_row(way, tmp_path, request):
     )
     assert (done.returncode, done.stderr) == (0, "")
     assert done.stdout.startswith(FIVE_NIGHTS), done.stdout
-    assert "     1 mended\n         Booking desk › desk › seats\n           failed in 2 to 4\n" in done.stdout
+    assert "     1 fixed\n         Booking desk › desk › seats\n           failed in 2 to 4\n" in done.stdout

@@ -32,7 +32,7 @@ NIGHT = [
     "--no-git",
     "--title",
     "Desk",
-    "--no-look-beside",
+    "--no-find-previous",
     "--quiet",
 ]
 
@@ -65,13 +65,13 @@ def make_unreadable(path: Path) -> None:
 
 
 STORES = [
-    ("a text file", lambda path: path.write_text("quay,sailings\n" * 300), "is no history: it is a file of another kind"),
+    ("a text file", lambda path: path.write_text("quay,sailings\n" * 300), "is not a history: it is a file of another kind"),
     ("newer", make_newer, "was made by a newer version (its tables are of version 99, this one knows 1)"),
     ("a folder", lambda path: path.mkdir(), "is a folder"),
     ("damaged", make_damaged, "history"),
     ("damaged in its schema", make_unreadable, "is damaged"),
     ("locked", make_locked, "is locked by another program"),
-    ("nowhere", lambda _: None, "look at its folder, and who may write there."),
+    ("nowhere", lambda _: None, "check the folder and its permissions."),
 ]  # fmt: skip
 
 
@@ -81,14 +81,14 @@ def test_a_store_that_can_not_be_used_costs_no_report(name, make, told, must, ni
     monkeypatch.setattr("plain_verdict.history.sqlite._PATIENCE_S", 0.1)
     path = tmp_path / ("missing/history.db" if name == "nowhere" else "history.db")
     make(path)
-    (tmp_path / "plain-verdict.toml").write_text(f"[history]\nmust = {str(must).lower()}")
+    (tmp_path / "plain-verdict.toml").write_text(f"[history]\nrequired = {str(must).lower()}")
     done = night(1, "pf", "--history", str(path))
     assert (done.code, done.err.count("\n")) == (5 if must else 0, 1)
     # A store that others write to can be read all the while.
-    lead = "This run was not kept: the history" if name == "locked" else "The history"
+    lead = "This run was not stored: the history" if name == "locked" else "The history"
     assert done.err.startswith(f"note: {lead} {path} ")
     assert told in done.err
-    assert name == "locked" or "tells nothing of it" in (tmp_path / "verdict.html").read_text("utf-8").replace(
+    assert name == "locked" or "does not use it" in (tmp_path / "verdict.html").read_text("utf-8").replace(
         "\n", " "
     )
 
@@ -131,7 +131,7 @@ def test_a_database_that_can_not_be_used_costs_no_report_and_no_password_is_show
     assert (done.code, done.err.count("\n")) == (0, 1)
     assert re.search(told, done.err)
     assert PASSWORD not in done.err
-    assert "look at the address, and at PGPASSWORD or the passfile" in done.err
+    assert "check the address, and PGPASSWORD or the passfile" in done.err
 
 
 def test_a_password_in_an_address_is_refused_and_not_repeated(night):
@@ -293,14 +293,14 @@ def changed(text: str, change) -> str:
 
 
 PAGES = [
-    ("no page", lambda _: "<html><body>Sailings</body></html>", "is no page, summary or digest of ours"),
-    ("empty", lambda _: "", "is no page, summary or digest of ours"),
-    ("cut off", lambda page: page[: page.index('id="digest"') + 60], "is a page that is cut off"),
-    ("cut off before", lambda page: page[:9000], "is a page without a digest: of an older version, or cut off"),
+    ("no page", lambda _: "<html><body>Sailings</body></html>", "is not a report, summary or digest of this program"),
+    ("empty", lambda _: "", "is not a report, summary or digest of this program"),
+    ("truncated", lambda page: page[: page.index('id="digest"') + 60], "is a page that is truncated"),
+    ("truncated before", lambda page: page[:9000], "is a page without a digest: of an older version, or truncated"),
     ("newer", lambda page: changed(page, lambda told: told.update(schema="plain-verdict/digest/2")), "holds a digest in another form ('plain-verdict/digest/2')"),
     ("no Base64", lambda page: re.sub(r'(id="digest">)[^<]*', r"\1ab?d", page), "no Base64"),
     ("no gzip", lambda page: re.sub(r'(id="digest">)[^<]*', r"\1YWJj", page), "no gzip"),
-    ("half a gzip", lambda page: re.sub(r'(id="digest">[^<]{200})[^<]*', r"\1", page), "holds a digest that is cut off"),
+    ("half a gzip", lambda page: re.sub(r'(id="digest">[^<]{200})[^<]*', r"\1", page), "holds a digest that is truncated"),
     ("other lengths", lambda page: changed(page, lambda told: told["checks"]["outcomes"].__class__ and told["checks"].update(outcomes="p")), "its columns are not of one length"),
     ("other letters", lambda page: changed(page, lambda told: told["checks"].update(outcomes="px")), "it has outcomes in unknown letters"),
     ("one id twice", lambda page: changed(page, lambda told: told["checks"].update(ids=["c-1", "c-1"])), "or one stands twice"),
@@ -316,12 +316,12 @@ PAGES = [
 def test_a_page_that_tells_nothing_costs_a_line(name, make, told, night, tool, tmp_path):
     page = page_of(night, tmp_path)
     (tmp_path / "old.html").write_text(make(page), "utf-8")
-    done = night(2, "ff", "--earlier", "old.html", "--no-look-beside")
+    done = night(2, "ff", "--previous", "old.html", "--no-find-previous")
     assert (done.code, done.history, done.err.count("\n")) == (0, None, 1)
     assert told in done.err
-    assert "so it tells nothing of earlier runs" in done.err
+    assert "so it is not used as an earlier run" in done.err
     # Found beside the new page it is passed over, and the next older one tells more.
-    night(0, "pp", "--out", "older.html", "--no-look-beside")
+    night(0, "pp", "--out", "older.html", "--no-find-previous")
     (tmp_path / "page.html").unlink()
     assert len(night(3, "pf").history["builds"]) == 1
     inspected = tool("inspect", "old.html")
@@ -346,7 +346,7 @@ def test_what_a_hostile_page_says_is_shown_and_does_nothing(night, tmp_path, bro
 
     page = page_of(night, tmp_path)
     (tmp_path / "old.html").write_text(changed(page, spoil), "utf-8")
-    done = night(2, "ff", "--earlier", "old.html", "--no-look-beside", "--out", "new.html")
+    done = night(2, "ff", "--previous", "old.html", "--no-find-previous", "--out", "new.html")
     assert done.history["against"] == bad
     browser.get((tmp_path / "new.html").as_uri())
     browser.execute_script("document.querySelectorAll('details').forEach(d => d.open = true)")
@@ -371,15 +371,15 @@ def test_a_secret_that_an_unmasked_page_tells_is_hidden(night, tmp_path):
         "report",
         "r.xml",
         *told[:-1],
-        "--earlier",
+        "--previous",
         "old.html",
-        "--no-look-beside",
+        "--no-find-previous",
         "--out",
         "new.html",
         "--json",
     ]
     done = subprocess.run(again, cwd=tmp_path, check=True, capture_output=True, text=True)
-    assert len(json.loads(done.stdout)["history"]["gone"]) == 1
+    assert len(json.loads(done.stdout)["history"]["removed"]) == 1
     digest = digests.unpack(
         re.search(r'id="digest">([^<]*)<', (tmp_path / "new.html").read_text("utf-8"))[1].encode()
     )

@@ -124,7 +124,7 @@ def test_worktrees_and_submodules_have_a_head_of_their_own(repository, tool, tmp
 HEADS = {
     "leads out by its name": "ref: refs/heads/../../../../other",
     "names a file": "ref: /etc/passwd",
-    "is no hash": "0123456789abcdef",
+    "is not a hash": "0123456789abcdef",
     "is long": "f" * 9_000,
     "is binary": "\x00\ufffd" * 40,
     "of a table of references": "ref: refs/heads/.invalid",

@@ -32,9 +32,9 @@ def rule(**given: object) -> ConditionRule:
 @pytest.mark.parametrize(
     ("scope", "state", "met"),
     [
-        (Scope(), State.BROKEN, "7 letters"),
-        (Scope(suite="Quay"), State.KEPT, "5 letters"),
-        (Scope(suite="Sea"), State.OPEN, "nothing to measure"),
+        (Scope(), State.NOT_MET, "7 letters"),
+        (Scope(suite="Quay"), State.MET, "5 letters"),
+        (Scope(suite="Sea"), State.OPEN, "no results to measure"),
     ],
 )
 @pytest.mark.usefixtures("with_longest")
@@ -45,13 +45,15 @@ def test_a_new_measure_needs_its_row_only(scope, state, met):
     )
     run = Run((ResultFile("r.xml", "junit-xml", 1, checks),))
     conditions = judge(run, Rules(conditions=(rule(scope=scope),)), date(2026, 11, 22)).conditions
-    assert [(one.state, one.met) for one in conditions if one.words.startswith("Longest name: at most 5")] == [
-        (state, met)
-    ]
+    assert [
+        (one.state, one.met)
+        for one in conditions
+        if one.words.startswith("Longest name") and one.words.endswith(": at most 5")
+    ] == [(state, met)]
 
 
 @pytest.mark.usefixtures("with_longest")
 def test_a_scope_that_a_measure_does_not_know_is_refused():
     check_condition(rule(scope=Scope(suite="Quay")))
-    with pytest.raises(ValueError, match="scope: the measure 'longest name' does not know 'tag'"):
+    with pytest.raises(ValueError, match="scope: the measure 'longest name' has no scope 'tag'"):
         check_condition(rule(scope=Scope(tag="smoke")))

@@ -1,4 +1,4 @@
-"""The team's rules: causes, waivers, conditions, and what is said when they are wrong."""
+"""The team's rules: causes, waivers, conditions, and what is reported when they are wrong."""
 
 import json
 import re
@@ -70,11 +70,11 @@ NAMES = [
     ("an error that an assertion shows", [("t", "", "assert not SeatError('no seat is left on the upper deck')", ""), ("u", "SeatError", "no seat is left on the upper deck", "")], {"no seat is left on the upper deck": 2}),
     ("the failing line of a bare assertion", [("t", "", "AssertionError", "    fare = quote()\n>   assert is_resident(fare)\nE   AssertionError\n\ntests/a.py:7: AssertionError")], {"assert is_resident(fare)": 1}),
     (
-        "a helper's frame is no place",
+        "a helper's frame is not a place",
         [(f"t{n}", "", f"got {what}", f'  File "/w/test_{n}.py", line 9, in test_{n}\n  File "/w/helpers.py", line 3, in check') for n, what in enumerate(("x", "y", "z", "x"))],
         {"got x (in test_0.py, test_0)": 1, "got x (in test_3.py, test_3)": 1, "got y": 1, "got z": 1},
     ),
-    ("nothing at all", [("t", "", "", ""), ("u", "", "", "")], {"No reason is given": 2}),
+    ("nothing at all", [("t", "", "", ""), ("u", "", "", "")], {"No reason given": 2}),
 ]  # fmt: skip
 
 
@@ -104,8 +104,8 @@ match = { source = "r.xml", check = "Sea*" }
     summary, err, _ = judged(toml)
     causes = [(cause["name"], cause["count"], cause["by_rule"], cause["advice"]) for cause in summary["causes"]]
     assert causes == [("Slow", 2, True, "Wait."), ("Of one file", 1, True, "")]
-    assert summary["rule_notes"] == ["Cause rule “Never reached” covered nothing."]
-    assert "note: Cause rule “Never reached” covered nothing." in err
+    assert summary["rule_notes"] == ["Cause rule “Never reached” matched no failure."]
+    assert "note: Cause rule “Never reached” matched no failure." in err
     assert tool("report", "r.xml").code == 0
     page = (tmp_path / "verdict.html").read_text("utf-8")
     assert re.search(
@@ -143,16 +143,21 @@ WAIVERS = [
     (
         'match = { message = "Timed" }\nuntil = 2026-12-24\nmost = 1',
         1,
-        ["covers 1 at most; one check more failed"],
+        ["covers at most 1; one check more failed"],
         [],
     ),
-    ('match = { check = "Gone" }\nuntil = 2026-12-24', 0, [], ["is not needed: it covers nothing"]),
-    ('match = { check = "Timetable" }\nuntil = 2026-12-24', 0, [], ["is not needed: what it covers passes now"]),
+    ('match = { check = "Gone" }\nuntil = 2026-12-24', 0, [], ["is not needed: it matches no failure"]),
+    (
+        'match = { check = "Timetable" }\nuntil = 2026-12-24',
+        0,
+        [],
+        ["is not needed: the checks that it matches pass now"],
+    ),
     (
         'match = { check = "Seats" }\nuntil = 2026-12-24\n[[waiver]]\nreason = "again"\nmatch = { suite = "Booking" }\nuntil = 2026-12-24',
         3,
         [],
-        ["1 check covered by two waivers"],
+        ["1 check matched by two waivers"],
     ),
 ]
 
@@ -181,7 +186,7 @@ CONDITIONS = [
     ('measure = "failed"\nat_most = 2', False, "3 failed"),
     ('measure = "pass rate"\nat_least = "25 %"', True, "25.0 %"),
     ('measure = "pass rate"\nat_least = "25.1 %"', False, "25.0 %"),
-    ('measure = "pass rate"\nat_least = 90\nscope = { suite = "None" }', None, "nothing to measure"),
+    ('measure = "pass rate"\nat_least = 90\nscope = { suite = "None" }', None, "no results to measure"),
     ('measure = "duration"\nat_most = "2 min"', True, "1 min 7 s"),
     ('measure = "slowest check"\nat_most = "1 min"', False, "1 min 1 s"),
     ('measure = "slowest check"\nat_most = "61000 ms"', True, "1 min 1 s"),
@@ -199,41 +204,44 @@ def test_conditions(condition, kept, met, judged, tool, tmp_path):
     judged(f"[[condition]]\n{condition}")
     assert tool("report", "r.xml").code == 0
     page = html.fromstring((tmp_path / "verdict.html").read_text("utf-8"))
-    word = {True: "kept", False: "broken", None: "open"}[kept]
-    rows = [(row.get("class"), row.cssselect(".met")[0].text) for row in page.cssselect(".conds li")]
+    word = {True: "met", False: "not-met", None: "open"}[kept]
+    rows = [(row.get("class"), row.cssselect(".value")[0].text) for row in page.cssselect(".conds li")]
     assert (word, met) in rows
 
 
 WRONG = [
-    ("[[cuase]]", "has a key that is not known, 'cuase'\nhint: did you mean 'cause'?"),
+    ("[[cuase]]", "has an unknown key, 'cuase'\nhint: did you mean 'cause'?"),
     (
         '[[cause]]\nname = "x"\nmatch = { mesage = "y" }',
-        "has a key that is not known, 'mesage'\nhint: did you mean 'message'?",
+        "has an unknown key, 'mesage'\nhint: did you mean 'message'?",
     ),
     (
         '[[cause]]\nname = "x"\nmatch = { message = "/(/" }',
-        "cause[0].match.message: is no regular expression: missing ) at position 1",
+        "cause[0].match.message: is not a regular expression: missing ) at position 1",
     ),
-    ('[[cause]]\nname = "x"\nmatch = {}', "cause[0].match: covers everything"),
-    ('[[cause]]\nmatch = { type = "x" }', "lacks 'name'"),
-    ('[[waiver]]\nmatch = { type = "x" }\nreason = "y"\nuntil = "soon"', "waiver[0].until: is no day"),
-    ('[[waiver]]\nmatch = { type = "x" }\nreason = "y"', "lacks 'until'"),
-    ('[[condition]]\nmeasure = "luck"\nat_most = 1', "condition[0].measure: 'luck' is no value of 'measure'"),
+    ('[[cause]]\nname = "x"\nmatch = {}', "cause[0].match: matches everything"),
+    ('[[cause]]\nmatch = { type = "x" }', "lacks the key 'name'"),
+    ('[[waiver]]\nmatch = { type = "x" }\nreason = "y"\nuntil = "soon"', "waiver[0].until: is not a day"),
+    ('[[waiver]]\nmatch = { type = "x" }\nreason = "y"', "lacks the key 'until'"),
+    ('[[condition]]\nmeasure = "luck"\nat_most = 1', "condition[0].measure: 'luck' is not a value of 'measure'"),
     (
         '[[condition]]\nmeasure = "failed"',
         "condition[0].measure: needs exactly one of at_most, at_least and exactly",
     ),
-    ('[[condition]]\nmeasure = "failed"\nat_most = -1', "condition[0].at_most: -1 is no number of 0 or more"),
+    ('[[condition]]\nmeasure = "failed"\nat_most = -1', "condition[0].at_most: -1 is not a number of 0 or more"),
     (
         '[[condition]]\nmeasure = "pass rate"\nat_least = 0.99',
-        'condition[0].at_least: 0.99 would be less than one per cent; write "99 %"',
+        'condition[0].at_least: 0.99 would be less than one percent; write "99 %"',
     ),
-    ('[[condition]]\nmeasure = "pass rate"\nat_least = 101', "condition[0].at_least: 101 is no rate up to 100 %"),
+    (
+        '[[condition]]\nmeasure = "pass rate"\nat_least = 101',
+        "condition[0].at_least: 101 is not a rate of at most 100 %",
+    ),
     (
         '[[condition]]\nmeasure = "duration"\nat_most = 20',
         "condition[0].at_most: 20 needs a unit of time: ms, s, min or h",
     ),
-    ('[[condition]]\nmeasure = "failed"\nat_most = "5 min"', "condition[0].at_most: '5 min' is no count"),
+    ('[[condition]]\nmeasure = "failed"\nat_most = "5 min"', "condition[0].at_most: '5 min' is not a count"),
 ]
 
 

@@ -34,7 +34,7 @@ def run_of(counts: dict, lost: int = 0, unread: int = 0) -> Run:
         for outcome, times in counts.items()
         for number in range(times)
     )
-    notes = tuple(ReadingNote(f"{number}.xml", "is cut off", results_missing=True) for number in range(lost))
+    notes = tuple(ReadingNote(f"{number}.xml", "is truncated", results_missing=True) for number in range(lost))
     file = ResultFile("r.xml", "junit-xml", 1, checks, notes=notes)
     return Run((file,), tuple(Unread(f"gone-{number}.xml", "does not exist") for number in range(unread)))
 
@@ -56,11 +56,11 @@ SENTENCES = [
     ({F: 7, E: 4, P: 46, S: 4}, "Not fit: 11 of 61 checks failed or could not finish."),
     ({F: 1, P: 9, S: 90}, "Not fit: 1 of 100 checks failed; 90 were skipped."),
     ({F: 1, U: 1, P: 8}, "Not fit: 1 of 10 checks failed."),
-    ({}, "Undecided: no check was found."),
-    ({S: 1}, "Undecided: nothing ran: the only check was skipped."),
-    ({S: 12}, "Undecided: nothing ran: all 12 checks were skipped."),
-    ({U: 1, P: 60}, "Undecided: 1 of 61 checks needs a person to decide."),
-    ({U: 3, P: 58}, "Undecided: 3 of 61 checks need a person to decide."),
+    ({}, "Undecided: no checks were found."),
+    ({S: 1}, "Undecided: no check ran: the only check was skipped."),
+    ({S: 12}, "Undecided: no check ran: all 12 checks were skipped."),
+    ({U: 1, P: 60}, "Undecided: 1 of 61 checks is undecided."),
+    ({U: 3, P: 58}, "Undecided: 3 of 61 checks are undecided."),
 ]
 
 
@@ -72,20 +72,20 @@ def test_the_sentence(counts, sentence):
 @pytest.mark.parametrize(
     ("counts", "lost", "unread", "sentence"),
     [
-        ({P: 171}, 1, 0, "Undecided: all 171 checks passed, but one result file could not be read whole."),
-        ({P: 171}, 1, 1, "Undecided: all 171 checks passed, but two result files could not be read whole."),
+        ({P: 171}, 1, 0, "Undecided: all 171 checks passed, but one result file is incomplete."),
+        ({P: 171}, 1, 1, "Undecided: all 171 checks passed, but two result files are incomplete."),
         (
             {P: 8, S: 1},
             0,
             1,
-            "Undecided: 8 of 9 checks passed and none failed; 1 was skipped, but one result file could not be read whole.",
+            "Undecided: 8 of 9 checks passed and none failed; 1 was skipped, but one result file is incomplete.",
         ),
-        ({}, 0, 1, "Undecided: no check was found, and one result file could not be read whole."),
+        ({}, 0, 1, "Undecided: no checks were found, and one result file is incomplete."),
         (
             {U: 1, P: 1},
             1,
             0,
-            "Undecided: 1 of 2 checks needs a person to decide, and one result file could not be read whole.",
+            "Undecided: 1 of 2 checks is undecided, and one result file is incomplete.",
         ),
         ({F: 1, P: 1}, 1, 0, "Not fit: 1 of 2 checks failed."),
     ],
@@ -94,7 +94,7 @@ def test_what_could_not_be_read_is_never_fit_and_always_said(counts, lost, unrea
     verdict = judge(run_of(counts, lost, unread), Rules(), TODAY)
     assert verdict.sentence == sentence
     named = " ".join(verdict.reasons)
-    assert named.count("is cut off") == lost
+    assert named.count("is truncated") == lost
     assert named.count("does not exist") == unread
     assert State.OPEN in [condition.state for condition in verdict.conditions]
 
@@ -103,10 +103,10 @@ def cause(count: int, name: str = "Fares", *, by_rule: bool = True) -> Cause:
     return Cause(name, tuple(run_of({F: count}).checks), (("fares", False),), by_rule=by_rule)
 
 
-SLOW = ConditionResult("Slowest check: at most 30.0 s", State.BROKEN, "61.0 s", "slowest check")
+SLOW = ConditionResult("Slowest check: at most 30.0 s", State.NOT_MET, "61.0 s", "slowest check")
 SITUATIONS = [
-    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=203), cause=cause(5), broken=(SLOW,)), "9 of 212 checks failed, 5 of them because of “Fares”, and the condition “slowest check” is broken."),
-    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=203), broken=(ConditionResult("Failed: at most 0", State.BROKEN, "9 failed"),)), "9 of 212 checks failed."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=203), cause=cause(5), broken=(SLOW,)), "9 of 212 checks failed, 5 of them because of “Fares”, and the condition “slowest check” is not met."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=203), broken=(ConditionResult("Failed: at most 0", State.NOT_MET, "9 failed"),)), "9 of 212 checks failed."),
     (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=203), cause=cause(5)), "9 of 212 checks failed, 5 of them because of “Fares”."),
     (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=203), cause=cause(9)), "9 of 212 checks failed, all of them because of “Fares”."),
     (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=9, passed=3), cause=cause(4, "no … left", by_rule=False)), "9 of 12 checks failed, 4 of them with “no … left”."),
@@ -115,15 +115,15 @@ SITUATIONS = [
     (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=3)), "all 3 checks failed."),
     (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=12345)), "all 12,345 checks failed."),
     (VerdictWord.NOT_FIT, SentenceFacts(Tally(failed=2, errored=1, passed=12342)), "3 of 12,345 checks failed or could not finish."),
-    (VerdictWord.NOT_FIT, SentenceFacts(Tally(passed=5), broken=(SLOW,)), "all 5 checks passed, but a condition is broken: slowest check: at most 30.0 s (61.0 s)."),
-    (VerdictWord.NOT_FIT, SentenceFacts(Tally(passed=5), broken=(ConditionResult("A", State.BROKEN, "1"), ConditionResult("B", State.BROKEN, "2"))), "all 5 checks passed, but two conditions are broken: A (1) and B (2)."),
-    (VerdictWord.NOT_FIT, SentenceFacts(Tally(skipped=5), broken=(ConditionResult("Checks: at least 3", State.BROKEN, "0 ran"),)), "nothing ran, but a condition is broken: checks: at least 3 (0 ran)."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(passed=5), broken=(SLOW,)), "all 5 checks passed, but a condition is not met: slowest check: at most 30.0 s (61.0 s)."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(passed=5), broken=(ConditionResult("A", State.NOT_MET, "1"), ConditionResult("B", State.NOT_MET, "2"))), "all 5 checks passed, but two conditions are not met: A (1) and B (2)."),
+    (VerdictWord.NOT_FIT, SentenceFacts(Tally(skipped=5), broken=(ConditionResult("Checks: at least 3", State.NOT_MET, "0 ran"),)), "no check ran, but a condition is not met: checks: at least 3 (0 ran)."),
     (VerdictWord.FIT, SentenceFacts(Tally(failed=1, passed=5), waived=1), "5 of 6 checks passed; 1 failed and is waived."),
     (VerdictWord.FIT, SentenceFacts(Tally(failed=2, passed=4), waived=2), "4 of 6 checks passed; 2 failed and are waived."),
-    (VerdictWord.FIT, SentenceFacts(Tally(failed=2, passed=4), waived=1), "4 of 6 checks passed; 2 failed, which the conditions allow."),
-    (VerdictWord.FIT, SentenceFacts(Tally(failed=2, passed=4)), "4 of 6 checks passed; 2 failed, which the conditions allow."),
-    (VerdictWord.UNDECIDED, SentenceFacts(Tally(failed=2, passed=4), gaps=1, waived=2), "4 of 6 checks passed; 2 failed and are waived, but one result file could not be read whole."),
-    (VerdictWord.UNDECIDED, SentenceFacts(Tally(passed=4), unmeasured=("Pass rate: at least 90 %",)), "all 4 checks passed, but there is nothing to measure for “Pass rate: at least 90 %”."),
+    (VerdictWord.FIT, SentenceFacts(Tally(failed=2, passed=4), waived=1), "4 of 6 checks passed; 2 failed, and the conditions allow it."),
+    (VerdictWord.FIT, SentenceFacts(Tally(failed=2, passed=4)), "4 of 6 checks passed; 2 failed, and the conditions allow it."),
+    (VerdictWord.UNDECIDED, SentenceFacts(Tally(failed=2, passed=4), gaps=1, waived=2), "4 of 6 checks passed; 2 failed and are waived, but one result file is incomplete."),
+    (VerdictWord.UNDECIDED, SentenceFacts(Tally(passed=4), unmeasured=("Pass rate: at least 90 %",)), "all 4 checks passed, but the condition “Pass rate: at least 90 %” has no results to measure."),
 ]  # fmt: skip
 
 
@@ -136,7 +136,7 @@ def test_a_pass_after_a_retry_is_a_pass_and_said():
     check = Check("c", Kind.FUNCTIONAL, (), "sails", (Attempt(F), Attempt(P)))
     verdict = judge(Run((ResultFile("r.xml", "junit-xml", 1, (check,)),)), Rules(), TODAY)
     assert verdict.word == "fit"
-    assert verdict.remarks == ("One check passed only after a retry: “sails”.",)
+    assert verdict.remarks == ("One check is flaky (passed on retry): “sails”.",)
 
 
 @pytest.mark.parametrize(

@@ -59,10 +59,10 @@ TRIFLES = {
     'least_change = "80 %"': "fit",
     'least_difference = "2 s"': "fit",
     'least_change = "5 %"': "not fit",
-    'least_change = "much"': "is no number of 0 or more",
+    'least_change = "much"': "is not a number of 0 or more",
     'least_difference = "5"': "needs a unit of time",
-    'leave_out = "the last minute"': "is no part of a run",
-    'engine = "turbo"': "is no engine",
+    'leave_out = "the last minute"': "is not a part of a run",
+    'engine = "turbo"': "is not an engine",
 }
 
 
@@ -109,7 +109,7 @@ def test_condensed_parts_keep_metrics_pauses_and_what_was_left_out(tool, tmp_pat
     assert metric["p95"] == sorted(kept)[-(-len(kept) * 95 // 100) - 1]
     assert parts["load"]["rows"] == whole["load"]["rows"] == len(kept)
     tool("report", "a.load", "b.load", "--out", "v.html")
-    assert "60 requests at the beginning are left out" in (tmp_path / "v.html").read_text()
+    assert "60 requests at the beginning are not counted" in (tmp_path / "v.html").read_text()
     assert tool("condense", "a.csv", "--leave-out", "half of it", "--out", "c.load").code == 2
 
 

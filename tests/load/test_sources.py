@@ -1,4 +1,4 @@
-"""Load results besides tables: JSON Lines, shapes, sums, metrics; where they are counted, and what is taken along."""
+"""Load results besides tables: JSON Lines, mappings, sums, metrics; where they are counted, and what is taken along."""
 
 import csv
 import json
@@ -41,12 +41,12 @@ ODD = "wann;wie lange;was;erfolg;tiefe\n" + "".join(
     f"22.11.2026 09:{at // 60:02}:{at % 60:02};{(at + 1) / 1000:.3f};Zahlen;{'ja' if at % 10 else 'nein'};{at % 4}\n".replace(".", ",", 0)
     for at in range(100)
 )  # fmt: skip
-SHAPE = """
-[[shape]]
+MAPPING = """
+[[mapping]]
 name = "the old bench"
 files = ["odd.*"]
 kind = "load"
-[shape.samples]
+[mapping.samples]
 time = { from = "wann", format = "%d.%m.%Y %H:%M:%S", zone = "Europe/Berlin" }
 duration = { from = "wie lange", unit = "s" }
 request = "was"
@@ -57,9 +57,9 @@ units = { queue = "jobs" }
 # A file, settings, its good and bad rows, when it began, and parts of its notes.
 SAMPLES = {
     "JSON Lines": ("s.jsonl", LINES, '[load]\nmetrics = ["queue"]', 100, 0, "2026-11-22T02:00:00", ["“timings.duration_ms” as duration", "“queue” as the metric queue"]),
-    "lines that are none": ("s.jsonl", LINES + 'oops\n[1]\n{"ts": 1795312800, "timings": {"duration_ms": "-"}}\n{"ts": 17953', '[load]\nmetrics = ["queue"]', 100, 4, "2026-11-22T02:00:00", ["line 101 is no JSON", "line 102 is no object", "line 103 has no duration: “-”", "line 104 is cut off"]),
-    "columns by a shape": ("odd.csv", ODD, SHAPE, 100, 0, "2026-11-22T08:00:00", ["“wann” as the shape says", "“wie lange” in s"]),
-    "a word that the shape does not know": ("odd.csv", ODD.replace("nein", "jein", 1), SHAPE, 99, 1, "2026-11-22T08:00:01", ["does not say whether it went well: “jein”"]),
+    "lines that are none": ("s.jsonl", LINES + 'oops\n[1]\n{"ts": 1795312800, "timings": {"duration_ms": "-"}}\n{"ts": 17953', '[load]\nmetrics = ["queue"]', 100, 4, "2026-11-22T02:00:00", ["line 101 is not JSON", "line 102 is not an object", "line 103 has no duration: “-”", "line 104 is truncated"]),
+    "columns by a mapping": ("odd.csv", ODD, MAPPING, 100, 0, "2026-11-22T08:00:00", ["“wann” as the mapping says", "“wie lange” in s"]),
+    "a word that the mapping does not know": ("odd.csv", ODD.replace("nein", "jein", 1), MAPPING, 99, 1, "2026-11-22T08:00:01", ["has no known outcome: “jein”"]),
     "a beginning left out": ("s.jsonl", LINES, '[load]\nleave_out = "first 20 s"\nmetrics = ["queue"]', 80, 0, "2026-11-22T02:00:20", ["without the first 20.0 s, 20 requests"]),
 }  # fmt: skip
 
@@ -84,12 +84,12 @@ def test_samples_of_any_form_are_counted_by_the_same_rules(
     assert bad == 0 or summary["verdict"] == "undecided"
 
 
-def test_a_shape_that_names_more_columns_for_one_thing_is_said(tool, tmp_path):
+def test_a_mapping_that_names_more_columns_for_one_thing_is_said(tool, tmp_path):
     (tmp_path / "odd.csv").write_text(ODD)
     for key in ("wann", "wie lange"):
-        (tmp_path / "plain-verdict.toml").write_text(SHAPE.replace(f'from = "{key}"', 'from = ["wann", "was"]'))
+        (tmp_path / "plain-verdict.toml").write_text(MAPPING.replace(f'from = "{key}"', 'from = ["wann", "was"]'))
         done = tool("judge", "odd.csv")
-        assert "odd.csv: has one column for each thing, and the shape names more for one of them" in done.err
+        assert "odd.csv: has one column for each thing, and the mapping names more for one of them" in done.err
         assert "this is a bug" not in done.err
 
 
@@ -103,22 +103,22 @@ SUMS = {
     },
     "paint": {"first paint": 840, "largest paint": 1320.5},
 }
-SUMS_SHAPE = """
-[[shape]]
+SUMS_MAPPING = """
+[[mapping]]
 name = "bench sums"
 files = ["sums*.json"]
 kind = "load"
-[shape.run]
+[mapping.run]
 started = "$.began"
 ended = "$.ended"
-[shape.request]
+[mapping.request]
 each = "$.requests"
 count = "n"
 failed = "bad"
 mean = "avg"
 longest = "max"
 percentiles = { p50 = "med", p95 = "p95" }
-[[shape.metric]]
+[[mapping.metric]]
 each = "$.paint"
 unit = "ms"
 """
@@ -148,17 +148,17 @@ scope = { metric = "first*" }
 
 
 def test_sums_are_shown_as_reported_and_never_put_together(tool, tmp_path, browser):
-    (tmp_path / "plain-verdict.toml").write_text(SUMS_SHAPE + BOUNDS)
+    (tmp_path / "plain-verdict.toml").write_text(SUMS_MAPPING + BOUNDS)
     (tmp_path / "sums.json").write_text(json.dumps(SUMS))
     done = tool("report", "sums.json", "--json", "--detail", "--tables", "tables", "--out", "v.html")
     summary = json.loads(done.out)
     outcomes = {check["name"]: check["outcome"] for check in summary["checks"]}
     assert outcomes == {
-        "Pay: 95 % within 400 ms": "failed",
-        "Seats: 95 % within 400 ms": "passed",
-        "Failed requests: at most 1 %": "passed",
-        "At least 8 requests a second": "passed",
-        "99 % within 1.0 s": "undecided",
+        "p95 of Pay: at most 400 ms": "failed",
+        "p95 of Seats: at most 400 ms": "passed",
+        "Error share of all requests: at most 1 %": "passed",
+        "Throughput of all requests: at least 8 requests/s": "passed",
+        "p99 of all requests: at most 1.0 s": "undecided",
         "First paint: at most 1 s": "passed",
         "Largest paint: at most 1 s": "failed",
         "First paint: at most 3 MB": "undecided",
@@ -176,17 +176,17 @@ def test_sums_are_shown_as_reported_and_never_put_together(tool, tmp_path, brows
     assert {row["reported_in"] for row in rows} == {"sums.json"}
     browser.get((tmp_path / "v.html").as_uri())
     text = browser.find_element(By.TAG_NAME, "main").text
-    assert "as another tool reported them" in text
+    assert "Another tool computed these numbers" in text
     assert "480 ms" in text
     several = tmp_path / "sums-2.json"
     several.write_text(json.dumps(SUMS | {"ended": "2026-11-22T09:11:00Z"}))
     both = json.loads(tool("judge", "sums.json", "sums-2.json", "--json", "--detail").out)
     names = [check["name"] for check in both["checks"]]
-    assert "Pay: 95 % within 400 ms (sums.json)" in names
-    assert "Pay: 95 % within 400 ms (sums-2.json)" in names
-    shown = tool("shape", "sums.json", "--try", "plain-verdict.toml")
-    assert "Pay: 1,000 sent, 10 failed, 95 % within 480 ms" in shown.out
-    assert "a load run as reported: 5,000 requests" in tool("inspect", "sums.json").out
+    assert "p95 of Pay: at most 400 ms (sums.json)" in names
+    assert "p95 of Pay: at most 400 ms (sums-2.json)" in names
+    shown = tool("mapping", "sums.json", "--try", "plain-verdict.toml")
+    assert "Pay: 1,000 sent, 10 failed, p95 480 ms" in shown.out
+    assert "load results as the source reports them: 5,000 requests" in tool("inspect", "sums.json").out
 
 
 def test_metrics_of_records_are_judged_found_and_drawn(tool, tmp_path, browser):
@@ -319,7 +319,7 @@ def test_a_cluster_gives_the_same_numbers_also_when_a_worker_dies(tmp_path, monk
 
 
 ENGINES = {
-    "no engine": ("turbo", "'turbo' is no engine"),
+    "no engine": ("turbo", "'turbo' is not an engine"),
     "nobody there": ("dask://127.0.0.1:9", "can't be used"),
     "no address": ("dask://somewhere", "can't be used"),
 }
@@ -382,7 +382,7 @@ def test_pictures_tables_and_the_mail_take_a_load_run_along(tool, tmp_path):
 CLIENTS = {
     "curl.csv": ("", ("started", "seconds", 1000, "request", "status")),
     "benchmark-client.tsv": (
-        '[[shape]]\nname = "benchmark"\nfiles = ["*.tsv"]\nkind = "load"\n[shape.samples]\ntime = "seconds"\nduration = { from = "ttime", unit = "ms" }\n',
+        '[[mapping]]\nname = "benchmark"\nfiles = ["*.tsv"]\nkind = "load"\n[mapping.samples]\ntime = "seconds"\nduration = { from = "ttime", unit = "ms" }\n',
         ("seconds", "ttime", 1, None, None),
     ),
 }  # fmt: skip

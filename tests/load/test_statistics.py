@@ -204,12 +204,12 @@ def rows(values, gap_s=1.0, users=""):
 WANDER = [round(20 + 37.25 * at % 90, 2) for at in range(200)]
 SMALL = [round(0.2 + 0.0375 * at % 0.6, 4) for at in range(200)]
 UNITS = {
-    "whole numbers": (rows([20 + at % 90 for at in range(200)]), "milliseconds, as its values are whole numbers"),
-    "longer than the run": (rows([120.5 + at for at in range(60)], 2.0), "milliseconds, as in seconds requests would outlast the run"),
-    "more than the users": (rows(WANDER, 1.0, users=3), "milliseconds, as in seconds more than all users would wait"),
-    "as many as the users": (rows(SMALL, 0.1, users=6), "seconds, as so many users wait at once"),
-    "in turn, in seconds": (rows(SMALL, 0.85), "seconds, as requests then follow each other in turn"),
-    "in turn, in milliseconds": (rows(WANDER, 0.125), "milliseconds, as requests then follow each other in turn"),
+    "whole numbers": (rows([20 + at % 90 for at in range(200)]), "milliseconds, because its values are whole numbers"),
+    "longer than the run": (rows([120.5 + at for at in range(60)], 2.0), "milliseconds, because in seconds requests would outlast the run"),
+    "more than the users": (rows(WANDER, 1.0, users=3), "milliseconds, because in seconds more users than there are would wait"),
+    "as many as the users": (rows(SMALL, 0.1, users=6), "seconds, because that many users wait at once"),
+    "in turn, in seconds": (rows(SMALL, 0.85), "seconds, because requests then follow each other"),
+    "in turn, in milliseconds": (rows(WANDER, 0.125), "milliseconds, because requests then follow each other"),
     "nothing proves it": (rows(SMALL, 0.25), None),
     "decimals that could be both": (rows(WANDER, 10.0), None),
     "few rows": (rows(SMALL[:5]), None),

@@ -151,7 +151,7 @@ def test_values_of_files_are_masked_whatever_they_look_like(name, tool, tmp_path
         shown = json.loads(done.out)["checks"][0]["name"]
         assert shown.startswith(f"[masked, {source}] and [masked, ")
         assert shown.endswith(" at 80")
-        assert f"note: {name}: 1 value is too short to be looked for." in done.err
+        assert f"note: {name}: 1 value is too short to be masked." in done.err
         (tmp_path / "plain-verdict.toml").write_text(f'[masking]\nvalues = ["{name}"]')
 
 
@@ -161,7 +161,7 @@ def test_values_of_files_are_masked_whatever_they_look_like(name, tool, tmp_path
         (["--mask-values", "gone.env"], "error: gone.env: can't be read (No such file or directory)"),
         (["--mask-values", "."], "error: .: can't be read (Is a directory)"),
         (["--mask-values", "latin.env"], "error: latin.env: is not UTF-8 text"),
-        (["--mask-values", "cut.json"], "error: cut.json: begins like JSON and is none"),
+        (["--mask-values", "cut.json"], "error: cut.json: is not valid JSON"),
         (["--mask-values", "/dev/zero"], "error: /dev/zero: is too large for a file of secrets"),
     ],
 )
@@ -269,7 +269,7 @@ def told_everywhere(tmp_path, monkeypatch):
 [report]
 title = "T {S}"
 description = "D {S}"
-shelf_title = "R {S}"
+index_title = "R {S}"
 [brand]
 organisation = "O {S}"
 footer = "F {S}"
@@ -331,12 +331,12 @@ def test_a_known_secret_leaves_by_no_way(told_everywhere, tool, tmp_path, monkey
         f"https://desk.test/{S}/",
     ]
     outputs = ["--mail", "m.eml", "--tables", "t.xlsx", "--markdown", "m.md", "--junit", "j.xml", "--pdf", "p.pdf"]
-    outputs += ["--digest", "d.json", "--earl", "e.json", "--charts", "charts", "--shelf", "--history", "kept.db"]
+    outputs += ["--digest", "d.json", "--earl", "e.json", "--charts", "charts", "--index", "--history", "kept.db"]
     told = []
     for arguments in (
         ["report", *told_everywhere, *given, *outputs, "--out", "out/p.html"],
         ["report", *told_everywhere, *given, "--layout", "folder", "--zip", "--out", "out/f", "--tables", "csv"],
-        ["report", *told_everywhere, *given, "--json", "--detail", "--out", "out/j.html", "--earlier", "d.json"],
+        ["report", *told_everywhere, *given, "--json", "--detail", "--out", "out/j.html", "--previous", "d.json"],
         ["judge", *told_everywhere],
         ["inspect", *told_everywhere],
         ["inspect", *told_everywhere, "--json"],
@@ -349,7 +349,7 @@ def test_a_known_secret_leaves_by_no_way(told_everywhere, tool, tmp_path, monkey
         ["repotr", S],
         ["report", "r.xml", "--theme", S],
         ["check"],
-        ["shelf", "out", "--title", S],
+        ["index", "out", "--title", S],
     ):
         (tmp_path / "out").mkdir(exist_ok=True)
         done = tool(*arguments)

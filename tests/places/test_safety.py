@@ -71,7 +71,7 @@ class Recorded(requests.adapters.BaseAdapter):
         pass
 
 
-# Where results are read, where that leads, and what is told there of who we are.
+# Where results are read, where that leads, and what is given there of who we are.
 READ = {
     "the same host": ("https://store.test/r.xml", "https://store.test/b.xml", ["own"]),
     "another host": ("https://store.test/r.xml", "https://other.test/b.xml", [""]),

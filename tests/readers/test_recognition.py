@@ -1,4 +1,4 @@
-"""How a file's format is told: each syntax sees the beginning of a file in its own way."""
+"""How a file's format is given: each syntax sees the beginning of a file in its own way."""
 
 import pytest
 

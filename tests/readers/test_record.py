@@ -111,13 +111,13 @@ def test_order_and_files_do_not_change_the_result(checks_of, tool, tmp_path):
 
 DAMAGE = [
     ("a half last line", '{"what":"end","id":"c","outc', "ends in the middle of a line", "line 3"),
-    ("a line that is no JSON", "PASS\n", "has a line that can't be read (", "line 3"),
+    ("a line that is not JSON", "PASS\n", "has a line that can't be read (", "line 3"),
     ("a value of the wrong type", '{"what":"step","id":"s","in":"c","name":7}\n', "`$.name`", "line 3"),
     ("a kind nobody knows", '{"what":"dance"}\n', "`$.what`", "line 3"),
     ("a line nested without end", '{"what":"log","in":"c","text":' + "[" * 100_000 + "\n", "has a line that can't be read (", "line 3"),
     ("a newer version", '{"what":"record","version":9}\n', "version 9 is newer", "line 3"),
     ("an unknown key", '{"what":"log","in":"c","text":"t","mood":"good"}\n', "keys that are not known and were left out: “mood” in log lines", ""),
-    ("a step of nothing", '{"what":"log","in":"gone","text":"t"}\n', "for checks or steps that it never begins (“gone”)", ""),
+    ("a step of nothing", '{"what":"log","in":"gone","text":"t"}\n', "for checks or steps that it never starts (“gone”)", ""),
 ]  # fmt: skip
 
 
@@ -152,7 +152,7 @@ AGAIN = [
         "a step inside itself",
         [CHECK, {"what": "step", "id": "s", "in": "s", "name": "s"}],
         {"Pay": "errored"},
-        "that it never begins",
+        "that it never starts",
     ),
     (
         "attempts with and without a time",
@@ -187,7 +187,7 @@ def test_a_recorder_tells_what_happened_and_lets_every_exception_through(checks_
         sign_in()
         sign_in()
         record.keep(b"plain words", "note.txt")
-        record.keep(Drawing(), caption="A drawing")
+        record.keep(Drawing(), caption="A chart")
     for error, name in (
         (AssertionError("no"), "fails"),
         (OSError("gone"), "errs"),
@@ -298,7 +298,7 @@ class TestSeats:
     @pytest.mark.xfail(reason="BQ-7")
     def test_free(self): assert 0
     @pytest.mark.xfail(reason="BQ-8")
-    def test_mended(self): pass
+    def test_repaired(self): pass
 def test_receipt(till): assert 1 == 2
 def test_harbour(no_such_fixture): pass
 tries = []
@@ -308,7 +308,7 @@ def test_again():
     assert len(tries) > 1
 """
 EXPECTED = {"test_fare adults 1": "passed", "test_fare adults 2": "failed", "test_taken": "skipped", "test_free": "skipped",
-            "test_mended": "passed", "test_receipt": "errored", "test_harbour": "errored", "test_again": "passed"}  # fmt: skip
+            "test_repaired": "passed", "test_receipt": "errored", "test_harbour": "errored", "test_again": "passed"}  # fmt: skip
 
 
 @pytest.mark.parametrize("more", [[], ["-n", "2"]], ids=["one process", "xdist"])
@@ -327,9 +327,9 @@ def test_pytest_records_every_test(more, checks_of, tmp_path):
     for name, parts in {
         "test_fare adults 2": ["A fare for some.", "smoke", "asked for 2", "answer", "expected", "test_desk.py:"],
         "test_free": ["expected to fail: BQ-7"],
-        "test_mended": ["Passed, though it was expected to fail: BQ-8"],
+        "test_repaired": ["Passed, but was expected to fail: BQ-8"],
         "test_receipt": ["assert 1 == 2", "the till did not close"],
-        "test_again": ["passed only on attempt 2"],
+        "test_again": ["passed on attempt 2"],
     }.items():
         for part in parts:
             assert part in text[name]

@@ -49,7 +49,7 @@ NOT_SHOWN = {
     "Exchange.response": "it is shown by its own fields",
     "Body.binary": "it is shown as evidence",
     "Check.rule": "it is shown by its own fields",
-    "Rule.findings": "they are counted where rules are told, and shown one by one as problems",
+    "Rule.findings": "they are counted where rules are given, and shown one by one as problems",
     "Rule.new_findings": "a condition bounds them",
     "Rule.allowed": "the waiver that it becomes is shown",
 }
@@ -60,7 +60,7 @@ MOMENT = datetime(2026, 11, 22, 2, 10, 33, tzinfo=UTC)
 
 
 def filled(struct: type[msgspec.Struct], mark: str, /, **given: object) -> tuple[msgspec.Struct, dict[str, str]]:
-    """A struct with a text of its own in each field that is not given, and what to look for, by field."""
+    """A struct with its own text in each field that is not given, and what to look for, by field."""
     values, wanted = dict(given), {}
     for field in msgspec.structs.fields(struct):
         key = f"{struct.__name__}.{field.name}"
@@ -181,13 +181,13 @@ def whole_check() -> tuple[Check, tuple[Content, ...], dict[str, str]]:
         requirements=("check-requirements",),
         links=(Fact("check-links-key", "https://example.test/check-links"),),
         variant=(Fact("browser", "firefox"),),
-        rule=Rule(Severity.CRITICAL, "check-why", "check-mend", findings=1, allowed_findings=7),
+        rule=Rule(Severity.CRITICAL, "check-why", "check-mend", findings=1, suppressed_findings=7),
     )
     shown_of_rule = {
         "severity": "critical",
         "why": "check-why",
-        "mend": "check-mend",
-        "allowed_findings": "7 places",
+        "remediation": "check-mend",
+        "suppressed_findings": "7 places",
     }
     wanted.update({f"check Rule.{name}": mark for name, mark in shown_of_rule.items()})
     contents = tuple(

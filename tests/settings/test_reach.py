@@ -9,7 +9,7 @@ from plain_verdict.settings.trust import REACH
 
 GOOD = '<testsuite name="Desk"><testcase name="sails"/></testsuite>'
 BAD = '<testsuite name="Desk"><testcase name="sails"><failure message="no boat"/></testcase></testsuite>'
-FOUND = "plain-verdict.toml was found, not named, so {} is ignored: name the file with --config, or give --trust-settings."
+FOUND = "plain-verdict.toml was found, not named with --config, so {} is ignored: name the file with --config, or give --trust-settings."
 SINGLE = {
     "report.out",
     "report.tables",
@@ -36,7 +36,7 @@ SETTINGS = {
     "mail.user_variable": '[mail]\nuser_variable = "HOME"',
     "mail.password_variable": '[mail]\npassword_variable = "DEPLOY_TOKEN"',
     "notify": '[[notify]]\nurl_variable = "HOME"',
-    "publish": '[[publish]]\nplace = "https://pages.evil.test/x/"',
+    "publish": '[[publish]]\ndestination = "https://pages.evil.test/x/"',
     "load.engine": '[load]\nengine = "dask://evil.test:8786"',
     "facts_from_environment": '[facts_from_environment]\nnote = "DEPLOY_TOKEN"',
     "masking.off": "[masking]\noff = true",
@@ -53,7 +53,7 @@ def test_every_key_with_reach_has_a_case():
 
 @pytest.fixture
 def desk(tmp_path, monkeypatch):
-    """A repository with results, a secret in the environment, and nothing beside it."""
+    """A repository with results, a secret in the environment, and nothing next to it."""
     folder = tmp_path / "desk"
     (folder / ".git").mkdir(parents=True)
     (folder / "r.xml").write_text(BAD)
@@ -162,7 +162,7 @@ def test_no_library_logs_to_the_terminal(desk, program, monkeypatch):
         ),
         ('[history]\nstore = "postgresql://keeper@db.desk.test/builds"', ("history", "list"), "history.store"),
         (
-            '[history]\nstore = "postgresql://keeper@db.desk.test/builds"\nmust = true',
+            '[history]\nstore = "postgresql://keeper@db.desk.test/builds"\nrequired = true',
             ("report", "r.xml"),
             "history.store",
         ),
@@ -173,7 +173,7 @@ def test_a_command_that_needs_what_is_ignored_ends_with_2(toml, arguments, key, 
     monkeypatch.chdir(desk)
     done = tool(*arguments)
     assert done.code == 2
-    assert f"{key}: plain-verdict.toml was found, not named, so its key is ignored" in done.err
+    assert f"{key}: plain-verdict.toml was found, not named with --config, so its key is ignored" in done.err
     assert "hint: name the file with --config, or give --trust-settings" in done.err
 
 
@@ -187,7 +187,7 @@ def test_check_reaches_nothing_for_a_file_that_was_found(desk, tool, monkeypatch
 
 @pytest.mark.parametrize(
     "command",
-    [("history", "list"), ("shelf", "."), ("decide", "r.xml", "--out", "d.verdict.jsonl"), ("judge", "r.xml")],
+    [("history", "list"), ("index", "."), ("decide", "r.xml", "--out", "d.verdict.jsonl"), ("judge", "r.xml")],
 )
 def test_every_command_names_what_it_ignores(command, desk, tool, monkeypatch):
     (desk / "plain-verdict.toml").write_text(f"{SETTINGS['brand.logo']}\n{SETTINGS['publish']}")
@@ -215,7 +215,7 @@ def test_rules_of_a_trusted_checkout_judge_the_change_under_test(change, desk, t
     assert done.code == 1
     assert '"verdict": "not fit"' in done.out
     table = EASED[change].strip("[\n").partition("]")[0]
-    assert f"trusted.toml judges this run, so plain-verdict.toml does not decide on {table}." in done.err
+    assert f"trusted.toml judges this run, so plain-verdict.toml is not used for {table}." in done.err
     page = (desk / "verdict.html").read_text("utf-8")
     assert "Desk of a change" in page
     assert "Never shown" not in page

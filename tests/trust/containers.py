@@ -111,7 +111,7 @@ FIT = {
     "a zip with folders": {"r.zip": zipped(("in/", ""), ("in/a.xml", GOOD))},
     "zeros behind a zip": {"r.zip": GOOD_ZIP + bytes(512)},
     "what a system adds to a zip": {"r.zip": zipped(("a.xml", GOOD), ("__MACOSX/._a.xml", APPLE_DOUBLE))},
-    "a hidden file that is no result": {"in/g.xml": GOOD, "in/.gitignore": "*.log\n", "in/.last.json": '{"seen": 1}'},
+    "a hidden file that is not a result": {"in/g.xml": GOOD, "in/.gitignore": "*.log\n", "in/.last.json": '{"seen": 1}'},
     "a tool's own folder": {"in/g.xml": GOOD, "in/.git/r.xml": BAD},
     "a hidden file that is named": {".r.xml": GOOD},
     "zeros that are no result": {"in/g.xml": GOOD, "in/core.bin": bytes(512)},

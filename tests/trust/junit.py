@@ -42,7 +42,7 @@ NOT_FIT = {
     "in output of the root": {"r.xml": f"<testsuites><system-out>{FAIL}</system-out>{GOOD}</testsuites>"},
     "of the root itself": {"r.xml": f"<testsuites>{FAIL}{GOOD}</testsuites>"},
     "a case in properties": {"r.xml": suite(case(), f"<properties>{case('x', FAIL)}</properties>")},
-    **{f"an element of its own, <{name}>": both(f"<{name}>no boat</{name}>") for name in ("failed", "Errored", "exception", "FAIL", "crash", "timeout", "errors")},
+    **{f"its own element, <{name}>": both(f"<{name}>no boat</{name}>") for name in ("failed", "Errored", "exception", "FAIL", "crash", "timeout", "errors")},
     # Words of attributes, of cases.
     **{
         f"of a case, {attributes}": both(attributes=attributes)

@@ -65,7 +65,7 @@ NOT_FIT |= {
     "two places in one file": {"r.xml": suite(case(inside=FAIL, attributes='file="a.py" line="3"'), case(attributes='file="a.py" line="9"'))},
     "three of a name, the middle one failed": {"r.xml": suite(case(), case(inside=FAIL), case())},
     "an empty case, one that failed, and a pass": {"r.xml": suite(case(), case(inside=FAIL), case("x"), case())},
-    "in a zip and beside it": {"a.zip": zipped(r=BAD), "b.xml": suite(case())},
+    "in a zip and next to it": {"a.zip": zipped(r=BAD), "b.xml": suite(case())},
     "a record and a later XML file": {"a.verdict.jsonl": record(*check(outcome="failed", at=1)), "b.xml": suite(case())},
     # What a suite announces and does not hold.
     **{

@@ -109,7 +109,7 @@ NOT_FIT = {
     "a change that is certain": {"aside/before.csv": wander(8, spread=0.05), "load.csv": wander(9, 1.5, spread=0.05), "g.xml": GOOD, "plain-verdict.toml": target("p95 change", "10 %", **BASELINE)},
     "all failed, and were fast before": {"aside/before.csv": wander(8), "load.csv": samples(900, bad=ALL_BAD), "g.xml": GOOD, "plain-verdict.toml": target("p95 change", "10 %", **BASELINE)},
     # Rows and parts that are lost.
-    "a row cut off": {"load.csv": CUT, "plain-verdict.toml": TIMES},
+    "a row truncated": {"load.csv": CUT, "plain-verdict.toml": TIMES},
     "a row without a duration": {"load.csv": WHOLE + f"{START},Pay,,200,true\n", "plain-verdict.toml": TIMES},
     "a row of another form": {"load.csv": WHOLE + "Traceback (most recent call last):\n", "plain-verdict.toml": TIMES},
     "nothing but a header": {"load.csv": HEAD, "g.xml": GOOD},
@@ -121,7 +121,7 @@ NOT_FIT = {
     "condensed of what is damaged": {"load.load": condensed(WHOLE, gzip.compress(samples(name="Quote").encode())[:-20]), "plain-verdict.toml": TIMES},
     "condensed of nothing but a header, too": {"load.load": condensed(WHOLE, HEAD), "plain-verdict.toml": TIMES},
     # Condensed files that were changed.
-    "condensed, cut off": {"load.load": condensed(WHOLE)[:-9], "g.xml": GOOD},
+    "condensed, truncated": {"load.load": condensed(WHOLE)[:-9], "g.xml": GOOD},
     "condensed, with a request that is not there": {"load.load": renumbered(condensed(WHOLE), 0, 7 << 17), "g.xml": GOOD},
     "condensed, with a time that is none": {"load.load": renumbered(condensed(WHOLE), 0, (1 << 17) - 1), "g.xml": GOOD},
     "condensed, with a count under 0": {"load.load": renumbered(condensed(WHOLE), 1, -5), "g.xml": GOOD},

@@ -126,7 +126,7 @@ NOT_FIT = {
     "two benchmarks in one file": {"r.xml": xccdf(is_("pass")) + xccdf(is_("fail"))},
     "the second machine of a report": {"r.xml": ARF % "".join(f"<a:report>{one}</a:report>" for one in (xccdf(is_("pass")), xccdf(is_("fail"))))},
     "two results in a report": {"r.xml": ARF % f"<a:report>{xccdf(is_('pass', 'fail'))}</a:report>"},
-    "a report cut off": {"r.xml": (ARF % f"<a:report>{xccdf(is_('pass'))}</a:report>")[:-40]},
+    "a report truncated": {"r.xml": (ARF % f"<a:report>{xccdf(is_('pass'))}</a:report>")[:-40]},
     "an override that made it worse": {"r.xml": xccdf(is_("fail") + '<override authority="x"><old-result>pass</old-result><new-result>fail</new-result></override>')},
     # Assertions: EARL 1.0 Schema.
     **{

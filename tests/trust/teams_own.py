@@ -1,4 +1,4 @@
-"""What a team says itself: mappings of its own forms, requirements, waivers, conditions, retries; and history."""
+"""What a team says itself: mappings of its own formats, requirements, waivers, conditions, retries; and history."""
 
 import json
 
@@ -10,7 +10,7 @@ BAD = suite(case("sinks", FAIL), name="Desk")
 def mapping(outcome='passed = ["ok"]\nfailed = ["bad"]', each="tests[*]", extra="", files="*.json"):
     """A mapping of JSON; ``outcome`` are its words."""
     place = f'each = "{each}"\n' if each else ""
-    return f'[[shape]]\nname = "night"\nfiles = ["{files}"]\n[shape.check]\n{place}name = "n"\n{extra}[shape.check.outcome]\nfrom = "o"\n{outcome}\n'
+    return f'[[mapping]]\nname = "night"\nfiles = ["{files}"]\n[mapping.check]\n{place}name = "n"\n{extra}[mapping.check.outcome]\nfrom = "o"\n{outcome}\n'
 
 
 def tests(*outcomes, **more):
@@ -45,12 +45,12 @@ NOT_FIT = {
     "mapped, a check without an outcome": mapped('{"tests": [{"n": "a", "o": "ok"}, {"n": "b"}]}'),
     "mapped, an outcome twice in one object": mapped('{"tests": [{"n": "a", "o": "bad", "o": "ok"}]}'),
     "mapped, a second document behind": mapped(tests("ok") + tests("bad")),
-    "mapped, cut off": mapped(tests("ok", "bad")[:-6]),
+    "mapped, truncated": mapped(tests("ok", "bad")[:-6]),
     "mapped, no item at the place": mapped('{"other": [{"n": "a", "o": "bad"}]}', each="tests[*]"),
     "mapped, an empty list": mapped('{"tests": []}'),
-    "mapped, fewer than it announces": mapped(tests("ok", total=5), outcome='passed = ["ok"]\nfailed = ["bad"]\n[shape.run]\nchecks = "$.total"'),
+    "mapped, fewer than it announces": mapped(tests("ok", total=5), outcome='passed = ["ok"]\nfailed = ["bad"]\n[mapping.run]\nchecks = "$.total"'),
     **{
-        f"mapped, announcing {announced!r}": mapped(tests("ok", total=announced), outcome='passed = ["ok"]\n[shape.run]\nchecks = "$.total"')
+        f"mapped, announcing {announced!r}": mapped(tests("ok", total=announced), outcome='passed = ["ok"]\n[mapping.run]\nchecks = "$.total"')
         for announced in ("+2", "1,200", 2.0, "２", "9" * 20, 2)
     },
     **{
@@ -63,7 +63,7 @@ NOT_FIT = {
         "r.json": json.dumps({"tests": [{"n": "a", "o": "ok", "t": "a" * 40 + "!"}]}),
     },
     "mapped, a check of a step that failed": {
-        "plain-verdict.toml": mapping() + '[[shape.check.step]]\neach = "s[*]"\nname = "n"\noutcome = { from = "o", passed = "ok", failed = "bad" }\n',
+        "plain-verdict.toml": mapping() + '[[mapping.check.step]]\neach = "s[*]"\nname = "n"\noutcome = { from = "o", passed = "ok", failed = "bad" }\n',
         "r.json": json.dumps({"tests": [{"n": "a", "o": "ok", "s": [{"n": "x", "o": "bad"}]}]}),
     },
     "mapped lines, one cut": {"plain-verdict.toml": mapping(each="", files="*.jsonl"), "r.jsonl": '{"n": "a", "o": "ok"}\n{"n": "b", "o": "b'},
@@ -115,10 +115,10 @@ NOT_FIT = {
 FIT = {
     "mapped, all well": mapped(tests("ok", "OK", " ok")),
     "mapped, a number that is 0": mapped(tests(0, "0", 0.0), outcome="passed = { at_most = 0 }\nfailed = { above = 0 }"),
-    "mapped, as many as it announces": mapped(tests("ok", total=1), outcome='passed = ["ok"]\n[shape.run]\nchecks = "$.total"'),
+    "mapped, as many as it announces": mapped(tests("ok", total=1), outcome='passed = ["ok"]\n[mapping.run]\nchecks = "$.total"'),
     "mapped, a pair in a name": mapped(tests("ok").replace("t0", "t0 \\ud83d\\udea2")),
     "mapped lines": {"plain-verdict.toml": mapping(each="", files="*.jsonl"), "r.jsonl": '{"n": "a", "o": "ok"}\n{"n": "b", "o": "ok"}\n'},
-    "mapped, with a start and no end": mapped(tests("ok", at="2026-11-29T10:00:00Z"), outcome='passed = ["ok"]\n[shape.run]\nstarted = "$.at"'),
+    "mapped, with a start and no end": mapped(tests("ok", at="2026-11-29T10:00:00Z"), outcome='passed = ["ok"]\n[mapping.run]\nstarted = "$.at"'),
     "a table": {"plain-verdict.toml": mapping(each="", files="*.csv"), "r.csv": "n,o\na,ok\nb,ok\n"},
     "a waiver of what it names": waiver('check = "sinks"'),
     "a waiver by a pattern": waiver('check = "s*s"'),

@@ -169,7 +169,7 @@ BROKEN = '[[condition]]\nmeasure = "checks"\nat_least = 9\n'
 def test_a_run_that_is_not_fit_is_green_in_no_output(results, settings, word, tool, tmp_path):
     (tmp_path / "r.xml").write_text(results)
     (tmp_path / "plain-verdict.toml").write_text(settings)
-    outputs = ("--junit", "j.xml", "--markdown", "m.md", "--tables", "t", "--publish", "p", "--shelf")
+    outputs = ("--junit", "j.xml", "--markdown", "m.md", "--tables", "t", "--publish", "p", "--index")
     assert json.loads(tool("report", "r.xml", *outputs, "--json").out)["verdict"] == word
     (tmp_path / "plain-verdict.toml").unlink()
     assert tool("judge", "j.xml").code == 1
@@ -220,13 +220,13 @@ def test_text_of_others_is_shown_and_does_nothing(text):
 def test_markdown_is_the_digest_and_stays_small(tool, tmp_path):
     done = tool("report", *DEMO, "--markdown", "-", "--link", "https://ci.desk.test/4211/")
     assert done.out.startswith("## Not fit: ")
-    assert "[The whole page](<https://ci.desk.test/4211/verdict.html>)" in done.out
+    assert "[Full report](<https://ci.desk.test/4211/verdict.html>)" in done.out
     for part in (
         "| functional | not fit |",
-        "### Why",
-        "### Since 4210",
+        "### Causes",
+        "### Changes since 4210",
         "New:",
-        "### Calls that went wrong",
+        "### Wrong calls",
         "### Load",
     ):
         assert part in done.out

@@ -1,1 +1,1 @@
-"""Reads what was asked for, and tells which checks say whether it is met."""
+"""Reads requirements, and tells which checks say whether it is met."""

@@ -18,7 +18,7 @@ _COLUMNS = {
     "suite": ("suite", "section", "group", "area"),
     "description": ("how", "description", "expected", "about"),
 }
-_HINT = "write its items as “- [ ] what to check”, or a CSV file with a column check"
+_HINT = "write items like “- [ ] what to check”, or a CSV file with a column “check”"
 
 
 class Item(NamedTuple):

@@ -54,7 +54,7 @@ def read_toml(data: bytes) -> Iterator[Requirement]:
     try:
         value = tomllib.loads(as_text(data))
     except (ValueError, RecursionError) as error:
-        raise ValueError(f"is no TOML: {error}") from error
+        raise ValueError(f"is not TOML: {error}") from error
     several = value.get("requirement")
     if not isinstance(several, list):
         raise ValueError("has no [[requirement]]")
@@ -99,7 +99,7 @@ def read_feature(data: bytes) -> Iterator[Requirement]:
         document = Parser().parse(as_text(data))
     except ParserError as error:
         raise ValueError(
-            f"is no feature file: {one_line(str(error).removeprefix('Parser errors:'), 300)}"
+            f"is not a feature file: {one_line(str(error).removeprefix('Parser errors:'), 300)}"
         ) from error
     feature = document.get("feature")
     if feature:

@@ -32,7 +32,7 @@ _SEVERAL = re.compile(r"[,;\s]+")
 
 
 def with_requirements(run: Run, read: FoundRequirements, pattern: str) -> Run:
-    """Return the run with what was asked; ``pattern``, an expression, finds ids in the names of checks."""
+    """Return the run with requirements; ``pattern``, an expression, finds ids in the names of checks."""
     requirements, notes = read.requirements, list(read.notes)
     ids = _Ids(pattern)
     known = {one.id.casefold(): one for one in requirements}
@@ -58,7 +58,7 @@ def with_requirements(run: Run, read: FoundRequirements, pattern: str) -> Run:
     )
     if ids.unsearched:
         notes.append(
-            f"The pattern of requirements takes too long on {plural(ids.unsearched, 'name')} of checks, so"
+            f"The pattern for requirements takes too long on {plural(ids.unsearched, 'name')} of checks, so"
             " requirements of theirs may be missing; write it simpler."
         )
     whole = read.whole and not ids.unsearched

@@ -1,4 +1,4 @@
-"""Reads the files of requirements that the user names: files, folders, patterns; what is odd is said."""
+"""Reads the files of requirements that the user names: files, folders, patterns; what is odd is reported."""
 
 import glob
 import os
@@ -32,26 +32,26 @@ def read_requirements(names: Sequence[str]) -> FoundRequirements:
     for name in names:
         paths = _paths(name)
         if not paths:
-            notes.append(f"No file of requirements fits {_shown(name)}.")
+            notes.append(f"No requirements file matches {_shown(name)}.")
         for path in paths:
             try:
                 several, lost = _read(path)
             except (OSError, ValueError) as error:
                 why = error.strerror if isinstance(error, OSError) else str(error)
-                notes.append(f"The requirements in {_shown(path)} are not read: it {why or error}.")
+                notes.append(f"The requirements in {_shown(path)} can't be read: the file {why or error}.")
                 continue
             if lost:
                 notes.append(
                     f"{_shown(path)} holds {plural(len(lost), 'row')} that can't be read: {join_list(lost)}."
                 )
             if not several:
-                notes.append(f"{_shown(path)} holds no requirement.")
+                notes.append(f"{_shown(path)} holds no requirements.")
             found += several
     whole = not notes
     first = {one.id: one for one in reversed(found)}
     twice = [id_ for id_, times in Counter(one.id for one in found).items() if times > 1]
     if twice:
-        notes.append(f"Requirements stand twice, and the first counts: {join_list(twice)}.")
+        notes.append(f"Duplicate requirements, of which the first counts: {join_list(twice)}.")
     return FoundRequirements(tuple(one for one in found if first[one.id] is one), tuple(notes), whole)
 
 
@@ -74,7 +74,7 @@ def _read(path: Path) -> tuple[list[Requirement], list[str]]:
     """Return the requirements of a file, and what can't be read in it. Raises OSError and ValueError."""
     reader = FORMATS.get(path.suffix.lower())
     if reader is None:
-        raise ValueError(f"is of no form that is known; read are {', '.join(FORMATS)}")
+        raise ValueError(f"has an unknown format; use one of {', '.join(FORMATS)}")
     if path.stat().st_size > _MOST_BYTES:
         raise ValueError("is too large")
     parts = list(reader(path.read_bytes()))

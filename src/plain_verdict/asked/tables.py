@@ -1,4 +1,4 @@
-"""Tables whose columns are told by the words of their header (RFC 4180, also with tabs and semicolons)."""
+"""Tables whose columns are given by the words of their header (RFC 4180, also with tabs and semicolons)."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from io import StringIO

@@ -18,7 +18,7 @@ class Logo(msgspec.Struct, frozen=True):
     icon: bytes
     """A small square picture, PNG; empty where the logo is no such shape."""
     lost_on_light: bool
-    """Whether it can't be seen on light paper without a plate of its own."""
+    """Whether it can't be seen on light paper without its own plate."""
     lost_on_dark: bool
 
 

@@ -27,7 +27,7 @@ def read_colour(text: str) -> Colour:
         red, green, blue = ImageColor.getrgb(text.strip())[:3]
     except ValueError as error:
         raise UsageError(
-            f"{text[:40]!r} is no colour", where="brand.accent", hint="write it like #155e8a"
+            f"{text[:40]!r} is not a colour", where="brand.accent", hint="write it like #155e8a"
         ) from error
     return red, green, blue
 

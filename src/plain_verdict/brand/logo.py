@@ -50,7 +50,7 @@ def read_logo(path: Path, where: str) -> Logo:
         raise
     except Exception as error:
         raise UsageError(
-            "the logo is no PNG, JPEG, WebP or SVG picture that can be opened",
+            "the logo is not a PNG, JPEG, WebP or SVG picture that can be opened",
             path=str(path),
             hint=f"check {where}; saving it again as PNG helps",
         ) from error
@@ -88,7 +88,7 @@ def _fit_svg(data: bytes, path: Path) -> Logo:
     image = draw_svg(drawing.text, _SVG_PIXELS, path)
     box = image.getchannel("A").point(_solid).getbbox()
     if box is None:
-        raise UsageError("the logo is empty: nothing in it can be seen", path=str(path))
+        raise UsageError("the logo is empty: it has no visible pixels", path=str(path))
     drawing = drawing.trimmed(box, image.size)
     width, height = fitted(box[2] - box[0], box[3] - box[1], enlarge=True)
     small = draw_svg(drawing.text, width * _SHARP, path)
@@ -120,7 +120,7 @@ def _trimmed(image: Image.Image) -> Image.Image:
     """Return the picture without its empty margin; of a white one a little stays."""
     box = image.getchannel("A").point(_solid).getbbox()
     if box is None:
-        raise UsageError("the logo is empty: nothing in it can be seen")
+        raise UsageError("the logo is empty: it has no visible pixels")
     image = image.crop(box)
     right, bottom = image.width - 1, image.height - 1
     corner, *others = (image.crop((x, y, x + 1, y + 1)).tobytes() for x in (0, right) for y in (0, bottom))

@@ -13,7 +13,7 @@ _STYLESHEET_BYTES = 50_000
 def read_brand(names: BrandTable) -> Brand:
     """Return the brand, its files read. Raises UsageError where one is missing or broken."""
     if names.link and not names.link.startswith(("https://", "http://")):
-        raise UsageError("leads nowhere", where="brand.link", hint="write it like https://example.test")
+        raise UsageError("is not a link", where="brand.link", hint="write it like https://example.test")
     light, dark, notes = _accents(names.accent)
     return Brand(
         organisation=names.organisation,
@@ -44,7 +44,7 @@ def _accents(text: str) -> tuple[str, str, tuple[str, ...]]:
     asked = read_colour(text)
     made = {"light": readable(asked, LIGHT_GROUNDS), "dark": readable(asked, DARK_GROUNDS)}
     changed = [f"{written(colour)} on {scheme} pages" for scheme, colour in made.items() if colour != asked]
-    notes = (f"The accent colour {written(asked)} is shown as {' and '.join(changed)}, so that it can be read.",)
+    notes = (f"The accent colour {written(asked)} is shown as {' and '.join(changed)} for enough contrast.",)
     return written(made["light"]), written(made["dark"]), notes if changed else ()
 
 

@@ -46,10 +46,10 @@ def read_svg(data: bytes, path: Path) -> Drawing:
     try:
         root = etree.parse(BytesIO(data), parser).getroot()
     except etree.XMLSyntaxError as error:
-        raise UsageError(f"the logo is no proper SVG: {error.msg}", path=str(path)) from error
+        raise UsageError(f"the logo is not valid SVG: {error.msg}", path=str(path)) from error
     if etree.QName(root).localname != "svg" or b"<!ENTITY" in data:
         raise UsageError(
-            "the logo is no SVG, or one with entities", path=str(path), hint="save it again without them"
+            "the logo is not an SVG, or one with entities", path=str(path), hint="save it again without them"
         )
     for node in list(root.iter()):
         _cleanse(node)

@@ -22,7 +22,7 @@ OUTCOMES_DARK: Colours = {
     "undecided": "#e0b350",
 }
 ACCENT_LIGHT, ACCENT_DARK = "#155e8a", "#7cc0ea"
-"""Where the brand has none of its own."""
+"""Where the brand has none."""
 GROUND_LIGHT: Colours = {
     "paper": "#fbfaf6",
     "sheet": "#fffefb",

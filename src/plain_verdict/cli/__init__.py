@@ -15,6 +15,7 @@ from contextlib import contextmanager
 from typing import NamedTuple, NoReturn
 
 from plain_verdict import __version__
+from plain_verdict.cli.common import add_debug
 from plain_verdict.cli.terminal import Progress, flush, show_error, show_logged_bugs, show_trace
 from plain_verdict.errors import PlainVerdictError, WriteError
 from plain_verdict.text.cleaning import one_line
@@ -27,91 +28,156 @@ class Command(NamedTuple):
     name: str
     help: str
     description: str
+    examples: tuple[str, str]
+    """Each runs where the demo was written; a test runs them."""
 
 
 COMMANDS = (
     Command(
         "report",
-        "read result files and write the page",
+        "write the report of a run",
         "Read result files and write one HTML page with the verdict.",
+        (
+            "plain-verdict report results/ --evidence shots",
+            "plain-verdict report results/ rules/ --out 'pages/{date}-{verdict}.html'",
+        ),
     ),
     Command(
         "judge",
-        "print the verdict, and exit with 1 when it is not fit",
-        'Print the verdict and exit with 1 when it is not "fit". Writes nothing.',
+        "print the verdict; exit 1 unless it is fit",
+        'Read result files and print the verdict. Exit 1 unless it is "fit". Writes no file.',
+        (
+            "plain-verdict judge results/",
+            "plain-verdict judge results/ --json",
+        ),
     ),
     Command(
         "inspect",
-        "say what each file is and what is odd about it",
-        "Say what each file is, what it holds, and what is odd about it. Writes nothing.",
+        "show what each input file holds",
+        "Show the format, size, checks and reading notes of each input file. Writes no file.",
+        (
+            "plain-verdict inspect results/",
+            "plain-verdict inspect verdict.html",
+        ),
     ),
     Command(
         "history",
-        "say what earlier builds were, and what changed",
-        "Say what earlier builds were and what changed between two; keep runs in a store, or remove old ones.",
+        "list and compare earlier builds",
+        "List and compare earlier builds, export them, add runs to a store or remove old ones.",
+        (
+            "plain-verdict history list --previous earlier",
+            "plain-verdict history compare 4209 4210 --previous earlier",
+        ),
     ),
     Command(
         "check",
-        "check the settings and the brand, without results",
-        "Check the settings, and what they name: logo, stylesheet, folders, addresses. Reads no results.",
+        "check the settings, without results",
+        "Check the settings and everything they name: logo, stylesheet, folders, servers. Reads no results.",
+        (
+            "plain-verdict check",
+            "plain-verdict check --config plain-verdict.toml",
+        ),
     ),
     Command(
         "init",
-        "write a settings file that fits what is here",
-        "Write a short plain-verdict.toml, with comments, that fits what is found here.",
+        "write a settings file",
+        "Write a short plain-verdict.toml with comments, made for the files in a folder.",
+        (
+            "plain-verdict init",
+            "plain-verdict init results",
+        ),
     ),
     Command(
         "record",
         "write a record of checks and steps from a script",
-        "Write a record line by line. What begins a check or a step prints its id, for the lines that follow.",
+        "Append one line to a record. A new check or step prints its id for the lines that follow.",
+        (
+            'plain-verdict record smoke.verdict.jsonl check "The desk opens"',
+            'plain-verdict record smoke.verdict.jsonl metric "queue length" 12',
+        ),
     ),
     Command(
         "condense",
-        "make samples of a load run one small file",
-        "Write what counts of the samples of a load run as one small file; report adds those of many machines.",
+        "aggregate the samples of a load run into one small file",
+        'Aggregate the samples of a load run into one small file. "report" merges the files of several machines.',
+        (
+            "plain-verdict condense results/first-morning.csv.gz --out morning.load",
+            "plain-verdict condense results/*.csv.gz --out late.load --leave-out 'first 60 s'",
+        ),
     ),
     Command(
         "decide",
-        "decide what needs a person, check by check",
-        "Go through the checks that need a person, one by one, and write what is decided for the next report.",
+        "record manual decisions for undecided checks",
+        "Ask for a decision on each undecided check and record the answers for the next report.",
+        (
+            "plain-verdict decide results/",
+            'plain-verdict decide rules/ --by "Kari Sund" --out today.verdict.jsonl',
+        ),
     ),
     Command(
-        "shape",
-        "draft a shape for a result file in a form of its own",
-        "Draft a shape, our description of result files in any JSON, XML or CSV form; or show how one fits a file.",
+        "mapping",
+        "draft a mapping for a file of your own format",
+        "Draft a mapping: a description of JSON, XML or CSV results of your own format. Or test one on a file.",
+        (
+            "plain-verdict mapping results/harbour-office.csv",
+            "plain-verdict mapping results/harbour-office.csv --try plain-verdict.toml",
+        ),
     ),
     Command(
-        "shelf",
-        "write one page over all pages of a folder",
-        "Write index.html over the pages in a folder, by series and newest first, and a feed of the newest.",
+        "index",
+        "write an index of reports",
+        "Write index.html and feed.xml for the reports in a folder, by series, newest first.",
+        (
+            "plain-verdict index .",
+            'plain-verdict index . --title "Booking desk"',
+        ),
     ),
     Command(
         "completion",
-        "print what a shell needs to complete this program's options",
-        'Print a script for bash, zsh or fish: eval "$(plain-verdict completion bash)".',
+        "print a completion script for a shell",
+        "Print a completion script for bash, zsh or fish.",
+        (
+            "plain-verdict completion zsh",
+            'eval "$(plain-verdict completion bash)"',
+        ),
     ),
     Command(
         "demo",
-        "write demo results and the page made from them",
-        "Write the demo results of a made-up ferry company, and the page made from them.",
+        "write demo results and their report",
+        "Write the results of a made-up ferry company and a report of them.",
+        (
+            "plain-verdict demo",
+            "plain-verdict demo tour",
+        ),
     ),
 )
 
 EXIT_CODES = """\
 exit codes:
   0  done
-  1  the verdict is not "fit", for "judge" and with --enforce
-  2  wrong usage or settings, or what was asked for could not be written
-  3  nothing could be read; no page is written
-  4  part of the input could not be read and --strict was given (with --enforce, 1 comes first)
-  5  the page was written, but did not get everywhere: mail, a notice or a place failed, or history.must is set
-     and earlier runs could not be read or this one not be kept
+  1  the verdict is not "fit" ("judge", or "report --enforce")
+  2  wrong usage or settings, or an output could not be written
+  3  no input could be read; no report is written
+  4  an input could not be read and --strict is set (with --enforce, 1 comes first)
+  5  the report is written, but mail, a notice or a destination failed; or history.required is set and
+     earlier runs could not be read or this run could not be stored
   70  a bug of this program
-  130  it was interrupted or stopped
+  130  interrupted or stopped
 """
+_RESULTS = "RESULTS [RESULTS ...]"
+_WITH_RESULTS = ("report", "judge", "inspect")
+"""Commands with too many options for a line of usage."""
 _USAGE = 2
 _INTERRUPTED = 130
 _BUG = 70  # EX_SOFTWARE in sysexits.h
+
+
+class _HelpFormatter(argparse.HelpFormatter):
+    """Fills the description and leaves the lines of examples as they are."""
+
+    def _fill_text(self, text: str, width: int, indent: str) -> str:
+        is_examples = text.startswith("examples:")
+        return text if is_examples else super()._fill_text(text, width, indent)
 
 
 class Parser(argparse.ArgumentParser):
@@ -140,7 +206,7 @@ class Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
         """Say what is wrong with the arguments, and end."""
         what, hint = self._in_words(message)
-        show_error(PlainVerdictError(what, hint=hint or f"{self.prog} --help says what there is"))
+        show_error(PlainVerdictError(what, hint=hint or f"run {self.prog} --help"))
         raise SystemExit(_USAGE)
 
     def _in_words(self, message: str) -> tuple[str, str]:
@@ -151,10 +217,13 @@ class Parser(argparse.ArgumentParser):
         if unknown:
             option = unknown[1].split()[0].split("=")[0]
             near = difflib.get_close_matches(option, self._options(), n=1, cutoff=0.6)
-            return f"{option} is not known here", f"did you mean {near[0]}?" if near else ""
-        number = re.match(r"argument ([^:]+): invalid int value: (.*)", message)
+            return f"{option} is not an option of this command", f"did you mean {near[0]}?" if near else ""
+        number = re.match(r"argument ([^:]+): invalid (int|float) value: (.*)", message)
         if number:
-            return f"{number[1]} must be a whole number, and is {number[2]}", ""
+            return f"{number[1]} must be a {'whole ' if number[2] == 'int' else ''}number, not {number[3]}", ""
+        no_value = re.match(r"argument ([^:]+): expected (?:one|at least one) argument", message)
+        if no_value:
+            return f"{no_value[1]} needs a value", ""
         required = re.match(r"the following arguments are required: (.*)", message)
         return (f"{required[1]} is missing" if required else message.removeprefix("argument ")), ""
 
@@ -164,10 +233,10 @@ class Parser(argparse.ArgumentParser):
         near = difflib.get_close_matches(value, allowed, n=1, cutoff=0.5)
         name = argument.split("/")[-1]
         if name != "COMMAND":
-            return f"{name} can't be {value!r}", f"it is one of {', '.join(allowed)}"
+            return f"{value!r} is not a value of {name}", f"use one of {', '.join(allowed)}"
         return (
-            f"{value!r} is no command",
-            f"did you mean {near[0]}?" if near else f"it is one of {', '.join(allowed)}",
+            f"{value!r} is not a command",
+            f"did you mean {near[0]}?" if near else f"use one of {', '.join(allowed)}",
         )
 
     def _options(self) -> list[str]:
@@ -185,14 +254,23 @@ def make_parser(*, whole: bool = False) -> argparse.ArgumentParser:
     """Return the parser of the command line; ``whole``: with the options of all commands, which takes a while."""
     parser = Parser(
         prog="plain-verdict",
-        description="Reads the result files of check runs and writes one HTML page with a verdict in plain words.",
+        description="Reads the results of test runs and writes one HTML report with a verdict in plain words.",
         epilog=EXIT_CODES,
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("--version", action="version", version=f"plain-verdict {__version__}")
+    parser.set_defaults(debug=False)
+    add_debug(parser)
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", title="commands")
     for command in COMMANDS:
-        own = commands.add_parser(command.name, help=command.help, description=command.description)
+        own = commands.add_parser(
+            command.name,
+            help=command.help,
+            description=command.description,
+            usage=f"%(prog)s [options] {_RESULTS}" if command.name in _WITH_RESULTS else None,
+            epilog="\n  ".join(("examples:", *command.examples)),
+            formatter_class=_HelpFormatter,
+        )
         own.command = command.name
         if whole:
             own.take_options()
@@ -242,9 +320,9 @@ def _told(error: Exception) -> int:
     if isinstance(error, OSError):
         # The system refuses something that no step could say more about: a name too long, no room left.
         path = one_line(str(error.filename or ""), 300)
-        show_error(WriteError(f"the system refuses it ({error.strerror or error})", path=path))
+        show_error(WriteError(f"the operating system refused it ({error.strerror or error})", path=path))
         return _USAGE
-    hint = "this is a bug; run again with --debug and report it"
+    hint = "this is a bug of the program: run the command again with --debug and report the output"
     show_error(PlainVerdictError(f"{type(error).__name__}: {error}", hint=hint))
     return _BUG
 
@@ -266,6 +344,6 @@ def _ended_alike() -> Iterator[None]:
 
 
 def _interrupt(_number: int, _frame: object) -> None:
-    # Where Python runs a callback of its own, an exception is dropped; the next step of the work raises it again.
+    # Where Python runs a callback, an exception is dropped; the next step of the work raises it again.
     Progress.stopped = True
     raise KeyboardInterrupt

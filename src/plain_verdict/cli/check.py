@@ -38,12 +38,12 @@ def _delivery_trouble(request: Request) -> list[PlainVerdictError]:
     for target in request.places:
         place = target.place
         if Path(place.shown).is_absolute() and not Path(place.shown).exists():
-            show(f"  place: {place.shown}, which the first report makes", "soft")
+            show(f"  destination: {place.shown}, created by the first report", "soft")
             continue
         try:
             found = place.do(lambda files: files.find())
             files = plural(len(found), "file") if found is not None else "its files can't be listed"
-            show(f"  place: {place.shown}, {files}", "soft")
+            show(f"  destination: {place.shown}, {files}", "soft")
         except DeliveryError as error:
             trouble.append(error)
     if request.sending:
@@ -51,7 +51,7 @@ def _delivery_trouble(request: Request) -> list[PlainVerdictError]:
 
         try:
             try_server(request.sending.server, request.sending.login)
-            show(f"  mail: {request.sending.server} lets us send", "soft")
+            show(f"  mail: {request.sending.server} accepts mail", "soft")
         except DeliveryError as error:
             trouble.append(error)
     return trouble
@@ -62,16 +62,16 @@ def run(options: argparse.Namespace) -> int:
     path = find_settings(options.config)
     request = request_of(options)
     if path is None:
-        show(f"No {NAME} is here or above; the defaults hold.")
+        show(f"No {NAME} found here or in a parent folder; the defaults apply.")
         return DONE
     rules, brand = request.read.rules, request.brand
-    show(f"{path} is right.")
+    show(f"{path} is valid.")
     numbers = [
         plural(len(several), noun)
         for several, noun in ((rules.causes, "cause"), (rules.waivers, "waiver"), (rules.conditions, "condition"))
         if several
     ]
-    show(f"  {join_list(numbers) if numbers else 'no rules of the team'}", "soft")
+    show(f"  {join_list(numbers) if numbers else 'no causes, waivers or conditions'}", "soft")
     for logo, what in ((brand.logo, "logo"), (brand.logo_dark, "logo on dark")):
         if logo:
             show(f"  {what}: {logo.width} x {logo.height} in the band", "soft")

@@ -8,4 +8,9 @@ DONE, NOT_FIT, NOTHING_READ, PARTLY_READ, NOT_PASSED_ON = 0, 1, 3, 4, 5
 
 def add_debug(parser: argparse.ArgumentParser) -> None:
     """Add the option that every command has."""
-    parser.add_argument("--debug", action="store_true", help="show where in the program an error arose")
+    parser.add_argument(
+        "--debug",
+        action="store_true",
+        default=argparse.SUPPRESS,
+        help="show where in the program an error occurred",
+    )

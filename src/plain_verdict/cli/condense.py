@@ -24,13 +24,17 @@ from plain_verdict.text.formatting import format_size, plural
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Add the command's options."""
-    parser.add_argument("samples", nargs="+", metavar="SAMPLES", help="tables of samples, or condensed ones")
-    parser.add_argument("--out", required=True, metavar="FILE", help="where to write it; by habit NAME.load")
+    parser.add_argument("samples", nargs="+", metavar="SAMPLES", help="files of samples, or condensed files")
+    parser.add_argument("--out", required=True, metavar="FILE", help="file to write, like NAME.load")
     parser.add_argument(
-        "--leave-out", default="", metavar="PART", help="a part of each file that is not counted: 'first 60 s'"
+        "--leave-out", default="", metavar="PART", help="part of each file to leave out: 'first 60 s'"
     )
     parser.add_argument(
-        "--metric", action="append", default=[], metavar="COLUMN", help="a column with numbers of your own; repeat"
+        "--metric",
+        action="append",
+        default=[],
+        metavar="COLUMN",
+        help="column with a metric of your own; repeat for more",
     )
     add_engine(parser)
     add_debug(parser)
@@ -63,7 +67,9 @@ def run(options: argparse.Namespace) -> int:
                 show_labelled("note", note.sentence)
     parts = [part for file in read.files for part in file.payloads if isinstance(part, SamplesPayload)]
     if not parts:
-        show_labelled("error", "no samples could be read, so nothing is written")
+        for file in read.files:
+            show_labelled("error", f"{file.path} is {file.format}, not samples of a load run")
+        show_labelled("error", "no samples could be read, so no file is written")
         return NOTHING_READ
     state = merged([part.state for part in parts])
     masker = Masker(MaskRules(known=secrets_of_environment(os.environ)))

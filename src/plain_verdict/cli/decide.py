@@ -29,11 +29,11 @@ _ANSWERS = {
 _WORDS = {
     **_ANSWERS,
     **{outcome.value: outcome for outcome in _ANSWERS.values()},
-    "kept": Outcome.PASSED,
-    "broken": Outcome.FAILED,
+    "passed": Outcome.PASSED,
+    "failed": Outcome.FAILED,
 }
 _STOP = ("q", "quit", "stop")
-_BY_HAND = "needs a person: it is checked by hand"
+_BY_HAND = "undecided: it is checked by hand"
 _MOST_BYTES = 20_000_000
 
 
@@ -43,19 +43,23 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "results",
         nargs="*",
         metavar="RESULTS",
-        help="result files, folders or patterns with checks that need a person",
+        help="result files, folders or patterns with undecided checks",
     )
     parser.add_argument(
         "--checklist",
         metavar="FILE",
-        help="checks by hand: a Markdown task list, or a CSV file with a column check",
+        help="manual checks: a Markdown task list, or a CSV file with a column “check”",
     )
     parser.add_argument(
         "--out", default=f"decided{SUFFIX}", metavar="FILE", help="the record to write (default: %(default)s)"
     )
     parser.add_argument("--by", metavar="NAME", help="who decides (default: git's user)")
     parser.add_argument(
-        "--shape", action="append", default=[], metavar="FILE", help="shapes of result files in forms of your own"
+        "--mapping",
+        action="append",
+        default=[],
+        metavar="FILE",
+        help="mappings for result files of your own format",
     )
     add_config(parser)
     add_debug(parser)
@@ -66,7 +70,7 @@ def run(options: argparse.Namespace) -> int:
     if not options.results and not options.checklist:
         raise UsageError("there is nothing to decide", hint="name results, or --checklist FILE")
     if not options.out.endswith(SUFFIX):
-        raise UsageError(f"is no name for a record; it ends in {SUFFIX}", path=options.out)
+        raise UsageError(f"is not a name for a record; it ends in {SUFFIX}", path=options.out)
     out = Path(options.out)
     recorder = Recorder(options.out, strict=True)
     if options.checklist:
@@ -79,15 +83,15 @@ def run(options: argparse.Namespace) -> int:
     for trouble in with_all.unread:
         show_unread(trouble)
     if not with_all.files:
-        show_labelled("error", "nothing could be read, so there is nothing to decide")
+        show_labelled("error", "no input could be read, so there is nothing to decide")
         return NOTHING_READ
     try:
         done = _ask(with_all, recorder, options.by or user_name() or "a person")
     except (KeyboardInterrupt, EOFError):
         show("")
-        show(f"Stopped. What was answered is in {options.out}; run it again to go on.", "soft")
+        show(f"Stopped. Your answers are in {options.out}. Run the command again to continue.", "soft")
         return DONE
-    show(f"{done} decided. Give {options.out} along with the results.", "soft")
+    show(f"{done} decided. Add {options.out} to the results of the next report.", "soft")
     return DONE
 
 
@@ -114,7 +118,7 @@ def _begun(out: Path) -> set[tuple[tuple[str, ...], str]]:
 def _ask(run: Run, recorder: Recorder, by: str) -> int:
     open_ones = [check for check in run.checks if check.outcome is Outcome.UNDECIDED]
     show(
-        f"{len(open_ones)} to decide, as {by}. p: passed, f: failed, s: does not apply, empty: later, q: stop.",
+        f"{len(open_ones)} to decide, as {by}. p: passed, f: failed, s: does not apply, Enter: later, q: stop.",
         "soft",
     )
     done = 0
@@ -126,7 +130,7 @@ def _ask(run: Run, recorder: Recorder, by: str) -> int:
         outcome = _WORDS.get(answer)
         if outcome is None:
             continue
-        note = _line("Note, empty for none: ")
+        note = _line("Note (Enter for none): ")
         evidence = _evidence()
         recorder.write(
             {
@@ -164,16 +168,16 @@ def _known(check: Check) -> Iterator[str]:
 
 def _answer() -> str:
     while True:
-        answer = _line("p, f, s, empty or q: ").lower()
+        answer = _line("p, f, s, Enter or q: ").lower()
         if not answer or answer in _STOP or answer in _WORDS:
             return answer
-        show(f"“{answer}” is none of these.", "note")
+        show(f"“{answer}” is not one of these.", "note")
 
 
 def _evidence() -> dict[str, object]:
     """Return the keys of a file that is evidence; one that can't be read is asked for again."""
     while True:
-        name = _line("A file as evidence, empty for none: ")
+        name = _line("Evidence file (Enter for none): ")
         if not name:
             return {}
         path = Path(name).expanduser()

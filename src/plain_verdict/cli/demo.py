@@ -16,20 +16,20 @@ from plain_verdict.request import made_at
 
 TO_LOOK_AT = """
 What to look at:
-  - the company's logo, words and facts; another logo where your system is dark
-  - the verdict, the conditions it rests on, and "Why": causes by rule and by likeness, one of them waived
-  - "Every check": press / and type fare; click failed; order them slowest first
-  - "Day return for two adults": its steps, the one that failed, and the picture beside it
-  - "In short": the four kinds of run; "API": the operations of the fares service, and what was never called
-  - "A school class can be booked": what was expected, what was sent, what came back, and a curl command
-  - "South quay", by hand: the harbour office's own spreadsheet, read by a [[shape]] in plain-verdict.toml
-  - "Load": the first morning of ticket sales, its targets, when it failed, and what got slower since the rehearsal
-  - "Compliance": the servers' hardening, accessible pages and a code scan; one rule was decided by a person
-  - "Since 4210": twenty builds, two of them without results, and what is new, mended, wobbly, slower
-  - "What was asked": twelve requirements, and the ones that nothing has checked
-  - any picture opens large: arrow keys go on, Esc goes back; "Pictures" has them all
-  - press n and p to go from failure to failure; each check has a link of its own
-  - "How this was read" names the file that was cut off when its machine went down
+  - the company's logo, title and facts; a second logo for dark mode
+  - the verdict, the conditions, and "Causes": by rule and by similarity, one of them waived
+  - "All checks": press / and type fare; click failed; sort by duration
+  - "Day return for two adults": its steps, the failed step, and its screenshot
+  - "By kind": the four kinds of run; "API": the operations of the fares service, and those never called
+  - "A school class can be booked": expected and actual values, the request, the response, and a curl command
+  - "South quay": the harbour office's own spreadsheet, read with a [[mapping]] of plain-verdict.toml
+  - "Load": the first morning of ticket sales, its targets, its failures, and the change since the rehearsal
+  - "Compliance": hardening of servers, accessible pages and a code scan; one rule was decided by hand
+  - "Changes since 4210": twenty builds, two of them without results; new, fixed, flaky and slower checks
+  - "Requirements": twelve requirements, and those that no check covers
+  - a picture opens large: arrow keys show the next one, Esc goes back; "Pictures" shows all
+  - n and p jump from failure to failure; each check has its own link
+  - "Inputs" names the file that was truncated when its machine went down
 """
 
 

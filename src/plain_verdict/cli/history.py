@@ -42,28 +42,28 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         return added
 
     listing = action("list", "list the builds, the newest last", _list)
-    showing = action("show", "show a build: its verdict, its causes, what failed", _show)
-    showing.add_argument("build", metavar="BUILD", help="its key, or the beginning of its id")
-    comparing = action("compare", "say what changed from one build to another", _compare)
+    showing = action("show", "show a build: verdict, causes, failures", _show)
+    showing.add_argument("build", metavar="BUILD", help="its number or name, or the beginning of its id")
+    comparing = action("compare", "show the changes from one build to another", _compare)
     comparing.add_argument("build", metavar="A", help="the earlier build")
     comparing.add_argument("other", metavar="B", help="the later build")
-    exporting = action("export", "write every check of every build as a table", _export)
-    exporting.add_argument("file", metavar="FILE", help="what to write: .csv, or .parquet (which needs pyarrow)")
+    exporting = action("export", "write all checks of all builds as a table", _export)
+    exporting.add_argument("file", metavar="FILE", help="file to write: .csv, or .parquet (needs pyarrow)")
     for parser_ in (listing, showing, comparing, exporting):
-        parser_.add_argument("--earlier", nargs="+", default=[], metavar="PAGE", help="pages, digests or folders")
-        parser_.add_argument("--series", metavar="NAME", help="only this series; a part of its name is enough")
+        parser_.add_argument("--previous", nargs="+", default=[], metavar="PAGE", help="pages, digests or folders")
+        parser_.add_argument("--series", metavar="NAME", help="only this series; part of its name is enough")
         _add_store(parser_)
     forgetting = action("forget", "remove old builds from a store", _forget)
-    forgetting.add_argument("--older-than", required=True, metavar="AGE", help="how old, like 180d")
+    forgetting.add_argument("--older-than", required=True, metavar="AGE", help="age, like 180d")
     _add_store(forgetting)
-    adding = action("add", "keep a run that is made of result files, or those of pages", _add)
+    adding = action("add", "add a run from result files, or the runs of pages", _add)
     add_results(adding)
     add_masking(adding)
-    adding.add_argument("--title", metavar="TEXT", help="the run's title, as for its report")
+    adding.add_argument("--title", metavar="TEXT", help="title of the run, as in its report")
     adding.add_argument(
         "--fact", action="append", metavar="KEY=VALUE", help="a fact about the run; repeat for more"
     )
-    adding.add_argument("--build", metavar="KEY", help="what the run is called (default: the fact “build”)")
+    adding.add_argument("--build", metavar="KEY", help="build number or name (default: the fact “build”)")
     _add_store(adding, debug=False)
 
 
@@ -93,7 +93,7 @@ def _store(options: Options) -> Store:
     """Return the store that is meant. Raises UsageError where none is."""
     address = options.history or _settings(options).store
     if not address:
-        raise UsageError("no store is named", hint="name one with --history, or as history.store in the settings")
+        raise UsageError("no store is given", hint="name one with --history, or as history.store in the settings")
     check_store(address)
     return open_store(address)
 
@@ -104,7 +104,7 @@ class _Runs:
     def __init__(self, options: Options) -> None:
         table = _settings(options)
         address = options.history or table.store
-        named = options.earlier or list(table.earlier) or ([] if address else ["."])
+        named = options.previous or list(table.previous) or ([] if address else ["."])
         self._kept, trouble, notes = read_earlier(named)
         for note in (*trouble, *notes):
             show_labelled("note", note)
@@ -148,25 +148,25 @@ class _Runs:
         found = found or [build for build in builds if len(wanted) > 2 and build.id.startswith(wanted)]
         if not found:
             last = join_list([build.label for build in builds[:-6:-1]], most=5)
-            hint = f"the last are {last}" if last else "no build is known here"
-            raise UsageError(f"{wanted!r} is no build that is known here", hint=hint)
+            hint = f"the last are {last}" if last else "no builds found"
+            raise UsageError(f"{wanted!r} is not a known build", hint=hint)
         if len({build.series for build in found}) > 1:
             names = join_list(sorted({f"“{build.series}”" for build in found}))
-            raise UsageError(f"{wanted!r} is a build of several series", hint=f"say which by --series: {names}")
+            raise UsageError(f"{wanted!r} is a build in several series", hint=f"choose one with --series: {names}")
         return found[-1]
 
 
 def _list(options: Options) -> int:
     builds = _Runs(options).builds()
     if not builds:
-        show_labelled("error", "no build is known here; report --history or --out makes some")
+        show_labelled("error", "no builds found; report --history or --out makes some")
         return NOTHING_READ
     for series in dict.fromkeys(build.series for build in builds):
         own = [build for build in builds if build.series == series]
         show(f"{one_line(series, 200)}: {plural(len(own), 'build')}")
         gaps = find_gaps(own)
         if len(own) > _LISTED:
-            show(f"  and {len(own) - _LISTED:,} before; export has them all", "soft")
+            show(f"  and {len(own) - _LISTED:,} earlier; export lists all", "soft")
         for place, build in enumerate(own):
             if place < len(own) - _LISTED:
                 continue
@@ -205,7 +205,7 @@ def _show(options: Options) -> int:
     for name in bad[:_LISTED]:
         show(f"  failed: {one_line(name, 300)}")
     if len(bad) > _LISTED:
-        show(f"  and {len(bad) - _LISTED:,} more that failed", "soft")
+        show(f"  and {len(bad) - _LISTED:,} more failures", "soft")
     return DONE
 
 
@@ -219,13 +219,13 @@ def _compare(options: Options) -> int:
     show(f"From {before.label} ({_when(before)}) to {after.label} ({_when(after)}):")
     for words, changes, style in (
         ("new", since.new, "failed"),
-        ("mended", since.mended, "passed"),
-        ("as before", since.as_before, "soft"),
-        ("gone", since.gone, "soft"),
+        ("fixed", since.fixed, "passed"),
+        ("still failing", since.still_failing, "soft"),
+        ("removed", since.removed, "soft"),
     ):
         _show_changes(words, changes, style)
     if since.added:
-        show(f"{spelled(len(since.added), 'check')} more than before".capitalize(), "soft")
+        show(f"{spelled(len(since.added), 'check')} added".capitalize(), "soft")
     return DONE
 
 
@@ -243,7 +243,7 @@ def _export(options: Options) -> int:
     path = Path(options.file).absolute()
     check_export(path)
     rows = write_export(path, _Runs(options).all())
-    show(f"{plural(rows, 'row')} are in {path}", "soft")
+    show(f"Wrote {plural(rows, 'row')} to {path}", "soft")
     return DONE
 
 
@@ -251,7 +251,7 @@ def _forget(options: Options) -> int:
     before = datetime.now().astimezone() - read_age(options.older_than)
     with _store(options) as store:
         number = store.forget(before)
-    show(f"Removed {plural(number, 'build')} from before {format_day(before)}.")
+    show(f"Removed {plural(number, 'build')} older than {format_day(before)}.")
     return DONE
 
 
@@ -274,7 +274,7 @@ def _add(options: Options) -> int:
             code = NOTHING_READ
     with _store(options) as store:
         for kept in newest_kept(runs):
-            state = "kept" if store.add(kept) else "was kept already"
+            state = "kept" if store.add(kept) else "already stored"
             show(f"{kept.build.label}, {_when(kept.build)}: {state}")
     return code
 

@@ -20,7 +20,9 @@ _SKIPPED = {"node_modules", "venv", "site-packages", "__pycache__", "dist", "bui
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Add the command's options."""
-    parser.add_argument("folder", nargs="?", default=".", metavar="FOLDER", help="where (default: here)")
+    parser.add_argument(
+        "folder", nargs="?", default=".", metavar="FOLDER", help="folder (default: the current one)"
+    )
     add_debug(parser)
 
 
@@ -35,7 +37,7 @@ def run(options: argparse.Namespace) -> int:
         with target.open("x", encoding="utf-8") as file:
             file.write(text)
     except FileExistsError as error:
-        raise UsageError("is there already", path=str(target), hint="change it, or remove it first") from error
+        raise UsageError("exists already", path=str(target), hint="change it, or remove it first") from error
     except OSError as error:
         raise WriteError(f"can't be written ({error.strerror})", path=str(target)) from error
     show(f"Wrote {target}")

@@ -51,7 +51,7 @@ def show_page(page: Path, *, as_json: bool) -> None:
     build = runs[-1].build
     at = build.started or build.made
     show(str(page))
-    show(f"  a page of ours: {one_line(build.title, 200)}, {format_day(at)}, {format_time_of_day(at)}", "soft")
+    show(f"  report: {one_line(build.title, 200)}, {format_day(at)}, {format_time_of_day(at)}", "soft")
     show(f"  {build.verdict.value.capitalize()}: {one_line(build.why, 1000)}")
     for key, value in (
         ("build", build.build),
@@ -65,11 +65,11 @@ def show_page(page: Path, *, as_json: bool) -> None:
     if len(runs) > 1:
         since = f"{runs[0].build.label} to {runs[-2].build.label}" if len(runs) > 2 else runs[0].build.label
         show(
-            f"  carries {plural(len(runs) - 1, 'build')} before it ({one_line(since, 200)}), {timed} with times",
+            f"  holds {plural(len(runs) - 1, 'earlier build')} ({one_line(since, 200)}), {timed} with durations",
             "soft",
         )
     else:
-        show("  carries no build before it", "soft")
+        show("  holds no earlier builds", "soft")
 
 
 def _inspect_results(options: argparse.Namespace) -> int:
@@ -83,9 +83,9 @@ def _inspect_results(options: argparse.Namespace) -> int:
         for trouble in results.unread:
             show_other(trouble, "left out" if trouble.excluded_by_user else "can't be read")
         for trouble in results.left_alone:
-            show_other(trouble, "left alone")
+            show_other(trouble, "skipped")
         show_reruns(results)
-        for note in results.shape_notes:
+        for note in results.mapping_notes:
             show(note)
     return DONE if results.files else NOTHING_READ
 
@@ -96,7 +96,7 @@ def show_file(file: ResultFile, run: Run) -> None:
     when = (
         f", {format_day(file.started)}, {format_span(file.started, file.ended)}"
         if file.started
-        else ", no time given"
+        else ", no time known"
     )
     show(f"  {file.format}, {format_size(file.size_bytes)}{when}", "soft")
     tally = file.tally
@@ -117,12 +117,12 @@ def _load_in(file: ResultFile, run: Run) -> str:
     """Return what a file holds of a load run, in words; "" where it holds nothing of one."""
     reported = next((one for one in run.reported if one.path == file.path), None)
     if reported:
-        return f"a load run as reported: {plural(reported.whole.count, 'request')}"
+        return f"load results as the source reports them: {plural(reported.whole.count, 'request')}"
     if run.load and file.path in run.load.paths:
         several = (
             f", together with {plural(len(run.load.paths) - 1, 'other file')}" if len(run.load.paths) > 1 else ""
         )
-        return f"samples of a load run of {plural(run.load.rows, 'request')}{several}"
+        return f"samples of a load run: {plural(run.load.rows, 'request')}{several}"
     return ""
 
 
@@ -133,7 +133,7 @@ def show_reruns(results: Run) -> None:
 
 
 def show_other(trouble: Unread, fate: str) -> None:
-    """Print a file that is no result file or can't be read, with the reason."""
+    """Print a file that is not a result file or can't be read, with the reason."""
     show(trouble.path)
     show(f"  {fate}:", "note", end=" ")
     show(f"{trouble.what}{f' ({trouble.where})' if trouble.where else ''}")

@@ -38,7 +38,7 @@ def run(options: argparse.Namespace) -> int:
     elif run.files:
         show_verdict(verdict)
     else:
-        show_labelled("error", "nothing could be read, so there is nothing to judge")
+        show_labelled("error", "no input could be read, so there is no verdict")
     if not run.files:
         return NOTHING_READ
     return DONE if verdict.word is VerdictWord.FIT else NOT_FIT

@@ -21,8 +21,8 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         "results",
         nargs="+",
         metavar="RESULTS",
-        help="result files, folders, or shell-style patterns like 'out/**/*.xml'; - reads standard input; "
-        "a kind before one says what it is, like api=fares/*.xml",
+        help="result files, folders or patterns like 'out/**/*.xml'; - reads standard input; "
+        "KIND= before one sets its kind, like api=fares/*.xml",
     )
     parser.add_argument(
         "--retry",
@@ -30,19 +30,19 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="RESULTS",
-        help="results of a second go: a pass there supersedes a failure; repeat for a third",
+        help="results of a rerun; a pass there replaces the earlier failure; repeat for another rerun",
     )
     parser.add_argument(
         "--api-document",
         metavar="FILE",
-        help="an OpenAPI 3.0 or 3.1 document to group and compare the calls by",
+        help="OpenAPI 3.0 or 3.1 document, to group the calls and compare them with it",
     )
     parser.add_argument(
-        "--shape",
+        "--mapping",
         action="append",
         default=[],
         metavar="FILE",
-        help="shapes: descriptions of result files in forms of your own; repeat for more (docs/shapes.md)",
+        help="mappings for result files of your own format; repeat for more (docs/mappings.md)",
     )
     parser.add_argument(
         "--baseline",
@@ -55,41 +55,43 @@ def add_results(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--rules",
         metavar="FILE",
-        help="settings that judge: waivers, conditions and whatever can change the verdict come from this file "
-        "and not from the one that is found (docs/pipelines.md)",
+        help="settings file for everything that can change the verdict, such as waivers and conditions, instead "
+        "of the settings that are found (docs/pipelines.md)",
     )
     parser.add_argument(
         "--requirements",
         nargs="+",
         default=[],
         metavar="FILE",
-        help="what was asked for, as CSV, TOML, Markdown, ReqIF or feature files (docs/requirements.md)",
+        help="requirements as CSV, TOML, Markdown, ReqIF or feature files (docs/requirements.md)",
     )
-    parser.add_argument(
-        "--json", action="store_true", help="print one JSON object on standard output and nothing else"
-    )
-    parser.add_argument("--detail", action="store_true", help="with --json: every check as well")
+    parser.add_argument("--json", action="store_true", help="print one JSON object and nothing else")
+    parser.add_argument("--detail", action="store_true", help="with --json: include all checks")
     add_debug(parser)
 
 
 def add_history(parser: argparse._ActionsContainer) -> None:
     """Add the options that say where earlier runs are."""
     parser.add_argument(
-        "--earlier",
+        "--previous",
         nargs="+",
         default=[],
         metavar="PAGE",
         help="pages, digests and summaries of earlier runs, or folders of them (docs/history.md)",
     )
     parser.add_argument(
-        "--history", metavar="STORE", help="keep runs in a file of SQLite, or in postgresql://user@host/database"
+        "--history", metavar="STORE", help="store for runs: an SQLite file, or postgresql://user@host/database"
     )
-    parser.add_argument("--against", metavar="BUILD", help="compare with this build, or the last of this branch")
-    parser.add_argument("--build", metavar="KEY", help="what this run is called (default: the fact “build”)")
     parser.add_argument(
-        "--look-beside",
+        "--against", metavar="BUILD", help="compare with this build, or with the last build of this branch"
+    )
+    parser.add_argument(
+        "--build", metavar="KEY", help="build number or name of this run (default: the fact “build”)"
+    )
+    parser.add_argument(
+        "--find-previous",
         action=SWITCH,
-        help="look for the page of the run before in the folder of the new one (default: on)",
+        help="find the previous report in the folder of the new one (default: on)",
     )
 
 
@@ -107,12 +109,12 @@ def add_config(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--config",
         metavar="FILE",
-        help="settings (default: the nearest plain-verdict.toml up to the repository's root)",
+        help="settings file (default: the nearest plain-verdict.toml, up to the repository's root)",
     )
     parser.add_argument(
         "--trust-settings",
         action="store_true",
-        help="trust settings that were found like those that --config names (docs/settings.md)",
+        help="trust the settings that are found as if --config named them (docs/settings.md)",
     )
 
 
@@ -140,22 +142,29 @@ def add_masking(parser: argparse._ActionsContainer) -> None:
     parser.add_argument(
         "--masking",
         action=SWITCH,
-        help="mask secrets in everything that is written or printed (default: on)",
+        help="mask secrets in all outputs (default: on)",
     )
     parser.add_argument(
         "--mask-values",
         action="append",
         metavar="FILE",
-        help="mask every secret in this file, wherever it stands: KEY=VALUE lines, JSON, or one a line; "
+        help="file of secrets to mask: KEY=VALUE lines, JSON, or one secret per line; "
         "repeat for more (docs/masking.md)",
     )
 
 
 def add_arrivals(parser: argparse._ActionsContainer) -> None:
     """Add the options that say which files must arrive and how old they may be."""
-    parser.add_argument("--expect-files", type=int, metavar="N", help="undecided unless so many files arrive")
     parser.add_argument(
-        "--newer-than", metavar="AGE", help="leave out results older than 6h, 2d, or a date like 2026-11-22"
+        "--expect-files",
+        type=int,
+        metavar="N",
+        help="expected number of result files; fewer make the run undecided",
+    )
+    parser.add_argument(
+        "--newer-than",
+        metavar="AGE",
+        help="leave out results older than an age like 6h or 2d, or a date like 2026-11-22",
     )
 
 

@@ -15,7 +15,7 @@ OUTCOMES = ("passed", "failed", "errored", "skipped", "undecided")
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Add an action for each kind of line."""
-    parser.add_argument("file", metavar="FILE", help="the record to append to; its name ends in .verdict.jsonl")
+    parser.add_argument("file", metavar="FILE", help="record to append to; its name ends in .verdict.jsonl")
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION", title="actions")
 
     def action(name: str, about: str, *positional: str) -> argparse.ArgumentParser:
@@ -27,33 +27,31 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
     check = action("check", "begin a check and print its id", "NAME")
     check.add_argument(
-        "--suite", action="append", default=[], metavar="NAME", help="repeat for suites inside suites"
+        "--suite", action="append", default=[], metavar="NAME", help="suite; repeat for nested suites"
     )
     check.add_argument("--tag", action="append", default=[], metavar="TAG")
     check.add_argument("--parameter", action="append", default=[], metavar="KEY=VALUE")
     check.add_argument("--kind", choices=("functional", "api", "load", "compliance"), default="functional")
-    check.add_argument(
-        "--attempt", type=int, default=0, metavar="N", help="which attempt at the check this is, from 1"
-    )
+    check.add_argument("--attempt", type=int, default=0, metavar="N", help="number of the attempt, from 1")
     action("step", "begin a step and print its id", "NAME", "PARENT")
-    log = action("log", "note a line of log", "TEXT", "PARENT")
+    log = action("log", "add a log line", "TEXT", "PARENT")
     log.add_argument("--level", default="info", metavar="LEVEL")
-    keep = action("keep", "keep a file as evidence", "PATH", "PARENT")
+    keep = action("keep", "add a file as evidence", "PATH", "PARENT")
     keep.add_argument("--caption", default="", metavar="TEXT")
-    exchange = action("exchange", "note a request and what came back, from what curl tells of it", "PARENT", "TOLD")
-    exchange.add_argument("--sent", metavar="FILE", help="the body that was sent")
-    exchange.add_argument("--body", metavar="FILE", help="the body that came back")
-    expect = action("expect", "note an expectation, met where both values are the same", "PARENT", "SUBJECT")
+    exchange = action("exchange", "add a request and its response, from curl's JSON", "PARENT", "TOLD")
+    exchange.add_argument("--sent", metavar="FILE", help="file with the request body")
+    exchange.add_argument("--body", metavar="FILE", help="file with the response body")
+    expect = action("expect", "add an expectation: passed when both values are equal", "PARENT", "SUBJECT")
     expect.add_argument("expected", metavar="EXPECTED")
     expect.add_argument("actual", metavar="ACTUAL")
-    action("fact", "note a fact about the run", "KEY", "VALUE")
-    metric = action("metric", "note a number of your own, as often as it is measured", "NAME")
+    action("fact", "add a fact about the run", "KEY", "VALUE")
+    metric = action("metric", "add a value of a metric", "NAME")
     metric.add_argument("value", type=float, metavar="VALUE")
-    metric.add_argument("--unit", default="", metavar="TEXT", help="like ms, MB or jobs")
+    metric.add_argument("--unit", default="", metavar="TEXT", help="unit, like ms, MB or jobs")
     end = action("end", "end a check or a step", "ID")
     end.add_argument("outcome", choices=OUTCOMES, metavar="OUTCOME", help=", ".join(OUTCOMES))
-    end.add_argument("--message", default="", metavar="TEXT", help="what went wrong, or why it was skipped")
-    end.add_argument("--type", default="", metavar="TEXT", help="the type of what went wrong")
+    end.add_argument("--message", default="", metavar="TEXT", help="the failure message, or why it was skipped")
+    end.add_argument("--type", default="", metavar="TEXT", help="type of the failure, such as an exception's name")
     end.add_argument("--expected", metavar="TEXT")
     end.add_argument("--actual", metavar="TEXT")
 
@@ -61,14 +59,16 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Append one line to the record."""
     if not options.file.endswith(SUFFIX):
-        raise UsageError(f"is no name for a record; it ends in {SUFFIX}", path=options.file)
+        raise UsageError(f"is not a name for a record; it ends in {SUFFIX}", path=options.file)
     if options.action == "keep" and not os.path.isfile(options.path):  # noqa: PTH113  as light as the recorder
-        raise UsageError("is no file that can be kept", path=options.path)
+        raise UsageError("is not a regular file", path=options.path)
     naming = {"end": "id", "check": "", "fact": "", "metric": ""}.get(options.action, "parent")
     if naming and not _is_begun(options.file, getattr(options, naming)):
-        hint = "begin it first: its id is what begins it prints"
+        hint = "the command that starts a check or a step prints its id"
         raise UsageError(
-            f"nothing with the id {getattr(options, naming)!r} was begun", path=options.file, hint=hint
+            f"the record has no check or step with the id {getattr(options, naming)!r}",
+            path=options.file,
+            hint=hint,
         )
     recorder = Recorder(options.file, strict=True)
     try:
@@ -125,7 +125,7 @@ def _end(recorder: Recorder, options: argparse.Namespace) -> None:
 
 
 def _exchange(options: argparse.Namespace) -> dict[str, object]:
-    """Return the line of an exchange: what curl tells of it, or the keys of one, with the bodies beside it."""
+    """Return the line of an exchange: what curl tells of it, or the keys of one, with the bodies next to it."""
     from plain_verdict.recorder.http import body_part, exchange_of_curl
 
     text = sys.stdin.read() if options.told == "-" else _bytes(options.told).decode("utf-8", "replace")
@@ -133,9 +133,9 @@ def _exchange(options: argparse.Namespace) -> dict[str, object]:
         told = json.loads(text)
     except ValueError as error:
         hint = "give it what curl --write-out '%{json}' prints"
-        raise UsageError(f"is no JSON ({error})", path=_named(options.told), hint=hint) from error
+        raise UsageError(f"is not JSON ({error})", path=_named(options.told), hint=hint) from error
     if not isinstance(told, dict):
-        raise UsageError("is no JSON object", path=_named(options.told), hint="one exchange, with its keys")
+        raise UsageError("is not a JSON object", path=_named(options.told), hint="one exchange, with its keys")
     line = told if "request" in told else exchange_of_curl(told)
     for part, file in (("request", options.sent), ("response", options.body)):
         own = line.get(part)
@@ -159,5 +159,5 @@ def _bytes(file: str) -> bytes:
 def _pairs(texts: list[str]) -> dict[str, str]:
     for text in texts:
         if "=" not in text:
-            raise UsageError(f"{text!r} is no KEY=VALUE", hint="write --parameter adults=2")
+            raise UsageError(f"{text!r} is not a KEY=VALUE", hint="write --parameter adults=2")
     return dict(text.split("=", 1) for text in texts)

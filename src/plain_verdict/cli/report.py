@@ -32,36 +32,36 @@ from plain_verdict.writers.summary_json import SummaryWriter
 Options = argparse._ArgumentGroup
 _WRITTEN = {
     "packed": "Packed",
-    "latest": "The newest",
-    "mail": "The mail",
-    "tables": "The tables",
-    "charts": "The drawings",
-    "earl": "The rules",
-    "digest": "The digest for later runs",
-    "junit": "For servers",
-    "markdown": "The digest",
-    "pdf": "The paper",
-    "shelf": "All pages",
+    "latest": "Newest page",
+    "mail": "Mail",
+    "tables": "Tables",
+    "charts": "Charts",
+    "earl": "EARL",
+    "digest": "Digest",
+    "junit": "JUnit XML",
+    "markdown": "Summary",
+    "pdf": "PDF report",
+    "index": "Index of reports",
 }
-"""What is said of what was written besides the page."""
+"""What is reported of what was written besides the page."""
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Add the command's options; what is not given is taken from the settings."""
     add_results(parser)
     add_config(parser)
-    _add_where(parser.add_argument_group("where it goes"))
-    _add_words(parser.add_argument_group("what it says and how it looks"))
-    _add_contents(parser.add_argument_group("what is in it"))
-    add_arrivals(parser.add_argument_group("what must arrive"))
-    add_history(parser.add_argument_group("what was before"))
-    ends = parser.add_argument_group("how it ends")
+    _add_where(parser.add_argument_group("outputs and destinations"))
+    _add_words(parser.add_argument_group("title, facts and look"))
+    _add_contents(parser.add_argument_group("contents"))
+    add_arrivals(parser.add_argument_group("expected inputs"))
+    add_history(parser.add_argument_group("history"))
+    ends = parser.add_argument_group("exit code and printing")
     ends.add_argument("--enforce", action=SWITCH, help='exit with 1 when the verdict is not "fit"')
     ends.add_argument("--strict", action=SWITCH, help="exit with 4 when part of the input could not be read")
     ends.add_argument(
         "--watch",
         action="store_true",
-        help="make the page again whenever results change; an open page reloads itself",
+        help="write the page again whenever results change; an open page reloads itself",
     )
     ends.add_argument("--open", action="store_true", help="open the page in the browser")
     ends.add_argument("--quiet", action="store_true", help="print nothing but errors")
@@ -71,83 +71,91 @@ def _add_where(group: Options) -> None:
     group.add_argument(
         "--out",
         metavar="NAME",
-        help="file or folder to write (default: verdict.html); "
-        "may hold {title} {date} {time} {verdict} {fact:KEY}; a name that is taken gets a counter",
+        help="file or folder to write (default: verdict.html), with the placeholders "
+        "{title} {date} {time} {verdict} {fact:KEY}; an existing name gets a counter",
     )
-    group.add_argument("--overwrite", action=SWITCH, help="write over what has the name")
-    group.add_argument("--latest", metavar="NAME", help="keep the newest under this name as well, beside it")
-    group.add_argument("--keep", type=int, metavar="N", help="remove the oldest pages there until N are left")
+    group.add_argument("--overwrite", action=SWITCH, help="replace an existing page of that name")
+    group.add_argument(
+        "--latest", metavar="NAME", help="also keep the newest page under this name, in the same folder"
+    )
+    group.add_argument(
+        "--keep", type=int, metavar="N", help="keep the newest N pages in that folder, remove older ones"
+    )
     group.add_argument(
         "--publish",
         action="append",
-        metavar="PLACE",
-        help="publish it as well: a folder, git+ssh://…#branch:folder, https://…/, s3://…, sftp://…; "
+        metavar="DESTINATION",
+        help="publish the report: to a folder, git+ssh://…#branch:folder, https://…/, s3://…, sftp://…; "
         "repeat for more (docs/publishing.md)",
     )
-    group.add_argument("--shelf", action=SWITCH, help="refresh the page over all pages there, index.html")
+    group.add_argument("--index", action=SWITCH, help="update the index of reports in that folder, index.html")
     group.add_argument(
         "--layout",
         choices=layout_names(),
-        help="one file (default), or a folder that needs no script, no inline style and no data URL",
+        help="one file (default), or a folder without scripts, inline styles and data URLs",
     )
-    group.add_argument("--zip", action=SWITCH, help="write a folder, and the same packed as a zip file")
+    group.add_argument("--zip", action=SWITCH, help="write a folder and a zip file of it")
     group.add_argument("--mail", metavar="FILE", help="also write the verdict as a mail message (.eml)")
-    group.add_argument("--send", action=SWITCH, help="send that message as [mail] says (docs/publishing.md)")
     group.add_argument(
-        "--tables", metavar="PLACE", help="also write tables: a folder, or a workbook (.xlsx) (docs/tables.md)"
+        "--send", action=SWITCH, help="send that message, see [mail] in the settings (docs/publishing.md)"
+    )
+    group.add_argument(
+        "--tables", metavar="PATH", help="also write tables: a folder, or a workbook (.xlsx) (docs/tables.md)"
     )
     group.add_argument(
         "--tables-as",
         choices=[how.value for how in TablesAs],
-        help="how tables in a folder are written (default: csv)",
+        help="format of the tables in a folder (default: csv)",
     )
-    group.add_argument("--pdf", metavar="FILE", help="also write the run as a paper of its own, PDF")
+    group.add_argument("--pdf", metavar="FILE", help="also write a PDF report")
     group.add_argument(
         "--pdf-for",
         choices=[only.value for only in ChecksShown],
-        help="all: the paper lists every check as well (default: failed)",
+        help="checks that the PDF report lists (default: failed)",
     )
     group.add_argument(
-        "--pdf-paper", choices=[size.value for size in PaperSize], help="the size of the paper (default: A4)"
+        "--pdf-paper", choices=[size.value for size in PaperSize], help="paper size of the PDF report (default: A4)"
     )
-    group.add_argument("--junit", metavar="FILE", help="also write the judged run as JUnit XML")
-    group.add_argument("--markdown", metavar="FILE", help="also write the digest as Markdown; - prints it")
-    group.add_argument("--link", metavar="URL", help="where others will open the page; a folder ends in a slash")
+    group.add_argument("--junit", metavar="FILE", help="also write the results as JUnit XML")
+    group.add_argument("--markdown", metavar="FILE", help="also write a summary as Markdown; - prints it")
     group.add_argument(
-        "--earl", metavar="FILE", help="also write the rules as EARL in JSON-LD (docs/compliance.md)"
-    )
-    group.add_argument(
-        "--digest", metavar="FILE", help="also write the run's numbers as JSON, for --earlier (docs/history.md)"
+        "--link", metavar="URL", help="address of the page for others; of its folder if it ends in a slash"
     )
     group.add_argument(
-        "--charts", metavar="FOLDER", help="also write the drawings of load runs as PNG and SVG files"
+        "--earl", metavar="FILE", help="also write the compliance results as EARL in JSON-LD (docs/compliance.md)"
     )
+    group.add_argument(
+        "--digest", metavar="FILE", help="also write the run's data as JSON, for --previous (docs/history.md)"
+    )
+    group.add_argument("--charts", metavar="FOLDER", help="also write the charts of load runs as PNG and SVG files")
 
 
 def _add_words(group: Options) -> None:
-    group.add_argument("--title", metavar="TEXT", help="the page's title (default: the results' own name)")
-    group.add_argument("--description", metavar="TEXT", help="words under the verdict, in Markdown")
+    group.add_argument("--title", metavar="TEXT", help="title of the report (default: from the results)")
+    group.add_argument("--description", metavar="TEXT", help="text under the verdict, in Markdown")
     group.add_argument("--fact", action="append", metavar="KEY=VALUE", help="a fact about the run; repeat for more")
     group.add_argument(
         "--pipeline",
         action=SWITCH,
-        help="take build, branch, commit and job from the pipeline's variables (default: on)",
+        help="read build, branch, commit and job from the pipeline's variables (default: on)",
     )
-    group.add_argument("--git", action=SWITCH, help="take facts from the results' repository (default: on)")
-    group.add_argument("--organisation", metavar="NAME", help="whose page it is")
-    group.add_argument("--logo", metavar="FILE", help="PNG, JPEG, WebP or SVG, of any size and shape")
-    group.add_argument("--accent", metavar="COLOUR", help="colour of rules and links, like #155e8a")
     group.add_argument(
-        "--theme", choices=[theme.value for theme in Theme], help="the page's colours (default: auto)"
+        "--git", action=SWITCH, help="read branch and commit from the results' repository (default: on)"
     )
-    group.add_argument("--time-zone", metavar="NAME", help="zone of every time shown, like Europe/Oslo")
+    group.add_argument("--organisation", metavar="NAME", help="name of your company or team")
+    group.add_argument("--logo", metavar="FILE", help="PNG, JPEG, WebP or SVG, of any size and shape")
+    group.add_argument("--accent", metavar="COLOUR", help="colour of lines and links, like #155e8a")
+    group.add_argument(
+        "--theme", choices=[theme.value for theme in Theme], help="colour scheme of the page (default: auto)"
+    )
+    group.add_argument("--time-zone", metavar="NAME", help="time zone of all times, like Europe/Oslo")
 
 
 def _add_contents(group: Options) -> None:
     group.add_argument(
         "--only",
         choices=[only.value for only in ChecksShown],
-        help="leave passed and skipped checks out of the page",
+        help="failed: leave passed and skipped checks out of the page",
     )
     group.add_argument(
         "--evidence",
@@ -160,16 +168,16 @@ def _add_contents(group: Options) -> None:
     group.add_argument(
         "--evidence-for",
         choices=[whose.value for whose in EvidenceOf],
-        help="whose evidence goes into the page (default: all)",
+        help="checks whose evidence goes into the page (default: all)",
     )
-    group.add_argument("--size-limit", metavar="SIZE", help="how large the page may get (default: 25MB)")
+    group.add_argument("--size-limit", metavar="SIZE", help="maximum size of the page (default: 25MB)")
     add_masking(group)
 
 
 def run(options: argparse.Namespace) -> int:
     """Write the page and print the verdict; with --watch again and again."""
     if options.json and options.markdown == STANDARD_OUTPUT:
-        raise UsageError("--json and --markdown - both want standard output", hint="give --markdown a file")
+        raise UsageError("--json and --markdown - both write to standard output", hint="give --markdown a file")
     if not options.watch:
         return make_once(options)[0]
     from plain_verdict.cli.watching import check_watch, watch  # for those who watch
@@ -196,7 +204,7 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
     for note in () if options.quiet else request.read.notes:
         show_labelled("note", note)
     if not run.files:
-        show_labelled("error", "nothing could be read, so no page was written")
+        show_labelled("error", "no input could be read, so no report was written")
         if options.json:
             show_summary(Report(run, verdict, PageInfo(request.read.made)), SummaryWriter(options.detail))
         return NOTHING_READ, verdict, None
@@ -221,7 +229,7 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
         open_page(published.page)
     code = exit_code(run, verdict, request.report)
     unread = run.in_series.trouble if run.in_series else ()
-    in_the_way = request.read.history.must and (lost or unread)
+    in_the_way = request.read.history.required and (lost or unread)
     for trouble in unread if in_the_way and options.quiet else ():
         show_labelled("error", trouble)
     return NOT_PASSED_ON if code == DONE and (failed or in_the_way) else code, verdict, published
@@ -229,12 +237,12 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
 
 def _show_published(published: Published, took_s: float) -> None:
     for path in published.removed:
-        show(f"Removed {path}, one of the oldest.", "soft")
+        show(f"Removed an old page: {path}", "soft")
     for name, path in published.others.items():
         show(f"{_WRITTEN[name]}: {path}", "soft")
     for address in published.addresses:
         show(f"Published: {address}")
-    show(f"Took {took_s:.2f} s. The page is here:", "soft")
+    show(f"Took {took_s:.2f} s. Report:", "soft")
     show(str(published.page))
 
 
@@ -250,4 +258,4 @@ def open_page(page: Path) -> None:
     import webbrowser  # it looks for all browsers there are
 
     if not webbrowser.open(page.as_uri()):
-        show_labelled("note", "no browser could be opened here.")
+        show_labelled("note", "no browser could be opened.")

@@ -22,12 +22,12 @@ def show_trouble(run: Run, verdict: Verdict, *, notes: bool = True) -> None:
         else:
             show_unread(trouble)
     remarks = [note.sentence for note in run.notes if not note.quiet] if notes else []
-    remarks += (*run.shape_notes, *run.requirements.notes, *run.api.notes, *verdict.notes) if notes else ()
+    remarks += (*run.mapping_notes, *run.requirements.notes, *run.api.notes, *verdict.notes) if notes else ()
     remarks += (*run.in_series.trouble, *run.in_series.notes) if notes and run.in_series else ()
     for remark in remarks[:_MOST_NOTES]:
         show_labelled("note", remark)
     if len(remarks) > _MOST_NOTES:
-        show_labelled("note", f"{len(remarks) - _MOST_NOTES:,} more are on the page.")
+        show_labelled("note", f"{len(remarks) - _MOST_NOTES:,} more notes are in the report.")
 
 
 def show_unread(trouble: Unread) -> None:

@@ -173,7 +173,7 @@ class Progress:
             from rich.console import Console
             from rich.progress import Progress as RichProgress
 
-            # Without a thread of its own: where one runs, no process may fork.
+            # Without its own thread: where one runs, no process may fork.
             self._shown = RichProgress(console=Console(stderr=True), transient=True, auto_refresh=False)
             self._task = self._shown.add_task(self._what, total=total)
             self._shown.start()

@@ -23,9 +23,9 @@ _Stamp = tuple[int, int]
 def check_watch(options: argparse.Namespace) -> None:
     """Make sure that results can be watched. Raises UsageError."""
     if options.json:
-        raise UsageError("--watch goes on, and --json is one object", hint="use one of them")
+        raise UsageError("--watch prints again and again, --json only once", hint="use only one of them")
     if options.results == ["-"] or any("://" in argument for argument in options.results):
-        raise UsageError("--watch looks at files and folders of this machine", hint="name some")
+        raise UsageError("--watch needs local files or folders", hint="name at least one")
     require("watchfiles", "--watch", "terminal")
 
 
@@ -35,7 +35,7 @@ def watch(results: list[str], once: Once) -> int:
 
     verdict, written = _made(once)
     before = _stamps(results, written)
-    show("Watching; Ctrl-C ends it.", "soft")
+    show("Watching for changes. Ctrl-C stops.", "soft")
     try:
         for _ in watchfiles.watch(*_roots(results), debounce=_CALM_MS, step=_CALM_MS // 4, raise_interrupt=False):
             now = _stamps(results, written)
@@ -56,7 +56,7 @@ def watch(results: list[str], once: Once) -> int:
 
 
 def _made(once: Once) -> tuple[Verdict | None, Iterable[Path]]:
-    """Make the page; what goes wrong is said, and the watching goes on."""
+    """Make the page; what goes wrong is reported, and the watching goes on."""
     try:
         return once()
     except PlainVerdictError as error:

@@ -46,7 +46,7 @@ def _check_folder(path: Path, *, overwrite: bool) -> None:
     if path.exists() and not path.is_dir():
         raise UsageError("is a file; a page in a folder needs a folder's name", path=str(path), hint="change --out")
     if overwrite and path.exists() and not is_ours(path) and any(path.iterdir()):
-        raise UsageError("is a folder that this tool did not make", path=str(path), hint="choose another --out")
+        raise UsageError("is a folder that this program did not write", path=str(path), hint="choose another --out")
 
 
 def _check_file(path: Path, *, overwrite: bool) -> None:
@@ -54,7 +54,7 @@ def _check_file(path: Path, *, overwrite: bool) -> None:
         raise UsageError("is a folder", path=str(path), hint=f"try --out {path / 'verdict.html'}")
     holds_something = path.is_file() and path.stat().st_size > 0
     if overwrite and holds_something and not (is_ours(path) or is_our_mail(path)):
-        raise UsageError("is a file that this tool did not make", path=str(path), hint="choose another --out")
+        raise UsageError("exists and was not written by this program", path=str(path), hint="choose another --out")
 
 
 def _make_folder_around(path: Path) -> None:
@@ -238,7 +238,7 @@ def _placed(part: Path, path: Path, *, overwrite: bool) -> Path:
                 continue
             part.rename(target)  # a file system without links
             return target
-    raise WriteError("has too many of its name", path=str(path), hint="remove some, or use --keep")
+    raise WriteError("exists with too many counters", path=str(path), hint="remove some, or use --keep")
 
 
 def _replace(part: Path, path: Path) -> None:

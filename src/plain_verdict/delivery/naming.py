@@ -34,7 +34,7 @@ def check_pattern(pattern: str) -> None:
         if name not in _FIXED and not (name.startswith("fact:") and name[5:]):
             known = ", ".join(f"{{{fixed}}}" for fixed in _FIXED)
             raise UsageError(
-                f"{{{name}}} is no placeholder", path=pattern, hint=f"known here: {known} and {{fact:KEY}}"
+                f"{{{name}}} is not a placeholder", path=pattern, hint=f"known here: {known} and {{fact:KEY}}"
             )
 
 

@@ -16,16 +16,16 @@ from plain_verdict.model import in_order
 def check_latest(name: str) -> None:
     """Make sure that the name is one beside the page. Raises UsageError."""
     if name and (Path(name).name != name or name in (".", "..")):
-        raise UsageError("is no plain name", path=name, hint="--latest names a file beside the page")
+        raise UsageError("is not a plain name", path=name, hint="--latest names a file beside the page")
 
 
 def keep_latest(page: Path, name: str) -> Path:
-    """Copy a page, whole or not at all, to a name beside it and return where it is. Raises WriteError."""
+    """Copy a page, whole or not at all, to a name next to it and return where it is. Raises WriteError."""
     target = page.with_name(name if page.is_dir() or Path(name).suffix else f"{name}{page.suffix}")
     if target == page:
         return target
     if target.exists() and not is_ours(target):
-        raise WriteError("is no page that this tool made", path=str(target), hint="choose another --latest")
+        raise WriteError("is not a report of this program", path=str(target), hint="choose another --latest")
     if page.is_dir():
         files = (file for file in sorted(page.rglob("*")) if file.is_file())
         copies = ((file.relative_to(page).as_posix(), file.read_bytes()) for file in files)

@@ -13,13 +13,13 @@ _MOMENT = (1980, 1, 1, 0, 0, 0)  # the oldest that a zip can tell: the same page
 
 
 def zip_folder(folder: Path) -> Path:
-    """Write the folder as ``FOLDER.zip`` beside it, in which it stands whole, and return where that is.
+    """Write the folder as ``FOLDER.zip`` next to it, in which it stands whole, and return where that is.
 
     Raises WriteError.
     """
     target = folder.with_name(f"{folder.name}.zip")
     if target.exists() and not is_packed(target):
-        raise WriteError("is a file that this tool did not make", path=str(target), hint="change --out")
+        raise WriteError("exists and was not written by this program", path=str(target), hint="change --out")
     buffer = BytesIO()
     with zipfile.ZipFile(buffer, "w") as packed:
         packed.comment = PAGE_MARK.encode()

@@ -1,4 +1,4 @@
-"""Keeps a page within its size: shrinks pictures first, then leaves evidence out, and says so."""
+"""Keeps a page within its size: shrinks pictures first, then leaves evidence out, and reports it."""
 
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
@@ -26,12 +26,12 @@ from plain_verdict.text.formatting import format_size, plural
 
 _PAGE_BYTES = 70_000
 _CHECK_BYTES = 700
-"""What the page takes without evidence, about: a part of its own, and a part for each check besides its texts."""
+"""What the page takes without evidence, about: its own part, and a part for each check besides its texts."""
 _STEP_BYTES, _LINE_BYTES = 450, 60
 LEAST_PAGE_BYTES = 100_000
 """Under this no page can be kept: style and script alone take half of it."""
 _FOLDED_TO = 12  # one part of so many is left of a check that is folded and compressed
-_LEFT_OUT = "was left out to keep the page within its size"
+_LEFT_OUT = "was left out to keep the page under its size limit"
 _LONG_AGO = datetime(1, 1, 1, tzinfo=UTC)
 
 

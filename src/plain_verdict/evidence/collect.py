@@ -62,12 +62,12 @@ def check_look_in(options: EvidenceOptions) -> None:
             found = False
         if not found:
             shown = one_line(Path(folder).name, _NAME_CHARS)
-            raise UsageError("is no folder to look for evidence in", path=shown, hint="check --evidence")
+            raise UsageError("is not a folder to look for evidence in", path=shown, hint="check --evidence")
     for template in options.templates:
         for name in placeholders_in(template):
             if name not in _PLACEHOLDERS:
                 raise UsageError(
-                    f"{{{name}}} is no placeholder", path=template, hint="known here: {check} and {suite}"
+                    f"{{{name}}} is not a placeholder", path=template, hint="known here: {check} and {suite}"
                 )
     if options.page_bytes < LEAST_PAGE_BYTES:
         least = format_size(LEAST_PAGE_BYTES)
@@ -78,7 +78,7 @@ def check_look_in(options: EvidenceOptions) -> None:
 
 
 def collect(run: Run, options: EvidenceOptions, limits: Limits, on_progress: OnProgress) -> Run:
-    """Return the run with every piece of evidence resolved; ``on_progress`` is told how many of all are made."""
+    """Return the run with every piece of evidence resolved; ``on_progress`` is given how many of all are made."""
     # Without a folder to look in, only what a check itself has or mentions can be evidence: few of a large run.
     part = run if options.look_in else busy_part(run)
     collected, resolving, made = _resolved(part, options, limits, on_progress)
@@ -114,7 +114,7 @@ def _resolved(
     loose = tuple(piece for piece in map(settle, run.unclaimed) if not piece.content or piece.content not in taken)
     run = msgspec.structs.replace(run, unclaimed=loose)
     if resolving.left_out:
-        notes.append(f"Evidence of {plural(resolving.left_out, 'check')} was left out, as asked for.")
+        notes.append(f"Evidence of {plural(resolving.left_out, 'check')} was left out, as the settings say.")
     notes += _missing(run)
     lost = [
         Unread(Path(resolving.tasks[source].file).name or "evidence", f"is evidence that {content}", hint=REPORT_IT)

@@ -130,7 +130,7 @@ def _encoded(key: str, media_type: str, data: bytes, picture: "Image", task: Tas
     width, height = max(1, round(picture.width * ratio)), max(1, round(picture.height * ratio))
     remark = f"scaled from {picture.width} x {picture.height}" if ratio < 1 else ""
     if ratio == 1 and media_type == "image/png" and len(data) <= _LEAVE_BYTES:
-        picture.load()  # a picture that is cut off must not pass
+        picture.load()  # a picture that is truncated must not pass
         return Content(key, ContentKind.PICTURE, media_type, _without_metadata(data), width=width, height=height)
     candidates = list(_encodings(_resized(picture, (width, height)), _SMALL_QUALITY if task.small else _QUALITY))
     if media_type == "image/png" and ratio == 1:

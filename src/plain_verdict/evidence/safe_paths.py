@@ -12,15 +12,15 @@ def resolve(path: str, folder: str, roots: tuple[str, ...]) -> tuple[str, str]:
     a link that leads out is refused.
     """
     if "\x00" in path or not path:
-        return "", "has no proper path"
+        return "", "has no valid path"
     try:
         real = Path(os.path.realpath(Path(folder) / path.replace("\\", "/")))
         if not any(real.is_relative_to(root) for root in roots):
-            return "", "lies outside the folders that were named"
+            return "", "is outside the folders that were named"
         mode = real.stat().st_mode
     except (OSError, ValueError) as error:
         return "", "does not exist" if isinstance(error, FileNotFoundError) else "can't be opened"
-    return (str(real), "") if stat.S_ISREG(mode) else ("", "is no regular file")
+    return (str(real), "") if stat.S_ISREG(mode) else ("", "is not a regular file")
 
 
 def resolve_any(folder: str, path: str) -> str:

@@ -113,13 +113,13 @@ class Traffic:
                 if exchange:
                     found.append(msgspec.structs.replace(exchange, only_shown=True))
         except NotAnArchive as error:
-            self.notes.append(f"{name} is no HTTP archive that can be read: it {error}.")
+            self.notes.append(f"{name} is not a readable HTTP archive: it {error}.")
             return None
         if not found:
             self.notes.append(f"{name} holds no exchange.")
             return None
         if archive.cut_off:
-            self.notes.append(f"{name} is cut off; its {plural(len(found), 'whole exchange')} are shown.")
+            self.notes.append(f"{name} is truncated; its {plural(len(found), 'whole exchange')} are shown.")
         if more:
             self.notes.append(
                 f"Of {name}, {plural(more, 'exchange')} past the first {_MOST_EXCHANGES} are left out."

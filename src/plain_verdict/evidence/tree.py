@@ -63,7 +63,7 @@ def _message(message: Message, change: Change) -> Message:
 
 
 def may_have(check: Check) -> bool:
-    """Return whether a check can have evidence of its own, or text that mentions some."""
+    """Return whether a check can have its own evidence, or text that mentions some."""
     last = check.attempts[-1]
     return bool(
         last.outputs or last.evidence or last.exchanges or last.steps or check.facts or len(check.attempts) > 1

@@ -1,4 +1,4 @@
-"""Reads HTTP archives entry by entry, so that one of any size takes little memory and one that is cut off counts.
+"""Reads HTTP archives entry by entry, so that one of any size takes little memory and one that is truncated counts.
 
 Source: HAR 1.2 (HTTP Archive), section "HAR Data Structure".
 """
@@ -22,7 +22,7 @@ _PARENTS = ("", "log")
 
 
 class NotAnArchive(ValueError):  # noqa: N818  the name says what it is
-    """The file is no HTTP archive."""
+    """The file is not an HTTP archive."""
 
 
 class Archive:
@@ -95,7 +95,7 @@ class Archive:
                 self._at = found.end()
                 return found[1]
             if len(self._text) - self._at > 1000 and not found:
-                raise NotAnArchive("is no proper JSON")
+                raise NotAnArchive("is not valid JSON")
             self._read_more()
 
     def _value(self) -> object:

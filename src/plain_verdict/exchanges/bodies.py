@@ -1,4 +1,4 @@
-"""Reads the body of a message: decoded, laid out for reading, shortened; what is no text becomes evidence."""
+"""Reads the body of a message: decoded, laid out for reading, shortened; what is not text becomes evidence."""
 
 import re
 import zlib
@@ -76,7 +76,7 @@ def _uncompressed(data: bytes, coding: str, most_bytes: int) -> tuple[bytes, str
             continue
         if unpacking.unconsumed_tail:
             return plain, f"is larger than {format_size(most_bytes)} once unpacked; the rest is left out"
-        return plain, "" if unpacking.eof else "is cut off in its compressed form"
+        return plain, "" if unpacking.eof else "is truncated in its compressed form"
     return data, ""
 
 

@@ -72,7 +72,7 @@ def file_name_of(url: str) -> str:
 
 
 def split_url(url: str) -> tuple[str, str]:
-    """Return an address's host, with its port where that is told, and its path without query and fragment.
+    """Return an address's host, with its port where that is given, and its path without query and fragment.
 
     The host is "" for an address that has none, the path "/" where there is none. Source: RFC 3986, section 3.
     """

@@ -1,4 +1,4 @@
-"""What changed since an earlier run: new, mended, as before, gone, added; and what the builds tell together."""
+"""What changed since an earlier run: new, fixed, still failing, removed, added; and flaky checks."""
 
 import re
 from array import array
@@ -35,19 +35,19 @@ def compare(now: KeptRun, traces: Traces, against: KeptRun, step: timedelta | No
     slower, faster, timed = _time_changes(now, traces)
     bad = [found.start() for found in _BAD_PLACES.finditer(now.outcomes)]
     was_bad = [found.start() for found in _BAD_PLACES.finditer(before)]
-    as_before = [place for place in bad if before[place] in _BAD]
+    still_failing = [place for place in bad if before[place] in _BAD]
     return Since(
         series=now.build.series,
         build=now.build.build,
         against=against.build,
         traces=traces,
         new=tuple(looking.new(place) for place in bad if before[place] not in _BAD),
-        mended=tuple(looking.mended(place, against) for place in was_bad if now.outcomes[place] in _PASSED),
-        as_before=tuple(looking.as_before(place) for place in as_before),
-        gone=(*looking.left_out(was_bad), *_gone(beside, at)),
+        fixed=tuple(looking.fixed(place, against) for place in was_bad if now.outcomes[place] in _PASSED),
+        still_failing=tuple(looking.still_failing(place) for place in still_failing),
+        removed=(*looking.left_out(was_bad), *_gone(beside, at)),
         added=tuple(ids[found.start()] for found in re.finditer(re.escape(Past.ABSENT), before)),
-        going_on={ids[place]: looking.in_a_row(place) for place in as_before},
-        wobbly=tuple(looking.wobbly()),
+        going_on={ids[place]: looking.in_a_row(place) for place in still_failing},
+        flaky=tuple(looking.flaky()),
         slower=slower,
         faster=faster,
         timed=timed,
@@ -79,7 +79,7 @@ class _Looking:
             if self._now.outcomes[place] == Past.SKIPPED:
                 yield self._changed(place, "failed, and is left out now")
 
-    def mended(self, place: int, against: KeptRun) -> Changed:
+    def fixed(self, place: int, against: KeptRun) -> Changed:
         letters = self._letters(place).rstrip("su-")
         spell = len(letters) - len(letters.rstrip(_BAD))
         if not spell:
@@ -92,7 +92,7 @@ class _Looking:
         letters = re.sub("[su-]", "", self._letters(place))
         return 1 + len(letters) - len(letters.rstrip(_BAD))
 
-    def as_before(self, place: int) -> Changed:
+    def still_failing(self, place: int) -> Changed:
         letters = self._letters(place)
         ran = [(letter, build) for letter, build in zip(letters, self._builds, strict=True) if letter not in "su-"]
         failing = self.in_a_row(place) - 1
@@ -105,8 +105,8 @@ class _Looking:
             place, words if every or failing == 1 else f"fails since {since}, {failing + 1} builds"
         )
 
-    def wobbly(self) -> Iterator[Wobble]:
-        """Yield the checks that wobble, those that do most first."""
+    def flaky(self) -> Iterator[Wobble]:
+        """Yield the checks that are flaky, the most flaky first."""
         rows = [*self._traces.outcomes[-(LOOKED_AT + _SPARE) :], self._now.outcomes]
         commits = [build.commit for build in (*self._builds, self._now.build)][-len(rows) :]
         places = {found.start() for row in dict.fromkeys(rows) for found in _UNSTEADY.finditer(row)}
@@ -123,9 +123,9 @@ class _Looking:
             low, high = wilson_interval(one.unsteady, one.runs)
             why = f"passed only on a retry in {one.retries}" if one.retries else ""
             if one.same_code:
-                why = f"turned between passed and failed {_times(one.same_code)} on the same code"
+                why = f"outcome changed {_times(one.same_code)} on the same code"
             elif not why:
-                why = f"turned between passed and failed {_times(one.turns)}"
+                why = f"outcome changed {_times(one.turns)}"
             roster = self._now.roster
             yield Wobble(roster.ids[place], roster.names[place], one.unsteady, one.runs, low, high, why)
 
@@ -138,7 +138,7 @@ def describe_past(letters: str, builds: Sequence[Build]) -> str:
     """Return what a check did before it failed, in words."""
     there = [(letter, build) for letter, build in zip(letters, builds, strict=True) if letter != Past.ABSENT]
     if not there:
-        return "was not there before"
+        return "not in earlier builds"
     failed = [build.label for letter, build in there if letter in _BAD]
     if not failed:
         passed = sum(letter in _PASSED for letter, _ in there)

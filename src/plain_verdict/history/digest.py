@@ -1,4 +1,4 @@
-"""The digest of a run as JSON, in its page or in a file of its own: described in docs/history.md.
+"""The digest of a run as JSON, in its page or in its own file: described in docs/history.md.
 
 A page carries its own run and a chain of its forerunners, whose outcomes are one letter a check and whose times are
 rounded, so that one page is enough to go on from.
@@ -42,7 +42,7 @@ _RETRIED = re.compile(Past.PASSED_ON_RETRY)
 
 
 class DigestChecks(msgspec.Struct, frozen=True):
-    """The checks of the run itself, in the order of their ids; times in milliseconds, 0 where none is told."""
+    """The checks of the run itself, in the order of their ids; times in milliseconds, 0 where none is known."""
 
     ids: list[str]
     names: list[str]
@@ -54,7 +54,7 @@ class DigestTimes(msgspec.Struct, frozen=True):
     """The times of the newest forerunners: in levels that ``step_ms`` and ``growth`` make.
 
     ``took`` has a character for each of these builds, check after check: by how many levels it differs from the
-    run's own time, from U+0400 on; a space is no time.
+    run's own time, from U+0400 on; a space means: no time known.
     """
 
     step_ms: int
@@ -247,7 +247,7 @@ def _letters(outcomes: str) -> str:
 
 
 def _contradiction(what: str) -> ReadError:
-    return ReadError(f"holds a digest that can't be used: {what}", hint="make the page again from its results")
+    return ReadError(f"holds a digest that can't be used: {what}", hint="write the report again from its results")
 
 
 def encode_digest(digest: Digest) -> bytes:
@@ -261,12 +261,16 @@ def decode_digest(data: bytes) -> Digest:
         schema = msgspec.json.decode(data, type=_Named).schema
         if schema != SCHEMA:
             newer = schema.startswith(_FAMILY)
-            what = f"holds a digest in another form ({schema[:60]!r})" if newer else "holds no digest of ours"
-            hint = "read it with the newer version that made it" if newer else "name a page that this tool made"
+            what = (
+                f"holds a digest in another form ({schema[:60]!r})" if newer else "holds no digest of this program"
+            )
+            hint = (
+                "read it with the newer version that made it" if newer else "name a report that this program wrote"
+            )
             raise ReadError(what, hint=hint)
         return msgspec.json.decode(data, type=Digest)
     except msgspec.MsgspecError as error:
-        raise ReadError(f"holds a digest that can't be read ({error})", hint="it may be cut off") from error
+        raise ReadError(f"holds a digest that can't be read ({error})", hint="it may be truncated") from error
 
 
 class _Named(msgspec.Struct):
@@ -283,7 +287,7 @@ def unpack(text: bytes) -> bytes:
     try:
         return unzip(b64decode(text, validate=True))
     except ValueError as error:
-        raise ReadError("holds a digest that can't be read (no Base64)", hint="it may be cut off") from error
+        raise ReadError("holds a digest that can't be read (no Base64)", hint="it may be truncated") from error
 
 
 def unzip(data: bytes) -> bytes:
@@ -292,8 +296,8 @@ def unzip(data: bytes) -> bytes:
     try:
         plain = opened.decompress(data, _MOST_BYTES)
     except zlib.error as error:
-        raise ReadError("holds a digest that can't be read (no gzip)", hint="it may be cut off") from error
+        raise ReadError("holds a digest that can't be read (no gzip)", hint="it may be truncated") from error
     if not opened.eof:
-        what = "is too large" if opened.unconsumed_tail else "is cut off"
-        raise ReadError(f"holds a digest that {what}", hint="make the page again from its results")
+        what = "is too large" if opened.unconsumed_tail else "is truncated"
+        raise ReadError(f"holds a digest that {what}", hint="write the report again from its results")
     return plain

@@ -1,4 +1,4 @@
-"""Every check of every build as a table: CSV (RFC 4180), or Parquet where pyarrow is there."""
+"""All checks of every build as a table: CSV (RFC 4180), or Parquet where pyarrow is there."""
 
 import csv
 from collections.abc import Iterable, Iterator
@@ -21,7 +21,7 @@ Row = tuple[str, str, datetime | None, str, str, str, str, str, str, float | Non
 def check_export(path: Path) -> None:
     """Make sure that a table can be written there. Raises UsageError."""
     if path.suffix not in (".csv", ".parquet"):
-        raise UsageError("is no table", path=str(path), hint="end it in .csv or .parquet")
+        raise UsageError("is not a table", path=str(path), hint="end it in .csv or .parquet")
     if path.suffix == ".parquet":
         require("pyarrow.parquet", "it", "load", "write a .csv", path=str(path))
 

@@ -28,10 +28,10 @@ class HistoryOptions(msgspec.Struct, frozen=True):
     """Where earlier runs are, and which of them a run is compared with.
 
     ``store`` is a file or the address of a database, ``earlier`` are pages, digests, summaries and folders of them,
-    ``beside`` is the folder of the new page, None where nothing beside it counts. ``against`` is the key of a build
+    ``beside`` is the folder of the new page, None where no page there counts. ``against`` is the key of a build
     or a branch, "" the run before. ``step`` is the schedule of the series, ``pages`` a template of the address of a
     build's page; ``up`` is the way from the page to its folder, ``replaced`` are names there
-    that it will take. ``must``: trouble is an error. ``commit_is_sure``: the user or the pipeline names the commit
+    that it will take. ``required``: trouble is an error. ``commit_is_sure``: user or pipeline names the commit
     whose code ran; what a repository has checked out may have changes that are not committed.
     """
 
@@ -45,7 +45,7 @@ class HistoryOptions(msgspec.Struct, frozen=True):
     pages: str = ""
     up: str = ""
     replaced: tuple[str, ...] = ()
-    must: bool = False
+    required: bool = False
     commit_is_sure: bool = True
 
 
@@ -71,8 +71,8 @@ def find_in_series(
     traces = _masked(traces, mask)
     since = compare(now, traces, against, options.step) if against else None
     if since and against not in past:  # names of another series, which are not masked yet
-        gone = tuple(msgspec.structs.replace(one, name=mask(one.name)) for one in since.gone)
-        since = msgspec.structs.replace(since, gone=gone)
+        removed = tuple(msgspec.structs.replace(one, name=mask(one.name)) for one in since.removed)
+        since = msgspec.structs.replace(since, removed=removed)
     return InSeries(
         now, traces, since, tuple(facts), tuple(looked.notes), tuple(looked.trouble), looked.unreachable
     )
@@ -134,8 +134,8 @@ class _Looked:
         if later:
             one = len(later) == 1
             self.notes.append(
-                f"{later[0].label}{'' if one else f' and {len(later) - 1} more'} of this series began with this run"
-                f" or after it, so {'it is' if one else 'they are'} no forerunner{'' if one else 's'}."
+                f"{later[0].label}{'' if one else f' and {len(later) - 1} more'} of this series started with this"
+                f" run or after it, so {'it is' if one else 'they are'} not earlier."
             )
         return [self._placed(run) for run in before]
 
@@ -153,7 +153,7 @@ class _Looked:
                 runs = read_kept(page.file)
             except ReadError as error:
                 self.notes.append(
-                    f"{page.file.name} {error.what}, so it tells nothing of earlier runs; {error.hint}."
+                    f"{page.file.name} {error.what}, so it is not used as an earlier run; {error.hint}."
                 )
                 continue
             yield from runs
@@ -177,9 +177,7 @@ class _Looked:
         others = {run.build.series for run in runs}
         if runs and self._now.series not in others:
             named = join_list(sorted(f"“{series}”" for series in others))
-            self.notes.append(
-                f"No earlier run that is named is of the series “{self._now.series}”; they are of {named}."
-            )
+            self.notes.append(f"None of the given runs is of the series “{self._now.series}”: they are of {named}.")
         return runs
 
     def _stored(self) -> list[KeptRun]:
@@ -192,7 +190,7 @@ class _Looked:
         except HistoryError as error:
             self.unreachable = True
             self.trouble.append(
-                f"The history {error.path} {error.what}, so this page tells nothing of it; {error.hint}."
+                f"The history {error.path} {error.what}, so this report does not use it; {error.hint}."
             )
             return []
         return [*runs, other] if other else runs
@@ -211,7 +209,7 @@ class _Looked:
         return next(iter([*own[::-1], *of_branch[::-1]]), None)
 
     def related(self, runs: list[KeptRun], now: KeptRun) -> tuple[list[KeptRun], Traces]:
-        """Return the forerunners that have enough checks in common with this run, in its order; note the others.
+        """Return the forerunners that share enough checks with this run, in its order; a note where none does.
 
         Runs of different things may have one title, where nobody gave them any.
         """
@@ -219,11 +217,12 @@ class _Looked:
         kept = [run for run, here in zip(runs, traces.outcomes, strict=True) if _share_checks(run, here)]
         if len(kept) == len(runs):
             return runs, traces
-        left = [run.build.label for run in runs if run not in kept]
-        self.notes.append(
-            f"{join_list(left)} of this series {'has' if len(left) == 1 else 'have'} hardly any of these checks, so"
-            " nothing is compared with them; give runs of different things different titles."
-        )
+        if not kept:
+            names = join_list([run.build.label for run in runs])
+            self.notes.append(
+                f"The earlier runs of this series ({names}) have other checks, so there is no comparison;"
+                " give runs of different suites different titles."
+            )
         return kept, align(now.roster, kept)
 
     def against(self, runs: Sequence[KeptRun]) -> KeptRun | None:
@@ -231,7 +230,7 @@ class _Looked:
         meant = self._meant([run.build for run in runs if _tells(run)])
         if meant is None:
             self.trouble.append(
-                f"No earlier run is of build or branch “{self._options.against}”, so nothing is compared with it."
+                f"No earlier run is of build or branch “{self._options.against}”, so there is no comparison."
             )
             return None
         return next(run for run in runs if run.build.id == meant.id)

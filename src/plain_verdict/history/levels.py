@@ -25,7 +25,9 @@ class Levels:
 
     def __init__(self, step_ms: int, growth: float) -> None:
         if not (_LEAST_STEP_MS <= step_ms <= _LINEAR_UP_TO_MS and _LEAST_GROWTH <= growth <= _MOST_GROWTH):
-            raise ReadError("holds a digest with levels of no sense", hint="make the page again from its results")
+            raise ReadError(
+                "holds a digest with levels of no sense", hint="write the report again from its results"
+            )
         self.step_ms, self.growth = step_ms, growth
         levels = [0, max(1, step_ms // 4), *range(step_ms, _LINEAR_UP_TO_MS + 1, step_ms)]
         while levels[-1] < _LONGEST_MS:
@@ -103,5 +105,5 @@ def unpack_times(own: Sequence[int], took: str, levels: Levels) -> Iterator["arr
             yield levels.times(found)
     except (ValueError, IndexError) as error:
         raise ReadError(
-            "holds a digest whose times can't be read", hint="make the page again from its results"
+            "holds a digest whose times can't be read", hint="write the report again from its results"
         ) from error

@@ -45,7 +45,7 @@ def read_earlier(arguments: Iterable[str]) -> tuple[list[KeptRun], list[str], li
             files = list(_files_of(path))
         except OSError as error:
             trouble.append(
-                f"{argument} can't be read ({error.strerror or error}), so it tells nothing of earlier runs."
+                f"{argument} can't be read ({error.strerror or error}), so it is not used as an earlier run."
             )
             continue
         for file, named in files:
@@ -54,9 +54,9 @@ def read_earlier(arguments: Iterable[str]) -> tuple[list[KeptRun], list[str], li
                     runs += read_kept(file)
             except ReadError as error:
                 if named or is_page(file):
-                    trouble.append(f"{file} {error.what}, so it tells nothing of earlier runs; {error.hint}.")
+                    trouble.append(f"{file} {error.what}, so it is not used as an earlier run; {error.hint}.")
         if not files:
-            notes.append(f"{argument} has no page of ours in it, so it tells nothing of earlier runs.")
+            notes.append(f"{argument} contains no report of this program, so it is not used as an earlier run.")
     return newest_kept(runs), trouble, notes
 
 
@@ -152,17 +152,21 @@ def read_kept(file: Path) -> list[KeptRun]:
 def _read_kept(file: Path) -> list[KeptRun]:
     try:
         if file.stat().st_size > _MOST_BYTES:
-            raise ReadError("is too large for a page of ours", hint="name another")
+            raise ReadError("is too large for a report", hint="name another")
         with file.open("rb") as opened:
             head = opened.read(_HEAD_BYTES)
             if PAGE_MARK.encode() in head:
                 return _runs_of_page(file)
             data = head + opened.read()
     except OSError as error:
-        raise ReadError(f"can't be read ({error.strerror or error})", hint="name a page of ours") from error
+        raise ReadError(
+            f"can't be read ({error.strerror or error})", hint="name a report of this program"
+        ) from error
     data = unzip(data) if data[:2] == _GZIP else data
     if data[:1] != b"{":
-        raise ReadError("is no page, summary or digest of ours", hint="name one that this tool made")
+        raise ReadError(
+            "is not a report, summary or digest of this program", hint="name one that this program wrote"
+        )
     if is_summary(data):
         return [run_of_summary(data)]
     return runs_of(decode_digest(data))
@@ -182,9 +186,9 @@ def _element(page: mmap.mmap, id_: str) -> bytes:
     start = page.rfind(opening)
     end = page.find(b"</script>", start)
     if start < 0:
-        raise ReadError(f"is a page without a {id_}: of an older version, or cut off", hint="make it again")
+        raise ReadError(f"is a page without a {id_}: of an older version, or truncated", hint="make it again")
     if end < 0:
-        raise ReadError("is a page that is cut off", hint="make it again")
+        raise ReadError("is a page that is truncated", hint="make it again")
     return page[start + len(opening) : end]
 
 

@@ -27,7 +27,7 @@ def check_address(address: str) -> None:
         _ = parts.port
         named = secret_parameters(address)
     except ValueError as error:
-        raise UsageError("is no address of PostgreSQL", path=host_and_path(address), hint=_EXAMPLE) from error
+        raise UsageError("is not an address of PostgreSQL", path=host_and_path(address), hint=_EXAMPLE) from error
     if password is not None or any(name.casefold() != "passfile" for name in named):
         raise UsageError(
             "holds a password, where anybody who sees the settings reads it",
@@ -66,9 +66,9 @@ class PostgresqlConnection:
         try:
             yield
         except self._error as error:
-            # Several addresses of a host are tried, and each fails in a line of its own.
+            # Several addresses of a host are tried, and each fails in its own line.
             said = next(iter(str(error).strip().splitlines()), type(error).__name__)
-            hint = "look at the address, and at PGPASSWORD or the passfile"
+            hint = "check the address, and PGPASSWORD or the passfile"
             told = without_password(said.replace(self._address, self.place))
             raise HistoryError(f"can't be used ({told})", path=self.place, hint=hint) from error
 

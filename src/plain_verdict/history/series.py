@@ -18,7 +18,9 @@ def check_series(pattern: str) -> None:
     for name in placeholders_in(pattern):
         if name != "title" and not (name.startswith("fact:") and name[5:]):
             raise UsageError(
-                f"{{{name}}} is no placeholder", where="history.series", hint="known here: {title} and {fact:KEY}"
+                f"{{{name}}} is not a placeholder",
+                where="history.series",
+                hint="known here: {title} and {fact:KEY}",
             )
 
 

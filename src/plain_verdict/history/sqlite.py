@@ -1,4 +1,4 @@
-"""History in a file of SQLite: one writer at a time, and readers beside it (write-ahead log)."""
+"""History in a file of SQLite: one writer at a time, and readers next to it (write-ahead log)."""
 
 import contextlib
 import sqlite3
@@ -11,11 +11,11 @@ from plain_verdict.history.sql import Row
 _PATIENCE_S = 30.0
 """How long a run waits until another has stored its own."""
 _IN_WORDS = (
-    ("file is not a database", "is no history: it is a file of another kind", "name another file"),
+    ("file is not a database", "is not a history: it is a file of another kind", "name another file"),
     ("database is locked", f"is locked by another program for over {_PATIENCE_S:.0f} s", "try again later"),
     ("readonly database", "is read-only", "make it writable, or name another file"),
-    ("unable to open", "can't be opened", "look at its folder, and who may write there"),
-    ("disk is full", "can't grow: the disk is full", "make room"),
+    ("unable to open", "can't be opened", "check the folder and its permissions"),
+    ("disk is full", "can't grow: the disk is full", "free some space"),
     ("disk image is malformed", "is damaged", "use a copy of it, or name another file"),
 )
 

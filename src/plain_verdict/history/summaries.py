@@ -1,4 +1,4 @@
-"""Earlier runs in summaries, the JSON that ``--json`` prints: with ``--detail`` they name every check."""
+"""Earlier runs in summaries, the JSON that ``--json`` prints: with ``--detail`` they name all checks."""
 
 from array import array
 from datetime import datetime
@@ -54,7 +54,7 @@ def run_of_summary(data: bytes) -> KeptRun:
     try:
         summary = msgspec.json.decode(data, type=_Summary)
     except msgspec.MsgspecError as error:
-        raise ReadError(f"is a summary that can't be read ({error})", hint="it may be cut off") from error
+        raise ReadError(f"is a summary that can't be read ({error})", hint="it may be truncated") from error
     told = summary.run
     if told is None:
         raise ReadError("is a summary that does not say of which run", hint="make it again with report --json")

@@ -1,4 +1,4 @@
-"""What several builds tell of a check together: that it wobbles, that it takes longer. Numbers only."""
+"""What several builds tell of a check together: that it is flaky, that it takes longer. Numbers only."""
 
 import math
 from collections.abc import Iterator, Sequence
@@ -9,13 +9,13 @@ import msgspec
 from plain_verdict.model import Past
 
 LOOKED_AT = 20
-"""Builds that a statement on wobbling or on times rests on, at most."""
+"""The most builds that a statement on flakiness or on times rests on."""
 LEAST_RUNS = 5
-"""Runs below which no check is called wobbly."""
+"""The fewest runs from which a check is called flaky."""
 LEAST_TIMES = 8
 """Passed builds with a time below which nothing is called slower or faster."""
 _TURNS_BY_ITSELF, _TURNS_WITH_CODE = 3, 4
-"""Turns between passed and failed from which on a check wobbles: where nothing tells the code, or it changed."""
+"""Turns between passed and failed from which on a check is flaky: where no run names its code, or it changed."""
 _LEAST_SHARE, _LEAST_S = 0.2, 0.5
 """A change of time below these is a trifle."""
 _FALSE_DISCOVERIES = 0.04
@@ -30,21 +30,21 @@ _GOOD = "pr"
 
 
 class Unsteady(msgspec.Struct, frozen=True):
-    """In how many of its runs a check failed or needed a retry, and why that is called wobbly."""
+    """In how many of its runs a check failed or needed a retry, and why that is called flaky."""
 
     unsteady: int
     runs: int
     retries: int
     turns: int
-    """How often it turned between passed and failed."""
+    """How often it outcome changed."""
     same_code: int
     """How often it did so though the code was the same."""
 
 
 def find_wobble(outcomes: Sequence[str], commits: Sequence[str]) -> Unsteady | None:
-    """Return how a check wobbles, from its outcomes in the order of time; None where it does not.
+    """Return how a check is flaky, from its outcomes in the order of time; None where it does not.
 
-    It does where it passed only on a retry, turned between passed and failed on the same code, or turned so often
+    It does where it passed only on a retry, outcome changed on the same code, or turned so often
     that mending and breaking it again does not explain it. ``commits`` is the code of each run, "" where nothing
     tells it.
     """
@@ -128,7 +128,7 @@ def find_time_changes(
 
 
 def _chance(time: int, before: Sequence[int]) -> float:
-    """Return how likely so extreme a time is by chance, one side only."""
+    """Return the one-sided probability of so extreme a time."""
     logs = sorted(math.log(one + _SOFT_MS) for one in before)
     middle = _median(logs)
     scale = _MAD_TO_SIGMA * _median(sorted(abs(one - middle) for one in logs))

@@ -29,7 +29,7 @@ _HEAD_BYTES = 512
 _CHUNK_BYTES = 1 << 20
 _IN_MEMORY_BYTES = 32_000_000
 """Of one member; a larger one is held in a file without a name."""
-_HINT = "unpack it yourself, and give the files that are results"
+_HINT = "unpack it and give the result files"
 
 
 def is_archive(head: bytes) -> bool:
@@ -95,7 +95,7 @@ class Held:
             self._file.write(chunk)
 
     def open(self) -> BinaryIO:
-        """Return a stream of its own over the content."""
+        """Return a new stream over the content."""
         if self._file is None:
             self._chunks = [b"".join(self._chunks)]
             return io.BytesIO(self._chunks[0])
@@ -140,7 +140,7 @@ def members(source: Source, unpacking: Unpacking, depth: int = 1) -> Iterator[So
                 aside = source.passed_over or _why_passed_over(path)
                 inner = Source(shown, held.open, held.size_bytes, explicit=False, go=source.go, passed_over=aside)
                 if path.is_absolute() or ".." in path.parts:
-                    yield _refused(shown, "its path leads out of the archive")
+                    yield _refused(shown, "its path points outside the archive")
                 elif not is_archive(held.head):
                     yield inner
                 elif depth >= limits.archive_depth:
@@ -163,7 +163,7 @@ def _refused(path: str, why: str) -> Source:
 
 
 def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tuple[str, Held]]:
-    """Yield (name, content) of each file; a gzip file is one file without a name of its own, or a tar inside."""
+    """Yield (name, content) of each file; a gzip file is one file without its own name, or a tar inside."""
     import gzip  # for runs with archives, as the two others
     import zipfile
 
@@ -176,7 +176,7 @@ def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
                     with archive.open(entry) as file:
                         yield entry.filename, unpacking.read(file, path)
             if holds_more(stream, archive):
-                raise zipfile.BadZipFile("it holds more than its list of files names")
+                raise zipfile.BadZipFile("it holds more data than its directory lists")
     elif head.startswith(_GZIP):
         with gzip.open(stream) as file:
             held = unpacking.read(file, path)
@@ -202,14 +202,14 @@ def _from_tar(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
         # Source: POSIX.1-2017, pax, "ustar Interchange Format": two blocks of zeros end an archive
         stream.seek(archive.offset)
         if stream.read(512).strip(b"\0") or not stream.tell() > archive.offset:
-            raise tarfile.ReadError("it is cut off")
+            raise tarfile.ReadError("it is truncated")
         while rest := stream.read(_CHUNK_BYTES):
             if rest.strip(b"\0"):
-                raise tarfile.ReadError("there is more after its end")
+                raise tarfile.ReadError("there is more data after its end")
 
 
 def _why_passed_over(path: PurePosixPath) -> str:
     """Return why a member is none that anybody meant to be read; "" for all others."""
     if "__MACOSX" in path.parts[:-1] or path.name.startswith("._"):
-        return "stands where a system keeps notes of its own"
+        return "is in a folder for system files"
     return "is a hidden file" if any(part.startswith(".") for part in path.parts if part not in (".", "..")) else ""

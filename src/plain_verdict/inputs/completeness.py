@@ -36,7 +36,7 @@ def read_age(text: str) -> timedelta:
     """Return an age like ``6h``, ``90 min`` or ``2d``. Raises UsageError."""
     found = _AGE.fullmatch(text)
     if not found:
-        raise UsageError(f"{text[:40]!r} is no age", hint="write it like 90min, 6h or 2d")
+        raise UsageError(f"{text[:40]!r} is not an age", hint="write it like 90min, 6h or 2d")
     return timedelta(seconds=float(found[1]) * _UNITS_S[found[2]])
 
 
@@ -66,7 +66,7 @@ def _without_doubles(files: Sequence[ResultFile]) -> list[ResultFile]:
     for file in files:
         if file.digest and (file.digest, file.go) in first:
             at = first[file.digest, file.go]
-            note = ReadingNote(file.path, f"has the same bytes as {kept[at].path} and counts once")
+            note = ReadingNote(file.path, f"is identical to {kept[at].path} and counts once")
             kept[at] = msgspec.structs.replace(kept[at], notes=(*kept[at].notes, note))
         else:
             first[file.digest, file.go] = len(kept)
@@ -99,7 +99,7 @@ def _left_out_note(left_out: list[tuple[ResultFile, datetime]]) -> tuple[Unread,
     return tuple(
         Unread(
             file.path,
-            f"was left out, as its results are from {format_day(ended)}, {format_time_of_day(ended)}",
+            f"was left out: its results are from {format_day(ended)}, {format_time_of_day(ended)}",
             excluded_by_user=True,
         )
         for file, ended in left_out
@@ -113,7 +113,7 @@ def _future_noted(files: list[ResultFile], now: datetime | None) -> list[ResultF
         moment = file.started or file.ended
         if not (now and moment and in_order(moment) - in_order(now) > _CLOCKS_DIFFER):
             return file
-        what = f"says that it ran on {format_day(moment)}, which has not come yet"
+        what = f"says that it ran on {format_day(moment)}, which is in the future"
         note = ReadingNote(file.path, what, results_missing=True)
         return msgspec.structs.replace(file, notes=(*file.notes, note))
 
@@ -129,7 +129,7 @@ def _stale_noted(files: list[ResultFile], stale_after: timedelta) -> list[Result
         ended = _ended(file)
         if ended and newest and newest - ended > stale_after:
             older = format_duration((newest - ended).total_seconds())
-            what = f"is {older} older than the newest results, and may be left over from an earlier run"
+            what = f"is {older} older than the newest results and may be left over from an earlier run"
             noted.append(msgspec.structs.replace(file, notes=(*file.notes, ReadingNote(file.path, what))))
         else:
             noted.append(file)
@@ -138,13 +138,11 @@ def _stale_noted(files: list[ResultFile], stale_after: timedelta) -> list[Result
 
 def _missing(files: Sequence[ResultFile], expected: Expected) -> tuple[Unread, ...]:
     missing = [
-        Unread(
-            pattern, "was expected, and no file like it arrived", hint="look at the job that should have written it"
-        )
+        Unread(pattern, "was expected, but no such file arrived", hint="check the job that should have written it")
         for pattern in expected.patterns
         if not any(fnmatchcase(file.path, pattern) or fnmatchcase(file.path, f"*/{pattern}") for file in files)
     ]
     if expected.files is not None and len(files) < expected.files:
         what = f"{plural(expected.files, 'result file')} {'was' if expected.files == 1 else 'were'} expected"
-        missing.append(Unread("the run", f"is not whole: {what}, and {len(files):,} arrived"))
+        missing.append(Unread("the run", f"is incomplete: {what}, but {len(files):,} arrived"))
     return tuple(missing)

@@ -96,7 +96,7 @@ def _find(argument: str, kind: Kind | None, go: int, found: dict[str, _Found]) -
     try:
         paths = list(_expand(argument))
     except (OSError, ValueError) as error:  # a name that is too long, or holds a NUL
-        yield Unread(shown_path(argument), f"can't be looked for ({_reason(error)})", hint="check the path")
+        yield Unread(shown_path(argument), f"can't be searched for ({_reason(error)})", hint="check the path")
         return
     number = 0
     for path, explicit, trouble in paths:
@@ -159,7 +159,7 @@ def _leads_out(path: Path, root: str) -> bool:
 
 def _refused_link(path: Path) -> _Path:
     what = "is a link to another folder, which is not followed"
-    return str(path), False, Unread(shown_path(path), what, hint="give that folder as well")
+    return str(path), False, Unread(shown_path(path), what, hint="give that folder, too")
 
 
 def _file(path: Path) -> Iterator[_Path]:
@@ -168,7 +168,7 @@ def _file(path: Path) -> Iterator[_Path]:
         yield str(path), False, None
     elif path.is_symlink() and path.name.lower().endswith(RESULT_SUFFIXES):
         what = "is a link that points to nothing"
-        yield str(path), False, Unread(shown_path(path), what, hint="remove it, or mend it")
+        yield str(path), False, Unread(shown_path(path), what, hint="remove or correct it")
 
 
 def _once_each(found: dict[str, _Found]) -> Iterator[tuple[str, _Found]]:
@@ -177,7 +177,7 @@ def _once_each(found: dict[str, _Found]) -> Iterator[tuple[str, _Found]]:
     for path in sorted(found):
         real = os.path.realpath(path)
         if real in first:
-            # What is said of one spelling is said of the file.
+            # What is reported of one spelling is reported of the file.
             first[real].go = max(first[real].go, found[path].go)
             first[real].given |= found[path].given
             first[real].kind = first[real].kind or found[path].kind
@@ -198,7 +198,10 @@ def _nothing(argument: str) -> Unread:
     if glob.has_magic(argument):
         return Unread(shown, "matches no file", hint="check the pattern, and the folder the command runs in")
     if os.path.lexists(argument):
-        return Unread(shown, "points to nothing", hint="it is a link; check what it should lead to")
+        return Unread(shown, "points to nothing", hint="it is a link; check its target")
+    kind = argument.partition("=")[0]
+    if kind != argument and kind.isalpha():
+        return Unread(shown, "does not exist", hint=f"check the path; kinds are {', '.join(Kind)}")
     return Unread(shown, "does not exist", hint="check the path, and the folder the command runs in")
 
 
@@ -266,11 +269,11 @@ def _open(path: str) -> BinaryIO:
 
 
 def _refuse(path: str) -> BinaryIO:
-    raise OSError(None, "it is no regular file" if os.path.lexists(path) else "it is gone", path)
+    raise OSError(None, "it is not a regular file" if os.path.lexists(path) else "it is gone", path)
 
 
 def _standard_input(kind: Kind | None) -> Source:
     if sys.stdin is None:
-        raise UsageError("standard input is closed", hint="pipe results into it, or name files")
+        raise UsageError("standard input is closed", hint="pipe results into the command, or name files")
     data = sys.stdin.buffer.read()
     return Source("standard input", partial(BytesIO, data), len(data), kind=kind)

@@ -20,7 +20,7 @@ def read_pairs(texts: Sequence[str]) -> tuple[Fact, ...]:
     for text in texts:
         key, sign, value = text.partition("=")
         if not sign or not key.strip():
-            raise UsageError(f"{text[:60]!r} is no KEY=VALUE", hint="write --fact build=4211")
+            raise UsageError(f"{text[:60]!r} is not a KEY=VALUE", hint="write --fact build=4211")
         facts.append(Fact(key.strip(), value.strip()))
     return tuple(facts)
 

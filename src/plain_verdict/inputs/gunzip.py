@@ -16,7 +16,7 @@ _GZIP = 31  # zlib's word for the format of RFC 1952
 
 
 class Gunzipped(io.RawIOBase):
-    """What a gzip file holds. Where it is cut off or damaged, it ends there, and ``on_damage`` is told why."""
+    """What a gzip file holds. Where it is truncated or damaged, it ends there, and ``on_damage`` is given why."""
 
     def __init__(self, stream: BinaryIO, on_damage: Callable[[str], None]) -> None:
         self._stream = stream
@@ -57,7 +57,7 @@ class Gunzipped(io.RawIOBase):
         self._packed = b""
         if not packed:
             if self._begun:
-                self._damage("it ends before its end")
+                self._damage("it is truncated")
             return False
         self._begun = True
         if self._unpacked > MOST_UNPACKED * self._read + FREE_UNPACKED_BYTES:

@@ -27,7 +27,7 @@ class OnProgress(Protocol):
 
 
 OnStep = Callable[[str], AbstractContextManager[OnProgress]]
-"""Given a step of the work by its name, returns what is told how far it is while it lasts."""
+"""Given a step of the work by its name, returns what is given how far it is while it lasts."""
 OnBytesRead = Callable[[int], None]
 """Told how many bytes of one file are read."""
 

@@ -45,7 +45,7 @@ def find_root(folder: Path) -> Path | None:
 def _git_folder(entry: Path) -> Path | None:
     """Return the folder with HEAD: ``.git`` itself, or the one that a file of that name names and that names it.
 
-    A link, or a file that names any other folder, is no worktree and no submodule; nothing is read there.
+    A link, or a file that names any other folder, is not a worktree and no submodule; nothing is read there.
     """
     if entry.is_symlink():
         return None

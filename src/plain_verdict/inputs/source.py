@@ -23,7 +23,7 @@ class Source(msgspec.Struct, frozen=True):
     """One input: how to open it, and how it is named on the page.
 
     ``file`` is where it stands, "" where it comes from no file.
-    ``explicit`` is False for a file found by walking a folder: one that is no result file is then left alone.
+    ``explicit`` is False for a file found by walking a folder: one that is not a result file is then skipped.
     ``given`` are the folders, as the user named them, that it was found in.
     ``go`` is 0 for the first go, and counts the retries that the user names.
     ``kind`` is what the user says that its checks are; None leaves it to the format.

@@ -1,4 +1,4 @@
-"""Tells whether a zip file holds more than its own list of files says: another zip beside it, lost entries.
+"""Tells whether a zip file holds more than its own list of files says: another zip next to it, lost entries.
 
 Source: APPNOTE.TXT, .ZIP File Format Specification, sections 4.3.6 (overall format), 4.3.7 (local file header),
 4.3.9 (data descriptor), 4.3.12 (central directory) and 4.3.16 (its end).

@@ -12,7 +12,7 @@ from plain_verdict.model import BAD, Cause, Check, Problem, Run
 from plain_verdict.settings.rules import CauseRule
 from plain_verdict.text.expressions import TooSlow
 
-_NO_REASON = "No reason is given"
+_NO_REASON = "No reason given"
 
 
 class _Sorting:
@@ -47,9 +47,9 @@ class _Sorting:
         return None
 
     def unused(self) -> list[str]:
-        """Return a note for each rule that covered nothing."""
+        """Return a note for each rule that matched no failure."""
         return [
-            f"Cause rule “{rule.name}” covered nothing."
+            f"Cause rule “{rule.name}” matched no failure."
             for number, (rule, matcher) in enumerate(zip(self._rules, self._matchers, strict=True))
             if matcher and number not in self.by_rule
         ]
@@ -85,7 +85,7 @@ def problem_of(check: Check) -> Problem:
 
 
 def _alike(checks: Sequence[Check], similarity: Similarity, by_call: Mapping[str, CallFailure]) -> list[Cause]:
-    """Return a cause for each group of failures that are alike, each with a name of its own."""
+    """Return a cause for each group of failures that are alike, each with its own name."""
     groups: dict[tuple[str, ...], list[Check]] = defaultdict(list)
     for check in checks:
         failure = by_call.get(check.id)

@@ -76,7 +76,7 @@ def check_condition(rule: ConditionRule) -> None:
             raise ValueError(f"scope: {error}") from error
     for key in rule.scope.__struct_fields__:
         if getattr(rule.scope, key) and key not in measure.scope_keys:
-            raise ValueError(f"scope: the measure {measure.name!r} does not know {key!r}")
+            raise ValueError(f"scope: the measure {measure.name!r} has no scope {key!r}")
     if rule.scope.metric:
         check_metric_condition(rule)
         return
@@ -104,7 +104,7 @@ def weigh(rules: Sequence[ConditionRule], scopes: Scopes) -> tuple[tuple[Conditi
         found = bool(inside.api.calls if on_calls else inside.checks)
         if scopes.whole.checks and not found:
             notes.append(
-                f"No {thing} is{_where(rule.scope)}, where the condition “{rule.name or rule.measure}” looks."
+                f"The condition “{rule.name or rule.measure}” covers no {thing}: none is{_where(rule.scope)}."
             )
     return tuple(results), tuple(notes)
 
@@ -143,17 +143,17 @@ def _weighed(rule: ConditionRule, scope: CheckedScope) -> ConditionResult:
     key, written = bound_of(rule)
     bound = measure.read(written)
     phrase, keeps = BOUNDS[key]
-    words = f"{capital(measure.name)}: {phrase} {measure.unit.say(bound)}{_where(rule.scope)}"
+    words = f"{capital(measure.name)}{_where(rule.scope)}: {phrase} {measure.unit.say(bound)}"
     words = f"{rule.name} ({words[:1].lower()}{words[1:]})" if rule.name else words
-    words += f", as {rule.reason}" if rule.reason else ""
+    words += f" ({rule.reason})" if rule.reason else ""
     none_may_fail = measure.name in (Outcome.FAILED, Outcome.ERRORED) and not bound and rule.scope == _WHOLE_RUN
     name = "" if none_may_fail else rule.name or measure.name
     met = measure.find(scope)
     if met is None:
         return ConditionResult(words, State.OPEN, measure.missing(scope), name)
-    state = State.KEPT if keeps(met, bound) else State.BROKEN
+    state = State.MET if keeps(met, bound) else State.NOT_MET
     said, unsure = measure.describe(scope, met), measure.unsure(scope)
-    if state is State.KEPT and unsure:
+    if state is State.MET and unsure:
         return ConditionResult(words, State.OPEN, f"{said}, but {unsure}", name)
     return ConditionResult(words, state, said, name)
 

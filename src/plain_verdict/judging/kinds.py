@@ -72,7 +72,7 @@ def _judged(
         tally=tally,
         gaps=gaps,
         waived=waived.total,
-        broken=tuple(result for result in own if result.state is State.BROKEN),
+        broken=tuple(result for result in own if result.state is State.NOT_MET),
         unmeasured=tuple(result.words for result in own if result.state is State.OPEN),
     )
     if kind is Kind.LOAD and sent:
@@ -88,7 +88,7 @@ def _judged(
 def _word(inside: CheckedScope, states: set[State], *, gaps: int, failures_count: bool) -> VerdictWord:
     tally, waived = inside.tally, inside.waived
     bad = tally.failed + tally.errored - waived.failed - waived.errored
-    if State.BROKEN in states or (bad and failures_count):
+    if State.NOT_MET in states or (bad and failures_count):
         return VerdictWord.NOT_FIT
     is_open = State.OPEN in states or tally.undecided or not tally.ran or gaps
     return VerdictWord.UNDECIDED if is_open else VerdictWord.FIT
@@ -99,11 +99,11 @@ def describe_load(sent: Sequence[Sent], targets: Tally) -> str:
     count, bad = sum(one.whole.count for one in sent), sum(one.whole.failed for one in sent)
     span_s = sent[0].span_s if len(sent) == 1 else None
     span = f" in {format_duration(span_s)}" if span_s else ""
-    failed = f"{format_failed_share(bad / count)} of them failed" if bad else "none of them failed"
+    failed = f"{format_failed_share(bad / count)} failed" if bad else "none failed"
     if not targets.total:
-        kept = "no target says what is fast enough, so nothing is judged"
+        kept = "no condition sets a target, so nothing is judged"
     else:
-        kept = f"{targets.passed:,} of {plural(targets.total, 'target')} kept"
+        kept = f"{targets.passed:,} of {plural(targets.total, 'target')} met"
     return f"{plural(count, 'request')}{span}, {failed}; {kept}."
 
 
@@ -116,4 +116,4 @@ def describe_calls(calls: Sequence[Call]) -> str:
     number = f"all {len(calls):,} calls" if well == len(calls) else f"{well:,} of {plural(len(calls), 'call')}"
     if len(calls) == 1:
         number = "the only call" if well else "0 of 1 call"
-    return f"{number} to {plural(len(operations), 'operation')} came back as expected"
+    return f"{number} to {plural(len(operations), 'operation')} as expected"

@@ -20,14 +20,16 @@ def read_metric_bound(rule: ConditionRule) -> tuple[str, float, str]:
     key, written = bound_of(rule)
     found = _BOUND.fullmatch(str(written))
     if not found:
-        raise ValueError(f"{written!r} is no number, with or without a unit")
+        raise ValueError(f"{written!r} is not a number, with or without a unit")
     return key, float(found[1]), found[2]
 
 
 def check_metric_condition(rule: ConditionRule) -> None:
     """Make sure that a condition on metrics makes sense. Raises ValueError, which begins with the key."""
     if rule.measure not in METRIC_MEASURES:
-        raise ValueError(f"measure: {rule.measure!r} is none of a metric; known are {', '.join(METRIC_MEASURES)}")
+        raise ValueError(
+            f"measure: {rule.measure!r} does not fit a metric; use one of {', '.join(METRIC_MEASURES)}"
+        )
     key = bound_of(rule)[0]
     try:
         read_metric_bound(rule)
@@ -55,14 +57,14 @@ def of_metrics(rule: ConditionRule, metrics: Sequence[Metric]) -> Iterator[Targe
         bound = f"{phrase} {format_metric(number, unit or metric.unit)}"
         words = capital(f"{metric.name}{what}: {bound}")
         if limit is None:
-            met = f"its unit is {metric.unit or 'none'}, and no {unit}"
+            met = f"its unit is {metric.unit or 'none'}, not {unit}"
         elif value is None:
             met = f"{metric.count:,} values" if rule.measure == "value" else f"too few values ({metric.count:,})"
         else:
             met = format_metric(value, metric.unit)
         state = State.OPEN
         if limit is not None and value is not None:
-            state = State.KEPT if keeps(value, limit) else State.BROKEN
+            state = State.MET if keeps(value, limit) else State.NOT_MET
         yield Target(rule, metric.name, words, state, bound, met, met, limit or 0.0)
 
 

@@ -19,9 +19,9 @@ def reasons_of(run: CheckedScope, broken: Sequence[ConditionResult]) -> Iterator
     if tally.undecided:
         yield _undecided(tally.undecided)
     if not tally.ran:
-        yield f"Nothing ran: {spelled(tally.skipped, 'check')} skipped." if tally.skipped else "Nothing ran."
+        yield f"No check ran: {spelled(tally.skipped, 'check')} skipped." if tally.skipped else "No check ran."
     elif tally.ran == tally.passed:
-        yield f"{capital(spelled(tally.passed, 'check'))} passed, and none failed."
+        yield f"{capital(spelled(tally.passed, 'check'))} passed; none failed."
     yield from (f"{condition.words} ({condition.met})." for condition in broken)
 
 
@@ -39,15 +39,15 @@ def _on_failures(facts: SentenceFacts, sentence: Explanation) -> Iterator[str]:
         yield f"{capital(spelled(tally.failed, 'check'))} failed, and {_few(tally.errored)} could not finish."
     yield from _on_few(facts, sentence)
     if cause and not sentence.cause:
-        yield f"{capital(spelled(len(cause.checks), 'check'))} failed with “{cause.name}”."
+        yield f"{capital(spelled(len(cause.checks), 'check'))} failed by one cause: “{cause.name}”."
     if not sentence.conditions:
-        yield from (f"Broken: {broken.words} ({broken.met})." for broken in facts.broken if broken.name)
+        yield from (f"Not met: {broken.words} ({broken.met})." for broken in facts.broken if broken.name)
 
 
 def _on_few(facts: SentenceFacts, sentence: Explanation) -> Iterator[str]:
     tally = facts.tally
     if facts.waived and not sentence.waived:
-        yield f"{capital(_few(facts.waived))} of what failed {'is' if facts.waived == 1 else 'are'} {facts.aside}."
+        yield f"{capital(spelled(facts.waived, 'failure'))} {'is' if facts.waived == 1 else 'are'} {facts.aside}."
     if tally.undecided and not sentence.undecided:
         yield _undecided(tally.undecided)
 
@@ -64,10 +64,10 @@ def _on_changes(facts: SentenceFacts, sentence: Explanation) -> Iterator[str]:
     parts = []
     if changes.new and not sentence.new:
         parts.append(f"{spelled(changes.new, 'failure')} {_is(changes.new)} new since {changes.since}")
-    if changes.mended:
-        what = _few(changes.mended) if parts else spelled(changes.mended, "failure")
+    if changes.fixed:
+        what = _few(changes.fixed) if parts else spelled(changes.fixed, "failure")
         since = "" if parts else f" since {changes.since}"
-        parts.append(f"{what} {_is(changes.mended)} mended{since}")
+        parts.append(f"{what} {_is(changes.fixed)} fixed{since}")
     if parts:
         yield f"{capital('; '.join(parts))}."
 
@@ -82,17 +82,15 @@ def _on_attempts(retried: Sequence[Check]) -> Iterator[str]:
     passed = sum(check.outcome is Outcome.PASSED for check in retried)
     if flaky:
         names = join_list([f"“{check.name}”" for check in flaky], most=2)
-        yield f"{capital(spelled(len(flaky), 'check'))} passed only after a retry: {names}."
-    if passed > len(flaky):
-        yield f"{capital(spelled(passed - len(flaky), 'check'))} ran more than once and passed in the end."
+        yield f"{capital(spelled(len(flaky), 'check'))} {_is(len(flaky))} flaky (passed on retry): {names}."
     failed = len(retried) - passed
     if failed:
         verb = "was" if failed == 1 else "were"
-        yield f"{capital(spelled(failed, 'check'))} {verb} tried again and did not pass."
+        yield f"{capital(spelled(failed, 'check'))} {verb} rerun and did not pass."
 
 
 def _undecided(number: int) -> str:
-    return f"{capital(spelled(number, 'check'))} {'needs' if number == 1 else 'need'} a person to decide."
+    return f"{capital(spelled(number, 'check'))} {'is' if number == 1 else 'are'} undecided."
 
 
 def _few(number: int) -> str:

@@ -1,4 +1,4 @@
-"""Broken rules that do not break a verdict: allowed in their result file, or too slight to count."""
+"""Failed rules that do not break a verdict: allowed in their result file, or below the severity threshold."""
 
 from collections.abc import Iterator, Sequence
 from datetime import date
@@ -6,7 +6,7 @@ from datetime import date
 from plain_verdict.model import BAD, Check, Outcome, Severity, Waived
 from plain_verdict.text.formatting import capital, format_date, join_list, spelled
 
-_SLIGHT = "too slight to count"
+_SLIGHT = "below the severity threshold"
 
 
 def broken_rules(checks: Sequence[Check]) -> list[Check]:
@@ -17,7 +17,7 @@ def broken_rules(checks: Sequence[Check]) -> list[Check]:
 def set_aside(
     checks: Sequence[Check], breaks_from: Severity, waived: dict[str, Waived], today: date
 ) -> tuple[dict[str, Waived], tuple[str, ...]]:
-    """Return the broken rules that do not count, by id, besides those that are waived; and remarks on them."""
+    """Return the failed rules that do not count, by id, besides those that are waived; and remarks on them."""
     apart: dict[str, Waived] = {}
     remarks: list[str] = []
     endless: list[Check] = []
@@ -28,30 +28,28 @@ def set_aside(
         allowed = rule.allowed
         if allowed and allowed.until and today > allowed.until:
             remarks.append(
-                f"What “{check.name}” allows ended on {format_date(allowed.until)}, and it counts again."
+                f"The suppression of “{check.name}” ended on {format_date(allowed.until)}: it counts again."
             )
         elif allowed:
-            apart[check.id] = Waived(
-                f"allowed in the result file itself: {allowed.reason}", allowed.until, allowed.who
-            )
+            apart[check.id] = Waived(f"suppressed by its file: {allowed.reason}", allowed.until, allowed.who)
             endless += [] if allowed.until else [check]
         elif check.outcome is Outcome.FAILED and rule.severity.rank < breaks_from.rank:
-            apart[check.id] = Waived(f"of {rule.severity.value} severity, {_SLIGHT}", None)
+            apart[check.id] = Waived(f"{rule.severity.value} severity, {_SLIGHT}", None)
     slight = sum(one.reason.endswith(_SLIGHT) for one in apart.values())
     remarks += _on_apart(slight, endless)
     return apart, tuple(remarks)
 
 
 def _on_apart(slight: int, endless: Sequence[Check]) -> Iterator[str]:
-    """Yield how many broken rules do not count, and by name those that are allowed without an end."""
+    """Yield how many failed rules do not count, and by name those that are allowed without an end."""
     parts = []
     if slight:
-        parts.append(f"{spelled(slight, 'broken rule')} {'is' if slight == 1 else 'are'} {_SLIGHT}")
+        parts.append(f"{spelled(slight, 'failed rule')} {'is' if slight == 1 else 'are'} {_SLIGHT}")
     if endless:
         names = join_list([f"“{check.name}”" for check in endless])
-        verb = "is" if len(endless) == 1 else "are"
-        number = spelled(len(endless), "broken rule")
+        verb, whose = ("is", "its") if len(endless) == 1 else ("are", "their")
+        number = spelled(len(endless), "failed rule")
         number = number.partition(" ")[0] if parts else number
-        parts.append(f"{number} {verb} allowed by its own file without an end: {names}")
+        parts.append(f"{number} {verb} suppressed by {whose} file without an end date: {names}")
     if parts:
         yield f"{capital(', and '.join(parts))}."

@@ -9,16 +9,16 @@ from plain_verdict.text.formatting import plural
 
 
 class RuleCounts(msgspec.Struct, frozen=True):
-    """How many rules ended how. ``allowed`` are broken, and set aside."""
+    """How many rules ended how. ``suppressed``: failed, and not counted."""
 
-    kept: int
-    broken: int
+    passed: int
+    failed: int
     errored: int
-    needs_person: int
+    undecided: int
     not_applicable: int
-    allowed: int
+    suppressed: int
     findings: int
-    broken_by_severity: dict[str, int]
+    failed_by_severity: dict[str, int]
 
 
 def count_rules(checks: Sequence[Check], waived: Collection[str]) -> RuleCounts:
@@ -32,30 +32,30 @@ def count_rules(checks: Sequence[Check], waived: Collection[str]) -> RuleCounts:
         if (number := sum(check.rule.severity is severity for check in counting if check.rule))
     }
     return RuleCounts(
-        kept=len(of[Outcome.PASSED]),
-        broken=len(of[Outcome.FAILED]),
+        passed=len(of[Outcome.PASSED]),
+        failed=len(of[Outcome.FAILED]),
         errored=len(of[Outcome.ERRORED]),
-        needs_person=len(of[Outcome.UNDECIDED]),
+        undecided=len(of[Outcome.UNDECIDED]),
         not_applicable=len(of[Outcome.SKIPPED]),
-        allowed=sum(check.id in waived for check in (*of[Outcome.FAILED], *of[Outcome.ERRORED])),
+        suppressed=sum(check.id in waived for check in (*of[Outcome.FAILED], *of[Outcome.ERRORED])),
         findings=sum(check.rule.findings for check in rules if check.rule),
-        broken_by_severity=by_severity,
+        failed_by_severity=by_severity,
     )
 
 
 def describe_rules(counts: RuleCounts) -> str:
     """Return how rules ended, in words."""
-    total = counts.kept + counts.broken + counts.errored + counts.needs_person
-    parts = [f"{counts.kept:,} of {plural(total, 'rule')} kept"]
-    parts += [f"{counts.broken:,} broken"] if counts.broken else []
+    total = counts.passed + counts.failed + counts.errored + counts.undecided
+    parts = [f"{counts.passed:,} of {plural(total, 'rule')} passed"]
+    parts += [f"{counts.failed:,} failed"] if counts.failed else []
     parts += [f"{counts.errored:,} could not be evaluated"] if counts.errored else []
-    if counts.needs_person:
-        parts.append(f"{counts.needs_person:,} {'needs' if counts.needs_person == 1 else 'need'} a person")
+    if counts.undecided:
+        parts.append(f"{counts.undecided:,} undecided")
     words = ", ".join(parts)
     if counts.not_applicable:
         verb = "does" if counts.not_applicable == 1 else "do"
         words += f"; {counts.not_applicable:,} {verb} not apply"
-    if counts.allowed:
-        verb = "does" if counts.allowed == 1 else "do"
-        words += f"; {counts.allowed:,} of those broken {verb} not count"
+    if counts.suppressed:
+        verb = "is" if counts.suppressed == 1 else "are"
+        words += f"; {counts.suppressed:,} of those failed {verb} not counted"
     return words

@@ -12,11 +12,11 @@ _MOST_BROKEN = 2
 
 
 class Changes(Value, frozen=True):
-    """How many failures are new since an earlier run, and how many are mended; ``since`` names that run."""
+    """How many failures are new since an earlier run, and how many are fixed; ``since`` names that run."""
 
     since: str
     new: int
-    mended: int
+    fixed: int
 
 
 class SentenceFacts(Value, frozen=True):
@@ -26,7 +26,7 @@ class SentenceFacts(Value, frozen=True):
     gaps: int = 0
     waived: int = 0
     aside: str = "waived"
-    """What is said of those that may fail: waived, or set aside."""
+    """What is reported of those that may fail: waived, or not counted."""
     kinds: tuple[KindVerdict, ...] = ()
     cause: Cause | None = None
     broken: tuple[ConditionResult, ...] = ()
@@ -45,12 +45,12 @@ class Explanation(Value, frozen=True):
     waived: bool = False
     cause: bool = False
     errored: bool = False
-    """Whether what could not finish is told apart from what failed."""
+    """Whether what could not finish is distinguished from what failed."""
     undecided: bool = False
     new: bool = False
     """Whether it says how many failures are new."""
     conditions: bool = False
-    """Whether every broken condition is told whole."""
+    """Whether every broken condition is given whole."""
 
 
 def explain(word: VerdictWord, facts: SentenceFacts) -> Explanation:
@@ -75,7 +75,7 @@ def _not_fit(facts: SentenceFacts) -> Explanation:
     broken = ""
     if names:
         quoted = join_list([f"“{name}”" for name in names], most=2)
-        ending = "condition {} is broken" if len(names) == 1 else "conditions {} are broken"
+        ending = "condition {} is not met" if len(names) == 1 else "conditions {} are not met"
         broken = f", and the {ending.format(quoted)}"
     only_one_sort = not (facts.tally.failed and facts.tally.errored)
     return Explanation(f"{text}{_by_kind(facts.kinds)}{aside}{broken}.", errored=only_one_sort, **settled)
@@ -145,14 +145,14 @@ def _allowed(facts: SentenceFacts) -> Explanation:
         return Explanation(f"{passed}; {bad:,} failed and {verb} {facts.aside}.", waived=True)
     if facts.changes:
         return Explanation(f"{passed}; {bad:,} failed, {_how_many_new(facts)}; the conditions allow it.", new=True)
-    return Explanation(f"{passed}; {bad:,} failed, which the conditions allow.")
+    return Explanation(f"{passed}; {bad:,} failed, and the conditions allow it.")
 
 
 def _broken(broken: tuple[ConditionResult, ...]) -> str:
     words = [f"{condition.words} ({condition.met})" for condition in broken]
     if len(broken) == 1:
-        return f"a condition is broken: {words[0][:1].lower()}{words[0][1:]}"
-    return f"{spelled(len(broken), 'condition')} are broken: {join_list(words, most=_MOST_BROKEN)}"
+        return f"a condition is not met: {words[0][:1].lower()}{words[0][1:]}"
+    return f"{spelled(len(broken), 'condition')} are not met: {join_list(words, most=_MOST_BROKEN)}"
 
 
 def _many_skipped(tally: Tally) -> bool:
@@ -165,7 +165,7 @@ def _aside(tally: Tally) -> str:
 
 def _passing(tally: Tally) -> str:
     if not tally.ran:
-        return "nothing ran"
+        return "no check ran"
     if not tally.skipped:
         return "the only check passed" if tally.total == 1 else f"all {tally.total:,} checks passed"
     if tally.skipped > tally.ran:
@@ -178,25 +178,25 @@ def _open(facts: SentenceFacts) -> Explanation:
     """Say why nothing can be said for certain."""
     tally = facts.tally
     bad = tally.failed + tally.errored
-    unread = f"{spelled(facts.gaps, 'result file')} could not be read whole" if facts.gaps else ""
+    verb = "is" if facts.gaps == 1 else "are"
+    unread = f"{spelled(facts.gaps, 'result file')} {verb} incomplete" if facts.gaps else ""
     if not unread and facts.unmeasured:
-        unread = f"there is nothing to measure for “{facts.unmeasured[0]}”"
+        unread = f"the condition “{facts.unmeasured[0]}” has no results to measure"
     ending = f", and {unread}" if unread else ""
     if not tally.total and facts.requests:
         measured = plural(facts.requests, "request")
         return Explanation(
-            f"{measured} were measured, and no target says what is fast enough{ending}.", skipped=True
+            f"{measured} were measured, and no condition sets a target for them{ending}.", skipped=True
         )
     if not tally.total:
-        return Explanation(f"no check was found{ending}.", skipped=True)
+        return Explanation(f"no checks were found{ending}.", skipped=True)
     if not tally.ran:
         skipped = "the only check was skipped" if tally.total == 1 else f"all {tally.total:,} checks were skipped"
-        return Explanation(f"nothing ran: {skipped}{ending}.", skipped=True)
+        return Explanation(f"no check ran: {skipped}{ending}.", skipped=True)
     if tally.undecided:
-        verb = "needs" if tally.undecided == 1 else "need"
+        verb = "is" if tally.undecided == 1 else "are"
         return Explanation(
-            f"{tally.undecided:,} of {plural(tally.total, 'check')} {verb} a person to decide{ending}.",
-            undecided=True,
+            f"{tally.undecided:,} of {plural(tally.total, 'check')} {verb} undecided{ending}.", undecided=True
         )
     if bad:
         allowed = _allowed(facts)

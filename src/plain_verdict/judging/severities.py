@@ -13,7 +13,7 @@ def read_severity(text: str) -> tuple[Severity, bool]:
         return Severity(word.removesuffix(_OR_ABOVE).strip()), above
     except ValueError:
         known = ", ".join(Severity)
-        raise ValueError(f"{text!r} is no severity; write one of {known}, or “high or above”") from None
+        raise ValueError(f"{text!r} is not a severity; write one of {known}, or “high or above”") from None
 
 
 def fits_severity(text: str, severity: Severity) -> bool:

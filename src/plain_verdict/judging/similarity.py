@@ -1,6 +1,6 @@
-"""Groups failures by similarity: what varies in a message is set aside, what stays names the group.
+"""Groups failures by similarity: what varies in a message is ignored, what stays names the group.
 
-Merging two causes is worse than splitting one, so a message with few words of its own only joins others that were
+Merging two causes is worse than splitting one, so a message with few words only joins others that were
 raised at the same place of the team's own code. What unlike failures of a run all say, a heading of the runner or a
 helper's place in the stack, tells nothing and is passed over. Linear time: each problem is looked at twice.
 """
@@ -258,7 +258,7 @@ def _line_of(name: str, detail: str, head: str) -> str:
 
 
 def has_telling_words(template: str) -> bool:
-    """Return whether a line has enough words of its own to tell its cause by itself."""
+    """Return whether a line has enough words to tell its cause by itself."""
     return len(_words_of(template)) >= _TELLING_WORDS
 
 

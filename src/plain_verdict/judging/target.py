@@ -10,7 +10,7 @@ SUITE = ("Load targets",)
 
 
 class Target(msgspec.Struct, frozen=True):
-    """A condition on one request, on all, or on a metric: its words, and whether it is kept."""
+    """A condition on one request, on all, or on a metric: its words, and whether it is met."""
 
     rule: ConditionRule
     request: str
@@ -19,7 +19,7 @@ class Target(msgspec.Struct, frozen=True):
     bound: str
     met: str
     short: str
-    """What was met, without how far chance reaches."""
+    """The value, of a duration without its confidence interval."""
     limit: float
 
     @property

@@ -1,4 +1,4 @@
-"""Targets of load runs: conditions on requests, each of which is a check of its own."""
+"""Targets of load runs: conditions on requests, each of which is its own check."""
 
 from collections.abc import Collection, Iterator, Sequence
 from fnmatch import fnmatchcase
@@ -6,7 +6,7 @@ from fnmatch import fnmatchcase
 import msgspec
 
 from plain_verdict.judging.measures import measure_named
-from plain_verdict.judging.measures.interface import BOUNDS, PER_CENT, bound_of
+from plain_verdict.judging.measures.interface import BOUNDS, PER_CENT, SECONDS, bound_of
 from plain_verdict.judging.measures.load import (
     LOAD_MEASURES,
     METRIC_MEASURES,
@@ -33,7 +33,7 @@ from plain_verdict.model import (
 from plain_verdict.settings.rules import ConditionRule
 from plain_verdict.text.formatting import capital, format_failed_share, join_list
 
-_OUTCOMES = {State.KEPT: Outcome.PASSED, State.BROKEN: Outcome.FAILED, State.OPEN: Outcome.UNDECIDED}
+_OUTCOMES = {State.MET: Outcome.PASSED, State.NOT_MET: Outcome.FAILED, State.OPEN: Outcome.UNDECIDED}
 
 
 def is_on_load(rule: ConditionRule, run: Run) -> bool:
@@ -63,8 +63,8 @@ def all_failed(run: Run) -> Iterator[ConditionResult]:
         count = sent.whole.count
         if count and sent.whole.failed == count:
             source = f" ({sent.source})" if sent.source else ""
-            words = f"Requests of the load run are answered{source}"
-            yield ConditionResult(words, State.BROKEN, f"all {count:,} failed", "no request was answered")
+            words = f"Requests of the load run succeed{source}"
+            yield ConditionResult(words, State.NOT_MET, f"all {count:,} failed", "no request succeeded")
 
 
 def targets_of(rules: Sequence[ConditionRule], run: Run) -> tuple[Target, ...]:
@@ -95,27 +95,26 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
     limit = measure_named(rule.measure).read(bound)
     phrase, keeps = BOUNDS[key]
     value = measure.find(request, sent)
-    name = "" if request is sent.whole else f"{request.name}: "
     source = f" ({sent.source})" if sent.source else ""
-    words = capital(f"{name}{measure.words(phrase, limit)}{source}")
+    words = capital(f"{measure.noun} of {request.name}: {phrase} {measure.say(limit)}{source}")
     said = f"{phrase} {measure.say(limit)}"
     if value is None and request.count and request.failed == request.count and measure.unit is not PER_CENT:
         met = f"all {request.count:,} failed"
-        return Target(rule, request.name, words, State.BROKEN, said, met, met, limit)
-    state = State.OPEN if value is None else State.KEPT if keeps(value, limit) else State.BROKEN
+        return Target(rule, request.name, words, State.NOT_MET, said, met, met, limit)
+    state = State.OPEN if value is None else State.MET if keeps(value, limit) else State.NOT_MET
     met = measure.missing(request) if value is None else measure.describe(request, value)
     if value is not None and measure.interval:
         low, high = measure.interval(request, sent)
         ends = {keeps(low, limit), keeps(high, limit), keeps(value, limit)}
         state = State.OPEN if len(ends) > 1 or (key == "exactly" and low <= limit <= high) else state
-        met = f"{met} (95 % confidence interval {low:+.1f} % to {high:+.1f} %)"
-    if state is State.KEPT and key == "at_most" and _too_many_failed(rule.measure, request):
+        met = f"{met} (95 % CI {low:+.1f} to {high:+.1f} %)"
+    if state is State.MET and key == "at_most" and _too_many_failed(rule.measure, request):
         # Those that failed were not answered within any time, so so many per cent can't have been.
         failed = f"{format_failed_share(request.failed_share)} failed"
         return Target(
-            rule, request.name, words, State.BROKEN, said, f"{met} for those answered; {failed}", failed, limit
+            rule, request.name, words, State.NOT_MET, said, f"{met} of answered requests; {failed}", failed, limit
         )
-    short = met if value is None else measure.say(value)
+    short = measure.say(value) if value is not None and measure.unit is SECONDS else met
     return Target(rule, request.name, words, state, said, met, short, limit)
 
 
@@ -126,26 +125,26 @@ def _too_many_failed(measure: str, request: RequestNumbers) -> bool:
 
 
 def result_of(rule: ConditionRule, targets: Sequence[Target], waived: Collection[str] = ()) -> ConditionResult:
-    """Return a condition on load, weighed: its targets in one; they are told one by one as checks.
+    """Return a condition on load, weighed: its targets in one; they are listed one by one as checks.
 
-    One whose broken targets are all waived, by the ids of their checks, is kept.
+    One whose broken targets are all waived, by the ids of their checks, is met.
     """
     own = [target for target in targets if target.rule is rule]
     words = _words(rule)
     words = f"{rule.name} ({words})" if rule.name else capital(words)
-    words += f", as {rule.reason}" if rule.reason else ""
+    words += f" ({rule.reason})" if rule.reason else ""
     if not own:
         what = "no such metric" if rule.scope.metric else "no such request"
         return ConditionResult(words, State.OPEN, what, rule.name or rule.measure)
-    left = [target for target in own if target.state is not State.BROKEN or target.id not in waived]
+    left = [target for target in own if target.state is not State.NOT_MET or target.id not in waived]
     if not left:
-        return ConditionResult(words, State.KEPT, "all waived", is_target=True)
+        return ConditionResult(words, State.MET, "all waived", is_target=True)
     aside = f", {len(own) - len(left):,} waived" if len(left) < len(own) else ""
     worst = min(left, key=lambda target: tuple(State).index(target.state))
     alike = [target for target in left if target.state is worst.state]
     met = worst.met if len(left) == 1 else join_list([f"{target.request} {target.met}" for target in alike])
-    # A broken one is told by its checks.
-    name = "" if worst.state is State.BROKEN else rule.name or rule.measure
+    # A broken one is given by its checks.
+    name = "" if worst.state is State.NOT_MET else rule.name or rule.measure
     return ConditionResult(words, worst.state, met + aside, name, is_target=True)
 
 
@@ -158,7 +157,7 @@ def _words(rule: ConditionRule) -> str:
         return f"{rule.measure} needs a metric in its scope"
     where = f" of {rule.scope.request}" if rule.scope.request else ""
     where = " of each request" if rule.scope.request == "*" else where
-    return f"{measure.words(BOUNDS[key][0], measure_named(rule.measure).read(bound))}{where}"
+    return f"{measure.noun}{where}: {BOUNDS[key][0]} {measure.say(measure_named(rule.measure).read(bound))}"
 
 
 def with_targets(run: Run, rules: Sequence[ConditionRule]) -> Run:
@@ -188,7 +187,7 @@ def _time_bounds(targets: Sequence[Target], load: LoadRun) -> Iterator[TimeBound
 
 def _check(target: Target) -> Check:
     outcome = _OUTCOMES[target.state]
-    message = f"{target.words}: it is {target.met}"
+    message = f"{target.words}: {target.met}"
     problem = Problem(outcome, message=message, expected=target.bound, actual=target.short)
     attempt = Attempt(
         outcome,

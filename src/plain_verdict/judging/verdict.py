@@ -20,7 +20,7 @@ from plain_verdict.settings.rules import ConditionRule, Rules, Scope
 from plain_verdict.text.formatting import join_list, plural
 
 _GRAVEST_FIRST = tuple(State)
-_VERBS = {Outcome.FAILED: "fails", Outcome.ERRORED: "errors"}
+_NOUNS = {Outcome.FAILED: "failures", Outcome.ERRORED: "errors"}
 
 
 def judge(run: Run, rules: Rules, today: date) -> Verdict:
@@ -38,7 +38,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
     conditions = tuple(sorted(conditions, key=lambda condition: _GRAVEST_FIRST.index(condition.state)))
     word = _word(conditions)
     weighed = tuple(zip(rules.conditions, own, strict=True))
-    failures_count = any(condition.state is State.BROKEN for condition in _on_failures(weighed, no_failures))
+    failures_count = any(condition.state is State.NOT_MET for condition in _on_failures(weighed, no_failures))
     kinds = tuple(judge_kinds(run, scopes, weighed, failures_count=failures_count))
     facts = SentenceFacts(
         tally=run.tally,
@@ -48,7 +48,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         kinds=kinds,
         requests=sum(sent.whole.count for sent in sent_in(run)),
         cause=_largest(causes, run.tally),
-        broken=(*unanswered, *(condition for condition in own if condition.state is State.BROKEN)),
+        broken=(*unanswered, *(condition for condition in own if condition.state is State.NOT_MET)),
         changes=_changes(run),
         unmeasured=tuple(condition.words for condition in own if condition.state is State.OPEN),
     )
@@ -75,18 +75,18 @@ def _changes(run: Run) -> Changes | None:
         return None
     against = since.against
     words = f"build {against.build}" if against.build else f"the run of {against.label}"
-    return Changes(words, len(since.new), len(since.mended))
+    return Changes(words, len(since.new), len(since.fixed))
 
 
 def _on_failures(weighed: Weighed, default: Iterable[ConditionResult]) -> Iterator[ConditionResult]:
     """Yield the conditions that say whether a check may fail."""
     yield from default
-    yield from (result for rule, result in weighed if rule.measure in (*_VERBS, PASS_RATE.name, NEW_FAILURES.name))
+    yield from (result for rule, result in weighed if rule.measure in (*_NOUNS, PASS_RATE.name, NEW_FAILURES.name))
 
 
 def _word(conditions: Iterable[ConditionResult]) -> VerdictWord:
     states = {condition.state for condition in conditions}
-    if State.BROKEN in states:
+    if State.NOT_MET in states:
         return VerdictWord.NOT_FIT
     return VerdictWord.UNDECIDED if State.OPEN in states else VerdictWord.FIT
 
@@ -104,30 +104,31 @@ def _no_failures(run: CheckedScope, own: tuple[ConditionRule, ...]) -> Iterator[
     measured = {rule.measure for rule in own if rule.scope == Scope()}
     if measured & {PASS_RATE.name, NEW_FAILURES.name}:
         return
-    left = [outcome for outcome in _VERBS if outcome.value not in measured]
+    left = [outcome for outcome in _NOUNS if outcome.value not in measured]
     if left:
         yield _none_of(left, run)
 
 
 def _none_of(outcomes: Sequence[Outcome], run: CheckedScope) -> ConditionResult:
-    """Return the condition that no check ends so, waived checks aside."""
+    """Return the condition that no check ends so; those that are not counted are named in what it met."""
     numbers = {outcome: run.tally.of(outcome) - run.waived.of(outcome) for outcome in outcomes}
     bad = [f"{number:,} {outcome.value}" for outcome, number in numbers.items() if number]
-    several = "waived checks aside" if run.aside_word == "waived" else f"but what is {run.aside_word}"
-    aside = f", {several}" if run.waived.total else ""
-    words = f"Nothing {' or '.join(_VERBS[outcome] for outcome in outcomes)}{aside}"
-    state = State.BROKEN if bad else State.KEPT
-    return ConditionResult(words, state, join_list(bad) or f"0 {outcomes[0].value}")
+    words = f"No {' or '.join(_NOUNS[outcome] for outcome in outcomes)}"
+    aside = sum(run.waived.of(outcome) for outcome in outcomes)
+    met = join_list(bad) or f"0 {outcomes[0].value}"
+    met += f", {aside:,} {run.aside_word}" if aside else ""
+    state = State.NOT_MET if bad else State.MET
+    return ConditionResult(words, state, met)
 
 
 def _always(tally: Tally, gaps: int) -> Iterator[ConditionResult]:
     """Yield the conditions that no setting takes away: nothing run is not a pass."""
-    yield ConditionResult("At least one check runs", _open_unless(tally.ran > 0), f"{tally.ran:,} ran")
+    yield ConditionResult("At least 1 check runs", _open_unless(tally.ran > 0), f"{tally.ran:,} ran")
     undecided = f"{tally.undecided:,} undecided"
-    yield ConditionResult("Nothing is left undecided", _open_unless(tally.undecided == 0), undecided)
-    unread = f"{plural(gaps, 'input')} not whole" if gaps else "all read"
-    yield ConditionResult("Everything given can be read", _open_unless(gaps == 0), unread)
+    yield ConditionResult("No undecided checks", _open_unless(tally.undecided == 0), undecided)
+    unread = f"{plural(gaps, 'input')} incomplete" if gaps else "all read"
+    yield ConditionResult("All inputs complete and readable", _open_unless(gaps == 0), unread)
 
 
-def _open_unless(kept: bool) -> State:  # noqa: FBT001  a state of its own, not a switch
-    return State.KEPT if kept else State.OPEN
+def _open_unless(kept: bool) -> State:  # noqa: FBT001  a state, not a switch
+    return State.MET if kept else State.OPEN

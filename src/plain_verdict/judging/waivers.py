@@ -24,7 +24,7 @@ class Waivers:
         """Apply a rule that covers these checks, and of so many more only a part of what failed."""
         if partly:
             self.remarks.append(
-                f"The waiver “{rule.reason}” knows only a part of what failed in {spelled(partly, 'check')},"
+                f"The waiver “{rule.reason}” covers only a part of the problems of {spelled(partly, 'check')},"
                 f" so {'it counts' if partly == 1 else 'they count'}."
             )
         bad = [check for check in covered if check.outcome in BAD]
@@ -44,7 +44,7 @@ class Waivers:
 
     def _note_unneeded(self, rule: WaiverRule, covered: Sequence[Check]) -> None:
         passes = any(check.outcome is Outcome.PASSED for check in covered) and not _by_problem(rule)
-        why = "what it covers passes now" if passes else "it covers nothing"
+        why = "the checks that it matches pass now" if passes else "it matches no failure"
         self.notes.append(f"Waiver “{rule.reason}” is not needed: {why}.")
 
     def _allow(self, rule: WaiverRule, bad: Sequence[Check], today: date) -> None:
@@ -52,11 +52,11 @@ class Waivers:
         fresh = [check for check in bad if check.id not in self.waived]
         if len(fresh) < len(bad):
             twice = plural(len(bad) - len(fresh), "check")
-            self.notes.append(f"{twice} covered by two waivers; the first counts.")
+            self.notes.append(f"{twice} matched by two waivers; the first counts.")
         allowed = fresh if rule.most is None else fresh[: rule.most]
         if len(allowed) < len(fresh):
             over = spelled(len(fresh) - len(allowed), "check")
-            self.remarks.append(f"The waiver “{rule.reason}” covers {rule.most} at most; {over} more failed.")
+            self.remarks.append(f"The waiver “{rule.reason}” covers at most {rule.most}; {over} more failed.")
         self.waived |= {check.id: Waived(rule.reason, rule.until, rule.who, rule.link) for check in allowed}
         if rule.until - today <= _WARN:
             self.remarks.append(f"The waiver “{rule.reason}” ends on {format_date(rule.until)}.")

@@ -99,7 +99,7 @@ def _errors(new: Percentile, old: Percentile) -> tuple[tuple[float, float] | Non
 
 
 def _certain(judged: Sequence[_Judged], trifle: Trifle) -> Iterator[Change]:
-    """Yield the changes, those marked that hold among so many: each percentile is a family of its own."""
+    """Yield the changes, those marked that hold among so many: each percentile is its own family."""
     for per_cent in _PER_CENTS:
         family = sorted((one for one in judged if one.change.per_cent == per_cent), key=lambda one: one.p)
         holds = True

@@ -164,7 +164,7 @@ def expand(data: bytes) -> tuple[CondensedHead, LoadState]:
     except zlib.error as error:
         raise ValueError("its columns are damaged") from error
     if len(unpacked) != wanted:
-        raise ValueError("it is cut off, or its columns have other lengths than its first line says")
+        raise ValueError("it is truncated, or its columns have other lengths than its first line says")
     return head, _state_of(head, np.frombuffer(unpacked, "<i8").astype(np.int64))
 
 
@@ -223,7 +223,7 @@ def _state_of(head: CondensedHead, numbers: Ints) -> LoadState:
 def _check_counts(name: str, keys: Ints, counts: Ints) -> None:
     """Make sure that counts are such. Raises ValueError."""
     if keys.min() < 0 or counts.min() < 1:
-        raise ValueError(f"its columns of {name} hold what is no count")
+        raise ValueError(f"its columns of {name} hold what is not a count")
 
 
 def _check_requests(state: LoadState) -> None:

@@ -19,7 +19,7 @@ _LONGER, _LEAST_PAUSE_S = 5.0, 2
 """Times the usual longest gap; seconds in each of which nothing was started, so that the gap is over one second."""
 _MOST_PAUSES = 20
 _LEAST_IDLE = 0.5
-"""Of the users: where fewer wait for an answer, it is said."""
+"""Of the users: where fewer wait for an answer, it is reported."""
 
 
 def find_error_window(series: Series) -> ErrorWindow | None:

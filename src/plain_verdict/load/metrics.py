@@ -16,7 +16,7 @@ _SHIFT = 42
 _MOST_STEPS = 60
 _SHARE = 0.95
 _LEAST_FOR_SHARE = 59
-"""Values from which 95 % are told; see ``percentiles.least_count``."""
+"""Values from which 95 % are given; see ``percentiles.least_count``."""
 MOST_METRICS = 5_000
 
 

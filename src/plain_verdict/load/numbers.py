@@ -84,7 +84,7 @@ def _notes(state: LoadState) -> Iterator[str]:
             yield f"The samples span {span_s / 86_400:,.0f} days: is the time of some of them wrong?"
         if span_s > 5 * _MOST_SLOTS:
             hours = 5 * _MOST_SLOTS / 3600
-            yield f"Of the run in steps of five seconds, in the JSON, only the first {hours:.0f} hours are told."
+            yield f"The run in steps of five seconds, in the JSON, ends after the first {hours:.0f} hours."
     if state.folded:
         yield (
             f"The samples have {len(state.folded) + len(state.names):,} names of requests: those past the first "
@@ -180,7 +180,7 @@ def _runs(slots: Ints) -> Iterator[slice]:
 
 
 def _series(state: LoadState, step: int = 0) -> Series:
-    """Return the run over time, in steps of so many seconds; 0: so wide that a drawing can show each."""
+    """Return the run over time, in steps of so many seconds; 0: so wide that a chart can show each."""
     first, last = (state.first_us or 0) // 1_000_000, (state.last_us or 0) // 1_000_000
     last = max(first, min(last, int(state.started.items()[0][-1])))  # nothing starts later
     step = step or step_for(last - first, _MOST_STEPS)

@@ -31,7 +31,7 @@ def with_numbers(run: Run) -> Run:
 
 
 def with_comparison(run: Run, earlier: Run, trifle: Trifle = TRIFLE) -> Run:
-    """Return the run with what changed in its load results since an earlier run; what can't be read is said."""
+    """Return the run with what changed in its load results since an earlier run; what can't be read is reported."""
     before = with_numbers(earlier).load
     if run.load is None:
         return run

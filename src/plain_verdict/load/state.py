@@ -14,7 +14,7 @@ from plain_verdict.load.counts import SparseCounts, starts_of
 from plain_verdict.load.metrics import MetricState, MetricStates
 
 MOST_REQUESTS = 1_000
-"""Names that are told apart; see ``LoadState.code_of``."""
+"""Names that are distinguished; see ``LoadState.code_of``."""
 OTHERS = "other requests"
 _MORE_FOLDED = 200
 _NUMBERS = re.compile(r"[0-9a-fA-F-]*\d[0-9a-fA-F-]*")

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from urllib.parse import quote
 
 _LEAST_CHARS = 8
-"""Of a form that is not the value itself: shorter ones stand in any text by chance."""
+"""Of a form that is not the value itself: shorter ones stand in any text."""
 _ASCII = 128
 _QUOTED = ("'\\''", "'\"'\"'")  # POSIX.1-2017, Shell Command Language, section 2.2
 _SEPARATORS = (":", " ", "-", "\\x", ", 0x")

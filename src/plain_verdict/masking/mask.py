@@ -189,7 +189,7 @@ class Masker:
             return pattern.replaced(replaced, text)
         except TooSlow:
             # A secret that may be in there must not leave; the whole text goes.
-            note = f"The masking pattern {pattern.text!r} took too long on a text, so all of that text is masked."
+            note = f"The masking pattern {pattern.text!r} took too long on a text, so the whole text is masked."
             if note not in self.troubles:
                 self.troubles.append(note)
             return self._mask(text)
@@ -233,7 +233,7 @@ def mask_run(run: Run, masker: Masker) -> Run:
 
 
 def _masked_content(content: Content, masker: Masker) -> Content:
-    """Return what evidence holds: a drawing with its text masked, and no file that has a known secret."""
+    """Return what evidence holds: an SVG picture with its text masked, and no file that has a known secret."""
     replace = msgspec.structs.replace
     if content.media_type == "image/svg+xml":
         text = content.data.decode("utf-8", "surrogateescape")
@@ -245,7 +245,7 @@ def _masked_content(content: Content, masker: Masker) -> Content:
     if not source:
         return content
     text = f"This file is left out: it holds a secret that is known, {source}."
-    return _left_out(content.key, text, "left out, as it holds a secret")
+    return _left_out(content.key, text, "left out because it holds a secret")
 
 
 def _left_out(key: str, text: str, remark: str = "left out") -> Content:
@@ -253,7 +253,7 @@ def _left_out(key: str, text: str, remark: str = "left out") -> Content:
 
 
 def _not_masked(error: ReadError, masker: Masker) -> Unread:
-    what = f"is left out, as it could not be masked: it {error.what}"
+    what = f"is left out because it could not be masked: it {error.what}"
     return Unread(masker.text(error.path), what, hint=error.hint)
 
 

@@ -6,7 +6,7 @@ from plain_verdict.masking.pattern import EXACT, QUOTE, SecretPattern, Test
 
 
 class Takes(NamedTuple):
-    """Programs, by a regular expression, and the option by which they take a secret; what is told by the needles."""
+    """Programs, by a regular expression, and the option by which they take a secret; what the needles tell."""
 
     needles: tuple[str, ...]
     program: str

@@ -1,4 +1,4 @@
-"""Masks what has keys of its own, which alone tell a secret: addresses, and bodies of JSON, XML and forms."""
+"""Masks values whose own keys tell a secret: addresses, and bodies of JSON, XML and forms."""
 
 import re
 from collections.abc import Callable

@@ -1,4 +1,4 @@
-"""Brings together what belongs together, and tells apart what only has the same name.
+"""Brings together what belongs together, and distinguishes what only has the same name.
 
 A pass must never hide a failure: two results become attempts at one check only where a format numbers them, or
 where the user calls one of them a retry. Everything else stays side by side, and each counts.
@@ -25,7 +25,7 @@ class VariantOptions(msgspec.Struct, frozen=True):
 
 
 def merge(run: Run, variants: VariantOptions) -> Run:
-    """Return the run with every check in the file of its last attempt, with its variant, under an id of its own."""
+    """Return the run with all checks in the file of its last attempt, with its variant, under its own id."""
     files = with_variants(run.files, variants.facts, variants.template)
     files = with_retries(with_numbered_attempts(files))
     return with_decisions(msgspec.structs.replace(run, files=with_distinct_ids(with_twins_noted(files))))

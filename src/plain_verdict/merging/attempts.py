@@ -1,4 +1,4 @@
-"""Attempts at one check: where the format numbers them, or the user names the results of a second go."""
+"""Attempts at one check: where the format numbers them, or the user names the results of a rerun."""
 
 from collections import Counter, defaultdict
 from collections.abc import Callable, Sequence
@@ -71,10 +71,11 @@ def with_retries(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
             before[key] = [*earlier, *places]
     for number, many in unclear.items():
         joining.note(
-            number, f"has {plural(many, 'check')} that could be the retry of several, so all of them count"
+            number,
+            f"has {plural(many, 'check')} that could each be the rerun of several checks, so all of them count",
         )
     for number, many in new.items():
-        joining.note(number, f"is a retry, and has {plural(many, 'check')} that did not run before")
+        joining.note(number, f"is a rerun with {plural(many, 'check')} that did not run before")
     return joining.files()
 
 

@@ -62,7 +62,7 @@ def _as_decided(check: Check, decision: Decision) -> Check:
         last,
         outcome=decision.outcome,
         reason=decision.note if decision.outcome in (Outcome.SKIPPED, Outcome.UNDECIDED) else "",
-        problems=(Problem(decision.outcome, message=decision.note or "a person decided so"),) if bad else (),
+        problems=(Problem(decision.outcome, message=decision.note or "decided by a person"),) if bad else (),
         outputs=(*last.outputs, *said, *note),
         evidence=(*last.evidence, *decision.evidence),
     )
@@ -74,5 +74,5 @@ def _noted(file: ResultFile, idle: list[tuple[str, Decision]]) -> ResultFile:
     number = sum(path == file.path for path, _ in idle)
     if not number:
         return file
-    what = f"holds {plural(number, 'decision')} for checks that are not here, or need none any more"
+    what = f"holds {plural(number, 'decision')} for checks that are missing or no longer undecided"
     return msgspec.structs.replace(file, notes=(*file.notes, ReadingNote(file.path, what, quiet=True)))

@@ -1,4 +1,4 @@
-"""Tells apart checks that only have the same name: by their file, their host or package, or their order."""
+"""Distinguishes checks that only have the same name: by their file, their host or package, or their order."""
 
 from collections import Counter, defaultdict
 from collections.abc import Sequence
@@ -13,7 +13,7 @@ Place = tuple[int, int]
 
 
 def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
-    """Return the files, checks that share an id each with one of its own, and with what sets it apart in words."""
+    """Return the files, checks that share an id each with an own id, and with what sets it apart in words."""
     ids = [check.id for file in files for check in file.checks]
     if len(set(ids)) == len(ids):
         return files
@@ -30,7 +30,7 @@ def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
 
 
 def _set_apart(check: Check, apart: str) -> Check:
-    """Return a check with an id of its own, made of its variant and of what sets it apart."""
+    """Return a check with its own id, made of its variant and of what sets it apart."""
     of_its_own = "\x1f".join((*(fact.value for fact in check.variant), apart))
     return msgspec.structs.replace(check, id=distinct_id(check, of_its_own), apart=apart)
 

@@ -17,7 +17,8 @@ def read_zone(name: str) -> tzinfo | None:
         return ZoneInfo(name)
     except (ZoneInfoNotFoundError, ValueError, OSError) as error:
         raise UsageError(
-            f"{name[:60]!r} is no time zone", hint="write it like Europe/Oslo or UTC (names of the IANA database)"
+            f"{name[:60]!r} is not a time zone",
+            hint="write it like Europe/Oslo or UTC (names of the IANA database)",
         ) from error
 
 

@@ -16,14 +16,16 @@ def check_template(template: str) -> None:
     names = placeholders_in(template)
     if template and (not names or not all(re.fullmatch(r"[A-Za-z_]\w{0,30}", name) for name in names)):
         raise UsageError(
-            f"{template!r} names no fact", where="input.variants_from", hint="write it like results/{python}/*.xml"
+            f"{template!r} contains no fact",
+            where="input.variants_from",
+            hint="write it like results/{python}/*.xml",
         )
     if len(set(names)) < len(names):
-        raise UsageError(f"{template!r} names a fact twice", where="input.variants_from")
+        raise UsageError(f"{template!r} contains a fact twice", where="input.variants_from")
 
 
 def with_variants(files: tuple[ResultFile, ...], names: Sequence[str], template: str) -> tuple[ResultFile, ...]:
-    """Return the files, their checks told apart by those facts that have several values in the run.
+    """Return the files, their checks distinguished by those facts that have several values in the run.
 
     A fact is one of ``names``, as a result file tells it, or one that ``template`` finds in the file's path.
     """
@@ -55,7 +57,7 @@ def _as_variant(file: ResultFile, variant: tuple[Fact, ...]) -> ResultFile:
 
 
 def _noted(file: ResultFile, template: str) -> ResultFile:
-    note = ReadingNote(file.path, f"does not fit “{template}”, so it is no variant")
+    note = ReadingNote(file.path, f"does not fit “{template}”, so it is not a variant")
     return msgspec.structs.replace(file, notes=(*file.notes, note))
 
 

@@ -91,7 +91,7 @@ class Attempt(Value, frozen=True, omit_defaults=True):
 
 @lru_cache(1 << 15)
 def passed_in(took_s: float | None) -> tuple[Attempt, ...]:
-    """Return the only attempt of a check that passed in so many seconds, of which nothing else is told.
+    """Return the only attempt of a check that passed in so many seconds, of which nothing else is known.
 
     Most checks of a large run are such, and many take the same time: they share one.
     """

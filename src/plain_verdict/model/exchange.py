@@ -26,7 +26,7 @@ class Body(Value, frozen=True, omit_defaults=True):
     """What a request or a response carries.
 
     ``text`` is laid out for reading and may be shortened; ``form`` are the fields of a form, ``binary`` holds what
-    is no text. ``size_bytes`` is that of the body once decoded, None where it can't be told. ``remark`` says what
+    is not text. ``size_bytes`` is that of the body once decoded, None where it can't be told. ``remark`` says what
     was done to it or why it is not here.
     """
 

@@ -33,7 +33,7 @@ class Past(StrEnum):
 
 _WORDS = {
     Past.PASSED: "passed",
-    Past.PASSED_ON_RETRY: "passed on a retry",
+    Past.PASSED_ON_RETRY: "passed on retry",
     Past.FAILED: "failed",
     Past.ERRORED: "errored",
     Past.SKIPPED: "skipped",
@@ -118,7 +118,7 @@ class KeptRun(msgspec.Struct, frozen=True):
 
 
 class Changed(Value, frozen=True):
-    """A check whose outcome is another one than before, or is bad as before. ``before`` says it in words."""
+    """A check whose outcome is another one than before, or still fails. ``before`` says it in words."""
 
     id: str
     name: str
@@ -185,7 +185,7 @@ class Traces(msgspec.Struct, frozen=True):
 class Since(msgspec.Struct, frozen=True):
     """What changed since an earlier run, and what the builds of the series tell together.
 
-    ``against`` is the build that it is compared with; ``traces`` hold the builds of its own series before it.
+    ``against`` is the build that it is compared with; ``traces`` hold the builds of its series before it.
     """
 
     series: str
@@ -193,18 +193,18 @@ class Since(msgspec.Struct, frozen=True):
     against: Build
     traces: Traces
     new: tuple[Changed, ...] = ()
-    mended: tuple[Changed, ...] = ()
-    as_before: tuple[Changed, ...] = ()
-    gone: tuple[Changed, ...] = ()
+    fixed: tuple[Changed, ...] = ()
+    still_failing: tuple[Changed, ...] = ()
+    removed: tuple[Changed, ...] = ()
     added: tuple[str, ...] = ()
     """Ids of checks that were not there."""
     going_on: Mapping[str, int] = {}
     """By id of what failed before as well: in how many builds in a row, this one among them."""
-    wobbly: tuple[Wobble, ...] = ()
+    flaky: tuple[Wobble, ...] = ()
     slower: tuple[TimeChange, ...] = ()
     faster: tuple[TimeChange, ...] = ()
     timed: int = 0
-    """How many checks have times enough to say so."""
+    """How many checks have enough times to compare."""
     missing: Mapping[int, tuple[str, ...]] = {}
     """Builds that have no results, by the number of the one after them; this one is the last."""
 

@@ -1,4 +1,4 @@
-"""Gives every check an id that is the same in every run: a hash of what it is, not of where it stands."""
+"""Gives all checks an id that is the same in every run: a hash of what it is, not of where it stands."""
 
 from functools import lru_cache
 from hashlib import blake2b
@@ -28,5 +28,5 @@ def suite_digest(kind: Kind, suite: tuple[str, ...]) -> blake2b:
 
 
 def distinct_id(check: Check, apart: str) -> str:
-    """Return an id for a check that shares its own with others, told apart by where its results come from."""
+    """Return an id for a check that shares its own with others, distinguished by where its results come from."""
     return f"{check.id}-{blake2b(apart.encode('utf-8', 'surrogatepass'), digest_size=3).hexdigest()}"

@@ -17,9 +17,9 @@ class Percentile(Value, frozen=True):
 
 
 class Change(Value, frozen=True):
-    """How a percentile of a request changed since an earlier run, by ``low_s`` to ``high_s`` as chance goes.
+    """How a percentile of a request changed since an earlier run; ``low_s`` to ``high_s`` is its interval.
 
-    ``certain``: it is more than chance within these two runs explains, and more than a trifle. The interval is None
+    ``certain``: the change is significant and not slight. The interval is None
     where one of the runs is too short to tell.
     """
 
@@ -205,7 +205,7 @@ class LoadRun(Value, frozen=True):
     whole: RequestNumbers
     requests: tuple[RequestNumbers, ...]
     series: Series
-    """In steps so wide that a drawing can show each."""
+    """In steps so wide that a chart can show each."""
     series_5s: Series
     density: Density
     statuses: tuple[tuple[str, int], ...] = ()

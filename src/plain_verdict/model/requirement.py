@@ -1,4 +1,4 @@
-"""What was asked for: requirements, and which checks say whether they are met."""
+"""The requirements: requirements, and which checks say whether they are met."""
 
 from enum import StrEnum
 

@@ -22,7 +22,7 @@ class Severity(StrEnum):
 
 
 class Allowed(Value, frozen=True):
-    """That a result file itself allows what breaks a rule: why, by whom, and until which day if it says so."""
+    """That a result file itself allows what breaks a rule: why, by whom, and until which day if it reports it."""
 
     reason: str
     who: str = ""
@@ -30,16 +30,16 @@ class Allowed(Value, frozen=True):
 
 
 class Rule(Value, frozen=True):
-    """A rule. ``findings`` are places that break it and count, ``allowed_findings`` those that its file allows.
+    """A rule. ``findings`` are places that break it and count, ``suppressed_findings`` those that its file allows.
 
     ``new_findings`` are those that were not there at the file's own baseline; None where it has none.
     """
 
     severity: Severity
     why: str = ""
-    mend: str = ""
+    remediation: str = ""
     findings: int = 0
-    allowed_findings: int = 0
+    suppressed_findings: int = 0
     new_findings: int | None = None
     allowed: Allowed | None = None
     """Where all that breaks it is allowed."""

@@ -63,7 +63,7 @@ class SuiteNotes(Value, frozen=True):
 class Payload(Value, frozen=True):
     """What a result file holds besides checks: numbers of a load run, exchanges that no check asked about.
 
-    A reader of such a kind makes a struct of its own from it. Its texts are masked and its times moved like all
+    A reader of such a kind makes its own struct from it. Its texts are masked and its times moved like all
     others.
     """
 
@@ -151,8 +151,8 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     masked: Masked | None = Masked()
     """How many secrets were masked; None: masking is off."""
     masking_notes: tuple[str, ...] = ()
-    shape_notes: tuple[str, ...] = ()
-    """Which shapes of the team no file is of."""
+    mapping_notes: tuple[str, ...] = ()
+    """Which mappings of the team no file is of."""
     load: LoadRun | None = None
     """The numbers of its samples, together."""
     reported: tuple[Reported, ...] = ()

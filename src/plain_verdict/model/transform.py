@@ -27,7 +27,7 @@ _KEYS = {
 
 
 class Change(msgspec.Struct, frozen=True):
-    """What to do to texts, to moments, and to whole structs of a type: a fact's value is told by its key."""
+    """What to do to texts, to moments, and to whole structs of a type: a fact's value is given by its key."""
 
     text: Text | None = None
     moment: Moment | None = None

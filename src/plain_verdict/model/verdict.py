@@ -23,9 +23,9 @@ class VerdictWord(StrEnum):
 class State(StrEnum):
     """How a condition stands, the gravest first. ``open``: nobody can tell."""
 
-    BROKEN = "broken"
+    NOT_MET = "not met"
     OPEN = "open"
-    KEPT = "kept"
+    MET = "met"
 
 
 class ConditionResult(Value, frozen=True):
@@ -65,8 +65,8 @@ class Waived(Value, frozen=True):
 
 
 def aside_word(several: Iterable[Waived]) -> str:
-    """Return what is said of checks that may fail: waived where each has a last day, else set aside."""
-    return "waived" if all(one.until for one in several) else "set aside"
+    """Return what is reported of checks that may fail: waived where each has a last day, else not counted."""
+    return "waived" if all(one.until for one in several) else "not counted"
 
 
 class KindVerdict(Value, frozen=True):
@@ -104,7 +104,7 @@ class Verdict(msgspec.Struct, frozen=True):
         return f"{self.word.capitalize()}: {self.why}"
 
     def aside_of(self, cause: Cause) -> str:
-        """Return that all of a cause is waived or set aside; "" where it is not."""
+        """Return that all of a cause is waived or not counted; "" where it is not."""
         several = [self.waived[check.id] for check in cause.checks if check.id in self.waived]
         return aside_word(several) if len(several) == len(cause.checks) else ""
 

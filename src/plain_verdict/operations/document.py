@@ -19,7 +19,7 @@ from plain_verdict.text.yaml import read_yaml
 _METHODS = ("get", "put", "post", "delete", "options", "head", "patch", "trace")
 _MOST_BYTES = 20_000_000
 _NAME_CHARS = 200
-_HINT = "read are OpenAPI 3.0 and 3.1, as YAML or JSON"
+_HINT = "use OpenAPI 3.0 or 3.1, as YAML or JSON"
 
 
 class DocumentedOperation(msgspec.Struct, frozen=True):
@@ -30,7 +30,7 @@ class DocumentedOperation(msgspec.Struct, frozen=True):
     title: str
     statuses: tuple[str, ...]
     bases: tuple[tuple[str, str], ...] = ()
-    """(host, base path) of servers of its own, or its path's; none where those of the document hold."""
+    """(host, base path) of the operation's servers, or its path's; none where those of the document hold."""
 
     def documents(self, status: int) -> bool:
         """Return whether an answer with this status is documented."""
@@ -89,10 +89,10 @@ def _parsed(data: bytes, name: str, notes: list[str]) -> dict[str, object]:
         what = f"can't be read: {one_line(str(error), 200)}"
         raise ReadError(what, path=name, hint=_HINT) from error
     if not isinstance(value, dict):
-        raise ReadError("is no OpenAPI document", path=name, hint=_HINT)
+        raise ReadError("is not an OpenAPI document", path=name, hint=_HINT)
     if twice:
         keys = join_list([f"“{one_line(key, 60)}”" for key in dict.fromkeys(twice)])
-        notes.append(f"{name} has keys twice, of which the last counts: {keys}.")
+        notes.append(f"{name} has duplicate keys; the last one counts: {keys}.")
     return value
 
 
@@ -174,7 +174,7 @@ class _Walk:
             gone.add(reference)
             found = self._at(reference)
             if found is None:
-                self._note(path, f"refers to what is not there ({reference})")
+                self._note(path, f"refers to a missing part ({reference})")
                 return {}
             fields = found
         return fields

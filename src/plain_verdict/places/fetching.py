@@ -19,7 +19,7 @@ from plain_verdict.places.opening import is_elsewhere, open_place
 _MAGIC = re.compile(r"[*?\[]")
 _OF_HERE = "file://"
 _MOST_FILES = 20_000
-_HINT = "check the address, and who you are there"
+_HINT = "check the address and your credentials"
 
 
 class Fetched(msgspec.Struct):

@@ -78,7 +78,7 @@ class FolderFiles:
         return path
 
     def _failed(self, file: str, what: str, error: OSError) -> DeliveryError:
-        hint = "look at its permissions, and at the room that is left"
+        hint = "check its permissions and the free space"
         return DeliveryError(f"can't be {what} ({error.strerror})", path=str(self._folder / file), hint=hint)
 
 
@@ -95,7 +95,7 @@ class FolderPlace:
 
     @property
     def address(self) -> str:
-        """Return nothing: a path of this machine is no address for others."""
+        """Return nothing: a path of this machine is not an address for others."""
         return ""
 
     def name(self, file: str) -> str:

@@ -18,7 +18,7 @@ def is_elsewhere(text: str) -> bool:
 def open_place(text: str) -> Place:
     """Return the place that an address or a path means. Raises UsageError."""
     scheme = text.partition("://")[0] if is_elsewhere(text) else ""
-    refuse_password(text, hint="git, ~/.netrc or the store's own variables say who you are")
+    refuse_password(text, hint="credentials come from git, ~/.netrc or the store's own variables")
     if not scheme:
         return FolderPlace(Path(text).absolute())
     if scheme == "file":

@@ -23,16 +23,16 @@ _TIMEOUT_S = 120
 _MOVED = ("fetch first", "non-fast-forward", "cannot lock ref", "incorrect old value", "failed to update ref")
 """What git says when somebody else pushed meanwhile."""
 _WHY = (
-    ("host key verification failed", "the host's key is not known, or another one", "look at ~/.ssh/known_hosts"),
-    ("remote host identification has changed", "the host's key is another one", "look at ~/.ssh/known_hosts"),
-    ("permission denied", "permission denied", "git's own keys or credential helpers say who you are"),
-    ("authentication failed", "it does not let you in", "git's own credential helpers say who you are"),
-    ("could not read username", "it asks who you are", "git's own credential helpers say who you are"),
+    ("host key verification failed", "the host's key is not known, or another one", "check ~/.ssh/known_hosts"),
+    ("remote host identification has changed", "the host's key is another one", "check ~/.ssh/known_hosts"),
+    ("permission denied", "permission denied", "check git's keys or credential helpers"),
+    ("authentication failed", "it denies access", "check git's credential helpers"),
+    ("could not read username", "it requires authentication", "check git's credential helpers"),
     ("protected branch", "the branch is protected", "name another branch, or let this one be pushed to"),
     ("hook declined", "a hook of the repository declined it", "name another branch, or ask who keeps it"),
-    ("does not appear to be a git repository", "is no repository", "look at the address"),
-    ("repository not found", "is no repository", "look at the address"),
-    ("no space left", "no room is left there", "make room"),
+    ("does not appear to be a git repository", "is not a repository", "check the address"),
+    ("repository not found", "is not a repository", "check the address"),
+    ("no space left", "no space is left there", "free some space"),
 )
 
 
@@ -48,7 +48,7 @@ class RepositoryPlace:
         wrong = ".." in self._branch or self._branch.startswith("-") or ".." in Path(self._folder).parts
         if wrong or not url.partition("://")[2].strip("/"):
             hint = "write it like git+ssh://git@host/repository.git#branch:folder"
-            raise UsageError("is no branch of a repository", path=without_password(text), hint=hint)
+            raise UsageError("is not a branch of a repository", path=without_password(text), hint=hint)
 
     @property
     def shown(self) -> str:
@@ -80,7 +80,7 @@ class RepositoryPlace:
                 if not files.changed or self._push(copy, files.changed, told):
                     return result
             time.sleep(_PAUSE_S * (number + random.random()))  # noqa: S311  so that two don't meet again
-        raise self._failed("others pushed again and again", "try again")
+        raise self._failed("others kept pushing", "try again")
 
     def _fetch(self, copy: Path) -> None:
         """Make a copy of the branch; of one that is not there yet, an empty one."""
@@ -129,7 +129,7 @@ class RepositoryPlace:
             )
         except subprocess.TimeoutExpired as error:
             raise self._failed(
-                f"git {arguments[0]} took longer than {_TIMEOUT_S} s", "look at the address"
+                f"git {arguments[0]} took longer than {_TIMEOUT_S} s", "check the address"
             ) from error
         except OSError as error:
             raise self._failed(f"git can't be run ({error.strerror})", "install git") from error
@@ -142,7 +142,7 @@ class RepositoryPlace:
         lines = [line for line in said.splitlines() if line.startswith(("fatal:", "error:", "remote:", " !"))]
         known = next(((why, hint) for words, why, hint in _WHY if words in said.lower()), None)
         words = without_password(one_line(" ".join(lines[:2]) or said, 200))
-        error = self._failed(known[0] if known else words, known[1] if known else "look at the address")
+        error = self._failed(known[0] if known else words, known[1] if known else "check the address")
         error.__cause__ = RuntimeError(said)
         return error
 

@@ -16,19 +16,19 @@ from plain_verdict.text.addresses import refuse_password, without_password
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.packages import quiet_libraries, require
 
-_WHO, _KEYS = "look at the library's own variables and files", "look at ~/.ssh/known_hosts"
+_WHO, _KEYS = "check the library's own variables and files", "check ~/.ssh/known_hosts"
 _WHY = (
-    (("NoCredentials", "Unable to locate credentials"), "nobody says who you are", _WHO),
-    (("AccessDenied", "Forbidden", "403"), "it forbids it", "look at the permissions there"),
-    (("NoSuchBucket", "bucket does not exist"), "there is no such bucket", "make it, or look at the address"),
-    (("InvalidAccessKeyId", "SignatureDoesNotMatch", "Authentication"), "it does not know who you are", _WHO),
+    (("NoCredentials", "Unable to locate credentials"), "no credentials found", _WHO),
+    (("AccessDenied", "Forbidden", "403"), "access is forbidden", "check the permissions there"),
+    (("NoSuchBucket", "bucket does not exist"), "there is no such bucket", "create it, or check the address"),
+    (("InvalidAccessKeyId", "SignatureDoesNotMatch", "Authentication"), "it rejects the credentials", _WHO),
     (("known_hosts", "BadHostKey", "Host key for server"), "the host's key is not known, or another one", _KEYS),
     (
         ("EndpointConnection", "Connect call failed", "Errno 111", "Unable to connect"),
         "no connection",
-        "look at the address",
+        "check the address",
     ),
-    (("No space left",), "no room is left there", "make room"),
+    (("No space left",), "no space is left there", "free some space"),
 )
 
 
@@ -36,7 +36,7 @@ class StorePlace:
     """A folder of a store."""
 
     def __init__(self, text: str) -> None:
-        refuse_password(text, hint="the library's own variables and files say who you are")
+        refuse_password(text, hint="credentials come from the library's own variables and files")
         self._url = text.rstrip("/")
         self._scheme = text.partition("://")[0]
 
@@ -63,8 +63,8 @@ class StorePlace:
         try:
             fsspec.get_filesystem_class(self._scheme)
         except ValueError as error:
-            hint = "it is a folder, or begins with git+ssh://, https://, s3:// or sftp://"
-            raise UsageError(f"{self._scheme}:// is no kind of place", path=self.shown, hint=hint) from error
+            hint = "use a folder, or an address with git+ssh://, https://, s3:// or sftp://"
+            raise UsageError(f"{self._scheme}:// is not a supported scheme", path=self.shown, hint=hint) from error
         except ImportError as error:
             hint = "pip install 'plain-verdict[remote]'; other stores than s3 and sftp need fsspec's own packages"
             raise UsageError(f"{one_line(str(error), 120)}", path=self.shown, hint=hint) from error
@@ -163,10 +163,10 @@ def _told_as_ours(shown: str) -> Iterator[None]:
         yield
     except DeliveryError:
         raise
-    except Exception as error:  # each store has errors of its own
+    except Exception as error:  # each store has its own errors
         told = f"{type(error).__name__}: {error}"
         for words, what, hint in _WHY:
             if any(word in told for word in words):
                 raise DeliveryError(what, path=shown, hint=hint) from error
         what = without_password(one_line(told, 200))
-        raise DeliveryError(what, path=shown, hint="look at the address, and at who you are there") from error
+        raise DeliveryError(what, path=shown, hint="check the address and your credentials") from error

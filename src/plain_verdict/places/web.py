@@ -32,14 +32,14 @@ _ASKED = (
     b"<getlastmodified/><getetag/></prop></propfind>"
 )
 _WHY = {
-    401: ("it asks who you are", "a line in ~/.netrc says it"),
-    403: ("it forbids it", "look at the permissions there"),
-    404: ("there is no such folder", "look at the address"),
-    405: ("it does not take files", "look at the address; it must allow PUT"),
-    409: ("the folder above is missing, and can't be made", "make it, or look at the address"),
+    401: ("it requires authentication", "add the credentials to ~/.netrc"),
+    403: ("access is forbidden", "check the permissions there"),
+    404: ("there is no such folder", "check the address"),
+    405: ("it does not take files", "check the address; it must allow PUT"),
+    409: ("the folder above is missing, and can't be made", "create it, or check the address"),
     413: ("the file is too large for it", "raise its limit"),
     423: ("it is locked by somebody", "try again later"),
-    507: ("no room is left there", "make room"),
+    507: ("no space is left there", "free some space"),
 }
 _TYPES = {
     "html": "text/html; charset=utf-8",
@@ -63,11 +63,13 @@ class WebPlace:
     """A folder: ``https://host/reports/``."""
 
     def __init__(self, text: str) -> None:
-        refuse_password(text, hint="a line in ~/.netrc says who you are")
+        refuse_password(text, hint="credentials come from ~/.netrc")
         parts = urlsplit(text)
         if not parts.hostname or parts.query or parts.fragment:
             raise UsageError(
-                "is no address of a folder", path=host_and_path(text), hint="write it like https://host/reports/"
+                "is not an address of a folder",
+                path=host_and_path(text),
+                hint="write it like https://host/reports/",
             )
         self._url = text.rstrip("/") + "/"
 
@@ -144,7 +146,7 @@ class WebFiles:
         try:
             tree = etree.fromstring(answer.content, parser)
         except etree.XMLSyntaxError as error:
-            raise self._failed(url, f"its list of files is no XML ({error})", "look at the address") from error
+            raise self._failed(url, f"its list of files is not XML ({error})", "check the address") from error
         here = unquote(urlsplit(url).path).rstrip("/")
         top = unquote(urlsplit(self._url).path)
         folders = []
@@ -265,12 +267,12 @@ class WebFiles:
             what = "its certificate does not fit, or TLS failed"
             raise self._failed(url, what, "REQUESTS_CA_BUNDLE names an authority of your own") from error
         except requests.Timeout as error:
-            raise self._failed(url, "it does not answer in time", "look at the address") from error
+            raise self._failed(url, "it does not answer in time", "check the address") from error
         except requests.RequestException as error:
-            raise self._failed(url, "no connection", "look at the address") from error
+            raise self._failed(url, "no connection", "check the address") from error
 
     def _get(self, url: str, headers: dict[str, str] | None) -> "Response":
-        """Return the answer, or that of where it leads: another host is told nothing of who one is.
+        """Return the answer, or that of where it leads: another host is given nothing of who one is.
 
         From TLS no redirect leads to where all can read along. Source: RFC 9110, section 15.4.
         """
@@ -291,7 +293,7 @@ class WebFiles:
         what, hint = _WHY.get(answer.status_code, ("", "ask who runs the server"))
         told = status_line(answer.status_code)
         if answer.status_code // 100 == 3:
-            what, hint = "it leads elsewhere", "name the address that it leads to"
+            what, hint = "it redirects elsewhere", "use the address that it redirects to"
         raise self._failed(url, f"{what} ({told})" if what else f"it answers {told}", hint)
 
     @staticmethod

@@ -1,4 +1,4 @@
-"""Publishes a page at places elsewhere: the page, then the shelf and the newest copy; what is too old goes last."""
+"""Publishes a page at places elsewhere: the page, then the index and the newest copy; what is too old goes last."""
 
 from collections.abc import Iterable
 from functools import partial
@@ -13,18 +13,18 @@ from plain_verdict.inputs.progress import OnStep
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.places.interface import Files
 from plain_verdict.report import Report
-from plain_verdict.request import Request
-from plain_verdict.shelf.entries import (
+from plain_verdict.report_index.entries import (
     HEAD_BYTES,
     Entry,
     entries_in,
+    is_index_head,
     is_page_head,
-    is_shelf_head,
     line_in,
     newest_first,
 )
-from plain_verdict.shelf.refreshing import find_entries, make_shelf
-from plain_verdict.shelf.words import ShelfWords
+from plain_verdict.report_index.refreshing import find_entries, make_index
+from plain_verdict.report_index.words import IndexWords
+from plain_verdict.request import Request
 
 _TRIES = 4
 _MOST_NUMBERS = 1_000
@@ -39,7 +39,7 @@ class _Wanted(msgspec.Struct, frozen=True):
     latest: str
     keep: int
     overwrite: bool
-    shelf: ShelfWords | None
+    index: IndexWords | None
 
 
 def publish_elsewhere(
@@ -52,7 +52,7 @@ def publish_elsewhere(
     for target in request.places:
         wanted = _wanted(request, page, packed, target.keep, target.link or target.place.address)
         try:
-            with on_step(f"Publishing at {target.place.shown}"):
+            with on_step(f"Publishing to {target.place.shown}"):
                 name = target.place.do(partial(_publish, wanted=wanted), told)
         except DeliveryError as error:
             # What the job itself says names a file there, and not yet where that is.
@@ -81,20 +81,20 @@ def _wanted(request: Request, page: Path, packed: Path | None, keep: int, link: 
     latest = report.latest
     if latest and not in_folder and not Path(latest).suffix:
         latest += page.suffix
-    words = request.shelf_words
-    shelf = msgspec.structs.replace(words, link=link) if request.shelf and words else None
+    words = request.index_words
+    index = msgspec.structs.replace(words, link=link) if request.index and words else None
     name = page.relative_to(request.root).as_posix() if page.is_relative_to(request.root) else page.name
-    return _Wanted(name, in_folder, files, latest, keep, report.overwrite, shelf)
+    return _Wanted(name, in_folder, files, latest, keep, report.overwrite, index)
 
 
 def _publish(files: Files, wanted: _Wanted) -> str:
     """Write all of it and return the name that the page has there."""
-    index = files.read(FIRST_PAGE, HEAD_BYTES) if wanted.shelf else None
-    if index and not is_shelf_head(index):
-        what = "its index.html is no shelf of ours"
-        raise DeliveryError(what, path=FIRST_PAGE, hint="publish in another folder, or without --shelf")
+    index = files.read(FIRST_PAGE, HEAD_BYTES) if wanted.index else None
+    if index and not is_index_head(index):
+        what = "its index.html is not an index of this program"
+        raise DeliveryError(what, path=FIRST_PAGE, hint="publish in another folder, or without --index")
     name = _write_page(files, wanted)
-    entries = _write_shelf(files, wanted, name) if wanted.shelf or wanted.keep else {}
+    entries = _write_index(files, wanted, name) if wanted.index or wanted.keep else {}
     if wanted.latest:
         _write_latest(files, wanted)
     if wanted.keep:
@@ -108,7 +108,7 @@ def _write_page(files: Files, wanted: _Wanted) -> str:
     if wanted.overwrite:
         there = files.read(_first_of(wanted.name, wanted), HEAD_BYTES)
         if there and not is_page_head(there):
-            raise DeliveryError("is a file that this tool did not make", path=wanted.name, hint="change --out")
+            raise DeliveryError("exists and was not written by this program", path=wanted.name, hint="change --out")
         _write_over(files, wanted.name, wanted)
         return wanted.name
     found = files.find()
@@ -118,7 +118,7 @@ def _write_page(files: Files, wanted: _Wanted) -> str:
         taken = found is None and files.read(_first_of(name, wanted), 1) is not None
         if not taken and _write_all(files, name, wanted.files, new=True):
             return name
-    raise DeliveryError("has too many pages of its name", path=wanted.name, hint="remove some, or use keep")
+    raise DeliveryError("has too many pages of that name", path=wanted.name, hint="remove some, or use keep")
 
 
 def _first_of(name: str, wanted: _Wanted) -> str:
@@ -141,8 +141,8 @@ def _write_over(files: Files, name: str, wanted: _Wanted) -> None:
                 files.remove(found.file)
 
 
-def _write_shelf(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
-    """Write the shelf until it has all that is there, also what others wrote meanwhile; return its entries."""
+def _write_index(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
+    """Write the index until it has all that is there, also what others wrote meanwhile; return its entries."""
     entries: dict[str, Entry] = {}
     own = wanted.files[-1][1]
     page = _first_of(name, wanted)
@@ -154,19 +154,19 @@ def _write_shelf(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
         return heads[file]
 
     for _ in range(_TRIES):
-        before = (files.read(FIRST_PAGE) or b"") if wanted.shelf else b""
+        before = (files.read(FIRST_PAGE) or b"") if wanted.index else b""
         found = files.find()
         if found is None:
-            # A place that can't be listed: what the shelf knows, and this page.
+            # A place that can't be listed: what the index knows, and this page.
             now = entries_in(before) | {page: Entry(page, "", line_in(heads[page]))}
         else:
             now = find_entries(((one.file, one.stamp) for one in found), head_of, before, wanted.latest)
         if now == entries:
             break
         entries = now
-        if wanted.shelf is None:
+        if wanted.index is None:
             break
-        for file, data in make_shelf(_left(entries, wanted, page), wanted.shelf.link or page, wanted.shelf):
+        for file, data in make_index(_left(entries, wanted, page), wanted.index.link or page, wanted.index):
             files.write(file, data)
         if found is None:
             break
@@ -189,7 +189,7 @@ def _too_old(entries: dict[str, Entry], wanted: _Wanted, page: str) -> list[Entr
 def _write_latest(files: Files, wanted: _Wanted) -> None:
     first = files.read(_first_of(wanted.latest, wanted), HEAD_BYTES)
     if first and not is_page_head(first):
-        raise DeliveryError("is no page that this tool made", path=wanted.latest, hint="choose another --latest")
+        raise DeliveryError("is not a report of this program", path=wanted.latest, hint="choose another --latest")
     _write_over(files, wanted.latest, wanted)
 
 

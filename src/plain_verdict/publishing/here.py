@@ -1,4 +1,4 @@
-"""Writes everything that is wanted of a report: the page into its place, and what stands beside it."""
+"""Writes everything that is wanted of a report: the page into its place, and what stands next to it."""
 
 import os
 from collections.abc import Callable, Iterator
@@ -55,7 +55,7 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
     in_folder = not writer.suffix
     facts = {fact.key: fact.value for fact in report.info.facts}
     notes = [
-        f"nothing tells the fact “{fact}”, so {{fact:{fact}}} in --out is “unknown”."
+        f"no fact “{fact}” is known, so {{fact:{fact}}} in --out is “unknown”."
         for fact in unknown_facts(wanted.out, facts)
     ]
     names = Names(report.title, report.verdict.word.value.replace(" ", "-"), report.info.made, facts)
@@ -66,12 +66,12 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         placed = place_page(target, _counted(writer.render(report), on_progress), options, folder=in_folder)
     page = placed.page / FIRST_PAGE if in_folder else placed.page
     others = {name: path for name, path in (("packed", placed.packed), ("latest", placed.latest)) if path}
-    if request.shelf and request.shelf_words:
-        from plain_verdict.shelf.refreshing import refresh_folder  # for folders that have one
+    if request.index and request.index_words:
+        from plain_verdict.report_index.refreshing import refresh_folder  # for folders that have one
 
-        with on_step("Refreshing the shelf"):
-            refresh_folder(request.shelf[0], request.shelf_words)
-        others["shelf"] = request.shelf[0] / FIRST_PAGE
+        with on_step("Updating the index"):
+            refresh_folder(request.index[0], request.index_words)
+        others["index"] = request.index[0] / FIRST_PAGE
     addresses: tuple[str, ...] = ()
     failed: tuple[PlainVerdictError, ...] = ()
     if request.places:

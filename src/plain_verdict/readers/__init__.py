@@ -1,4 +1,4 @@
-"""All readers, and how the one for a file is told by its content."""
+"""All readers, and how the one for a file is given by its content."""
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -18,10 +18,10 @@ from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES
 from plain_verdict.settings.limits import Limits
-from plain_verdict.settings.shapes import Shape
+from plain_verdict.settings.mappings import ResultMapping
 
 if TYPE_CHECKING:
-    from plain_verdict.readers.shape.reader import ShapeReader
+    from plain_verdict.readers.mapping.reader import MappingReader
 
 
 class _Later:
@@ -78,35 +78,35 @@ _PATIENCE_S, _PATIENCE_S_PER_MB = 10.0, 10.0
 
 
 class Readers(NamedTuple):
-    """All readers in the order in which they are tried, and which of them read the team's own shapes."""
+    """All readers in the order in which they are tried, and which of them read the team's own mappings."""
 
     in_order: tuple[Reader, ...] = READERS
-    shapes: tuple["ShapeReader", ...] = ()
+    mappings: tuple["MappingReader", ...] = ()
 
     def counts(self, reader: Reader) -> bool:
         """Return whether a reader counts samples, block by block, in files of any size."""
-        own = any(reader is one and one.shape.samples for one in self.shapes)
+        own = any(reader is one and one.mapping.samples for one in self.mappings)
         return own or reader.format in _COUNTING
 
 
-WITHOUT_SHAPES = Readers()
+WITHOUT_MAPPINGS = Readers()
 
 
-def readers_with(shapes: Sequence[Shape], samples: SamplesOptions = IN_THREADS) -> Readers:
-    """Return the readers, with those of shapes, and with what is wanted of samples."""
+def readers_with(mappings: Sequence[ResultMapping], samples: SamplesOptions = IN_THREADS) -> Readers:
+    """Return the readers, with those of mappings, and with what is wanted of samples."""
     own = (*READERS[:-1], _Later("samples.reader", "SamplesReader", samples))
-    if not shapes:
+    if not mappings:
         return Readers(own)
-    from plain_verdict.readers.shape.reader import ShapeReader  # for teams that have shapes
+    from plain_verdict.readers.mapping.reader import MappingReader  # for teams that have mappings
 
-    several = tuple(ShapeReader(shape, samples) for shape in shapes)
-    named = tuple(reader for reader in several if reader.shape.files)
-    others = tuple(reader for reader in several if not reader.shape.files)
+    several = tuple(MappingReader(mapping, samples) for mapping in mappings)
+    named = tuple(reader for reader in several if reader.mapping.files)
+    others = tuple(reader for reader in several if not reader.mapping.files)
     return Readers((*named, *own, *others), several)
 
 
 def read_source(
-    source: Source, limits: Limits, on_bytes_read: OnBytesRead, readers: Readers = WITHOUT_SHAPES
+    source: Source, limits: Limits, on_bytes_read: OnBytesRead, readers: Readers = WITHOUT_MAPPINGS
 ) -> ResultFile:
     """Return what the file holds. Raises ReadError."""
     with readable(source):
@@ -121,8 +121,8 @@ def find_reader(source: Source, readers: Readers) -> Reader:
     if source.passed_over:
         if reader is None:
             raise UnknownFormat(source.passed_over, path=source.path)
-        hint = "name it by itself to have it read, or remove it"
-        raise ReadError(f"{source.passed_over}, and holds results: it is not read", path=source.path, hint=hint)
+        hint = "name the file itself to read it, or remove it"
+        raise ReadError(f"{source.passed_over}, and contains results: it is not read", path=source.path, hint=hint)
     if reader is None:
         raise _unknown(head, source, readers)
     return reader
@@ -174,9 +174,11 @@ def knows(path: Path) -> bool:
 
 
 def _unknown(head: Head, source: Source, readers: Readers) -> ReadError:
-    """Return the error that says why this is no result file, and of no shape of the team."""
+    """Return the error that says why this is not a result file, and of no mapping of the team."""
     error = _no_known_format(head, source)
-    lacking = [f"the shape “{reader.format}” does not fit: {reader.missing_in(head)}" for reader in readers.shapes]
+    lacking = [
+        f"the mapping “{reader.format}” does not match: {reader.missing_in(head)}" for reader in readers.mappings
+    ]
     error.hint = "; ".join((*lacking[:3], error.hint)) if head.text else error.hint
     return error
 
@@ -190,43 +192,45 @@ def _no_known_format(head: Head, source: Source) -> ReadError:
     inside = next((root for root in roots if f"<{root}" in head.text.lower()), "")
     if inside:
         return ReadError(
-            f"has other text before its <{inside}>",
+            f"has other text before <{inside}>",
             path=source.path,
-            hint="have the runner write its results into a file of their own",
+            hint="let the runner write its results into a separate file",
         )
     if not head.data.strip(b"\0") and source.path.lower().endswith(RESULT_SUFFIXES):
-        hint = "the disk may have been full, or the run stopped while it wrote; run it again"
-        return ReadError("holds nothing but bytes of zero", path=source.path, hint=hint)
+        hint = "the disk may have been full or the run was stopped; run it again"
+        return ReadError("contains only zero bytes", path=source.path, hint=hint)
     start = head.text.split("\n", 1)[0][:24].replace("\t", " ")
     shown = f"begins with “{start}”" if start.isprintable() else "is not text"
-    return UnknownFormat(f"is not a result file: it {shown}", path=source.path, hint=_what_is_read())
+    return UnknownFormat(f"is not a result file: it {shown}", path=source.path, hint=_what_is_read(source))
 
 
-def _what_is_read() -> str:
-    *others, last = (reader.told_by for reader in READERS)
-    return f"read are {', '.join(others)}, and {last}"
+def _what_is_read(source: Source) -> str:
+    formats = ", ".join(reader.told_by for reader in READERS)
+    return f"known formats: {formats}; for your own format run: plain-verdict mapping {source.path}"
 
 
 def _empty(head: Head, source: Source) -> ReadError:
-    what = "is empty" if not head.data else "holds nothing but blank space"
+    what = "is empty" if not head.data else "contains only white space"
     expected = source.path.lower().endswith(RESULT_SUFFIXES)
     hint = "the run may have been stopped before it wrote results; run it again"
     return (ReadError if expected else UnknownFormat)(what, path=source.path, hint=hint)
 
 
 def _other_xml(head: Head, source: Source) -> ReadError:
+    if head.xml.doctype and head.xml.doctype.lower() == "html":
+        return UnknownFormat("is an HTML page, not a result file", path=source.path, hint=_what_is_read(source))
     if head.xml.doctype:
         ours = any(head.xml.doctype in reader.roots for reader in READERS)
         return (ReadError if ours else UnknownFormat)(
             HAS_DOCTYPE,
             path=source.path,
-            hint="have the runner write its results without one",
+            hint="let the runner write its results without one",
         )
     if head.xml.root:
-        what = f"has the root element <{head.xml.root[:60]}>, which is none of a result file"
-        return UnknownFormat(what, path=source.path, hint=_what_is_read())
+        what = f"has the root element <{head.xml.root[:60]}>, which is not that of a result file"
+        return UnknownFormat(what, path=source.path, hint=_what_is_read(source))
     return ReadError(
-        "is XML that ends before its first element",
+        "is XML without an element",
         path=source.path,
         hint="the run may have been stopped while it wrote; run it again",
     )

@@ -20,7 +20,7 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, Kind, ResultFile, passed_in
 from plain_verdict.readers import Readers, find_reader, patience_s, read_with, readable, readers_with
 from plain_verdict.settings.limits import Limits
-from plain_verdict.settings.shapes import Shape
+from plain_verdict.settings.mappings import ResultMapping
 
 
 class Piece(msgspec.Struct, frozen=True):
@@ -48,7 +48,7 @@ class Batch(msgspec.Struct, frozen=True):
 
     pieces: tuple[Piece, ...]
     limits: Limits
-    shapes: tuple[Shape, ...]
+    mappings: tuple[ResultMapping, ...]
 
 
 Group = tuple[Kind, tuple[str, ...]]
@@ -127,7 +127,7 @@ def _plain(id_: str, group: Group, name: str, took_s: float | None) -> Check:
 
 def read_batch(batch: Batch) -> list[Result]:
     """Return what came of each piece."""
-    readers = _readers(batch.shapes)
+    readers = _readers(batch.mappings)
     return [_read(piece.source(), batch.limits, readers) for piece in batch.pieces]
 
 
@@ -141,15 +141,15 @@ def _read(source: Source, limits: Limits, readers: Readers) -> Result:
 
 
 def _tell_nobody(_bytes: int) -> None:
-    """Take no note of how far it is: whole files are told."""
+    """Take no note of how far it is: whole files are reported."""
 
 
-_last: tuple[Sequence[Shape], Readers] | None = None
+_last: tuple[Sequence[ResultMapping], Readers] | None = None
 
 
-def _readers(shapes: Sequence[Shape]) -> Readers:
-    """Return the readers for these shapes; a worker is asked for the same ones again and again."""
+def _readers(mappings: Sequence[ResultMapping]) -> Readers:
+    """Return the readers for these mappings; a worker is asked for the same ones again and again."""
     global _last  # noqa: PLW0603  of a worker, which does one thing at a time
-    if _last is None or _last[0] != shapes:
-        _last = (shapes, readers_with(shapes))
+    if _last is None or _last[0] != mappings:
+        _last = (mappings, readers_with(mappings))
     return _last[1]

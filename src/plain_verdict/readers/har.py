@@ -34,7 +34,7 @@ class HarReader:
     """Reads one archive."""
 
     format = "har"
-    told_by = 'HTTP archives, which begin with {"log": {'
+    told_by = "HAR"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -49,8 +49,8 @@ class HarReader:
             try:
                 checks = tuple(reading.checks())
             except NotAnArchive as error:
-                what = f"is no HTTP archive that can be read: it {error}"
-                hint = "export it again as HAR 1.2, from what recorded it"
+                what = f"is not a readable HTTP archive: it {error}"
+                hint = "export it again as HAR 1.2 from the tool that recorded it"
                 raise ReadError(what, path=source.path, hint=hint) from error
         starts = [check.last.started for check in checks if check.last.started]
         return ResultFile(
@@ -97,12 +97,12 @@ class _Reading:
         archive = self._archive
         if archive.cut_off:
             whole = plural(self._whole, "whole entry", "whole entries")
-            yield ReadingNote(path, f"is cut off; its {whole} count", results_missing=True)
+            yield ReadingNote(path, f"is truncated; its {whole} count", results_missing=True)
         if archive.twice:
             what = f"has the key “{one_line(archive.twice, 40)}” twice in one object, so one of its values is lost"
             yield ReadingNote(path, what, results_missing=True)
         if archive.goes_on:
-            yield ReadingNote(path, "has more behind its end, which is not read", results_missing=True)
+            yield ReadingNote(path, "has more data after its end, which is not read", results_missing=True)
         if self._without_request:
             several = plural(self._without_request, "entry", "entries")
             yield ReadingNote(
@@ -112,15 +112,15 @@ class _Reading:
             )
         if self._odd_times:
             several = plural(self._odd_times, "entry", "entries")
-            yield ReadingNote(path, f"has {several} with times that can't be, which count as unknown")
+            yield ReadingNote(path, f"has {several} with impossible times, which count as unknown")
         if self._no_address:
             several = plural(self._no_address, "entry", "entries")
-            yield ReadingNote(path, f"has {several} whose address names no host; each is taken as it stands")
+            yield ReadingNote(path, f"has {several} whose address names no host; each is kept as it is")
         if not self._whole and not archive.cut_off:
             yield ReadingNote(path, "holds no entries", results_missing=True)
         if archive.version not in (None, "1.1", "1.2"):
             version = one_line(str(archive.version), 20)
-            yield ReadingNote(path, f"is of version {version}; it is read as 1.2")
+            yield ReadingNote(path, f"is of version {version}; it is read as version 1.2")
         yield ReadingNote(path, NOTE_BY_STATUS, quiet=True)
 
 

@@ -45,13 +45,15 @@ def within_limit(checks: Iterable[Check], limits: Limits, path: str) -> Iterator
 
 def too_many_checks(limits: Limits, path: str = "") -> ReadError:
     """Return the error of a file that holds more checks than one may."""
-    return ReadError(f"holds more than {plural(limits.checks, 'check')}", path=path, hint="split it into several")
+    return ReadError(
+        f"holds more than {plural(limits.checks, 'check')}", path=path, hint="split it into several files"
+    )
 
 
 class Head:
-    """The beginning of a file, by which its format is told: as text, and as each syntax sees it.
+    """The beginning of a file, by which its format is given: as text, and as each syntax sees it.
 
-    A reader asks for the view of its own syntax; each is made when it is first asked for.
+    A reader asks for the view of its syntax; each is made when it is first asked for.
     """
 
     def __init__(self, data: bytes, source: Source | None = None) -> None:
@@ -156,7 +158,7 @@ class Reader(Protocol):
 
     @property
     def told_by(self) -> str:
-        """Return what a file of the format begins with, in words, for hints."""
+        """Return the name of the format in a list of formats, for hints."""
         ...
 
     @property

@@ -19,7 +19,7 @@ from plain_verdict.readers.elsewhere import Batch, Piece, Result, SentFile, read
 from plain_verdict.readers.jobs import Job, in_batches, is_named_archive, jobs_of
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.settings.limits import Limits
-from plain_verdict.settings.shapes import Shape
+from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.formatting import plural
 
 _WORTH_BYTES = 2_000_000
@@ -35,16 +35,16 @@ def read_all(
     sources: Sequence[Source],
     limits: Limits,
     on_progress: OnProgress,
-    shapes: Sequence[Shape] = (),
+    mappings: Sequence[ResultMapping] = (),
     samples: SamplesOptions = IN_THREADS,
 ) -> Run:
     """Return the run of every source; one that can't be read never keeps the others from being read.
 
-    ``on_progress`` is told how many bytes of all are read, and which file it is. ``shapes`` are the team's own
+    ``on_progress`` is given how many bytes of all are read, and which file it is. ``mappings`` are the team's own
     formats: those that name their files are tried before all others, the rest after them. ``samples``
     says how those of load runs are counted. What comes of it is the same wherever the files are read.
     """
-    reading = _Reading(limits, tuple(shapes), samples, _Progress(on_progress, sources))
+    reading = _Reading(limits, tuple(mappings), samples, _Progress(on_progress, sources))
     files: list[ResultFile] = []
     unread: list[Unread] = []
     left_alone: list[Unread] = []
@@ -62,24 +62,28 @@ def read_all(
         if folder not in fruitful:
             hint = "check that the run wrote its results there"
             unread.append(Unread(shown_path(folder), "holds no result file", hint=hint))
-    return Run(tuple(files), tuple(unread), tuple(left_alone), shape_notes=tuple(_unused(shapes, files)))
+    return Run(
+        tuple(files), tuple(unread), tuple(left_alone), mapping_notes=tuple(_unused(mappings, files, unread))
+    )
 
 
 def _unread(error: ReadError, source: Source) -> Unread:
     return Unread(error.path or source.path, error.what, error.where, error.hint, source.file)
 
 
-def _unused(shapes: Sequence[Shape], files: Sequence[ResultFile]) -> Iterator[str]:
-    """Yield a sentence for each shape that no file is of."""
+def _unused(
+    mappings: Sequence[ResultMapping], files: Sequence[ResultFile], unread: Sequence[Unread]
+) -> Iterator[str]:
+    """Yield a sentence for each mapping that no file is of, not even one that could not be read by it."""
     used = {file.format for file in files}
-    for shape in shapes:
-        if shape.name not in used:
+    for mapping in mappings:
+        if mapping.name not in used and not any(f"“{mapping.name}”" in trouble.what for trouble in unread):
             wanted = (
-                f"files like {', '.join(shape.files)}"
-                if shape.files
-                else f"files that hold {', '.join(shape.needs)}"
+                f"files like {', '.join(mapping.files)}"
+                if mapping.files
+                else f"files that hold {', '.join(mapping.needs)}"
             )
-            yield f"The shape “{shape.name}” fits no file: it is for {wanted}."
+            yield f"The mapping “{mapping.name}” matches no file: it is for {wanted}."
 
 
 class _Progress:
@@ -122,12 +126,12 @@ class _Reading:
     """How the files of a run are read."""
 
     def __init__(
-        self, limits: Limits, shapes: tuple[Shape, ...], samples: SamplesOptions, progress: _Progress
+        self, limits: Limits, mappings: tuple[ResultMapping, ...], samples: SamplesOptions, progress: _Progress
     ) -> None:
         self._limits = limits
-        self._shapes = shapes
+        self._mappings = mappings
         self._samples = samples
-        self._readers = readers_with(shapes, samples)
+        self._readers = readers_with(mappings, samples)
         self._progress = progress
 
     def results(self, sources: Sequence[Source]) -> Iterator[_Made]:
@@ -183,7 +187,7 @@ class _Reading:
         return job, result if isinstance(result, ReadError) else result.file()
 
     def _batch(self, pieces: Sequence[Piece]) -> Batch:
-        return Batch(tuple(pieces), self._limits, self._shapes)
+        return Batch(tuple(pieces), self._limits, self._mappings)
 
     def _one_by_one(self, engine: Engine, pieces: Sequence[Piece], lost: Lost) -> Iterator[Result]:
         """Yield what comes of pieces that were lost together, so that only the one that is to blame stays lost."""

@@ -200,7 +200,7 @@ class Recorder:
         try:
             before = (getattr(response, "history", None) or ()) if history else ()
             lines = [exchange_of_response(each) for each in (*before, response)]
-        except Exception as error:  # noqa: BLE001  whatever its shape, the test must go on
+        except Exception as error:  # noqa: BLE001  whatever its mapping, the test must go on
             self._give_up(error, for_good=False)
             return
         lines[-1].update(told)
@@ -225,7 +225,7 @@ class Recorder:
     ) -> bool:
         """Note an expectation, and go on; the check fails at its end if one is not met.
 
-        It is met where both values are equal, or where ``holds`` says so: then ``expected`` is words.
+        It is met where both values are equal, or where ``holds`` reports it: then ``expected`` is words.
         Return whether it is met.
         """
         met = expected == actual if holds is None else bool(holds)
@@ -239,7 +239,7 @@ class Recorder:
             node = self.node()
             is_status = subject.lower() == "status"
             found = f"Answered {as_text(actual)}" if is_status else f"{subject} is {as_text(actual)}"
-            told = message or (subject if actual is None else f"{found}, {as_text(expected)} was expected")
+            told = message or (subject if actual is None else f"{found}, expected {as_text(expected)}")
             (node.check.unmet if node else self._unmet).append(told)
         return met
 
@@ -259,7 +259,7 @@ class Recorder:
         self.write({"what": "exchange", "in": id_, "at": time.time(), **line})
 
     def await_answer(self, request: object) -> None:
-        """Take note that a request is under way; one that nothing answers is told when its check or step ends."""
+        """Take note that a request is under way; one that nothing answers is given when its check or step ends."""
         node = self.node()
         if node is not None:
             node.pending[id(request)] = request

@@ -1,4 +1,4 @@
-"""Makes the line of an exchange from the response of an HTTP client, by its shape: no client is imported."""
+"""Makes the line of an exchange from the response of an HTTP client, by its mapping: no client is imported."""
 
 import time
 from contextlib import suppress

@@ -65,7 +65,7 @@ class Recording:
             elif report.skipped:
                 outcome, reason = "skipped", reason_of_skip(report)
             elif expected_to_fail is not None and report.when == "call":
-                reason = f"passed, though it was expected to fail: {expected_to_fail}".rstrip(": ")
+                reason = f"passed, but was expected to fail: {expected_to_fail}".rstrip(": ")
         self._write_outputs(node.id)
         if outcome == "passed" and node.unmet:
             outcome = "failed"

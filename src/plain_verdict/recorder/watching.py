@@ -55,7 +55,7 @@ def _watch_events(recorder: "Recorder", client: "Any", events: "dict[str, Any]")
             response.read()
             _note(recorder, response)
 
-    # Assigned as a whole: the client makes a dictionary of its own from it.
+    # Assigned as a whole: the client makes its own dictionary from it.
     client.event_hooks = {
         "request": [*events.get("request", ()), before],
         "response": [*events.get("response", ()), _marked(recorder, after)],

@@ -1,4 +1,4 @@
-"""What is told of the calls to an API: how they came back, by operation and by suite, and what was never called."""
+"""The overview of the calls to an API: how they came back, by operation and by suite, and what was never called."""
 
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
@@ -26,7 +26,7 @@ class OperationRow(msgspec.Struct, frozen=True):
 
 
 class ApiOverview(msgspec.Struct, frozen=True):
-    """All that is told of the calls. ``scale`` says what the drawings reach from and to."""
+    """The overview of the calls. ``scale`` says what the charts reach from and to."""
 
     lead: str
     rows: tuple[OperationRow, ...]
@@ -49,17 +49,17 @@ class ApiOverview(msgspec.Struct, frozen=True):
 
     @property
     def key(self) -> str:
-        """Return what the drawings and the dashes mean."""
-        until = "95 % of the times, or the longest where they are too few" if self.has_p95 else "the longest time"
+        """Return what the charts and the dashes mean."""
+        until = "the p95, or the longest where calls are too few" if self.has_p95 else "the longest time"
         median = " Large dot: the median." if self.has_p50 else ""
-        least = f"A median takes {LEAST_VALUES[50]} calls to tell, 95 % takes {LEAST_VALUES[95]}."
-        return f"Line: from the least to {until}.{median} Small dot: the longest. {least}"
+        least = f"A median needs {LEAST_VALUES[50]} calls, a p95 needs {LEAST_VALUES[95]}."
+        return f"Line: from the shortest to {until}.{median} Small dot: the longest. {least}"
 
 
 def tell_api(run: Run, numbers: Sequence[tuple[Operation, CallNumbers]]) -> ApiOverview | None:
-    """Return what is told of the calls; None where there are none, and nothing that they could be compared with.
+    """Return the overview of the calls; None where there are none, and nothing that they could be compared with.
 
-    ``numbers`` are those of each operation, in the order in which they are told.
+    ``numbers`` are those of each operation, in the order of the page.
     """
     calls = run.api.calls
     if not calls and run.api.coverage is None:
@@ -85,19 +85,19 @@ def _lead(run: Run, whole: CallNumbers) -> Iterator[str]:
     """Yield the sentences that the section begins with."""
     well = whole.calls - whole.wrong
     if not whole.calls:
-        yield "No call was recorded."
+        yield "No calls were recorded."
         return
     number = f"All {whole.calls:,} calls" if not whole.wrong else f"{well:,} of {plural(whole.calls, 'call')}"
     median = f", in {format_duration(whole.p50_s)} at the median" if whole.p50_s is not None else ""
-    received = f"; {format_size(whole.received_bytes)} came back in all" if whole.received_bytes else ""
-    yield f"{number} came back as expected{median}{received}."
+    received = f"; {format_size(whole.received_bytes)} received" if whole.received_bytes else ""
+    yield f"{number} as expected{median}{received}."
     silent = Counter(call.operation.name for call in run.api.calls if call.exchange.response is None)
     if silent:
         names = join_list([name for name, _ in silent.most_common()], most=2)
         yield f"{capital(spelled(silent.total(), 'call'))} got no answer: {names}."
     by_status = sum(len(file.checks) for file in run.files if file.format == _BY_STATUS)
     if by_status:
-        yield f"{capital(spelled(by_status, 'check'))} {'is' if by_status == 1 else 'are'} judged by status alone."
+        yield f"{capital(spelled(by_status, 'check'))} judged by status alone."
 
 
 def _range(scale: RangeScale, own: CallNumbers) -> Range | None:
@@ -121,9 +121,9 @@ def _coverage(run: Run) -> Iterator[tuple[str, tuple[str, ...]]]:
     called = found.described - len(found.not_called)
     yield f"{found.title}: {called:,} of {plural(found.described, 'documented operation')} called", ()
     for words, names in (
-        ("Never called, though documented", [operation.name for operation in found.not_called]),
-        ("Answered but not documented", answers),
-        ("Called but not documented", unknown),
+        ("Documented, never called", [operation.name for operation in found.not_called]),
+        ("Undocumented answers", answers),
+        ("Undocumented operations called", unknown),
         ("Documented answers that never came", [f"{status} of {one.name}" for one, status in found.not_seen]),
     ):
         if names:

@@ -1,4 +1,4 @@
-"""What is told of requirements: met, not met, not checked, group by group, each with its checks."""
+"""The overview of requirements: met, not met, not checked, group by group, each with its checks."""
 
 import msgspec
 
@@ -38,7 +38,7 @@ class AskedOverview(msgspec.Struct, frozen=True):
 
 
 def tell_asked(run: Run) -> AskedOverview | None:
-    """Return what is told of requirements; None where no file of them was given."""
+    """Return the overview of requirements; None where no file of them was given."""
     told = run.requirements
     if not told.given:
         return None
@@ -51,7 +51,7 @@ def tell_asked(run: Run) -> AskedOverview | None:
         lead=f"{_words(told.asked)}.",
         number=len(told.asked),
         groups=tuple(_group(name, several, checks) for name, several in groups.items()),
-        unknown=f"Checks name what no file knows: {unknown}." if unknown else "",
+        unknown=f"Checks name requirements that no file lists: {unknown}." if unknown else "",
         untold=max(0, len(told.asked) - _MOST_REQUIREMENTS),
     )
 

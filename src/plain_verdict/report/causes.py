@@ -9,11 +9,11 @@ from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
 from plain_verdict.report.shown_check import describe_waiver
 
 MOST_CAUSES = 300
-"""That are told one by one."""
+"""That are listed one by one."""
 _LISTED, _MOST_LISTED, _MOST_LISTED_OF_MANY = 5, 50, 10
 """Checks of a cause that stand open; those that are listed at all; and where very many checks failed."""
 MANY_FAILURES = 2_000
-"""From so many on, less is told of each."""
+"""From so many causes on, each is shown shorter."""
 _PAIR_CHARS = 300  # of expected and actual together, up to which they stand with their cause
 
 
@@ -39,7 +39,7 @@ class CauseEntry(msgspec.Struct, frozen=True):
 
 
 def tell_causes(verdict: Verdict, evidence: EvidenceIndex, failures: int) -> tuple[CauseEntry, ...]:
-    """Return the causes that are told one by one, of a run with so many failures."""
+    """Return the causes that are listed one by one, of a run with so many failures."""
     listed = _MOST_LISTED if failures <= MANY_FAILURES else _MOST_LISTED_OF_MANY
     return tuple(_entry(cause, verdict.waived, evidence, listed) for cause in verdict.causes[:MOST_CAUSES])
 

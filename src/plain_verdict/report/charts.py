@@ -1,4 +1,4 @@
-"""Charts as data: shapes in the units of a drawing, with words for those who can't see it. Writers draw them."""
+"""Charts as data: mappings in the units of a chart, with words for those who can't see it. Writers draw them."""
 
 import math
 from collections.abc import Sequence
@@ -16,7 +16,7 @@ _TICK_STEPS_S = (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 
 
 
 class Mark(msgspec.Struct, frozen=True):
-    """A word at a place: ``anchor`` is start, middle or end; ``style`` is empty or a class of the drawing."""
+    """A word at a place: ``anchor`` is start, middle or end; ``style`` is empty or a class of the chart."""
 
     x: float
     y: float
@@ -43,7 +43,7 @@ class Bar(msgspec.Struct, frozen=True):
 
 
 class Chart(msgspec.Struct, frozen=True):
-    """A drawing that answers one question: its title, what it shows in words, and its parts from back to front.
+    """A chart that answers one question: its title, what it shows in words, and its parts from back to front.
 
     ``table`` tells its numbers: a row of heads, then rows, few enough to be read.
     """
@@ -161,7 +161,7 @@ def _steps(most: float) -> list[float]:
 
 
 def points(pairs: Sequence[tuple[float, float]]) -> str:
-    """Return points as a drawing has them."""
+    """Return points as a chart has them."""
     return " ".join(f"{x:g},{y:g}" for x, y in pairs)
 
 

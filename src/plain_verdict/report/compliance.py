@@ -1,4 +1,4 @@
-"""What is told of rules: how many are kept and broken, by severity, and set by set with what is broken first."""
+"""The overview of rules: how many are kept and broken, by severity, and set by set with what is broken first."""
 
 from collections.abc import Iterator, Mapping, Sequence
 
@@ -9,7 +9,7 @@ from plain_verdict.model import BAD, Check, Outcome, Run, Severity, Verdict, Wai
 from plain_verdict.text.formatting import capital, join_list
 
 _MOST_BROKEN = 200
-"""Broken rules of one set that are told one by one."""
+"""Failed rules of one set that are listed one by one."""
 _ORDER = (Outcome.ERRORED, Outcome.FAILED, Outcome.UNDECIDED)
 
 
@@ -34,7 +34,7 @@ class RuleSet(msgspec.Struct, frozen=True):
 
 
 class ComplianceOverview(msgspec.Struct, frozen=True):
-    """All that is told of rules."""
+    """The overview of rules."""
 
     lead: str
     rules: int
@@ -44,12 +44,12 @@ class ComplianceOverview(msgspec.Struct, frozen=True):
 
 
 def tell_compliance(run: Run, verdict: Verdict) -> ComplianceOverview | None:
-    """Return what is told of the rules of a run; None where it has none."""
+    """Return the overview of the rules of a run; None where it has none."""
     rules = [check for check in run.checks if check.rule]
     if not rules:
         return None
     counts = count_rules(rules, verdict.waived)
-    most = max(counts.broken_by_severity.values(), default=1)
+    most = max(counts.failed_by_severity.values(), default=1)
     sets: dict[tuple[str, ...], list[Check]] = {}
     for check in rules:
         sets.setdefault(check.suite, []).append(check)
@@ -57,7 +57,7 @@ def tell_compliance(run: Run, verdict: Verdict) -> ComplianceOverview | None:
         lead=" ".join(_lead(counts)),
         rules=len(rules),
         by_severity=tuple(
-            (Severity(word), number, round(number / most, 3)) for word, number in counts.broken_by_severity.items()
+            (Severity(word), number, round(number / most, 3)) for word, number in counts.failed_by_severity.items()
         ),
         sets=tuple(
             sorted(
@@ -70,9 +70,9 @@ def tell_compliance(run: Run, verdict: Verdict) -> ComplianceOverview | None:
 
 def _lead(counts: RuleCounts) -> Iterator[str]:
     yield f"{describe_rules(counts)}."
-    told = [f"{number:,} of {word} severity" for word, number in counts.broken_by_severity.items()]
+    told = [f"{number:,} of {word} severity" for word, number in counts.failed_by_severity.items()]
     if told:
-        yield f"What is broken: {join_list(told, most=len(Severity))}."
+        yield f"Failed: {join_list(told, most=len(Severity))}."
 
 
 def _set(suite: tuple[str, ...], rules: Sequence[Check], waived: Mapping[str, Waived]) -> RuleSet:
@@ -96,8 +96,8 @@ def _rank(check: Check) -> int:
 
 def _row(check: Check, waiver: Waived | None) -> RuleRow:
     words = {
-        Outcome.FAILED: "broken",
+        Outcome.FAILED: "failed",
         Outcome.ERRORED: "not evaluated",
-        Outcome.UNDECIDED: "needs a person",
+        Outcome.UNDECIDED: "undecided",
     }
     return RuleRow(check, words[check.outcome], capital(waiver.reason) if waiver else "")

@@ -62,7 +62,7 @@ class EvidenceIndex:
     def unclaimed_note(self) -> str:
         """Return what the files of no check are, before they are listed."""
         number = len(self.unclaimed)
-        return f"{capital(plural(number, 'file'))} found that belong{'s' if number == 1 else ''} to no check:"
+        return f"{capital(plural(number, 'file'))} without a check:"
 
     def shown(self, evidence: Sequence[Evidence], seen: set[str] | None = None) -> Iterator[ShownEvidence]:
         """Yield the evidence to show; equal pieces in a row come once, with their number.
@@ -79,7 +79,7 @@ class EvidenceIndex:
             yield ShownEvidence(several[0], content, len(several), repeated)
 
     def is_shared(self, content: Content) -> bool:
-        """Return whether a content is used in several places, and so stands in a section of its own."""
+        """Return whether a content is used in several places, and so stands in its own section."""
         return content.key in self._shared_keys
 
     def lead_picture(self, attempt: Attempt) -> Evidence | None:

@@ -1,4 +1,4 @@
-"""What is told of a run among those of its series: the builds as a strip, what changed, wobbles, is slower."""
+"""The overview of a run among those of its series: the builds as a strip, what changed, is flaky, is slower."""
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
@@ -32,7 +32,7 @@ _LABEL_CHARS = 8
 _LAST_NUMBER = re.compile(r"(\d+)\D*$")
 _ROWS = 60
 _SINGLE_GAPS = 3
-"""Missing builds up to which each has a place of its own in the strip."""
+"""Missing builds up to which each has its own place in the strip."""
 _STRIP_HEIGHT = 56.0
 _LEAST_BAD = 3.0  # of the strip's height: a single failure among thousands must still be seen
 
@@ -50,7 +50,7 @@ class Post(msgspec.Struct, frozen=True):
 
 
 class Entry(msgspec.Struct, frozen=True):
-    """A line of a list: a check, or only its name where the run has it no more; and what is said of it."""
+    """A line of a list: a check, or only its name where the run has it no more; and what is reported of it."""
 
     check: Check | None
     name: str
@@ -74,7 +74,7 @@ class GridRow(msgspec.Struct, frozen=True):
 
 
 class HistoryOverview(msgspec.Struct, frozen=True):
-    """What is told, in order."""
+    """What is given, in order."""
 
     against: str
     builds: str
@@ -88,7 +88,7 @@ class HistoryOverview(msgspec.Struct, frozen=True):
 
 
 def tell_history(run: Run, verdict: Verdict, since: Since, changed: Mapping[str, str]) -> HistoryOverview:
-    """Return what is told of a run and an earlier one; ``changed`` as ``changed_checks`` tells it."""
+    """Return the overview of a run and an earlier one; ``changed`` as ``changed_checks`` tells it."""
     builds = since.traces.builds[-(SHOWN_BUILDS - 1) :]
     rows, unlisted = _grid(run, changed)
     return HistoryOverview(
@@ -105,17 +105,17 @@ def tell_history(run: Run, verdict: Verdict, since: Since, changed: Mapping[str,
 
 
 def _lead(verdict: Verdict, since: Since) -> str:
-    numbers = ((since.new, "new"), (since.mended, "mended"), (since.as_before, "as before"))
+    numbers = ((since.new, "new"), (since.fixed, "fixed"), (since.still_failing, "still failing"))
     parts: list[str] = []
     for several, what in numbers:
         if several:
             number = spelled(len(several), "failure") if not parts else spelled(len(several), "failure").split()[0]
             parts.append(f"{number} {'is' if len(several) == 1 else 'are'} {what}")
-    lead = ", ".join(parts) or "no check fails, as before"
+    lead = ", ".join(parts) or "no check fails, as in the build before"
     counting = [cause for cause in verdict.causes if not verdict.aside_of(cause)]
     longest = max(((going_on(cause, since), cause.name) for cause in counting), default=(0, ""))
     if longest[0] > 1:
-        lead += f"; “{longest[1]}” has gone on for the last {spelled(longest[0], 'build')}"
+        lead += f"; “{longest[1]}” has failed in the last {spelled(longest[0], 'build')}"
     return f"{capital(lead)}."
 
 
@@ -138,7 +138,7 @@ def describe_cause(cause: Cause, since: Since) -> str:
         return f"{'in all' if every else f'since {builds[1 - number].label},'} {plural(number, 'build')}"
     key = cause_key(cause)
     last = next((build.label for build in reversed(builds) if any(one.key == key for one in build.causes)), "")
-    return f"back, last seen in {last}" if last else "new"
+    return f"failing again, last in {last}" if last else "new"
 
 
 def _posts(tally: Tally, word: VerdictWord, since: Since, shown: int) -> Iterator[Post]:
@@ -183,7 +183,7 @@ def _post(label: str, word: VerdictWord, tally: Tally, most: int, link: str = ""
 
 
 def _lists(run: Run, since: Since) -> Iterator[ChangeList]:
-    told = (since.new, since.mended, since.wobbly, since.slower, since.faster)
+    told = (since.new, since.fixed, since.flaky, since.slower, since.faster)
     wanted = {one.id for several in told for one in several[:_LISTED]} | {*since.added[:_LISTED]}
     checks = {check.id: check for check in run.checks if check.id in wanted}
 
@@ -191,18 +191,18 @@ def _lists(run: Run, since: Since) -> Iterator[ChangeList]:
         entries = tuple(Entry(checks.get(id_), text, words) for id_, text, words in several)
         return ChangeList(name, entries, number - len(entries), link)
 
-    for name, changes, link in (("New", since.new, "show=new"), ("Mended", since.mended, "")):
+    for name, changes, link in (("New", since.new, "show=new"), ("Fixed", since.fixed, "")):
         if changes:
             yield listed(name, list(map(_changed, changes[:_LISTED])), len(changes), link)
-    if since.wobbly:
-        yield listed("Wobbly", list(map(_wobbly, since.wobbly[:_LISTED])), len(since.wobbly))
+    if since.flaky:
+        yield listed("Flaky", list(map(_flaky, since.flaky[:_LISTED])), len(since.flaky))
     for name, times in (("Slower", since.slower), ("Faster", since.faster)):
         if times:
             yield listed(name, list(map(_timed, times[:_LISTED])), len(times))
-    if since.gone:
-        yield listed("Gone", list(map(_changed, since.gone[:_LISTED])), len(since.gone))
+    if since.removed:
+        yield listed("Removed", list(map(_changed, since.removed[:_LISTED])), len(since.removed))
     if since.added:
-        added = [(id_, "", "was not there") for id_ in since.added[:_LISTED]]
+        added = [(id_, "", "new in this run") for id_ in since.added[:_LISTED]]
         yield listed("Added", added, len(since.added))
 
 
@@ -210,9 +210,9 @@ def _changed(one: Changed) -> tuple[str, str, str]:
     return one.id, one.name, one.before
 
 
-def _wobbly(one: Wobble) -> tuple[str, str, str]:
+def _flaky(one: Wobble) -> tuple[str, str, str]:
     low, high = round(100 * one.low), round(100 * one.high)
-    share = f"failed or needed a retry in {one.unsteady} of its last {one.runs} runs: {low} to {high} % of the time"
+    share = f"failed or needed a retry in {one.unsteady} of its last {one.runs} runs (95 % CI {low} to {high} %)"
     return one.id, one.name, f"{share}; {one.why}" if one.why else share
 
 
@@ -229,7 +229,7 @@ def _span(low_s: float, high_s: float) -> str:
 def _remarks(since: Since) -> Iterator[str]:
     slower = sum(bool(one.id) for one in since.slower)
     if since.timed and 2 * slower > since.timed:
-        yield f"Most checks took longer, {slower:,} of {since.timed:,}: the machine may have been slow as a whole."
+        yield f"{slower:,} of {since.timed:,} checks took longer: the whole machine may have been slow."
     missing = [key for several in since.missing.values() for key in several]
     if missing:
         verb = "has" if len(missing) == 1 else "have"
@@ -265,14 +265,14 @@ def describe_trace(trace: Sequence[tuple[Build, Past, float | None]]) -> str:
     """Return what became of a check in the builds before, in words."""
     there = [(build.label, past) for build, past, _ in trace if past is not Past.ABSENT]
     if not there:
-        return "was not there before"
+        return "not in earlier builds"
     parts = []
     for wanted, verb in (
         ((Past.PASSED,), "passed"),
-        ((Past.PASSED_ON_RETRY,), "passed on a retry"),
+        ((Past.PASSED_ON_RETRY,), "passed on retry"),
         ((Past.FAILED,), "failed"),
         ((Past.ERRORED,), "could not finish"),
-        ((Past.SKIPPED, Past.UNDECIDED), "was left open"),
+        ((Past.SKIPPED, Past.UNDECIDED), "skipped or undecided"),
     ):
         labels = [label for label, past in there if past in wanted]
         if len(labels) == len(there):
@@ -283,5 +283,5 @@ def describe_trace(trace: Sequence[tuple[Build, Past, float | None]]) -> str:
         elif labels:
             parts.append(f"{verb} in {join_list(labels, most=4)}")
     times = [took for _, past, took in trace if took and past in (Past.PASSED, Past.PASSED_ON_RETRY)]
-    ending = f"; {_span(min(times), max(times))} where it passed" if times else ""
+    ending = f"; {_span(min(times), max(times))} when it passed" if times else ""
     return f"{', '.join(parts)}{ending}"

@@ -13,7 +13,7 @@ class PageInfo(msgspec.Struct, frozen=True):
     """What the user chose for the page.
 
     ``made`` is when it is made, with a zone; ``title`` "" is the results' own. ``masked`` counts the secrets that
-    were masked in these words. ``shelf`` is the way to the page over all pages, or "".
+    were masked in these words. ``index`` is the way to the page over all pages, or "".
     ``reload_s``: it is made again and again, and loads itself so often.
     """
 
@@ -26,5 +26,5 @@ class PageInfo(msgspec.Struct, frozen=True):
     only: ChecksShown = ChecksShown.ALL
     masked: Masked = Masked()
     notes: tuple[str, ...] = ()
-    shelf: str = ""
+    index: str = ""
     reload_s: int = 0

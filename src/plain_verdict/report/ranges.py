@@ -8,11 +8,11 @@ import msgspec
 from plain_verdict.text.formatting import format_duration
 
 _WIDTH = 190
-"""Of the drawing of a range, in its own units."""
+"""Of the chart of a range, in its own units."""
 
 
 class Range(msgspec.Struct, frozen=True):
-    """Where the least, median, 95 % and longest time stand in the drawing; None where they are not known."""
+    """Where the shortest, median, p95 and longest time are in the chart; None where they are not known."""
 
     least: float
     longest: float
@@ -22,7 +22,7 @@ class Range(msgspec.Struct, frozen=True):
 
     @property
     def reach(self) -> float:
-        """Return where the line ends: at 95 % of the times, or at the longest where they are too few."""
+        """Return where the line ends: at the p95, or at the longest time where calls are too few."""
         return self.longest if self.p95 is None else self.p95
 
 
@@ -42,7 +42,7 @@ class RangeScale:
         """Return where a row's times stand; None where nothing tells them."""
         if least_s is None or longest_s is None:
             return None
-        told = (("least", least_s), ("median", p50_s), ("95 %", p95_s), ("longest", longest_s))
+        told = (("shortest", least_s), ("median", p50_s), ("p95", p95_s), ("longest", longest_s))
         return Range(
             least=self.at(least_s),
             longest=self.at(longest_s),

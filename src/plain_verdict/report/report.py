@@ -37,9 +37,9 @@ from plain_verdict.report.api import ApiOverview, tell_api
 from plain_verdict.report.causes import CauseEntry, tell_causes
 from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
 from plain_verdict.report.history import SHOWN_BUILDS, HistoryOverview, changed_checks, describe_cause, tell_history
+from plain_verdict.report.index_line import index_line
 from plain_verdict.report.overview import span_of, title_of
 from plain_verdict.report.page_info import PageInfo
-from plain_verdict.report.shelf_line import shelf_line
 from plain_verdict.report.shown_check import ShownCheck, show_check
 from plain_verdict.report.shown_exchange import ShownExchange, show_exchange
 from plain_verdict.report.suites import SuiteGroup, make_suites, merge_facts, slowest_suites, sum_s
@@ -98,7 +98,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def history(self) -> HistoryOverview | None:
-        """Return what is told of earlier runs; None where there is none to compare with."""
+        """Return the overview of earlier runs; None where there is none to compare with."""
         return tell_history(self.run, self.verdict, self._since, self._changed) if self._since else None
 
     @property
@@ -111,11 +111,11 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @property
     def changed(self) -> bool:
-        """Return whether the verdict is another than before, or failures are new or mended; or none was before."""
+        """Return whether the verdict is another than before, or failures are new or fixed; or none was before."""
         since = self._since
         if since is None:
             return True
-        return bool(since.new or since.mended or since.against.verdict is not self.verdict.word)
+        return bool(since.new or since.fixed or since.against.verdict is not self.verdict.word)
 
     @cached_property
     def new(self) -> frozenset[str]:
@@ -153,9 +153,9 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return page if page.startswith(("https://", "http://")) or ":" not in page else ""
 
     @property
-    def shelf_line(self) -> str:
-        """Return what the shelf is told of the page, as JSON."""
-        return msgspec.json.encode(shelf_line(self)).decode()
+    def index_line(self) -> str:
+        """Return the page's line for the index, as JSON."""
+        return msgspec.json.encode(index_line(self)).decode()
 
     @property
     def masked(self) -> Masked | None:
@@ -175,7 +175,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @property
     def notes(self) -> tuple[str, ...]:
-        """Return notes on what was asked for, on masking, and on earlier runs."""
+        """Return notes on requirements, on masking, and on earlier runs."""
         series = self.run.in_series
         place = (*series.trouble, *series.notes) if series else ()
         return tuple(dict.fromkeys((*self.info.notes, *self.run.masking_notes, *self.run.api.notes, *place)))
@@ -207,7 +207,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def shown_run(self) -> Run:
-        """Return the run with only those checks that are told one by one."""
+        """Return the run with only those checks that are listed one by one."""
         return self.run if self.info.only is ChecksShown.ALL else _only_failed(self.run)
 
     @cached_property
@@ -220,8 +220,8 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return a sentence on the checks that are counted but not told."""
         one = self.left_out == 1
         number = capital(plural(self.left_out, "check"))
-        verb, left, those = ("was", "is", "it") if one else ("were", "are", "them")
-        return f"{number} that passed or {verb} skipped {left} left out of this page; the numbers count {those}."
+        verb, left = ("was", "is") if one else ("were", "are")
+        return f"{number} that passed or {verb} skipped {left} left out of this page, but counted in all numbers."
 
     @cached_property
     def suites(self) -> tuple[SuiteGroup, ...]:
@@ -248,7 +248,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def causes(self) -> tuple[CauseEntry, ...]:
-        """Return the causes that are told one by one."""
+        """Return the causes that are listed one by one."""
         return tell_causes(self.verdict, self.evidence, len(self.bad))
 
     @cached_property
@@ -258,12 +258,12 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def api(self) -> ApiOverview | None:
-        """Return what is told of the calls to an API; None where there are none."""
+        """Return the overview of the calls to an API; None where there are none."""
         return tell_api(self.run, self.operations)
 
     @cached_property
     def asked(self) -> "AskedOverview | None":
-        """Return what is told of requirements."""
+        """Return the overview of requirements."""
         if not self.run.requirements.given:
             return None
         from plain_verdict.report.asked import tell_asked  # for runs that have some
@@ -272,7 +272,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def compliance(self) -> "ComplianceOverview | None":
-        """Return what is told of rules."""
+        """Return the overview of rules."""
         if not any(check.rule for check in self.run.checks):
             return None
         from plain_verdict.report.compliance import tell_compliance  # for runs that have some
@@ -281,7 +281,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def reported(self) -> "ReportedOverview | None":
-        """Return what is told of load results that other tools summed up."""
+        """Return the overview of load results that other tools summed up."""
         if not self.run.reported:
             return None
         from plain_verdict.report.load.sums import tell_reported  # for runs that have some
@@ -290,7 +290,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def metrics(self) -> "MetricsOverview | None":
-        """Return what is told of the team's own numbers."""
+        """Return the overview of the team's own numbers."""
         if not self.run.metrics:
             return None
         from plain_verdict.report.load.sums import tell_metrics  # as above
@@ -299,7 +299,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def load(self) -> "LoadOverview | None":
-        """Return what is told of the load run; None where there is none."""
+        """Return the overview of the load run; None where there is none."""
         if self.run.load is None:
             return None
         from plain_verdict.report.load.overview import tell_load  # as above

@@ -49,7 +49,7 @@ class ShownAttempt(msgspec.Struct, frozen=True):
 
 
 class ShownCheck(msgspec.Struct, frozen=True):
-    """A check with everything that is told of it, in order.
+    """A check with everything that the report shows of it, in order.
 
     Under its name stand ``attempt_note``, ``set_aside`` or ``skip_reason``, one of them at most.
     """
@@ -77,8 +77,8 @@ def describe_time(attempt: Attempt) -> str:
 
 
 def describe_waiver(waiver: Waived) -> str:
-    """Return how long a failure is waived, in short."""
-    return f"waived until {format_date(waiver.until)}" if waiver.until else "set aside"
+    """Return how long a failure is waived, shortened."""
+    return f"waived until {format_date(waiver.until)}" if waiver.until else "not counted"
 
 
 def show_check(
@@ -91,7 +91,7 @@ def show_check(
     """
     attempts = tuple(_show_attempt(*numbered, evidence) for numbered in enumerate(check.attempts, 1))
     retried = len(attempts) > 1
-    note = f"{'passed only on attempt' if check.flaky else 'attempt'} {attempts[-1].number}"
+    note = f"{'passed on attempt' if check.flaky else 'attempt'} {attempts[-1].number}"
     skipped = check.outcome is Outcome.SKIPPED and not retried and waiver is None
     return ShownCheck(
         attempt_note=note if retried else "",

@@ -73,7 +73,7 @@ class TimingPart(msgspec.Struct, frozen=True):
 
 
 class ShownExchange(msgspec.Struct, frozen=True):
-    """An exchange with everything that is told of it. ``is_open``: it is what a reader looks for."""
+    """An exchange with everything that the report shows of it. ``is_open``: it is what a reader looks for."""
 
     exchange: Exchange
     answer: str
@@ -148,8 +148,8 @@ def _sized(word: str, message: HttpRequest | HttpResponse) -> str:
 def _came_back(exchange: Exchange, evidence: EvidenceIndex) -> ShownMessage:
     after = f" after {format_duration(exchange.took_s)}" if exchange.took_s is not None else ""
     if exchange.response is None:
-        return ShownMessage(f"Nothing came back{after}: {exchange.no_answer}", "", "", "", None)
-    return _message(exchange.response, _sized(f"Came back{after}", exchange.response), evidence)
+        return ShownMessage(f"No answer{after}: {exchange.no_answer}", "", "", "", None)
+    return _message(exchange.response, _sized(f"Answer{after}", exchange.response), evidence)
 
 
 def _message(message: HttpRequest | HttpResponse, head: str, evidence: EvidenceIndex) -> ShownMessage:
@@ -192,5 +192,5 @@ def _on_curl(body: Body | None) -> str:
     if body is None:
         return ""
     if body.binary or body.remark:
-        return "Only about what was sent: its body is no text."
-    return "Only about what was sent: its body was shortened." if "characters left out here" in body.text else ""
+        return "The command is not exact: the body is not text."
+    return "The command is not exact: the body was shortened." if "characters left out here" in body.text else ""

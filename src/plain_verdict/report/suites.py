@@ -1,4 +1,4 @@
-"""The suites of a run, with their checks in the order in which they are told."""
+"""The suites of a run, with their checks in the order of the page."""
 
 import re
 from collections import Counter, defaultdict
@@ -15,7 +15,7 @@ _RANK = {outcome: rank for rank, outcome in enumerate(Outcome)}
 
 
 class Variants(msgspec.Struct, frozen=True):
-    """Checks of one name with different parameters, shown as one row; a check by itself is a row of its own."""
+    """Checks of one name with different parameters, shown as one row; a check by itself is its own row."""
 
     name: str
     checks: tuple[Check, ...]
@@ -106,7 +106,7 @@ def _group(
 
 
 def slowest_suites(groups: Sequence[SuiteGroup]) -> list[SuiteGroup]:
-    """Return the suites whose checks took longest, where there are enough to tell apart."""
+    """Return the suites whose checks took longest, where there are enough to distinguish."""
     timed = [group for group in groups if group.took_s and group.path]
     return sorted(timed, key=lambda group: -(group.took_s or 0))[:3] if len(timed) > 3 else []
 

@@ -23,7 +23,7 @@ class VariantGrid(msgspec.Struct, frozen=True):
     @property
     def alike_note(self) -> str:
         """Return a sentence on the checks that do not differ."""
-        return f"{plural(self.alike, 'check')} {'has' if self.alike == 1 else 'have'} the same outcome everywhere."
+        return f"{plural(self.alike, 'check')} {'has' if self.alike == 1 else 'have'} one outcome in all variants."
 
 
 def make_variant_grids(run: Run) -> tuple[VariantGrid, ...]:

@@ -1,26 +1,28 @@
 """Makes sure that settings make sense, each on its own, before any work is done."""
 
+import difflib
 import re
 from collections.abc import Iterator
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from enum import Enum
 
 import msgspec
 
 from plain_verdict.errors import UsageError
 from plain_verdict.history.series import check_series
-from plain_verdict.inputs.completeness import read_age
+from plain_verdict.inputs.completeness import read_age, read_newer_than
 from plain_verdict.judging.conditions import check_condition
 from plain_verdict.judging.matching import matches_everything
 from plain_verdict.judging.measures.interface import PER_CENT_SLOWER, read_bound
 from plain_verdict.judging.measures.interface import SECONDS as SECONDS_UNIT
 from plain_verdict.judging.severities import read_severity
 from plain_verdict.merging import check_template
+from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.request.registered import registered_choices
 from plain_verdict.settings.limits import read_size
+from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.rules import ConditionRule, Match, WaiverRule
 from plain_verdict.settings.schema import SettingsFile
-from plain_verdict.settings.shapes import Shape
 from plain_verdict.text.expressions import Expression
 from plain_verdict.text.names import SECONDS
 
@@ -30,10 +32,16 @@ _LEAVE_OUT = re.compile(r"first\s+(\d{1,6}(?:\.\d{1,3})?)\s*(ms|s|min|h)")
 def check_settings(settings: SettingsFile) -> None:
     """Make sure that every value makes sense. Raises UsageError whose ``where`` names the key."""
     check_choice("report.layout", settings.report.layout)
-    try:
-        read_size(settings.evidence.size_limit)
-    except UsageError as error:
-        raise UsageError(error.what, where="evidence.size_limit", hint=error.hint) from error
+    for where, read, text in (
+        ("evidence.size_limit", read_size, settings.evidence.size_limit),
+        ("input.stale_after", read_age, settings.input.stale_after),
+        ("input.newer_than", _read_newer_than, settings.input.newer_than),
+        ("report.time_zone", read_zone, settings.report.time_zone),
+    ):
+        try:
+            read(text)
+        except UsageError as error:
+            raise UsageError(error.what, where=where, hint=error.hint) from error
     check_template(settings.input.variants_from)
     for number, pattern in enumerate(settings.masking.patterns):
         _check_expression(f"/{pattern}/", f"masking.patterns[{number}]")
@@ -45,17 +53,21 @@ def check_settings(settings: SettingsFile) -> None:
     if settings.history.every:
         read_step(settings.history.every)
     if settings.history.pages and not settings.history.pages.startswith(("https://", "http://")):
-        raise UsageError("is no address", where="history.pages", hint="begin it with https://")
+        raise UsageError("is not an address", where="history.pages", hint="begin it with https://")
     for where, match in _matches(settings):
         _check_match(match, where)
     for number, waiver in enumerate(settings.waiver):
         _check_waiver(waiver, f"waiver[{number}]")
     if settings.input.expect_files is not None and settings.input.expect_files < 0:
-        raise UsageError("is no number of files", where="input.expect_files", hint="write 1 or more")
+        raise UsageError("must be 0 or more", where="input.expect_files", hint="write expect_files = 4")
     for number, condition in enumerate(settings.condition):
         _check_condition(condition, f"condition[{number}]")
-    for number, shape in enumerate(settings.shape):
-        check_shape(shape, f"shape[{number}]")
+    for number, mapping in enumerate(settings.mapping):
+        check_mapping(mapping, f"mapping[{number}]")
+
+
+def _read_newer_than(text: str) -> None:
+    read_newer_than(text, datetime.now(UTC))
 
 
 def read_leave_out(text: str) -> float:
@@ -65,7 +77,9 @@ def read_leave_out(text: str) -> float:
     found = _LEAVE_OUT.fullmatch(text.strip())
     seconds = float(found[1]) * SECONDS[found[2]] if found else 0.0
     if not seconds:
-        raise UsageError(f"{text!r} is no part of a run", where="load.leave_out", hint='write it like "first 60 s"')
+        raise UsageError(
+            f"{text!r} is not a part of a run", where="load.leave_out", hint='write it like "first 60 s"'
+        )
     return seconds
 
 
@@ -86,17 +100,17 @@ def read_step(text: str) -> timedelta:
     try:
         step = read_age(text)
     except UsageError as error:
-        raise UsageError(f"{text[:40]!r} is no step", where="history.every", hint=error.hint) from error
+        raise UsageError(f"{text[:40]!r} is not a step", where="history.every", hint=error.hint) from error
     if not step:
-        raise UsageError("is no step", where="history.every", hint="write it like 1d or 6h")
+        raise UsageError("is not a step", where="history.every", hint="write it like 1d or 6h")
     return step
 
 
-def check_shape(shape: Shape, where: str) -> None:
-    """Make sure that a shape makes sense. Raises UsageError whose ``where`` names the key."""
-    from plain_verdict.readers.shape import checking  # for teams that have shapes
+def check_mapping(mapping: ResultMapping, where: str) -> None:
+    """Make sure that a mapping makes sense. Raises UsageError whose ``where`` names the key."""
+    from plain_verdict.readers.mapping import checking  # for teams that have mappings
 
-    checking.check_shape(shape, where)
+    checking.check_mapping(mapping, where)
 
 
 def check_choice(key: str, value: str, where: str = "") -> None:
@@ -104,8 +118,9 @@ def check_choice(key: str, value: str, where: str = "") -> None:
     choices = registered_choices()[key]
     if value not in choices:
         name = key.rpartition(".")[2]
-        hint = f"allowed are {', '.join(choices)}"
-        raise UsageError(f"{value!r} is no value of {name!r}", where=where or key, hint=hint)
+        near = difflib.get_close_matches(value, choices, n=1, cutoff=0.6)
+        hint = f"did you mean {near[0]!r}?" if near else f"use one of {', '.join(choices)}"
+        raise UsageError(f"{value!r} is not a value of {name!r}", where=where or key, hint=hint)
 
 
 def _matches(settings: SettingsFile) -> Iterator[tuple[str, Match]]:
@@ -115,7 +130,7 @@ def _matches(settings: SettingsFile) -> Iterator[tuple[str, Match]]:
 
 def _check_match(match: Match, where: str) -> None:
     if not any(msgspec.structs.astuple(match)):
-        raise UsageError("covers everything; give it a key to match", where=where)
+        raise UsageError("matches everything", where=where, hint='add a key, like match = { check = "Pay" }')
     if match.severity:
         try:
             read_severity(match.severity)
@@ -125,12 +140,14 @@ def _check_match(match: Match, where: str) -> None:
         _check_expression(getattr(match, key), f"{where}.{key}")
     given = [value for key in match.__struct_fields__ if (value := getattr(match, key))]
     if all(isinstance(value, str) and not isinstance(value, Enum) and matches_everything(value) for value in given):
-        raise UsageError("covers everything", where=where, hint="write a pattern that fits only what is meant")
+        raise UsageError(
+            "matches everything", where=where, hint="write a pattern that matches only the failures that are meant"
+        )
 
 
 def _check_waiver(waiver: WaiverRule, where: str) -> None:
     if waiver.most is not None and waiver.most < 1:
-        raise UsageError("covers nothing", where=f"{where}.most", hint="write most = 1 or more")
+        raise UsageError("must be 1 or more", where=f"{where}.most", hint="write most = 3")
 
 
 def _check_condition(condition: ConditionRule, where: str) -> None:

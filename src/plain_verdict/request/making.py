@@ -25,17 +25,17 @@ from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.model import Fact, Kind
 from plain_verdict.model.facts import BUILD
 from plain_verdict.model.marks import FIRST_PAGE
-from plain_verdict.request.checks import check_settings, check_shape, read_leave_out, read_step, read_trifle
+from plain_verdict.report_index.words import IndexWords
+from plain_verdict.request.checks import check_mapping, check_settings, read_leave_out, read_step, read_trifle
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.request.secrets import read_mask_rules, rules_without_known, without_known
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme
 from plain_verdict.settings.limits import read_size
-from plain_verdict.settings.loading import Settings, SettingsSource, read_settings, read_shapes
+from plain_verdict.settings.loading import Settings, SettingsSource, read_mappings, read_settings
+from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.schema import ReportTable, SettingsFile
-from plain_verdict.settings.shapes import Shape
 from plain_verdict.settings.trust import TRUST_VARIABLE
-from plain_verdict.shelf.words import ShelfWords
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.writers import writer_named
 from plain_verdict.writers.charts.writer import ChartsWriter
@@ -65,8 +65,8 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
         brand=brand,
         root=root,
         watch=overrides.watch,
-        shelf=(root, way) if report.shelf else None,
-        shelf_words=_shelf_words(report, brand, read_request.made),
+        index=(root, way) if report.index else None,
+        index_words=_index_words(report, brand, read_request.made),
     )
     if settings.file.publish or overrides.publish or mail.send or settings.file.notify:
         from plain_verdict.request.recipients import with_recipients  # for reports that go somewhere
@@ -77,7 +77,7 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
     if overrides.watch:
         request = _kept_here(request)
     _check(request)
-    read = _looking_beside(request.read, request.report, overrides.look_beside, settings.file)
+    read = _finding_previous(request.read, request.report, overrides.find_previous, settings.file)
     return msgspec.structs.replace(request, read=read)
 
 
@@ -89,12 +89,12 @@ def source_of(overrides: Overrides, environment: Mapping[str, str]) -> SettingsS
 
 def _kept_here(request: Request) -> Request:
     """Return a request that reaches nobody: a page that is made again and again is for who makes it."""
-    history = msgspec.structs.replace(request.read.history, store="", must=False)
+    history = msgspec.structs.replace(request.read.history, store="", required=False)
     read = msgspec.structs.replace(request.read, history=history)
     return msgspec.structs.replace(request, read=read, places=(), sending=None, recipients=())
 
 
-def _looking_beside(
+def _finding_previous(
     read: ReadRequest,
     report: ReportTable,
     wanted: bool | None,  # noqa: FBT001  a setting, passed on
@@ -102,7 +102,7 @@ def _looking_beside(
 ) -> ReadRequest:
     """Return the request with the folder in which earlier pages may stand beside the new one."""
     out = report.out
-    if not (settings.history.look_beside if wanted is None else wanted) or "{" in os.path.dirname(out):  # noqa: PTH120  text, not a path yet
+    if not (settings.history.find_previous if wanted is None else wanted) or "{" in os.path.dirname(out):  # noqa: PTH120  text, not a path yet
         return read
     suffix = writer_named("folder" if report.zip else report.layout).suffix
     target = path_of(out, Names("title", "verdict", read.made, {}), suffix)
@@ -120,13 +120,13 @@ def make_read_request(overrides: Overrides, environment: Mapping[str, str], now:
     folders = request.options.evidence.folders if request.options.evidence else ()
     options = msgspec.structs.replace(request.options, evidence=None, evidence_folders=folders)
     request = msgspec.structs.replace(request, options=options)
-    return _looking_beside(request, settings.file.report, overrides.look_beside, settings.file)
+    return _finding_previous(request, settings.file.report, overrides.find_previous, settings.file)
 
 
-def read_shelf_words(
+def read_index_words(
     overrides: Overrides, environment: Mapping[str, str], now: datetime
-) -> tuple[ShelfWords, tuple[str, ...]]:
-    """Return what a shelf says of itself, by the settings, and notes on these. Raises UsageError."""
+) -> tuple[IndexWords, tuple[str, ...]]:
+    """Return what an index says of itself, by the settings, and notes on these. Raises UsageError."""
     settings = read_settings(source_of(overrides, environment), check_settings)
     file = settings.file
     masking, notes = read_mask_rules(overrides, file, environment)
@@ -135,17 +135,17 @@ def read_shelf_words(
     made = made_at(environment, now)
     zone = read_zone(file.report.time_zone)
     made = made.astimezone(zone) if zone else made
-    words = _shelf_words(report, _brand(Overrides(), file, masking), made, given.title, given.link)
+    words = _index_words(report, _brand(Overrides(), file, masking), made, given.title, given.link)
     return words, (*settings.notes, *notes)
 
 
-def _shelf_words(report: ReportTable, brand: Brand, made: datetime, title: str = "", link: str = "") -> ShelfWords:
+def _index_words(report: ReportTable, brand: Brand, made: datetime, title: str = "", link: str = "") -> IndexWords:
     link = link or (report.link if report.link.endswith("/") else "")
-    return ShelfWords(title or report.shelf_title, brand, made, link)
+    return IndexWords(title or report.index_title, brand, made, link)
 
 
 def _root_of(report: ReportTable, suffix: str) -> tuple[Path, str]:
-    """Return the folder above those that the pattern varies, and the way from a page to the shelf in it."""
+    """Return the folder above those that the pattern varies, and the way from a page to the index in it."""
     target = path_of(report.out, Names("title", "verdict", datetime.now(UTC), {}), suffix)
     around = os.path.dirname(report.out)  # noqa: PTH120  text, not a path yet
     folder = target.parent
@@ -153,8 +153,8 @@ def _root_of(report: ReportTable, suffix: str) -> tuple[Path, str]:
         fixed = os.path.dirname(around.partition("{")[0])  # noqa: PTH120  as above
         folder = Path(fixed or ".").absolute()
     way = os.path.relpath(folder / FIRST_PAGE, target.parent if suffix else target)
-    if report.shelf and target == folder / FIRST_PAGE:
-        raise UsageError("is the name of the shelf's own page", path=report.out, hint="give --out another name")
+    if report.index and target == folder / FIRST_PAGE:
+        raise UsageError("is the name of the index itself", path=report.out, hint="give --out another name")
     return folder, Path(way).as_posix()
 
 
@@ -169,7 +169,7 @@ def made_at(environment: Mapping[str, str], now: datetime) -> datetime:
     try:
         return datetime.fromtimestamp(int(epoch), UTC)
     except (ValueError, OverflowError, OSError) as error:
-        raise UsageError(f"SOURCE_DATE_EPOCH is no number of seconds: {epoch[:40]!r}") from error
+        raise UsageError(f"SOURCE_DATE_EPOCH is not a number of seconds: {epoch[:40]!r}") from error
 
 
 def _read_request(
@@ -186,7 +186,7 @@ def _read_request(
         retries=overrides.retry or tuple((argument,) for argument in file.input.retry),
         kinds={Kind(name): paths for name, paths in msgspec.structs.asdict(file.input.kinds).items()},
         api_document=overrides.api_document or file.api.document,
-        shapes=_shapes(overrides, file),
+        mappings=_mappings(overrides, file),
         targets=rules_without_known(file.rules, masking).conditions,
         baseline=overrides.baseline or file.load.baseline,
         engine=engine,
@@ -202,7 +202,7 @@ def _read_request(
         masking=masking,
     )
     missing = tuple(
-        f"The environment has no {name}, so the fact “{key}” is missing."
+        f"The environment variable {name} is not set, so the fact “{key}” is missing."
         for key, name in file.facts_from_environment.items()
         if not environment.get(name)
     )
@@ -221,27 +221,27 @@ def _read_request(
 
 def _history(overrides: Overrides, settings: Settings) -> HistoryOptions:
     table = settings.file.history
-    if table.must and not overrides.history:
+    if table.required and not overrides.history:
         settings.refuse_ignored("history.store")
     store = overrides.history or table.store
     check_store(store)
     return HistoryOptions(
         store=store,
-        earlier=overrides.earlier or table.earlier,
+        earlier=overrides.previous or table.previous,
         against=overrides.against or table.against,
         build=overrides.build or "",
         series=table.series,
         step=read_step(table.every) if table.every else None,
         pages=table.pages,
-        must=table.must,
+        required=table.required,
     )
 
 
-def _shapes(overrides: Overrides, settings: SettingsFile) -> tuple[Shape, ...]:
-    """Return the shapes of files on the command line, those of the settings' own, and of files that they name."""
-    from_options = [shape for name in overrides.shape for shape in read_shapes(name, check_shape)]
-    from_files = [shape for name in settings.input.shapes for shape in read_shapes(name, check_shape)]
-    return (*from_options, *settings.shape, *from_files)
+def _mappings(overrides: Overrides, settings: SettingsFile) -> tuple[ResultMapping, ...]:
+    """Return the mappings of files on the command line, those of the settings' own, and of files that they name."""
+    from_options = [mapping for name in overrides.mapping for mapping in read_mappings(name, check_mapping)]
+    from_files = [mapping for name in settings.input.mappings for mapping in read_mappings(name, check_mapping)]
+    return (*from_options, *settings.mapping, *from_files)
 
 
 def _expected(overrides: Overrides, settings: SettingsFile, made: datetime, now: datetime) -> Expected:
@@ -326,14 +326,14 @@ def _check(request: Request) -> None:
     if request.read.options.evidence:
         check_look_in(request.read.options.evidence)
     check_latest(report.latest)
-    if request.shelf and request.shelf[0].is_dir():
-        from plain_verdict.shelf.refreshing import check_shelf  # for folders that have one
+    if request.index and request.index[0].is_dir():
+        from plain_verdict.report_index.refreshing import check_index  # for folders that have one
 
-        check_shelf(request.shelf[0])
+        check_index(request.index[0])
     if report.keep < 0:
-        raise UsageError("--keep is no number of pages", hint="write --keep 20")
+        raise UsageError("--keep must be 0 or more", hint="write --keep 20")
     if expected.files is not None and expected.files < 0:
-        raise UsageError("--expect-files is no number of files", hint="write --expect-files 4")
+        raise UsageError("--expect-files must be 0 or more", hint="write --expect-files 4")
     if report.zip and report.out.endswith((".html", ".htm")):
         raise UsageError("--zip packs a folder, and --out names a file", path=report.out, hint="name a folder")
     _check_others(request)
@@ -367,7 +367,7 @@ def _check_others(request: Request) -> None:
         if file and file != STANDARD_OUTPUT:
             _check_file(file)
     if report.link and not report.link.startswith(("https://", "http://")):
-        raise UsageError("--link is no address", path=report.link, hint="begin it with https://")
+        raise UsageError("--link is not an address", path=report.link, hint="begin it with https://")
 
 
 def _check_tables(report: ReportTable) -> None:
@@ -393,14 +393,14 @@ def _check_addresses(request: Request) -> None:
     read_size(request.mail.attach_up_to)
     sender = request.mail.sender or request.brand.mail_address
     if request.sending and not sender:
-        raise UsageError("the mail is from nobody", where="mail.from", hint='write from = "checks@host.example"')
+        raise UsageError("the mail has no sender", where="mail.from", hint='write from = "checks@host.example"')
     MailWriter(sender, request.mail.to, cc=request.mail.cc).check()
 
 
 def _check_mail(request: Request) -> None:
     file = request.mail.file
     if not file.endswith(MailWriter.suffix):
-        raise UsageError("is no name for a mail message", path=file, hint="end it in .eml")
+        raise UsageError("is not a name for a mail message", path=file, hint="end it in .eml")
     if Path(file).is_dir():
         raise UsageError("is a folder; --mail names a file", path=file, hint="end it in .eml")
     check_target(Path(file).absolute(), folder=False, overwrite=True)

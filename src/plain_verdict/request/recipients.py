@@ -1,4 +1,4 @@
-"""Who is told of a report, and how: made of the settings and the environment. Raises UsageError."""
+"""Who is notified of a report, and how: made of the settings and the environment. Raises UsageError."""
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -20,7 +20,7 @@ _MOST_TEMPLATE_BYTES = 64_000
 def with_recipients(
     request: Request, file: SettingsFile, named: Sequence[str], environment: Mapping[str, str]
 ) -> Request:
-    """Return a request with the places where its page goes, and who is told of it."""
+    """Return a request with the places where its page goes, and who is notified."""
     return msgspec.structs.replace(
         request,
         places=_targets(file.publish, named, request.report.keep),
@@ -34,10 +34,12 @@ def _targets(tables: Sequence[PublishTable], named: Sequence[str], keep: int) ->
     every = (*tables, *(PublishTable(place, keep) for place in named))
     targets = []
     for table in every:
-        place = open_place(table.place)
+        place = open_place(table.destination)
         place.check()
         if table.link and not (table.link.startswith(("https://", "http://")) and table.link.endswith("/")):
-            raise UsageError("is no address of a folder", path=table.link, where="publish.link", hint="end it in /")
+            raise UsageError(
+                "is not an address of a folder", path=table.link, where="publish.link", hint="end it in /"
+            )
         targets.append(Target(place, table.keep, table.link))
     return tuple(targets)
 
@@ -47,24 +49,24 @@ def _sending(mail: MailTable, environment: Mapping[str, str]) -> Sending | None:
     if not mail.send:
         return None
     if not mail.server:
-        raise UsageError("nobody sends the mail", where="mail.server", hint='write server = "smtp://host:587"')
+        raise UsageError("no mail server is set", where="mail.server", hint='write server = "smtp://host:587"')
     if not (mail.to or mail.cc):
-        raise UsageError("the mail is sent to nobody", where="mail.to", hint='write to = ["crew@host.example"]')
+        raise UsageError("the mail has no recipients", where="mail.to", hint='write to = ["crew@host.example"]')
     for address in (*mail.to, *mail.cc, mail.sender):
         if not address.rpartition("<")[2].isascii():
             hint = "write the host in its xn-- form"
-            raise UsageError("is no address that every server takes", path=address, where="mail.to", hint=hint)
+            raise UsageError("is not an address that every server takes", path=address, where="mail.to", hint=hint)
     server = read_server(mail.server, SMTP_SCHEMES, "mail.server")
     user = _held_by(mail.user_variable, "mail.user_variable", environment)
     password = _held_by(mail.password_variable, "mail.password_variable", environment)
     if user and server.scheme == "smtp+plain":
         hint = "use smtp:// (STARTTLS) or smtps://"
-        raise UsageError("a password would be sent for all to read", where="mail.server", hint=hint)
+        raise UsageError("the password would be sent unencrypted", where="mail.server", hint=hint)
     return Sending(server, Login(user, password), When(mail.when))
 
 
 def _recipients(tables: tuple[NotifyTable, ...], environment: Mapping[str, str]) -> tuple[Recipient, ...]:
-    """Return the web services that are told."""
+    """Return the web services that are notified."""
     if tables:
         check_notices()
     return tuple(_recipient(table, f"notify[{number}]", environment) for number, table in enumerate(tables))
@@ -91,5 +93,7 @@ def _held_by(variable: str, where: str, environment: Mapping[str, str]) -> str:
         return ""
     value = environment.get(variable, "")
     if not value:
-        raise UsageError(f"the environment has no {variable}", where=where, hint="set it, or take the key away")
+        raise UsageError(
+            f"the environment variable {variable} is not set", where=where, hint="set it, or remove the key"
+        )
     return value

@@ -16,19 +16,19 @@ from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.model import Fact, Kind
 from plain_verdict.readers.samples.options import SamplesOptions
+from plain_verdict.report_index.words import IndexWords
 from plain_verdict.request.targets import Recipient, Sending, Target
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
+from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.rules import ConditionRule, Rules
 from plain_verdict.settings.schema import MailTable, ReportTable
-from plain_verdict.settings.shapes import Shape
-from plain_verdict.shelf.words import ShelfWords
 
 
 class ReadOptions(msgspec.Struct, frozen=True):
     """How results are read.
 
     ``retries`` are files, folders and patterns of later goes, ``kinds`` those of another kind than
-    the format's own. ``api_document`` is the path of an OpenAPI document, ``shapes`` are the team's own formats.
+    the format's own. ``api_document`` is the path of an OpenAPI document, ``mappings`` are the team's own formats.
     ``targets`` are conditions; those on load become checks of its requests. ``baseline`` are load results of an
     earlier run to compare with. ``engine`` reads files (see Engine), samples without the first ``leave_out_s``
     seconds of each; ``metrics`` are columns of them with the team's own numbers.
@@ -40,7 +40,7 @@ class ReadOptions(msgspec.Struct, frozen=True):
     retries: tuple[tuple[str, ...], ...] = ()
     kinds: Mapping[Kind, tuple[str, ...]] = {}
     api_document: str = ""
-    shapes: tuple[Shape, ...] = ()
+    mappings: tuple[ResultMapping, ...] = ()
     targets: tuple[ConditionRule, ...] = ()
     baseline: tuple[str, ...] = ()
     expected: Expected = Expected()
@@ -88,8 +88,8 @@ class Request(msgspec.Struct, frozen=True):
 
     ``watch``: the page is made again and again.
     ``root`` is the folder below which names vary; ``places`` are where the page is published.
-    ``shelf`` is the folder of the page over all pages, and the way to it from the page; None: it is not wanted.
-    ``sending`` is None where no mail is sent; ``recipients`` are web services that are told.
+    ``index`` is the folder of the page over all pages, and the way to it from the page; None: it is not wanted.
+    ``sending`` is None where no mail is sent; ``recipients`` are web services that are notified.
     """
 
     read: ReadRequest
@@ -99,8 +99,8 @@ class Request(msgspec.Struct, frozen=True):
     root: Path = Path()
     watch: bool = False
     places: tuple[Target, ...] = ()
-    shelf: tuple[Path, str] | None = None
-    shelf_words: ShelfWords | None = None
+    index: tuple[Path, str] | None = None
+    index_words: IndexWords | None = None
     sending: Sending | None = None
     recipients: tuple[Recipient, ...] = ()
 

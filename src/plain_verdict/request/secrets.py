@@ -25,7 +25,7 @@ _MOST_BYTES = 1_000_000
 _VARIABLES = "env:"
 _SHOWN = frozenset(
     (
-        *("title", "description", "shelf_title", "link", "organisation", "footer", "contact"),
+        *("title", "description", "index_title", "link", "organisation", "footer", "contact"),
         *("name", "advice", "owner", "reason", "who"),
     )
 )
@@ -51,14 +51,14 @@ def read_mask_rules(
         try:
             found, short = secrets_of_file(_read(name), Path(name).name)
         except (ValueError, RecursionError) as error:
-            hint = "mend it, or write KEY=VALUE or one secret a line"
-            raise UsageError("begins like JSON and is none", path=name, hint=hint) from error
+            hint = "correct it, or write KEY=VALUE or one secret per line"
+            raise UsageError("is not valid JSON", path=name, hint=hint) from error
         known += found
         if not found and not short:
-            notes.append(f"{Path(name).name} holds no value to look for.")
+            notes.append(f"{Path(name).name} holds no secret.")
         if short:
             verb = "is" if short == 1 else "are"
-            notes.append(f"{Path(name).name}: {plural(short, 'value')} {verb} too short to be looked for.")
+            notes.append(f"{Path(name).name}: {plural(short, 'value')} {verb} too short to be masked.")
     named = tuple((key, name) for key, name in settings.facts_from_environment.items() if is_secret_variable(name))
     looked_for = dict.fromkeys(value for value in known if value.value not in table.ignore)
     rules = MaskRules(False, table.patterns, table.ignore, tuple(looked_for), named)

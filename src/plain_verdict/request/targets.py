@@ -1,4 +1,4 @@
-"""Where a report goes and who is told of it, ready: the places, the mail's server, web services."""
+"""Where a report goes and who is notified, ready: the places, the mail's server, web services."""
 
 from typing import TYPE_CHECKING
 

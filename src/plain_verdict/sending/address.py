@@ -9,7 +9,7 @@ from plain_verdict.errors import UsageError
 from plain_verdict.text.addresses import host_and_path, refuse_password
 
 SMTP_SCHEMES = {"smtp": 587, "smtps": 465, "smtp+plain": 25}
-"""With their usual ports: STARTTLS, TLS from the start, and no encryption for a relay in a network of one's own."""
+"""With their usual ports: STARTTLS, TLS from the start, and no encryption for a relay in one's own network."""
 
 
 class Address(msgspec.Struct, frozen=True):
@@ -33,10 +33,10 @@ def read_server(text: str, schemes: Mapping[str, int], where: str) -> Address:
         host, port = parts.hostname, parts.port
     except ValueError as error:
         raise UsageError(
-            f"is no address of a server ({error})", path=host_and_path(text), where=where, hint=hint
+            f"is not an address of a server ({error})", path=host_and_path(text), where=where, hint=hint
         ) from error
     if parts.scheme not in schemes or not host or parts.path.strip("/") or parts.query or parts.username:
-        raise UsageError("is no address of a server", path=host_and_path(text), where=where, hint=hint)
+        raise UsageError("is not an address of a server", path=host_and_path(text), where=where, hint=hint)
     return Address(parts.scheme, host, port or schemes[parts.scheme])
 
 

@@ -41,7 +41,7 @@ def media_type_of(template: str) -> str:
     for suffix, media_type in _TYPES.items():
         if template.endswith(suffix):
             return media_type
-    raise UsageError("is no template for a notice", path=template, hint=f"end its name in {', '.join(_TYPES)}")
+    raise UsageError("is not a template for a notice", path=template, hint=f"end its name in {', '.join(_TYPES)}")
 
 
 def fill_template(source: str, name: str, values: Mapping[str, object]) -> Notice:
@@ -63,7 +63,7 @@ def fill_template(source: str, name: str, values: Mapping[str, object]) -> Notic
             hint = "write texts as {{ sentence | tojson }}, without quotes around them"
             raise UsageError(f"makes no JSON ({error})", path=name, hint=hint) from error
     if len(body) > _MOST_BYTES:
-        raise UsageError("makes more than 256 kB", path=name, hint="leave something out")
+        raise UsageError("makes more than 256 kB", path=name, hint="shorten the template")
     return Notice(body, media_type)
 
 
@@ -93,9 +93,7 @@ def post_notice(url: str, name: str, notice: Notice) -> None:
                     wait_s = min(float(asked), _LONGEST_PAUSE_S)
             if wait_s is not None:
                 time.sleep(wait_s)
-    raise DeliveryError(
-        f"the notice was not taken ({what})", path=name, hint="look at the address in that variable"
-    )
+    raise DeliveryError(f"the notice was not taken ({what})", path=name, hint="check the address in that variable")
 
 
 def _post(session: "Session", url: str, body: bytes, headers: dict[str, str]) -> "Response":
@@ -113,7 +111,7 @@ def _post(session: "Session", url: str, body: bytes, headers: dict[str, str]) ->
 
 def _refusal(answer: "Response") -> str:
     if answer.is_redirect:
-        return f"it answers {answer.status_code} and leads elsewhere, where no notice is sent"
+        return f"it answers {answer.status_code} and redirects elsewhere, where no notice is sent"
     return f"it answers {status_line(answer.status_code)}"
 
 
@@ -129,5 +127,5 @@ def _told(error: Exception) -> str:
         error,
         requests.exceptions.InvalidURL | requests.exceptions.MissingSchema | requests.exceptions.InvalidSchema,
     ):
-        return "what the variable holds is no address"
+        return "what the variable holds is not an address"
     return "no connection"

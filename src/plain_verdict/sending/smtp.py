@@ -26,7 +26,7 @@ def send_mail(server: Address, login: Login, sender: str, to: Sequence[str], mes
             continue
         if refused:
             names = "; ".join(f"{name}: {_answer(*answer)}" for name, answer in refused.items())
-            hint = "the others got it; look at the address"
+            hint = "the others got it; check the address"
             raise DeliveryError(f"some did not get the mail ({names})", path=str(server), hint=hint)
         return
 
@@ -37,7 +37,7 @@ def try_server(server: Address, login: Login) -> None:
         _connected(server, login).quit()
     except (smtplib.SMTPException, OSError) as error:
         what, hint = _told(error, server)
-        raise DeliveryError(f"would send no mail ({what})", path=str(server), hint=hint) from error
+        raise DeliveryError(f"can't send mail ({what})", path=str(server), hint=hint) from error
 
 
 def _send(
@@ -84,23 +84,23 @@ def _told(error: Exception, server: Address) -> tuple[str, str]:
     if isinstance(error, ssl.SSLError):
         return f"TLS failed: {error.reason or error}", "use smtps:// on port 465 and smtp:// on 587"
     what = f"no answer in {_TIMEOUT_S:.0f} s" if silent else ""
-    return what or getattr(error, "strerror", "") or str(error), "look at host and port"
+    return what or getattr(error, "strerror", "") or str(error), "check host and port"
 
 
 def _refusal(error: smtplib.SMTPException, server: Address) -> tuple[str, str]:
     """Return what the server says, and what to do."""
     if isinstance(error, smtplib.SMTPRecipientsRefused):
         several = "; ".join(f"{name}: {_answer(*answer)}" for name, answer in error.recipients.items())
-        return several, "look at mail.to"
+        return several, "check mail.to"
     if isinstance(error, smtplib.SMTPResponseException):
         signing_in = isinstance(error, smtplib.SMTPAuthenticationError)
-        hint = "look at the variables that hold user and password" if signing_in else "ask who runs the server"
+        hint = "check the variables with user and password" if signing_in else "ask who runs the server"
         return _answer(error.smtp_code, error.smtp_error), hint
     if isinstance(error, smtplib.SMTPNotSupportedError):
         if server.scheme == "smtp":
             return "the server offers no STARTTLS", "use smtps://, or smtp+plain:// in a network of your own"
-        return "the server offers no way to sign in", "leave the user away"
-    return str(error) or type(error).__name__, "look at host and port"
+        return "the server offers no authentication", "remove the user"
+    return str(error) or type(error).__name__, "check host and port"
 
 
 def _answer(code: int, text: bytes | str) -> str:

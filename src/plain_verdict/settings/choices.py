@@ -36,7 +36,7 @@ class TablesAs(StrEnum):
 
 
 class When(StrEnum):
-    """When somebody is told of a run."""
+    """When somebody is notified of a run."""
 
     ALWAYS = "always"
     NOT_FIT = "not fit"

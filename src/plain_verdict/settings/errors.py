@@ -11,21 +11,35 @@ import msgspec
 from plain_verdict.errors import UsageError
 from plain_verdict.settings.schema import SettingsFile
 
+_FORMER = {
+    "earlier": "previous",
+    "leave": "ignore",
+    "look_beside": "find_previous",
+    "must": "required",
+    "place": "destination",
+    "places": "look_in",
+    "shape": "mapping",
+    "shapes": "mappings",
+    "shelf": "index",
+    "shelf_title": "index_title",
+}
+"""Names that keys had before the first release."""
 _UNKNOWN = re.compile(r"unknown field `([^`]*)`(?: - at `\$\.?([^`]*)`)?")
 _PLACE = re.compile(r"(.*?)(?: - at `\$\.?([^`]*)`)?\Z", re.DOTALL)
 
 
-def explain(message: str, file: str, text: str) -> UsageError:
-    """Return the error for what msgspec says of a settings file, with the line in its ``text``."""
+def explain(message: str, file: str, text: str, whole: type[msgspec.Struct] = SettingsFile) -> UsageError:
+    """Return the error for what msgspec says of a file, with its line; ``whole`` is what the file holds."""
     unknown = _UNKNOWN.search(message)
     if unknown:
         table = unknown[2] or ""
-        kind = _struct_at(table) or SettingsFile
+        kind = (_struct_at(table) if table else whole) or whole
         known = kind.__struct_encode_fields__
-        near = difflib.get_close_matches(unknown[1], known, n=1, cutoff=0.5)
-        hint = f"did you mean {near[0]!r}?" if near else f"known here: {', '.join(known)}"
+        former = _FORMER.get(unknown[1], "")
+        near = [former] if former in known else difflib.get_close_matches(unknown[1], known, n=1, cutoff=0.5)
+        hint = f"did you mean {near[0]!r}?" if near else f"known keys: {', '.join(known)}"
         where = with_line(text, f"{table}.{unknown[1]}".lstrip("."), shown=table)
-        return UsageError(f"has a key that is not known, {unknown[1]!r}", path=file, where=where, hint=hint)
+        return UsageError(f"has an unknown key, {unknown[1]!r}", path=file, where=where, hint=hint)
     place = _PLACE.match(message)
     what, where = (place[1], place[2] or "") if place else (message, "")
     what, hint = _in_words(what, where)
@@ -50,13 +64,13 @@ def _in_words(message: str, where: str) -> tuple[str, str]:
     key = where.rpartition(".")[2]
     missing = re.match(r"Object missing required field `([^`]*)`", message)
     if missing:
-        return f"lacks {missing[1]!r}", f"add {missing[1]} = ..."
+        return f"lacks the key {missing[1]!r}", f"add {missing[1]} = ..."
     if message.startswith("Invalid enum value"):
         allowed = ", ".join(map(str, _choices(where)))
         value = message.partition("value ")[2]
-        return f"{value} is no value of {key!r}", f"allowed are {allowed}" if allowed else ""
+        return f"{value} is not a value of {key!r}", f"use one of {allowed}" if allowed else ""
     if "date" in message and message.startswith("Invalid"):
-        return "is no day of the calendar", _DAY
+        return "is not a day of the calendar", _DAY
     got = _GOT.match(message)
     return _wrong_kind(got, where) if got else (message[:1].lower() + message[1:], "")
 
@@ -67,16 +81,19 @@ def _wrong_kind(got: re.Match[str], where: str) -> tuple[str, str]:
     wanted = " or ".join(_KINDS.get(kind, kind) for kind in kinds if kind != "null")
     what = f"must be {wanted}{got[3].replace('>=', 'of at least').replace('<=', 'of at most')}"
     if got[2]:
-        what += f", and is {_KINDS.get(got[2], got[2])}"
+        what += f", not {_KINDS.get(got[2], got[2])}"
     hints = {
         "array": f"write [[{key}]] for each one" if key in _MANY else f'write {key} = ["..."]',
         "object": f"write [{where}] and its keys below it" if where else "",
+        "int": f"write {key} = 20",
+        "bool": f"write {key} = true",
+        "str": f'write {key} = "..."',
     }
     dated = _DAY if "date" in got[1] else ""
     return what, dated or hints.get(got[1], "")
 
 
-_MANY = ("cause", "waiver", "condition", "shape", "level")
+_MANY = ("cause", "waiver", "condition", "mapping", "level")
 
 
 def _choices(where: str) -> tuple[object, ...]:
@@ -95,7 +112,7 @@ def _choices(where: str) -> tuple[object, ...]:
 
 
 def _numbered(table: str, counts: dict[str, int]) -> str:
-    """Return a table's name with the number of each list that it stands in: ``shape.check`` in the second shape."""
+    """Return a table's name with the number of each list that it is in."""
     name = ""
     for part in filter(None, table.split(".")):
         name = f"{name}.{part}".lstrip(".")

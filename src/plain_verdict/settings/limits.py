@@ -8,7 +8,7 @@ from plain_verdict.errors import UsageError
 
 
 class Limits(msgspec.Struct, frozen=True):
-    """How much of a result file is kept; whatever a limit takes away is said where it bites."""
+    """How much of a result file is kept; whatever a limit takes away is reported where it bites."""
 
     name_chars: int = 500
     message_chars: int = 4_000
@@ -28,13 +28,13 @@ class Limits(msgspec.Struct, frozen=True):
     checks: int = 1_000_000
     """Of one file."""
     whole_bytes: int = 100_000_000
-    """Of a file that a shape reads whole: JSON, and XML whose items are not told by names only."""
+    """Of a file that a mapping reads whole: JSON, and XML whose items are not told by names only."""
     archive_files: int = 20_000
     archive_bytes: int = 500_000_000
     """Of one archive's content, unpacked."""
     archive_depth: int = 2
     evidence_bytes: int = 20_000_000
-    """Of one piece of evidence that is no picture."""
+    """Of one piece of evidence that is not a picture."""
     picture_bytes: int = 60_000_000
     """Of one picture as it comes."""
     picture_pixels: int = 60_000_000
@@ -49,7 +49,7 @@ DEFAULT_LIMITS = Limits()
 MOST_UNPACKED, FREE_UNPACKED_BYTES = 100, 50_000_000
 """How many times its own size a gzip file of samples may unpack to, and how much it may in any case."""
 TOLD_NAME_CHARS = 160
-"""Of a cause or a check, where it is told on the terminal or in a mail."""
+"""Of a cause or a check, where it is given on the terminal or in a mail."""
 FOLD_AFTER = 3_000
 """Checks from which a page is folded: what did not fail takes little room in it."""
 FOLD_AFTER_CHARS = 3_000_000
@@ -65,5 +65,5 @@ def read_size(text: str) -> int:
     """Return a size like ``25MB`` in bytes. Raises UsageError."""
     found = _SIZE.fullmatch(text)
     if not found:
-        raise UsageError(f"{text[:40]!r} is no size", hint="write it like 25MB or 800kB")
+        raise UsageError(f"{text[:40]!r} is not a size", hint="write it like 25MB or 800kB")
     return round(float(found[1]) * _UNITS[found[2].lower()])

@@ -1,29 +1,26 @@
 """Reads ``plain-verdict.toml``: checked whole, with errors that name key, line and the nearest right key."""
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
 
 from plain_verdict.errors import UsageError
 from plain_verdict.settings.errors import explain, with_line
+from plain_verdict.settings.mappings import MappingFile, ResultMapping
 from plain_verdict.settings.paths import relative_to
 from plain_verdict.settings.schema import SettingsFile
-from plain_verdict.settings.shapes import Shape, ShapeFile
 from plain_verdict.settings.trust import HOW_TO_TRUST, without_reach
 from plain_verdict.text.formatting import join_list
 
 NAME = "plain-verdict.toml"
 
-RENAMED = {("masking", "leave"): "ignore", ("evidence", "places"): "look_in"}
-"""Keys that had another name; the old one is still read, with a note, until the next version."""
-
 Check = Callable[[SettingsFile], None]
 """Makes sure that settings make sense. Raises UsageError whose ``where`` names the key."""
 
 
-RULES = ("cause", "waiver", "condition", "shape", "compliance", "requirements", "input", "load", "history", "api")
+RULES = ("cause", "waiver", "condition", "mapping", "compliance", "requirements", "input", "load", "history", "api")
 """The tables that can change a verdict."""
 
 
@@ -49,7 +46,9 @@ class Settings(msgspec.Struct, frozen=True):
     def refuse_ignored(self, key: str) -> None:
         """Make sure that a key which a command wants was not ignored. Raises UsageError."""
         if key in self.ignored:
-            raise UsageError(f"{NAME} was found, not named, so its key is ignored", where=key, hint=HOW_TO_TRUST)
+            raise UsageError(
+                f"{NAME} was found, not named with --config, so its key is ignored", where=key, hint=HOW_TO_TRUST
+            )
 
 
 def read_settings(source: SettingsSource, check: Check) -> Settings:
@@ -66,7 +65,7 @@ def _without_reach(settings: Settings, path: Path) -> Settings:
     notes = settings.notes
     if ignored:
         keys = f"{join_list(ignored, len(ignored))} {'is' if len(ignored) == 1 else 'are'}"
-        notes = (*notes, f"{path.name} was found, not named, so {keys} ignored: {HOW_TO_TRUST}.")
+        notes = (*notes, f"{path.name} was found, not named with --config, so {keys} ignored: {HOW_TO_TRUST}.")
     return Settings(file, notes, ignored, trusted=False)
 
 
@@ -77,7 +76,7 @@ def _with_rules(settings: Settings, path: Path, check: Check) -> Settings:
     unused = [key for key in RULES if getattr(file, key) not in (getattr(default, key), getattr(rules.file, key))]
     if unused:
         tables = join_list(unused, len(unused))
-        notes = (*notes, f"{path.name} judges this run, so {NAME} does not decide on {tables}.")
+        notes = (*notes, f"{path.name} judges this run, so {NAME} is not used for {tables}.")
     file = msgspec.structs.replace(file, **{key: getattr(rules.file, key) for key in RULES})
     ignored = tuple(key for key in settings.ignored if key.partition(".")[0] not in RULES)
     return Settings(file, notes, ignored, settings.trusted)
@@ -86,7 +85,6 @@ def _with_rules(settings: Settings, path: Path, check: Check) -> Settings:
 def _read(path: Path, check: Check) -> Settings:
     """Return the settings that a file holds. Raises UsageError."""
     text, fields = _parsed(path)
-    notes = tuple(_with_new_names(fields, path.name))
     try:
         settings = msgspec.convert(fields, SettingsFile)
         check(settings)
@@ -94,39 +92,31 @@ def _read(path: Path, check: Check) -> Settings:
         raise explain(str(error), path.name, text) from error
     except UsageError as error:
         raise UsageError(error.what, path=path.name, where=with_line(text, error.where), hint=error.hint) from error
-    return Settings(relative_to(settings, path.parent), notes)
+    return Settings(relative_to(settings, path.parent))
 
 
-def read_shapes(name: str, check: Callable[[Shape, str], None], *, in_settings: bool = False) -> tuple[Shape, ...]:
-    """Return the shapes of a file of their own; ``in_settings`` other settings may stand beside them.
+def read_mappings(
+    name: str, check: Callable[[ResultMapping, str], None], *, in_settings: bool = False
+) -> tuple[ResultMapping, ...]:
+    """Return the mappings of a file of their own; ``in_settings`` other settings may stand next to them.
 
     Raises UsageError.
     """
     path = Path(name)
-    text, fields = _parsed(path, "check --shape and input.shapes")
+    text, fields = _parsed(path, "check --mapping and input.mappings")
     if in_settings:
-        fields = {key: value for key, value in fields.items() if key == "shape"}
+        fields = {key: value for key, value in fields.items() if key == "mapping"}
     try:
-        shapes = msgspec.convert(fields, ShapeFile).shape
-        for number, shape in enumerate(shapes):
-            check(shape, f"shape[{number}]")
+        mappings = msgspec.convert(fields, MappingFile).mapping
+        for number, mapping in enumerate(mappings):
+            check(mapping, f"mapping[{number}]")
     except msgspec.ValidationError as error:
-        raise explain(str(error), path.name, text) from error
+        raise explain(str(error), path.name, text, MappingFile) from error
     except UsageError as error:
         raise UsageError(error.what, path=path.name, where=with_line(text, error.where), hint=error.hint) from error
-    if not shapes:
-        raise UsageError("holds no shape", path=path.name, hint="begin one with [[shape]]; see docs/shapes.md")
-    return shapes
-
-
-def _with_new_names(fields: dict[str, object], file: str) -> Iterator[str]:
-    """Give keys that have an old name their new one; yield a note on each."""
-    for (table, old), new in RENAMED.items():
-        inside = fields.get(table)
-        if isinstance(inside, dict) and old in inside and new not in inside:
-            inside[new] = inside.pop(old)
-            until = "the old name is read until the next version"
-            yield f"{file}: the key {table}.{old} is called {table}.{new} now; {until}."
+    if not mappings:
+        raise UsageError("has no mapping", path=path.name, hint="begin one with [[mapping]], see docs/mappings.md")
+    return mappings
 
 
 def _parsed(path: Path, named_by: str = "check --config") -> tuple[str, dict[str, object]]:
@@ -143,7 +133,7 @@ def _parsed(path: Path, named_by: str = "check --config") -> tuple[str, dict[str
     except (ValueError, RecursionError) as error:  # a number of thousands of digits, tables without end
         what, _, rest = str(error).partition(" (at ")
         place = re.match(r"line (\d+)", rest)
-        hint = "texts stand in quotes, lists in [ ], tables begin with [name]"
+        hint = "put texts in quotes and lists in [ ]; a table begins with [name]"
         what = f"is not proper TOML: {what[:1].lower()}{what[1:]}"
         raise UsageError(what, path=path.name, where=place[1] if place else "", hint=hint) from error
     return text, fields

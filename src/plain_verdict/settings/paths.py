@@ -18,11 +18,11 @@ PATHS: tuple[tuple[str, ...], ...] = (
     ("evidence", "look_in"),
     ("masking", "values"),
     ("input", "retry"),
-    ("input", "shapes"),
+    ("input", "mappings"),
     *(("input", "kinds", key) for key in ("functional", "api", "load", "compliance")),
     ("requirements", "files"),
     ("history", "store"),
-    ("history", "earlier"),
+    ("history", "previous"),
     ("load", "baseline"),
     ("api", "document"),
 )
@@ -36,7 +36,9 @@ def with_paths(settings: SettingsFile, change: Change) -> SettingsFile:
     replace = msgspec.structs.replace
     return replace(
         settings,
-        publish=tuple(replace(one, place=_path(one.place, "publish", change)) for one in settings.publish),
+        publish=tuple(
+            replace(one, destination=_path(one.destination, "publish", change)) for one in settings.publish
+        ),
         notify=tuple(replace(one, template=_path(one.template, "notify", change)) for one in settings.notify),
     )
 

@@ -39,22 +39,22 @@ class Match(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 class CauseRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
     """``[[cause]]``: a name for failures that have one reason."""
 
-    name: Annotated[str, Meta(description="what the page calls it")]
-    match: Annotated[Match, Meta(description="what it covers; every key must fit")]
-    advice: Annotated[str, Meta(description="what to do about it")] = ""
-    owner: Annotated[str, Meta(description="whom to ask")] = ""
-    link: Annotated[str, Meta(description="where to read more")] = ""
+    name: Annotated[str, Meta(description="its name in the report")]
+    match: Annotated[Match, Meta(description="what it matches; every key must match")]
+    advice: Annotated[str, Meta(description="advice: what to do")] = ""
+    owner: Annotated[str, Meta(description="owner: whom to ask")] = ""
+    link: Annotated[str, Meta(description="link to more")] = ""
 
 
 class WaiverRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
     """``[[waiver]]``: permission to fail until a day, that day included; for at most so many checks if told."""
 
-    match: Annotated[Match, Meta(description="what it covers; every key must fit")]
-    reason: Annotated[str, Meta(description="why it may fail")]
+    match: Annotated[Match, Meta(description="what it matches; every key must match")]
+    reason: Annotated[str, Meta(description="why the failure is accepted")]
     until: Annotated[date, Meta(description="its last day")]
-    who: Annotated[str, Meta(description="who allowed it")] = ""
-    link: Annotated[str, Meta(description="where to read more")] = ""
-    most: Annotated[int | None, Meta(description="how many checks it may cover")] = None
+    who: Annotated[str, Meta(description="who accepted it")] = ""
+    link: Annotated[str, Meta(description="link to more")] = ""
+    most: Annotated[int | None, Meta(description="how many failed checks it may cover")] = None
 
 
 class Scope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -65,23 +65,25 @@ class Scope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     tag: Annotated[str, Meta(description="one of the check's tags")] = ""
     variant: Annotated[str, Meta(description="a browser, platform or region, like `firefox*`")] = ""
     operation: Annotated[str, Meta(description="calls of an operation, like `POST /bookings`")] = ""
-    status: Annotated[str, Meta(description="calls answered so: `503`, `5xx`, or `no answer`")] = ""
-    request: Annotated[str, Meta(description="requests of a load run, like `Pay*`: a target for each")] = ""
+    status: Annotated[str, Meta(description="calls with this status: `503`, `5xx`, or `no answer`")] = ""
+    request: Annotated[str, Meta(description="requests of a load run, like `Pay*`: one target for each")] = ""
     subject: Annotated[str, Meta(description="rules for a host or page, like `north-gate*`")] = ""
     severity: Annotated[str, Meta(description="rules of a severity, like `high` or `high or above`")] = ""
-    metric: Annotated[str, Meta(description="numbers of your own, like `first paint`: a target for each")] = ""
+    metric: Annotated[str, Meta(description="metrics, like `first paint`: one target for each")] = ""
 
 
 class ConditionRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
     """``[[condition]]``: a measure and its bound: a number, or a text with a unit like ``"20 min"``."""
 
     measure: Annotated[str, Meta(description="what is measured")]
-    at_most: Annotated[int | float | str | None, Meta(description="a number, or a text with a unit")] = None
+    at_most: Annotated[
+        int | float | str | None, Meta(description="upper bound: a number, or a text with a unit")
+    ] = None
     at_least: Annotated[int | float | str | None, Meta(description="the same")] = None
     exactly: Annotated[int | float | str | None, Meta(description="the same")] = None
-    scope: Annotated[Scope, Meta(description="which checks it looks at")] = Scope()
-    name: Annotated[str, Meta(description="what the page calls it")] = ""
-    reason: Annotated[str, Meta(description="why the run must keep to it")] = ""
+    scope: Annotated[Scope, Meta(description="which checks it covers")] = Scope()
+    name: Annotated[str, Meta(description="its name in the report")] = ""
+    reason: Annotated[str, Meta(description="the reason for the condition")] = ""
 
 
 class Rules(msgspec.Struct, frozen=True):
@@ -91,4 +93,4 @@ class Rules(msgspec.Struct, frozen=True):
     waivers: tuple[WaiverRule, ...] = ()
     conditions: tuple[ConditionRule, ...] = ()
     breaks_from: Severity = Severity.MEDIUM
-    """The least severity of a broken rule that breaks the verdict."""
+    """The least severity of a failed rule that breaks the verdict."""

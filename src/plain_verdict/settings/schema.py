@@ -11,122 +11,117 @@ from msgspec import Meta
 from plain_verdict.model import Severity
 from plain_verdict.model.facts import VARIANT_FACTS
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme, When
+from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, WaiverRule
-from plain_verdict.settings.shapes import Shape
 
 Scalar = str | int | float | bool
 
 
 class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[report]``: what the page says of itself, and where it goes."""
+    """``[report]``: title, outputs and look."""
 
-    title: Annotated[str, Meta(description="the page's title; else the results' own name")] = ""
-    description: Annotated[str, Meta(description="Markdown under the verdict")] = ""
+    title: Annotated[str, Meta(description="title of the report; default: from the results")] = ""
+    description: Annotated[str, Meta(description="text under the verdict, in Markdown")] = ""
     out: Annotated[
         str,
-        Meta(description="file or folder to write; may hold `{title} {date} {time} {verdict} {fact:KEY}`"),
+        Meta(description="file or folder to write; placeholders: `{title} {date} {time} {verdict} {fact:KEY}`"),
     ] = ""
-    layout: Annotated[str, Meta(description="one file, or a folder that needs no script and no inline style")] = (
-        "page"
-    )
-    zip: Annotated[bool, Meta(description="also pack the folder as a zip file")] = False
-    overwrite: Annotated[bool, Meta(description="write over what has the name, instead of adding a counter")] = (
-        False
-    )
+    layout: Annotated[str, Meta(description="one file, or a folder without scripts and inline styles")] = "page"
+    zip: Annotated[bool, Meta(description="also write a zip file of the folder")] = False
+    overwrite: Annotated[
+        bool, Meta(description="replace an existing page of that name, instead of adding a counter")
+    ] = False
     latest: Annotated[str, Meta(description="a name, beside the page, under which the newest is kept as well")] = ""
-    shelf: Annotated[bool, Meta(description="refresh the page over all pages, index.html in their folder")] = False
-    shelf_title: Annotated[str, Meta(description="what that page is called")] = "Reports"
+    index: Annotated[bool, Meta(description="update the index of reports, index.html in their folder")] = False
+    index_title: Annotated[str, Meta(description="title of the index")] = "Reports"
     keep: Annotated[
-        int, Meta(description="remove the oldest pages there until so many are left; 0 keeps all", ge=0)
+        int, Meta(description="keep the newest N pages there and remove older ones; 0 keeps all", ge=0)
     ] = 0
-    tables: Annotated[str, Meta(description="a folder for tables, or a workbook that ends in `.xlsx`")] = ""
+    tables: Annotated[str, Meta(description="folder for tables, or a workbook with the suffix `.xlsx`")] = ""
     tables_as: Annotated[
         TablesAs,
-        Meta(
-            description="of a folder: `csv-bom` has a byte order mark, `csv-raw` cells that a spreadsheet may run"
-        ),
+        Meta(description="format in a folder: `csv-bom` has a byte order mark, `csv-raw` keeps formulas"),
     ] = TablesAs.CSV
-    pdf: Annotated[str, Meta(description="a file for the run as a paper of its own, PDF")] = ""
-    pdf_for: Annotated[ChecksShown, Meta(description="`all` lists every check in the paper as well")] = (
-        ChecksShown.FAILED
-    )
-    pdf_paper: Annotated[PaperSize, Meta(description="the size of the paper")] = PaperSize.A4
-    junit: Annotated[str, Meta(description="a file for the judged run as JUnit XML")] = ""
-    markdown: Annotated[str, Meta(description="a file for the digest as Markdown; `-` is standard output")] = ""
+    pdf: Annotated[str, Meta(description="file for the PDF report")] = ""
+    pdf_for: Annotated[ChecksShown, Meta(description="checks that the PDF report lists")] = ChecksShown.FAILED
+    pdf_paper: Annotated[PaperSize, Meta(description="paper size of the PDF report")] = PaperSize.A4
+    junit: Annotated[str, Meta(description="file for the results as JUnit XML")] = ""
+    markdown: Annotated[str, Meta(description="file for the summary as Markdown; `-` is standard output")] = ""
     link: Annotated[
         str,
-        Meta(description="the address of the page where others open it; one that ends in a slash gets its name"),
+        Meta(description="address of the page for others; an address that ends in a slash gets the page's name"),
     ] = ""
     digest: Annotated[
-        str, Meta(description="a file for the digest of the run as JSON, small enough to keep where pages are not")
+        str, Meta(description="file for the digest: the run's data as JSON, small enough for a cache")
     ] = ""
-    earl: Annotated[str, Meta(description="a file for the rules of the run as EARL in JSON-LD")] = ""
-    charts: Annotated[str, Meta(description="a folder for the drawings of load runs as PNG and SVG files")] = ""
-    theme: Annotated[Theme, Meta(description="the page's colours")] = Theme.AUTO
+    earl: Annotated[str, Meta(description="file for the compliance results as EARL in JSON-LD")] = ""
+    charts: Annotated[str, Meta(description="folder for the charts of load runs as PNG and SVG files")] = ""
+    theme: Annotated[Theme, Meta(description="colour scheme of the page")] = Theme.AUTO
     only: Annotated[ChecksShown, Meta(description="`failed` leaves passed and skipped checks out of the page")] = (
         ChecksShown.ALL
     )
-    time_zone: Annotated[str, Meta(description="zone for every time on the page, like `Europe/Oslo`")] = ""
+    time_zone: Annotated[str, Meta(description="time zone of all times, like `Europe/Oslo`")] = ""
     pipeline: Annotated[
-        bool, Meta(description="take build, branch, commit and job from the variables that pipelines set")
+        bool, Meta(description="read build, branch, commit and job from the pipeline's variables")
     ] = True
-    git: Annotated[bool, Meta(description="take branch and commit from the repository of the results")] = True
+    git: Annotated[bool, Meta(description="read branch and commit from the repository of the results")] = True
     enforce: Annotated[bool, Meta(description="exit with 1 when the verdict is not fit")] = False
     strict: Annotated[bool, Meta(description="exit with 4 when part of the input could not be read")] = False
 
 
 class BrandTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[brand]``: whose page it is."""
+    """``[brand]``: the company's name, logo and colour."""
 
-    organisation: Annotated[str, Meta(description="the name beside the title")] = ""
+    organisation: Annotated[str, Meta(description="name of your company or team, next to the title")] = ""
     logo: Annotated[str, Meta(description="PNG, JPEG, WebP or SVG, of any size and shape")] = ""
-    logo_dark: Annotated[str, Meta(description="another logo for dark pages")] = ""
-    accent: Annotated[str, Meta(description="colour of rules and links, like `#155e8a`")] = ""
-    footer: Annotated[str, Meta(description="a line at the page's end")] = ""
-    link: Annotated[str, Meta(description="where the logo and the name lead")] = ""
-    contact: Annotated[str, Meta(description="an address or a link for questions")] = ""
-    stylesheet: Annotated[str, Meta(description="your own CSS, up to 50 KB")] = ""
+    logo_dark: Annotated[str, Meta(description="logo for dark mode")] = ""
+    accent: Annotated[str, Meta(description="colour of lines and links, like `#155e8a`")] = ""
+    footer: Annotated[str, Meta(description="line at the end of the page")] = ""
+    link: Annotated[str, Meta(description="address that the logo and the name link to")] = ""
+    contact: Annotated[str, Meta(description="mail address or link for questions")] = ""
+    stylesheet: Annotated[str, Meta(description="file with your own CSS, up to 50 KB")] = ""
 
 
 class MailTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"sender": "from"}):
-    """``[mail]``: the digest for mail."""
+    """``[mail]``: the summary as a mail."""
 
-    file: Annotated[str, Meta(description="where to write it; its name ends in `.eml`")] = ""
-    sender: Annotated[str, Meta(description="its From line; else the brand's contact")] = ""
-    to: Annotated[tuple[str, ...], Meta(description="its To line")] = ()
-    cc: Annotated[tuple[str, ...], Meta(description="its Cc line")] = ()
+    file: Annotated[str, Meta(description="file to write; its name ends in `.eml`")] = ""
+    sender: Annotated[str, Meta(description="sender address; default: the brand's contact")] = ""
+    to: Annotated[tuple[str, ...], Meta(description="recipients")] = ()
+    cc: Annotated[tuple[str, ...], Meta(description="recipients of a copy")] = ()
     server: Annotated[
         str,
         Meta(
-            description="who sends it: `smtp://host:587` (STARTTLS), `smtps://host:465` (TLS), "
-            "or `smtp+plain://host:25` in a network of your own"
+            description="mail server: `smtp://host:587` (STARTTLS), `smtps://host:465` (TLS), "
+            "or `smtp+plain://host:25` in your own network"
         ),
     ] = ""
-    send: Annotated[bool, Meta(description="send it through that server")] = False
+    send: Annotated[bool, Meta(description="send the mail through that server")] = False
     when: Annotated[
-        When, Meta(description="when it is sent; `changed`: another verdict than before, or failures new or mended")
+        When, Meta(description="when to send; `changed`: the verdict changed, or failures are new or fixed")
     ] = When.ALWAYS
-    user_variable: Annotated[str, Meta(description="the environment variable that holds the user's name")] = ""
-    password_variable: Annotated[str, Meta(description="the environment variable that holds the password")] = ""
+    user_variable: Annotated[str, Meta(description="environment variable with the user name")] = ""
+    password_variable: Annotated[str, Meta(description="environment variable with the password")] = ""
     attach_up_to: Annotated[
-        str, Meta(description="how large the page may be to go with it; a larger one is linked to")
+        str, Meta(description="maximum size of an attached page; a larger page is only linked")
     ] = "15MB"
 
 
 class NotifyTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[[notify]]``: a web service that is told of the run by an HTTP POST."""
+    """``[[notify]]``: a web service that gets the run by an HTTP POST."""
 
-    url_variable: Annotated[str, Meta(description="the environment variable that holds the service's address")]
+    url_variable: Annotated[str, Meta(description="environment variable with the address of the service")]
     template: Annotated[
-        str, Meta(description="a template of your own, `.json`, `.xml` or `.txt`; else a small JSON is posted")
+        str,
+        Meta(description="file with your own template, `.json`, `.xml` or `.txt`; default: a small JSON object"),
     ] = ""
-    when: Annotated[When, Meta(description="when it is told, as for mail")] = When.ALWAYS
+    when: Annotated[When, Meta(description="when it is given, as for mail")] = When.ALWAYS
 
 
 class PublishTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[[publish]]``: a place where the page is published once it is written."""
+    """``[[publish]]``: a destination where the report is published."""
 
-    place: Annotated[
+    destination: Annotated[
         str,
         Meta(
             description="a folder, `git+ssh://host/repository.git#branch:folder` (also `git+file`, `git+https`), "
@@ -134,31 +129,31 @@ class PublishTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         ),
     ]
     keep: Annotated[
-        int, Meta(description="remove the oldest pages there until so many are left; 0 keeps all", ge=0)
+        int, Meta(description="keep the newest N pages there and remove older ones; 0 keeps all", ge=0)
     ] = 0
-    link: Annotated[str, Meta(description="where others open that folder with a browser; ends in a slash")] = ""
+    link: Annotated[str, Meta(description="address of that folder in a browser; ends in a slash")] = ""
 
 
 class MaskingTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[masking]``: what is hidden before anything leaves the tool."""
+    """``[masking]``: secrets to hide in all outputs."""
 
-    off: Annotated[bool, Meta(description="mask nothing; the page says so")] = False
+    off: Annotated[bool, Meta(description="switch masking off; the page reports it")] = False
     values: Annotated[
         tuple[str, ...],
-        Meta(description="secrets to look for: files, as `--mask-values`, or variables like `env:DEPLOY_*`"),
+        Meta(description="files with secrets, as for `--mask-values`, or variables like `env:DEPLOY_*`"),
     ] = ()
-    patterns: Annotated[tuple[str, ...], Meta(description="regular expressions of more that must be masked")] = ()
-    ignore: Annotated[tuple[str, ...], Meta(description="words that are no secrets")] = ()
+    patterns: Annotated[tuple[str, ...], Meta(description="regular expressions of more texts to mask")] = ()
+    ignore: Annotated[tuple[str, ...], Meta(description="words that are not secrets")] = ()
 
 
 class EvidenceTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"of": "for"}):
-    """``[evidence]``: where to look for it, whose goes in, how large the page may get."""
+    """``[evidence]``: where evidence is, for which checks, and the maximum size of the page."""
 
     look_in: Annotated[
         tuple[str, ...], Meta(description="folders, and templates like `shots/{suite}/{check}*.png`")
     ] = ()
-    of: Annotated[EvidenceOf, Meta(description="whose goes into the page")] = EvidenceOf.ALL
-    size_limit: Annotated[str, Meta(description="how large the page may get")] = "25MB"
+    of: Annotated[EvidenceOf, Meta(description="checks whose evidence goes into the page")] = EvidenceOf.ALL
+    size_limit: Annotated[str, Meta(description="maximum size of the page")] = "25MB"
 
 
 class KindsTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -171,111 +166,109 @@ class KindsTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[input]``: what must arrive, and how old it may be."""
+    """``[input]``: expected files, and how old results may be."""
 
     expect: Annotated[
-        tuple[str, ...], Meta(description="patterns of files, each of which must match at least one")
+        tuple[str, ...], Meta(description="patterns of files; each must match at least one file")
     ] = ()
-    expect_files: Annotated[int | None, Meta(description="how many files must arrive")] = None
+    expect_files: Annotated[int | None, Meta(description="expected number of result files")] = None
     kinds: KindsTable = KindsTable()
-    shapes: Annotated[
-        tuple[str, ...], Meta(description="files of shapes that several teams share, as `--shape`")
+    mappings: Annotated[
+        tuple[str, ...], Meta(description="files with mappings that several teams share, as for `--mapping`")
     ] = ()
-    stale_after: Annotated[str, Meta(description="how much older than the newest a file may be")] = "12h"
-    newer_than: Annotated[str, Meta(description="leave out older results: an age or a date")] = ""
+    stale_after: Annotated[str, Meta(description="how much older than the newest file a file may be")] = "12h"
+    newer_than: Annotated[str, Meta(description="leave out results older than an age or a date")] = ""
     variants: Annotated[
-        tuple[str, ...], Meta(description="facts under which the same check is a variant, no other attempt")
+        tuple[str, ...], Meta(description="facts that make the same check a variant, not another attempt")
     ] = VARIANT_FACTS
     variants_from: Annotated[
-        str, Meta(description="a template of paths whose parts are such facts, like `results/{python}/*.xml`")
+        str, Meta(description="pattern of paths whose parts are such facts, like `results/{python}/*.xml`")
     ] = ""
     retry: Annotated[
         tuple[str, ...],
-        Meta(description="files, folders or patterns of a second go; each entry retries what stands before it"),
+        Meta(description="files, folders or patterns of reruns; each entry is a rerun of the entries before it"),
     ] = ()
 
 
 class ApiTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[api]``: what the API is documented to do."""
+    """``[api]``: the API's document."""
 
     document: Annotated[
-        str, Meta(description="an OpenAPI 3.0 or 3.1 document, YAML or JSON, to group and compare calls by")
+        str,
+        Meta(description="OpenAPI 3.0 or 3.1 document, YAML or JSON, to group the calls and compare them with it"),
     ] = ""
 
 
 class LoadTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[load]``: how load results are counted, and what they are compared with."""
+    """``[load]``: how load results are counted and compared."""
 
     baseline: Annotated[
-        tuple[str, ...], Meta(description="samples of an earlier run: files, folders or patterns")
+        tuple[str, ...], Meta(description="samples of an earlier run to compare with: files, folders or patterns")
     ] = ()
-    least_change: Annotated[
-        str, Meta(description="how much slower or faster a percentile must be to count as changed")
-    ] = "5 %"
-    least_difference: Annotated[str, Meta(description="and by how much time at least")] = "5 ms"
+    least_change: Annotated[str, Meta(description="smallest change of a percentile that counts, in percent")] = (
+        "5 %"
+    )
+    least_difference: Annotated[str, Meta(description="smallest change of a percentile that counts, as a time")] = (
+        "5 ms"
+    )
     leave_out: Annotated[
-        str, Meta(description="a part of each file that is not counted, like `first 60 s`; the page says so")
+        str, Meta(description="part of each file to leave out, like `first 60 s`; the page reports it")
     ] = ""
     metrics: Annotated[
-        tuple[str, ...], Meta(description="columns of samples with numbers of your own, like `queue length`")
+        tuple[str, ...], Meta(description="columns of samples with your own metrics, like `queue length`")
     ] = ()
-    engine: Annotated[
-        str, Meta(description="where results are read: a Dask cluster, like `dask://HOST:PORT`; else here")
-    ] = ""
+    engine: Annotated[str, Meta(description="Dask cluster that reads the results, like `dask://HOST:PORT`")] = ""
 
 
 class RequirementsTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[requirements]``: what was asked for."""
+    """``[requirements]``: files of requirements, and how checks name them."""
 
     files: Annotated[
-        tuple[str, ...], Meta(description="files, folders or patterns of requirements, as `--requirements`")
+        tuple[str, ...], Meta(description="files, folders or patterns of requirements, as for `--requirements`")
     ] = ()
     pattern: Annotated[
-        str, Meta(description="a regular expression that finds their ids in the names of checks, like `BQ-\\d+`")
+        str, Meta(description="regular expression that finds requirement ids in check names, like `BQ-\\d+`")
     ] = ""
 
 
 class ComplianceTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[compliance]``: which broken rules count."""
+    """``[compliance]``: which failed rules count."""
 
     breaks_from: Annotated[
-        Severity, Meta(description="the least severity that breaks the verdict; lower ones are counted and said")
+        Severity,
+        Meta(description="lowest severity that counts; failed rules below it are only reported"),
     ] = Severity.MEDIUM
 
 
 class HistoryTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[history]``: where earlier runs are, and what this one is compared with."""
+    """``[history]``: where earlier runs are, and which of them to compare with."""
 
     store: Annotated[
         str,
-        Meta(description="a file of SQLite, or an address like `postgresql://user@host/database`, that keeps runs"),
+        Meta(description="store for runs: an SQLite file, or an address like `postgresql://user@host/database`"),
     ] = ""
-    earlier: Annotated[
-        tuple[str, ...], Meta(description="pages, digests and summaries of earlier runs, and folders of them")
+    previous: Annotated[
+        tuple[str, ...], Meta(description="pages, digests and summaries of earlier runs, or folders of them")
     ] = ()
-    look_beside: Annotated[
-        bool, Meta(description="look for the page of the run before in the folder of the new one")
-    ] = True
-    against: Annotated[
-        str, Meta(description="the build or the branch to compare with, instead of the run before")
-    ] = ""
-    series: Annotated[str, Meta(description="what runs belong together by; may hold `{title} {fact:KEY}`")] = (
-        "{title} {fact:branch}"
-    )
+    find_previous: Annotated[bool, Meta(description="find the previous report in the folder of the new one")] = True
+    against: Annotated[str, Meta(description="build or branch to compare with; default: the run before")] = ""
+    series: Annotated[
+        str, Meta(description="name of the series of a run, with the placeholders `{title} {fact:KEY}`")
+    ] = "{title} {fact:branch}"
     every: Annotated[
         str,
-        Meta(description="how often the series runs, like `1d`, so that missing builds show; else by their keys"),
+        Meta(description="interval of the builds, like `1d`, to find missing builds; default: by their numbers"),
     ] = ""
     pages: Annotated[
-        str, Meta(description="where the page of a build stands, like `https://host/builds/{build}/verdict.html`")
+        str, Meta(description="address of the page of a build, like `https://host/builds/{build}/verdict.html`")
     ] = ""
-    must: Annotated[
-        bool, Meta(description="exit with 5 when earlier runs could not be read or this one not be kept")
+    required: Annotated[
+        bool, Meta(description="exit with 5 when earlier runs could not be read or this run could not be stored")
     ] = False
 
 
 class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """All that the file may hold."""
+    """The whole settings file."""
 
     report: ReportTable = ReportTable()
     brand: BrandTable = BrandTable()
@@ -297,7 +290,7 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     cause: tuple[CauseRule, ...] = ()
     waiver: tuple[WaiverRule, ...] = ()
     condition: tuple[ConditionRule, ...] = ()
-    shape: tuple[Shape, ...] = ()
+    mapping: tuple[ResultMapping, ...] = ()
 
     @property
     def rules(self) -> Rules:

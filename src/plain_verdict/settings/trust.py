@@ -22,7 +22,7 @@ REACH: tuple[tuple[str, ...], ...] = (
     ("facts_from_environment",),
     ("masking", "off"),
 )
-"""Keys that only the operator may set; besides them any address, and any path outside the settings' repository."""
+"""Keys that only the operator may set; also any address, and any path outside the settings' repository."""
 TRUST_VARIABLE = "PLAIN_VERDICT_TRUST"
 HOW_TO_TRUST = "name the file with --config, or give --trust-settings"
 _NOT_FIXED = re.compile(r"[*?\[{]")

@@ -31,7 +31,7 @@ def host_and_path(address: str) -> str:
 def secret_parameters(address: str) -> tuple[str, ...]:
     """Return the names in an address's query that mean a secret, read as libraries do: escapes resolved.
 
-    Raises ValueError for what is no address.
+    Raises ValueError for what is not an address.
     """
     names = (pair.partition("=")[0] for pair in re.split("[&;]", urlsplit(address).query))
     return tuple(name for name in map(unquote, names) if _WITH_SECRET.search(name))

@@ -43,7 +43,7 @@ def plain(text: str) -> str:
 
 
 def _may_have_control(text: str) -> bool:
-    """Return whether a text of several lines may have a control character: much faster than to look for each."""
+    """Return whether a multi-line text may have a control character: much faster than to look for each."""
     if text.isascii():
         data = text.encode()
         return len(data.translate(None, _CONTROL_BYTES)) != len(data)

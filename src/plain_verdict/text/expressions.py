@@ -31,7 +31,7 @@ class Expression:
         try:
             self._compiled = regex.compile(text)
         except (regex.error, RecursionError, OverflowError) as error:
-            raise ValueError(f"is no regular expression: {error}") from error
+            raise ValueError(f"is not a regular expression: {error}") from error
         self.text = text
         self._spent_s = 0.0
 

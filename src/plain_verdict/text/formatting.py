@@ -19,8 +19,8 @@ def spelled(number: int, noun: str, many: str = "") -> str:
 
 
 def capital(text: str) -> str:
-    """Return the text with a capital first letter and the rest as it is."""
-    return text[:1].upper() + text[1:]
+    """Return the text with a capital first letter and the rest as it is; ``p95`` keeps its small one."""
+    return text if text[:1] == "p" and text[1:2].isdigit() else text[:1].upper() + text[1:]
 
 
 def join_list(items: Sequence[str], most: int = 3) -> str:

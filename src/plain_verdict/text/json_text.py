@@ -17,13 +17,13 @@ _ESCAPE = re.compile(
 _HALF_BYTES = 6
 _HALF = re.compile("[\ud800-\udfff]")
 DAMAGED_JSON = (msgspec.DecodeError, ValueError, RecursionError)
-"""A number of thousands of digits is a ValueError, as what is no JSON and what is no text."""
+"""A number of thousands of digits is a ValueError, as what is not JSON and what is not text."""
 
 
 def decode_json(data: bytes) -> object:
     """Return what JSON holds; numbers that are none, like NaN, are let through. Raises one of DAMAGED_JSON.
 
-    Half of a surrogate pair becomes the sign for what is no character, as no text can hold it.
+    Half of a surrogate pair becomes the sign for what is not a character, as no text can hold it.
     """
     data = data.removeprefix(BOM_UTF8)
     try:
@@ -94,7 +94,7 @@ def key_twice(data: bytes) -> str | None:
 
 
 def without_halves(data: bytes) -> bytes:
-    """Return JSON with the sign for what is no character where half of a surrogate pair is escaped.
+    """Return JSON with the sign for what is not a character where half of a surrogate pair is escaped.
 
     No text can hold it, and strict parsers refuse all of its document.
     """

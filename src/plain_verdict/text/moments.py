@@ -9,7 +9,7 @@ _DURATION = re.compile(r"\A[+]?([\d.,'\s\u00a0\u202f]*\d)\s*(ms|s|sec|seconds)?\
 _EPOCH = re.compile(r"\A\d{9,10}(?:\.\d{1,20})?\Z|\A\d{12,13}(?:\.\d{1,20})?\Z|\A\d{15,16}\Z|\A\d{18,19}\Z")
 _LONGEST_DIGITS = 40
 LONGEST_S = 1e9
-"""No check takes thirty years; what says so counts as unknown."""
+"""No check takes thirty years; what reports it counts as unknown."""
 _NEVER = 1971  # a runner that writes 1970 had no time to write
 _FOR_EVER = 9000  # one that writes 9999 means no end; arithmetic with it ends where the calendar does
 _SMALLER_UNITS = ((1e17, 1e9), (1e14, 1e6), (1e11, 1e3))

@@ -9,7 +9,10 @@ _may_speak = [False]
 
 def let_libraries_speak() -> None:
     """Let libraries log to the terminal: for those who look for a bug."""
+    import logging  # for those who look for a bug
+
     _may_speak[0] = True
+    logging.disable(logging.NOTSET)
 
 
 def quiet_libraries() -> None:

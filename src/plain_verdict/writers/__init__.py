@@ -54,4 +54,6 @@ def writer_named(name: str) -> Writer:
     for writer in others:
         if writer.name == name:
             return writer
-    raise UsageError(f"{name!r} is no output", hint=f"it is one of {', '.join(writer.name for writer in others)}")
+    raise UsageError(
+        f"{name!r} is not an output", hint=f"it is one of {', '.join(writer.name for writer in others)}"
+    )

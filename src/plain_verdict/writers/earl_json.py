@@ -15,7 +15,7 @@ _CONTEXT = {
     "ptr": "http://www.w3.org/2009/pointers#",
     "xsd": "http://www.w3.org/2001/XMLSchema#",
 }
-# EARL 1.0 Schema, 2.7; what could not be evaluated is told as nobody can tell it.
+# EARL 1.0 Schema, 2.7; what could not be evaluated is given as nobody can tell it.
 _OUTCOMES = {
     Outcome.PASSED: "earl:passed",
     Outcome.FAILED: "earl:failed",

@@ -44,5 +44,5 @@ class Writer(Protocol):
         ...
 
     def render(self, report: Report) -> Iterator[OutputFile]:
-        """Yield the files of the output, one for each that is no folder."""
+        """Yield the files of the output, one for each that is not a folder."""
         ...

@@ -2,7 +2,7 @@
 
 There is no standard of the form; it keeps to the elements that all readers know: one ``testsuite`` a suite, the
 attempt that counts, no output. Read by this tool it gives the same numbers, waived failures aside; but where no
-case says that the run is not fit, as for a file that is cut off, one more does.
+case says that the run is not fit, as for a file that is truncated, one more does.
 """
 
 from collections import Counter
@@ -55,7 +55,7 @@ class JUnitWriter:
 
 
 def _is_silent(checks: tuple[Check, ...], verdict: Verdict) -> bool:
-    """Return whether the run is not fit and no case would say so."""
+    """Return whether the run is not fit and no case would show it."""
     bad = any(check.outcome in BAD and check.id not in verdict.waived for check in checks)
     return verdict.word is not VerdictWord.FIT and not bad
 
@@ -110,9 +110,9 @@ def _case(check: Check, suite: str, title: str, waived: Waived | None) -> "etree
     elif last.outcome in BAD:
         _add_problem(case, last)
     elif last.outcome is Outcome.UNDECIDED:
-        # No element says so; a reader that knows no such status must not take it for passed.
+        # No element reports it; a reader that knows no such status must not take it for passed.
         case.set("status", "undecided")
-        etree.SubElement(case, "skipped", message=last.reason or "nobody can tell how it ended")
+        etree.SubElement(case, "skipped", message=last.reason or "its outcome is unknown")
     elif last.outcome is Outcome.SKIPPED:
         etree.SubElement(case, "skipped", {"message": last.reason} if last.reason else None)
     return case
@@ -123,7 +123,7 @@ def _add_problem(case: "etree._Element", last: Attempt) -> None:
     problem = next((one for one in last.problems if one.outcome is last.outcome), None)
     element = etree.SubElement(case, _ELEMENTS[last.outcome])
     if problem is None:
-        element.set("message", last.reason or "its file gives no reason")
+        element.set("message", last.reason or "no reason given")
         return
     element.set("message", headline(problem.message))
     if problem.type:

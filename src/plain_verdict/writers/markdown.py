@@ -27,15 +27,15 @@ class MarkdownWriter(msgspec.Struct, frozen=True):
 
     name = "markdown"
     suffix = ".md"
-    about = "the digest as Markdown, for merge requests and job summaries"
+    about = "a summary as Markdown, for merge requests and job summaries"
     is_layout = False
 
     def render(self, report: Report) -> Iterator[OutputFile]:
-        """Yield the digest, with as many causes as fit."""
+        """Yield the summary, with as many causes as fit."""
         yield OutputFile("verdict.md", self.render_text(report).encode("utf-8", "replace"))
 
     def render_text(self, report: Report) -> str:
-        """Return the digest."""
+        """Return the summary."""
         most = _MOST_CAUSES
         while True:
             text = "\n".join(_lines(report, self.link, most)) + "\n"
@@ -53,21 +53,21 @@ def _lines(report: Report, link: str, most: int) -> Iterator[str]:
     yield f"**{_said(report.title)}**{f', {_said(who)}' if who else ''}. {_said(when)}."
     if link:
         yield ""
-        yield f"[The whole page](<{_address(link)}>)"
+        yield f"[Full report](<{_address(link)}>)"
     if verdict.all_remarks:
         yield ""
         yield from (f"- {_said(remark)}" for remark in verdict.all_remarks)
     yield ""
     yield from _tally(report)
-    broken = [one for one in verdict.conditions if one.state is not State.KEPT]
+    broken = [one for one in verdict.conditions if one.state is not State.MET]
     if broken:
-        yield from ("", "### Conditions", "", "| condition | state | met |", "|---|---|---|")
+        yield from ("", "### Conditions", "", "| condition | state | value |", "|---|---|---|")
         yield from (
             f"| {_said(one.words)} | {one.state.value} | {_said(one.met)} |" for one in broken[:_CONDITIONS]
         )
         kept = len(verdict.conditions) - len(broken)
-        more = [f"{plural(len(broken) - _CONDITIONS, 'more')} not kept"] if len(broken) > _CONDITIONS else []
-        more += [f"{plural(kept, 'other')} kept"] if kept else []
+        more = [f"{plural(len(broken) - _CONDITIONS, 'more')} not met"] if len(broken) > _CONDITIONS else []
+        more += [f"{plural(kept, 'other')} met"] if kept else []
         yield from ("", f"{capital(', '.join(more))}.") if more else ()
     yield from _causes(report, most)
     yield from _changes(report, most)
@@ -97,7 +97,7 @@ def _causes(report: Report, most: int) -> Iterator[str]:
     verdict = report.verdict
     if not verdict.causes:
         return
-    yield from ("", "### Why", "")
+    yield from ("", "### Causes", "")
     for cause in verdict.causes[:most]:
         yield from _cause(report, cause)
     if len(verdict.causes) > most:
@@ -121,7 +121,7 @@ def _changes(report: Report, most: int) -> Iterator[str]:
     history = report.history
     if history is None:
         return
-    yield from ("", f"### Since {_said(history.against)}", "", _said(history.lead))
+    yield from ("", f"### Changes since {_said(history.against)}", "", _said(history.lead))
     since = report.run.in_series.since if report.run.in_series else None
     listed = since.new[: min(_LISTED, most)] if since else ()
     if listed and since:
@@ -136,7 +136,7 @@ def _operations(report: Report) -> Iterator[str]:
     if wrong:
         yield from (
             "",
-            "### Calls that went wrong",
+            "### Wrong calls",
             "",
             "| operation | calls | wrong | longest |",
             "|---|---:|---:|---:|",

@@ -1,4 +1,4 @@
-"""What a web service is told of a run: a small JSON, described in docs/publishing.md."""
+"""What a web service gets of a run: a small JSON, described in docs/publishing.md."""
 
 from collections.abc import Iterator
 
@@ -22,7 +22,7 @@ class NoticeCause(msgspec.Struct, frozen=True):
 class NoticeJson(msgspec.Struct, frozen=True):
     """The verdict on a run in a few words and numbers.
 
-    ``against`` is the build before, "" where none is known; ``new`` and ``mended`` count failures since.
+    ``against`` is the build before, "" where none is known; ``new`` and ``fixed`` count failures since.
     ``link`` is the page's address, or "". Moments are ISO 8601, "" where no result tells them.
     """
 
@@ -33,7 +33,7 @@ class NoticeJson(msgspec.Struct, frozen=True):
     counts: Counts
     causes: list[NoticeCause]
     new: int
-    mended: int
+    fixed: int
     against: str
     changed: bool
     build: str
@@ -47,13 +47,13 @@ class NoticeJson(msgspec.Struct, frozen=True):
 
 
 class NoticeWriter(msgspec.Struct, frozen=True):
-    """Writes what a web service is told; ``link`` is the address of the page."""
+    """Writes what a web service is given; ``link`` is the address of the page."""
 
     link: str = ""
 
     name = "notice"
     suffix = ".json"
-    about = "what a web service is told of the run"
+    about = "what a web service gets of the run"
     is_layout = False
 
     def render(self, report: Report) -> Iterator[OutputFile]:
@@ -80,7 +80,7 @@ class NoticeWriter(msgspec.Struct, frozen=True):
             counts=Counts(tally.passed, tally.failed, tally.errored, tally.skipped, tally.undecided),
             causes=[NoticeCause(cause.name, len(cause.checks)) for cause in report.verdict.causes[:_CAUSES]],
             new=len(since.new) if since else 0,
-            mended=len(since.mended) if since else 0,
+            fixed=len(since.fixed) if since else 0,
             against=since.against.label if since else "",
             changed=report.changed,
             build=build.build,

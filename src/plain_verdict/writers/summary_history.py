@@ -21,7 +21,7 @@ class RunSummary(msgspec.Struct, frozen=True):
 
 
 class WobbleSummary(msgspec.Struct, frozen=True):
-    """A wobbly check: in how many of its last runs it failed or needed a retry; low and high bound the share."""
+    """A flaky check: in how many of its last runs it failed or needed a retry; low and high bound the share."""
 
     id: str
     name: str
@@ -71,11 +71,11 @@ class HistorySummary(msgspec.Struct, frozen=True):
     build: str
     against: str
     new: list[str]
-    mended: list[str]
-    as_before: list[str]
-    gone: list[str]
+    fixed: list[str]
+    still_failing: list[str]
+    removed: list[str]
     added: list[str]
-    wobbly: list[WobbleSummary]
+    flaky: list[WobbleSummary]
     slower: list[TimeSummary]
     faster: list[TimeSummary]
     builds: list[BuildSummary]
@@ -99,11 +99,11 @@ def history_summary(report: Report) -> HistorySummary | None:
         build=since.build,
         against=since.against.label,
         new=_ids(since.new),
-        mended=_ids(since.mended),
-        as_before=_ids(since.as_before),
-        gone=_ids(since.gone),
+        fixed=_ids(since.fixed),
+        still_failing=_ids(since.still_failing),
+        removed=_ids(since.removed),
         added=list(since.added),
-        wobbly=list(map(_wobble, since.wobbly)),
+        flaky=list(map(_wobble, since.flaky)),
         slower=list(map(_time, since.slower)),
         faster=list(map(_time, since.faster)),
         builds=[_build(build, since.missing.get(place, ())) for place, build in enumerate(builds)],

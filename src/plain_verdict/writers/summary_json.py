@@ -149,7 +149,7 @@ class Summary(msgspec.Struct, frozen=True):
     waived: int = 0
     rule_notes: list[str] = []
     evidence_notes: list[str] = []
-    shape_notes: list[str] = []
+    mapping_notes: list[str] = []
     run: RunSummary | None = None
     history: HistorySummary | None = None
     title: str | msgspec.UnsetType = msgspec.UNSET
@@ -168,7 +168,7 @@ class Summary(msgspec.Struct, frozen=True):
     charts: str | msgspec.UnsetType = msgspec.UNSET
     earl: str | msgspec.UnsetType = msgspec.UNSET
     digest: str | msgspec.UnsetType = msgspec.UNSET
-    shelf: str | msgspec.UnsetType = msgspec.UNSET
+    index: str | msgspec.UnsetType = msgspec.UNSET
     pdf: str | msgspec.UnsetType = msgspec.UNSET
     junit: str | msgspec.UnsetType = msgspec.UNSET
     markdown: str | msgspec.UnsetType = msgspec.UNSET
@@ -177,7 +177,7 @@ class Summary(msgspec.Struct, frozen=True):
 
 
 class SummaryWriter(msgspec.Struct, frozen=True):
-    """Writes the verdict as JSON; with ``detail`` every check as well.
+    """Writes the verdict as JSON; with ``detail`` all checks as well.
 
     ``files`` are what was written besides, by their keys; None: no page was made, so it has no title and no facts.
     """
@@ -219,7 +219,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             waived=len(verdict.waived),
             rule_notes=list(verdict.notes),
             evidence_notes=list(run.evidence_notes),
-            shape_notes=list(run.shape_notes),
+            mapping_notes=list(run.mapping_notes),
             masked=report.masked.count if report.masked else 0,
             masked_known=dict(report.masked.known) if report.masked else {},
             cases=run.cases,

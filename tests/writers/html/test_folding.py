@@ -243,7 +243,7 @@ def test_past_two_thousand_failures_the_first_of_each_cause_are_plain_and_the_re
     assert "2,100 of 4,200 checks failed" in text
     assert "2 causes" in text
     assert browser.execute_script("return document.querySelectorAll('.every .check.failed').length") == 100
-    assert "4,100 checks are folded" in text
+    assert "4,100 checks are compressed" in text
     assert "cut to 8,000 characters" in text
     browser.find_element(By.CSS_SELECTOR, ".show [value=failed]").click()
     assert "2,100 of 4,200 checks shown" in browser.find_element(By.CSS_SELECTOR, ".state").text
@@ -274,7 +274,7 @@ def test_a_browser_that_can_not_open_folds_says_so_and_has_everything_else(witho
         if script:
             browser.execute_cdp_cmd("Page.removeScriptToEvaluateOnNewDocument", script)
     assert "84 of 4,200 checks failed" in text
-    assert "4,116 checks are folded" in text
+    assert "4,116 checks are compressed" in text
     assert "has no DecompressionStream" in text if without != "scripts" else "does not run them" in text
     assert "69 checks folded: 6 skipped, 63 passed" in text
     assert text.count("failed") >= 84 + 60

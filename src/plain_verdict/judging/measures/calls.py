@@ -12,7 +12,7 @@ def _count(name: str, find: Callable[[CheckedScope], float | None], noun: str, m
 
 
 def _without(scope: CheckedScope) -> str:
-    return "nothing to measure" if scope.api.coverage else "no API document to compare with"
+    return "no results to measure" if scope.api.coverage else "no API document is given"
 
 
 def _percentile(per_cent: int) -> Measure:
@@ -23,7 +23,7 @@ def _percentile(per_cent: int) -> Measure:
         return found
 
     def missing(scope: CheckedScope) -> str:
-        return f"{plural(scope.calls.calls, 'call')}; {name} needs {LEAST_VALUES[per_cent]} with a time"
+        return f"{plural(scope.calls.calls, 'call')}; {name} needs at least {LEAST_VALUES[per_cent]} with a time"
 
     return _time(name, find, missing)
 
@@ -55,7 +55,7 @@ MEASURES = (
     _percentile(50),
     _percentile(95),
     _percentile(99),
-    _time("longest", _longest, lambda _: "no call tells its time"),
+    _time("longest", _longest, lambda _: "no call has a time"),
     Measure(
         "operations not called",
         COUNT,

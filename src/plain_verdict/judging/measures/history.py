@@ -21,7 +21,7 @@ def _new(scope: CheckedScope) -> float:
 
 
 def _describe_new(scope: CheckedScope, number: float) -> str:
-    unknown = "" if scope.since else ", as there is no earlier run to compare with" if number else ""
+    unknown = "" if scope.since else ": no earlier run to compare with" if number else ""
     return f"{plural(int(number), 'new failure')}{unknown}"
 
 
@@ -31,8 +31,8 @@ def _going_on(scope: CheckedScope) -> float:
     return max((known.get(check.id, 1) for check in _failures(scope)), default=0)
 
 
-def _wobbly(scope: CheckedScope) -> float:
-    return _inside(scope, [one.id for one in scope.since.wobbly] if scope.since else [])
+def _flaky(scope: CheckedScope) -> float:
+    return _inside(scope, [one.id for one in scope.since.flaky] if scope.since else [])
 
 
 def _slower(scope: CheckedScope) -> float:
@@ -54,8 +54,8 @@ MEASURES = (
         "failures going on for builds",
         COUNT,
         _going_on,
-        lambda _, number: f"the longest goes on for {plural(int(number), 'build')}" if number else "none goes on",
+        lambda _, number: f"the longest lasts {plural(int(number), 'build')}" if number else "no failure goes on",
     ),
-    Measure("wobbly", COUNT, _wobbly, lambda _, number: f"{number:,.0f} wobbly"),
+    Measure("flaky in history", COUNT, _flaky, lambda _, number: f"{number:,.0f} flaky in history"),
     Measure("slower checks", COUNT, _slower, lambda _, number: f"{number:,.0f} slower than before"),
 )

@@ -74,7 +74,7 @@ class CheckedScope:
 
     @cached_property
     def aside_word(self) -> str:
-        """Return what is said of those that are waived."""
+        """Return what is reported of those that are waived."""
         return aside_word(self._waived[check.id] for check in self.checks if check.id in self._waived)
 
     def is_waived(self, check: Check) -> bool:
@@ -115,7 +115,7 @@ class Count:
     def read(self, number: float, unit: str, written: Bound) -> float:
         """Return the number. Raises ValueError."""
         if unit or number != int(number):
-            raise ValueError(f"{written!r} is no count")
+            raise ValueError(f"{written!r} is not a count")
         return number
 
     def say(self, number: float) -> str:
@@ -129,9 +129,9 @@ class PerCent:
     def read(self, number: float, unit: str, written: Bound) -> float:
         """Return per cent. Raises ValueError."""
         if number > 100 or unit not in ("", "%"):
-            raise ValueError(f'{written!r} is no rate up to 100 %; write it like "99 %"')
+            raise ValueError(f'{written!r} is not a rate of at most 100 %; write it like "99 %"')
         if 0 < number <= 1 and not unit:
-            raise ValueError(f'{written!r} would be less than one per cent; write "{number * 100:g} %"')
+            raise ValueError(f'{written!r} would be less than one percent; write "{number * 100:g} %"')
         return number
 
     def say(self, number: float) -> str:
@@ -156,17 +156,17 @@ class Seconds:
 
 
 class PerSecond:
-    """How many a second."""
+    """A rate: how many requests per second."""
 
     def read(self, number: float, unit: str, written: Bound) -> float:
         """Return the number. Raises ValueError."""
         if unit:
-            raise ValueError(f"{written!r} is no number a second; write it without a unit")
+            raise ValueError(f"{written!r} is not a number of requests per second; write it without a unit")
         return number
 
     def say(self, number: float) -> str:
         """Return the number with what it counts."""
-        return f"{number:,.4g} a second"
+        return f"{number:,.4g} requests/s"
 
 
 class PerCentSlower(PerCent):
@@ -175,8 +175,12 @@ class PerCentSlower(PerCent):
     def read(self, number: float, unit: str, written: Bound) -> float:
         """Return per cent. Raises ValueError."""
         if unit not in ("", "%"):
-            raise ValueError(f'{written!r} is no change in per cent; write it like "10 %"')
+            raise ValueError(f'{written!r} is not a change in percent; write it like "10 %"')
         return number
+
+    def say(self, number: float) -> str:
+        """Return the change with its sign."""
+        return f"{number:+g} %"
 
 
 COUNT, PER_CENT, SECONDS, PER_SECOND = Count(), PerCent(), Seconds(), PerSecond()
@@ -187,7 +191,7 @@ def read_bound(written: Bound, unit: Unit) -> float:
     """Return a bound in a unit. Raises ValueError."""
     found = _NUMBER.fullmatch(str(written))
     if not found:
-        raise ValueError(f"{written!r} is no number of 0 or more; units are ms, s, min, h and %")
+        raise ValueError(f"{written!r} is not a number of 0 or more; units are ms, s, min, h and %")
     return unit.read(float(found[1]), found[2] or "", written)
 
 
@@ -204,7 +208,7 @@ class Measure(msgspec.Struct, frozen=True):
     find: Callable[[CheckedScope], float | None]
     describe: Callable[[CheckedScope, float], str]
     scope_keys: frozenset[str] = CHECK_KEYS
-    missing: Callable[[CheckedScope], str] = lambda _: "nothing to measure"
+    missing: Callable[[CheckedScope], str] = lambda _: "no results to measure"
     unsure: Callable[[CheckedScope], str] = lambda _: ""
 
     def read(self, written: Bound) -> float:

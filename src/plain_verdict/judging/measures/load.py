@@ -37,10 +37,9 @@ class LoadMeasure(msgspec.Struct, frozen=True):
 
     unit: Unit
     find: Callable[[RequestNumbers, Sent], float | None]
-    words: Callable[[str, float], str]
-    """Says a bound, given its phrase and its number."""
+    noun: str
     describe: Callable[[RequestNumbers, float], str]
-    missing: Callable[[RequestNumbers], str] = lambda _: "nothing was answered"
+    missing: Callable[[RequestNumbers], str] = lambda _: "no request was answered"
     interval: Callable[[RequestNumbers, Sent], tuple[float, float]] | None = None
     """Of a number that is an estimate, where there is one: it is met, or not met, only where all of this is."""
 
@@ -49,43 +48,41 @@ class LoadMeasure(msgspec.Struct, frozen=True):
         return self.unit.say(number)
 
 
+def _label(per_cent: float) -> str:
+    return "median" if per_cent == 50 else f"p{per_cent:g}"
+
+
 def _percentile(per_cent: float) -> LoadMeasure:
     def find(request: RequestNumbers, _: Sent) -> float | None:
         return request.percentile(per_cent).value_s
-
-    def words(phrase: str, seconds: float) -> str:
-        within = (
-            f"within {format_duration(seconds)}" if phrase == "at most" else f"{phrase} {format_duration(seconds)}"
-        )
-        return f"{per_cent:g} % {within}"
 
     def describe(request: RequestNumbers, seconds: float) -> str:
         found = request.percentile(per_cent)
         if found.low_s is None or found.low_s == found.high_s:
             return format_duration(seconds)
         low, high = format_duration(found.low_s), format_duration(found.high_s)
-        return format_duration(seconds) if low == high else f"{format_duration(seconds)} (between {low} and {high})"
+        return format_duration(seconds) if low == high else f"{format_duration(seconds)} (95 % CI {low} to {high})"
 
     def missing(request: RequestNumbers) -> str:
         if per_cent not in {one.per_cent for one in request.percentiles}:
-            return "nothing says so many per cent"
+            return "the results give no such percentile"
         answered = request.count - request.failed
-        return f"too few requests were answered to tell ({answered:,})"
+        return f"too few answered requests ({answered:,})"
 
-    return LoadMeasure(SECONDS, find, words, describe, missing)
+    return LoadMeasure(SECONDS, find, _label(per_cent), describe, missing)
 
 
 def _seconds(noun: str, find: Callable[[RequestNumbers], float | None]) -> LoadMeasure:
     return LoadMeasure(
         SECONDS,
         lambda request, _: find(request),
-        lambda phrase, seconds: f"{noun} {phrase} {format_duration(seconds)}",
+        noun,
         lambda _, seconds: format_duration(seconds),
     )
 
 
 def _change(per_cent: float) -> LoadMeasure:
-    """Return how much slower a percentile is than before; a trifle, with all of its interval, is no change."""
+    """Return how much slower a percentile is than before; a trifle, with all of its interval, is not a change."""
 
     def found(request: RequestNumbers, sent: Sent) -> Change | None:
         change = sent.compared.of(request.name, per_cent) if sent.compared else None
@@ -105,9 +102,9 @@ def _change(per_cent: float) -> LoadMeasure:
     return LoadMeasure(
         PER_CENT_SLOWER,
         find,
-        lambda phrase, share: f"{per_cent:g} % got slower by {phrase} {share:g} %",
-        lambda _, share: f"{abs(share):.1f} % {'faster' if share < 0 else 'slower'} than before",
-        lambda _: "nothing to compare with, or too short to tell",
+        f"{_label(per_cent)} change",
+        lambda _, share: f"{share:+.1f} %",
+        lambda _: "no earlier run to compare with, or too few requests",
         interval,
     )
 
@@ -124,19 +121,19 @@ LOAD_MEASURES: dict[str, LoadMeasure] = {
     "error share": LoadMeasure(
         PER_CENT,
         lambda request, _: 100 * request.failed_share if request.count else None,
-        lambda phrase, share: f"failed requests: {phrase} {share:g} %",
+        "error share",
         lambda request, share: f"{format_failed_share(share / 100)} ({request.failed:,} of {request.count:,})",
     ),
     "throughput": LoadMeasure(
         PER_SECOND,
         _throughput,
-        lambda phrase, number: f"{phrase} {number:g} requests a second",
-        lambda _, number: f"{number:,.1f} a second",
+        "throughput",
+        lambda _, number: f"{number:,.1f} requests/s",
     ),
     "requests": LoadMeasure(
         COUNT,
         lambda request, _: request.count,
-        lambda phrase, number: f"{phrase} {plural(round(number), 'request')}",
+        "requests",
         lambda request, _: plural(request.count, "request"),
     ),
 }

@@ -17,7 +17,7 @@ def _count(state: Met) -> Measure:
 
 
 def _missing(_: CheckedScope) -> str:
-    return "no file of requirements was given"
+    return "no requirements are given"
 
 
 def _unsure(scope: CheckedScope) -> str:

@@ -33,7 +33,7 @@ def _score(scope: CheckedScope) -> float | None:
 
 
 MEASURES = (
-    Measure("broken rules", COUNT, _broken, lambda _, number: plural(round(number), "broken rule"), CHECK_KEYS),
+    Measure("failed rules", COUNT, _broken, lambda _, number: plural(round(number), "failed rule"), CHECK_KEYS),
     Measure(
         "undecided rules", COUNT, _undecided, lambda _, number: plural(round(number), "undecided rule"), CHECK_KEYS
     ),
@@ -44,13 +44,13 @@ MEASURES = (
         _new_findings,
         lambda _, number: plural(round(number), "new finding"),
         CHECK_KEYS,
-        lambda _: "no result says what was there before",
+        lambda _: "no result has a baseline",
     ),
     Measure(
         "score",
         PER_CENT,
         _score,
-        lambda _, number: f"{format_per_cent(number)} of the best",
+        lambda _, number: f"{format_per_cent(number)} of the maximum",
         CHECK_KEYS,
         lambda _: "no result has a score",
     ),

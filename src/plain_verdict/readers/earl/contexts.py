@@ -64,6 +64,6 @@ def _context(context: object, unknown: set[str]) -> object:
     if isinstance(context, dict):
         if "@import" in context:
             unknown.add(str(context["@import"]))
-        # A term may have a context of its own.
+        # A term may have its own context.
         return without_remote({key: own for key, own in context.items() if key != "@import"}, unknown)
     return context

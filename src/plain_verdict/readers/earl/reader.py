@@ -37,14 +37,14 @@ if TYPE_CHECKING:
     from plain_verdict.readers.earl.graph import Assertion
 
 _MARK = "http://www.w3.org/ns/earl"
-_PERSON = "needs a person"
+_PERSON = "undecided"
 # EARL 1.0 Schema, 2.7.
 OUTCOMES = {
     "passed": (Outcome.PASSED, ""),
     "failed": (Outcome.FAILED, ""),
-    "cantTell": (Outcome.UNDECIDED, f"{_PERSON}: whoever looked could not tell"),
-    "untested": (Outcome.UNDECIDED, f"{_PERSON}: nobody has looked yet"),
-    "inapplicable": (Outcome.SKIPPED, "does not apply to it"),
+    "cantTell": (Outcome.UNDECIDED, f"{_PERSON}: the assessor could not tell"),
+    "untested": (Outcome.UNDECIDED, f"{_PERSON}: not assessed yet"),
+    "inapplicable": (Outcome.SKIPPED, "does not apply to the subject"),
 }
 _TURTLE = re.compile(r"^\s*(?:@prefix|@base|PREFIX|BASE)\b", re.IGNORECASE | re.MULTILINE)
 _PAGE = "page"
@@ -75,7 +75,7 @@ class EarlReader:
         reading = _Reading(source, limits)
         checks = tuple(reading.checks(reading.assertions(data)))
         if not checks:
-            raise ReadError("holds no assertion", path=source.path, hint="see whether it is a report of EARL 1.0")
+            raise ReadError("holds no assertion", path=source.path, hint="check that it is an EARL 1.0 report")
         moments = [check.last.started for check in checks if check.last.started]
         twice = noted_twice(data, source.path) if data.lstrip()[:1] in (b"{", b"[") else ()
         return ResultFile(
@@ -129,12 +129,12 @@ class _Reading:
                 for subject, name, thing, _ in named.quads():  # what stands in named graphs counts as well
                     graph.add((subject, name, thing))
         except Exception as error:  # rdflib raises what its parsers raise
-            what = f"is no RDF that can be read: {one_line(str(error), 300)}"
-            raise ReadError(what, path=self._source.path, hint="see whether it is whole") from error
+            what = f"is not readable RDF: {one_line(str(error), 300)}"
+            raise ReadError(what, path=self._source.path, hint="check that it is complete") from error
         try:
             return list(assertions_in(graph))
         except TooManyError as error:
-            hint = "an assertion is about one test, one subject and one result; have it written so"
+            hint = "write one assertion for each test, subject and result"
             raise ReadError(f"can't be read: {error}", path=self._source.path, hint=hint) from error
 
     def checks(self, assertions: "Sequence[Assertion]") -> Iterator[Check]:
@@ -160,7 +160,7 @@ class _Reading:
         problems = [
             Problem(
                 Outcome.FAILED,
-                message=self._text(one.info) or "It is not kept.",
+                message=self._text(one.info) or "The rule is not met.",
                 place=one_line(one.pointer, self._limits.name_chars),
             )
             for one in failed[:_MOST_PROBLEMS]
@@ -195,7 +195,7 @@ class _Reading:
         found = OUTCOMES.get(one.outcome)
         if found is None:
             self._unknown[one_line(one.outcome, 40) or "none at all"] += 1
-            return Outcome.UNDECIDED, f"{_PERSON}: no outcome of the standard's is told"
+            return Outcome.UNDECIDED, f"{_PERSON}: it gives no outcome of the standard"
         return found
 
     def _facts(self, several: "Sequence[Assertion]") -> Iterator[Fact]:
@@ -213,10 +213,10 @@ class _Reading:
         if self._contexts:
             names = join_list([one_line(name, 80) for name in sorted(self._contexts)])
             yield ReadingNote(
-                path, f"names a context that is not fetched ({names}); the words of EARL are taken instead"
+                path, f"names a context that is not fetched ({names}); EARL's own terms are used instead"
             )
         if self._literal:
-            yield ReadingNote(path, f"has {plural(self._literal, 'outcome')} as text, where a resource belongs")
+            yield ReadingNote(path, f"has {plural(self._literal, 'outcome')} as text instead of a resource")
         for word, times in self._unknown.most_common(self._limits.notes):
             yield ReadingNote(
                 path, f"has {plural(times, 'outcome')} “{word}”, which the standard does not know: undecided"

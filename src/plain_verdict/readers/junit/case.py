@@ -124,7 +124,7 @@ class CaseReader:
         return self._read_children(children, attributes, took_s, started)
 
     def took(self, text: str | None) -> float | None:
-        """Return a time attribute in seconds; a text that is no time is remembered and counts as unknown."""
+        """Return a time attribute in seconds; another text is remembered and counts as unknown."""
         if not text:
             return None
         took_s = read_duration(text)
@@ -160,7 +160,7 @@ class CaseReader:
             elif name == "properties":
                 facts += islice(read_facts(child, self.limits), self.limits.facts)
                 problems += deep_problems(child, self.limits)
-            elif name != CASE:  # one inside another is a check of its own
+            elif name != CASE:  # one inside another is its own check
                 problems += deep_problems(child, self.limits)
                 self.odd_elements[name] += name in _BAD_NAMES
                 output = read_output(child, self.limits)
@@ -217,7 +217,7 @@ class CaseReader:
         known = [(outcome, word) for outcome, word in told if outcome]
         outcome = gravest(outcome for outcome, _ in known)
         if unknown and outcome not in BAD:
-            return Outcome.UNDECIDED, f"its status is “{unknown[0]}”, which does not say how it ended", ()
+            return Outcome.UNDECIDED, f"its status “{unknown[0]}” is not a known outcome", ()
         word = next((word for meaning, word in known if meaning is outcome), "")
         if outcome in BAD:
             problem = Problem(outcome, message=f"Its status is “{word}”; the file gives no reason.")

@@ -106,7 +106,7 @@ def disagreement(
     )
     found = [difference for difference in differences if difference]
     if announced.odd:
-        return Disagreement(f"announces {join_list(announced.odd)}, which is no plain number", promises=True)
+        return Disagreement(f"announces {join_list(announced.odd)}, which is not a plain number", promises=True)
     if not found:
         return None
     announces = join_list([difference.announced for difference in found])

@@ -1,4 +1,4 @@
-"""Names in JUnit XML as they tell what a check is: what differs from run to run set aside, parameters apart."""
+"""Names in JUnit XML as they tell what a check is: what differs from run to run not counted, parameters apart."""
 
 import re
 

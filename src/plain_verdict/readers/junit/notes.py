@@ -32,17 +32,17 @@ def notes_on(path: str, walk: Walked, file: XmlFile, open_suites: Sequence[Node]
             what = f"{_first_of(walk.promises)}; results may be missing"
             notes.append(ReadingNote(path, what, results_missing=True))
         if walk.disagreements:
-            notes.append(ReadingNote(path, f"{_first_of(walk.disagreements)}; what it holds counts", quiet=True))
-    if file.mended:
+            notes.append(ReadingNote(path, f"{_first_of(walk.disagreements)}; the content counts", quiet=True))
+    if file.repaired:
         notes.append(
             ReadingNote(
                 path,
-                f"has {join_list(file.mended)}, against the rules of XML; they are mended, and no check is lost",
+                f"has {join_list(file.repaired)}, which XML forbids; they are repaired and no check is lost",
             )
         )
     if walk.cases.odd_elements.total():
         names = join_list([f"<{name}>" for name, times in walk.cases.odd_elements.items() if times])
-        what = f"has {names} in its cases, which may mean a failure and is none of JUnit's"
+        what = f"has {names} in its cases, which may mean a failure and is not part of JUnit XML"
         notes.append(ReadingNote(path, what, results_missing=True))
     notes += _odd_words(path, walk.cases.unknown_words, "status", "counted as undecided")
     notes += _odd_words(path, walk.cases.unread_times, "time", "left out")
@@ -50,18 +50,18 @@ def notes_on(path: str, walk: Walked, file: XmlFile, open_suites: Sequence[Node]
 
 
 def _on_wholeness(path: str, walk: Walked, file: XmlFile, open_suites: Sequence[Node]) -> Iterator[ReadingNote]:
-    """Yield a note where the file is broken, cut off, or empty."""
+    """Yield a note where the file is broken, truncated, or empty."""
     number = len(walk.checks)
-    read = f"{plural(number, 'whole check')} could be read"
+    read = f"{plural(number, 'whole check') if number else 'no whole check'} could be read"
     if file.fault:
-        what = f"is not well-formed XML ({file.fault.what}): {read}, others may be lost"
+        what = f"is not well-formed XML ({file.fault.what}): {read}, others may be missing"
         yield ReadingNote(path, what, f"line {file.fault.line:,}", results_missing=True)
     elif not file.whole:
         counts = (read_announced(suite).cases for suite in open_suites)
         promised = next((count for count in counts if count is not None), 0)
         announced = f", {promised:,} were announced" if promised > number else ""
         where = f"it ends at line {file.lines:,}"
-        yield ReadingNote(path, f"is cut off: {read}{announced}", where, results_missing=True)
+        yield ReadingNote(path, f"is truncated: {read}{announced}", where, results_missing=True)
     elif not number:
         # A shard may have nothing to run; one that does not say so may have lost what it ran.
         yield ReadingNote(path, "holds no checks", results_missing=not walk.promised_none)

@@ -1,7 +1,7 @@
 """Reads JUnit XML.
 
 There is no standard; this reads what runners write: suites nested or not, counts that disagree with the content,
-reruns, cases written twice, nameless cases, files cut off in the middle. The content counts, the announcements
+reruns, cases written twice, nameless cases, files truncated in the middle. The content counts, the announcements
 are compared with it.
 """
 
@@ -22,7 +22,7 @@ class JunitReader:
     """Reads JUnit XML, whatever runner wrote it."""
 
     format = "junit-xml"
-    told_by = "JUnit XML, which begins with <testsuites> or <testsuite>"
+    told_by = "JUnit XML"
     roots = frozenset({SUITES, SUITE})
 
     def recognises(self, head: Head) -> bool:

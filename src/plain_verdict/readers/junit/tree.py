@@ -132,7 +132,7 @@ class JunitTree:
 
     def doctype(self, _name: str, _public: str | None, _system: str | None) -> None:
         """Refuse a DTD. Raises ReadError."""
-        raise ReadError(HAS_DOCTYPE, hint="have the runner write its results without one")
+        raise ReadError(HAS_DOCTYPE, hint="let the runner write its results without one")
 
 
 def _is_part(name: str, parent: Node) -> bool:
@@ -152,7 +152,7 @@ def walk_whole(file: XmlFile, walk: Walk) -> None:
 
 
 def walk_damaged(file: XmlFile, walk: Walk) -> None:
-    """Walk a file that is cut off or not well-formed, which takes longer.
+    """Walk a file that is truncated or not well-formed, which takes longer.
 
     Only a tree tells what stands beside a broken tag and what in it, and what is there of an open element.
     """

@@ -133,7 +133,7 @@ class JunitWalk:
         self.open.append(_OpenSuite(element, path))
 
     def end_suite(self, *, whole: bool = True) -> None:
-        """Take in what the innermost open suite says of itself; not its counts where it is cut off."""
+        """Take in what the innermost open suite says of itself; not its counts where it is truncated."""
         suite = self.open.pop()
         suite.inside.add(suite.direct)
         element = suite.element
@@ -152,7 +152,7 @@ class JunitWalk:
         self._time(element)
 
     def _own_parts(self, suite: _OpenSuite) -> tuple[list[Fact], list[Output]]:
-        """Return a suite's own facts and outputs; problems of its own become a check."""
+        """Return a suite's own facts and outputs; its own problems become a check."""
         facts: list[Fact] = []
         outputs: list[Output] = []
         for child in suite.element.children:
@@ -179,7 +179,7 @@ class JunitWalk:
             if outcome is None or (outcome in _NOT_WELL and not suite.inside.problems):
                 word = one_line(word, _WORD_CHARS)  # noqa: PLW2901  the same word, fit to be shown
                 what = f"says that it ended as “{word}”"
-                held = "which nobody knows" if outcome is None else "but holds nothing that did"
+                held = "which is not a known outcome" if outcome is None else "but contains no such check"
                 self.promises.append(f"{self._whose(suite)} {what}, {held}")
 
     def _whose(self, suite: _OpenSuite) -> str:
@@ -383,7 +383,7 @@ def _of_one_id(checks: Sequence[Check]) -> list[list[int]]:
 
 def _failed_before(attempt: Attempt) -> Attempt:
     """Return an attempt that was followed by another one: only a failure is."""
-    problem = Problem(Outcome.FAILED, message="It failed and was run again; its file keeps nothing of why.")
+    problem = Problem(Outcome.FAILED, message="It failed and was rerun; the file does not say why.")
     return msgspec.structs.replace(attempt, outcome=Outcome.FAILED, reason="", problems=(problem,))
 
 

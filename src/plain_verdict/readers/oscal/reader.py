@@ -45,14 +45,14 @@ _GRADES = {
     "critical": Severity.CRITICAL,
 }
 _APPROVED = "deviation-approved"
-_HINT = "see whether it is whole, and of the assessment results model 1.1"
+_HINT = "check that it is complete and of the assessment results model 1.1"
 
 
 class OscalReader:
     """Reads one document."""
 
     format = "oscal"
-    told_by = "OSCAL assessment results"
+    told_by = "OSCAL"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -69,7 +69,7 @@ class OscalReader:
         try:
             results = from_json(data) if is_json else from_xml(data)
         except (msgspec.DecodeError, ValueError, RecursionError) as error:
-            what = f"is no document of assessment results that can be read: {one_line(str(error), 300)}"
+            what = f"is not a readable assessment results document: {one_line(str(error), 300)}"
             raise ReadError(what, path=source.path, hint=_HINT) from error
         reading = _Reading(results, source, limits)
         checks = tuple(reading.checks())
@@ -139,7 +139,7 @@ class _Reading:
         detail = "\n".join(self._detail(seen, risks))
         collected = [moment for one in seen if (moment := read_moment(one.collected))]
         started: datetime | None = min(collected, key=in_order, default=read_moment(result.start))
-        reason = "needs a person: no state of its objective is told" if outcome is Outcome.UNDECIDED else ""
+        reason = "undecided: the state of its objective is missing" if outcome is Outcome.UNDECIDED else ""
         problem = Problem(
             Outcome.FAILED, message=self._text(why or "the objective is not satisfied"), detail=self._text(detail)
         )
@@ -162,11 +162,11 @@ class _Reading:
             rule=Rule(
                 severity=_severity(risks),
                 why=self._text("; ".join(filter(None, (one.description for one in risks)))),
-                mend=self._text(
+                remediation=self._text(
                     "; ".join(one.description or one.title for risk in risks for one in risk.remediations)
                 ),
                 findings=int(broken and not allowed),
-                allowed_findings=int(allowed is not None),
+                suppressed_findings=int(allowed is not None),
                 allowed=allowed,
             ),
         )

@@ -63,7 +63,7 @@ class RecordReader:
     """Reads one record."""
 
     format = "record"
-    told_by = 'records, whose first line begins with {"what": "record"'
+    told_by = "records"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -275,30 +275,28 @@ class _Tree:
         if self._repeated:
             number = plural(self._repeated, "id")
             yield ReadingNote(
-                path, f"uses {number} again; what follows is taken to be for the later one", results_missing=True
+                path, f"uses {number} again; later lines count for the later one", results_missing=True
             )
         if self._orphans:
             ids = join_list([f"“{id_}”" for id_ in self._orphans])
             number = plural(self._orphans.total(), "line")
             yield ReadingNote(
-                path, f"has {number} for checks or steps that it never begins ({ids})", results_missing=True
+                path, f"has {number} for checks or steps that it never starts ({ids})", results_missing=True
             )
         if self._ended_twice:
             number = plural(self._ended_twice, "check or step", "checks or steps")
-            yield ReadingNote(
-                path, f"ends {number} more than once; the gravest outcome counts", results_missing=True
-            )
+            yield ReadingNote(path, f"ends {number} more than once; the worst outcome counts", results_missing=True)
         lost = len(self.begun) - self._reached()
         if lost:
             number = plural(lost, "step")
             yield ReadingNote(
-                path, f"has {number} that stand in no check, as they name each other", results_missing=True
+                path, f"has {number} outside of any check: they name each other", results_missing=True
             )
         if not self.cases and not self.metrics and not self.decisions:
             yield ReadingNote(path, "holds no checks", results_missing=True)
 
     def _reached(self) -> int:
-        """Return how many checks and steps stand in a check, or are told of as standing in nothing."""
+        """Return how many checks and steps stand in a check, or are reported as outside of any."""
         waiting = [node for node in self.begun if isinstance(node.line, CheckLine)]
         waiting += self._homeless
         number = 0

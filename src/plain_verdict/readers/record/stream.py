@@ -49,9 +49,9 @@ class RecordLines:
                     yield line
                 except _DAMAGED as error:
                     if not data.isspace():
-                        mended = self._without_unknown(data, error)
-                        if mended is not None:
-                            yield mended
+                        repaired = self._without_unknown(data, error)
+                        if repaired is not None:
+                            yield repaired
 
     def _without_unknown(self, data: bytes, error: Exception) -> AnyLine | None:
         """Return a line without the keys that are not known; None, and a note, where that is not what is wrong."""

@@ -50,7 +50,7 @@ class Node:
 
     @property
     def broken(self) -> Outcome:
-        """Return the gravest outcome of its own expectations, passed where none is broken or undecided."""
+        """Return the gravest outcome of its expectations, passed where none is broken or undecided."""
         return gravest(one.outcome for one in self.expectations if one.outcome in _WORSE)
 
     def end(self, line: EndLine, at: datetime | None) -> bool:
@@ -116,14 +116,14 @@ def _said(broken: Expectation) -> str:
         return broken.message or f"{capital(broken.subject)}: the expectation is not met"
     is_status = broken.subject.lower() == "status"
     found = f"Answered {broken.actual}" if is_status else f"{capital(broken.subject)} is {broken.actual}"
-    return found if broken.expected is None else f"{found}, {broken.expected} was expected"
+    return found if broken.expected is None else f"{found}, expected {broken.expected}"
 
 
 def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -> tuple[Outcome, str]:
     """Return the outcome that counts where a problem, or a step at any depth, says worse; and that it does."""
     bad = [problem.outcome for problem in problems if problem.outcome in BAD]
     if bad:
-        return gravest(bad), f"Its record says {outcome.value}, but names a problem."
+        return gravest(bad), f"The record says {outcome.value}, but has a problem."
     said, what = outcome, ""
     if node.broken in _WORSE:
         outcome = node.broken
@@ -132,7 +132,7 @@ def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -
         found = gravest((_outcome_of(step.ending) if step.ending else Outcome.UNDECIDED, step.broken))
         if found in _WORSE and gravest((found, outcome)) is not outcome:
             outcome, what = found, f"its step “{step.name}” {_SAID[found] if step.ending else 'never ended'}"
-    return outcome, f"Its record says {said.value}, but {what}." if what else ""
+    return outcome, f"The record says {said.value}, but {what}." if what else ""
 
 
 def _below(node: Node) -> Iterator[Node]:

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from plain_verdict.model import in_order
 from plain_verdict.readers.samples.units import MILLISECONDS_US, SECONDS_US, Unit, unit_in_turn
-from plain_verdict.settings.shapes import Moment
+from plain_verdict.settings.mappings import Moment
 from plain_verdict.text.moments import read_moment
 from plain_verdict.text.names import SECONDS, UNITS, unit_in, words_of
 from plain_verdict.text.numbers import read_number
@@ -132,7 +132,7 @@ class Columns(NamedTuple):
 def _reader_of(moment: Moment | None) -> Callable[[str], datetime | None]:
     if moment is None:
         return read_moment
-    from plain_verdict.readers.shape.times import moment_reader  # for shapes
+    from plain_verdict.readers.mapping.times import moment_reader  # for mappings
 
     return moment_reader(moment)
 
@@ -228,7 +228,7 @@ def with_unit(columns: Columns, rows: Sequence[Sequence[str]]) -> Columns:
     if not found:
         return columns._replace(took_is_guessed=True)
     word = "seconds" if found == SECONDS_US else "milliseconds"
-    told = f"“{columns.names[columns.places[Role.TOOK]]}” in {word}, as requests then follow each other in turn"
+    told = f"“{columns.names[columns.places[Role.TOOK]]}” in {word}, because requests then follow each other"
     return columns._replace(took_us=found, told=(columns.told[0], told))
 
 
@@ -238,7 +238,7 @@ def time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
     if len(numbers) < len(texts) or not numbers:
         moments = [moment for text in texts if (moment := read_moment(text)) is not None]
         zoneless = any(moment.tzinfo is None for moment in moments)
-        return 0.0, f"“{name}” as moments{', in UTC as they name no zone' if zoneless else ''}"
+        return 0.0, f"“{name}” as moments{', in UTC because they name no zone' if zoneless else ''}"
     largest = max(numbers)
     for least, unit, microseconds in _EPOCHS:
         if largest >= least:
@@ -254,10 +254,10 @@ def took_unit(name: str, texts: Sequence[str]) -> Unit:
         return Unit(SECONDS[named] * 1e6, f"“{name}” in {named}")
     numbers = [number for text in texts if (number := read_number(text)) is not None]
     if all(number.is_integer() for number in numbers):
-        return Unit(MILLISECONDS_US, f"“{name}” in milliseconds, as its values are whole numbers")
+        return Unit(MILLISECONDS_US, f"“{name}” in milliseconds, because its values are whole numbers")
     if max(numbers) < _MOST_SECONDS:
-        return Unit(SECONDS_US, f"“{name}” in seconds, as its values are small and have decimals", is_proven=False)
-    return Unit(MILLISECONDS_US, f"“{name}” in milliseconds, as its values look", is_proven=False)
+        return Unit(SECONDS_US, f"“{name}” in seconds, because its values are small decimals", is_proven=False)
+    return Unit(MILLISECONDS_US, f"“{name}” in milliseconds, because of its values", is_proven=False)
 
 
 def metric_columns(names: Sequence[str], wanted: Sequence[str]) -> list[tuple[str, int, str]]:

@@ -12,7 +12,7 @@ class CondensedReader:
     """Reads one file."""
 
     format = "condensed"
-    told_by = "condensed load runs, as plain-verdict condense writes them"
+    told_by = "condensed load results"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -32,5 +32,5 @@ class CondensedReader:
         try:
             return read_condensed(source, data)
         except (ValueError, OverflowError) as error:
-            hint = "condense it again from its samples, with this version"
+            hint = "condense the samples again with this version"
             raise ReadError(f"can't be read: {error}", path=source.path, hint=hint) from error

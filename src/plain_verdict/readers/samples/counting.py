@@ -15,7 +15,7 @@ from plain_verdict.readers.samples.rows import HEADER_AGAIN
 NAMED = 1_000
 """Bad rows that are kept."""
 _MOST_REQUESTS = 100_000
-"""Names that one block tells apart; which of them are counted together is told for the whole file."""
+"""Names that one block distinguishes; which of them are counted together is given for the whole file."""
 
 
 class Parser(Protocol):
@@ -80,7 +80,7 @@ def count(
 ) -> Counted:
     """Return what all blocks of a file hold; rows that started before ``from_us`` are left out, and counted.
 
-    ``on_rows`` is told how many rows are read.
+    ``on_rows`` is given how many rows are read.
     """
     whole = Counted(LoadState(), BadRows())
     for state, bad in engine.each(partial(_count_part, parser, from_us), parts):

@@ -14,7 +14,7 @@ _NOTE_CHARS = 400
 def read_condensed(source: Source, data: bytes) -> ResultFile:
     """Return what a condensed file holds. Raises ValueError, in words, for one that is none."""
     head, state = expand(data)
-    notes = [_missing(source.path, f"was condensed of what is not whole: {said}") for said in head.incomplete]
+    notes = [_missing(source.path, f"was condensed from incomplete samples: {said}") for said in head.incomplete]
     if head.bad_rows:
         what = f"was condensed without {plural(head.bad_rows, 'row')} that could not be read"
         notes.append(ReadingNote(source.path, what))

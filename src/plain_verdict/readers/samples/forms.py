@@ -1,17 +1,17 @@
-"""Columns of samples as a shape names them."""
+"""Columns of samples as a mapping names them."""
 
 from collections.abc import Sequence
 
+from plain_verdict.readers.mapping.outcomes import as_key
 from plain_verdict.readers.samples.columns import BAD, GOOD, Columns, Role, time_unit, took_unit, with_unit
 from plain_verdict.readers.samples.units import Unit
-from plain_verdict.readers.shape.outcomes import as_key
-from plain_verdict.settings.shapes import Moment, Scalar, Shape, Took
+from plain_verdict.settings.mappings import Moment, ResultMapping, Scalar, Took
 from plain_verdict.text.names import SECONDS
 
 
-def columns_by(shape: Shape, names: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
-    """Return the columns that a shape names. Raises ValueError for one that is not there."""
-    form = shape.samples
+def columns_by(mapping: ResultMapping, names: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
+    """Return the columns that a mapping names. Raises ValueError for one that is not there."""
+    form = mapping.samples
     assert form is not None  # noqa: S101  whoever calls has looked
     given = {
         Role.STARTED: form.time.from_ if isinstance(form.time, Moment) else form.time,
@@ -33,7 +33,7 @@ def columns_by(shape: Shape, names: Sequence[str], rows: Sequence[Sequence[str]]
         unit = Unit(SECONDS[form.duration.unit] * 1e6, f"“{took}” in {form.duration.unit}")
     else:
         unit = took_unit(took, cells[Role.TOOK])
-    comma = shape.decimal == "," or (not shape.decimal and any("," in text for text in cells[Role.TOOK]))
+    comma = mapping.decimal == "," or (not mapping.decimal and any("," in text for text in cells[Role.TOOK]))
     columns = Columns(
         names=tuple(names),
         places=places,
@@ -54,7 +54,7 @@ def columns_by(shape: Shape, names: Sequence[str], rows: Sequence[Sequence[str]]
 def _time_by(moment: Moment | None, name: str, texts: Sequence[str]) -> tuple[float, str]:
     """Return how many microseconds a unit of the times is, 0 for moments as text; and how that was told."""
     if moment and (moment.format or moment.zone):
-        return 0.0, f"“{name}” as the shape says"
+        return 0.0, f"“{name}” as the mapping says"
     if moment and moment.unit:
         return SECONDS[moment.unit] * 1e6, f"“{name}” in {moment.unit} since 1970"
     return time_unit(name, texts)
@@ -67,7 +67,7 @@ def _words(meaning: Scalar | tuple[Scalar, ...]) -> frozenset[str]:
 def place_of(name: object, names: Sequence[str]) -> int:
     """Return where a column stands that is named by its header or its number from 1. Raises ValueError."""
     if not isinstance(name, str | int):
-        raise ValueError("has one column for each thing, and the shape names more for one of them")
+        raise ValueError("has one column for each thing, and the mapping names more for one of them")
     if isinstance(name, int):
         if 1 <= name <= len(names):
             return name - 1

@@ -52,10 +52,10 @@ class LinesParser:
                 value = decode_typed(line, _any)
             except (msgspec.DecodeError, UnicodeDecodeError):
                 cut = number == last  # with an end, nothing would stand in the last line
-                yield BadRow(number, "is cut off" if cut else "is no JSON")
+                yield BadRow(number, "is truncated" if cut else "is not JSON")
                 continue
             if type(value) is not dict:
-                yield BadRow(number, "is no object")
+                yield BadRow(number, "is not an object")
                 continue
             if may_have_twice(line, value) and key_twice(line) is not None:
                 yield BadRow(number, "has a key twice")

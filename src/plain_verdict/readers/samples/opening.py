@@ -21,11 +21,11 @@ from plain_verdict.readers.samples.json_lines import LinesParser, line_blocks
 from plain_verdict.readers.samples.parsing import TableParser
 from plain_verdict.readers.samples.units import Unit
 from plain_verdict.readers.xml.text import HEAD_BYTES
-from plain_verdict.settings.shapes import Shape
+from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.encoding import as_text
 
 _ROWS_LOOKED_AT = 200
-_HINT = "call its columns time, duration, request and status, or name them in a shape; docs/load.md has more words"
+_HINT = "name its columns time, duration, request and status, or use a mapping; docs/load.md lists more names"
 
 
 class Opened(NamedTuple):
@@ -50,24 +50,26 @@ class Opened(NamedTuple):
         return self.cut(stream, self.line)
 
 
-def open_samples(source: Source, shape: Shape | None, metrics: Sequence[str]) -> Opened:
+def open_samples(source: Source, mapping: ResultMapping | None, metrics: Sequence[str]) -> Opened:
     """Return how a file is read; ``metrics`` are names of columns with the team's own numbers. Raises ReadError."""
     with source.open() as stream:
         data = stream.read(HEAD_BYTES)
     lines = list(StringIO(as_text(data.removeprefix(BOM_UTF8)), newline=""))
     if len(data) == HEAD_BYTES and len(lines) > 1:
-        del lines[-1]  # may be cut off
-    is_json = shape.syntax == "json lines" if shape and shape.syntax else "".join(lines[:1]).lstrip()[:1] == "{"
+        del lines[-1]  # may be truncated
+    is_json = (
+        mapping.syntax == "json lines" if mapping and mapping.syntax else "".join(lines[:1]).lstrip()[:1] == "{"
+    )
     try:
         if is_json:
-            return _lines(lines, shape, metrics)
-        return _table(data, lines, shape, metrics)
+            return _lines(lines, mapping, metrics)
+        return _table(data, lines, mapping, metrics)
     except (ValueError, csv.Error) as error:
         raise ReadError(str(error), path=source.path, hint=_HINT) from error
 
 
-def _table(data: bytes, lines: list[str], shape: Shape | None, metrics: Sequence[str]) -> Opened:
-    form = shape.table if shape else None
+def _table(data: bytes, lines: list[str], mapping: ResultMapping | None, metrics: Sequence[str]) -> Opened:
+    form = mapping.table if mapping else None
     delimiter = (form.delimiter if form else "") or delimiter_of(lines)
     skipped = (form.header if form else 1) - 1
     if skipped < 0:  # no line has names: columns are named by their numbers
@@ -78,7 +80,7 @@ def _table(data: bytes, lines: list[str], shape: Shape | None, metrics: Sequence
     rows = [row.cells for row in islice(rows_of(lines[head:], delimiter), _ROWS_LOOKED_AT) if isinstance(row, Row)]
     if names is None:
         names = [str(number) for number in range(1, len(rows[0] if rows else ()) + 1)]
-    columns = _columns(names, [row for row in rows if len(row) == len(names)], shape, metrics)
+    columns = _columns(names, [row for row in rows if len(row) == len(names)], mapping, metrics)
     begins = 0
     for _ in range(head):
         begins = data.find(b"\n", begins) + 1 or len(data)
@@ -87,12 +89,12 @@ def _table(data: bytes, lines: list[str], shape: Shape | None, metrics: Sequence
     return Opened(TableParser(columns, delimiter), blocks, begins, head + 1)
 
 
-def _lines(lines: list[str], shape: Shape | None, metrics: Sequence[str]) -> Opened:
+def _lines(lines: list[str], mapping: ResultMapping | None, metrics: Sequence[str]) -> Opened:
     objects = [value for line in lines[:_ROWS_LOOKED_AT] if type(value := decoded(line)) is dict]
     flattened = [flat(value) for value in objects]
     names = list(dict.fromkeys(name for one in flattened for name in one))
     rows = [[one.get(name, "") for name in names] for one in flattened]
-    columns = _columns(names, rows, shape, metrics)
+    columns = _columns(names, rows, mapping, metrics)
     # Only what is used is looked for in each line.
     used = sorted({*columns.places.values(), *(at for _, at, _ in columns.metrics)})
     places = {role: used.index(at) for role, at in columns.places.items()}
@@ -110,9 +112,11 @@ def decoded(line: str) -> object:
     return value
 
 
-def _columns(names: list[str], rows: list[list[str]], shape: Shape | None, metrics: Sequence[str]) -> Columns:
-    is_named = shape is not None and shape.samples is not None
+def _columns(
+    names: list[str], rows: list[list[str]], mapping: ResultMapping | None, metrics: Sequence[str]
+) -> Columns:
+    is_named = mapping is not None and mapping.samples is not None
     if not is_named and is_summary(names):
-        raise ValueError("is a summary of a load run, and not its samples: name its numbers in a shape")
-    columns = columns_by(shape, names, rows) if shape and shape.samples else columns_of(names, rows)
+        raise ValueError("is a summary of a load run, not its samples: describe it in a mapping")
+    columns = columns_by(mapping, names, rows) if mapping and mapping.samples else columns_of(names, rows)
     return columns._replace(metrics=(*columns.metrics, *metric_columns(names, metrics)))

@@ -106,7 +106,7 @@ class TableParser:
                 good.append(row.cells)
             else:
                 cut = len(row.cells) < len(self.columns.names) and not row.lines[-1].endswith(("\n", "\r"))
-                yield BadRow(row.line, "is cut off" if cut else why)
+                yield BadRow(row.line, "is truncated" if cut else why)
         if good:
             yield self._rows.cells_of(good)
 

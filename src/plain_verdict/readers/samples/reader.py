@@ -16,7 +16,7 @@ class SamplesReader:
     """Reads one file."""
 
     format = "samples"
-    told_by = "samples of load runs: tables or JSON Lines with time, duration and request"
+    told_by = "samples of load runs"
     roots: frozenset[str] = frozenset()
 
     def __init__(self, options: SamplesOptions = IN_THREADS) -> None:
@@ -27,7 +27,7 @@ class SamplesReader:
         columns = head.csv_columns
         told = head.source is not None and head.source.kind is Kind.LOAD
         if columns:
-            # Where the user says so, what is missing is told by name.
+            # Where the user reports it, what is missing is given by name.
             return told or any(looks_like_samples(columns, row) for row in head.csv_rows[1:] or ((),))
         objects = [flat(one) for one in head.json_lines if type(one) is dict]
         if told:

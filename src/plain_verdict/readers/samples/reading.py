@@ -14,15 +14,15 @@ from plain_verdict.readers.samples.counting import BadRows, Counted, count
 from plain_verdict.readers.samples.opening import Opened, open_samples
 from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.readers.samples.units import unit_by
-from plain_verdict.settings.shapes import Shape
+from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.formatting import format_duration, join_list, plural
 
 _SHOWN = 10
 
 
-def read_samples(source: Source, options: SamplesOptions, shape: Shape | None = None) -> ResultFile:
+def read_samples(source: Source, options: SamplesOptions, mapping: ResultMapping | None = None) -> ResultFile:
     """Return the state of a file of samples. Raises ReadError for one without the columns that are needed."""
-    opened = open_samples(source, shape, options.metrics)
+    opened = open_samples(source, mapping, options.metrics)
     counted = _counted(source, opened, options, 0.0)
     columns, is_proven = opened.parser.columns, True
     if columns.took_is_guessed:
@@ -38,8 +38,8 @@ def read_samples(source: Source, options: SamplesOptions, shape: Shape | None = 
     state, bad = counted
     notes = [*_notes(source.path, opened.parser.columns, state, bad, source.damage(), options.leave_out_s)]
     if not is_proven:
-        what = f"does not say what “{name}” is counted in: seconds and milliseconds are both possible"
-        where = f"name it, like “{name}_ms”, or in a shape"
+        what = f"gives no unit for “{name}”: seconds and milliseconds are both possible"
+        where = f"rename the column, like “{name}_ms”, or set the unit in a mapping"
         notes.append(ReadingNote(source.path, what, where, results_missing=True))
     return ResultFile(
         payloads=(SamplesPayload(Kind.LOAD, state, bad.number),),
@@ -66,13 +66,13 @@ def _notes(
     yield ReadingNote(path, what, quiet=True)
     if state.left_out:
         much = f"the first {format_duration(leave_out_s)}, {plural(state.left_out, 'request')}"
-        yield ReadingNote(path, f"is counted without {much}, as the settings say", quiet=True)
+        yield ReadingNote(path, f"is counted without {much}: the settings leave it out", quiet=True)
     if bad.number:
         several = plural(bad.number, "row")
         first = sorted(bad.first)[:_SHOWN]
         lines = join_list([f"line {row.line:,} {row.why}" for row in first], most=_SHOWN)
         more = f", and {bad.number - _SHOWN:,} more" if bad.number > _SHOWN else ""
-        what = f"has {several} that {'is' if bad.number == 1 else 'are'} no sample: {lines}{more}"
+        what = f"has {several} that {'is' if bad.number == 1 else 'are'} not a sample: {lines}{more}"
         yield ReadingNote(path, what, results_missing=bad.number > bad.headers)
     if damage:
         what = f"can't be unpacked to its end, as {damage}; the {plural(state.rows, 'whole row')} before it count"

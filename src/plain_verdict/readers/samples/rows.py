@@ -12,7 +12,7 @@ from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.numbers import read_number
 
 NUMBERS = (Role.TOOK, Role.BYTES, Role.USERS)
-HEADER_AGAIN = "is the header again, in the middle"
+HEADER_AGAIN = "repeats the header"
 
 
 def _are_same(cell: str, name: str) -> bool:
@@ -26,7 +26,7 @@ class Rows:
         self.columns = columns
 
     def why_bad(self, row: Sequence[str]) -> str | None:
-        """Return why a row is no sample; None for one that is."""
+        """Return why a row is not a sample; None for one that is."""
         columns = self.columns
         if len(row) == len(columns.names) and all(map(_are_same, row, columns.names)):
             return HEADER_AGAIN
@@ -47,7 +47,7 @@ class Rows:
         if not are_moments(np.asarray(columns.moment_us(cell[Role.STARTED]))):
             return f"has no time: “{one_line(cell[Role.STARTED], 30)}”"
         if Role.SUCCESS in cell and columns.success_of(cell[Role.SUCCESS]) is None:
-            return f"does not say whether it went well: “{one_line(cell[Role.SUCCESS], 30)}”"
+            return f"has no known outcome: “{one_line(cell[Role.SUCCESS], 30)}”"
         return None
 
     def cells_of(self, rows: Sequence[Sequence[str]]) -> Cells:

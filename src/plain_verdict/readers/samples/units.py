@@ -16,7 +16,7 @@ _LEAST_BUSY, _MOST_BUSY = 0.05, 1.5
 _IN_TURN = 0.98
 """Of a request's time that the next one waits at least, where one waits for the other: clocks are not exact."""
 _LEAST_FILLED = 0.2
-"""Of the time, where requests in turn prove a unit: with the other, pauses would be like requests by chance."""
+"""Of the time, where requests in turn prove a unit: with the other, pauses would equal requests."""
 
 
 class Unit(NamedTuple):
@@ -53,12 +53,14 @@ def unit_by(state: LoadState, guessed_us: float, name: str) -> Unit:
     span_s = float(seconds[-1] - seconds[0] + 1) if seconds.size else 0.0
     mean = sum(request.sum_all_us for request in state.requests) / guessed_us / max(1, state.rows)
     if state.rows >= _LEAST_ROWS and mean > span_s:
-        return Unit(MILLISECONDS_US, f"“{name}” in milliseconds, as in seconds requests would outlast the run")
+        return Unit(MILLISECONDS_US, f"“{name}” in milliseconds, because in seconds requests would outlast the run")
     users = sum(state.users.values()) / len(state.users) if state.users else 0.0
     busy = state.rows / span_s * mean / users if users and span_s else 0.0
     if state.rows >= _LEAST_ROWS and busy > _MOST_BUSY:
-        return Unit(MILLISECONDS_US, f"“{name}” in milliseconds, as in seconds more than all users would wait")
+        return Unit(
+            MILLISECONDS_US, f"“{name}” in milliseconds, because in seconds more users than there are would wait"
+        )
     if state.rows >= _LEAST_ROWS and busy >= _LEAST_BUSY:
-        return Unit(SECONDS_US, f"“{name}” in seconds, as so many users wait at once")
+        return Unit(SECONDS_US, f"“{name}” in seconds, because that many users wait at once")
     word = "seconds" if guessed_us == SECONDS_US else "milliseconds"
-    return Unit(guessed_us, f"“{name}” in {word}, which nothing in it proves", is_proven=False)
+    return Unit(guessed_us, f"“{name}” in {word}, which the file does not prove", is_proven=False)

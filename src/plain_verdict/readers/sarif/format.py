@@ -206,9 +206,9 @@ class Invocation(Part, frozen=True):
         if self.process_start_failure_message:
             yield Message(self.process_start_failure_message)
         if self.exit_signal_name or self.exit_signal_number:
-            yield Message(f"it was ended by the signal {self.exit_signal_name or self.exit_signal_number}")
+            yield Message(f"it was ended by signal {self.exit_signal_name or self.exit_signal_number}")
         if self.exit_code in _KILLED:
-            yield Message(f"it ended with the exit code {self.exit_code}, as what is killed does")
+            yield Message(f"it ended with exit code {self.exit_code}, like a killed process")
         if self.execution_successful is False:
             yield Message()
 

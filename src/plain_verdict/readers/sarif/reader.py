@@ -49,14 +49,14 @@ _OUTCOMES = {
     "informational": Outcome.SKIPPED,
 }
 _REASONS = {
-    "open": "needs a person: the tool could not tell",
-    "review": "needs a person: the tool asks for a review",
+    "open": "undecided: the tool could not tell",
+    "review": "undecided: the tool asks for a review",
     "notApplicable": "does not apply here",
     "informational": "is for information only",
 }
-FOUND_NOTHING = "The scan found nothing"
+FOUND_NOTHING = "No findings"
 _MOST_FINDINGS, _MOST_PLACES = 50, 2_000
-"""Of one rule that are told one by one, and by their place alone."""
+"""Of one rule that are listed one by one, and by their place alone."""
 _MOST_STEPS = 20
 _MOST_ARTIFACTS = 20
 _decoder = msgspec.json.Decoder(Log)
@@ -79,17 +79,21 @@ class SarifReader:
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the log's rules as checks. Raises ReadError."""
         if source.size_bytes > limits.whole_bytes:
-            raise ReadError("is too large for a SARIF log", path=source.path, hint="have the tool write one a part")
+            raise ReadError(
+                "is too large for a SARIF log", path=source.path, hint="let the tool write a file for each part"
+            )
         with source.open() as stream:
             data = stream.read()
         try:
             log = decode_typed(data, _decoder)
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-            what = f"is no SARIF log that can be read: {one_line(str(error), 300)}"
-            raise ReadError(what, path=source.path, hint="see whether it is whole; run the tool again") from error
+            what = f"is not a readable SARIF log: {one_line(str(error), 300)}"
+            raise ReadError(
+                what, path=source.path, hint="check that it is complete, or run the tool again"
+            ) from error
         if log.version != VERSION:
             what = f"is SARIF {one_line(log.version, 20)}, and {VERSION} is read"
-            raise ReadError(what, path=source.path, hint="have the tool write 2.1.0, or convert it")
+            raise ReadError(what, path=source.path, hint="let the tool write 2.1.0, or convert the file")
         parts = [_Run(run, source, limits) for run in log.runs or ()]
         checks = tuple(check for part in parts for check in part.checks())
         notes = [*noted_twice(data, source.path), *(note for part in parts for note in part.notes())]
@@ -113,7 +117,7 @@ class _Finding(NamedTuple):
 
 
 def _counting(findings: Sequence[_Finding]) -> Sequence[_Finding]:
-    """Return the findings that are told: those that count, or all where the log allows every one."""
+    """Return the findings that are given: those that count, or all where the log allows every one."""
     return [one for one in findings if not one.allowed] or findings
 
 
@@ -196,7 +200,7 @@ class _Run:
         told, rest = counted[:_MOST_FINDINGS], counted[_MOST_FINDINGS:]
         problems = [self._problem(one, found) for one in told]
         if rest:
-            # A problem of its own: a waiver of the places that are told must not cover those that are not.
+            # A separate problem: a waiver of the places that are given must not cover those that are not.
             more = f"and {plural(len(rest), 'more place')}, listed below"
             problems.append(Problem(Outcome.FAILED, message=more))
         return Attempt(
@@ -215,9 +219,9 @@ class _Run:
         return Rule(
             severity=max(severities, key=lambda one: one.rank, default=usual),
             why=self._text(words_of(descriptor.full_description)),
-            mend=self._text(words_of(descriptor.help)),
+            remediation=self._text(words_of(descriptor.help)),
             findings=len(counted),
-            allowed_findings=len(findings) - len(counted),
+            suppressed_findings=len(findings) - len(counted),
             new_findings=sum(one.result.baseline_state == "new" for one in counted) if has_baseline else None,
             allowed=self._allowed(findings) if findings and not counted else None,
         )
@@ -259,7 +263,7 @@ class _Run:
         )
 
     def _evidence(self, findings: Sequence[_Finding]) -> Iterator[Evidence]:
-        """Yield the artifacts that the log itself holds (3.24.8), of places that are told."""
+        """Yield the artifacts that the log itself holds (3.24.8), of places that are named."""
         artifacts = self._run.artifacts
         numbers = dict.fromkeys(
             location.physical_location.artifact_location.index
@@ -307,7 +311,7 @@ class _Run:
         for fix in result.fixes:
             words = words_of(fix.description, found)
             if words:
-                yield f"Mended by: {words}"
+                yield f"Fix: {words}"
 
     def _allowed(self, findings: Sequence[_Finding]) -> Allowed:
         reasons = dict.fromkeys(
@@ -325,19 +329,21 @@ class _Run:
         """Yield what was odd; without results the scan did not happen (3.14.23, 3.20.14)."""
         path, tool = self._source.path, self.suite[0]
         if self._run.results is None:
-            yield ReadingNote(path, f"holds no results of {tool}: its scan did not happen", results_missing=True)
+            yield ReadingNote(path, f"has no results of {tool}: the scan did not run", results_missing=True)
         elsewhere = len(self._run.external_property_file_references.results)
         if elsewhere:
-            what = f"says that results of {tool} stand in {plural(elsewhere, 'other file')}, which is not read"
+            what = f"refers to {plural(elsewhere, 'other file')} with results of {tool}, which is not read"
             yield ReadingNote(path, what, results_missing=True)
         why = next((why for call in self._run.invocations for why in call.troubles()), None)
         if why is not None:
             words = one_line(words_of(why), 200)
-            what = f"says that {tool} did not run to its end{f': {words}' if words else ''}"
+            what = f"reports that {tool} did not finish{f': {words}' if words else ''}"
             yield ReadingNote(path, what, results_missing=True)
         if self._rules.out_of_range:
-            yield ReadingNote(path, f"has {plural(self._rules.out_of_range, 'result')} whose rule's number is none")
+            yield ReadingNote(
+                path, f"has {plural(self._rules.out_of_range, 'result')} whose rule index does not exist"
+            )
         if self._without_rule:
             yield ReadingNote(path, f"has {plural(self._without_rule, 'result')} without a rule")
         if self._unknown:
-            yield ReadingNote(path, f"has {plural(self._unknown, 'result')} of a kind that is none: undecided")
+            yield ReadingNote(path, f"has {plural(self._unknown, 'result')} of an unknown kind: undecided")

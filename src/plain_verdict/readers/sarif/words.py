@@ -53,7 +53,7 @@ class Places:
         return unquote(uri.removeprefix("file://"))
 
     def where(self, location: Location) -> str:
-        """Return where something was found, in short."""
+        """Return the place of a finding, shortened."""
         physical = location.physical_location
         file, region = self.file(physical.artifact_location), physical.region
         if file:
@@ -65,6 +65,6 @@ class Places:
 
     @staticmethod
     def snippet(location: Location) -> str:
-        """Return the lines that are told of a place."""
+        """Return the lines that the log gives of a place."""
         physical = location.physical_location
         return physical.region.snippet.text or physical.context_region.snippet.text

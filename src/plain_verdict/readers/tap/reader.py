@@ -38,7 +38,7 @@ class TapReader:
     """Reads one file."""
 
     format = "tap"
-    told_by = "TAP, which begins with a version, a plan or a point"
+    told_by = "TAP"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -63,9 +63,9 @@ def _on_the_whole(path: str, document: Document, tally: Tally) -> Iterator[Readi
     """Yield what is odd about a file as a whole."""
     if document.bailed is not None:
         why = f": {one_line(document.bailed, 300)}" if document.bailed else ""
-        yield ReadingNote(path, f"bailed out{why}; what should follow is missing", results_missing=True)
+        yield ReadingNote(path, f"bailed out{why}; the points after it are missing", results_missing=True)
     if document.yaml_open:
-        yield ReadingNote(path, "ends inside a block of details; it is cut off", results_missing=True)
+        yield ReadingNote(path, "ends inside a block of details; it is truncated", results_missing=True)
     if document.bad_yaml:
         yield ReadingNote(
             path, f"has {plural(document.bad_yaml, 'block')} of details that can't be read; shown as text"
@@ -89,7 +89,7 @@ class _Reading:
         """The suite that was last asked for, and how it is shown: most checks have that of the one before."""
 
     def checks(self, top: Level) -> Iterator[Check]:
-        """Yield a check for each point that is no suite."""
+        """Yield a check for each point that is not a suite."""
         if not top.items and not top.orphans and _skips_all(top):
             reason = one_line(top.plans[0].reason, self._limits.message_chars)
             yield self._check(self._root, SUITE_ITSELF, Attempt(Outcome.SKIPPED, reason=reason))
@@ -144,10 +144,10 @@ class _Reading:
         where = " › ".join(self._shown(suite[len(self._root) :]))
         if level.orphans:
             several = plural(len(level.orphans), "subtest")
-            self._note(f"has {several} whose own point never came", where, lost=True)
+            self._note(f"has {several} whose own point is missing", where, lost=True)
         if len(level.plans) != 1:
             what = f"has {plural(len(level.plans), 'plan')}" if level.plans else "has no plan"
-            self._note(f"{what}, so nobody knows whether all points are there", where, lost=True)
+            self._note(f"{what}, so missing points can't be found", where, lost=True)
             return
         plan, numbers = level.plans[0], _numbers(level)
         planned = range(plan.first, plan.last + 1)
@@ -159,7 +159,7 @@ class _Reading:
         # Points can stand in for each other by count, not by number.
         absent = next((each for each in planned if each not in numbers), None)
         if absent is not None and numbers.total() >= len(planned):
-            self._note(f"never tells the point {absent}", where, lost=True)
+            self._note(f"lacks the point {absent}", where, lost=True)
         twice = [each for each, times in numbers.items() if times > 1]
         if twice:
             several = plural(len(twice), "number")
@@ -189,7 +189,7 @@ def _judged(node: Node, excuse: str) -> tuple[Outcome, str]:
     if not point.ok:
         return (Outcome.SKIPPED, f"expected to fail: {excuse}") if excuse else (Outcome.FAILED, "")
     if point.directive == "todo":
-        return Outcome.PASSED, f"passed, though it was expected to fail: {point.reason}".rstrip(": ")
+        return Outcome.PASSED, f"passed, but was expected to fail: {point.reason}".rstrip(": ")
     return Outcome.PASSED, ""
 
 

@@ -17,7 +17,7 @@ class BenchmarkRule(NamedTuple):
     title: str = ""
     asks: str = ""
     why: str = ""
-    mend: str = ""
+    remediation: str = ""
     severity: str = ""
     role: str = ""
     weight: str = ""
@@ -103,7 +103,7 @@ def rule_of(element: Element) -> BenchmarkRule:
         title=first_text(element, "title"),
         asks=first_text(element, "description"),
         why=first_text(element, "rationale"),
-        mend=next(filter(None, mends), ""),
+        remediation=next(filter(None, mends), ""),
         severity=element.get("severity", ""),
         role=element.get("role", ""),
         weight=element.get("weight", ""),

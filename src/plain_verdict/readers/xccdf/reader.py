@@ -55,8 +55,8 @@ OUTCOMES = {
     "fixed": (Outcome.PASSED, ""),
     "fail": (Outcome.FAILED, ""),
     "error": (Outcome.ERRORED, "the checking system could not evaluate it"),
-    "unknown": (Outcome.UNDECIDED, "needs a person: the checking system could not tell"),
-    "notchecked": (Outcome.UNDECIDED, "needs a person: nothing checked it"),
+    "unknown": (Outcome.UNDECIDED, "undecided: the checking system could not tell"),
+    "notchecked": (Outcome.UNDECIDED, "undecided: nothing checked it"),
     "notapplicable": (Outcome.SKIPPED, "does not apply to this machine"),
     "notselected": (Outcome.SKIPPED, "the profile does not select it"),
     "informational": (Outcome.SKIPPED, "is for information only"),
@@ -78,7 +78,7 @@ class XccdfReader:
     """Reads results of XCCDF 1.1 and 1.2: in a benchmark, alone, or in an asset report (ARF)."""
 
     format = "xccdf"
-    told_by = "XCCDF results, also in ARF"
+    told_by = "XCCDF or ARF"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -102,8 +102,8 @@ class XccdfReader:
         notes = (*reading.notes(), *_damage(source.path, file))
         if not checks and not notes:
             what = "holds a benchmark without results" if reading.rules else "holds no results of rules"
-            # Benchmarks stand beside results: one that is found there is left alone.
-            raise UnknownFormat(what, path=source.path, hint="give the results that the scanner wrote")
+            # Benchmarks stand beside results: one that is found there is skipped.
+            raise UnknownFormat(what, path=source.path, hint="give the result file that the scanner wrote")
         return ResultFile(
             checks=checks,
             suites=tuple(SuiteNotes(suite, facts) for suite, facts in reading.facts.items()),
@@ -118,7 +118,9 @@ class XccdfReader:
 
 def _damage(path: str, file: XmlFile) -> Iterator[ReadingNote]:
     if not file.whole:
-        yield ReadingNote(path, "is cut off: results may be missing", f"line {file.lines:,}", results_missing=True)
+        yield ReadingNote(
+            path, "is truncated: results may be missing", f"line {file.lines:,}", results_missing=True
+        )
     elif file.fault:
         yield ReadingNote(
             path, f"is not well-formed: {file.fault.what}", f"line {file.fault.line:,}", results_missing=True
@@ -134,7 +136,7 @@ class _Results:
 
     @cached_property
     def of(self) -> Machine:
-        """Return what is told besides the results: to be asked once they are all read."""
+        """Return what is given besides the results: to be asked once they are all read."""
         return machine_of(self._element)
 
 
@@ -191,7 +193,7 @@ class _Reading:
             title=one_line(rule.title, self._limits.name_chars),
             asks=self._text(rule.asks),
             why=self._text(rule.why),
-            mend=self._text(rule.mend),
+            remediation=self._text(rule.remediation),
             references=tuple(Fact(one_line(one.key, 200), one.value) for one in rule.references if one.value),
         )
 
@@ -260,9 +262,9 @@ class _Reading:
             rule=Rule(
                 severity=severity,
                 why=told.why,
-                mend=told.mend,
+                remediation=told.remediation,
                 findings=int(broken and not forgiving),
-                allowed_findings=int(forgiving is not None),
+                suppressed_findings=int(forgiving is not None),
                 allowed=self._allowed(forgiving) if forgiving else None,
             ),
         )
@@ -282,7 +284,7 @@ class _Reading:
         lines += [f"checked by {f'{href} {name}'.strip()}" for href, name in result.contents if href or name]
         detail = "\n".join(lines)
         return Problem(
-            outcome, message=self._text(why or "the machine does not keep it"), detail=self._text(detail)
+            outcome, message=self._text(why or "the machine does not meet it"), detail=self._text(detail)
         )
 
     def _outcome(self, result: RuleResult, told: BenchmarkRule) -> tuple[Outcome, str]:
@@ -298,7 +300,7 @@ class _Reading:
         found = next(one for one in known if one[0] is worst)
         role = result.role or told.role
         if role in _ROLES and found[0] is not Outcome.SKIPPED:
-            return Outcome.SKIPPED, f"does not count, as {_ROLES[role]}: {', '.join(result.results)}"
+            return Outcome.SKIPPED, f"does not count: {_ROLES[role]}: {', '.join(result.results)}"
         return found
 
     def _allowed(self, override: Override) -> Allowed:
@@ -327,7 +329,7 @@ class _Reading:
         if self._nameless:
             yield ReadingNote(path, f"has {plural(self._nameless, 'result')} without a rule")
         if self._several:
-            what = f"has {plural(self._several, 'rule')} with several results at once; the gravest counts"
+            what = f"has {plural(self._several, 'rule')} with several results; the worst counts"
             yield ReadingNote(path, what)
         for results in self.several:
             if not results.results:

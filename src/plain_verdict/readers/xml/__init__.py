@@ -1,1 +1,1 @@
-"""XML as runners write it: mended, streamed, without entities, DTDs or network."""
+"""XML as runners write it: repaired, streamed, without entities, DTDs or network."""

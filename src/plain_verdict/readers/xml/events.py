@@ -48,7 +48,7 @@ def _may_go_on(text: bytes, size: int) -> bool:
 
 
 class Fault(msgspec.Struct, frozen=True):
-    """The first place where a file is not well-formed, past what could be mended without loss."""
+    """The first place where a file is not well-formed, past what could be repaired without loss."""
 
     what: str
     line: int
@@ -89,8 +89,8 @@ class Target(Protocol):
 class XmlFile:
     """One XML file, and, once it is read, how whole it was.
 
-    A file with a DTD must be refused before (see ``start_of``): a parser expands entities in attributes whatever it
-    is told.
+    A file with a DTD must be refused before (see ``start_of``): a parser expands entities in attributes with any
+    options.
     """
 
     def __init__(self, stream: BinaryIO) -> None:
@@ -104,9 +104,9 @@ class XmlFile:
         return self._text.lines
 
     @property
-    def mended(self) -> list[str]:
-        """Return what had to be mended before parsing, in a fixed order."""
-        return [what for what in (CONTROLS, REFERENCES, ENCODING, MARKUP) if self._text.mended[what]]
+    def repaired(self) -> list[str]:
+        """Return what had to be repaired before parsing, in a fixed order."""
+        return [what for what in (CONTROLS, REFERENCES, ENCODING, MARKUP) if self._text.repaired[what]]
 
     def tell(self, target: Target) -> None:
         """Read the file to its end and tell the target what is in it. Raises what the target raises.
@@ -127,7 +127,7 @@ class XmlFile:
     def events(self, tags: Sequence[str]) -> Iterator[tuple[str, "etree._Element"]]:
         """Yield ("start" or "end", element) of the elements of these names.
 
-        ``end`` is given for whole elements only, never for those that are open where a file is cut off.
+        ``end`` is given for whole elements only, never for those that are open where a file is truncated.
         """
         spelled = [name for tag in tags for name in (tag, f"{{*}}{tag}")]
         parser = etree.XMLPullParser(events=("start", "end"), tag=spelled, **_OPTIONS)
@@ -143,7 +143,7 @@ class XmlFile:
                 if element is root:
                     self.whole = event == "end"
                 yield event, element  # type: ignore[misc]  # an element, for these two events
-        # Elements that only the parser itself closes from here on were cut off: their events are not given.
+        # Elements that only the parser itself closes from here on were truncated: their events are not given.
         self._find_fault(parser)
 
     def _pieces(self) -> Iterator[tuple[bytes, bool]]:
@@ -164,7 +164,7 @@ class XmlFile:
             yield held, False
 
     def _second(self) -> None:
-        self.fault = Fault("another document begins behind the first", self._text.lines)
+        self.fault = Fault("another document begins after the first", self._text.lines)
 
     def _find_fault(self, parser: "etree.XMLParser") -> None:
         log = list(parser.feed_error_log)
@@ -174,7 +174,7 @@ class XmlFile:
             self.fault = Fault(" ".join(entry.message.split()), entry.line)
         with suppress(etree.XMLSyntaxError):
             parser.close()
-        # What is only missed at the end was cut off, even if it is around all that is looked for.
+        # What is only missed at the end was truncated, even if it is around all that is looked for.
         self.whole = self.whole and not any(
             one.type_name == _CUT_OFF for one in list(parser.feed_error_log)[len(log) :]
         )

@@ -1,8 +1,8 @@
 """Turns the bytes of an XML file, as runners really write them, into UTF-8 that a parser accepts whole.
 
 Runners write raw escape and bell characters, references that XML forbids (``&#27;``), bytes that are not of the
-declared encoding, and ``&`` or ``<`` that they forgot to escape. Each is mended in passing: a control character
-becomes its visible picture, a wrong byte the character it is in Windows-1252. What was mended is counted, for one
+declared encoding, and ``&`` or ``<`` that they forgot to escape. Each is repaired in passing: a control character
+becomes its visible picture, a wrong byte the character it is in Windows-1252. What was repaired is counted, for one
 reading note a file.
 """
 
@@ -19,7 +19,7 @@ from plain_verdict.text.encoding import Decoding
 CHUNK_BYTES = 1 << 16
 HEAD_BYTES = 1 << 16
 
-HAS_DOCTYPE = "has a DOCTYPE, which is refused: it can pull in other files or grow without end"
+HAS_DOCTYPE = "has a DOCTYPE, which is refused: it could include other files or grow without limit"
 CONTROLS = "control characters"
 REFERENCES = "references to forbidden characters"
 ENCODING = "bytes that are not of its encoding"
@@ -72,10 +72,10 @@ def encoding_of(head: bytes) -> tuple[str, int]:
 
 
 class XmlText:
-    """The chunks of one XML file as clean UTF-8, and what had to be mended to get them."""
+    """The chunks of one XML file as clean UTF-8, and what had to be repaired to get them."""
 
     def __init__(self, stream: BinaryIO) -> None:
-        self.mended: Counter[str] = Counter()
+        self.repaired: Counter[str] = Counter()
         self.lines = 1
         self._stream = stream
         self._in_cdata = False
@@ -106,19 +106,19 @@ class XmlText:
 
     def _decoded(self, data: bytes, *, final: bool = False) -> str:
         text = self._decoding.text(data, final=final)
-        self.mended[ENCODING] = int(self._decoding.wrong)
+        self.repaired[ENCODING] = int(self._decoding.wrong)
         return text
 
     def _clean(self, chunk: bytes) -> bytes:
         self.lines += chunk.count(b"\n")
         if len(chunk.translate(None, _FORBIDDEN)) != len(chunk):
             chunk, number = _FORBIDDEN_RUN.subn(lambda found: picture(found[0][0]).encode(), chunk)
-            self.mended[CONTROLS] += number
+            self.repaired[CONTROLS] += number
         if b"&#" in chunk:
             chunk = _REFERENCE.sub(self._reference, chunk)
         if b"\xef\xbf" in chunk:
             chunk, number = _NONCHARACTER.subn("\ufffd".encode(), chunk)
-            self.mended[CONTROLS] += number
+            self.repaired[CONTROLS] += number
         return self._escaped(chunk)
 
     def _escaped(self, chunk: bytes) -> bytes:
@@ -139,9 +139,9 @@ class XmlText:
     def _without_bare(self, text: bytes) -> bytes:
         if b"&" in text:
             text, number = _BARE_AND.subn(self._bare, text)
-            self.mended[MARKUP] += number
+            self.repaired[MARKUP] += number
         text, number = _BARE_LESS.subn(b"&lt;", text)
-        self.mended[MARKUP] += number
+        self.repaired[MARKUP] += number
         return text
 
     @staticmethod
@@ -153,7 +153,7 @@ class XmlText:
         code = int(found[1], 16) if found[1] else int(found[2])
         if code in (0x9, 0xA, 0xD) or any(low <= code <= high for low, high in _ALLOWED):
             return found[0]
-        self.mended[REFERENCES] += 1
+        self.repaired[REFERENCES] += 1
         return (picture(code) if code < 0x20 else "\ufffd").encode()
 
 

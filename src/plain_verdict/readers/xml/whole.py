@@ -13,7 +13,7 @@ def parse_whole(data: bytes) -> "etree._Element":
     try:
         root = etree.fromstring(data, parser)
     except etree.XMLSyntaxError as error:
-        raise ValueError(f"is no XML: {error}") from error
+        raise ValueError(f"is not XML: {error}") from error
     if root.getroottree().docinfo.internalDTD is not None:
         raise ValueError(HAS_DOCTYPE)
     return root

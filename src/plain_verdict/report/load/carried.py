@@ -1,4 +1,4 @@
-"""A drawing of what requests took at each number of users."""
+"""A chart of what requests took at each number of users."""
 
 from plain_verdict.model import LoadRun, UserLevel
 from plain_verdict.report.charts import LEFT, RIGHT, Chart, LinearAxis, LogAxis, Mark, Outline, points
@@ -23,18 +23,18 @@ def carried(load: LoadRun) -> Chart:
         known = [(x, at) for x, at in zip(middles, values, strict=True) if at is not None]
         if len(known) > 1:
             lines.append(Outline(style, points(known)))
-    heads = ("Users", "Requests", "A second", "Failed", "Half within", "95 % within")
+    heads = ("Users", "Requests", "Requests/s", "Failed", "Median", "p95")
     rows = [_row(level) for level in levels]
     last = levels[-1]
     marks = [Mark(LEFT - 6, at + 4, words, "end") for at, words in y.lines()]
     marks += [Mark(x, _BOTTOM + 18, said(level), "middle") for x, level in zip(middles, levels, strict=True)]
     if last.p95_s:
-        marks.append(Mark(RIGHT, y.at(last.p95_s) + 16, "95 % within", "end", "label"))
-    marks.append(Mark(RIGHT, rates.at(last.per_second) - 6, f"{last.per_second:,.3g} a second", "end", "label"))
+        marks.append(Mark(RIGHT, y.at(last.p95_s) + 16, "p95", "end", "label"))
+    marks.append(Mark(RIGHT, rates.at(last.per_second) - 6, f"{last.per_second:,.3g} requests/s", "end", "label"))
     return Chart(
         name="users",
-        title="How many users can it carry?",
-        aside="95 % of answered requests took up to, by users at once; dashed: requests a second",
+        title="How many users does it carry?",
+        aside="p95 of answered requests by users at once; dashed: requests/s",
         words=_words(levels),
         height=_BOTTOM + 26,
         grid=tuple(at for at, _ in y.lines()),
@@ -64,10 +64,10 @@ def _row(level: UserLevel) -> tuple[str, ...]:
 def _words(levels: tuple[UserLevel, ...]) -> str:
     known = [level for level in levels if level.p95_s]
     if len(known) < 2:
-        return "Too few requests at each number of users to tell."
+        return "Too few requests at each number of users."
     first, last = known[0], known[-1]
     most = max(known, key=lambda level: level.per_second)
     return (
-        f"With {said(first)} users 95 % took up to {format_duration(first.p95_s)}, with {said(last)} up to "
-        f"{format_duration(last.p95_s)}. Most was done with {said(most)} users: {most.per_second:,.3g} a second."
+        f"p95 {format_duration(first.p95_s)} with {said(first)} users, {format_duration(last.p95_s)} with "
+        f"{said(last)}. Highest throughput: {most.per_second:,.3g} requests/s with {said(most)} users."
     )

@@ -1,4 +1,4 @@
-"""A drawing of when requests took how long: each cell as dark as there are many."""
+"""A chart of when requests took how long: each cell as dark as there are many."""
 
 import math
 from collections.abc import Iterator, Sequence
@@ -15,7 +15,7 @@ _TABLE_ROWS = 20
 
 
 def heat_map(heat: Heat) -> Chart:
-    """Return the drawing that shows two kinds of answers, pauses and time-outs."""
+    """Return the chart that shows two kinds of answers, pauses and time-outs."""
     rows = len(heat.edges_s) - 1
     bottom = _TOP + rows * _ROW
     axis = TimeAxis(datetime.fromtimestamp(heat.started_s, UTC), heat.step_s, heat.columns)
@@ -46,19 +46,19 @@ def heat_map(heat: Heat) -> Chart:
     ]
     usual = max(range(rows), key=lambda row: totals[row])
     words = (
-        f"The most usual time was {format_duration(heat.edges_s[usual])} to"
+        f"The most frequent response time was {format_duration(heat.edges_s[usual])} to"
         f" {format_duration(heat.edges_s[usual + 1])}: {plural(totals[usual], 'request')} of {sum(totals):,}."
     )
     step = max(1, math.ceil(len(told) / _TABLE_ROWS))
     return Chart(
         name="map",
-        title="When did answers take how long?",
-        aside=f"answered requests, each {format_duration(heat.step_s)}; the darker, the more",
+        title="Response times over the run",
+        aside=f"answered requests per {format_duration(heat.step_s)}; darker cells hold more requests",
         words=words,
         height=round(bottom + 26, 1),
         shades=tuple(Outline(f"heat-{shade + 1}", "".join(path)) for shade, path in enumerate(paths) if path),
         marks=(*marks, *axis.ticks(bottom + 18)),
-        table=(("Took", "Requests"), *told[::step]),
+        table=(("Response time", "Requests"), *told[::step]),
     )
 
 

@@ -1,4 +1,4 @@
-"""Drawings of a load run over time: what requests took, how many there were, and when they failed."""
+"""Charts of a load run over time: what requests took, how many there were, and when they failed."""
 
 from collections.abc import Iterator, Sequence
 
@@ -36,7 +36,7 @@ def over_time(load: LoadRun) -> Chart:
     marks = [Mark(LEFT - 6, at + 4, words, "end") for at, words in lines]
     marks += [Mark(RIGHT, y.at(seconds) - 5, words, "end", "label") for seconds, words in bounds]
     marks += [*axis.ticks(_BOTTOM + 18), *_labels(series.p50_s, series.p95_s, series.p99_s, axis, y)]
-    heads = ("From", "Requests", "Half within", "95 % within", "99 % within")
+    heads = ("From", "Requests", "Median", "p95", "p99")
     rows = [
         (
             axis.clock(at),
@@ -47,8 +47,8 @@ def over_time(load: LoadRun) -> Chart:
     ]
     return Chart(
         name="over-time",
-        title="Did it get slower as it went on?",
-        aside=f"answered requests, each {format_duration(series.step_s)}",
+        title="Did response times rise during the run?",
+        aside=f"answered requests per {format_duration(series.step_s)}",
         words=_trend(series.p50_s),
         height=_BOTTOM + 26,
         grid=tuple(at for at, _ in lines),
@@ -66,14 +66,14 @@ def over_time(load: LoadRun) -> Chart:
 
 
 def _bounds(load: LoadRun) -> list[tuple[float, str]]:
-    """Return the times that 95 % must stay within, each once, with its words."""
+    """Return the bounds on the p95, each once, with its words."""
     found: dict[float, list[str]] = {}
     for bound in load.bounds:
         if bound.per_cent == _DRAWN:
             found.setdefault(bound.seconds, []).append(bound.words)
     several = sorted(found.items())[:_MOST_BOUNDS]
     return [
-        (seconds, words[0] if len(words) == 1 else f"95 % within {format_duration(seconds)}")
+        (seconds, words[0] if len(words) == 1 else f"p95 at most {format_duration(seconds)}")
         for seconds, words in several
     ]
 
@@ -121,7 +121,7 @@ def _labels(p50: Values, p95: Values, p99: Values, axis: TimeAxis, y: LogAxis) -
     if at is None:
         return
     last = 1e9
-    for values, words in ((p50, "half of all"), (p95, "95 %"), (p99, "99 %")):
+    for values, words in ((p50, "median"), (p95, "p95"), (p99, "p99")):
         value = values[at]
         if value is not None and y.at(value) - 5 < last - 13:
             last = y.at(value) - 5
@@ -152,9 +152,9 @@ def throughput(load: LoadRun) -> Chart:
         anchor = "end" if axis.middle(users) > RIGHT * 0.8 else "start"
         marks.append(Mark(axis.middle(users), top - 5, f"users, up to {load.users_most:,}", anchor, "label"))
     worst = max(range(len(series.failed)), key=lambda at: series.failed[at])
-    words = f"At most {most:,.0f} requests a second were started."
+    words = f"Peak: {most:,.0f} requests/s."
     if series.failed[worst]:
-        words += f" Most failed at {axis.clock(worst)}: {series.failed[worst]:,} of {series.counts[worst]:,}."
+        words += f" Most failures at {axis.clock(worst)}: {series.failed[worst]:,} of {series.counts[worst]:,}."
     heads = ("From", "Requests", "Failed", "Users")
     rows = [
         (axis.clock(at), f"{count:,}", f"{failed:,}", "–" if users is None else f"{users:,}")
@@ -162,8 +162,8 @@ def throughput(load: LoadRun) -> Chart:
     ]
     return Chart(
         name="requests",
-        title="How much was done, and when did it fail?",
-        aside="requests a second, failed ones below" + (", and the users who sent them" if lines else ""),
+        title="How many requests were sent, and when did they fail?",
+        aside="requests/s, failed ones below" + (", with the number of users" if lines else ""),
         words=words,
         height=bottom + 24,
         grid=(top, (top + bottom) / 2),

@@ -1,4 +1,4 @@
-"""What is told of a load run: its targets, its charts, the numbers of its requests, and what failed."""
+"""The overview of a load run: its targets, its charts, the numbers of its requests, and what failed."""
 
 from collections.abc import Iterator, Sequence
 
@@ -26,7 +26,7 @@ class RequestRow(msgspec.Struct, frozen=True):
 
 
 class LoadOverview(msgspec.Struct, frozen=True):
-    """All that is told of a load run."""
+    """The overview of a load run."""
 
     lead: str
     targets: tuple[Check, ...]
@@ -45,7 +45,7 @@ class LoadOverview(msgspec.Struct, frozen=True):
 
 
 def tell_load(run: Run) -> LoadOverview | None:
-    """Return what is told of the load run; None where there is none."""
+    """Return the overview of the load run; None where there is none."""
     load = run.load
     if load is None:
         return None
@@ -75,78 +75,82 @@ def _lead(load: LoadRun, targets: Sequence[Check]) -> Iterator[str]:
     machines = f", from {plural(len(load.paths), 'file')}" if len(load.paths) > 1 else ""
     rate = f"{load.per_second:,.0f}" if load.per_second >= 10 else f"{load.per_second:.1f}"
     yield (
-        f"{plural(load.rows, 'request')} in {format_duration(load.span_s)}{machines}{users}, {rate} a second"
+        f"{plural(load.rows, 'request')} in {format_duration(load.span_s)}{machines}{users}, {rate} requests/s"
         f" ({format_day(load.started)}, {format_span(load.started, load.ended)})."
     )
     whole = load.whole
     p95 = whole.percentile(95.0)
     if p95.value_s is not None:
         half = whole.percentile(50.0).value_s
-        yield f"Half of what was answered took up to {format_duration(half)}, 95 % up to {described(p95)}."
+        yield f"Median {format_duration(half)}, 95th percentile {described(p95)}."
         yield from _since(load, whole.name)
-    failed = "None failed." if not whole.failed else f"{format_failed_share(whole.failed_share)} of all failed."
+    failed = (
+        "No request failed."
+        if not whole.failed
+        else f"{format_failed_share(whole.failed_share)} of all requests failed."
+    )
     yield failed
     if not targets:
-        yield "No target says what is fast enough, so nothing is judged here."
+        yield "No condition sets a target, so nothing is judged here."
     if load.left_out:
-        yield f"{plural(load.left_out, 'request')} at the beginning are left out, as the settings say."
+        yield f"{plural(load.left_out, 'request')} at the beginning are not counted: the settings leave them out."
     if load.bad_rows:
         yield f"{plural(load.bad_rows, 'row')} could not be read."
 
 
 def _since(load: LoadRun, request: str) -> Iterator[str]:
-    """Yield what 95 % took in the run that this one is compared with."""
+    """Yield the p95 of the run that this one is compared with."""
     change = load.compared.of(request, COMPARED) if load.compared else None
     if load.compared and change:
         day = f"{load.compared.started.day} {load.compared.started:%B}"
-        before = f"In the run of {day} it was {format_duration(change.before_s)}"
+        before = f"p95 in the run of {day}: {format_duration(change.before_s)}"
         if change.low_s is None:
-            yield f"{before}; that is too short to tell whether it changed."
+            yield f"{before} (too few requests to compare)."
         else:
-            much = "more than chance explains" if change.certain else "no more than chance explains"
-            yield f"{before}, and that is {much}."
+            slower = "significantly slower" if change.share > 0 else "significantly faster"
+            yield f"{before} ({slower if change.certain else 'no significant change'})."
 
 
 def _hints(load: LoadRun) -> Iterator[str]:
     """Yield what may be behind the numbers."""
     window, start = load.error_window, load.slow_start
     if window:
-        others = "none outside"
+        others = "none at other times"
         if window.failed_outside:
-            others = f"{format_failed_share(window.failed_outside / window.count_outside)} outside"
+            others = f"{format_failed_share(window.failed_outside / window.count_outside)} at other times"
         yield (
-            f"Failed requests gather from {window.started:%H:%M:%S} to {window.ended:%H:%M:%S}: "
-            f"{window.failed:,} of {plural(window.count, 'request')} there, {others}."
+            f"Failures cluster from {window.started:%H:%M:%S} to {window.ended:%H:%M:%S}: "
+            f"{window.failed:,} of {plural(window.count, 'request')}, {others}."
         )
     if load.pauses:
         longest = load.pauses[0]
         others = f", and {plural(len(load.pauses) - 1, 'more time')}" if len(load.pauses) > 1 else ""
         yield (
-            f"Nothing was started for {format_duration(longest.span_s)} from {longest.started:%H:%M:%S} on{others},"
-            " though requests were under way: clients that wait for an answer measure less of a slow while than"
-            " users would see."
+            f"No request was started for {format_duration(longest.span_s)} from {longest.started:%H:%M:%S}{others},"
+            " though requests were open. Clients that wait for an answer measure fewer slow requests than users"
+            " would see."
         )
     if load.waiting:
         yield (
-            f"Of {load.waiting.users:,.0f} users on average about {load.waiting.waiting:,.2g} waited for an answer"
-            " at a time; the others paused between their requests."
+            f"On average {load.waiting.waiting:,.2g} of {load.waiting.users:,.0f} users waited for an answer;"
+            " the others paused between requests."
         )
     if start:
         yield (
-            f"The first {format_duration(start.span_s)} look like a warm-up: half of all took up to "
-            f"{format_duration(start.early_s)} there, and {format_duration(start.rest_s)} after. They are counted."
+            f"The first {format_duration(start.span_s)} look like a warm-up: median "
+            f"{format_duration(start.early_s)}, and {format_duration(start.rest_s)} after. They are counted."
         )
 
 
 def described(found: Percentile) -> str:
-    """Return a percentile in words, with how far chance reaches where that is known and can be told."""
+    """Return a percentile in words, with its confidence interval where that is known."""
     if found.value_s is None:
-        return "too few to tell"
+        return "not known (too few requests)"
     value = format_duration(found.value_s)
     if found.low_s is None or found.high_s is None:
         return value
     low, high = format_duration(found.low_s), format_duration(found.high_s)
-    return value if low == high else f"{value} (between {low} and {high}, as far as chance goes)"
+    return value if low == high else f"{value} (95 % CI {low} to {high})"
 
 
 def _row(request: RequestNumbers, scale: RangeScale) -> RequestRow:
@@ -161,11 +165,11 @@ def _row(request: RequestNumbers, scale: RangeScale) -> RequestRow:
 def _failures(load: LoadRun) -> Iterator[str]:
     """Yield what failed requests say, the most frequent first."""
     for status, message, times in load.messages:
-        yield f"{', '.join(filter(None, (status, message))) or 'for no reason that is told'} × {times:,}"
+        yield f"{', '.join(filter(None, (status, message))) or 'no reason given'} × {times:,}"
 
 
 def charts_of(load: LoadRun) -> Iterator[Chart]:
-    """Yield the drawings of a run, each of which answers a question that the run can answer."""
+    """Yield the charts of a run, each of which answers one question."""
     if load.whole.count > load.whole.failed:
         yield over_time(load)
     yield throughput(load)

@@ -1,4 +1,4 @@
-"""A drawing of how the times of a load run are spread."""
+"""A chart of how the times of a load run are spread."""
 
 import math
 
@@ -43,8 +43,8 @@ def spread(load: LoadRun) -> Chart:
     labels: list[Mark] = []
     for per_cent, seconds in known:
         if not labels or x(seconds) - labels[-1].x > _LABEL_WIDTH:
-            labels.append(Mark(x(seconds), top - 5, f"{per_cent:g} %", "middle", "label"))
-    words = ", ".join(f"{per_cent:g} % took up to {format_duration(seconds)}" for per_cent, seconds in known)
+            labels.append(Mark(x(seconds), top - 5, f"p{per_cent:g}", "middle", "label"))
+    words = ", ".join(f"p{per_cent:g} {format_duration(seconds)}" for per_cent, seconds in known)
     longest = load.whole.longest_s
     rows = [
         (f"{format_duration(edges[at])} to {format_duration(edges[at + 1])}", f"{100 * one:.2g} %")
@@ -52,11 +52,9 @@ def spread(load: LoadRun) -> Chart:
     ]
     return Chart(
         name="spread",
-        title="What did most callers see, and how far does the tail reach?",
-        aside="share of answered requests for each eighth of a doubling of the time",
-        words=f"{words}; the longest {format_duration(longest)}."
-        if words
-        else f"The longest took {format_duration(longest)}.",
+        title="How are response times distributed?",
+        aside="share of answered requests by response time",
+        words=f"{words}, longest {format_duration(longest)}." if words else f"Longest {format_duration(longest)}.",
         height=bottom + 24,
         grid=(top, (top + bottom) / 2),
         bars=bars,
@@ -67,6 +65,6 @@ def spread(load: LoadRun) -> Chart:
             *ticks,
             *labels,
         ),
-        table=(("Took", "Share"), *thinned(rows, _TABLE_ROWS)),
-        steps=(("Took", "Share"), *rows),
+        table=(("Response time", "Share"), *thinned(rows, _TABLE_ROWS)),
+        steps=(("Response time", "Share"), *rows),
     )

@@ -1,4 +1,4 @@
-"""What is told of load results that other tools summed up, and of the team's own numbers."""
+"""The overview of load results that other tools summed up, and of the team's own numbers."""
 
 from collections.abc import Iterator
 
@@ -10,7 +10,7 @@ from plain_verdict.text.formatting import format_day, format_failed_share, forma
 
 _MOST_METRICS = 500
 _WIDTH, _HEIGHT = 190.0, 20.0
-_STATES = {Outcome.PASSED: ("kept", "Kept"), Outcome.FAILED: ("broken", "Broken")}
+_STATES = {Outcome.PASSED: ("met", "Met"), Outcome.FAILED: ("not-met", "Not met")}
 
 
 class ReportedFile(msgspec.Struct, frozen=True):
@@ -31,7 +31,7 @@ class ReportedOverview(msgspec.Struct, frozen=True):
 
 
 class MetricRow(msgspec.Struct, frozen=True):
-    """A metric with its numbers in words, and its means over time as lines of a drawing."""
+    """A metric with its numbers in words, and its means over time as lines of a chart."""
 
     metric: Metric
     least: str
@@ -60,23 +60,20 @@ class MetricsOverview(msgspec.Struct, frozen=True):
 
 
 def tell_reported(run: Run) -> ReportedOverview | None:
-    """Return what is told of summaries; None where there is none."""
+    """Return the overview of summaries; None where there is none."""
     if not run.reported:
         return None
     files = plural(len(run.reported), "file")
-    lead = (
-        f"These numbers are as another tool reported them in {files}: it computed the percentiles, and nothing here"
-        " can tell how far chance reaches."
-    )
+    lead = f"Another tool computed these numbers and percentiles ({files}), so no confidence intervals are known."
     if len(run.reported) > 1:
-        lead += " Percentiles of several files can't be put together, so each stands by itself."
+        lead += " Percentiles of several files can't be merged, so each file is shown by itself."
     targets = [check for check in run.checks if check.kind is Kind.LOAD] if run.load is None else []
     kept = sum(check.outcome is Outcome.PASSED for check in targets)
     return ReportedOverview(
         lead=lead,
         requests=sum(one.whole.count for one in run.reported),
         several=tuple(map(_file, run.reported)),
-        targets=f"{kept:,} of {plural(len(targets), 'target')} kept." if targets else "",
+        targets=f"{kept:,} of {plural(len(targets), 'target')} met." if targets else "",
     )
 
 
@@ -91,7 +88,7 @@ def _file(reported: Reported) -> ReportedFile:
 
 
 def tell_metrics(run: Run) -> MetricsOverview | None:
-    """Return what is told of metrics; None where there is none."""
+    """Return the overview of metrics; None where there is none."""
     if not run.metrics:
         return None
     names = {metric.name.casefold() for metric in run.metrics}
@@ -124,7 +121,7 @@ def _row(metric: Metric) -> MetricRow:
 
 
 def _lines(metric: Metric) -> Iterator[str]:
-    """Yield the unbroken parts of a metric's means over time, as points of a drawing."""
+    """Yield the unbroken parts of a metric's means over time, as points of a chart."""
     known = [one for one in metric.series if one is not None]
     if len(known) < 2:
         return

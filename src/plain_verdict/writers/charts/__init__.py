@@ -1,1 +1,1 @@
-"""The drawings of a load run as picture files, for slides, wikis and mail."""
+"""The charts of a load run as picture files, for slides, wikis and mail."""

@@ -1,4 +1,4 @@
-"""Draws a chart of the page with Matplotlib: the same shapes at the same places, in the light colours."""
+"""Draws a chart of the page with Matplotlib: the same mappings at the same places, in the light colours."""
 
 import re
 from io import BytesIO
@@ -12,7 +12,7 @@ from plain_verdict.report.charts import LEFT, RIGHT, WIDTH, Chart, Mark
 
 _DPI = 200
 _INCH = 100.0
-"""Units of a drawing to the inch."""
+"""Units of a chart to the inch."""
 _HEAD, _SIDE = 44.0, 12.0
 _INK, _SOFT, _LINE, _WASH = (GROUND_LIGHT[name] for name in ("ink", "soft", "line", "wash"))
 _FILLS = {"sent": 0.34, "most": 0.34, "tail": 0.16}
@@ -22,21 +22,21 @@ _CELL = re.compile(r"M([-\d.e]+) ([-\d.e]+)h([-\d.e]+)v([-\d.e]+)h-[-\d.e]+z")
 
 
 def draw(chart: Chart, accent: str, form: str, dpi: int = _DPI) -> bytes:
-    """Return a drawing as a picture in a form, ``png`` or ``svg``; the same chart gives the same bytes."""
+    """Return a chart as a picture in a form, ``png`` or ``svg``; the same chart gives the same bytes."""
     height = chart.height + _HEAD
     figure = Figure(figsize=((WIDTH + 2 * _SIDE) / _INCH, height / _INCH), dpi=dpi, facecolor=GROUND_LIGHT["sheet"])
     axes = figure.add_axes((0, 0, 1, 1))
     axes.set_xlim(-_SIDE, WIDTH + _SIDE)
     axes.set_ylim(chart.height, -_HEAD)
     axes.set_axis_off()
-    _draw_shapes(axes, chart, accent or ACCENT_LIGHT)
+    _draw_mappings(axes, chart, accent or ACCENT_LIGHT)
     axes.text(0, 16 - _HEAD, chart.title, fontsize=_FONT_PT + 1.5, fontweight="bold", color=_INK)
     axes.text(0, 32 - _HEAD, chart.aside, fontsize=_FONT_PT, color=_SOFT)
     for mark in chart.marks:
         _write(axes, mark)
     data = BytesIO()
     if form == "svg":
-        # Without the day and with names of its own parts that do not change.
+        # Without the day and with names of its parts that do not change.
         import matplotlib as mpl
 
         with mpl.rc_context({"svg.hashsalt": "plain-verdict", "svg.fonttype": "none"}):
@@ -46,7 +46,7 @@ def draw(chart: Chart, accent: str, form: str, dpi: int = _DPI) -> bytes:
     return data.getvalue()
 
 
-def _draw_shapes(axes: Axes, chart: Chart, accent: str) -> None:
+def _draw_mappings(axes: Axes, chart: Chart, accent: str) -> None:
     for shade in chart.shades:
         for found in _CELL.finditer(shade.points):
             x, y, width, height = map(float, found.groups())

@@ -1,4 +1,4 @@
-"""Writes the drawings of a load run as picture files. What draws them is imported when they are wanted."""
+"""Writes the charts of a load run as picture files. What draws them is imported when they are wanted."""
 
 from collections.abc import Iterator
 
@@ -10,11 +10,11 @@ _HINT = "install it: pip install 'plain-verdict[charts]'"
 
 
 class ChartsWriter:
-    """Writes each drawing twice: PNG for mail and slides, SVG for print."""
+    """Writes each chart twice: PNG for mail and slides, SVG for print."""
 
     name = "charts"
     suffix = ""
-    about = "the drawings of a load run as PNG and SVG files"
+    about = "the charts of a load run as PNG and SVG files"
     is_layout = False
 
     def render(self, report: Report) -> Iterator[OutputFile]:

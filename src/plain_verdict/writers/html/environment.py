@@ -53,7 +53,7 @@ _MEDIA = ("styles/narrow", "styles/print")
 
 
 class CompiledBeside(BytecodeCache):
-    """Keeps templates compiled beside them, as Python does its modules: compiling outlasts a small report."""
+    """Keeps templates compiled next to them, as Python does its modules: compiling outlasts a small report."""
 
     def load_bytecode(self, bucket: Bucket) -> None:
         """Take a template's compiled form, if it is there; Jinja2 compares it with the source."""

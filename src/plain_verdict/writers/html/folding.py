@@ -1,6 +1,6 @@
 """Folds a large run: what failed stays plain HTML, the rest goes into compressed columns and blocks.
 
-The columns hold what rows and search need of every check. A check that has something to open is written as
+The columns hold what rows and search need of all checks. A check that has something to open is written as
 everywhere, into a block of many. All is gzip (RFC 1952) in Base64, in script elements of no script
 type, which a browser keeps and does not run; the page's script opens them.
 """
@@ -55,7 +55,7 @@ OUTCOME_CODES = {outcome: str(number) for number, outcome in enumerate(Outcome)}
 
 
 class Columns(msgspec.Struct):
-    """What the script knows of every check, in the order of the page; texts of many lines, one a check.
+    """What the script knows of all checks, in the order of the page; texts of many lines, one a check.
 
     ``outcome`` has for each its place in ``outcomes``, ``of_kind`` that in ``kinds`` ("" where there is one kind),
     ``kind`` its RowKind. ``tail`` is what stands after an id's
@@ -112,7 +112,7 @@ class Folding:
         verb = "is" if self.count == 1 else "are"
         of_failures = ", and failures past the first of each cause" if self._folds_failures else ""
         return (
-            f"{capital(plural(self.count, 'check'))} {verb} folded to keep this page quick: all that did not fail"
+            f"{capital(plural(self.count, 'check'))} {verb} folded to keep this page fast: all that did not fail"
             f"{of_failures}. The suites’ numbers count them. A browser with scripts shows them here; this one does"
             " not run them. The layout “folder” has them all as plain pages."
         )

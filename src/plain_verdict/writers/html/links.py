@@ -1,4 +1,4 @@
-"""Where things are: in one file everything is a fragment, in a folder each thing has a file of its own."""
+"""Where things are: in one file everything is a fragment, in a folder each thing has its own file."""
 
 import re
 import unicodedata

@@ -70,7 +70,7 @@ def _with_file(brand: Brand, logo: Logo) -> ThemeLogo:
 
 
 def _classes(logo: Logo, *, alone: bool, dark: bool) -> Iterator[str]:
-    """Yield the ground that a logo is for, and the grounds on which it needs a plate of its own."""
+    """Yield the ground that a logo is for, and the grounds on which it needs its own plate."""
     if not alone:
         yield "on-dark" if dark else "on-light"
     if logo.lost_on_light and not dark:

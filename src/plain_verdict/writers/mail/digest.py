@@ -30,7 +30,7 @@ from plain_verdict.writers.html.environment import make_environment
 
 _CHECKS, _OPERATIONS, _REQUESTS, _NEW = 10, 8, 12, 10
 _LINE_CHARS = 78  # Source: RFC 5322, section 2.1.1
-_STATES = {State.KEPT: VerdictWord.FIT, State.BROKEN: VerdictWord.NOT_FIT, State.OPEN: VerdictWord.UNDECIDED}
+_STATES = {State.MET: VerdictWord.FIT, State.NOT_MET: VerdictWord.NOT_FIT, State.OPEN: VerdictWord.UNDECIDED}
 """The verdict whose colour a condition has."""
 _PLATE = f";background:{PLATE_ON_LIGHT};padding:{PLATE_PADDING}"
 _COLOURS = {**GROUND_LIGHT, **OUTCOMES_LIGHT, **{word.value: colour_of(word) for word in VerdictWord}}
@@ -46,7 +46,7 @@ class DigestCause(msgspec.Struct, frozen=True):
     """Names and messages."""
     more: int
     aside: str
-    """That all of it is waived or set aside, else ""."""
+    """That all of it is waived or not counted, else ""."""
 
 
 class Digest(msgspec.Struct, frozen=True):
@@ -67,14 +67,14 @@ class _Words(msgspec.Struct, frozen=True):
     kinds: list[tuple[str, str, str]]
     """Each kind's name, word and sentence, where there are several."""
     operations: list[tuple[str, str, str]]
-    """Name, answers and longest time of the operations that are told; ``more_operations`` are only counted."""
+    """Name, answers and longest time of the operations that are given; ``more_operations`` are only counted."""
     more_operations: int
     load: str
     requests: list[tuple[str, str, str, str]]
     """Name, how many were sent, the share that failed, and within what 95 % were answered."""
     more_requests: int
     chart: str
-    """What the drawing shows, "" where there is none."""
+    """What the chart shows, "" where there is none."""
     since: str
     """The build that the run is compared with, "" where there is none."""
     changes: str
@@ -92,7 +92,7 @@ def render_digest(
 ) -> Digest:
     """Return the digest with so many causes at most; ``attached`` names the page that goes with it, "" for none.
 
-    ``chart``: a drawing goes with it, which the HTML shows as ``cid:chart``. ``link`` is the page's address.
+    ``chart``: a chart goes with it, which the HTML shows as ``cid:chart``. ``link`` is the page's address.
     """
     verdict, info = report.verdict, report.info
     started, ended = report.span
@@ -179,26 +179,26 @@ def _cut(text: str) -> str:
 
 
 def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
-    """Return the digest as plain text, in lines that mail programs need not break."""
+    """Return the summary as plain text, in lines that mail programs need not break."""
     counts = ", ".join(f"{number:,} {outcome}" for outcome, number in words.counts)
     lines = [words.title, "=" * min(len(words.title), _LINE_CHARS), "", verdict.sentence]
-    lines += [f"The whole page: {words.link}"] if words.link else []
+    lines += [f"Full report: {words.link}"] if words.link else []
     lines += ["", *(f"- {remark}" for remark in verdict.all_remarks)] if verdict.all_remarks else []
     lines += ["", *(f"{name}: {word}. {why}" for name, word, why in words.kinds)] if words.kinds else []
-    lines += ["", f"{capital(counts)}." if counts else "No check was found."]
+    lines += ["", f"{capital(counts)}." if counts else "No checks were found."]
     lines += _headed(
         "Conditions", [f"{one.state.capitalize()}: {one.words} ({one.met})" for one in verdict.conditions]
     )
     causes = [line for cause in words.causes for line in ("", *_plain_cause(cause))][1:]
     causes += ["", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else []
-    lines += _headed("Why", causes)
-    lines += _headed(f"Since {words.since}", _plain_changes(words)) if words.since else []
+    lines += _headed("Causes", causes)
+    lines += _headed(f"Changes since {words.since}", _plain_changes(words)) if words.since else []
     lines += _headed("Calls", _plain_operations(words))
     lines += _headed("Load", _plain_load(words))
     lines += ["", *(f"{fact.key}: {fact.value}" for fact in info.facts)]
-    lines += [f"The run: {words.when}"] if words.when else []
-    lines += [f"This digest was made: {words.made}"]
-    lines += [f"The whole page is attached: {words.attached}"] if words.attached else []
+    lines += [f"Run: {words.when}"] if words.when else []
+    lines += [f"Summary written: {words.made}"]
+    lines += [f"Full report attached: {words.attached}"] if words.attached else []
     lines += [part for part in (info.brand.footer, info.brand.contact) if part]
     return "\n".join(map(_wrapped, lines)).strip() + "\n"
 
@@ -224,7 +224,7 @@ def _plain_changes(words: _Words) -> list[str]:
 
 
 def _plain_operations(words: _Words) -> list[str]:
-    lines = [f"- {name}: {answers}, at most {longest}" for name, answers, longest in words.operations]
+    lines = [f"- {name}: {answers}, longest {longest}" for name, answers, longest in words.operations]
     return lines + ([f"- and {plural(words.more_operations, 'more operation')}"] if words.more_operations else [])
 
 
@@ -232,8 +232,7 @@ def _plain_load(words: _Words) -> list[str]:
     if not words.load:
         return []
     lines = [
-        f"- {name}: {sent} sent, {failed} failed, 95 % within {within}"
-        for name, sent, failed, within in words.requests
+        f"- {name}: {sent} sent, {failed} failed, p95 {within}" for name, sent, failed, within in words.requests
     ]
     more = [f"- and {plural(words.more_requests, 'more request')}"] if words.more_requests else []
     return [words.load, "", *lines, *more]

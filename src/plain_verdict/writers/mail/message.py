@@ -29,9 +29,9 @@ def read_addresses(texts: tuple[str, ...]) -> tuple[Address, ...]:
         try:
             addresses.append(Address(name, addr_spec=address))
         except (ValueError, IndexError) as error:
-            raise UsageError(f"{text[:80]!r} is no mail address", where="mail") from error
+            raise UsageError(f"{text[:80]!r} is not a mail address", where="mail") from error
         if "@" not in address:
-            raise UsageError(f"{text[:80]!r} is no mail address", where="mail")
+            raise UsageError(f"{text[:80]!r} is not a mail address", where="mail")
     return tuple(addresses)
 
 

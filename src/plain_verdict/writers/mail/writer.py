@@ -45,7 +45,7 @@ class MailWriter(msgspec.Struct, frozen=True):
 
 
 def _chart(report: Report) -> bytes:
-    """Return the first drawing of a load run as a picture; nothing where there is none, or no library for it."""
+    """Return the first chart of a load run as a picture; nothing where there is none, or no library for it."""
     if report.load is None:
         return b""
     try:
@@ -56,7 +56,7 @@ def _chart(report: Report) -> bytes:
 
 
 def _in_few_colours(picture: bytes) -> bytes:
-    """Return a drawing with a table of colours: a third of the size, which causes have more use for."""
+    """Return a chart with a table of colours: a third of the size, which causes have more use for."""
     from PIL import Image
 
     small = BytesIO()

@@ -1,1 +1,1 @@
-"""The paper: a PDF of its own, not a print of the page."""
+"""The PDF report: its own PDF, not a print of the page."""

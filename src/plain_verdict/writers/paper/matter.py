@@ -1,4 +1,4 @@
-"""What stands in the paper: which checks are told one by one, with how much of each."""
+"""What stands in the PDF report: which checks are listed one by one, with how much of each."""
 
 from collections.abc import Iterator, Sequence
 
@@ -12,7 +12,7 @@ from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.text.formatting import format_duration, plural, shorten
 
 MOST_FAILURES = 500
-"""Failures that are told one by one; the others are counted."""
+"""Failures that are listed one by one; the others are counted."""
 MOST_CHECKS = 5_000
 """Checks in the list of all."""
 MOST_PICTURES = 120
@@ -32,7 +32,7 @@ class PaperStep(msgspec.Struct, frozen=True):
 
 
 class PaperCheck(msgspec.Struct, frozen=True):
-    """A check that failed, as the paper tells it. ``more_steps`` are left out."""
+    """A check that failed, as the PDF report tells it. ``more_steps`` are left out."""
 
     check: Check
     about: tuple[str, ...]
@@ -47,7 +47,7 @@ class PaperCheck(msgspec.Struct, frozen=True):
 
 
 class PaperMatter(msgspec.Struct, frozen=True):
-    """What stands in the paper: chapters (id, title); failures, and all checks by suite where they are wanted.
+    """What stands in the PDF report: chapters (id, title); failures, and all checks by suite where they are wanted.
 
     What is past a limit is only counted: ``untold`` failures, ``unlisted`` checks, causes and files.
     """
@@ -67,7 +67,7 @@ class PaperMatter(msgspec.Struct, frozen=True):
 
 
 def choose_matter(report: Report, *, with_all: bool) -> PaperMatter:
-    """Return what stands in the paper of a report."""
+    """Return what stands in the PDF report of a report."""
     suites = report.whole_suites
     bad = [check for group in suites for check in group.checks[: group.bad]]
     # What counts stands before what is waived; a long night must not hide it.
@@ -92,21 +92,21 @@ def choose_matter(report: Report, *, with_all: bool) -> PaperMatter:
 
 
 def _chapters(report: Report, *, failed: bool, with_all: bool) -> Iterator[tuple[str, str]]:
-    """Yield the chapters that have matter, each by the id it has in the paper."""
-    yield "short", "In short"
+    """Yield the chapters that have matter, each by the id it has in the PDF report."""
+    yield "short", "By kind"
     if report.verdict.conditions:
         yield "conditions", "Conditions"
     if report.causes:
-        yield "why", "Why"
+        yield "why", "Causes"
     if report.history:
-        yield "since", f"Since {report.history.against}"
+        yield "since", f"Changes since {report.history.against}"
     told: tuple[tuple[object, str, str], ...]
-    told = ((failed, "failed", "What failed"), (report.load, "load", "Load"), (report.api, "api", "API"))
-    told += ((report.compliance, "rules", "Rules"), (report.asked, "asked", "What was asked"))
+    told = ((failed, "failed", "Failures"), (report.load, "load", "Load"), (report.api, "api", "API"))
+    told += ((report.compliance, "rules", "Compliance"), (report.asked, "asked", "Requirements"))
     yield from ((id_, title) for matter, id_, title in told if matter)
     if with_all:
-        yield "every", "Every check"
-    yield "reading", "How this was read"
+        yield "every", "All checks"
+    yield "reading", "Inputs"
 
 
 def _within(suites: Sequence[SuiteGroup], most: int) -> tuple[tuple[SuiteGroup, ...], int]:

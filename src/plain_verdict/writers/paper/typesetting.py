@@ -1,4 +1,4 @@
-"""Sets the paper with WeasyPrint: no network, nothing but what is handed over, and the same bytes each time."""
+"""Sets the PDF report with WeasyPrint: no network, nothing but what is handed over, the same bytes each time."""
 
 import logging
 from collections.abc import Iterator
@@ -26,7 +26,7 @@ _LONGEST_PX = 1_400
 
 
 def typeset(report: Report, checks: ChecksShown, size: PaperSize) -> bytes:
-    """Return the paper. Source of its tags: ISO 14289-1 (PDF/UA-1), as far as WeasyPrint goes."""
+    """Return the PDF report. Source of its tags: ISO 14289-1 (PDF/UA-1), as far as WeasyPrint goes."""
     assets = Assets()
     with_all = checks is ChecksShown.ALL
     matter = choose_matter(report, with_all=with_all)
@@ -101,7 +101,7 @@ def _style(accent: str, size: str) -> Markup:
 
 
 def _svg(chart: Chart, report: Report) -> str:
-    """Return a drawing as SVG with its colours in it."""
+    """Return a chart as SVG with its colours in it."""
     accent = report.info.brand.accent_light or ACCENT_LIGHT
     return "".join(_svg_parts(chart, accent))
 

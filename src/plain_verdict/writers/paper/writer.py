@@ -1,4 +1,4 @@
-"""The paper as an output. What makes it is imported when a PDF is wanted: it brings a library for typesetting."""
+"""The PDF report as an output. Its modules are imported only when a PDF is wanted."""
 
 from collections.abc import Iterator
 
@@ -21,17 +21,17 @@ class PaperWriter(msgspec.Struct, frozen=True):
 
     name = "pdf"
     suffix = ".pdf"
-    about = "a paper of its own as PDF"
+    about = "a PDF report"
     is_layout = False
 
     def render(self, report: Report) -> Iterator[OutputFile]:
-        """Yield the paper."""
+        """Yield the PDF report."""
         from plain_verdict.writers.paper.typesetting import typeset
 
         yield OutputFile("verdict.pdf", typeset(report, self.checks, self.size))
 
     def check(self) -> None:
-        """Make sure that what sets the paper is installed, with libraries of the system. Raises UsageError."""
+        """Make sure that what sets the PDF report is installed, with libraries of the system. Raises UsageError."""
         try:
             require("weasyprint", "--pdf", "pdf")
         except OSError as error:

@@ -59,8 +59,8 @@ def _operations(report: Report) -> Iterator[Row]:
 
 
 def _times() -> tuple[Column, ...]:
-    told = {"least": "the shortest time", "mean": "the mean time", "longest": "the longest time"}
-    told |= {f"p{one}": f"within which {one} % came back; empty: too few" for one in (50, 95, 99)}
+    told = {"least": "shortest time", "mean": "mean time", "longest": "longest time"}
+    told |= {f"p{one}": f"p{one} of the times; empty: too few calls" for one in (50, 95, 99)}
     order = ("least", "mean", "p50", "p95", "p99", "longest")
     return tuple(Column(f"{name}_ms", told[name], Holds.NUMBER) for name in order)
 
@@ -68,41 +68,41 @@ def _times() -> tuple[Column, ...]:
 TABLES = (
     Table(
         "exchanges",
-        "Every request of a check and what came back",
+        "All exchanges of checks: requests and responses",
         (
             *WHERE,
-            Column("number", "its place there", Holds.INTEGER),
+            Column("number", "position in the check or step", Holds.INTEGER),
             Column("method", "of the request"),
             Column("url", "of the request"),
-            Column("status", "of the answer; empty: none came", Holds.INTEGER),
-            Column("reason", "of the answer, or why none came"),
-            Column("state", "as expected or wrong; empty: it does not count"),
-            Column("operation", "the operation that it calls"),
-            Column("documented", "whether the API's document knows this answer", Holds.FLAG),
-            Column("took_s", "how long it took", Holds.NUMBER),
+            Column("status", "status of the response; empty: no response", Holds.INTEGER),
+            Column("reason", "status text, or why there is no response"),
+            Column("state", "as expected or wrong; empty: not counted"),
+            Column("operation", "operation of the API"),
+            Column("documented", "whether the API document lists this status", Holds.FLAG),
+            Column("took_s", "duration", Holds.NUMBER),
             Column("sent", "when", Holds.MOMENT),
-            Column("request_bytes", "size of the body that was sent", Holds.INTEGER),
-            Column("response_bytes", "size of the body that came back", Holds.INTEGER),
-            Column("media_type", "of what came back"),
-            Column("address", "which answered"),
+            Column("request_bytes", "size of the request body", Holds.INTEGER),
+            Column("response_bytes", "size of the response body", Holds.INTEGER),
+            Column("media_type", "of the response"),
+            Column("address", "address that answered"),
         ),
         _exchanges,
     ),
     Table(
         "operations",
-        "Operations of the API with the calls that count; those that nobody called have none",
+        "Operations of the API with their counted calls; also those never called",
         (
-            Column("method", "its method"),
-            Column("path", "its path, as a template"),
-            Column("host", "where the run has several"),
-            Column("title", "what the document calls it"),
-            Column("documented", "whether the document has it; empty: there is none", Holds.FLAG),
-            Column("calls", "how many", Holds.INTEGER),
-            Column("wrong", "how many came back otherwise than expected", Holds.INTEGER),
-            Column("unanswered", "to how many nothing came back", Holds.INTEGER),
-            Column("statuses", "how often each came"),
+            Column("method", "HTTP method"),
+            Column("path", "path template"),
+            Column("host", "host, where the run has several"),
+            Column("title", "title in the document"),
+            Column("documented", "whether the document has it; empty: no document", Holds.FLAG),
+            Column("calls", "number of calls", Holds.INTEGER),
+            Column("wrong", "calls with an unexpected response", Holds.INTEGER),
+            Column("unanswered", "calls without a response", Holds.INTEGER),
+            Column("statuses", "number of responses by status"),
             *_times(),
-            Column("bytes", "how much came back", Holds.INTEGER),
+            Column("bytes", "bytes received", Holds.INTEGER),
         ),
         _operations,
     ),

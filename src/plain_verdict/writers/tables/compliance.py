@@ -10,10 +10,10 @@ def _rules(report: Report) -> Iterator[Row]:
     for check in report.run.checks:
         rule = check.rule
         if rule is not None:
-            found = (rule.findings, rule.allowed_findings, rule.new_findings)
+            found = (rule.findings, rule.suppressed_findings, rule.new_findings)
             allowed = rule.allowed.reason if rule.allowed else None
             name = (check.id, " › ".join(check.suite), check.name, rule.severity.value, check.outcome.value)
-            yield (*name, *found, allowed, rule.why, rule.mend)
+            yield (*name, *found, allowed, rule.why, rule.remediation)
 
 
 def _findings(report: Report) -> Iterator[Row]:
@@ -24,7 +24,7 @@ def _findings(report: Report) -> Iterator[Row]:
                 yield (*name, number, one.place, one.message, one.expected, one.actual, one.detail)
 
 
-_RULE = (Column("check_id", "as in checks"), Column("rule", "its name"))
+_RULE = (Column("check_id", "as in checks"), Column("rule", "name of the rule"))
 _SEVERITY = Column("severity", "none, low, medium, high or critical")
 
 TABLES = (
@@ -33,31 +33,33 @@ TABLES = (
         "Rules of compliance checks",
         (
             _RULE[0],
-            Column("suite", "what it was checked on"),
+            Column("suite", "rule set"),
             _RULE[1],
             _SEVERITY,
-            Column("outcome", "how it ended"),
-            Column("findings", "places that break it and count", Holds.INTEGER),
-            Column("allowed_findings", "places that its file allows", Holds.INTEGER),
-            Column("new_findings", "places not there at its file's baseline; empty: there is none", Holds.INTEGER),
-            Column("allowed", "why its file allows what breaks it"),
-            Column("why", "what it is for"),
-            Column("mend", "what to do"),
+            Column("outcome", "outcome"),
+            Column("findings", "counted findings", Holds.INTEGER),
+            Column("suppressed_findings", "findings that the file suppresses", Holds.INTEGER),
+            Column(
+                "new_findings", "findings that are not in the file's baseline; empty: no baseline", Holds.INTEGER
+            ),
+            Column("suppression", "why the file suppresses the findings"),
+            Column("why", "purpose of the rule"),
+            Column("remediation", "how to fix a finding"),
         ),
         _rules,
     ),
     Table(
         "findings",
-        "Places that break rules",
+        "Findings of rules",
         (
             *_RULE,
             _SEVERITY,
-            Column("number", "its place among those of the rule", Holds.INTEGER),
-            Column("place", "a file and line, or an element"),
-            Column("message", "what was found"),
-            Column("expected", "what should have been there"),
-            Column("actual", "what was there"),
-            Column("detail", "what else there is"),
+            Column("number", "number of the finding in its rule", Holds.INTEGER),
+            Column("place", "place: a file and line, or an element"),
+            Column("message", "message"),
+            Column("expected", "expected value"),
+            Column("actual", "actual value"),
+            Column("detail", "more detail"),
         ),
         _findings,
     ),

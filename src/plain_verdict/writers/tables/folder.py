@@ -46,7 +46,7 @@ class TablesWriter:
         if not self._defused:
             return ()
         cells = plural(self._defused, "cell of the tables begins", "cells of the tables begin")
-        return (f"{cells} like a formula and got an apostrophe; --tables-as csv-raw leaves them alone.",)
+        return (f"{cells} like a formula and got an apostrophe; --tables-as csv-raw keeps them unchanged.",)
 
     def check(self) -> None:
         """Make sure that what writes the tables is installed. Raises UsageError."""

@@ -25,15 +25,20 @@ def _changes(report: Report) -> Iterator[Row]:
         return
     since = series.since
     names = {check.id: check.whole_name for check in report.run.checks}
-    lists = (("new", since.new), ("mended", since.mended), ("as before", since.as_before), ("gone", since.gone))
+    lists = (
+        ("new", since.new),
+        ("fixed", since.fixed),
+        ("still failing", since.still_failing),
+        ("removed", since.removed),
+    )
     nothing = (None, None, None)
     for what, several in lists:
         for one in several:
             yield (what, one.id, one.name, one.before, since.going_on.get(one.id), *nothing)
     for id_ in since.added:
         yield ("added", id_, names.get(id_), None, None, *nothing)
-    for wobble in since.wobbly:
-        yield ("wobbly", wobble.id, wobble.name, wobble.why, wobble.runs, *nothing)
+    for wobble in since.flaky:
+        yield ("flaky", wobble.id, wobble.name, wobble.why, wobble.runs, *nothing)
     for time in (*since.slower, *since.faster):
         bounds = (time.now_s, time.low_s, time.high_s)
         yield ("slower" if time.slower else "faster", time.id or None, time.name, None, time.builds, *bounds)
@@ -44,30 +49,30 @@ TABLES = (
         "history",
         "The builds of the series, this one last",
         (
-            Column("build", "what it is called"),
-            Column("started", "when it began", Holds.MOMENT),
-            Column("made", "when its page was made", Holds.MOMENT),
-            Column("verdict", "fit, not fit or undecided; no results: the build is missing"),
+            Column("build", "number or name of the build"),
+            Column("started", "start", Holds.MOMENT),
+            Column("made", "time at which the report was written", Holds.MOMENT),
+            Column("verdict", "fit, not fit or undecided; “no results”: the build is missing"),
             *OUTCOMES,
             Column("branch", "the fact of that name"),
             Column("commit", "the fact of that name"),
-            Column("run_id", "the same for the same inputs and facts"),
-            Column("page", "where its page stands"),
+            Column("run_id", "id of the run: the same for the same inputs and facts"),
+            Column("page", "address of the report"),
         ),
         _builds,
     ),
     Table(
         "changes",
-        "What changed since the build before",
+        "Changes since the build before",
         (
-            Column("change", "new, mended, as before, gone, added, wobbly, slower or faster"),
-            Column("check_id", "as in checks; empty: a request or an operation"),
-            Column("name", "suite and check, or the request"),
-            Column("before", "how it was, or why it is said"),
-            Column("builds", "in how many builds", Holds.INTEGER),
-            Column("now_s", "the time now", Holds.NUMBER),
-            Column("low_s", "the shortest before", Holds.NUMBER),
-            Column("high_s", "the longest before", Holds.NUMBER),
+            Column("change", "new, fixed, still failing, removed, added, flaky, slower or faster"),
+            Column("check_id", "id of the check; empty: a request or an operation"),
+            Column("name", "suite and check, or request"),
+            Column("before", "earlier outcome, or reason"),
+            Column("builds", "number of builds", Holds.INTEGER),
+            Column("now_s", "time in this run", Holds.NUMBER),
+            Column("low_s", "shortest earlier time", Holds.NUMBER),
+            Column("high_s", "longest earlier time", Holds.NUMBER),
         ),
         _changes,
     ),

@@ -55,22 +55,22 @@ def _metrics(report: Report) -> Iterator[Row]:
 TABLES = (
     Table(
         "load-requests",
-        "Requests of load runs, and all together; times of answered ones",
+        "Requests of load runs and their total; times of answered requests",
         (
-            Column("request", "its name"),
-            Column("count", "how many were sent", Holds.INTEGER),
-            Column("failed", "how many of them failed", Holds.INTEGER),
-            Column("least_ms", "the shortest time", Holds.NUMBER),
-            Column("mean_ms", "the mean time", Holds.NUMBER),
+            Column("request", "name"),
+            Column("count", "requests sent", Holds.INTEGER),
+            Column("failed", "failed requests", Holds.INTEGER),
+            Column("least_ms", "shortest time", Holds.NUMBER),
+            Column("mean_ms", "mean time", Holds.NUMBER),
             *(
                 Column(f"p{one:g}_ms", f"within which {one:g} % were answered; empty: too few", Holds.NUMBER)
                 for one in _PER_CENTS
             ),
-            Column("p95_low_ms", "from where on chance puts the 95 %", Holds.NUMBER),
-            Column("p95_high_ms", "up to where chance puts the 95 %", Holds.NUMBER),
-            Column("longest_ms", "the longest time", Holds.NUMBER),
-            Column("bytes", "how much came back", Holds.INTEGER),
-            Column("reported_in", "the summary that says so; empty: counted from samples"),
+            Column("p95_low_ms", "lower end of the 95 % confidence interval of the p95", Holds.NUMBER),
+            Column("p95_high_ms", "upper end of the 95 % confidence interval of the p95", Holds.NUMBER),
+            Column("longest_ms", "longest time", Holds.NUMBER),
+            Column("bytes", "bytes received", Holds.INTEGER),
+            Column("reported_in", "source file of a summary; empty: counted from samples"),
         ),
         _requests,
     ),
@@ -78,28 +78,28 @@ TABLES = (
         "load-series",
         "A load run in steps of five seconds",
         (
-            Column("from", "when the step begins", Holds.MOMENT),
-            Column("requests", "how many were started", Holds.INTEGER),
-            Column("failed", "how many of them failed", Holds.INTEGER),
+            Column("from", "start of the step", Holds.MOMENT),
+            Column("requests", "requests started", Holds.INTEGER),
+            Column("failed", "failed requests", Holds.INTEGER),
             *(
-                Column(f"p{one}_ms", f"{one} % were answered within it; empty: too few", Holds.NUMBER)
+                Column(f"p{one}_ms", f"p{one} of the times; empty: too few requests", Holds.NUMBER)
                 for one in (50, 95, 99)
             ),
-            Column("users", "the most at once", Holds.INTEGER),
+            Column("users", "most users at once", Holds.INTEGER),
         ),
         _series,
     ),
     Table(
         "metrics",
-        "Numbers of the team's own",
+        "Custom metrics",
         (
-            Column("metric", "its name"),
-            Column("unit", "what it is counted in"),
-            Column("count", "how many values", Holds.INTEGER),
-            Column("least", "the smallest", Holds.NUMBER),
-            Column("mean", "the mean", Holds.NUMBER),
-            Column("p95", "within which 95 % are; empty: too few", Holds.NUMBER),
-            Column("longest", "the largest", Holds.NUMBER),
+            Column("metric", "name"),
+            Column("unit", "unit"),
+            Column("count", "number of values", Holds.INTEGER),
+            Column("least", "smallest value", Holds.NUMBER),
+            Column("mean", "mean", Holds.NUMBER),
+            Column("p95", "p95; empty: too few values", Holds.NUMBER),
+            Column("longest", "largest value", Holds.NUMBER),
         ),
         _metrics,
     ),

@@ -108,7 +108,7 @@ class WorkbookWriter:
             sheet.write_string(row, place, cell)
 
         def write_moment(row: int, place: int, cell: datetime) -> None:
-            # A spreadsheet knows no zones: all are told in the page's.
+            # A spreadsheet knows no zones: all are given in the page's.
             local = cell.astimezone(zone) if cell.tzinfo else cell
             sheet.write_datetime(row, place, local.replace(tzinfo=None))
 

@@ -155,7 +155,7 @@ class CheckHtml:
 
 
 def _head(check: Check, shown: ShownCheck) -> str:
-    """Return what stands in a check's row: outcome, name and what is short beside it, time."""
+    """Return what stands in a check's row: outcome, name and what is short next to it, time."""
     beside = ""
     if shown.variant:
         beside += f"<small>{_values(shown.variant)}</small>"
@@ -176,7 +176,7 @@ def _values(facts: Sequence[Fact]) -> str:
 
 
 def _waiver(waiver: Waived) -> str:
-    word = f"Waived until {format_date(waiver.until)}" if waiver.until else "Set aside"
+    word = f"Waived until {format_date(waiver.until)}" if waiver.until else "Not counted"
     who = f' <span class="soft">({escaped(waiver.who)})</span>' if waiver.who else ""
     link = f" {_outside(waiver.link)}" if is_safe_link(waiver.link) else ""
     return f'<p class="waived"><b>{word}</b>: {escaped(waiver.reason)}{who}{link}</p>'
@@ -189,11 +189,11 @@ def _outside(link: str) -> str:
 
 def _rule(rule: Rule) -> Iterator[str]:
     yield f'<dl class="facts rule"><div><dt>Severity</dt><dd>{severity_html(rule.severity)}</dd></div>'
-    for label, text in (("Why", rule.why), ("How to mend it", rule.mend)):
+    for label, text in (("Why", rule.why), ("How to fix it", rule.remediation)):
         if text:
             yield f"<div><dt>{label}</dt><dd><bdi>{escaped(text)}</bdi></dd></div>"
-    if rule.allowed_findings:
-        yield f"<div><dt>Allowed in the file</dt><dd>{plural(rule.allowed_findings, 'place')}</dd></div>"
+    if rule.suppressed_findings:
+        yield f"<div><dt>Suppressed by its file</dt><dd>{plural(rule.suppressed_findings, 'place')}</dd></div>"
     yield "</dl>"
 
 

@@ -21,15 +21,15 @@ class EvidenceHtml:
         self._links = links
 
     def drawn(self, content: Content, caption: str) -> Markup:
-        """Return a picture's drawing."""
+        """Return a picture, drawn."""
         width, height, words = content.width, content.height, escaped(caption)
         if self._links.folder:
             way = escaped(self._links.file(content))
-            drawing = f'<img src="{way}" width="{width}" height="{height}" alt="{words}" loading="lazy">'
+            picture = f'<img src="{way}" width="{width}" height="{height}" alt="{words}" loading="lazy">'
         else:
             use = f'<use href="#e-{escaped(content.key)}"/>'
-            drawing = f'<svg viewBox="0 0 {width} {height}" role="img" aria-label="{words}">{use}</svg>'
-        return Markup(drawing)  # noqa: S704  every text is escaped
+            picture = f'<svg viewBox="0 0 {width} {height}" role="img" aria-label="{words}">{use}</svg>'
+        return Markup(picture)  # noqa: S704  every text is escaped
 
     def picture(self, piece: ShownEvidence) -> Markup:
         """Return a picture with its caption and a link to it at full size."""
@@ -37,13 +37,13 @@ class EvidenceHtml:
         if content is None:
             return Markup()
         times = f" <b>× {piece.times}</b>" if piece.times > 1 else ""
-        drawing = f'<a href="{self._home("pic", content)}">{self.drawn(content, piece.caption)}</a>'
+        picture = f'<a href="{self._home("pic", content)}">{self.drawn(content, piece.caption)}</a>'
         caption = f"<figcaption><bdi>{escaped(piece.caption)}</bdi>{times}</figcaption>"
-        figure = f'<figure class="pic"{title(piece.note)}>{drawing}{caption}</figure>'
+        figure = f'<figure class="pic"{title(piece.note)}>{picture}{caption}</figure>'
         return Markup(figure)  # noqa: S704  every text is escaped
 
     def whole(self, content: Content, name: str, note: str = "") -> Markup:
-        """Return a content that is no picture: a text folded, a film, a file to take along."""
+        """Return a content that is not a picture: a text folded, a film, a file to take along."""
         if content.kind is ContentKind.TEXT:
             return fold_html(name, content.text, note)
         way = escaped(self._links.file(content) if self._links.folder else data_url(content))

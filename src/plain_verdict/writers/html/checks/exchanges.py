@@ -1,4 +1,4 @@
-"""What was asked of a service, what came back, and what was expected."""
+"""The request to a service, what came back, and what was expected."""
 
 from collections.abc import Iterator
 

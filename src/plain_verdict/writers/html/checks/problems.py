@@ -12,7 +12,7 @@ def problem_html(problem: Problem, told: str = "") -> Iterator[str]:
     """Yield a problem; what its cause has told already is not told at length again."""
     head = headline(problem.message)
     place = f' <span class="where num"><bdi>{escaped(problem.place)}</bdi></span>' if problem.place else ""
-    yield f'<p class="problem"><bdi>{escaped(head) or "The file gives no reason."}</bdi>{place}</p>'
+    yield f'<p class="problem"><bdi>{escaped(head) or "No reason given."}</bdi>{place}</p>'
     if problem.expected is not None and problem.actual is not None:
         yield pair_html(problem.expected, problem.actual)
     else:

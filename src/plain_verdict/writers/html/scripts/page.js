@@ -28,8 +28,8 @@
     const told = heads.slice(1).map((head, place) => `${head.toLowerCase()} ${row[place + 1]}`);
     return { at, words: `${row[0]}: ${told.join(", ")}` };
   }
-  function addCursor(drawing) {
-    const steps = (drawing.dataset.steps ?? "").split("\n").map((row) => row.split("|"));
+  function addCursor(chart) {
+    const steps = (chart.dataset.steps ?? "").split("\n").map((row) => row.split("|"));
     if (steps.length < 2) return;
     const words = document.createElement("p");
     words.className = "cursor-words soft";
@@ -37,19 +37,19 @@
     const line = document.createElementNS(SVG, "line");
     line.setAttribute("class", "cursor");
     line.setAttribute("y1", "8");
-    line.setAttribute("y2", String(drawing.viewBox.baseVal.height - 22));
-    drawing.after(words);
-    drawing.addEventListener("pointermove", (event) => {
-      const box = drawing.getBoundingClientRect();
+    line.setAttribute("y2", String(chart.viewBox.baseVal.height - 22));
+    chart.after(words);
+    chart.addEventListener("pointermove", (event) => {
+      const box = chart.getBoundingClientRect();
       const x = (event.clientX - box.left) / box.width * WIDTH;
       const { at, words: told } = stepAt(steps, (x - LEFT) / (RIGHT - LEFT));
       const middle = LEFT + (at + 0.5) * (RIGHT - LEFT) / (steps.length - 1);
       line.setAttribute("x1", String(middle));
       line.setAttribute("x2", String(middle));
-      drawing.append(line);
+      chart.append(line);
       words.textContent = told;
     });
-    drawing.addEventListener("pointerleave", () => {
+    chart.addEventListener("pointerleave", () => {
       line.remove();
       words.textContent = "";
     });
@@ -72,11 +72,10 @@
     (table.closest(".wide") ?? table).before(field);
   }
   function startCharts() {
-    for (const drawing of document.querySelectorAll("svg[data-steps]"))
-      addCursor(
-        /** @type {SVGSVGElement} */
-        drawing
-      );
+    for (const chart of document.querySelectorAll("svg[data-steps]")) addCursor(
+      /** @type {SVGSVGElement} */
+      chart
+    );
     for (const table of document.querySelectorAll("table[data-find]"))
       addFind(
         /** @type {HTMLTableElement} */
@@ -760,7 +759,7 @@ ${more.toLowerCase()}`;
     /** @param {number} count */
     inWords(count) {
       const all = inWords(checks.count);
-      return count ? `${inWords(count)} of ${all} checks shown` : `None of ${all} checks fits. Esc shows all.`;
+      return count ? `${inWords(count)} of ${all} checks shown` : `No check of ${all} matches. Esc shows all.`;
     }
     /**
      * @param {string[]} words

@@ -11,7 +11,7 @@ from plain_verdict.writers.html.links import Links
 
 
 class PageParts(msgspec.Struct, frozen=True):
-    """What a page has besides its report: its links, what is folded in it, the pages of suites beside it."""
+    """What a page has besides its report: its links, what is folded in it, the pages of suites next to it."""
 
     links: Links
     folding: Folding | None = None

@@ -1,4 +1,4 @@
-// Drawings tell their values at the pointer; long tables get a field to find rows in.
+// Charts tell their values at the pointer; long tables get a field to find rows in.
 import { find, findAll } from "./dom.js";
 
 const SVG = "http://www.w3.org/2000/svg";
@@ -20,9 +20,9 @@ export function stepAt(steps, share) {
   return { at, words: `${row[0]}: ${told.join(", ")}` };
 }
 
-/** @param {SVGSVGElement} drawing */
-function addCursor(drawing) {
-  const steps = (drawing.dataset.steps ?? "").split("\n").map((row) => row.split("|"));
+/** @param {SVGSVGElement} chart */
+function addCursor(chart) {
+  const steps = (chart.dataset.steps ?? "").split("\n").map((row) => row.split("|"));
   if (steps.length < 2) return;
   const words = document.createElement("p");
   words.className = "cursor-words soft";
@@ -30,19 +30,19 @@ function addCursor(drawing) {
   const line = document.createElementNS(SVG, "line");
   line.setAttribute("class", "cursor");
   line.setAttribute("y1", "8");
-  line.setAttribute("y2", String(drawing.viewBox.baseVal.height - 22));
-  drawing.after(words);
-  drawing.addEventListener("pointermove", (event) => {
-    const box = drawing.getBoundingClientRect();
+  line.setAttribute("y2", String(chart.viewBox.baseVal.height - 22));
+  chart.after(words);
+  chart.addEventListener("pointermove", (event) => {
+    const box = chart.getBoundingClientRect();
     const x = ((event.clientX - box.left) / box.width) * WIDTH;
     const { at, words: told } = stepAt(steps, (x - LEFT) / (RIGHT - LEFT));
     const middle = LEFT + ((at + 0.5) * (RIGHT - LEFT)) / (steps.length - 1);
     line.setAttribute("x1", String(middle));
     line.setAttribute("x2", String(middle));
-    drawing.append(line);
+    chart.append(line);
     words.textContent = told;
   });
-  drawing.addEventListener("pointerleave", () => {
+  chart.addEventListener("pointerleave", () => {
     line.remove();
     words.textContent = "";
   });
@@ -68,8 +68,7 @@ function addFind(table) {
 }
 
 export function startCharts() {
-  for (const drawing of document.querySelectorAll("svg[data-steps]"))
-    addCursor(/** @type {SVGSVGElement} */ (drawing));
+  for (const chart of document.querySelectorAll("svg[data-steps]")) addCursor(/** @type {SVGSVGElement} */ (chart));
   for (const table of document.querySelectorAll("table[data-find]"))
     addFind(/** @type {HTMLTableElement} */ (table));
 }

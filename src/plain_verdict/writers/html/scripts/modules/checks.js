@@ -5,7 +5,7 @@ import { blockOf, bytesOf, idsOf, inflated } from "./packed.js";
 import { byName, slowestFirst } from "./search.js";
 
 /**
- * What Python packed of every check; see Columns in folding.py.
+ * What Python packed of each check; see Columns in folding.py.
  * @typedef {object} Columns
  * @property {[string, number][]} suites
  * @property {string[]} outcomes

@@ -92,7 +92,7 @@ export class Filters {
   /** @param {number} count */
   inWords(count) {
     const all = inWords(checks.count);
-    return count ? `${inWords(count)} of ${all} checks shown` : `None of ${all} checks fits. Esc shows all.`;
+    return count ? `${inWords(count)} of ${all} checks shown` : `No check of ${all} matches. Esc shows all.`;
   }
 
   /**

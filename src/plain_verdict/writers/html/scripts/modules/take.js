@@ -31,7 +31,7 @@ export function giveRows(rows, name) {
   setTimeout(() => URL.revokeObjectURL(link.href));
 }
 
-/** Lets each table that says so be taken along. */
+/** Adds a download button to each table that asks for one. */
 export function startTaking() {
   for (const button of findAll(document, "details button.take")) {
     const table = need(/** @type {HTMLElement} */ (button.closest("details")), "table");

@@ -1,4 +1,4 @@
-"""What was asked: each requirement with how it stands and its checks."""
+"""Requirements: each requirement with how it stands and its checks."""
 
 from typing import TYPE_CHECKING
 

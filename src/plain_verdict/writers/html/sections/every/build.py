@@ -1,4 +1,4 @@
-"""Every check of a page in one file, by suite."""
+"""All checks of a page in one file, by suite."""
 
 from plain_verdict.report import Report
 from plain_verdict.report.suites import SuiteGroup

@@ -1,4 +1,4 @@
-"""In short: each kind of the run with its own sentence and word, as soon as there are several."""
+"""By kind: each kind of the run with its own sentence and word, as soon as there are several."""
 
 from plain_verdict.model import Kind, KindVerdict
 from plain_verdict.report import Report
@@ -13,7 +13,7 @@ def _find_matter(report: Report, page: PageParts) -> list[tuple[KindVerdict, str
 
 
 def _target(kind: Kind, report: Report, *, folder: bool) -> str:
-    """Return where a kind is told: in a section of its own, or as a view of the list of checks."""
+    """Return where a kind is given: in its own section, or as a view of the list of checks."""
     if kind is Kind.API and report.api:
         return "api"
     if kind is Kind.LOAD and (report.load or report.reported):

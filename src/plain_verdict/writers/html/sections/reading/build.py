@@ -1,4 +1,4 @@
-"""How this was read: files, notes on them, facts that they tell."""
+"""Inputs: files, notes on them, facts that they tell."""
 
 from collections.abc import Iterator
 
@@ -28,24 +28,29 @@ def _notes(report: Report, folding: Folding | None) -> Iterator[Note]:
         yield Note(describe_reruns(run.cases, len(run.checks), run.reruns))
     yield from (Note(note.sentence, note.results_missing) for note in run.notes)
     yield from map(
-        Note, (*report.verdict.notes, *run.shape_notes, *run.requirements.notes, *run.evidence_notes, *report.notes)
+        Note,
+        (*report.verdict.notes, *run.mapping_notes, *run.requirements.notes, *run.evidence_notes, *report.notes),
     )
     if folding:
         yield Note(_on_folding(folding))
     if report.masked is None:
-        yield Note("Masking is off: secrets in the results stand on this page as they are.", grave=True)
+        yield Note("Masking is off: this page shows secrets in the results unmasked.", grave=True)
     elif report.on_masking:
         yield Note(report.on_masking)
     alone = len(run.left_alone)
     if alone:
-        what = "is no result file and was" if alone == 1 else "are no result files and were"
-        yield Note(f"{capital(plural(alone, 'file'))} in the given folders {what} left alone.")
+        what = "is not a result file and was" if alone == 1 else "are no result files and were"
+        yield Note(f"{capital(plural(alone, 'file'))} in the given folders {what} skipped.")
 
 
 def _on_folding(folding: Folding) -> str:
-    cut = f"; stack texts of folded failures are cut to {FOLDED_DETAIL_CHARS:,} characters" if folding.cuts else ""
+    cut = (
+        f"; stack traces of compressed failures are cut to {FOLDED_DETAIL_CHARS:,} characters"
+        if folding.cuts
+        else ""
+    )
     verb = "is" if folding.count == 1 else "are"
-    return f"{capital(plural(folding.count, 'check'))} {verb} folded into compressed parts of this page{cut}."
+    return f"{capital(plural(folding.count, 'check'))} {verb} compressed in this page{cut}."
 
 
 READING = Section("reading", _find_matter)

@@ -1,4 +1,4 @@
-"""Since the build before: the strip of builds, what is new, mended, wobbly, slower; and build by build."""
+"""Since the build before: the strip of builds, what is new, fixed, flaky, slower; and build by build."""
 
 from plain_verdict.report import Report
 from plain_verdict.report.history import HistoryOverview

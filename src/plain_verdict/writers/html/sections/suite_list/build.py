@@ -1,4 +1,4 @@
-"""Every check of a page in a folder, by plain links: what failed, and a page for each suite."""
+"""All checks of a page in a folder, by plain links: what failed, and a page for each suite."""
 
 import msgspec
 

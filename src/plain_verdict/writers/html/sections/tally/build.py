@@ -23,15 +23,15 @@ class TallyMatter(msgspec.Struct, frozen=True):
     passed_share: str
     open_conditions: list[ConditionResult]
     """Those that are not kept; kept ones are a line that opens."""
-    kept_conditions: list[ConditionResult]
+    met_conditions: list[ConditionResult]
 
     @property
-    def kept_note(self) -> str:
+    def met_note(self) -> str:
         """Return how many conditions are kept, in words."""
-        number = len(self.kept_conditions)
+        number = len(self.met_conditions)
         if not self.open_conditions:
-            return "The only condition is kept" if number == 1 else f"All {spelled(number, 'condition')} are kept"
-        return f"{capital(spelled(number, 'condition'))} {'is' if number == 1 else 'are'} kept"
+            return "The only condition is met" if number == 1 else f"All {spelled(number, 'condition')} are met"
+        return f"{capital(spelled(number, 'condition'))} {'is' if number == 1 else 'are'} met"
 
 
 def _find_matter(report: Report, _: PageParts) -> TallyMatter:
@@ -43,8 +43,8 @@ def _find_matter(report: Report, _: PageParts) -> TallyMatter:
         counts=counts,
         in_words=", ".join(plural(number, outcome.value, outcome.value) for outcome, number in counts),
         passed_share=count_or_share(tally.passed, tally.ran, "that ran") if tally.ran > 1 else "",
-        open_conditions=[condition for condition in conditions if condition.state is not State.KEPT],
-        kept_conditions=[condition for condition in conditions if condition.state is State.KEPT],
+        open_conditions=[condition for condition in conditions if condition.state is not State.MET],
+        met_conditions=[condition for condition in conditions if condition.state is State.MET],
     )
 
 

@@ -1,0 +1,173 @@
+"""JSON files, whole in memory, and JSON Lines, line by line, as a mapping sees them."""
+
+from codecs import BOM_UTF8
+from collections.abc import Iterator
+from contextlib import suppress
+from typing import BinaryIO
+
+import msgspec
+
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import ReadingNote
+from plain_verdict.readers.mapping.json_paths import JsonRoot, json_place
+from plain_verdict.readers.mapping.places import Inner, Item, OnLine, Place, json_text, on_line
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.formatting import format_size, plural
+from plain_verdict.text.json_text import DAMAGED_JSON, decode_json, key_twice, may_have_twice
+
+_LONGEST_LINE_BYTES = 200_000_000
+_any = msgspec.json.Decoder()
+
+
+class JsonDocument:
+    """One JSON file. Raises ReadError for one that is none, or too large."""
+
+    def __init__(self, source: Source, limits: Limits) -> None:
+        with source.open() as stream:
+            data = stream.read(limits.whole_bytes + 1)
+        if len(data) > limits.whole_bytes:
+            hint = "write JSON Lines instead, a line for each check: these are read one by one"
+            raise ReadError(
+                f"is larger than {format_size(limits.whole_bytes)}, and JSON is read whole",
+                path=source.path,
+                hint=hint,
+            )
+        try:
+            self._root = JsonRoot(decode_json(data))
+        except DAMAGED_JSON as error:
+            raise ReadError(
+                f"is not complete JSON: {_said(error)}",
+                path=source.path,
+                hint="the run may have been stopped while it wrote; run it again",
+            ) from error
+        self._path = source.path
+        self._data = data
+        self.on_line: OnLine | None = None
+
+    def place(self, text: str | int) -> Place:
+        """Return the place of a path. Raises ValueError."""
+        return json_place(text, self._root)
+
+    def items(self, each: str) -> Iterator[Item]:
+        """Yield what stands at the path; the whole file where there is none."""
+        found = members_at(self.place(each), self._root.value) if each else [self._root.value]
+        yield from map(Item, range(len(found)), found)
+
+    def text_of(self, value: object) -> str:
+        """Return a value as text."""
+        return json_text(value)
+
+    def root(self) -> object:
+        """Return the whole file."""
+        return self._root.value
+
+    def locate(self, number: int, each: str, inner: Inner) -> str:
+        """Return the path of an item, as far as paths are made of names and wildcards only."""
+        path = ""
+        for place, at in ((each or "$", number), *inner):
+            before, sign, after = place.rpartition("[*]")
+            here = f"{before}[{at}]" if sign and not after and "*" not in before else f"{place}, {at + 1}"
+            path = f"{path}{'' if not path or here[:1] == '[' else '.'}{here}"
+        return path if path[:1] == "$" else f"$.{path}"
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield a note where a key stands twice in an object: one of its values is lost."""
+        key = key_twice(self._data) if may_have_twice(self._data, self._root.value) else None
+        if key is not None:
+            yield _twice(self._path, key, "")
+
+
+class JsonLines:
+    """One file of JSON Lines; a line that can't be read is noted, and only that line is lost."""
+
+    def __init__(self, source: Source, limits: Limits) -> None:
+        self._source = source
+        self._limits = limits
+        self._root = JsonRoot()
+        self._number = 0
+        self._wrong: list[ReadingNote] = []
+        self._wrong_number = 0
+        self.on_line: OnLine | None = None
+
+    def place(self, text: str | int) -> Place:
+        """Return the place of a path; ``$`` is the line. Raises ValueError."""
+        return json_place(text, self._root)
+
+    def items(self, each: str) -> Iterator[Item]:
+        """Yield each line, or what stands at the path in it."""
+        inside = self.place(each) if each else None
+        decode = _any.decode
+        with self._source.open() as stream:
+            for number, data in enumerate(_lines(stream), 1):
+                try:
+                    value = decode(data)
+                except DAMAGED_JSON as error:
+                    value = None if data.isspace() else self._repaired(data, number, error)
+                    if value is None:
+                        continue
+                if may_have_twice(data, value) and (key := key_twice(data)) is not None:
+                    self._note(_twice(self._source.path, key, f"line {number:,}"))
+                self._root.value = value
+                if self.on_line:
+                    self.on_line(value)
+                if inside is None:
+                    yield Item(number, value)
+                else:
+                    yield from (Item(number, part) for part in members_at(inside, value))
+
+    def _repaired(self, data: bytes, number: int, error: Exception) -> object:
+        """Return a line with numbers that are none, like NaN; None, and a note, where more is wrong."""
+        with suppress(*DAMAGED_JSON):
+            return decode_json(data)
+        what = "has a line that can't be read" if data.endswith(b"\n") else "ends in the middle of a line"
+        note = f"{what} ({_said(error)}); only that line is lost"
+        self._note(ReadingNote(self._source.path, note, f"line {number:,}", results_missing=True))
+        return None
+
+    def _note(self, note: ReadingNote) -> None:
+        self._wrong_number += 1
+        if len(self._wrong) < self._limits.notes:
+            self._wrong.append(note)
+
+    def text_of(self, value: object) -> str:
+        """Return a value as text."""
+        return json_text(value)
+
+    def root(self) -> object:
+        """Return nothing: each line is complete in itself."""
+        return None
+
+    def locate(self, number: int, _each: str, inner: Inner) -> str:
+        """Return the number of the line."""
+        return on_line(number, inner)
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield a note for each line that can't be read, up to the limit."""
+        yield from self._wrong
+        if self._wrong_number > len(self._wrong):
+            more = plural(self._wrong_number - len(self._wrong), "more line")
+            yield ReadingNote(self._source.path, f"has {more} that can't be read", results_missing=True)
+
+
+def members_at(place: Place, value: object) -> list[object]:
+    """Return what stands at a place; of one list, its members: nobody means the list itself by its path."""
+    found = place.all(value)
+    return found[0] if place.single and len(found) == 1 and type(found[0]) is list else found
+
+
+def _lines(stream: BinaryIO) -> Iterator[bytes]:
+    first = stream.readline(_LONGEST_LINE_BYTES).removeprefix(BOM_UTF8)
+    if first:
+        yield first
+    yield from iter(lambda: stream.readline(_LONGEST_LINE_BYTES), b"")
+
+
+def _twice(path: str, key: str, where: str) -> ReadingNote:
+    what = f"has the key “{one_line(key, 40)}” twice in one object, so one of its values is lost"
+    return ReadingNote(path, what, where, results_missing=True)
+
+
+def _said(error: Exception) -> str:
+    return "it nests too deep" if isinstance(error, RecursionError) else one_line(str(error), 200)

@@ -1,0 +1,188 @@
+"""Outcomes by a mapping: which value means which; one that stands nowhere makes a check undecided, never passed."""
+
+import re
+from collections import Counter
+from collections.abc import Callable, Sequence
+from fnmatch import translate
+from math import isfinite
+from typing import NamedTuple
+
+import msgspec
+
+from plain_verdict.model import Outcome, gravest
+from plain_verdict.readers.mapping.texts import Texts
+from plain_verdict.settings.mappings import Bounds, Meaning, OutcomeRule, Scalar
+from plain_verdict.text.numbers import read_number
+
+_IN_ORDER = (Outcome.ERRORED, Outcome.FAILED, Outcome.UNDECIDED, Outcome.SKIPPED, Outcome.PASSED)
+"""Where several patterns or bounds fit a value, the gravest outcome counts; exact values come before both."""
+_MOST_VALUES = 10_000
+"""Different values that are remembered: numbers have more, and then nobody wants to see each."""
+
+
+class Judged(NamedTuple):
+    """How something ended; ``unknown`` is a value that the mapping does not name, None where that is not it."""
+
+    outcome: Outcome
+    unknown: str | None = None
+
+
+NOTHING_SAID = Judged(Outcome.UNDECIDED)
+ReadOutcome = Callable[[object], Judged]
+
+
+class Met:
+    """A value that stood there: what it means, and how often it did."""
+
+    __slots__ = ("judged", "times")
+
+    def __init__(self, judged: Judged) -> None:
+        self.judged = judged
+        self.times = 0
+
+
+class Outcomes:
+    """Makes readers of outcomes, and remembers the values that they met."""
+
+    def __init__(self, texts: Texts, decimal: str) -> None:
+        self._texts = texts
+        self._decimal = decimal
+        self._met: list[dict[str, Met]] = []
+
+    @property
+    def values(self) -> Counter[tuple[str, Outcome]]:
+        """Return what stood there with what it meant, and how often."""
+        counted: Counter[tuple[str, Outcome]] = Counter()
+        for met in self._met:
+            for text, one in met.items():
+                counted[text, one.judged.outcome] += one.times
+        return counted
+
+    @property
+    def unknown(self) -> Counter[str]:
+        """Return the values that no rule names, and how often they stood there."""
+        counted: Counter[str] = Counter()
+        for met in self._met:
+            counted.update({text: one.times for text, one in met.items() if one.judged.unknown is not None})
+        return counted
+
+    def reader(self, key: str, rules: OutcomeRule | tuple[OutcomeRule, ...]) -> ReadOutcome | None:
+        """Return what tells how an item ended; None where the mapping does not say. Raises ValueError."""
+        several = rules if isinstance(rules, tuple) else (rules,)
+        if not several:
+            return None
+        readers = [self._of_rule(f"{key}.from", rule) for rule in several]
+        if len(readers) == 1:
+            (read,) = readers
+            return lambda item: read(item) or NOTHING_SAID
+        return lambda item: next((judged for read in readers if (judged := read(item)) is not None), NOTHING_SAID)
+
+    def _of_rule(self, key: str, rule: OutcomeRule) -> Callable[[object], Judged | None]:
+        missing = None if rule.missing is None else Judged(rule.missing)
+        meaning_of = _meanings(rule, self._decimal)
+        met: dict[str, Met] = {}
+        self._met.append(met)
+
+        def read_one(text: str) -> Judged:
+            one = met.get(text)
+            if one is None:
+                outcome = meaning_of(text)
+                one = Met(Judged(Outcome.UNDECIDED, text) if outcome is None else Judged(outcome))
+                if len(met) < _MOST_VALUES:
+                    met[text] = one
+            one.times += 1
+            return one.judged
+
+        if isinstance(rule.from_, str | int):
+            place = self._texts.place(key, rule.from_) if rule.from_ != "" else None
+            if place is None:
+                return lambda _item: missing
+            if place.single:
+                read_text = place.read
+                return lambda item: missing if (text := read_text(item)) is None else read_one(text)
+        find = self._texts.all(key, rule.from_)
+
+        def read(item: object) -> Judged | None:
+            texts = find(item) if find else ()
+            if not texts:
+                return missing
+            several = [read_one(text) for text in texts]
+            worst = gravest(judged.outcome for judged in several)
+            return next(judged for judged in several if judged.outcome is worst)
+
+        return read
+
+
+def _meanings(rule: OutcomeRule, decimal: str) -> Callable[[str], Outcome | None]:
+    """Return what tells the outcome that a value means, None where no part of the rule names it."""
+    exact: dict[str, Outcome] = {}
+    loose: list[tuple[Callable[[str], bool], Outcome]] = []  # given a text as it is
+    for outcome in _IN_ORDER:
+        for value in _several(rule.meaning_of(outcome)):
+            if isinstance(value, Bounds):
+                loose.append((_within(value, decimal), outcome))
+            elif isinstance(value, str) and ("*" in value or "?" in value):
+                loose.append((_like(value), outcome))
+            else:
+                exact.setdefault(as_key(value), outcome)
+
+    def meaning_of(text: str) -> Outcome | None:
+        key = as_key(text)
+        if key in exact:
+            return exact[key]
+        return next((outcome for fits, outcome in loose if fits(text)), None)
+
+    return meaning_of
+
+
+def _several(meaning: Meaning) -> Sequence[Scalar | Bounds]:
+    return meaning if isinstance(meaning, tuple) else (meaning,)
+
+
+def _like(value: str) -> Callable[[str], bool]:
+    pattern = re.compile(translate(value.casefold()), re.DOTALL)
+    return lambda text: pattern.match(text.strip().casefold()) is not None
+
+
+def as_key(value: Scalar) -> str:
+    """Return a value as it is compared: without case and the blank space around it, numbers without their form."""
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, str):
+        text = value.strip().casefold()
+        number = read_number(text, ".") if text[:1].isdigit() or text[:1] in "+-." else None
+    else:
+        text, number = str(value), float(value)
+    if number is None or not isfinite(number):
+        return text
+    return str(int(number)) if number.is_integer() else repr(number)
+
+
+def _within(bounds: Bounds, decimal: str) -> Callable[[str], bool]:
+    at_least, at_most, above, below = msgspec.structs.astuple(bounds)
+
+    def fits(text: str) -> bool:
+        number = read_number(text, decimal)
+        return (
+            number is not None
+            and (at_least is None or number >= at_least)
+            and (at_most is None or number <= at_most)
+            and (above is None or number > above)
+            and (below is None or number < below)
+        )
+
+    return fits
+
+
+def check_outcome(rule: OutcomeRule) -> None:
+    """Make sure that no value means two outcomes, and that bounds have one. Raises ValueError: ``key: what``."""
+    seen: dict[str, Outcome] = {}
+    for outcome in _IN_ORDER:
+        for value in _several(rule.meaning_of(outcome)):
+            if isinstance(value, Bounds):
+                if not any(bound is not None for bound in msgspec.structs.astuple(value)):
+                    raise ValueError(f"{outcome.value}: has no bound")
+                continue
+            key = as_key(value)
+            if seen.setdefault(key, outcome) is not outcome:
+                raise ValueError(f"{outcome.value}: {value!r} is also listed under {seen[key].value}")

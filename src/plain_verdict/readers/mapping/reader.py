@@ -1,0 +1,246 @@
+"""Reads files of a mapping: tells them by their path or by what they hold, and makes checks of their items."""
+
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+from io import BytesIO
+from pathlib import PurePosixPath
+
+import msgspec
+
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import Check, ReadingNote, ResultFile, SuiteNotes, in_order
+from plain_verdict.readers.interface import Head, within_limit
+from plain_verdict.readers.mapping.checks import Checks, times_of
+from plain_verdict.readers.mapping.json_document import JsonLines
+from plain_verdict.readers.mapping.json_paths import JsonRoot, json_place
+from plain_verdict.readers.mapping.opening import open_document, syntax_of
+from plain_verdict.readers.mapping.places import Document, Place
+from plain_verdict.readers.mapping.run import RunValues
+from plain_verdict.readers.mapping.sums import read_sums
+from plain_verdict.readers.mapping.table_document import TableDocument
+from plain_verdict.readers.mapping.texts import Texts
+from plain_verdict.readers.mapping.values import Values
+from plain_verdict.readers.mapping.xml_document import XmlDocument
+from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
+from plain_verdict.readers.samples.reader import needs_libraries
+from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
+from plain_verdict.settings.mappings import ResultMapping
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.formatting import plural
+
+_LINES_LOOKED_AT = 100
+_ONLY_WITH_FAILURES = ("problem", "reason", "evidence", "cause", "severity", "description", "where")
+"""Parts of keys whose place may find nothing in a run where all is well."""
+
+
+class MappingReader:
+    """Reads files of one mapping."""
+
+    roots: frozenset[str] = frozenset()
+
+    def __init__(self, mapping: ResultMapping, options: SamplesOptions = IN_THREADS) -> None:
+        self.mapping = mapping
+        self._options = options
+        self.format = mapping.name
+        self.told_by = f"files of the mapping “{mapping.name}”"
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether a file stands where those of the mapping do, and holds what it needs."""
+        return self.missing_in(head) is None
+
+    def missing_in(self, head: Head) -> str | None:
+        """Return what a file lacks to be of this mapping, in words; None for one that is of it."""
+        files, needs = self.mapping.files, self.mapping.needs
+        path = PurePosixPath(head.path.replace("\\", "/").replace(" › ", "/"))
+        if files and not any(path.match(pattern) for pattern in files):
+            return f"its files are {' and '.join(files)}"
+        if not needs:
+            return None
+        try:
+            return next((f"“{need}” is not there" for need in needs if not self._holds(head, need)), None)
+        except ReadError as error:
+            return error.what
+        except ValueError as error:
+            return str(error)
+
+    def _holds(self, head: Head, need: str) -> bool:
+        if head.source is None:
+            return False
+        syntax = self.mapping.syntax or syntax_of(head)
+        if syntax == "table":
+            return bool(need.strip().casefold() in {name.casefold() for name in _table(head, self.mapping).columns})
+        if syntax == "json lines":
+            document: Document = JsonLines(_beginning(head), DEFAULT_LIMITS)
+            place = document.place(need)
+            lines = (item.value for item, _ in zip(document.items(""), range(_LINES_LOOKED_AT), strict=False))
+            return any(place.first(line) is not None for line in lines)
+        if syntax == "xml":
+            document = XmlDocument(_beginning(head), self.mapping.prefixes, DEFAULT_LIMITS)
+            place = document.place(need)
+            for _ in document.items("//none"):
+                pass
+            return document.root() is not None and place.first(document.root()) is not None
+        if head.json_value is None:
+            raise ValueError("it is not complete JSON")
+        return json_place(need, JsonRoot(head.json_value)).first(head.json_value) is not None
+
+    def read(self, source: Source, limits: Limits) -> ResultFile:
+        """Return the file's checks or load results, with notes on all that the mapping did not fit."""
+        if self.mapping.is_load:
+            return self._read_load(source, limits)
+        reading = MappingReading(self.mapping, source, limits)
+        checks = reading.checks()
+        if not checks and not reading.trouble:
+            hint = f"test each place with: plain-verdict mapping {source.path} --try MAPPING.toml"
+            what = f"matches the mapping “{self.mapping.name}”, which finds no check in it"
+            lost = next((note for note in reading.document.notes() if note.results_missing), None)
+            what += f", and it {lost.what}" if lost else ""
+            raise ReadError(what, path=source.path, where=lost.where if lost else "", hint=hint)
+        started, ended = reading.span(checks)
+        facts = reading.run.as_facts()
+        return ResultFile(
+            checks=checks,
+            suites=(SuiteNotes((), facts),) if facts else (),
+            notes=tuple(reading.notes()),
+            started=started,
+            ended=ended,
+            title=reading.run.title,
+            cases=sum(len(check.attempts) for check in checks),
+            reruns=tuple(check.title for check in checks if len(check.attempts) > 1),
+        )
+
+    def _read_load(self, source: Source, limits: Limits) -> ResultFile:
+        if not self.mapping.samples:
+            return read_sums(self.mapping, source, limits)
+        try:
+            from plain_verdict.readers.samples.reading import read_samples  # as samples.reader does
+        except ImportError as error:
+            raise needs_libraries(source, error) from error
+        return read_samples(source, self._options, self.mapping)
+
+
+def _beginning(head: Head) -> Source:
+    """Return a source of the file's beginning only, without the line that may be truncated in it."""
+    assert head.source is not None  # noqa: S101  looked at before
+    data = head.data
+    if len(data) < head.source.size_bytes and b"\n" in data:
+        data = data[: data.rindex(b"\n") + 1]
+    return msgspec.structs.replace(head.source, open=lambda: BytesIO(data), size_bytes=len(data))
+
+
+def _table(head: Head, mapping: ResultMapping) -> TableDocument:
+    return TableDocument(_beginning(head), mapping.table, DEFAULT_LIMITS)
+
+
+class MappingReading:
+    """One reading of one file by a mapping. Raises ReadError for a place that is none in the file's syntax."""
+
+    def __init__(self, mapping: ResultMapping, source: Source, limits: Limits) -> None:
+        self._mapping = mapping
+        self._source = source
+        self._limits = limits
+        self.trouble = ""
+        """Why it ended before the end of the file."""
+        self.document = open_document(mapping, source, limits)
+        self.texts = Texts(self.document)
+        self.values = Values(mapping, self.texts, limits)
+        try:
+            self.making = Checks(mapping, self.document, self.values, source.kind or mapping.kind)
+            self.run = RunValues(mapping.run, self.document, self.values)
+        except ValueError as error:
+            raise self._wrong(error) from error
+
+    def _wrong(self, error: ValueError) -> ReadError:
+        what = f"can't be read by the mapping “{self._mapping.name}”: {one_line(str(error), 400)}"
+        return ReadError(what, path=self._source.path, hint="correct the mapping; docs/mappings.md explains places")
+
+    def checks(self) -> tuple[Check, ...]:
+        """Return the checks, as far as the places can be looked for."""
+        made: list[Check] = []
+        try:
+            made.extend(within_limit(self.making, self._limits, self._source.path))
+            self.run.finish()
+        except ValueError as error:
+            if not made:
+                raise self._wrong(error) from error
+            self.trouble = one_line(str(error), 400)
+        return tuple(made)
+
+    def span(self, checks: Sequence[Check]) -> tuple[datetime | None, datetime | None]:
+        """Return when the run began and ended: as the file says, or by its checks."""
+        starts, ends = times_of(checks)
+        return (
+            self.run.started or min(starts, key=in_order, default=None),
+            self.run.ended or max(ends, key=in_order, default=None),
+        )
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield what was odd about the file, and where the mapping does not fit it."""
+        yield from self.document.notes()
+        if self.trouble:
+            yield self._note(f"was not read to its end: {self.trouble}", missing=True)
+        counts = self.making.counts
+        yield from self._announced(counts.items)
+        unknown = self.values.outcomes.unknown
+        for text, times in unknown.most_common(self._limits.notes):
+            several = plural(times, "check")
+            yield self._note(
+                f"has {several} with the outcome “{one_line(text, 60)}”, which the mapping does not list: undecided"
+            )
+        if len(unknown) > self._limits.notes:
+            yield self._note(
+                f"has {len(unknown) - self._limits.notes:,} more outcomes that the mapping does not list"
+            )
+        if counts.without_outcome:
+            several = plural(counts.without_outcome, "check")
+            yield self._note(f"has {several} without an outcome: undecided", counts.first.get("outcome", ""))
+        inner = self.values.inner_outcomes.unknown
+        if inner:
+            (text, times), more = inner.most_common(1)[0], len(inner) - 1
+            also = f" and {plural(more, 'more value')}" if more else ""
+            yield self._note(
+                f"has {plural(times, 'step or expectation', 'steps or expectations')} with the outcome "
+                f"“{one_line(text, 60)}”{also}, which the mapping does not list: undecided"
+            )
+        if counts.nameless:
+            yield self._note(f"has {plural(counts.nameless, 'check')} without a name", counts.first.get("name", ""))
+        for key, times in self.values.unreadable.items():
+            what = f"has {plural(times, 'value')} that can't be read as “{key}”"
+            yield self._note(what, f"the first is “{self.values.examples[key]}”")
+        for key, times in self.texts.unsearched.items():
+            if times:
+                several = plural(times, "text")
+                yield self._note(f"has {several} in which the pattern of {key} took too long", missing=True)
+        if counts.passed_with_problem:
+            several = plural(counts.passed_with_problem, "check")
+            what = f"has {several} that passed with a failure message, which is kept as a remark"
+            yield self._note(what, counts.first.get("problem", ""), quiet=True)
+        yield from self._fruitless()
+
+    def _announced(self, items: int) -> Iterator[ReadingNote]:
+        """Yield a note where the file says that it has another number of checks."""
+        announced = self.run.checks
+        if self.run.odd_checks:
+            odd = one_line(self.run.odd_checks, 40)
+            yield self._note(f"announces “{odd}” checks, which is not a plain number", missing=True)
+        if announced is not None and announced != items:
+            what = f"announces {plural(announced, 'check')}, but holds {items:,}"
+            yield self._note(what, missing=items < announced)
+
+    def _fruitless(self) -> Iterator[ReadingNote]:
+        """Yield a note for each key of the mapping whose places find nothing anywhere in the file."""
+        by_key: dict[str, list[Place]] = {}
+        for key, place in self.texts.places:
+            by_key.setdefault(key, []).append(place)
+        for key, places in by_key.items():
+            if any(place.hits for place in places) or not any(place.misses for place in places):
+                continue
+            quiet = any(part in key for part in _ONLY_WITH_FAILURES)
+            if quiet and not self.making.counts.bad:
+                continue
+            where = " or ".join(f"“{place.text}”" for place in places)
+            yield self._note(f"holds nothing at {where} ({key} of the mapping “{self._mapping.name}”)", quiet=quiet)
+
+    def _note(self, what: str, where: str = "", *, missing: bool = False, quiet: bool = False) -> ReadingNote:
+        return ReadingNote(self._source.path, what, where, results_missing=missing, quiet=quiet)

@@ -1,0 +1,248 @@
+"""Load results of which only sums are left, and numbers of the team's own, as a mapping says where they stand."""
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+
+import msgspec
+
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.load.metrics import MetricStates, SumsPayload
+from plain_verdict.model import (
+    ALL_REQUESTS,
+    Kind,
+    Percentile,
+    ReadingNote,
+    Reported,
+    RequestNumbers,
+    ResultFile,
+    in_order,
+)
+from plain_verdict.readers.mapping.opening import open_document
+from plain_verdict.readers.mapping.places import Document, FindText
+from plain_verdict.readers.mapping.run import RunValues
+from plain_verdict.readers.mapping.texts import Texts
+from plain_verdict.readers.mapping.times import read_took
+from plain_verdict.readers.mapping.values import Values, numbered
+from plain_verdict.settings.limits import Limits
+from plain_verdict.settings.mappings import MetricMapping, RequestMapping, ResultMapping
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.formatting import join_list, plural
+from plain_verdict.text.numbers import read_number
+
+_PERCENTILE = re.compile(r"p?(\d{1,2}(?:\.\d{1,3})?)")
+_MOST_REQUESTS = 2_000
+_TOTALS = frozenset(
+    (
+        *("total", "totals", "all", "all requests", "aggregated", "aggregate", "overall", "sum", "summary"),
+        *("gesamt", "totalt", ALL_REQUESTS.casefold()),
+    )
+)
+"""What the row over all requests is called."""
+
+
+def per_cent_of(name: str) -> float | None:
+    """Return which percentile a key means, like ``p99.9``; None for none."""
+    found = _PERCENTILE.fullmatch(name.strip())
+    return float(found[1]) if found and 0 < float(found[1]) < 100 else None
+
+
+def read_sums(mapping: ResultMapping, source: Source, limits: Limits) -> ResultFile:
+    """Return what a summary says of a load run. Raises ReadError."""
+    sums = _Sums(mapping, source, limits)
+    try:
+        requests = [one for at, form in numbered("request", mapping.request) for one in sums.requests(at, form)]
+        for at, form in numbered("metric", mapping.metric):
+            sums.measure(at, form)
+        run = sums.run()
+    except ValueError as error:
+        what = f"can't be read by the mapping “{mapping.name}”: {one_line(str(error), 400)}"
+        hint = "correct the mapping; docs/mappings.md explains places"
+        raise ReadError(what, path=source.path, hint=hint) from error
+    if not requests and not sums.metrics:
+        what = f"matches the mapping “{mapping.name}”, which finds no numbers in it"
+        raise ReadError(what, path=source.path, hint="check each, name and count in the mapping")
+    told, whole = without_total(requests)
+    sums.compare_total(told, whole)
+    whole = whole or whole_of(told)
+    reported = Reported(source.path, tuple(told), whole, run.started, run.ended) if requests else None
+    return ResultFile(
+        payloads=(SumsPayload(Kind.LOAD, reported, sums.metrics),),
+        notes=tuple(sums.notes),
+        started=run.started,
+        ended=run.ended,
+        title=run.title,
+    )
+
+
+def without_total(requests: Sequence[RequestNumbers]) -> tuple[list[RequestNumbers], RequestNumbers | None]:
+    """Return the requests, and the row over all of them that many tools write, as the run's own numbers."""
+    totals = [one for one in requests if one.name.strip().casefold() in _TOTALS]
+    if len(totals) != 1 or len(requests) == 1:
+        return list(requests), None
+    return [one for one in requests if one is not totals[0]], msgspec.structs.replace(totals[0], name=ALL_REQUESTS)
+
+
+def whole_of(requests: list[RequestNumbers]) -> RequestNumbers:
+    """Return the numbers of all requests together, as far as sums of theirs tell it: no percentiles."""
+    count = sum(one.count for one in requests)
+    means = [(one.mean_s, one.count - one.failed) for one in requests if one.mean_s is not None]
+    weight = sum(answered for _, answered in means)
+    known = len(means) == len(requests) and weight > 0
+    return RequestNumbers(
+        name=ALL_REQUESTS,
+        count=count,
+        failed=sum(one.failed for one in requests),
+        received_bytes=0.0,
+        mean_s=sum(mean * answered for mean, answered in means) / weight if known else None,
+        least_s=min((one.least_s for one in requests if one.least_s is not None), default=None),
+        longest_s=max((one.longest_s for one in requests if one.longest_s is not None), default=None),
+    )
+
+
+class _Sums:
+    """One reading of one summary."""
+
+    def __init__(self, mapping: ResultMapping, source: Source, limits: Limits) -> None:
+        self._mapping = mapping
+        self._source = source
+        self._limits = limits
+        self.metrics = MetricStates()
+        self.notes: list[ReadingNote] = []
+
+    def _open(self) -> tuple[Document, Values]:
+        """Return the document from its beginning: each form goes through it once."""
+        document = open_document(self._mapping, self._source, self._limits)
+        return document, Values(self._mapping, Texts(document), self._limits)
+
+    def run(self) -> RunValues:
+        """Return what the file says as a whole."""
+        document, values = self._open()
+        run = RunValues(self._mapping.run, document, values)
+        forms = (*numbered("request", self._mapping.request), *numbered("metric", self._mapping.metric))
+        for _ in document.items(forms[0][1].each):
+            pass
+        run.finish()
+        self.notes += document.notes()
+        return run
+
+    def _note(self, what: str, *, missing: bool = False) -> None:
+        self.notes.append(ReadingNote(self._source.path, what, results_missing=missing))
+
+    def requests(self, key: str, form: RequestMapping) -> Iterator[RequestNumbers]:
+        """Yield the numbers of each request. One without a name or a count is reported, and is none."""
+        document, values = self._open()
+        texts = values.texts
+        name, count = texts.first(f"{key}.name", form.name), texts.first(f"{key}.count", form.count)
+        failed = texts.first(f"{key}.failed", form.failed)
+        times = {
+            what: self._time(texts.first(f"{key}.{what}", getattr(form, what)), form)
+            for what in ("least", "mean", "longest")
+        }
+        percentiles = {
+            per_cent: self._time(texts.first(f"{key}.percentiles.{own}", text), form)
+            for own, text in form.percentiles.items()
+            if (per_cent := per_cent_of(own)) is not None
+        }
+        fits = values.where(key, form.where)
+        lost, found = list[str](), 0
+        for own_name, item in _members(document, form.each):
+            if fits and not fits(item):
+                continue
+            called = one_line((name(item) if name else own_name) or "", self._limits.name_chars)
+            sent = _number(count(item) if count else None)
+            if not called or sent is None or sent < 0:
+                lost.append(called or "one without a name")
+                continue
+            bad = _number(failed(item) if failed else None) or 0.0
+            found += 1
+            if found > _MOST_REQUESTS:
+                continue
+            yield RequestNumbers(
+                name=called,
+                count=round(sent),
+                failed=round(min(max(bad, 0.0), sent)),
+                received_bytes=0.0,
+                mean_s=times["mean"](item),
+                least_s=times["least"](item),
+                longest_s=times["longest"](item),
+                percentiles=tuple(Percentile(per_cent, read(item)) for per_cent, read in percentiles.items()),
+            )
+        if lost:
+            self._note(f"has {plural(len(lost), 'request')} without a count: {join_list(lost)}", missing=True)
+        if found > _MOST_REQUESTS:
+            self._note(f"has {found:,} requests, of which {_MOST_REQUESTS:,} are shown", missing=True)
+        self._fruitless(texts, found)
+
+    def compare_total(self, told: Sequence[RequestNumbers], whole: RequestNumbers | None) -> None:
+        """Note a total that is not the sum of the requests: some may be missing."""
+        for what in ("count", "failed") if whole else ():
+            own, added = getattr(whole, what), sum(getattr(one, what) for one in told)
+            if own != added:
+                word = "requests" if what == "count" else "failed requests"
+                self._note(f"has {own:,} {word} in its total, and {added:,} in its rows", missing=own > added)
+
+    def measure(self, key: str, form: MetricMapping) -> None:
+        """Take in the numbers of the team's own."""
+        document, values = self._open()
+        texts = values.texts
+        name, value = texts.first(f"{key}.name", form.name), texts.first(f"{key}.value", form.value)
+        moment = values.moment(f"{key}.at", form.at)
+        fits = values.where(key, form.where)
+        unreadable, found = 0, 0
+        for own_name, item in _members(document, form.each):
+            if fits and not fits(item):
+                continue
+            called = one_line((name(item) if name else own_name) or "", self._limits.name_chars)
+            text = value(item) if value else document.text_of(item)
+            number = _number(text)
+            if not called or number is None:
+                unreadable += 1
+                continue
+            found += 1
+            at = moment(item) if moment else None
+            self.metrics.of(called, form.unit).add(number, int(in_order(at).timestamp()) if at else None)
+        if unreadable:
+            self._note(
+                f"has {plural(unreadable, 'value')} of metrics that {'is' if unreadable == 1 else 'are'} none"
+            )
+        self._fruitless(texts, found)
+
+    def _fruitless(self, texts: Texts, found: int) -> None:
+        """Note places at which nothing stands anywhere."""
+        for key, place in texts.places:
+            if found and place.misses and not place.hits:
+                self._note(f"holds nothing at “{place.text}” ({key} of the mapping “{self._mapping.name}”)")
+
+    def _time(self, find: FindText | None, form: RequestMapping) -> Callable[[object], float | None]:
+        unit, decimal = form.unit, self._mapping.decimal
+        if find is None:
+            return lambda _: None
+
+        def read(item: object) -> float | None:
+            text = find(item)
+            return read_took(text, unit, decimal) if text is not None else None
+
+        return read
+
+
+def _members(document: Document, each: str) -> Iterator[tuple[str, object]]:
+    """Yield items with the keys they stand under; those of a list have none."""
+    for item in document.items(each):
+        value = item.value
+        if type(value) is list:
+            yield from (("", member) for member in value)
+        elif (
+            type(value) is dict
+            and each
+            and value
+            and all(type(own) in (dict, int, float) for own in value.values())
+        ):
+            yield from value.items()
+        else:
+            yield "", value
+
+
+def _number(text: str | None) -> float | None:
+    number = None if text is None else read_number(text)
+    return number if number is not None and abs(number) < 1e300 else None

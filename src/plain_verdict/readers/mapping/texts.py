@@ -1,0 +1,143 @@
+"""Texts of an item: from one place, the first of several, put together, cut out by a pattern, or split."""
+
+import re
+from collections import Counter
+from collections.abc import Callable, Sequence
+
+from plain_verdict.readers.mapping.places import Document, FindText, Place
+from plain_verdict.settings.mappings import Text, Value
+from plain_verdict.text.expressions import SEARCHED_CHARS, Expression, TooSlow
+
+_BRACES = re.compile(r"\{([^{}]+)\}")
+
+
+class Texts:
+    """Makes searches for texts, and remembers their places by the key of the mapping that they stand in."""
+
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.places: list[tuple[str, Place]] = []
+        self.unsearched: Counter[str] = Counter()
+        """Texts that a pattern was not looked for in to their end, by the key of the mapping."""
+
+    def place(self, key: str, text: str | int) -> Place:
+        """Return a place of the mapping's key. Raises ValueError for what is none in this syntax."""
+        try:
+            place = self.document.place(text)
+        except ValueError as error:
+            raise ValueError(f"{key}: {error}") from error
+        self.places.append((key, place))
+        return place
+
+    def first(self, key: str, wanted: Text) -> FindText | None:
+        """Return the search for one text; None where the mapping says nothing of it."""
+        if wanted in ("", ()):
+            return None
+        if isinstance(wanted, Value):
+            return self._mappingd(key, wanted)
+        if isinstance(wanted, tuple):
+            return _first_of([self._at(key, one) for one in wanted])
+        return self._at(key, wanted)
+
+    def all(self, key: str, wanted: Text) -> Callable[[object], list[str]] | None:
+        """Return the search for all texts that stand at one or several places, split where the mapping wants it."""
+        if wanted in ("", ()):
+            return None
+        value = wanted if isinstance(wanted, Value) else Value(from_=wanted)
+        if value.text or value.pattern:
+            find = self._mappingd(key, value)
+            return lambda item: _parts([found] if (found := find(item)) else [], value.split)
+        several = value.from_ if isinstance(value.from_, tuple) else (value.from_,)
+        places = [self.place(key, one) for one in several]
+        to_text = self.document.text_of
+        if len(places) == 1 and places[0].single and not value.split:
+            (place,) = places
+            return lambda item: [] if (found := place.first(item)) is None else _listed(found, to_text)
+
+        def find_all(item: object) -> list[str]:
+            found = [text for place in places for part in place.all(item) for text in _listed(part, to_text)]
+            return _parts(found, value.split)
+
+        return find_all
+
+    def joined(self, key: str, wanted: Text) -> FindText | None:
+        """Return the search for one text that several places hold parts of, joined by a space."""
+        if not isinstance(wanted, tuple) or len(wanted) < 2:
+            return self.first(key, wanted)
+        parts = [self._at(key, one) for one in wanted]
+
+        def find(item: object) -> str | None:
+            return " ".join(text for part in parts if (text := part(item)) is not None) or None
+
+        return find
+
+    def _at(self, key: str, text: str | int) -> FindText:
+        return self.place(key, text).read
+
+    def _mappingd(self, key: str, value: Value) -> FindText:
+        if value.text:
+            find = self._put_together(key, value.text)
+        else:
+            several = value.from_ if isinstance(value.from_, tuple) else (value.from_,)
+            find = _first_of([self._at(key, one) for one in several])
+        return self._cut_out(key, find, value.pattern) if value.pattern else find
+
+    def _put_together(self, key: str, text: str) -> FindText:
+        """Return the search for a text with places in braces; None where none of them holds anything."""
+        words = _BRACES.split(text)
+        fixed, parts = words[::2], [self._at(key, _column(word)) for word in words[1::2]]
+        if not parts:
+            return lambda _item: text
+
+        def find(item: object) -> str | None:
+            found = [part(item) for part in parts]
+            if all(one is None for one in found):
+                return None
+            pieces = [piece for pair in zip(fixed, (one or "" for one in found), strict=False) for piece in pair]
+            return "".join((*pieces, fixed[-1])).strip()
+
+        return find
+
+    def _cut_out(self, key: str, find: FindText, pattern: str) -> FindText:
+        """Return the search for a part of a text; it ends in time, whatever the data is."""
+        expression = Expression(pattern)
+
+        def cut(item: object) -> str | None:
+            text = find(item)
+            if text is None:
+                return None
+            try:
+                found = expression.cut_out(text)
+            except TooSlow:
+                self.unsearched[key] += 1
+                return None
+            self.unsearched[key] += found is None and len(text) > SEARCHED_CHARS
+            return found or None
+
+        return cut
+
+
+def _column(word: str) -> str | int:
+    """Return what stands in braces; a number is that of a column."""
+    return int(word) if word.isascii() and word.isdigit() else word
+
+
+def _listed(value: object, to_text: Callable[[object], str]) -> list[str]:
+    """Return a value as texts: each of a list's own."""
+    if type(value) is list:
+        return [to_text(part) for part in value if part is not None]
+    return [to_text(value)]
+
+
+def _parts(texts: Sequence[str], sign: str) -> list[str]:
+    return [part.strip() for text in texts for part in text.split(sign) if part.strip()] if sign else list(texts)
+
+
+def _first_of(finds: Sequence[FindText]) -> FindText:
+    if len(finds) == 1:
+        return finds[0]
+
+    def find(item: object) -> str | None:
+        return next((text for one in finds if (text := one(item)) is not None), None)
+
+    return find

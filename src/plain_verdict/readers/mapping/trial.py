@@ -1,0 +1,45 @@
+"""Shows how a mapping fits a file: how often each place found something, what it was, and what came of it."""
+
+from collections import Counter
+from typing import NamedTuple
+
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import Check, Outcome, ReadingNote
+from plain_verdict.readers.mapping.reader import MappingReading
+from plain_verdict.settings.limits import Limits
+from plain_verdict.settings.mappings import ResultMapping
+
+
+class Matched(NamedTuple):
+    """How one place of a mapping matched: in how many of the items that were asked, and the first values."""
+
+    key: str
+    place: str
+    hits: int
+    asked: int
+    samples: tuple[str, ...]
+
+
+class Trial(NamedTuple):
+    """What came of trying a mapping on a file."""
+
+    checks: tuple[Check, ...]
+    items: int
+    """Of the outermost level."""
+    places: tuple[Matched, ...]
+    outcomes: Counter[tuple[str, Outcome]]
+    """Values that stood there, what each means, and how often."""
+    notes: tuple[ReadingNote, ...]
+
+
+def try_mapping(mapping: ResultMapping, source: Source, limits: Limits) -> Trial:
+    """Return how a mapping fits a file. Raises ReadError where it can't be read by it at all."""
+    reading = MappingReading(mapping, source, limits)
+    checks = reading.checks()
+    places = tuple(
+        Matched(key, place.text, place.hits, place.hits + place.misses, tuple(place.samples))
+        for key, place in reading.texts.places
+    )
+    return Trial(
+        checks, reading.making.counts.outer, places, reading.values.outcomes.values, tuple(reading.notes())
+    )

@@ -1,0 +1,202 @@
+"""The values of items: which items a part is made of, its lines of text, its durations and moments."""
+
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from datetime import datetime
+from typing import TypeVar
+
+from plain_verdict.model import Fact
+from plain_verdict.readers.mapping.outcomes import Outcomes, as_key
+from plain_verdict.readers.mapping.places import FindText
+from plain_verdict.readers.mapping.texts import Texts
+from plain_verdict.readers.mapping.times import moment_reader, read_took
+from plain_verdict.settings.limits import Limits
+from plain_verdict.settings.mappings import Moment, ResultMapping, Scalar, Several, Text, Took
+from plain_verdict.text.cleaning import one_line
+
+Form = TypeVar("Form")
+_REMEMBERED = 10_000
+_MOST_DIGITS = 9
+
+
+def remembering(most_chars: int) -> Callable[[str], str]:
+    """Return what makes a text one line, and remembers it: names of suites, tags and machines come again."""
+    known: dict[str, str] = {}
+
+    def line(text: str) -> str:
+        made = known.get(text)
+        if made is None:
+            made = one_line(text, most_chars)
+            if len(known) < _REMEMBERED:
+                known[text] = made
+        return made
+
+    return line
+
+
+def no_text(_item: object) -> str | None:
+    """Return nothing: what gives the text of a key that a mapping does not have."""
+    return None
+
+
+def whole_number(text: str | None) -> int | None:
+    """Return a whole number of up to nine digits; None for other texts."""
+    text = (text or "").strip()
+    return int(text) if text.isascii() and text.isdigit() and len(text) <= _MOST_DIGITS else None
+
+
+def cleaned(facts: tuple[Fact, ...], most_chars: int) -> tuple[Fact, ...]:
+    """Return facts as they are shown."""
+    return tuple(Fact(one_line(fact.key, most_chars), one_line(fact.value, most_chars)) for fact in facts)
+
+
+def as_tuple(forms: Form | tuple[Form, ...]) -> tuple[Form, ...]:
+    """Return one or several as several."""
+    return forms if isinstance(forms, tuple) else (forms,)
+
+
+def numbered(key: str, forms: Form | tuple[Form, ...]) -> Iterator[tuple[str, Form]]:
+    """Yield one or several forms, each with its key in the mapping."""
+    several = as_tuple(forms)
+    for number, form in enumerate(several):
+        yield (f"{key}[{number}]" if len(several) > 1 else key), form
+
+
+class Values:
+    """Makes what gives the values of items, for one file, and counts what can't be read in it."""
+
+    def __init__(self, mapping: ResultMapping, texts: Texts, limits: Limits) -> None:
+        self.texts = texts
+        self.limits = limits
+        self.outcomes = Outcomes(texts, mapping.decimal)
+        """Of the checks."""
+        self.inner_outcomes = Outcomes(texts, mapping.decimal)
+        """Of steps and expectations."""
+        self.unreadable: Counter[str] = Counter()
+        """Keys of the mapping whose value is not a moment, duration or number, and how often."""
+        self.examples: dict[str, str] = {}
+        """For each of these the first such value."""
+        self._decimal = mapping.decimal
+
+    def each(self, key: str, form: Several) -> Callable[[object], Sequence[object]]:
+        """Return what gives the items that a part is made of. Raises ValueError."""
+        fits = self.where(key, form.where)
+        if not form.each:
+            return (lambda item: [item] if fits(item) else []) if fits else (lambda item: [item])
+        place = self.texts.place(f"{key}.each", form.each)
+
+        def several(item: object) -> list[object]:
+            found = [part for value in place.all(item) for part in (value if type(value) is list else [value])]
+            return [part for part in found if fits(part)] if fits else found
+
+        return several
+
+    def where(
+        self, key: str, conditions: Mapping[str, Scalar | tuple[Scalar, ...]]
+    ) -> Callable[[object], bool] | None:
+        """Return what tells whether an item keeps the conditions; None where there are none. Raises ValueError."""
+        if not conditions:
+            return None
+        tests = [
+            (
+                self.texts.all(f"{key}.where", place),
+                {as_key(value) for value in (wanted if isinstance(wanted, tuple) else (wanted,))},
+            )
+            for place, wanted in conditions.items()
+        ]
+
+        def fits(item: object) -> bool:
+            for find, wanted in tests:
+                found = find(item) if find else ()
+                if not found or ("*" not in wanted and not any(as_key(text) in wanted for text in found)):
+                    return False
+            return True
+
+        return fits
+
+    def line(self, key: str, text: Text) -> FindText | None:
+        """Return what gives a text as one line. Raises ValueError."""
+        find = self.texts.first(key, text)
+        if find is None:
+            return None
+        line = remembering(self.limits.name_chars)
+        return lambda item: line(found) if (found := find(item)) is not None else None
+
+    def lines(self, key: str, text: Text) -> Callable[[object], tuple[str, ...]] | None:
+        """Return what gives all texts at a place, each as one line. Raises ValueError."""
+        find = self.texts.all(key, text)
+        if find is None:
+            return None
+        line = remembering(self.limits.name_chars)
+        return lambda item: tuple([one for found in find(item) if (one := line(found))])
+
+    def pairs(self, key: str, wanted: str | Mapping[str, Text]) -> Callable[[object], tuple[Fact, ...]] | None:
+        """Return what gives facts, as they are written: each at its own place, or all members of an object.
+
+        Raises ValueError.
+        """
+        if not wanted:
+            return None
+        if isinstance(wanted, str):
+            place, to_text = self.texts.place(key, wanted), self.texts.document.text_of
+
+            def members(item: object) -> tuple[Fact, ...]:
+                several = [value for value in place.all(item) if isinstance(value, dict)]
+                return tuple(
+                    Fact(name, to_text(value))
+                    for one in several
+                    for name, value in one.items()
+                    if value is not None
+                )[: self.limits.facts]
+
+            return members
+        finds = [(name, self.texts.first(f"{key}.{name}", text)) for name, text in wanted.items()]
+
+        def facts(item: object) -> tuple[Fact, ...]:
+            found = ((name, find(item)) for name, find in finds if find)
+            return tuple(Fact(name, text) for name, text in found if text is not None)
+
+        return facts
+
+    def took(self, key: str, wanted: str | int | Took) -> Callable[[object], float | None] | None:
+        """Return what gives a duration in seconds. Raises ValueError."""
+        form = wanted if isinstance(wanted, Took) else Took(wanted)
+        find = self.texts.first(key, form.from_)
+        if find is None:
+            return None
+        unit, decimal = form.unit, self._decimal
+
+        def took(item: object) -> float | None:
+            text = find(item)
+            if text is None:
+                return None
+            seconds = read_took(text, unit, decimal)
+            if seconds is None:
+                self.odd(key, text)
+            return seconds
+
+        return took
+
+    def moment(self, key: str, wanted: str | int | Moment) -> Callable[[object], datetime | None] | None:
+        """Return what gives a moment. Raises ValueError."""
+        form = wanted if isinstance(wanted, Moment) else Moment(wanted)
+        find = self.texts.joined(key, form.from_)
+        if find is None:
+            return None
+        read = moment_reader(form)
+
+        def moment(item: object) -> datetime | None:
+            text = find(item)
+            if text is None:
+                return None
+            at = read(text)
+            if at is None:
+                self.odd(key, text)
+            return at
+
+        return moment
+
+    def odd(self, key: str, text: str) -> None:
+        """Remember a value that can't be read."""
+        self.unreadable[key] += 1
+        self.examples.setdefault(key, one_line(text, 60))

@@ -1,0 +1,196 @@
+"""XML files as a mapping sees them: XPath 1.0 places; streamed item by item where the mapping allows it."""
+
+import re
+from collections.abc import Iterator, Mapping
+from decimal import Decimal
+from math import isfinite, isnan
+
+from lxml import etree
+
+from plain_verdict.errors import ReadError
+from plain_verdict.inputs.source import Source
+from plain_verdict.model import ReadingNote
+from plain_verdict.readers.interface import Head
+from plain_verdict.readers.mapping.places import FindFirst, Inner, Item, OnLine, Place, on_line
+from plain_verdict.readers.xml.events import XmlFile
+from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES, start_of
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.formatting import format_size, join_list
+
+_NAME = r"(?:[\w.-]+:)?[\w.-]+"
+_STREAMABLE = re.compile(rf"(?://)?{_NAME}(?:/{_NAME})*|(?:/{_NAME})+")
+_ATTRIBUTE = re.compile(r"@[^\W\d][\w.-]*")
+_PREFIX = re.compile(r"([\w.-]+):(?!:)[\w*]")
+# Source: XPath 1.0, section 2.2 (axes) and 2.5 (abbreviations)
+_WIDE = re.compile(r"//|\b(?:descendant|descendant-or-self|following|preceding|ancestor|ancestor-or-self)::")
+_QUOTED = re.compile(r"'[^']*'|\"[^\"]*\"")
+
+
+class XmlDocument:
+    """One XML file. Raises ReadError for one with a DTD, or one that must be read whole and is too large."""
+
+    def __init__(self, source: Source, prefixes: Mapping[str, str], limits: Limits) -> None:
+        with source.open() as stream:
+            start = start_of(Head(stream.read(HEAD_BYTES)).text)
+        if start.doctype:
+            raise ReadError(
+                HAS_DOCTYPE,
+                path=source.path,
+                hint="let the tool write its results without one",
+            )
+        self._source = source
+        self._limits = limits
+        self._prefixes = dict(prefixes)
+        self._root_name = start.root
+        self._root: etree._Element | None = None
+        self._whole = False
+        self._fault = ""
+        self._repaired: list[str] = []
+        self._absolute = False
+        self.on_line: OnLine | None = None
+
+    def place(self, text: str | int) -> Place:
+        """Return the place of an XPath, seen from an item. Raises ValueError."""
+        if isinstance(text, int):
+            raise ValueError(f"{text} is a column number, but the file is not a table")
+        bare = _QUOTED.sub("", text)
+        wide = _WIDE.findall(bare)
+        if len(wide) > 1 or (wide and "[" in bare and bare.index("[") < bare.rindex(wide[0])):
+            raise ValueError(
+                f"“{text}” has more than one “//”, or one in a condition: the search could take forever"
+            )
+        unknown = next((prefix for prefix in _PREFIX.findall(bare) if prefix not in self._prefixes), None)
+        if unknown is not None:
+            raise ValueError(f"“{text}” has the prefix “{unknown}”, which [mapping.prefixes] does not name")
+        self._absolute = self._absolute or bare.startswith("/")
+        try:
+            search = etree.XPath(text, namespaces=self._prefixes or None, regexp=False, smart_strings=False)
+        except etree.XPathError as error:
+            raise ValueError(f"“{text}” is not an XPath: {error}") from error
+
+        def find(item: object) -> list[object]:
+            assert isinstance(item, etree._Element), "items of XML are elements"  # noqa: S101  for the type checker
+            try:
+                found = search(item)
+            except etree.XPathError as error:
+                raise ValueError(f"“{text}” can't be looked for: {error}") from error
+            return list(found) if isinstance(found, list) else [found]
+
+        name = text[1:]
+        quickly: FindFirst | None = (lambda item: item.get(name)) if _ATTRIBUTE.fullmatch(text) else None  # type: ignore[attr-defined]
+        return Place(text, find, quickly, single=quickly is not None, to_text=self.text_of)
+
+    def items(self, each: str) -> Iterator[Item]:
+        """Yield the elements at the path; where it is made of names only they are read one by one."""
+        each = each or "/*"
+        from_item_only = not self._absolute
+        place = self.place(each)
+        if _STREAMABLE.fullmatch(each) and from_item_only:
+            yield from self._streamed(each)
+            return
+        if self._source.size_bytes > self._limits.whole_bytes:
+            raise ReadError(
+                f"is larger than {format_size(self._limits.whole_bytes)}, and read whole for this mapping",
+                path=self._source.path,
+                hint="give a path of plain element names to the items, and paths inside the item for its values",
+            )
+        for _ in self._events(["*"]):
+            pass
+        if self._root is not None:
+            for element in place.all(self._root):
+                yield Item(_line_of(element), element)
+
+    def _events(self, tags: list[str]) -> Iterator[tuple[str, "etree._Element"]]:
+        with self._source.open() as stream:
+            file = XmlFile(stream)
+            for event, element in file.events(tags):
+                if self._root is None:
+                    self._root = element
+                yield event, element
+            self._whole, self._repaired = file.whole, file.repaired
+            self._fault = f"{file.fault.what}, line {file.fault.line:,}" if file.fault else ""
+
+    def _streamed(self, each: str) -> Iterator[Item]:
+        anywhere = each.startswith("//")
+        steps = [self._name(step) for step in each.strip("/").split("/")]
+        from_root = each.startswith("/") and not anywhere
+        local = each.rpartition("/")[2].rpartition(":")[2]
+        waiting: list[etree._Element] = []  # an item and those in it, in their order: it sees what they hold
+        ended: list[etree._Element] = []
+        for event, element in self._events([self._root_name, local]):
+            if not self._fits(element, steps, from_root=from_root, anywhere=anywhere):
+                continue
+            if event == "start":
+                waiting.append(element)
+                continue
+            ended.append(element)
+            if element is waiting[0]:
+                yield from (Item(_line_of(one), one) for one in waiting)
+                waiting.clear()
+                ended.clear()
+                if element is not self._root:
+                    _forget(element)
+        # Of a file that is truncated: what ended inside of what did not.
+        yield from (Item(_line_of(one), one) for one in waiting if any(one is other for other in ended))
+
+    def _name(self, step: str) -> str:
+        prefix, sign, local = step.rpartition(":")
+        return f"{{{self._prefixes[prefix]}}}{local}" if sign else local
+
+    def _fits(self, element: "etree._Element", steps: list[str], *, from_root: bool, anywhere: bool) -> bool:
+        """Return whether an element stands at a path: from the root, below it, or anywhere."""
+        for step in reversed(steps):
+            if element is None or element.tag != step:
+                return False
+            element = element.getparent()  # type: ignore[assignment]  # None is looked at above
+        return anywhere or (element is None if from_root else element is self._root)
+
+    def text_of(self, value: object) -> str:
+        """Return an element's text, or an attribute, number or truth value as XPath has it."""
+        if isinstance(value, etree._Element):
+            return "".join(map(str, value.itertext()))
+        if isinstance(value, bool):
+            return str(value).lower()
+        return _number_text(value) if isinstance(value, float) else str(value)
+
+    def root(self) -> object:
+        """Return the root element; items that were read one by one are not in it any more."""
+        return self._root
+
+    def locate(self, number: int, _each: str, inner: Inner) -> str:
+        """Return the number of the line."""
+        return on_line(number, inner)
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield notes on a file that is truncated or not well-formed."""
+        if not self._whole or self._fault:
+            what = "is truncated" if not self._whole else "is not well-formed"
+            yield ReadingNote(
+                self._source.path,
+                f"{what}{f' ({self._fault})' if self._fault else ''}; what could be read counts",
+                results_missing=True,
+            )
+        if self._repaired:
+            yield ReadingNote(
+                self._source.path, f"had {join_list(self._repaired)}, which were repaired", quiet=True
+            )
+
+
+def _number_text(value: float) -> str:
+    """Return a number as text. Source: XPath 1.0, section 4.2 (string): no exponent, and all digits that it has."""
+    if not isfinite(value):
+        return "NaN" if isnan(value) else f"{'-' if value < 0 else ''}Infinity"
+    return str(int(value)) if value.is_integer() else format(Decimal(repr(value)), "f")
+
+
+def _line_of(element: object) -> int:
+    line = element.sourceline if isinstance(element, etree._Element) else None
+    return line if isinstance(line, int) else 0
+
+
+def _forget(element: "etree._Element") -> None:
+    """Drop what an item held, and the items before it, so that memory does not grow with the file."""
+    element.clear()
+    parent, before = element.getparent(), element.getprevious()
+    if parent is not None and before is not None and before.tag == element.tag:
+        parent.remove(before)

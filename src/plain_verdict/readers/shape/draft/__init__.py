@@ -1,1 +1,0 @@
-"""Drafts a shape for a file: finds the items that look most like checks, and what their values may mean."""

@@ -1,0 +1,83 @@
+"""What an index knows of each page: its line, and by what it sees that the page is as it was."""
+
+import html
+from collections.abc import Iterable, Mapping
+
+import msgspec
+
+from plain_verdict.history.digest import pack, unpack
+from plain_verdict.model import in_order
+from plain_verdict.model.marks import INDEX_MARK, PAGE_MARK
+from plain_verdict.report.index_line import IndexLine
+
+HEAD_BYTES = 16_000
+"""Of a page: its line stands within them."""
+_DATA = '<script type="text/plain" id="entries">'
+_MOST_BYTES = 200_000_000
+
+
+class Entry(msgspec.Struct, frozen=True, array_like=True):
+    """A page on the index: its file, as seen from there, a stamp that changes when it does, and its line.
+
+    ``line`` is None for a file that is not a page of ours, so that it need not be looked at again.
+    """
+
+    file: str
+    stamp: str
+    line: IndexLine | None
+
+
+def line_in(head: bytes) -> IndexLine | None:
+    """Return the line that a page's head tells; None where it tells none."""
+    _, found, rest = head.partition(f'<meta name="{INDEX_MARK}" content="'.encode())
+    text, ended, _ = rest.partition(b'"')
+    if not (found and ended):
+        return None
+    try:
+        return msgspec.json.decode(html.unescape(text.decode("utf-8", "replace")), type=IndexLine)
+    except (msgspec.MsgspecError, ValueError):
+        return None
+
+
+def is_page_head(head: bytes) -> bool:
+    """Return whether a page of ours begins so."""
+    return f'<meta name="{PAGE_MARK}"'.encode() in head
+
+
+def is_index_head(head: bytes) -> bool:
+    """Return whether an index of ours begins so."""
+    return f'<meta name="{INDEX_MARK}" content="index"'.encode() in head
+
+
+def packed(entries: Iterable[Entry]) -> str:
+    """Return entries as the index's page carries them."""
+    return pack(msgspec.json.encode(list(entries)))
+
+
+def entries_in(index: bytes) -> dict[str, Entry]:
+    """Return the entries that an index's page carries, by file; nothing where they can't be read."""
+    start = index.rfind(_DATA.encode())
+    end = index.find(b"</script>", start)
+    if start < 0 or end < 0:
+        return {}
+    try:
+        data = unpack(index[start + len(_DATA) : end])
+        return {entry.file: entry for entry in msgspec.json.decode(data, type=list[Entry])}
+    except (msgspec.MsgspecError, ValueError, OSError, EOFError):
+        return {}
+
+
+def newest_first(entries: Mapping[str, Entry]) -> list[Entry]:
+    """Return the pages, the newest run first; of copies of one page only the first that was written."""
+    by_page: dict[tuple[str, float], Entry] = {}
+    for entry in sorted(entries.values(), key=lambda entry: (entry.stamp, entry.file)):
+        if entry.line is not None:
+            by_page.setdefault((entry.line.id, in_order(entry.line.made).timestamp()), entry)
+    return sorted(by_page.values(), key=_place, reverse=True)
+
+
+def _place(entry: Entry) -> tuple[float, float, str]:
+    line = entry.line
+    if line is None:
+        return 0.0, 0.0, entry.file
+    return in_order(line.moment).timestamp(), in_order(line.made).timestamp(), entry.file

@@ -1,1 +1,0 @@
-"""The shelf: one page over many pages of a folder, and a feed of the newest."""
