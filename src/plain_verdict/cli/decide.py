@@ -91,7 +91,8 @@ def run(options: argparse.Namespace) -> int:
         show("")
         show(f"Stopped. Your answers are in {options.out}. Run the command again to continue.", "soft")
         return DONE
-    show(f"{done} decided. Add {options.out} to the results of the next report.", "soft")
+    if done:
+        show(f"{done} decided. Add {options.out} to the results of the next report.", "soft")
     return DONE
 
 
@@ -117,6 +118,9 @@ def _begun(out: Path) -> set[tuple[tuple[str, ...], str]]:
 
 def _ask(run: Run, recorder: Recorder, by: str) -> int:
     open_ones = [check for check in run.checks if check.outcome is Outcome.UNDECIDED]
+    if not open_ones:
+        show("No check is undecided.", "soft")
+        return 0
     show(
         f"{len(open_ones)} to decide, as {by}. p: passed, f: failed, s: does not apply, Enter: later, q: stop.",
         "soft",
