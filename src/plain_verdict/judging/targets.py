@@ -31,7 +31,7 @@ from plain_verdict.model import (
     TimeBound,
 )
 from plain_verdict.settings.rules import ConditionRule
-from plain_verdict.text.formatting import capital, format_failed_share, join_list
+from plain_verdict.text.formatting import capital, format_change, format_failed_share, join_list
 
 _OUTCOMES = {State.MET: Outcome.PASSED, State.NOT_MET: Outcome.FAILED, State.OPEN: Outcome.UNDECIDED}
 
@@ -107,7 +107,7 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
         low, high = measure.interval(request, sent)
         ends = {keeps(low, limit), keeps(high, limit), keeps(value, limit)}
         state = State.OPEN if len(ends) > 1 or (key == "exactly" and low <= limit <= high) else state
-        met = f"{met} (95 % CI {low:+.1f} to {high:+.1f} %)"
+        met = f"{met} (95 % CI {format_change(low)} to {format_change(high)} %)"
     if state is State.MET and key == "at_most" and _too_many_failed(rule.measure, request):
         # Those that failed were not answered within any time, so so many per cent can't have been.
         failed = f"{format_failed_share(request.failed_share)} failed"

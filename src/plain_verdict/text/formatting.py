@@ -18,6 +18,16 @@ def spelled(number: int, noun: str, many: str = "") -> str:
     return f"{_SMALL[number]} {words.partition(' ')[2]}" if number < len(_SMALL) else words
 
 
+def format_change(per_cent: float) -> str:
+    """Return a change in per cent with its sign, a real minus, and without the unit."""
+    return f"{per_cent:+.1f}".removesuffix(".0").replace("-", "\N{MINUS SIGN}")
+
+
+def percentile_name(per_cent: float) -> str:
+    """Return what a percentile is called: ``median``, ``p95``, ``p99.9``."""
+    return "median" if per_cent == 50 else f"p{per_cent:g}"
+
+
 def capital(text: str) -> str:
     """Return the text with a capital first letter and the rest as it is; ``p95`` keeps its small one."""
     return text if text[:1] == "p" and text[1:2].isdigit() else text[:1].upper() + text[1:]

@@ -11,7 +11,7 @@ import msgspec
 from plain_verdict.model import ApiCalls, Check, Requirements, Score, Since, Tally, Waived, aside_word, tally_of
 from plain_verdict.operations.numbers import CallNumbers, count_calls
 from plain_verdict.settings.rules import ConditionRule, Scope
-from plain_verdict.text.formatting import format_duration, format_per_cent
+from plain_verdict.text.formatting import format_change, format_duration, format_per_cent
 
 Bound = int | float | str
 """As it stands in the settings: a number, or a text with a unit."""
@@ -180,7 +180,7 @@ class PerCentSlower(PerCent):
 
     def say(self, number: float) -> str:
         """Return the change with its sign."""
-        return f"{number:+g} %"
+        return f"{format_change(number)} %"
 
 
 COUNT, PER_CENT, SECONDS, PER_SECOND = Count(), PerCent(), Seconds(), PerSecond()

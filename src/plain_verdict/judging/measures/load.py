@@ -15,7 +15,13 @@ from plain_verdict.judging.measures.interface import (
     Unit,
 )
 from plain_verdict.model import Change, Comparison, Metric, RequestNumbers
-from plain_verdict.text.formatting import format_duration, format_failed_share, plural
+from plain_verdict.text.formatting import (
+    format_change,
+    format_duration,
+    format_failed_share,
+    percentile_name,
+    plural,
+)
 
 _KEYS = frozenset({"kind", "request"})
 _METRIC_KEYS = _KEYS | {"metric"}
@@ -48,10 +54,6 @@ class LoadMeasure(msgspec.Struct, frozen=True):
         return self.unit.say(number)
 
 
-def _label(per_cent: float) -> str:
-    return "median" if per_cent == 50 else f"p{per_cent:g}"
-
-
 def _percentile(per_cent: float) -> LoadMeasure:
     def find(request: RequestNumbers, _: Sent) -> float | None:
         return request.percentile(per_cent).value_s
@@ -69,7 +71,7 @@ def _percentile(per_cent: float) -> LoadMeasure:
         answered = request.count - request.failed
         return f"too few answered requests ({answered:,})"
 
-    return LoadMeasure(SECONDS, find, _label(per_cent), describe, missing)
+    return LoadMeasure(SECONDS, find, percentile_name(per_cent), describe, missing)
 
 
 def _seconds(noun: str, find: Callable[[RequestNumbers], float | None]) -> LoadMeasure:
@@ -102,8 +104,8 @@ def _change(per_cent: float) -> LoadMeasure:
     return LoadMeasure(
         PER_CENT_SLOWER,
         find,
-        f"{_label(per_cent)} change",
-        lambda _, share: f"{share:+.1f} %",
+        f"{percentile_name(per_cent)} change",
+        lambda _, share: f"{format_change(share)} %",
         lambda _: "no earlier run to compare with, or too few requests",
         interval,
     )

@@ -5,7 +5,7 @@ import math
 from plain_verdict.model import LoadRun
 from plain_verdict.report.charts import LEFT, RIGHT, Bar, Chart, LinearAxis, Mark, Outline, points, thinned
 from plain_verdict.report.ranges import round_numbers_between
-from plain_verdict.text.formatting import format_duration
+from plain_verdict.text.formatting import capital, format_duration, percentile_name
 
 _TABLE_ROWS = 16
 _LABEL_WIDTH = 60.0
@@ -43,8 +43,8 @@ def spread(load: LoadRun) -> Chart:
     labels: list[Mark] = []
     for per_cent, seconds in known:
         if not labels or x(seconds) - labels[-1].x > _LABEL_WIDTH:
-            labels.append(Mark(x(seconds), top - 5, f"p{per_cent:g}", "middle", "label"))
-    words = ", ".join(f"p{per_cent:g} {format_duration(seconds)}" for per_cent, seconds in known)
+            labels.append(Mark(x(seconds), top - 5, percentile_name(per_cent), "middle", "label"))
+    words = ", ".join(f"{percentile_name(per_cent)} {format_duration(seconds)}" for per_cent, seconds in known)
     longest = load.whole.longest_s
     rows = [
         (f"{format_duration(edges[at])} to {format_duration(edges[at + 1])}", f"{100 * one:.2g} %")
@@ -54,7 +54,9 @@ def spread(load: LoadRun) -> Chart:
         name="spread",
         title="How are response times distributed?",
         aside="share of answered requests by response time",
-        words=f"{words}, longest {format_duration(longest)}." if words else f"Longest {format_duration(longest)}.",
+        words=f"{capital(words)}, longest {format_duration(longest)}."
+        if words
+        else f"Longest {format_duration(longest)}.",
         height=bottom + 24,
         grid=(top, (top + bottom) / 2),
         bars=bars,
