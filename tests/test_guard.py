@@ -113,6 +113,7 @@ PLACES = {
 @pytest.mark.parametrize("place", PLACES)
 @pytest.mark.parametrize("debug", [False, True])
 def test_a_bug_in_one_input_costs_that_input(tool, tmp_path, monkeypatch, place, debug):
+    logging.getLogger(guard.LOGGER).handlers.clear()  # of runs before in this process
     where, name, said = PLACES[place]
     monkeypatch.setattr(where, name, broken)
     (tmp_path / "r.xml").write_text(
@@ -135,7 +136,6 @@ def test_a_bug_in_one_input_costs_that_input(tool, tmp_path, monkeypatch, place,
     assert said in " ".join(summary["reasons"])
     assert "please report it, with what --debug prints" in done.err
     assert ("Traceback" in done.err and "in broken" in done.err) == debug
-    logging.getLogger(guard.LOGGER).handlers.clear()
 
 
 def test_a_bug_in_another_process_costs_its_input_as_well(program, tmp_path):

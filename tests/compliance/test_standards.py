@@ -263,7 +263,7 @@ def test_rules_of_several_hosts_stand_on_the_page(tool, tmp_path, browser):
         "fares.test",
         "Suppressed by its file: old names",
         "without an end date: “Q2",
-        "failed rules: at most 1 of high or above severity",
+        "failed rules of high or above severity: at most 1",
     ):
         assert words.lower() in text.lower(), words
     whole = browser.execute_script("return document.querySelector('main').textContent")
