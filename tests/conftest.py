@@ -24,7 +24,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 from nights import cluster, database, night, store  # noqa: F401  fixtures
 from plain_verdict import writers
 from plain_verdict.cli import main
-from plain_verdict.demo import ASKED, EARLIER, RESULTS, RULES, SHOTS
+from plain_verdict.cli.demo.files import ASKED, EARLIER, RESULTS, RULES, SHOTS
 from plain_verdict.inputs.facts import PIPELINE_VARIABLES
 from plain_verdict.writers.html.writer import PageWriter
 

@@ -26,7 +26,7 @@ BARE_SVG = """<?xml version="1.0"?>
 
 def draw_logo(name: str, folder: Path) -> Path:
     """Draw a logo into the folder and return its path."""
-    from plain_verdict.demo import BRAND
+    from plain_verdict.cli.demo.files import BRAND
 
     path = folder / name
     if name == "1-drawing.svg":

@@ -11,7 +11,7 @@ import pytest
 import plain_verdict
 from conftest import ROOT
 from plain_verdict import PageInfo, ReadOptions, Report, Rules, UsageError, judge, read, render
-from plain_verdict.demo import RESULTS
+from plain_verdict.cli.demo.files import RESULTS
 from plain_verdict.masking import MaskRules
 from plain_verdict.writers import all_writers
 

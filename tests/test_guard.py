@@ -7,11 +7,12 @@ import re
 
 import pytest
 
-from plain_verdict import guard, readers
-from plain_verdict.errors import ReadError
+from plain_verdict import readers
 from plain_verdict.evidence import contents
 from plain_verdict.masking.mask import Masker
 from plain_verdict.readers.junit.walk import JunitWalk
+from plain_verdict.runtime import guard
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text import expressions
 from plain_verdict.text.expressions import Expression, TooSlow

@@ -144,8 +144,10 @@ def test_runs_at_the_same_time_keep_out_of_each_others_way(layout, shell, tmp_pa
 
 
 def test_a_drawing_without_end_is_one_line(tool, tmp_path, monkeypatch):
-    monkeypatch.setattr("plain_verdict.brand.svg._PATIENCE_S", 0.5)
-    monkeypatch.setattr("plain_verdict.brand.svg.can_fork", lambda **_: True)  # plugins of pytest have threads
+    monkeypatch.setattr("plain_verdict.report.brand.svg._PATIENCE_S", 0.5)
+    monkeypatch.setattr(
+        "plain_verdict.report.brand.svg.can_fork", lambda **_: True
+    )  # plugins of pytest have threads
     filters = "".join('<feGaussianBlur stdDeviation="900"/>' for _ in range(300))
     svg = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9000 9000"><filter id="f">{filters}</filter><rect width="9000" height="9000" filter="url(#f)"/></svg>'
     (tmp_path / "logo.svg").write_text(svg)

@@ -7,13 +7,13 @@ import importlib
 
 TYPE_CHECKING = False  # as type checkers know it; importing typing would take longer than the recorder itself
 if TYPE_CHECKING:
-    from plain_verdict.errors import PlainVerdictError, ReadError, UsageError, WriteError
     from plain_verdict.judging import judge
     from plain_verdict.masking import MaskRules, secrets_of_environment
     from plain_verdict.model import Run, Verdict
     from plain_verdict.pipeline import read, render
     from plain_verdict.report import PageInfo, Report
     from plain_verdict.request import ReadOptions
+    from plain_verdict.runtime.errors import PlainVerdictError, ReadError, UsageError, WriteError
     from plain_verdict.settings.rules import Rules
     from plain_verdict.writers.interface import OutputFile, Writer
 
@@ -38,13 +38,13 @@ __all__ = [
     "secrets_of_environment",
 ]
 _MODULES = {
-    "errors": ("PlainVerdictError", "ReadError", "UsageError", "WriteError"),
+    "judging": ("judge",),
     "masking": ("MaskRules", "secrets_of_environment"),
     "model": ("Run", "Verdict"),
-    "judging": ("judge",),
     "pipeline": ("read", "render"),
     "report": ("PageInfo", "Report"),
     "request": ("ReadOptions",),
+    "runtime.errors": ("PlainVerdictError", "ReadError", "UsageError", "WriteError"),
     "settings.rules": ("Rules",),
     "writers.interface": ("OutputFile", "Writer"),
 }

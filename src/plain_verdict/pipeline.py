@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from plain_verdict.errors import HistoryError, ReadError
+from plain_verdict.api import with_calls
 from plain_verdict.evidence import collect
 from plain_verdict.evidence.traffic import without_archives_of, without_kept_archives
 from plain_verdict.history.finding import HistoryOptions, find_in_series
@@ -27,16 +27,16 @@ from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
 from plain_verdict.model import Kind, Masked, Run, Unread, Verdict
 from plain_verdict.model.facts import COMMIT
-from plain_verdict.operations import with_calls
 from plain_verdict.readers.reading import read_all
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.overview import title_of
 from plain_verdict.request import ReadOptions, ReadRequest, Request
+from plain_verdict.runtime.errors import HistoryError, ReadError
 from plain_verdict.writers import OutputFile, Writer, writer_named
 
 if TYPE_CHECKING:
-    from plain_verdict.operations.document import ApiDocument
-    from plain_verdict.places.fetching import Fetched
+    from plain_verdict.api.document import ApiDocument
+    from plain_verdict.remote.fetching import Fetched
 
 _RELOAD_S = 3
 Paths = str | os.PathLike[str] | Iterable[str | os.PathLike[str]]
@@ -81,7 +81,7 @@ def _all_here(arguments: list[list[str]]) -> "AbstractContextManager[_Here | Fet
     """Give the arguments with what is elsewhere fetched."""
     if not any("://" in argument for several in arguments for argument in several):
         return nullcontext(_Here(arguments))
-    from plain_verdict.places.fetching import fetched  # for results that are elsewhere
+    from plain_verdict.remote.fetching import fetched  # for results that are elsewhere
 
     return fetched(arguments)
 
@@ -89,8 +89,8 @@ def _all_here(arguments: list[list[str]]) -> "AbstractContextManager[_Here | Fet
 def _with_requirements(run: Run, options: ReadOptions) -> Run:
     if not options.requirements:
         return run
-    from plain_verdict.asked.matching import with_requirements  # for runs that have some
-    from plain_verdict.asked.reading import read_requirements
+    from plain_verdict.requirements.matching import with_requirements  # for runs that have some
+    from plain_verdict.requirements.reading import read_requirements
 
     return with_requirements(run, read_requirements(options.requirements), options.requirement_pattern)
 
@@ -100,7 +100,7 @@ def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> 
     run = with_sums(run)
     if not any(payload.kind is Kind.LOAD for file in run.files for payload in file.payloads):
         return run
-    from plain_verdict.load.comparison import Trifle
+    from plain_verdict.load.comparison import NoiseThreshold
     from plain_verdict.load.run import with_comparison, with_numbers  # NumPy, for load results only
 
     run = with_numbers(run)
@@ -110,14 +110,14 @@ def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> 
     with on_step("Reading the earlier run") as on_progress, options.samples() as samples:
         earlier = read_all(found.sources, options.limits, on_progress, options.mappings, samples)
     earlier = msgspec.structs.replace(earlier, unread=found.unread + earlier.unread)
-    return with_comparison(run, earlier, Trifle(*options.trifle))
+    return with_comparison(run, earlier, NoiseThreshold(*options.trifle))
 
 
 def read_api_document(path: str) -> "tuple[ApiDocument | None, tuple[str, ...]]":
     """Return the API's document, and notes on one that can't be used: results count without it."""
     if not path:
         return None, ()
-    from plain_verdict.operations.document import read_document  # YAML, for runs that have a document
+    from plain_verdict.api.document import read_document  # YAML, for runs that have a document
 
     try:
         return read_document(path), ()

@@ -18,8 +18,8 @@ from lxml import html
 from selenium.webdriver.common.by import By
 
 from conftest import ROOT, fold_after
-from plain_verdict.exchanges.bodies import read_body
-from plain_verdict.exchanges.curl import curl_command
+from plain_verdict.http.bodies import read_body
+from plain_verdict.http.curl import curl_command
 from plain_verdict.model import Body, Exchange, Fact, HttpRequest
 from plain_verdict.recorder import Recorder
 from plain_verdict.settings.limits import Limits

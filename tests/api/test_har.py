@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from lxml import html
 
-from plain_verdict.exchanges.archive import Archive
-from plain_verdict.exchanges.har import exchange_of
+from plain_verdict.http.archive import Archive
+from plain_verdict.http.har import exchange_of
 from plain_verdict.model import Fact
 from plain_verdict.settings.limits import Limits
 

@@ -8,10 +8,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from plain_verdict.exchanges.bodies import read_body
-from plain_verdict.exchanges.building import split_url
-from plain_verdict.exchanges.curl import curl_command
-from plain_verdict.exchanges.har import exchange_of, page_titles
+from plain_verdict.http.bodies import read_body
+from plain_verdict.http.building import split_url
+from plain_verdict.http.curl import curl_command
+from plain_verdict.http.har import exchange_of, page_titles
 from plain_verdict.masking import Masker, MaskRules
 from plain_verdict.masking.structured import Structured
 from plain_verdict.model import Body, Fact, HttpRequest

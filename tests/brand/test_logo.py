@@ -16,12 +16,12 @@ from PIL import Image
 
 from conftest import ROOT
 from logo_shapes import SHAPES, draw_logo
-from plain_verdict.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, contrast, readable
 from plain_verdict.cli import report
-from plain_verdict.demo import SETTINGS
+from plain_verdict.cli.demo.files import SETTINGS
+from plain_verdict.report.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, contrast, readable
 from plain_verdict.request import Overrides
 
-SCHEMA = json.loads((ROOT / "src/plain_verdict/schemas/settings.schema.json").read_text("utf-8"))
+SCHEMA = json.loads((ROOT / "src/plain_verdict/settings/schemas/settings.schema.json").read_text("utf-8"))
 GOOD = '<testsuite name="Quay" timestamp="2026-11-22T02:10:00+01:00"><testcase name="sails" time="2"/></testsuite>'
 
 

@@ -8,9 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from selenium.webdriver.common.by import By
 
-from plain_verdict.asked.formats import FORMATS
-from plain_verdict.asked.matching import state_of
-from plain_verdict.model import Attempt, Check, Kind, Met, Outcome
+from plain_verdict.model import Attempt, Check, Kind, Outcome, RequirementState
+from plain_verdict.requirements.formats import FORMATS
+from plain_verdict.requirements.matching import state_of
 
 MARKDOWN = """# Booking
 
@@ -128,9 +128,9 @@ def test_a_file_that_is_none_is_said_and_costs_nothing_else(tool, tmp_path, name
 def test_a_requirement_is_met_only_if_all_that_ran_passed(outcomes):
     checks = [Check(str(at), Kind.FUNCTIONAL, (), "x", (Attempt(outcome),)) for at, outcome in enumerate(outcomes)]
     ran = [outcome for outcome in outcomes if outcome is not Outcome.SKIPPED]
-    assert (state_of(checks) is Met.MET) == (bool(ran) and set(ran) == {Outcome.PASSED})
-    assert (state_of(checks) is Met.NOT_CHECKED) == (not ran)
-    assert (state_of(checks) is Met.NOT_MET) == bool({Outcome.FAILED, Outcome.ERRORED} & set(ran))
+    assert (state_of(checks) is RequirementState.MET) == (bool(ran) and set(ran) == {Outcome.PASSED})
+    assert (state_of(checks) is RequirementState.NOT_CHECKED) == (not ran)
+    assert (state_of(checks) is RequirementState.NOT_MET) == bool({Outcome.FAILED, Outcome.ERRORED} & set(ran))
 
 
 @given(st.binary(max_size=300), st.sampled_from(sorted(FORMATS)))

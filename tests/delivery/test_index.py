@@ -12,7 +12,7 @@ from lxml import etree, html
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
 
-from plain_verdict.demo import BRAND
+from plain_verdict.cli.demo.files import BRAND
 
 GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
 BAD = '<testsuite name="Quay"><testcase name="sails"><failure message="water &lt;b&gt;"/></testcase></testsuite>'

@@ -10,7 +10,7 @@ import zipfile
 
 import pytest
 
-from plain_verdict.delivery.naming import safe_name
+from plain_verdict.delivery.local.naming import safe_name
 
 GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
 BAD = '<testsuite name="Quay"><testcase name="sinks"><failure message="water"/></testcase></testsuite>'

@@ -258,13 +258,13 @@ NEVER = {
     *(
         "Content.remark",
         "Masked.known",
-        "InSeries.masked",
-        "InSeries.unreachable",
+        "HistoryContext.masked",
+        "HistoryContext.unreachable",
         "KeptRun.coarse",
-        "Roster.ordered",
+        "CheckIndex.ordered",
     ),
     # Samples of months, and what stands inside a file that can't be read: tests of their own have them.
-    *("LoadRun.notes", "Unread.where", "InSeries.notes"),
+    *("LoadRun.notes", "Unread.where", "HistoryContext.notes"),
     "Payload.kind",  # of what others are made from
 }
 

@@ -14,9 +14,9 @@ from plain_verdict.history.alignment import align
 from plain_verdict.history.comparison import compare, describe_past
 from plain_verdict.history.digest import decode_digest, encode_digest, make_digest, pack, runs_of, unpack
 from plain_verdict.history.gaps import find_gaps
-from plain_verdict.history.levels import COARSE, FINE
+from plain_verdict.history.time_quantization import COARSE, FINE
 from plain_verdict.history.trends import _discoveries, find_time_changes, find_wobble, student_tail, wilson_interval
-from plain_verdict.model import Build, KeptRun, Past, Roster
+from plain_verdict.model import Build, CheckIndex, KeptRun, Past
 from plain_verdict.report.history import describe_trace
 
 MADE = datetime(2026, 11, 22, tzinfo=UTC)
@@ -167,7 +167,7 @@ runs = st.lists(
 def kept(number: int, checks: dict[int, tuple[str, int]]) -> KeptRun:
     rows = sorted((f"c-{check:012x}", f"check {check}", *row) for check, row in checks.items())
     ids, names, letters, times = zip(*rows, strict=True) if rows else ((), (), (), ())
-    return KeptRun(build(number), Roster(tuple(ids), tuple(names)), "".join(letters), array("I", times))
+    return KeptRun(build(number), CheckIndex(tuple(ids), tuple(names)), "".join(letters), array("I", times))
 
 
 @given(runs)

@@ -19,10 +19,10 @@ import pytest
 
 from conftest import MADE
 from nights import PASSWORD, write_build
-from plain_verdict.errors import HistoryError
 from plain_verdict.history import digest as digests
 from plain_verdict.history.stores import open_store
-from plain_verdict.model import Build, KeptRun, Roster
+from plain_verdict.model import Build, CheckIndex, KeptRun
+from plain_verdict.runtime.errors import HistoryError
 
 NIGHT = [
     sys.executable,
@@ -103,7 +103,7 @@ def test_a_disk_that_is_full_is_told_and_nothing_half_is_kept(night, tmp_path):
         many = tuple(f"c-{at:012x}" for at in range(30_000))
         full = digests.KeptRun(
             kept.build.__class__(**{**_fields(kept.build), "id": "r-full"}),
-            digests.Roster(many, many),
+            digests.CheckIndex(many, many),
             "p" * 30_000,
         )
         with pytest.raises(HistoryError, match="the disk is full"):
@@ -213,7 +213,7 @@ def test_a_store_gives_back_what_it_was_given_whatever_came_and_went(most, store
         given.append(
             KeptRun(
                 build,
-                Roster(ids, tuple(f"check {id_}" for id_ in ids)),
+                CheckIndex(ids, tuple(f"check {id_}" for id_ in ids)),
                 letters,
                 array("I", [rng.randrange(9_999) for _ in ids]),
             )

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from test_load import HEAD, block, run_of, samples
 
-from plain_verdict.load.comparison import Trifle, compare
+from plain_verdict.load.comparison import NoiseThreshold, compare
 from plain_verdict.load.rates import compare_sent, effects_of
 
 
@@ -51,7 +51,7 @@ def test_a_change_smaller_than_a_trifle_is_none():
     now, before = made(20, level=1.15), made(21)
     (change,) = [one for one in compare(now, before).changes if one.per_cent == 50 and one.request == "Pay"]
     assert change.certain
-    for trifle in (Trifle(0.5, 0.005), Trifle(0.05, 1.0)):
+    for trifle in (NoiseThreshold(0.5, 0.005), NoiseThreshold(0.05, 1.0)):
         assert not any(one.certain for one in compare(now, before, trifle).changes)
 
 

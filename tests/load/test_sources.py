@@ -18,7 +18,6 @@ from selenium.webdriver.common.keys import Keys
 from test_load import HEAD, START_US, block, run_of, samples
 
 from conftest import EXAMPLES
-from plain_verdict.engine import Engine
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.bins import metric_bins_of
 from plain_verdict.load.counts import SparseCounts
@@ -31,6 +30,7 @@ from plain_verdict.readers.reading import read_all
 from plain_verdict.readers.samples import blocks
 from plain_verdict.readers.samples.counting import _count_part
 from plain_verdict.readers.samples.opening import open_samples
+from plain_verdict.runtime.executors import Engine
 from plain_verdict.settings.limits import DEFAULT_LIMITS
 
 LINES = "".join(

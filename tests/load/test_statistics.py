@@ -11,7 +11,7 @@ from scipy import stats
 from test_load import START_US, block, run_of
 
 from plain_verdict.load.bins import FINE_BITS, bins_of
-from plain_verdict.load.comparison import Trifle, compare
+from plain_verdict.load.comparison import NoiseThreshold, compare
 from plain_verdict.load.hints import find_slow_start
 from plain_verdict.load.percentiles import Batches, Histogram, interval, percentile
 from plain_verdict.load.rates import compare_failed, compare_sent, effect_of, wilson
@@ -125,7 +125,7 @@ def test_a_change_s_interval_is_that_of_a_ratio():
         assert (change.low_share, change.high_share) == pytest.approx((ratio - 1 - own, ratio - 1 + own))
         assert not change.slight
         bound = change.high_s + 1e-9
-        (again,) = [one for one in compare(now, before, Trifle(0.0, bound)).changes if (one.request, one.per_cent) == (change.request, change.per_cent)]  # fmt: skip
+        (again,) = [one for one in compare(now, before, NoiseThreshold(0.0, bound)).changes if (one.request, one.per_cent) == (change.request, change.per_cent)]  # fmt: skip
         assert again.slight
 
 

@@ -10,11 +10,11 @@ from pathlib import Path
 import pytest
 
 from conftest import EXAMPLES
-from plain_verdict.demo import RESULTS, RULES
-from plain_verdict.engine import Engine
+from plain_verdict.cli.demo.files import RESULTS, RULES
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.readers import elsewhere, jobs, reading
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
+from plain_verdict.runtime.executors import Engine
 from plain_verdict.settings.limits import DEFAULT_LIMITS
 
 CASE = '<testsuite name="Quay {0}"><testcase name="sails {0}" time="0.{0}"/></testsuite>'

@@ -10,7 +10,6 @@ from pathlib import Path
 
 import pytest
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Kind
 from plain_verdict.readers.interface import Head
@@ -19,6 +18,7 @@ from plain_verdict.readers.junit.reader import JunitReader, read_by
 from plain_verdict.readers.junit.tree import walk_damaged, walk_whole
 from plain_verdict.readers.junit.walk import JunitWalk
 from plain_verdict.readers.xml.events import XmlFile
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import DEFAULT_LIMITS
 from plain_verdict.text.moments import read_duration, read_moment
 

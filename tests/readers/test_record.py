@@ -17,7 +17,7 @@ import pytest
 from conftest import ROOT
 from plain_verdict.recorder import Recorder
 
-SCHEMA = json.loads((ROOT / "src/plain_verdict/schemas/record-1.schema.json").read_text())
+SCHEMA = json.loads((ROOT / "src/plain_verdict/settings/schemas/record-1.schema.json").read_text())
 
 CHECK = {
     "what": "check",
@@ -268,13 +268,14 @@ def use(record: Recorder) -> None:
 
 
 def test_importing_the_recorder_is_cheap_and_the_plugin_nearly_free():
-    code = "import sys, pytest; import plain_verdict.pytest_plugin; print(*sys.modules)"
+    code = "import sys, pytest; import plain_verdict.recorder.pytest_plugin; print(*sys.modules)"
     loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
     assert [name for name in loaded if name.startswith("plain_verdict")] == [
         "plain_verdict",
-        "plain_verdict.pytest_plugin",
+        "plain_verdict.recorder",
+        "plain_verdict.recorder.pytest_plugin",
     ]
-    code = "import sys; import plain_verdict.recorder; print(*sys.modules)"
+    code = "import sys; from plain_verdict.recorder import Recorder; print(*sys.modules)"
     loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
     assert not {"msgspec", "lxml", "jinja2", "PIL", "typing", "pathlib", "dataclasses", "traceback"} & set(loaded)
 

@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from plain_verdict.readers.tap.levels import Document
 from plain_verdict.readers.tap.lines import read_line
+from plain_verdict.readers.tap.subtests import Document
 
 # A file, its checks (suite below the file, name, outcome), and parts of its notes; "!" where it may not be fit.
 CASES = {

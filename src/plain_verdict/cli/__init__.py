@@ -17,7 +17,7 @@ from typing import NamedTuple, NoReturn
 from plain_verdict import __version__
 from plain_verdict.cli.common import add_debug
 from plain_verdict.cli.terminal import Progress, flush, show_error, show_logged_bugs, show_trace
-from plain_verdict.errors import PlainVerdictError, WriteError
+from plain_verdict.runtime.errors import PlainVerdictError, WriteError
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.packages import let_libraries_speak
 

@@ -6,10 +6,10 @@ from pathlib import Path
 from plain_verdict.cli.common import DONE, NOT_PASSED_ON, add_debug
 from plain_verdict.cli.options import add_config, request_of
 from plain_verdict.cli.terminal import show, show_error
-from plain_verdict.errors import DeliveryError, HistoryError, PlainVerdictError
 from plain_verdict.history.stores import is_database, open_store
 from plain_verdict.pipeline import read_api_document
 from plain_verdict.request import Request
+from plain_verdict.runtime.errors import DeliveryError, HistoryError, PlainVerdictError
 from plain_verdict.settings.loading import NAME, find_settings
 from plain_verdict.text.formatting import join_list, plural
 
@@ -47,7 +47,7 @@ def _delivery_trouble(request: Request) -> list[PlainVerdictError]:
         except DeliveryError as error:
             trouble.append(error)
     if request.sending:
-        from plain_verdict.sending.smtp import try_server  # Python's SMTP, for teams that send
+        from plain_verdict.delivery.channels.smtp import try_server  # Python's SMTP, for teams that send
 
         try:
             try_server(request.sending.server, request.sending.login)

@@ -8,9 +8,7 @@ from plain_verdict.cli.common import DONE, NOTHING_READ, PARTLY_READ, add_debug
 from plain_verdict.cli.options import add_engine
 from plain_verdict.cli.show import show_unread
 from plain_verdict.cli.terminal import Progress, show, show_labelled
-from plain_verdict.delivery.files import check_target, write_bytes
-from plain_verdict.engine import Engine, check_engine
-from plain_verdict.errors import UsageError
+from plain_verdict.delivery.local.files import check_target
 from plain_verdict.inputs.completeness import Expected, check_completeness
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.masking import Masker, MaskRules
@@ -18,6 +16,9 @@ from plain_verdict.masking.variables import secrets_of_environment
 from plain_verdict.readers.reading import read_all
 from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.request.checks import read_leave_out
+from plain_verdict.runtime.atomic_files import write_bytes
+from plain_verdict.runtime.errors import UsageError
+from plain_verdict.runtime.executors import Engine, check_engine
 from plain_verdict.settings.limits import DEFAULT_LIMITS
 from plain_verdict.text.formatting import format_size, plural
 

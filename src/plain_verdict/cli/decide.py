@@ -10,16 +10,16 @@ from pathlib import Path
 
 import msgspec
 
-from plain_verdict.asked.checklist import Item, read_checklist
 from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
 from plain_verdict.cli.options import add_config, read_request_of
 from plain_verdict.cli.show import show_unread
 from plain_verdict.cli.terminal import Progress, show, show_labelled
-from plain_verdict.errors import UsageError
 from plain_verdict.inputs.facts import user_name
 from plain_verdict.model import Check, Outcome, Run
 from plain_verdict.pipeline import read
-from plain_verdict.recorder import SUFFIX, Recorder
+from plain_verdict.recorder.recording import SUFFIX, Recorder
+from plain_verdict.requirements.checklist import Item, read_checklist
+from plain_verdict.runtime.errors import UsageError
 
 _ANSWERS = {
     "p": Outcome.PASSED,

@@ -9,7 +9,6 @@ from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
 from plain_verdict.cli.options import add_config, add_masking, add_results, read_request_of, settings_source
 from plain_verdict.cli.show import show_trouble
 from plain_verdict.cli.terminal import Progress, show, show_labelled
-from plain_verdict.errors import HistoryError, UsageError
 from plain_verdict.history.alignment import align
 from plain_verdict.history.comparison import compare
 from plain_verdict.history.exporting import check_export, write_export
@@ -22,6 +21,7 @@ from plain_verdict.model import Build, Changed, KeptRun
 from plain_verdict.pipeline import read_and_judge
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.request.checks import check_settings
+from plain_verdict.runtime.errors import HistoryError, UsageError
 from plain_verdict.settings.loading import read_settings
 from plain_verdict.settings.schema import HistoryTable
 from plain_verdict.text.cleaning import one_line

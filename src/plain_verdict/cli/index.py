@@ -8,7 +8,7 @@ from pathlib import Path
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.options import add_config, overrides_of
 from plain_verdict.cli.terminal import show, show_labelled
-from plain_verdict.report_index.refreshing import refresh_folder
+from plain_verdict.delivery.report_index.refreshing import refresh_folder
 from plain_verdict.request.making import read_index_words
 from plain_verdict.text.formatting import plural
 

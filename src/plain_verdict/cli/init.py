@@ -7,9 +7,9 @@ from pathlib import Path
 
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.terminal import show
-from plain_verdict.errors import UsageError, WriteError
 from plain_verdict.inputs.facts import remote_name
 from plain_verdict.readers import knows
+from plain_verdict.runtime.errors import UsageError, WriteError
 from plain_verdict.settings.loading import NAME
 
 _LOGO = re.compile(r"(?:.*[-_ ])?logo(?:[-_ ].*)?\.(?:svg|png|webp|jpe?g)", re.IGNORECASE)

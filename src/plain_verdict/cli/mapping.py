@@ -10,7 +10,6 @@ import msgspec
 
 from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
 from plain_verdict.cli.terminal import show, show_error, show_labelled
-from plain_verdict.errors import PlainVerdictError, ReadError, UsageError
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.source import Source
 from plain_verdict.masking import Masker, MaskRules
@@ -24,6 +23,7 @@ from plain_verdict.readers.mapping.reader import MappingReader
 from plain_verdict.readers.mapping.trial import Matched, try_mapping
 from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.request import ReadOptions
+from plain_verdict.runtime.errors import PlainVerdictError, ReadError, UsageError
 from plain_verdict.settings.limits import DEFAULT_LIMITS
 from plain_verdict.settings.loading import read_mappings
 from plain_verdict.settings.mappings import MappingFile, ResultMapping

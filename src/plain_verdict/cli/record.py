@@ -7,8 +7,8 @@ import sys
 
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.terminal import show
-from plain_verdict.errors import UsageError
-from plain_verdict.recorder import SUFFIX, Recorder
+from plain_verdict.recorder.recording import SUFFIX, Recorder
+from plain_verdict.runtime.errors import UsageError
 
 OUTCOMES = ("passed", "failed", "errored", "skipped", "undecided")
 

@@ -17,15 +17,15 @@ from plain_verdict.cli.options import (
 )
 from plain_verdict.cli.show import show_summary, show_trouble, show_verdict
 from plain_verdict.cli.terminal import Progress, show, show_error, show_labelled
-from plain_verdict.errors import UsageError
+from plain_verdict.delivery.notify import tell
+from plain_verdict.delivery.publish import Published, publish
 from plain_verdict.model import Run, Verdict, VerdictWord
 from plain_verdict.pipeline import keep_in_history, make_report, read_and_judge
-from plain_verdict.publishing import Published, publish
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.request import STANDARD_OUTPUT
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme
 from plain_verdict.settings.schema import ReportTable
-from plain_verdict.telling import tell
 from plain_verdict.writers import layout_names
 from plain_verdict.writers.summary_json import SummaryWriter
 

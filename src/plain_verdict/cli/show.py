@@ -3,9 +3,9 @@
 import sys
 
 from plain_verdict.cli.terminal import show, show_error, show_labelled
-from plain_verdict.errors import PlainVerdictError
 from plain_verdict.model import Run, Unread, Verdict
 from plain_verdict.report import Report
+from plain_verdict.runtime.errors import PlainVerdictError
 from plain_verdict.settings.limits import TOLD_NAME_CHARS
 from plain_verdict.text.formatting import join_list, shorten
 from plain_verdict.writers.summary_json import SummaryWriter

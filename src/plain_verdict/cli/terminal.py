@@ -6,8 +6,8 @@ import time
 from types import TracebackType
 from typing import TYPE_CHECKING, TextIO
 
-from plain_verdict.errors import PlainVerdictError
-from plain_verdict.guard import LOGGER
+from plain_verdict.runtime.errors import PlainVerdictError
+from plain_verdict.runtime.guard import LOGGER
 
 if TYPE_CHECKING:
     from rich.progress import Progress as RichProgress

@@ -8,9 +8,9 @@ from pathlib import Path
 
 from plain_verdict.cli.common import DONE
 from plain_verdict.cli.terminal import show, show_error
-from plain_verdict.errors import PlainVerdictError, UsageError
 from plain_verdict.inputs.discovery import discover, split_kind
 from plain_verdict.model import Verdict
+from plain_verdict.runtime.errors import PlainVerdictError, UsageError
 from plain_verdict.text.packages import require
 
 _CALM_MS = 400

@@ -1,1 +1,1 @@
-"""Puts what was written into its place: whole files, names, the newest copy, zip files."""
+"""The one door through which reports leave: written here, published elsewhere, sent by mail and webhook."""

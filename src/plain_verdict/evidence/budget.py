@@ -8,7 +8,7 @@ import msgspec
 from plain_verdict.evidence.contents import Task
 from plain_verdict.evidence.conversion import run_tasks
 from plain_verdict.evidence.tree import change_check, change_run
-from plain_verdict.exchanges.building import about_chars
+from plain_verdict.http.building import about_chars
 from plain_verdict.model import (
     BAD,
     Attempt,

@@ -8,7 +8,6 @@ from pathlib import Path
 
 import msgspec
 
-from plain_verdict.errors import UsageError
 from plain_verdict.evidence.budget import LEAST_PAGE_BYTES, keep_budget
 from plain_verdict.evidence.contents import OurBug, Task
 from plain_verdict.evidence.conversion import make_all
@@ -16,9 +15,10 @@ from plain_verdict.evidence.finding import claim, mentioned, templated
 from plain_verdict.evidence.safe_paths import files_below, resolve, resolve_any
 from plain_verdict.evidence.traffic import Traffic
 from plain_verdict.evidence.tree import busy_part, change_check, change_run, with_busy_part
-from plain_verdict.guard import REPORT_IT
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.model import BAD, Check, Content, Evidence, Run, Unread, evidence_of
+from plain_verdict.runtime.errors import UsageError
+from plain_verdict.runtime.guard import REPORT_IT
 from plain_verdict.settings.choices import EvidenceOf
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line

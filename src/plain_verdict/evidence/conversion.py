@@ -9,7 +9,7 @@ from pathlib import Path
 from plain_verdict.evidence.contents import Task, make_content
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.model import Content
-from plain_verdict.processes import end_with_parent, processors
+from plain_verdict.runtime.processes import end_with_parent, processors
 
 _ALONE = 4
 """Up to so many are made in this process: starting others takes longer."""

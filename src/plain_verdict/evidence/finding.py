@@ -32,7 +32,7 @@ class Claims(msgspec.Struct, frozen=True):
     ambiguous: list[str]
 
 
-def words_of(name: str) -> list[str]:
+def name_tokens(name: str) -> list[str]:
     """Return the words of a name in any spelling: ``PayByCard``, ``pay_by_card`` and ``Pay by card`` are alike."""
     if "\\" in name:
         name = _ESCAPED.sub(lambda found: chr(int(found[1] or found[2], 16)), name)
@@ -62,7 +62,7 @@ def _spellings(check: Check) -> set[str]:
     """Return what a file's name may call the check: with or without parameters, and “test” in front."""
     found = set()
     for name in (check.name, check.title):
-        words = words_of(name)
+        words = name_tokens(name)
         found |= {"".join(words), "".join(words[1:] if words[:1] == ["test"] else words)}
     return {joined for joined in found if len(joined) >= _SHORTEST}
 
@@ -70,7 +70,7 @@ def _spellings(check: Check) -> set[str]:
 def _owners(path: PurePath, names: dict[str, list[Check]]) -> list[Check]:
     """Return the checks with the longest name in the file's name, or else in its folders', the nearest first."""
     for part in (path.stem, *reversed(path.parent.parts)):
-        words = words_of(part)[:_MOST_WORDS]
+        words = name_tokens(part)[:_MOST_WORDS]
         spans = {
             "".join(words[start:end]) for start in range(len(words)) for end in range(start + 1, len(words) + 1)
         }
@@ -84,8 +84,8 @@ def _nearest(checks: list[Check], path: PurePath) -> list[Check]:
     """Of several checks with one name, return those whose suite's words stand in the path most often."""
     if len(checks) < 2:
         return checks
-    there = set(words_of(str(path)))
-    fit = [sum(word in there for part in check.suite for word in set(words_of(part))) for check in checks]
+    there = set(name_tokens(str(path)))
+    fit = [sum(word in there for part in check.suite for word in set(name_tokens(part))) for check in checks]
     return [check for check, number in zip(checks, fit, strict=True) if number == max(fit)]
 
 

@@ -9,8 +9,8 @@ from typing import BinaryIO, TypeVar
 import msgspec
 
 from plain_verdict.evidence.safe_paths import resolve, resolve_any
-from plain_verdict.exchanges.archive import Archive, NotAnArchive
-from plain_verdict.exchanges.har import exchange_of
+from plain_verdict.http.archive import Archive, NotAnArchive
+from plain_verdict.http.har import exchange_of
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Attempt, Check, Evidence, Exchange, Run, Step, evidence_of
 from plain_verdict.settings.limits import Limits

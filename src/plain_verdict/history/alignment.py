@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
-from plain_verdict.model import KeptRun, Past, Roster, Traces
+from plain_verdict.model import AlignedHistory, CheckIndex, KeptRun, Past
 
 _OTHERS = 5_000
 """Checks that this run has no more, of which is still told; those seen last first."""
@@ -25,7 +25,7 @@ class _Plan(NamedTuple):
     extra: Sequence[int]
 
 
-def align(now: Roster, runs: Sequence[KeptRun]) -> Traces:
+def align(now: CheckIndex, runs: Sequence[KeptRun]) -> AlignedHistory:
     """Return how each check ended in the runs, in the order of ``now``; and of checks that it has no more."""
     places = dict(zip(now.ids, range(len(now.ids)), strict=True))
     plans: dict[int, _Plan] = {}
@@ -34,7 +34,7 @@ def align(now: Roster, runs: Sequence[KeptRun]) -> Traces:
             plans[id(run.roster)] = _plan(now, places, run.roster)
     of_run = [plans[id(run.roster)] for run in runs]
     others = _others(runs, of_run)
-    return Traces(
+    return AlignedHistory(
         builds=tuple(run.build for run in runs),
         places=places,
         outcomes=tuple(outcomes_in(plan.pieces, run.outcomes) for run, plan in zip(runs, of_run, strict=True)),
@@ -44,7 +44,7 @@ def align(now: Roster, runs: Sequence[KeptRun]) -> Traces:
     )
 
 
-def _plan(now: Roster, places: Mapping[str, int], roster: Roster) -> _Plan:
+def _plan(now: CheckIndex, places: Mapping[str, int], roster: CheckIndex) -> _Plan:
     if roster.ids == now.ids:
         return _Plan(None, ())
     ordered = roster.ids[: roster.ordered] if roster.ordered is not None else roster.ids

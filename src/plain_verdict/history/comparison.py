@@ -8,7 +8,7 @@ from datetime import timedelta
 from plain_verdict.history.alignment import align
 from plain_verdict.history.gaps import find_gaps
 from plain_verdict.history.trends import LOOKED_AT, Timed, find_time_changes, find_wobble, wilson_interval
-from plain_verdict.model import Build, Changed, KeptRun, Past, Since, TimeChange, Traces, Wobble
+from plain_verdict.model import AlignedHistory, Build, Changed, ChangesSince, Flakiness, KeptRun, Past, TimeChange
 from plain_verdict.text.formatting import plural, spelled
 
 _BAD = "fe"
@@ -20,7 +20,7 @@ _MAY_WOBBLE = re.compile("r|p.*[fe]|[fe].*p")
 _SPARE = 5  # builds more, as a check may be left out in some
 
 
-def compare(now: KeptRun, traces: Traces, against: KeptRun, step: timedelta | None = None) -> Since:
+def compare(now: KeptRun, traces: AlignedHistory, against: KeptRun, step: timedelta | None = None) -> ChangesSince:
     """Return what changed since ``against``, with the forerunners in ``traces``.
 
     ``against`` may be of another series. ``step`` is the schedule of the series, if it has one.
@@ -36,7 +36,7 @@ def compare(now: KeptRun, traces: Traces, against: KeptRun, step: timedelta | No
     bad = [found.start() for found in _BAD_PLACES.finditer(now.outcomes)]
     was_bad = [found.start() for found in _BAD_PLACES.finditer(before)]
     still_failing = [place for place in bad if before[place] in _BAD]
-    return Since(
+    return ChangesSince(
         series=now.build.series,
         build=now.build.build,
         against=against.build,
@@ -58,7 +58,7 @@ def compare(now: KeptRun, traces: Traces, against: KeptRun, step: timedelta | No
 class _Looking:
     """Looks through what became of single checks."""
 
-    def __init__(self, now: KeptRun, traces: Traces) -> None:
+    def __init__(self, now: KeptRun, traces: AlignedHistory) -> None:
         self._now = now
         self._traces = traces
         self._builds = traces.builds
@@ -105,7 +105,7 @@ class _Looking:
             place, words if every or failing == 1 else f"fails since {since}, {failing + 1} builds"
         )
 
-    def flaky(self) -> Iterator[Wobble]:
+    def flaky(self) -> Iterator[Flakiness]:
         """Yield the checks that are flaky, the most flaky first."""
         rows = [*self._traces.outcomes[-(LOOKED_AT + _SPARE) :], self._now.outcomes]
         commits = [build.commit for build in (*self._builds, self._now.build)][-len(rows) :]
@@ -127,7 +127,7 @@ class _Looking:
             elif not why:
                 why = f"outcome changed {_times(one.turns)}"
             roster = self._now.roster
-            yield Wobble(roster.ids[place], roster.names[place], one.unsteady, one.runs, low, high, why)
+            yield Flakiness(roster.ids[place], roster.names[place], one.unsteady, one.runs, low, high, why)
 
 
 def _times(number: int) -> str:
@@ -158,7 +158,7 @@ def _from_to(labels: Sequence[str]) -> str:
     return labels[0] if len(labels) == 1 else f"{labels[0]} to {labels[-1]}"
 
 
-def _gone(traces: Traces, at: int) -> list[Changed]:
+def _gone(traces: AlignedHistory, at: int) -> list[Changed]:
     """Return the checks of a build that are not there any more; failures first."""
     label = traces.builds[at].label
     rows = zip(traces.others.items(), traces.other_outcomes[at], strict=True)
@@ -167,7 +167,9 @@ def _gone(traces: Traces, at: int) -> list[Changed]:
     return [Changed(id_, name, f"{Past(letter).words} in {label}") for id_, name, letter in gone]
 
 
-def _time_changes(now: KeptRun, traces: Traces) -> tuple[tuple[TimeChange, ...], tuple[TimeChange, ...], int]:
+def _time_changes(
+    now: KeptRun, traces: AlignedHistory
+) -> tuple[tuple[TimeChange, ...], tuple[TimeChange, ...], int]:
     """Return what is slower and what is faster: checks that passed, and what was measured of the whole run."""
     rows = [
         _of_passed(outcomes, times) for outcomes, times in zip(traces.outcomes, traces.times, strict=True) if times

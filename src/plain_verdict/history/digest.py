@@ -14,10 +14,10 @@ from typing import overload
 import msgspec
 from zlib_ng import zlib_ng
 
-from plain_verdict.errors import ReadError
 from plain_verdict.history.interface import CHAIN, NAME_CHARS
-from plain_verdict.history.levels import COARSE, FINE, Levels, pack_times, unpack_times
-from plain_verdict.model import Build, Check, KeptRun, Outcome, Past, Roster, Run, Traces
+from plain_verdict.history.time_quantization import COARSE, FINE, Levels, pack_times, unpack_times
+from plain_verdict.model import AlignedHistory, Build, Check, CheckIndex, KeptRun, Outcome, Past, Run
+from plain_verdict.runtime.errors import ReadError
 
 SCHEMA = "plain-verdict/digest/1"
 _FAMILY = SCHEMA.rpartition("/")[0]
@@ -125,12 +125,12 @@ def keep_run(run: Run, build: Build) -> KeptRun:
         times = [min(time, _MOST_MS) for time in times]
     # Going through the checks themselves in an order that is not theirs would take twice as long.
     order = sorted(range(len(ids)), key=ids.__getitem__)
-    roster = Roster(tuple([ids[place] for place in order]), CheckNames([checks[place] for place in order]))
+    roster = CheckIndex(tuple([ids[place] for place in order]), CheckNames([checks[place] for place in order]))
     outcomes = "".join([letters[place] for place in order])
     return KeptRun(build, roster, outcomes, array("I", [times[place] for place in order]))
 
 
-def make_digest(run: KeptRun, traces: Traces, *, in_columns: bool = False) -> Digest:
+def make_digest(run: KeptRun, traces: AlignedHistory, *, in_columns: bool = False) -> Digest:
     """Return the digest of a run with its forerunners; ``in_columns``: the page holds its checks."""
     own, checks = run.roster, None
     if not in_columns:
@@ -149,7 +149,7 @@ def make_digest(run: KeptRun, traces: Traces, *, in_columns: bool = False) -> Di
     )
 
 
-def _check_after_check(traces: Traces) -> str:
+def _check_after_check(traces: AlignedHistory) -> str:
     """Return a letter for each build, check after check: most checks end alike in all, which takes little room."""
     builds = len(traces.builds)
     letters = bytearray(builds * (len(traces.places) + len(traces.others)))
@@ -158,7 +158,7 @@ def _check_after_check(traces: Traces) -> str:
     return letters.decode("ascii")
 
 
-def _packed_times(run: KeptRun, traces: Traces) -> DigestTimes | None:
+def _packed_times(run: KeptRun, traces: AlignedHistory) -> DigestTimes | None:
     """Return the times of as many of the newest forerunners as there is room for."""
     checks = len(traces.places)
     newest = traces.times[-TIMED_IN_CHAIN:]
@@ -195,7 +195,7 @@ def runs_of(digest: Digest, own: KeptRun | None = None) -> list[KeptRun]:
     ids, names = (*own.roster.ids, *digest.other_ids), (*own.roster.names, *digest.other_names)
     if len(ids) != len(names) or len(set(ids)) != len(ids):
         raise _contradiction("its checks and their names differ in number, or one stands twice")
-    roster = Roster(ids, names, ordered=len(own.roster.ids))
+    roster = CheckIndex(ids, names, ordered=len(own.roster.ids))
     if len(digest.earlier) > CHAIN:
         raise _contradiction(f"its chain is longer than {CHAIN} builds")
     return [*_forerunners(digest, own, roster), own]
@@ -210,7 +210,7 @@ def _own_run(digest: Digest) -> KeptRun:
         raise _contradiction("its columns are not of one length")
     return KeptRun(
         digest.run,
-        Roster(tuple(checks.ids), tuple(checks.names)),
+        CheckIndex(tuple(checks.ids), tuple(checks.names)),
         _letters(checks.outcomes),
         _array(checks.took_ms),
     )
@@ -223,7 +223,7 @@ def _array(times: Sequence[int]) -> "array[int]":
         raise _contradiction("it has times of no sense") from error
 
 
-def _forerunners(digest: Digest, own: KeptRun, roster: Roster) -> Iterator[KeptRun]:
+def _forerunners(digest: Digest, own: KeptRun, roster: CheckIndex) -> Iterator[KeptRun]:
     chain, times = digest.earlier, digest.times
     if len(digest.outcomes) != len(chain) * len(roster.ids):
         raise _contradiction("its chain is not of one length with its checks")

@@ -6,8 +6,8 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from plain_verdict.errors import UsageError, WriteError
 from plain_verdict.model import KeptRun, Past, in_order
+from plain_verdict.runtime.errors import UsageError, WriteError
 from plain_verdict.text.cells import written_cell
 from plain_verdict.text.packages import require
 

@@ -7,7 +7,6 @@ from urllib.parse import quote
 
 import msgspec
 
-from plain_verdict.errors import HistoryError, ReadError
 from plain_verdict.history.alignment import align
 from plain_verdict.history.comparison import compare
 from plain_verdict.history.digest import keep_run
@@ -16,7 +15,8 @@ from plain_verdict.history.keeping import build_of
 from plain_verdict.history.pages import newest_kept, pages_beside, read_earlier, read_kept, series_mark
 from plain_verdict.history.series import SERIES, name_series
 from plain_verdict.history.stores import open_store
-from plain_verdict.model import Build, Fact, InSeries, KeptRun, Past, Run, Traces
+from plain_verdict.model import AlignedHistory, Build, Fact, HistoryContext, KeptRun, Past, Run
+from plain_verdict.runtime.errors import HistoryError, ReadError
 from plain_verdict.text.formatting import join_list
 
 _MOST_READ = 8  # pages beside, until one is found that can be read and is of the same checks
@@ -54,7 +54,7 @@ Mask = Callable[[str], str]
 
 def find_in_series(
     run: Run, options: HistoryOptions, made: datetime, title: str, facts: Sequence[Fact], mask: Mask = str
-) -> InSeries:
+) -> HistoryContext:
     """Return a run's place among earlier ones. What can't be read costs no more than a note.
 
     ``mask`` hides secrets in what earlier pages say: they may have been made without masking.
@@ -73,7 +73,7 @@ def find_in_series(
     if since and against not in past:  # names of another series, which are not masked yet
         removed = tuple(msgspec.structs.replace(one, name=mask(one.name)) for one in since.removed)
         since = msgspec.structs.replace(since, removed=removed)
-    return InSeries(
+    return HistoryContext(
         now, traces, since, tuple(facts), tuple(looked.notes), tuple(looked.trouble), looked.unreachable
     )
 
@@ -89,7 +89,7 @@ def _tells(run: KeptRun) -> bool:
     return bool(run.roster.ids) or not run.build.tally.total
 
 
-def _masked(traces: Traces, mask: Mask) -> Traces:
+def _masked(traces: AlignedHistory, mask: Mask) -> AlignedHistory:
     """Return the traces with secrets hidden in every text that may be shown."""
     replace = msgspec.structs.replace
     builds = []
@@ -208,7 +208,7 @@ class _Looked:
         of_branch = [one for one in several if one.branch == wanted and one.title == self._now.title]
         return next(iter([*own[::-1], *of_branch[::-1]]), None)
 
-    def related(self, runs: list[KeptRun], now: KeptRun) -> tuple[list[KeptRun], Traces]:
+    def related(self, runs: list[KeptRun], now: KeptRun) -> tuple[list[KeptRun], AlignedHistory]:
         """Return the forerunners that share enough checks with this run, in its order; a note where none does.
 
         Runs of different things may have one title, where nobody gave them any.

@@ -6,10 +6,10 @@ from hashlib import blake2b
 
 import msgspec
 
+from plain_verdict.api.numbers import by_operation
 from plain_verdict.history.series import identify
 from plain_verdict.model import Build, BuildCause, Cause, Fact, KeptRun, Measured, Run, Verdict
 from plain_verdict.model.facts import BRANCH, BUILD, COMMIT
-from plain_verdict.operations.numbers import by_operation
 
 _CAUSES = 50
 _MEASURED = 200

@@ -10,13 +10,13 @@ from pathlib import Path
 
 import msgspec
 
-from plain_verdict.errors import ReadError
-from plain_verdict.guard import guarded
 from plain_verdict.history.digest import LETTERS, Digest, decode_digest, runs_of, unpack, unzip
 from plain_verdict.history.interface import NAME_CHARS
 from plain_verdict.history.summaries import is_summary, run_of_summary
-from plain_verdict.model import KeptRun, Outcome, Past, Roster
+from plain_verdict.model import CheckIndex, KeptRun, Outcome, Past
 from plain_verdict.model.marks import DIGEST, FIRST_PAGE, PAGE_MARK, RUN_MARK
+from plain_verdict.runtime.errors import ReadError
+from plain_verdict.runtime.guard import guarded
 
 _HEAD_BYTES = 4000
 _MOST_BESIDE = 300
@@ -225,7 +225,7 @@ def _own_of_columns(digest: Digest, data: bytes, packed_ids: bytes) -> KeptRun:
     )
     return KeptRun(
         digest.run,
-        Roster(
+        CheckIndex(
             tuple([row[0] for row in rows]),
             tuple([f"{path} › {name}"[:NAME_CHARS] if path else name for _, path, name, _, _ in rows]),
         ),

@@ -8,8 +8,8 @@ import contextlib
 from collections.abc import Iterator, Sequence
 from urllib.parse import urlsplit
 
-from plain_verdict.errors import HistoryError, UsageError
 from plain_verdict.history.sql import Row
+from plain_verdict.runtime.errors import HistoryError, UsageError
 from plain_verdict.text.addresses import host_and_path, secret_parameters, without_password
 
 SCHEMES = ("postgresql", "postgres")

@@ -3,9 +3,9 @@
 from collections.abc import Iterable, Sequence
 from hashlib import blake2b
 
-from plain_verdict.errors import UsageError
 from plain_verdict.model import Fact, Run
 from plain_verdict.model.facts import BRANCH, BUILD
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
 
 SERIES = "{title} {fact:branch}"

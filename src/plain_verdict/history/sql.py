@@ -18,7 +18,6 @@ from typing import Any, Protocol, Self, overload
 
 import msgspec
 
-from plain_verdict.errors import HistoryError
 from plain_verdict.history.alignment import (
     NOTHING,
     Pieces,
@@ -27,7 +26,8 @@ from plain_verdict.history.alignment import (
     pieces_between,
     times_in,
 )
-from plain_verdict.model import Build, KeptRun, Past, Roster
+from plain_verdict.model import Build, CheckIndex, KeptRun, Past
+from plain_verdict.runtime.errors import HistoryError
 
 VERSION = 1
 _MIGRATIONS: tuple[tuple[str, ...], ...] = (
@@ -166,8 +166,10 @@ class SqlStore:
         orders = [Order(parts[-1], own) for own in parts]
         others = {id_: name for order in orders for id_, name in order.others()}
         last = _joined(parts[-1])
-        roster = Roster(
-            (*last.ids, *others), _PartNames([last, Roster(tuple(others), tuple(others.values()))]), len(last.ids)
+        roster = CheckIndex(
+            (*last.ids, *others),
+            _PartNames([last, CheckIndex(tuple(others), tuple(others.values()))]),
+            len(last.ids),
         )
         runs = []
         for (id_, about, checks), order in zip(rows, orders, strict=True):
@@ -180,7 +182,7 @@ class SqlStore:
             runs.append(KeptRun(self._build(about), roster, outcomes_in(order.pieces, outcomes) + letters, found))
         return runs
 
-    def _parts_of(self, rows: Sequence[Row]) -> list[list[Roster]]:
+    def _parts_of(self, rows: Sequence[Row]) -> list[list[CheckIndex]]:
         """Return the roster of each run in parts; those that are the same are one object."""
         hashes = self._hashes([row[0] for row in rows])
         parts = self._parts({hash_ for several in hashes.values() for hash_ in several})
@@ -204,7 +206,7 @@ class SqlStore:
         rows.sort(key=lambda row: (row[0], row[1]))
         return {run: tuple(row[2] for row in several) for run, several in groupby(rows, key=lambda row: row[0])}
 
-    def _parts(self, hashes: set[str]) -> dict[str, Roster]:
+    def _parts(self, hashes: set[str]) -> dict[str, CheckIndex]:
         rows = self._in_lots("SELECT hash, names FROM pv_part WHERE hash IN ({})", sorted(hashes))
         try:
             return {row[0]: _roster_of(zlib.decompress(row[1])) for row in rows}
@@ -272,7 +274,7 @@ class SqlStore:
 class Order:
     """How a run's parts come to the order of another's, in pieces; and what that has not."""
 
-    def __init__(self, wanted: Sequence[Roster], own: Sequence[Roster]) -> None:
+    def __init__(self, wanted: Sequence[CheckIndex], own: Sequence[CheckIndex]) -> None:
         self.checks = sum(len(part.ids) for part in own)
         chars = _prefix_chars(self.checks)
         if chars != _prefix_chars(sum(len(part.ids) for part in wanted)):
@@ -280,7 +282,7 @@ class Order:
         starts = accumulate((len(part.ids) for part in own), initial=0)
         left = {_prefix(part, chars): (part, start) for part, start in zip(own, starts, strict=False)}
         self.pieces: Pieces = []
-        self._extra: list[tuple[Roster, int, int]] = []
+        self._extra: list[tuple[CheckIndex, int, int]] = []
         for part in wanted:
             there, start = left.pop(_prefix(part, chars), (_NO_PART, 0))
             if there is part:
@@ -308,7 +310,7 @@ class Order:
         return {part.ids[place]: outcomes[start + place] for part, start, place in self._extra}
 
 
-_NO_PART = Roster()
+_NO_PART = CheckIndex()
 
 
 def _prefix_chars(checks: int) -> int:
@@ -316,11 +318,11 @@ def _prefix_chars(checks: int) -> int:
     return 0 if checks <= _ONE_PART_UP_TO else 1 if checks <= _FEW_PARTS_UP_TO else 2
 
 
-def _prefix(part: Roster, chars: int) -> str:
+def _prefix(part: CheckIndex, chars: int) -> str:
     return part.ids[0][_PREFIX_CHARS : _PREFIX_CHARS + chars] if part.ids else ""
 
 
-def _part_texts(roster: Roster) -> Iterator[bytes]:
+def _part_texts(roster: CheckIndex) -> Iterator[bytes]:
     """Yield the roster in parts, by the beginning of the ids: a check more or less changes only its own part."""
     chars = _prefix_chars(len(roster.ids))
     rows = zip(roster.ids, roster.names, strict=True)
@@ -328,16 +330,16 @@ def _part_texts(roster: Roster) -> Iterator[bytes]:
         yield json.dumps([*zip(*several, strict=True)], ensure_ascii=False).encode("utf-8", "replace")
 
 
-def _roster_of(text: bytes) -> Roster:
+def _roster_of(text: bytes) -> CheckIndex:
     """Return a part. Raises ValueError."""
     ids, names = msgspec.json.decode(text, type=tuple[tuple[str, ...], tuple[str, ...]])
-    return Roster(ids, names)
+    return CheckIndex(ids, names)
 
 
 class _PartNames(Sequence[str]):
     """The names of several parts, without joining them: few are asked for."""
 
-    def __init__(self, parts: Sequence[Roster]) -> None:
+    def __init__(self, parts: Sequence[CheckIndex]) -> None:
         self._parts = parts
         self._ends = list(accumulate(len(part.ids) for part in parts))
 
@@ -359,7 +361,7 @@ class _PartNames(Sequence[str]):
         return self._parts[number].names[place - (self._ends[number - 1] if number else 0)]
 
 
-def _joined(parts: Sequence[Roster]) -> Roster:
+def _joined(parts: Sequence[CheckIndex]) -> CheckIndex:
     if len(parts) == 1:
         return parts[0]
-    return Roster(tuple(chain.from_iterable([part.ids for part in parts])), _PartNames(parts))
+    return CheckIndex(tuple(chain.from_iterable([part.ids for part in parts])), _PartNames(parts))

@@ -5,8 +5,8 @@ import sqlite3
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from plain_verdict.errors import HistoryError
 from plain_verdict.history.sql import Row
+from plain_verdict.runtime.errors import HistoryError
 
 _PATIENCE_S = 30.0
 """How long a run waits until another has stored its own."""

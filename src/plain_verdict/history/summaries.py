@@ -5,9 +5,9 @@ from datetime import datetime
 
 import msgspec
 
-from plain_verdict.errors import ReadError
 from plain_verdict.history.interface import NAME_CHARS
-from plain_verdict.model import Build, KeptRun, Past, Roster, Tally, VerdictWord
+from plain_verdict.model import Build, CheckIndex, KeptRun, Past, Tally, VerdictWord
+from plain_verdict.runtime.errors import ReadError
 
 _FAMILY = b'"plain-verdict/summary/'
 _HEAD_BYTES = 200
@@ -79,7 +79,7 @@ def run_of_summary(data: bytes) -> KeptRun:
         raise ReadError(f"is a summary with an unknown outcome, {error}", hint="make it again") from error
     return KeptRun(
         build,
-        Roster(tuple([check.id for check in checks]), tuple(map(_name, checks))),
+        CheckIndex(tuple([check.id for check in checks]), tuple(map(_name, checks))),
         outcomes,
         array("I", [min(round((check.took_s or 0) * 1000), 2**32 - 1) for check in checks]),
     )

@@ -10,9 +10,9 @@ from collections.abc import Iterator
 from pathlib import PurePosixPath
 from typing import IO, TYPE_CHECKING, BinaryIO
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source, shown_path
 from plain_verdict.inputs.zip_layout import holds_more
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import format_size, plural

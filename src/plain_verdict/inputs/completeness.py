@@ -7,8 +7,8 @@ from fnmatch import fnmatchcase
 
 import msgspec
 
-from plain_verdict.errors import UsageError
 from plain_verdict.model import ReadingNote, ResultFile, Run, Unread, in_order
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.formatting import format_day, format_duration, format_time_of_day, plural
 
 _AGE = re.compile(r"\s*(\d{1,5}(?:\.\d{1,3})?)\s*(min|h|d)\s*")

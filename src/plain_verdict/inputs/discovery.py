@@ -11,9 +11,9 @@ from typing import BinaryIO
 
 import msgspec
 
-from plain_verdict.errors import UsageError
 from plain_verdict.inputs.source import RESULT_SUFFIXES, Source, shown_path
 from plain_verdict.model import Kind, Unread
+from plain_verdict.runtime.errors import UsageError
 
 STANDARD_INPUT = "-"
 

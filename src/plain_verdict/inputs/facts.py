@@ -5,10 +5,10 @@ import shutil
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from plain_verdict.errors import UsageError
 from plain_verdict.inputs.repository import find_root, read_head
 from plain_verdict.model import Fact
 from plain_verdict.model.facts import BRANCH, BUILD, COMMIT, JOB
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
 
 _PATIENCE_S = 5.0

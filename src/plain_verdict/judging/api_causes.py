@@ -2,7 +2,7 @@
 
 import msgspec
 
-from plain_verdict.exchanges.problem_document import problem_document_of
+from plain_verdict.http.problem_document import problem_document_of
 from plain_verdict.judging.similarity import template_of
 from plain_verdict.model import Call, CallState, Run
 

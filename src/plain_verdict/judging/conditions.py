@@ -5,16 +5,16 @@ from fnmatch import fnmatchcase
 
 import msgspec
 
+from plain_verdict.api.templates import nameless
 from plain_verdict.judging.matching import fits_status
 from plain_verdict.judging.measures import CheckedScope, measure_named
-from plain_verdict.judging.measures.interface import BOUNDS, Besides, bound_of
+from plain_verdict.judging.measures.interface import BOUNDS, ScopeInputs, bound_of
 from plain_verdict.judging.measures.load import LOAD_MEASURES, METRIC_MEASURES
 from plain_verdict.judging.metric_targets import check_metric_condition
 from plain_verdict.judging.severities import fits_severity, read_severity
 from plain_verdict.judging.target import Target
 from plain_verdict.judging.targets import is_on_load, result_of, targets_of
 from plain_verdict.model import Call, Check, ConditionResult, Outcome, Run, State, Waived
-from plain_verdict.operations.templates import nameless
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import capital
 
@@ -29,7 +29,7 @@ class Scopes:
         self._waived = waived
         scores = tuple(score for file in run.files for score in file.scores)
         self._since = run.in_series.since if run.in_series else None
-        besides = Besides(run.api, run.requirements, scores, self._since)
+        besides = ScopeInputs(run.api, run.requirements, scores, self._since)
         whole = CheckedScope(run.checks, waived, run.tally, besides)
         self._found = {_WHOLE_RUN: whole}
 
@@ -58,7 +58,7 @@ class Scopes:
             api = msgspec.structs.replace(self._run.api, calls=calls)
             several = [score for file in self._run.files for score in file.scores]
             scores = tuple(one for one in several if not scope.subject or fnmatchcase(one.subject, scope.subject))
-            besides = Besides(api, scores=scores, since=self._since)
+            besides = ScopeInputs(api, scores=scores, since=self._since)
             self._found[scope] = CheckedScope(inside, self._waived, besides=besides)
         return self._found[scope]
 

@@ -3,10 +3,10 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
+from plain_verdict.judging.compliance_text import count_rules, describe_rules
 from plain_verdict.judging.conditions import Scopes
 from plain_verdict.judging.measures import CheckedScope, is_of_calls
 from plain_verdict.judging.measures.load import Sent
-from plain_verdict.judging.rules_told import count_rules, describe_rules
 from plain_verdict.judging.sentence import SentenceFacts, explain
 from plain_verdict.judging.targets import all_failed, is_on_load, sent_in
 from plain_verdict.model import (

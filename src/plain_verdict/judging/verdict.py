@@ -11,8 +11,8 @@ from plain_verdict.judging.conditions import Scopes, weigh
 from plain_verdict.judging.kinds import Weighed, judge_kinds
 from plain_verdict.judging.measures import NEW_FAILURES, PASS_RATE, CheckedScope
 from plain_verdict.judging.remarks import reasons_of, remarks_on
-from plain_verdict.judging.rules_apart import set_aside
 from plain_verdict.judging.sentence import Changes, SentenceFacts, explain
+from plain_verdict.judging.severity_threshold import set_aside
 from plain_verdict.judging.targets import all_failed, sent_in
 from plain_verdict.judging.waivers import apply_waivers
 from plain_verdict.model import Cause, ConditionResult, Outcome, Run, State, Tally, Verdict, VerdictWord, aside_word

@@ -19,14 +19,14 @@ _ERROR = 0.05
 _MOST_NAMED = 20
 
 
-class Trifle(NamedTuple):
+class NoiseThreshold(NamedTuple):
     """Changes that nobody minds: a share of what it was, and seconds. A change counts past both."""
 
     share: float = 0.05
     seconds: float = 0.005
 
 
-TRIFLE = Trifle()
+TRIFLE = NoiseThreshold()
 
 
 class _Judged(msgspec.Struct):
@@ -34,7 +34,7 @@ class _Judged(msgspec.Struct):
     p: float
 
 
-def compare(now: LoadRun, before: LoadRun, trifle: Trifle = TRIFLE) -> Comparison:
+def compare(now: LoadRun, before: LoadRun, trifle: NoiseThreshold = TRIFLE) -> Comparison:
     """Return what changed since an earlier run; what is smaller than a trifle is none, however certain."""
     earlier = {request.name: request for request in before.requests}
     judged = [
@@ -98,7 +98,7 @@ def _errors(new: Percentile, old: Percentile) -> tuple[tuple[float, float] | Non
     return (own, before), 2 * (batches - 1)
 
 
-def _certain(judged: Sequence[_Judged], trifle: Trifle) -> Iterator[Change]:
+def _certain(judged: Sequence[_Judged], trifle: NoiseThreshold) -> Iterator[Change]:
     """Yield the changes, those marked that hold among so many: each percentile is its own family."""
     for per_cent in _PER_CENTS:
         family = sorted((one for one in judged if one.change.per_cent == per_cent), key=lambda one: one.p)

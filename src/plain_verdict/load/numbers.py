@@ -5,10 +5,10 @@ from datetime import UTC, datetime
 
 import numpy as np
 
+from plain_verdict.load.active_users import heat_of, step_for, user_levels
 from plain_verdict.load.bins import COARSE_BITS, Ints, middle_of
 from plain_verdict.load.counts import SparseCounts, starts_of
 from plain_verdict.load.hints import find_error_window, find_pauses, find_slow_start, find_waiting
-from plain_verdict.load.levels import heat_of, step_for, user_levels
 from plain_verdict.load.percentiles import (
     Batches,
     Histogram,

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from plain_verdict.load.comparison import TRIFLE, Trifle, compare
+from plain_verdict.load.comparison import TRIFLE, NoiseThreshold, compare
 from plain_verdict.load.numbers import numbers_of
 from plain_verdict.load.payload import SamplesPayload
 from plain_verdict.load.state import merged
@@ -30,7 +30,7 @@ def with_numbers(run: Run) -> Run:
     )
 
 
-def with_comparison(run: Run, earlier: Run, trifle: Trifle = TRIFLE) -> Run:
+def with_comparison(run: Run, earlier: Run, trifle: NoiseThreshold = TRIFLE) -> Run:
     """Return the run with what changed in its load results since an earlier run; what can't be read is reported."""
     before = with_numbers(earlier).load
     if run.load is None:

@@ -7,8 +7,6 @@ from functools import partial
 
 import msgspec
 
-from plain_verdict.errors import ReadError
-from plain_verdict.guard import guarded
 from plain_verdict.masking.escapes import resolved
 from plain_verdict.masking.known import KnownValue, KnownValues, make_known, mask_of
 from plain_verdict.masking.names import is_secret_key
@@ -20,6 +18,8 @@ from plain_verdict.masking.telling import is_secret
 from plain_verdict.masking.values import is_harmless
 from plain_verdict.model import Check, Content, ContentKind, Fact, Masked, ResultFile, Run, Unread
 from plain_verdict.model.transform import Change, transform
+from plain_verdict.runtime.errors import ReadError
+from plain_verdict.runtime.guard import guarded
 from plain_verdict.text.expressions import Expression, TooSlow
 
 _CLASSES = (4, 8, 16, 32, 64, 128)

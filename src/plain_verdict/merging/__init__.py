@@ -9,7 +9,7 @@ import msgspec
 from plain_verdict.merging.attempts import with_numbered_attempts, with_retries
 from plain_verdict.merging.decisions import with_decisions
 from plain_verdict.merging.distinct import with_distinct_ids
-from plain_verdict.merging.twins import with_twins_noted
+from plain_verdict.merging.duplicates import with_twins_noted
 from plain_verdict.merging.variants import check_template, with_variants
 from plain_verdict.model import Run
 from plain_verdict.model.facts import VARIANT_FACTS

@@ -19,7 +19,7 @@ from plain_verdict.model import (
 from plain_verdict.text.formatting import plural
 
 Key = tuple[str, tuple[Fact, ...]]
-Place = tuple[int, int]
+SourceLocation = tuple[int, int]
 """Of a check: the number of its file, and its number in it."""
 
 
@@ -28,7 +28,7 @@ def with_numbered_attempts(files: tuple[ResultFile, ...]) -> tuple[ResultFile, .
 
     Only where all of a check's attempts have a number, each another one.
     """
-    places: dict[Key, list[Place]] = defaultdict(list)
+    places: dict[Key, list[SourceLocation]] = defaultdict(list)
     for number, file in enumerate(files):
         for at, check in enumerate(file.checks):
             if check.attempts[-1].number:
@@ -52,7 +52,7 @@ def with_retries(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     if not any(file.go for file in files):
         return files
     joining = _Joining(files)
-    by_go: dict[int, dict[Key, list[Place]]] = defaultdict(lambda: defaultdict(list))
+    by_go: dict[int, dict[Key, list[SourceLocation]]] = defaultdict(lambda: defaultdict(list))
     for number, file in enumerate(files):
         for at, check in enumerate(file.checks):
             by_go[file.go][check.id, check.variant].append((number, at))
@@ -84,16 +84,16 @@ class _Joining:
 
     def __init__(self, files: tuple[ResultFile, ...]) -> None:
         self._files = files
-        self._joined: dict[Place, Check | None] = {}
+        self._joined: dict[SourceLocation, Check | None] = {}
         self._notes: dict[int, list[ReadingNote]] = defaultdict(list)
         self._reruns: dict[int, list[str]] = defaultdict(list)
 
-    def check(self, place: Place) -> Check:
+    def check(self, place: SourceLocation) -> Check:
         """Return the check at a place, joined with others if it was."""
         number, at = place
         return self._joined.get(place) or self._files[number].checks[at]
 
-    def join(self, places: Sequence[Place], in_order: Callable[[list[Attempt]], list[Attempt]]) -> None:
+    def join(self, places: Sequence[SourceLocation], in_order: Callable[[list[Attempt]], list[Attempt]]) -> None:
         """Make the checks attempts at one, in an order; it stands where the last of the places is."""
         last = places[-1]
         attempts: list[Attempt] = []

@@ -8,7 +8,7 @@ import msgspec
 from plain_verdict.model import Check, ResultFile
 from plain_verdict.model.ids import distinct_id
 
-Place = tuple[int, int]
+SourceLocation = tuple[int, int]
 """Of a check: the number of its file, and its number in it."""
 
 
@@ -35,9 +35,9 @@ def _set_apart(check: Check, apart: str) -> Check:
     return msgspec.structs.replace(check, id=distinct_id(check, of_its_own), apart=apart)
 
 
-def _places_of_shared(files: Sequence[ResultFile], shared: set[str]) -> dict[str, list[Place]]:
+def _places_of_shared(files: Sequence[ResultFile], shared: set[str]) -> dict[str, list[SourceLocation]]:
     """Return where the checks of each shared id stand."""
-    places: dict[str, list[Place]] = defaultdict(list)
+    places: dict[str, list[SourceLocation]] = defaultdict(list)
     for number, file in enumerate(files):
         for at, check in enumerate(file.checks):
             if check.id in shared:

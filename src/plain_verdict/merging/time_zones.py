@@ -2,9 +2,9 @@
 
 from datetime import datetime, tzinfo
 
-from plain_verdict.errors import UsageError
 from plain_verdict.model import Run
 from plain_verdict.model.transform import Change, transform
+from plain_verdict.runtime.errors import UsageError
 
 
 def read_zone(name: str) -> tzinfo | None:

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 import msgspec
 
-from plain_verdict.errors import UsageError
 from plain_verdict.model import Fact, ReadingNote, ResultFile
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.placeholders import placeholders_in
 
 

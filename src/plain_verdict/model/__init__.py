@@ -10,8 +10,8 @@ from plain_verdict.model.check import (
     Check,
     LogEntry,
     Output,
-    Place,
     Problem,
+    SourceLocation,
     Step,
     counting_last,
     evidence_of,
@@ -23,18 +23,18 @@ from plain_verdict.model.evidence import Content, ContentKind, Evidence
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
 from plain_verdict.model.facts import Fact, Masked, Value
 from plain_verdict.model.history import (
+    AlignedHistory,
     Build,
     BuildCause,
     Changed,
-    InSeries,
+    ChangesSince,
+    CheckIndex,
+    Flakiness,
+    HistoryContext,
     KeptRun,
     Measured,
     Past,
-    Roster,
-    Since,
     TimeChange,
-    Traces,
-    Wobble,
 )
 from plain_verdict.model.load import (
     ALL_REQUESTS,
@@ -58,7 +58,7 @@ from plain_verdict.model.load import (
 )
 from plain_verdict.model.moment import in_order
 from plain_verdict.model.outcome import BAD, Kind, Outcome, gravest
-from plain_verdict.model.requirement import Asked, Met, Requirement, Requirements
+from plain_verdict.model.requirement import Requirement, RequirementResult, Requirements, RequirementState
 from plain_verdict.model.rule import Allowed, Rule, Severity
 from plain_verdict.model.run import (
     Decision,
@@ -88,7 +88,7 @@ __all__ = [
     "BAD",
     "Allowed",
     "ApiCalls",
-    "Asked",
+    "RequirementResult",
     "Attempt",
     "Body",
     "Build",
@@ -115,7 +115,7 @@ __all__ = [
     "Heat",
     "HttpRequest",
     "HttpResponse",
-    "InSeries",
+    "HistoryContext",
     "KeptRun",
     "Kind",
     "KindVerdict",
@@ -123,7 +123,7 @@ __all__ = [
     "LogEntry",
     "Masked",
     "Measured",
-    "Met",
+    "RequirementState",
     "Metric",
     "Operation",
     "Outcome",
@@ -132,7 +132,7 @@ __all__ = [
     "Pause",
     "Payload",
     "Percentile",
-    "Place",
+    "SourceLocation",
     "Problem",
     "RateChange",
     "ReadingNote",
@@ -141,13 +141,13 @@ __all__ = [
     "Requirement",
     "Requirements",
     "ResultFile",
-    "Roster",
+    "CheckIndex",
     "Rule",
     "Run",
     "Score",
     "Series",
     "Severity",
-    "Since",
+    "ChangesSince",
     "SlowStart",
     "State",
     "Step",
@@ -156,7 +156,7 @@ __all__ = [
     "TimeBound",
     "TimeChange",
     "Timings",
-    "Traces",
+    "AlignedHistory",
     "Unread",
     "UserLevel",
     "Value",
@@ -164,7 +164,7 @@ __all__ = [
     "VerdictWord",
     "Waiting",
     "Waived",
-    "Wobble",
+    "Flakiness",
     "aside_word",
     "counting_last",
     "evidence_of",

@@ -12,7 +12,7 @@ from plain_verdict.model.rule import Rule
 from plain_verdict.text.cleaning import headline
 
 
-class Place(Value, frozen=True):
+class SourceLocation(Value, frozen=True):
     """Where a check is written: a source file, and its line if known."""
 
     file: str
@@ -107,7 +107,7 @@ class Check(Value, frozen=True, omit_defaults=True):
     name: str
     attempts: tuple[Attempt, ...]
     parameters: tuple[Fact, ...] = ()
-    place: Place | None = None
+    place: SourceLocation | None = None
     facts: tuple[Fact, ...] = ()
     tags: tuple[str, ...] = ()
     description: str = ""

@@ -93,7 +93,7 @@ class Build(Value, frozen=True):
         return f"{when.day} {when:%b %H:%M}"
 
 
-class Roster(msgspec.Struct, frozen=True):
+class CheckIndex(msgspec.Struct, frozen=True):
     """The checks of a run by id, in the order of their ids, each with its suite and name in one line.
 
     ``ordered``: only so many are in order, and others stand after them.
@@ -111,7 +111,7 @@ class KeptRun(msgspec.Struct, frozen=True):
     """
 
     build: Build
-    roster: Roster = Roster()
+    roster: CheckIndex = CheckIndex()
     outcomes: str = ""
     times: Sequence[int] = array("I")
     coarse: bool = False
@@ -125,7 +125,7 @@ class Changed(Value, frozen=True):
     before: str
 
 
-class Wobble(Value, frozen=True):
+class Flakiness(Value, frozen=True):
     """A check that comes out now so, now otherwise: in how many of its runs it failed or needed a retry.
 
     ``low`` and ``high`` bound that share (0 to 1) with 95 % confidence.
@@ -157,7 +157,7 @@ class TimeChange(Value, frozen=True):
         return self.now_s > self.high_s
 
 
-class Traces(msgspec.Struct, frozen=True):
+class AlignedHistory(msgspec.Struct, frozen=True):
     """How each check ended in earlier builds, the oldest first: a text a build, one letter a check.
 
     ``times`` are milliseconds, 0 where a build tells none; a build whose times are not kept has no entries.
@@ -182,7 +182,7 @@ class Traces(msgspec.Struct, frozen=True):
             yield build, Past(outcomes[place]), took / 1000 if took else None
 
 
-class Since(msgspec.Struct, frozen=True):
+class ChangesSince(msgspec.Struct, frozen=True):
     """What changed since an earlier run, and what the builds of the series tell together.
 
     ``against`` is the build that it is compared with; ``traces`` hold the builds of its series before it.
@@ -191,7 +191,7 @@ class Since(msgspec.Struct, frozen=True):
     series: str
     build: str
     against: Build
-    traces: Traces
+    traces: AlignedHistory
     new: tuple[Changed, ...] = ()
     fixed: tuple[Changed, ...] = ()
     still_failing: tuple[Changed, ...] = ()
@@ -200,7 +200,7 @@ class Since(msgspec.Struct, frozen=True):
     """Ids of checks that were not there."""
     going_on: Mapping[str, int] = {}
     """By id of what failed before as well: in how many builds in a row, this one among them."""
-    flaky: tuple[Wobble, ...] = ()
+    flaky: tuple[Flakiness, ...] = ()
     slower: tuple[TimeChange, ...] = ()
     faster: tuple[TimeChange, ...] = ()
     timed: int = 0
@@ -209,7 +209,7 @@ class Since(msgspec.Struct, frozen=True):
     """Builds that have no results, by the number of the one after them; this one is the last."""
 
 
-class InSeries(msgspec.Struct, frozen=True):
+class HistoryContext(msgspec.Struct, frozen=True):
     """A run's place among those of its series.
 
     ``now`` is the run as it is kept, before it is judged; ``traces`` are of its forerunners; ``since`` is None
@@ -218,8 +218,8 @@ class InSeries(msgspec.Struct, frozen=True):
     """
 
     now: KeptRun
-    traces: Traces = Traces()
-    since: Since | None = None
+    traces: AlignedHistory = AlignedHistory()
+    since: ChangesSince | None = None
     facts: tuple[Fact, ...] = ()
     notes: tuple[str, ...] = ()
     trouble: tuple[str, ...] = ()

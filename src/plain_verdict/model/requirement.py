@@ -5,7 +5,7 @@ from enum import StrEnum
 from plain_verdict.model.facts import Value
 
 
-class Met(StrEnum):
+class RequirementState(StrEnum):
     """How a requirement stands, the gravest first."""
 
     NOT_MET = "not met"
@@ -27,18 +27,18 @@ class Requirement(Value, frozen=True):
     source: str = ""
 
 
-class Asked(Value, frozen=True):
+class RequirementResult(Value, frozen=True):
     """A requirement with how it stands, and the ids of its checks."""
 
     requirement: Requirement
-    state: Met
+    state: RequirementState
     checks: tuple[str, ...] = ()
 
 
 class Requirements(Value, frozen=True):
     """All that was asked. ``unknown`` are names that checks have and no file knows; ``notes`` on the files."""
 
-    asked: tuple[Asked, ...] = ()
+    asked: tuple[RequirementResult, ...] = ()
     unknown: tuple[tuple[str, int], ...] = ()
     """Each with how many checks name it."""
     notes: tuple[str, ...] = ()
@@ -47,6 +47,6 @@ class Requirements(Value, frozen=True):
     whole: bool = True
     """Whether every file, and every row of it, could be read, and looked for in the names of all checks."""
 
-    def count(self, state: Met) -> int:
+    def count(self, state: RequirementState) -> int:
         """Return how many stand so."""
         return sum(one.state is state for one in self.asked)

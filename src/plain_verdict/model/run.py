@@ -9,7 +9,7 @@ from plain_verdict.model.api import ApiCalls
 from plain_verdict.model.check import Check, Output
 from plain_verdict.model.evidence import Content, Evidence
 from plain_verdict.model.facts import Fact, Masked, Value
-from plain_verdict.model.history import InSeries
+from plain_verdict.model.history import HistoryContext
 from plain_verdict.model.load import LoadRun, Metric, Reported
 from plain_verdict.model.outcome import Kind, Outcome
 from plain_verdict.model.requirement import Requirements
@@ -161,7 +161,7 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     requirements: Requirements = Requirements()
     api: ApiCalls = ApiCalls()
     """The calls of its checks, by operation."""
-    in_series: InSeries | None = None
+    in_series: HistoryContext | None = None
     """Its place among earlier runs; None where nobody looked for any."""
 
     @cached_property

@@ -9,14 +9,14 @@ from typing import Any
 
 import msgspec
 
-from plain_verdict.model import Asked, Check, Content, Evidence, Expectation, Fact, ResultFile, Unread
+from plain_verdict.model import Check, Content, Evidence, Expectation, Fact, RequirementResult, ResultFile, Unread
 
 Text = Callable[[str], str]
 Moment = Callable[[datetime], datetime]
 
 # Not shown, or names of things in the model; a change would tear them apart.
 _KEYS = {
-    Asked: ("checks",),
+    RequirementResult: ("checks",),
     Check: ("id",),
     Content: ("key", "kind", "media_type"),
     Evidence: ("path", "content"),

@@ -10,13 +10,13 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
 
-from plain_verdict.errors import ReadError, UnknownFormat
 from plain_verdict.inputs.progress import OnBytesRead, with_progress
 from plain_verdict.inputs.source import RESULT_SUFFIXES, Source
 from plain_verdict.model import ResultFile
 from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES
+from plain_verdict.runtime.errors import ReadError, UnknownFormat
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import ResultMapping
 

@@ -2,10 +2,9 @@
 
 from collections.abc import Iterator
 
-from plain_verdict.errors import ReadError
-from plain_verdict.exchanges.archive import Archive, NotAnArchive
-from plain_verdict.exchanges.building import host_of, path_of
-from plain_verdict.exchanges.har import exchange_of, has_odd_time, page_of, page_titles
+from plain_verdict.http.archive import Archive, NotAnArchive
+from plain_verdict.http.building import host_of, path_of
+from plain_verdict.http.har import exchange_of, has_odd_time, page_of, page_titles
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     Attempt,
@@ -21,6 +20,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import Head
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import plural

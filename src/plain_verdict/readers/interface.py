@@ -7,11 +7,11 @@ from typing import Protocol
 
 import msgspec
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, ReadingNote, ResultFile
 from plain_verdict.readers.csv_text import Row, delimiter_of, rows_of
 from plain_verdict.readers.xml.text import HEAD_BYTES, XmlStart, head_text, start_of
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import plural

@@ -5,13 +5,13 @@ from io import BufferedReader
 
 import msgspec
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.archives import Unpacking, is_archive, members
 from plain_verdict.inputs.gunzip import Gunzipped, first_bytes
 from plain_verdict.inputs.source import Source
 from plain_verdict.readers import Readers
 from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.xml.text import HEAD_BYTES
+from plain_verdict.runtime.errors import ReadError
 
 _BATCH_BYTES, _BATCH_FILES = 300_000, 50
 _ARCHIVES = (".zip", ".tar", ".tgz", ".tar.gz")

@@ -6,18 +6,18 @@ from contextlib import nullcontext
 
 import msgspec
 
-from plain_verdict.engine import Engine, Lost
-from plain_verdict.errors import ReadError, UnknownFormat
-from plain_verdict.guard import guarded
 from plain_verdict.inputs.archives import Unpacking
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.inputs.source import Source, shown_path
 from plain_verdict.model import ResultFile, Run, Unread
-from plain_verdict.processes import can_fork, processors
 from plain_verdict.readers import patience_s, read_source, readers_with
-from plain_verdict.readers.elsewhere import Batch, Piece, Result, SentFile, read_batch
 from plain_verdict.readers.jobs import Job, in_batches, is_named_archive, jobs_of
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
+from plain_verdict.readers.worker_pool import Batch, Piece, Result, SentFile, read_batch
+from plain_verdict.runtime.errors import ReadError, UnknownFormat
+from plain_verdict.runtime.executors import Engine, Lost
+from plain_verdict.runtime.guard import guarded
+from plain_verdict.runtime.processes import can_fork, processors
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.formatting import plural

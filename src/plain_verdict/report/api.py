@@ -5,8 +5,8 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
+from plain_verdict.api.numbers import LEAST_VALUES, CallNumbers, count_calls
 from plain_verdict.model import Call, Operation, Run
-from plain_verdict.operations.numbers import LEAST_VALUES, CallNumbers, count_calls
 from plain_verdict.report.ranges import Range, RangeScale
 from plain_verdict.report.suites import natural
 from plain_verdict.text.formatting import capital, format_duration, format_size, join_list, plural, spelled

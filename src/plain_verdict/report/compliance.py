@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 import msgspec
 
-from plain_verdict.judging.rules_told import RuleCounts, count_rules, describe_rules
+from plain_verdict.judging.compliance_text import RuleCounts, count_rules, describe_rules
 from plain_verdict.model import BAD, Check, Outcome, Run, Severity, Verdict, Waived
 from plain_verdict.text.formatting import capital, join_list
 

@@ -64,6 +64,11 @@ class EvidenceIndex:
         number = len(self.unclaimed)
         return f"{capital(plural(number, 'file'))} without a check:"
 
+    @property
+    def has_other(self) -> bool:
+        """Return whether there is evidence that several checks share, or that belongs to none."""
+        return bool(self.shared or self.unclaimed)
+
     def shown(self, evidence: Sequence[Evidence], seen: set[str] | None = None) -> Iterator[ShownEvidence]:
         """Yield the evidence to show; equal pieces in a row come once, with their number.
 

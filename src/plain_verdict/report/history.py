@@ -12,16 +12,16 @@ from plain_verdict.model import (
     Build,
     Cause,
     Changed,
+    ChangesSince,
     Check,
-    InSeries,
+    Flakiness,
+    HistoryContext,
     Past,
     Run,
-    Since,
     Tally,
     TimeChange,
     Verdict,
     VerdictWord,
-    Wobble,
 )
 from plain_verdict.text.formatting import capital, format_duration, join_list, plural, shorten, spelled
 
@@ -87,7 +87,7 @@ class HistoryOverview(msgspec.Struct, frozen=True):
     unlisted: int
 
 
-def tell_history(run: Run, verdict: Verdict, since: Since, changed: Mapping[str, str]) -> HistoryOverview:
+def tell_history(run: Run, verdict: Verdict, since: ChangesSince, changed: Mapping[str, str]) -> HistoryOverview:
     """Return the overview of a run and an earlier one; ``changed`` as ``changed_checks`` tells it."""
     builds = since.traces.builds[-(SHOWN_BUILDS - 1) :]
     rows, unlisted = _grid(run, changed)
@@ -104,7 +104,7 @@ def tell_history(run: Run, verdict: Verdict, since: Since, changed: Mapping[str,
     )
 
 
-def _lead(verdict: Verdict, since: Since) -> str:
+def _lead(verdict: Verdict, since: ChangesSince) -> str:
     numbers = ((since.new, "new"), (since.fixed, "fixed"), (since.still_failing, "still failing"))
     parts: list[str] = []
     for several, what in numbers:
@@ -119,7 +119,7 @@ def _lead(verdict: Verdict, since: Since) -> str:
     return f"{capital(lead)}."
 
 
-def going_on(cause: Cause, since: Since) -> int:
+def going_on(cause: Cause, since: ChangesSince) -> int:
     """Return in how many builds in a row a cause was there, this one among them."""
     key = cause_key(cause)
     number = 1
@@ -130,7 +130,7 @@ def going_on(cause: Cause, since: Since) -> int:
     return number
 
 
-def describe_cause(cause: Cause, since: Since) -> str:
+def describe_cause(cause: Cause, since: ChangesSince) -> str:
     """Return since when a cause is there, in words."""
     number, builds = going_on(cause, since), since.traces.builds
     if number > 1:
@@ -141,7 +141,7 @@ def describe_cause(cause: Cause, since: Since) -> str:
     return f"failing again, last in {last}" if last else "new"
 
 
-def _posts(tally: Tally, word: VerdictWord, since: Since, shown: int) -> Iterator[Post]:
+def _posts(tally: Tally, word: VerdictWord, since: ChangesSince, shown: int) -> Iterator[Post]:
     builds = since.traces.builds
     most = max([tally.total, *(build.tally.total for build in builds[-shown:])], default=0) or 1
     for place in range(len(builds) - shown, len(builds)):
@@ -182,7 +182,7 @@ def _post(label: str, word: VerdictWord, tally: Tally, most: int, link: str = ""
     return Post(label, words, link, round(max(0.0, whole - bad), 1), round(bad, 1))
 
 
-def _lists(run: Run, since: Since) -> Iterator[ChangeList]:
+def _lists(run: Run, since: ChangesSince) -> Iterator[ChangeList]:
     told = (since.new, since.fixed, since.flaky, since.slower, since.faster)
     wanted = {one.id for several in told for one in several[:_LISTED]} | {*since.added[:_LISTED]}
     checks = {check.id: check for check in run.checks if check.id in wanted}
@@ -210,7 +210,7 @@ def _changed(one: Changed) -> tuple[str, str, str]:
     return one.id, one.name, one.before
 
 
-def _flaky(one: Wobble) -> tuple[str, str, str]:
+def _flaky(one: Flakiness) -> tuple[str, str, str]:
     low, high = round(100 * one.low), round(100 * one.high)
     share = f"failed or needed a retry in {one.unsteady} of its last {one.runs} runs (95 % CI {low} to {high} %)"
     return one.id, one.name, f"{share}; {one.why}" if one.why else share
@@ -226,7 +226,7 @@ def _span(low_s: float, high_s: float) -> str:
     return low if low == high else f"{low} to {high}"
 
 
-def _remarks(since: Since) -> Iterator[str]:
+def _remarks(since: ChangesSince) -> Iterator[str]:
     slower = sum(bool(one.id) for one in since.slower)
     if since.timed and 2 * slower > since.timed:
         yield f"{slower:,} of {since.timed:,} checks took longer: the whole machine may have been slow."
@@ -236,7 +236,7 @@ def _remarks(since: Since) -> Iterator[str]:
         yield f"{capital(join_list(missing, most=4))} {verb} no results."
 
 
-def changed_checks(place: InSeries) -> dict[str, str]:
+def changed_checks(place: HistoryContext) -> dict[str, str]:
     """Return by id how each check ended in the last builds and in this one, of those that did not always end so."""
     if place.since is None:
         return {}

@@ -4,8 +4,8 @@ from datetime import datetime
 
 import msgspec
 
-from plain_verdict.brand import Brand
 from plain_verdict.model import Fact, Masked
+from plain_verdict.report.brand import Brand
 from plain_verdict.settings.choices import ChecksShown, Theme
 
 

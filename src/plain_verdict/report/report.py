@@ -8,15 +8,18 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from plain_verdict.api.numbers import CallNumbers, by_operation
 from plain_verdict.history.digest import Digest, keep_run, make_digest
 from plain_verdict.history.keeping import build_of, judged
 from plain_verdict.history.pages import series_mark
 from plain_verdict.history.series import SERIES, name_series
 from plain_verdict.model import (
+    AlignedHistory,
     Attempt,
     Build,
     CallState,
     Cause,
+    ChangesSince,
     Check,
     Fact,
     KeptRun,
@@ -26,13 +29,10 @@ from plain_verdict.model import (
     Past,
     ResultFile,
     Run,
-    Since,
     Step,
     Tally,
-    Traces,
     Verdict,
 )
-from plain_verdict.operations.numbers import CallNumbers, by_operation
 from plain_verdict.report.api import ApiOverview, tell_api
 from plain_verdict.report.causes import CauseEntry, tell_causes
 from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
@@ -55,10 +55,10 @@ _MOST_SOURCES = 10  # of known secrets, which are named
 _MOST_TRACED = 1_000  # checks that are opened for nothing but what they were before
 
 if TYPE_CHECKING:
-    from plain_verdict.report.asked import AskedOverview
     from plain_verdict.report.compliance import ComplianceOverview
     from plain_verdict.report.load.overview import LoadOverview
     from plain_verdict.report.load.sums import MetricsOverview, ReportedOverview
+    from plain_verdict.report.requirements import RequirementsOverview
 
 
 class FileRow(msgspec.Struct, frozen=True):
@@ -93,7 +93,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     def digest(self, *, in_columns: bool = False) -> Digest:
         """Return the digest with the chain of forerunners; ``in_columns``: the page holds the checks already."""
-        traces = self.run.in_series.traces if self.run.in_series else Traces()
+        traces = self.run.in_series.traces if self.run.in_series else AlignedHistory()
         return make_digest(self.kept, traces, in_columns=in_columns)
 
     @cached_property
@@ -102,7 +102,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return tell_history(self.run, self.verdict, self._since, self._changed) if self._since else None
 
     @property
-    def _since(self) -> Since | None:
+    def _since(self) -> ChangesSince | None:
         return self.run.in_series.since if self.run.in_series else None
 
     @cached_property
@@ -262,11 +262,11 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return tell_api(self.run, self.operations)
 
     @cached_property
-    def asked(self) -> "AskedOverview | None":
+    def asked(self) -> "RequirementsOverview | None":
         """Return the overview of requirements."""
         if not self.run.requirements.given:
             return None
-        from plain_verdict.report.asked import tell_asked  # for runs that have some
+        from plain_verdict.report.requirements import tell_asked  # for runs that have some
 
         return tell_asked(self.run)
 

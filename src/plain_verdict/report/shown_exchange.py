@@ -4,8 +4,8 @@ from collections.abc import Iterable
 
 import msgspec
 
-from plain_verdict.exchanges.building import about_chars, header_of
-from plain_verdict.exchanges.curl import curl_command
+from plain_verdict.http.building import about_chars, header_of
+from plain_verdict.http.curl import curl_command
 from plain_verdict.model import (
     Body,
     Check,

@@ -8,7 +8,6 @@ from enum import Enum
 
 import msgspec
 
-from plain_verdict.errors import UsageError
 from plain_verdict.history.series import check_series
 from plain_verdict.inputs.completeness import read_age, read_newer_than
 from plain_verdict.judging.conditions import check_condition
@@ -19,6 +18,7 @@ from plain_verdict.judging.severities import read_severity
 from plain_verdict.merging import check_template
 from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.request.registered import registered_choices
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.rules import ConditionRule, Match, WaiverRule

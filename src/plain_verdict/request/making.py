@@ -8,12 +8,10 @@ from typing import TypeVar
 
 import msgspec
 
-from plain_verdict.brand import Brand, read_brand
-from plain_verdict.delivery.files import check_folder, check_target
-from plain_verdict.delivery.naming import Names, check_pattern, path_of
-from plain_verdict.delivery.retention import check_latest
-from plain_verdict.engine import check_engine
-from plain_verdict.errors import UsageError
+from plain_verdict.delivery.local.files import check_folder, check_target
+from plain_verdict.delivery.local.naming import Names, check_pattern, path_of
+from plain_verdict.delivery.local.retention import check_latest
+from plain_verdict.delivery.report_index.title import IndexWords
 from plain_verdict.evidence import EvidenceOptions, check_look_in
 from plain_verdict.history.finding import HistoryOptions
 from plain_verdict.history.stores import check_store
@@ -25,11 +23,13 @@ from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.model import Fact, Kind
 from plain_verdict.model.facts import BUILD
 from plain_verdict.model.marks import FIRST_PAGE
-from plain_verdict.report_index.words import IndexWords
+from plain_verdict.report.brand import Brand, read_brand
 from plain_verdict.request.checks import check_mapping, check_settings, read_leave_out, read_step, read_trifle
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.request.secrets import read_mask_rules, rules_without_known, without_known
+from plain_verdict.runtime.errors import UsageError
+from plain_verdict.runtime.executors import check_engine
 from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme
 from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.loading import Settings, SettingsSource, read_mappings, read_settings
@@ -40,7 +40,7 @@ from plain_verdict.text.cleaning import one_line
 from plain_verdict.writers import writer_named
 from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.mail.writer import MailWriter
-from plain_verdict.writers.paper.writer import PaperWriter
+from plain_verdict.writers.pdf.writer import PdfWriter
 
 Table = TypeVar("Table", bound=msgspec.Struct)
 STANDARD_OUTPUT = "-"
@@ -327,7 +327,7 @@ def _check(request: Request) -> None:
         check_look_in(request.read.options.evidence)
     check_latest(report.latest)
     if request.index and request.index[0].is_dir():
-        from plain_verdict.report_index.refreshing import check_index  # for folders that have one
+        from plain_verdict.delivery.report_index.refreshing import check_index  # for folders that have one
 
         check_index(request.index[0])
     if report.keep < 0:
@@ -358,7 +358,7 @@ def _check_others(request: Request) -> None:
     if report.tables:
         _check_tables(report)
     if report.pdf:
-        PaperWriter().check()
+        PdfWriter().check()
     if report.charts:
         check_folder(Path(report.charts).absolute())
     if report.charts:

@@ -5,12 +5,12 @@ from pathlib import Path
 
 import msgspec
 
-from plain_verdict.errors import UsageError
-from plain_verdict.places.opening import open_place
+from plain_verdict.delivery.channels.address import SMTP_SCHEMES, Login, read_server
+from plain_verdict.delivery.channels.webhook import check_notices, media_type_of
+from plain_verdict.remote.opening import open_place
 from plain_verdict.request.request import Request
 from plain_verdict.request.targets import Recipient, Sending, Target
-from plain_verdict.sending.address import SMTP_SCHEMES, Login, read_server
-from plain_verdict.sending.notice import check_notices, media_type_of
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.choices import When
 from plain_verdict.settings.schema import MailTable, NotifyTable, PublishTable, SettingsFile
 

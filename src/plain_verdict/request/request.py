@@ -7,8 +7,7 @@ from pathlib import Path
 
 import msgspec
 
-from plain_verdict.brand import Brand
-from plain_verdict.engine import Engine
+from plain_verdict.delivery.report_index.title import IndexWords
 from plain_verdict.evidence import EvidenceOptions
 from plain_verdict.history.finding import HistoryOptions
 from plain_verdict.inputs.completeness import Expected
@@ -16,8 +15,9 @@ from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.model import Fact, Kind
 from plain_verdict.readers.samples.options import SamplesOptions
-from plain_verdict.report_index.words import IndexWords
+from plain_verdict.report.brand import Brand
 from plain_verdict.request.targets import Recipient, Sending, Target
+from plain_verdict.runtime.executors import Engine
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.rules import ConditionRule, Rules

@@ -7,7 +7,6 @@ from typing import TypeVar
 
 import msgspec
 
-from plain_verdict.errors import UsageError
 from plain_verdict.masking import MaskRules
 from plain_verdict.masking.known import make_known
 from plain_verdict.masking.variables import (
@@ -17,6 +16,7 @@ from plain_verdict.masking.variables import (
     secrets_of_variables,
 )
 from plain_verdict.request.overrides import Overrides
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.rules import Rules
 from plain_verdict.settings.schema import SettingsFile
 from plain_verdict.text.formatting import plural

@@ -7,14 +7,14 @@ import msgspec
 from plain_verdict.settings.choices import When
 
 if TYPE_CHECKING:
-    from plain_verdict.places.interface import Place
-    from plain_verdict.sending.address import Address, Login
+    from plain_verdict.delivery.channels.address import Address, Login
+    from plain_verdict.remote.interface import Destination
 
 
 class Target(msgspec.Struct, frozen=True):
     """A place where the page is published: how many stay there, and where others open it, with a slash, or ""."""
 
-    place: "Place"
+    place: "Destination"
     keep: int
     link: str
 

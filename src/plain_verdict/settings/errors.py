@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 import msgspec
 
-from plain_verdict.errors import UsageError
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.schema import SettingsFile
 
 _FORMER = {

@@ -4,7 +4,7 @@ import re
 
 import msgspec
 
-from plain_verdict.errors import UsageError
+from plain_verdict.runtime.errors import UsageError
 
 
 class Limits(msgspec.Struct, frozen=True):

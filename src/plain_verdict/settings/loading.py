@@ -6,7 +6,7 @@ from pathlib import Path
 
 import msgspec
 
-from plain_verdict.errors import UsageError
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.errors import explain, with_line
 from plain_verdict.settings.mappings import MappingFile, ResultMapping
 from plain_verdict.settings.paths import relative_to

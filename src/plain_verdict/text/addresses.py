@@ -3,7 +3,7 @@
 import re
 from urllib.parse import unquote, urlsplit
 
-from plain_verdict.errors import UsageError
+from plain_verdict.runtime.errors import UsageError
 
 # A password after a colon; and before the host of a web address anything, as tokens stand there alone.
 _PASSWORD = re.compile(

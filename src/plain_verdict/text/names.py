@@ -18,11 +18,11 @@ UNITS = {word: unit for unit, words in _WRITTEN.items() for word in words.split(
 _SPLIT = re.compile(r"[^\w]+|_|(?<=[a-z0-9æøåäöü])(?=[A-Z])")
 
 
-def words_of(name: str) -> list[str]:
+def split_identifier(name: str) -> list[str]:
     """Return the words that a name is made of, in small letters."""
     return [word.casefold() for word in _SPLIT.split(name) if word]
 
 
 def unit_in(name: str) -> str | None:
     """Return the unit of time that the last word for one in a name means."""
-    return next((UNITS[word] for word in reversed(words_of(name)) if word in UNITS), None)
+    return next((UNITS[word] for word in reversed(split_identifier(name)) if word in UNITS), None)

@@ -2,7 +2,7 @@
 
 import importlib
 
-from plain_verdict.errors import UsageError
+from plain_verdict.runtime.errors import UsageError
 
 _may_speak = [False]
 

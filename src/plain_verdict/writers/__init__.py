@@ -1,6 +1,6 @@
 """The outputs, each behind one small interface. To add one: a module or folder with a writer, and its row here."""
 
-from plain_verdict.errors import UsageError
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.writers.html.writer import FolderWriter, PageWriter
 from plain_verdict.writers.interface import OutputFile, Writer
 
@@ -19,14 +19,14 @@ def all_writers() -> tuple[Writer, ...]:
     from plain_verdict.writers.mail.writer import MailWriter
     from plain_verdict.writers.markdown import MarkdownWriter
     from plain_verdict.writers.notice_json import NoticeWriter
-    from plain_verdict.writers.paper.writer import PaperWriter
+    from plain_verdict.writers.pdf.writer import PdfWriter
     from plain_verdict.writers.summary_json import SummaryWriter
     from plain_verdict.writers.tables.folder import TablesWriter
     from plain_verdict.writers.tables.workbook import WorkbookWriter
 
     return (
         *LAYOUTS,
-        PaperWriter(),
+        PdfWriter(),
         MarkdownWriter(),
         MailWriter(),
         SummaryWriter(),

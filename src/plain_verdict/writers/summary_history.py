@@ -4,7 +4,7 @@ from datetime import datetime
 
 import msgspec
 
-from plain_verdict.model import Build, Changed, TimeChange, Wobble
+from plain_verdict.model import Build, Changed, Flakiness, TimeChange
 from plain_verdict.report import Report
 
 
@@ -115,7 +115,7 @@ def _ids(several: tuple[Changed, ...]) -> list[str]:
     return [one.id for one in several]
 
 
-def _wobble(one: Wobble) -> WobbleSummary:
+def _wobble(one: Flakiness) -> WobbleSummary:
     share = one.unsteady / one.runs
     return WobbleSummary(
         one.id, one.name, one.unsteady, one.runs, round(share, 4), round(one.low, 4), round(one.high, 4), one.why

@@ -4,18 +4,18 @@ from collections.abc import Iterator
 
 import msgspec
 
-from plain_verdict.judging.rules_told import RuleCounts, count_rules
+from plain_verdict.api.numbers import CallNumbers
+from plain_verdict.judging.compliance_text import RuleCounts, count_rules
 from plain_verdict.model import (
     Cause,
     KindVerdict,
-    Met,
     Operation,
+    RequirementState,
     Run,
     Tally,
     Verdict,
     evidence_of,
 )
-from plain_verdict.operations.numbers import CallNumbers
 from plain_verdict.report import Report
 from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.summary_history import HistorySummary, RunSummary, history_summary, run_summary
@@ -268,7 +268,7 @@ def _operation(operation: Operation, numbers: CallNumbers) -> OperationSummary:
 
 def _requirements(run: Run) -> dict[str, int] | None:
     told = run.requirements
-    return {state.value.replace(" ", "_"): told.count(state) for state in Met} if told.given else None
+    return {state.value.replace(" ", "_"): told.count(state) for state in RequirementState} if told.given else None
 
 
 def _cause(cause: Cause) -> CauseSummary:

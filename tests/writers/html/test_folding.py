@@ -15,7 +15,7 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
 from conftest import fold_after, take_along
-from plain_verdict import processes
+from plain_verdict.runtime import processes
 from plain_verdict.writers.html.folding import Folding
 
 SUITES, A_SUITE = 60, 70  # 4,200 checks, enough to be folded

@@ -18,7 +18,7 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
 from conftest import fold_after
-from plain_verdict.demo import RESULTS
+from plain_verdict.cli.demo.files import RESULTS
 
 HOSTILE = [
     "<script>window.owned=1</script>",

@@ -7,8 +7,8 @@ import subprocess
 import pytest
 
 from conftest import ROOT
-from plain_verdict.brand import tokens
-from plain_verdict.brand.colour import contrast
+from plain_verdict.report.brand import tokens
+from plain_verdict.report.brand.colour import contrast
 from plain_verdict.writers.html.environment import asset
 from plain_verdict.writers.html.sections import SECTIONS
 

@@ -2,8 +2,8 @@
 
 from collections.abc import Callable
 
+from plain_verdict.api.numbers import LEAST_VALUES, CallNumbers
 from plain_verdict.judging.measures.interface import CALL_KEYS, COUNT, SECONDS, CheckedScope, Measure
-from plain_verdict.operations.numbers import LEAST_VALUES, CallNumbers
 from plain_verdict.text.formatting import format_duration, plural
 
 

@@ -8,8 +8,18 @@ from typing import Protocol
 
 import msgspec
 
-from plain_verdict.model import ApiCalls, Check, Requirements, Score, Since, Tally, Waived, aside_word, tally_of
-from plain_verdict.operations.numbers import CallNumbers, count_calls
+from plain_verdict.api.numbers import CallNumbers, count_calls
+from plain_verdict.model import (
+    ApiCalls,
+    ChangesSince,
+    Check,
+    Requirements,
+    Score,
+    Tally,
+    Waived,
+    aside_word,
+    tally_of,
+)
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import format_change, format_duration, format_per_cent
 
@@ -32,16 +42,16 @@ def bound_of(rule: ConditionRule) -> tuple[str, Bound]:
     return key, bound
 
 
-class Besides(msgspec.Struct, frozen=True):
+class ScopeInputs(msgspec.Struct, frozen=True):
     """What a condition may look at besides checks. ``since`` None: there is no earlier run to compare with."""
 
     api: ApiCalls = ApiCalls()
     requirements: Requirements | None = None
     scores: tuple[Score, ...] = ()
-    since: Since | None = None
+    since: ChangesSince | None = None
 
 
-_NONE = Besides()
+_NONE = ScopeInputs()
 
 
 class CheckedScope:
@@ -52,7 +62,7 @@ class CheckedScope:
         checks: Sequence[Check],
         waived: Mapping[str, Waived],
         tally: Tally | None = None,
-        besides: Besides = _NONE,
+        besides: ScopeInputs = _NONE,
     ) -> None:
         self.checks = checks
         self.api = besides.api

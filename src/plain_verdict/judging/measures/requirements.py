@@ -1,11 +1,11 @@
 """Measures of requirements: of the whole run only."""
 
 from plain_verdict.judging.measures.interface import COUNT, CheckedScope, Measure
-from plain_verdict.model import Met
+from plain_verdict.model import RequirementState
 from plain_verdict.text.formatting import plural
 
 
-def _count(state: Met) -> Measure:
+def _count(state: RequirementState) -> Measure:
     def find(scope: CheckedScope) -> float | None:
         told = scope.requirements
         return told.count(state) if told and told.given else None
@@ -25,4 +25,4 @@ def _unsure(scope: CheckedScope) -> str:
     return "" if told is None or told.whole else "not all requirements could be read"
 
 
-MEASURES = (_count(Met.NOT_MET), _count(Met.NOT_CHECKED))
+MEASURES = (_count(RequirementState.NOT_MET), _count(RequirementState.NOT_CHECKED))

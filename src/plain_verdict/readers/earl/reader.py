@@ -8,7 +8,6 @@ from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     Attempt,
@@ -27,6 +26,7 @@ from plain_verdict.model import (
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.earl.contexts import without_remote
 from plain_verdict.readers.interface import Head, noted_twice
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import join_list, plural

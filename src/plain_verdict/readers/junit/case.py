@@ -8,9 +8,9 @@ from itertools import islice
 
 from plain_verdict.model import BAD, Attempt, Fact, Outcome, Output, Problem, counting_last, gravest
 from plain_verdict.readers.expectations import find_expectation
+from plain_verdict.readers.junit.outcome_words import TELLING, told_of_case
 from plain_verdict.readers.junit.tags import CASE
 from plain_verdict.readers.junit.tree import Node
-from plain_verdict.readers.junit.words import TELLING, told_of_case
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, headline, one_line
 from plain_verdict.text.moments import read_duration, read_moment

@@ -8,10 +8,10 @@ from typing import Protocol
 
 from lxml import etree
 
-from plain_verdict.errors import ReadError
 from plain_verdict.readers.junit.tags import CASE, SUITE, SUITES, TAGS
 from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.readers.xml.text import HAS_DOCTYPE
+from plain_verdict.runtime.errors import ReadError
 
 _AROUND_CASES = frozenset((SUITE, SUITES))
 

@@ -19,8 +19,8 @@ from plain_verdict.model import (
     Kind,
     Outcome,
     Output,
-    Place,
     Problem,
+    SourceLocation,
     SuiteNotes,
     gravest,
     passed_in,
@@ -38,9 +38,9 @@ from plain_verdict.readers.junit.case import (
 )
 from plain_verdict.readers.junit.counts import Counts, disagreement, read_announced
 from plain_verdict.readers.junit.names import split_parameters, without_run
+from plain_verdict.readers.junit.outcome_words import told_of_suite
 from plain_verdict.readers.junit.tags import CASE, KNOWN_ATTRIBUTES, SUITE, with_known_names
 from plain_verdict.readers.junit.tree import Node
-from plain_verdict.readers.junit.words import told_of_suite
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.moments import read_moment
@@ -400,9 +400,11 @@ def _with_tear_down(before: Check, after: Check) -> Check:
     return msgspec.structs.replace(before, attempts=(*before.attempts[:-1], both))
 
 
-def _place(attributes: Mapping[str, str], limits: Limits) -> Place | None:
+def _place(attributes: Mapping[str, str], limits: Limits) -> SourceLocation | None:
     file = attributes.get("file")
     if not file:
         return None
     line = attributes.get("line", "")
-    return Place(one_line(file, limits.name_chars), int(line) if line.isascii() and line.isdigit() else None)
+    return SourceLocation(
+        one_line(file, limits.name_chars), int(line) if line.isascii() and line.isdigit() else None
+    )

@@ -4,12 +4,12 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
-from plain_verdict.errors import UsageError
 from plain_verdict.readers import READERS
 from plain_verdict.readers.mapping.outcomes import check_outcome
 from plain_verdict.readers.mapping.sums import per_cent_of
 from plain_verdict.readers.mapping.times import moment_reader
 from plain_verdict.readers.mapping.values import numbered
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.mappings import CheckMapping, Moment, OutcomeRule, Part, ResultMapping, Value
 from plain_verdict.text.encoding import Decoding
 from plain_verdict.text.expressions import Expression

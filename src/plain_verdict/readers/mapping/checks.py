@@ -14,15 +14,15 @@ from plain_verdict.model import (
     Fact,
     Kind,
     Outcome,
-    Place,
     Problem,
+    SourceLocation,
     counting_last,
     in_order,
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import NAMELESS
-from plain_verdict.readers.mapping.places import Document
-from plain_verdict.readers.mapping.steps import Told, steps_of, teller
+from plain_verdict.readers.mapping.selectors import Document
+from plain_verdict.readers.mapping.steps import ItemResult, steps_of, teller
 from plain_verdict.readers.mapping.values import Values, cleaned, no_text, whole_number
 from plain_verdict.settings.mappings import CheckMapping, LevelMapping, ResultMapping
 from plain_verdict.text.cleaning import block, one_line
@@ -240,16 +240,16 @@ class Checks:
             self._cause(around) or "",
         )
 
-    def _with_reason(self, item: object, told: Told) -> str:
+    def _with_reason(self, item: object, told: ItemResult) -> str:
         """Return why an item did not pass, without what its problems say already."""
         own = self._reason(item)
         if not own or own in (told.reason, *(problem.message for problem in told.problems)):
             return told.reason
         return " ".join(filter(None, (one_line(own, self._limits.message_chars), told.reason)))
 
-    def _place(self, item: object) -> Place | None:
+    def _place(self, item: object) -> SourceLocation | None:
         file = self._file(item)
-        return Place(file, whole_number(self._line(item))) if file else None
+        return SourceLocation(file, whole_number(self._line(item))) if file else None
 
 
 def _suites(find: Callable[[object], list[str]] | None, most_chars: int) -> Callable[[object, Given], Given] | None:

@@ -7,11 +7,11 @@ from typing import BinaryIO
 
 import msgspec
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.mapping.json_paths import JsonRoot, json_place
-from plain_verdict.readers.mapping.places import Inner, Item, OnLine, Place, json_text, on_line
+from plain_verdict.readers.mapping.selectors import Inner, Item, OnLine, Selector, json_text, on_line
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import format_size, plural
@@ -46,7 +46,7 @@ class JsonDocument:
         self._data = data
         self.on_line: OnLine | None = None
 
-    def place(self, text: str | int) -> Place:
+    def place(self, text: str | int) -> Selector:
         """Return the place of a path. Raises ValueError."""
         return json_place(text, self._root)
 
@@ -91,7 +91,7 @@ class JsonLines:
         self._wrong_number = 0
         self.on_line: OnLine | None = None
 
-    def place(self, text: str | int) -> Place:
+    def place(self, text: str | int) -> Selector:
         """Return the place of a path; ``$`` is the line. Raises ValueError."""
         return json_place(text, self._root)
 
@@ -151,7 +151,7 @@ class JsonLines:
             yield ReadingNote(self._source.path, f"has {more} that can't be read", results_missing=True)
 
 
-def members_at(place: Place, value: object) -> list[object]:
+def members_at(place: Selector, value: object) -> list[object]:
     """Return what stands at a place; of one list, its members: nobody means the list itself by its path."""
     found = place.all(value)
     return found[0] if place.single and len(found) == 1 and type(found[0]) is list else found

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
-from plain_verdict.readers.mapping.places import SAMPLES, Find, FindFirst, Place, json_text
+from plain_verdict.readers.mapping.selectors import SAMPLES, Find, FindFirst, Selector, json_text
 
 if TYPE_CHECKING:
     from jsonpath import JSONPath, JSONPathEnvironment
@@ -37,7 +37,7 @@ class JsonRoot:
         self.value = value
 
 
-def json_place(text: str | int, root: JsonRoot) -> Place:
+def json_place(text: str | int, root: JsonRoot) -> Selector:
     """Return the place that a path names. Raises ValueError where it is none."""
     if isinstance(text, int):
         raise ValueError(f"{text} is a column number, but the file is not a table")
@@ -53,12 +53,12 @@ def json_place(text: str | int, root: JsonRoot) -> Place:
     else:
         single = ANY not in steps
         find, find_first = _find_keys(steps) if single else (_find_steps(steps), None)
-    return Place(text, *(_from_root(find, root) if absolute else (find, find_first)), single=single)
+    return Selector(text, *(_from_root(find, root) if absolute else (find, find_first)), single=single)
 
 
-def _of_key(text: str, key: str) -> Place:
+def _of_key(text: str, key: str) -> Selector:
     """Return the place of one key: nearly all places are."""
-    place = Place(text, *_find_keys((key,)))
+    place = Selector(text, *_find_keys((key,)))
 
     def read(item: object) -> str | None:
         value = item.get(key) if type(item) is dict else None

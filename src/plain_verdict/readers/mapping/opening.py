@@ -2,14 +2,14 @@
 
 import msgspec
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.mapping.json_document import JsonDocument, JsonLines
-from plain_verdict.readers.mapping.places import Document
+from plain_verdict.readers.mapping.selectors import Document
 from plain_verdict.readers.mapping.table_document import TableDocument
 from plain_verdict.readers.mapping.xml_document import XmlDocument
 from plain_verdict.readers.xml.text import HEAD_BYTES
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import ResultMapping
 

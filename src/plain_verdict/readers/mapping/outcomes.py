@@ -31,7 +31,7 @@ NOTHING_SAID = Judged(Outcome.UNDECIDED)
 ReadOutcome = Callable[[object], Judged]
 
 
-class Met:
+class SeenValue:
     """A value that stood there: what it means, and how often it did."""
 
     __slots__ = ("judged", "times")
@@ -47,7 +47,7 @@ class Outcomes:
     def __init__(self, texts: Texts, decimal: str) -> None:
         self._texts = texts
         self._decimal = decimal
-        self._met: list[dict[str, Met]] = []
+        self._met: list[dict[str, SeenValue]] = []
 
     @property
     def values(self) -> Counter[tuple[str, Outcome]]:
@@ -80,14 +80,14 @@ class Outcomes:
     def _of_rule(self, key: str, rule: OutcomeRule) -> Callable[[object], Judged | None]:
         missing = None if rule.missing is None else Judged(rule.missing)
         meaning_of = _meanings(rule, self._decimal)
-        met: dict[str, Met] = {}
+        met: dict[str, SeenValue] = {}
         self._met.append(met)
 
         def read_one(text: str) -> Judged:
             one = met.get(text)
             if one is None:
                 outcome = meaning_of(text)
-                one = Met(Judged(Outcome.UNDECIDED, text) if outcome is None else Judged(outcome))
+                one = SeenValue(Judged(Outcome.UNDECIDED, text) if outcome is None else Judged(outcome))
                 if len(met) < _MOST_VALUES:
                     met[text] = one
             one.times += 1

@@ -7,7 +7,6 @@ from pathlib import PurePosixPath
 
 import msgspec
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, ReadingNote, ResultFile, SuiteNotes, in_order
 from plain_verdict.readers.interface import Head, within_limit
@@ -15,8 +14,8 @@ from plain_verdict.readers.mapping.checks import Checks, times_of
 from plain_verdict.readers.mapping.json_document import JsonLines
 from plain_verdict.readers.mapping.json_paths import JsonRoot, json_place
 from plain_verdict.readers.mapping.opening import open_document, syntax_of
-from plain_verdict.readers.mapping.places import Document, Place
 from plain_verdict.readers.mapping.run import RunValues
+from plain_verdict.readers.mapping.selectors import Document, Selector
 from plain_verdict.readers.mapping.sums import read_sums
 from plain_verdict.readers.mapping.table_document import TableDocument
 from plain_verdict.readers.mapping.texts import Texts
@@ -24,6 +23,7 @@ from plain_verdict.readers.mapping.values import Values
 from plain_verdict.readers.mapping.xml_document import XmlDocument
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.readers.samples.reader import needs_libraries
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.cleaning import one_line
@@ -230,7 +230,7 @@ class MappingReading:
 
     def _fruitless(self) -> Iterator[ReadingNote]:
         """Yield a note for each key of the mapping whose places find nothing anywhere in the file."""
-        by_key: dict[str, list[Place]] = {}
+        by_key: dict[str, list[Selector]] = {}
         for key, place in self.texts.places:
             by_key.setdefault(key, []).append(place)
         for key, places in by_key.items():

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from datetime import datetime
 
 from plain_verdict.model import Fact
-from plain_verdict.readers.mapping.places import Document
+from plain_verdict.readers.mapping.selectors import Document
 from plain_verdict.readers.mapping.values import Values, cleaned, no_text, whole_number
 from plain_verdict.settings.mappings import RunMapping
 from plain_verdict.text.cleaning import one_line

@@ -21,7 +21,7 @@ _DEEPEST = 40
 _WORSE = (*BAD, Outcome.UNDECIDED)
 
 
-class Told(NamedTuple):
+class ItemResult(NamedTuple):
     """What an item says of a check, attempt or step.
 
     ``unsaid``: it has no outcome, though it should. ``remarked``: a problem's text stands in what has none.
@@ -41,7 +41,7 @@ class Told(NamedTuple):
     remarked: bool
 
 
-Tell = Callable[[object, Sequence[Step]], Told]
+Tell = Callable[[object, Sequence[Step]], ItemResult]
 
 
 def teller(values: Values, key: str, form: Part, outcomes: Outcomes) -> Tell:
@@ -58,7 +58,7 @@ def teller(values: Values, key: str, form: Part, outcomes: Outcomes) -> Tell:
     expectations_of = expectations(values, f"{key}.expectation", form.expectation) or _none
     exchanges_of = exchanges(values, f"{key}.exchange", form.exchange) or _none
 
-    def tell(item: object, steps: Sequence[Step]) -> Told:
+    def tell(item: object, steps: Sequence[Step]) -> ItemResult:
         judged = judge(item) if judge else NOTHING_SAID
         began, end = started(item) if started else None, ended(item) if ended else None
         took_s = took(item) if took else None
@@ -79,7 +79,9 @@ def teller(values: Values, key: str, form: Part, outcomes: Outcomes) -> Tell:
         if took_s is None and began is not None and end is not None:
             took_s = _between(began, end)
         unsaid, proofs = judged is NOTHING_SAID, evidence_of(item)
-        return Told(outcome, unsaid, reason, took_s, began, end, wrong, said, proofs, asserted, exchanged, remarked)
+        return ItemResult(
+            outcome, unsaid, reason, took_s, began, end, wrong, said, proofs, asserted, exchanged, remarked
+        )
 
     return tell
 

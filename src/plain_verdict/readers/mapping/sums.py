@@ -5,7 +5,6 @@ from collections.abc import Callable, Iterator, Sequence
 
 import msgspec
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.metrics import MetricStates, SumsPayload
 from plain_verdict.model import (
@@ -19,11 +18,12 @@ from plain_verdict.model import (
     in_order,
 )
 from plain_verdict.readers.mapping.opening import open_document
-from plain_verdict.readers.mapping.places import Document, FindText
 from plain_verdict.readers.mapping.run import RunValues
+from plain_verdict.readers.mapping.selectors import Document, FindText
 from plain_verdict.readers.mapping.texts import Texts
 from plain_verdict.readers.mapping.times import read_took
 from plain_verdict.readers.mapping.values import Values, numbered
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import MetricMapping, RequestMapping, ResultMapping
 from plain_verdict.text.cleaning import one_line

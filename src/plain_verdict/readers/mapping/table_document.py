@@ -3,12 +3,12 @@
 from collections import Counter
 from collections.abc import Iterator
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.csv_text import BadRow, Row, delimiter_of, rows_of
-from plain_verdict.readers.mapping.places import SAMPLES, Inner, Item, OnLine, Place, on_line
+from plain_verdict.readers.mapping.selectors import SAMPLES, Inner, Item, OnLine, Selector, on_line
 from plain_verdict.readers.xml.text import HEAD_BYTES, encoding_of
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import TableMapping
 from plain_verdict.text.encoding import Decoding
@@ -74,19 +74,19 @@ class TableDocument:
         same = bool(self.columns) and len(cells) == len(self.columns)
         return same and [cell.strip("\ufeff \t") for cell in cells] == self.columns
 
-    def place(self, text: str | int) -> Place:
+    def place(self, text: str | int) -> Selector:
         """Return the place of a column, by its name or its number from 1."""
         name = "" if isinstance(text, int) else text.strip().casefold()
         at = text - 1 if isinstance(text, int) else self._positions.get(name)
         self._twice |= {one: True for one in self._twice if one.casefold() == name}
         if at is None or at < 0:
-            return Place(f"{text}", lambda _item: [])
+            return Selector(f"{text}", lambda _item: [])
 
         def first(row: object) -> object:
             cell = row[at] if at < len(row) else None  # type: ignore[index,arg-type]  # rows are the items
             return cell if cell and not cell.isspace() else None
 
-        place = Place(f"column {text}" if isinstance(text, int) else text, lambda row: [first(row)], first)
+        place = Selector(f"column {text}" if isinstance(text, int) else text, lambda row: [first(row)], first)
 
         def read(row: object) -> str | None:
             cell: str | None = row[at] if at < len(row) else None  # type: ignore[index,arg-type]  # as above

@@ -4,7 +4,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Sequence
 
-from plain_verdict.readers.mapping.places import Document, FindText, Place
+from plain_verdict.readers.mapping.selectors import Document, FindText, Selector
 from plain_verdict.settings.mappings import Text, Value
 from plain_verdict.text.expressions import SEARCHED_CHARS, Expression, TooSlow
 
@@ -16,11 +16,11 @@ class Texts:
 
     def __init__(self, document: Document) -> None:
         self.document = document
-        self.places: list[tuple[str, Place]] = []
+        self.places: list[tuple[str, Selector]] = []
         self.unsearched: Counter[str] = Counter()
         """Texts that a pattern was not looked for in to their end, by the key of the mapping."""
 
-    def place(self, key: str, text: str | int) -> Place:
+    def place(self, key: str, text: str | int) -> Selector:
         """Return a place of the mapping's key. Raises ValueError for what is none in this syntax."""
         try:
             place = self.document.place(text)

@@ -7,7 +7,7 @@ from typing import TypeVar
 
 from plain_verdict.model import Fact
 from plain_verdict.readers.mapping.outcomes import Outcomes, as_key
-from plain_verdict.readers.mapping.places import FindText
+from plain_verdict.readers.mapping.selectors import FindText
 from plain_verdict.readers.mapping.texts import Texts
 from plain_verdict.readers.mapping.times import moment_reader, read_took
 from plain_verdict.settings.limits import Limits

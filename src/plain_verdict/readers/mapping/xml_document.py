@@ -7,13 +7,13 @@ from math import isfinite, isnan
 
 from lxml import etree
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.interface import Head
-from plain_verdict.readers.mapping.places import FindFirst, Inner, Item, OnLine, Place, on_line
+from plain_verdict.readers.mapping.selectors import FindFirst, Inner, Item, OnLine, Selector, on_line
 from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES, start_of
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.formatting import format_size, join_list
 
@@ -49,7 +49,7 @@ class XmlDocument:
         self._absolute = False
         self.on_line: OnLine | None = None
 
-    def place(self, text: str | int) -> Place:
+    def place(self, text: str | int) -> Selector:
         """Return the place of an XPath, seen from an item. Raises ValueError."""
         if isinstance(text, int):
             raise ValueError(f"{text} is a column number, but the file is not a table")
@@ -78,7 +78,7 @@ class XmlDocument:
 
         name = text[1:]
         quickly: FindFirst | None = (lambda item: item.get(name)) if _ATTRIBUTE.fullmatch(text) else None  # type: ignore[attr-defined]
-        return Place(text, find, quickly, single=quickly is not None, to_text=self.text_of)
+        return Selector(text, find, quickly, single=quickly is not None, to_text=self.text_of)
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield the elements at the path; where it is made of names only they are read one by one."""

@@ -6,7 +6,6 @@ from datetime import datetime
 
 import msgspec
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     Allowed,
@@ -25,6 +24,7 @@ from plain_verdict.model import (
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import Head, noted_twice
 from plain_verdict.readers.oscal.format import Finding, Observation, Result, Results, Risk, from_json, from_xml
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import join_list, plural

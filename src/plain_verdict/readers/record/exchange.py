@@ -6,8 +6,8 @@ from datetime import datetime
 
 import msgspec
 
-from plain_verdict.exchanges.bodies import read_body
-from plain_verdict.exchanges.building import (
+from plain_verdict.http.bodies import read_body
+from plain_verdict.http.building import (
     NO_ANSWER,
     file_name_of,
     header_of,

@@ -21,17 +21,17 @@ NAMELESS = "nameless request"
 NO_ANSWER = "no answer"
 
 
-class Words(NamedTuple):
+class CategoryColumn(NamedTuple):
     """A column of words: each word once, and for each row which it is."""
 
     words: Sequence[str]
     codes: Array
 
-    def changed(self, change: Callable[[str], str]) -> Words:
+    def changed(self, change: Callable[[str], str]) -> CategoryColumn:
         """Return the words changed; several may become one."""
         words = [change(word) for word in self.words]
-        one = words_of(words)
-        return Words(one.words, one.codes[self.codes])
+        one = categories(words)
+        return CategoryColumn(one.words, one.codes[self.codes])
 
     def times(self) -> Counter[str]:
         """Return how often each word stands there."""
@@ -39,7 +39,7 @@ class Words(NamedTuple):
             dict(zip(self.words, np.bincount(self.codes, minlength=len(self.words)).tolist(), strict=True))
         )
 
-    def with_those(self, other: Words) -> tuple[list[tuple[str, str]], Array]:
+    def with_those(self, other: CategoryColumn) -> tuple[list[tuple[str, str]], Array]:
         """Return the pairs of words of both columns that stand in a row together, and for each row which it is."""
         found, codes = np.unique(self.codes * len(other.words) + other.codes, return_inverse=True)
         size = len(other.words)
@@ -52,7 +52,7 @@ class Cells(NamedTuple):
     started_us: Array
     took_us: Array
     numbers: dict[Role, Array]
-    words: dict[Role, Words]
+    words: dict[Role, CategoryColumn]
     metrics: Sequence[Array] = ()
     """As the columns name them."""
 
@@ -65,15 +65,15 @@ class Cells(NamedTuple):
             self.started_us[own],
             self.took_us[own],
             {role: numbers[own] for role, numbers in self.numbers.items()},
-            {role: Words(words.words, words.codes[own]) for role, words in self.words.items()},
+            {role: CategoryColumn(words.words, words.codes[own]) for role, words in self.words.items()},
             [numbers[own] for numbers in self.metrics],
         )
 
 
-def words_of(texts: Sequence[str]) -> Words:
+def categories(texts: Sequence[str]) -> CategoryColumn:
     """Return the texts of a column as words."""
     places = {word: place for place, word in enumerate(dict.fromkeys(texts))}
-    return Words(list(places), np.array([places[text] for text in texts], np.int64))
+    return CategoryColumn(list(places), np.array([places[text] for text in texts], np.int64))
 
 
 def are_moments(microseconds: Array) -> Array:
@@ -90,20 +90,20 @@ def block_of(cells: Cells, columns: Columns) -> Block:
     """Return the samples of rows, each of which is one."""
     size = cells.started_us.size
     alike = np.zeros(size, np.int64)
-    words = {role: cells.words.get(role, Words([""], alike)) for role in Role}
+    words = {role: cells.words.get(role, CategoryColumn([""], alike)) for role in Role}
     requests = words[Role.LABEL].changed(lambda word: one_line(word, _NAME_CHARS) or NAMELESS)
     if Role.METHOD in cells.words:
         methods = words[Role.METHOD].changed(lambda word: one_line(word, _METHOD_CHARS))
         pairs, codes = methods.with_those(requests)
-        requests = Words([f"{method} {name}".strip() for method, name in pairs], codes)
+        requests = CategoryColumn([f"{method} {name}".strip() for method, name in pairs], codes)
     without = NO_ANSWER if Role.STATUS in cells.words else ""
     statuses = words[Role.STATUS].changed(lambda word: one_line(word, _STATUS_CHARS) or without)
     failed = _failed(cells, statuses, columns)
     messages = Counter[tuple[str, str]]()
     if failed.any():
         said = words[Role.MESSAGE].changed(lambda word: one_line(word, _NAME_CHARS))
-        pairs, codes = Words(statuses.words, statuses.codes[failed]).with_those(
-            Words(said.words, said.codes[failed])
+        pairs, codes = CategoryColumn(statuses.words, statuses.codes[failed]).with_those(
+            CategoryColumn(said.words, said.codes[failed])
         )
         messages = Counter(dict(zip(pairs, np.bincount(codes).tolist(), strict=True)))
     received, users = (cells.numbers.get(role, np.full(size, np.nan)) for role in (Role.BYTES, Role.USERS))
@@ -121,7 +121,7 @@ def block_of(cells: Cells, columns: Columns) -> Block:
     )
 
 
-def _failed(cells: Cells, statuses: Words, columns: Columns) -> Array:
+def _failed(cells: Cells, statuses: CategoryColumn, columns: Columns) -> Array:
     """Return which requests failed: as their row says, or else by their status."""
     if Role.SUCCESS in cells.words:
         marks = cells.words[Role.SUCCESS]

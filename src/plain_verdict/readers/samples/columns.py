@@ -12,7 +12,7 @@ from plain_verdict.model import in_order
 from plain_verdict.readers.samples.units import MILLISECONDS_US, SECONDS_US, Unit, unit_in_turn
 from plain_verdict.settings.mappings import Moment
 from plain_verdict.text.moments import read_moment
-from plain_verdict.text.names import SECONDS, UNITS, unit_in, words_of
+from plain_verdict.text.names import SECONDS, UNITS, split_identifier, unit_in
 from plain_verdict.text.numbers import read_number
 
 
@@ -139,7 +139,7 @@ def _reader_of(moment: Moment | None) -> Callable[[str], datetime | None]:
 
 def _bare(name: str) -> str:
     """Return the words of a column's name without units."""
-    words = words_of(name)
+    words = split_identifier(name)
     return " ".join([word for word in words if UNITS.get(word) not in _SMALL_UNITS] or words)
 
 
@@ -167,7 +167,11 @@ def places_of(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]
             places[role] = found[0]
             del free[found[0]]
     if Role.TOOK not in places:  # a column may be called by its unit alone
-        units = [at for at in free if all(UNITS.get(word) in _SMALL_UNITS for word in words_of(header[at]) or [""])]
+        units = [
+            at
+            for at in free
+            if all(UNITS.get(word) in _SMALL_UNITS for word in split_identifier(header[at]) or [""])
+        ]
         if units:
             places[Role.TOOK] = units[0]
     return places
@@ -175,7 +179,7 @@ def places_of(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]
 
 def is_summary(header: Sequence[str]) -> bool:
     """Return whether a header names statistics: its rows are not requests, but what somebody counted of many."""
-    words = [set(words_of(name)) | {name.strip().casefold()} for name in header]
+    words = [set(split_identifier(name)) | {name.strip().casefold()} for name in header]
     return (
         sum(bool(own & _STATISTICS or any(map(_PERCENTILE.fullmatch, own))) for own in words) >= _LEAST_STATISTICS
     )

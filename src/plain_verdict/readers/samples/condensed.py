@@ -1,10 +1,10 @@
 """Reads condensed load runs: what ``plain-verdict condense`` writes on each machine."""
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ResultFile
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.samples.reader import needs_libraries
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 
 

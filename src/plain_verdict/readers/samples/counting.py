@@ -4,13 +4,13 @@ from collections.abc import Callable, Iterable
 from functools import partial
 from typing import NamedTuple, Protocol
 
-from plain_verdict.engine import Engine
 from plain_verdict.load.state import LoadState
 from plain_verdict.readers.csv_text import BadRow
 from plain_verdict.readers.samples.blocks import Part
 from plain_verdict.readers.samples.cells import Cells, block_of
 from plain_verdict.readers.samples.columns import Columns
 from plain_verdict.readers.samples.rows import HEADER_AGAIN
+from plain_verdict.runtime.executors import Engine
 
 NAMED = 1_000
 """Bad rows that are kept."""

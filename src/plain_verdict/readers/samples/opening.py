@@ -9,7 +9,6 @@ from typing import BinaryIO, NamedTuple
 
 import msgspec
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.readers.csv_text import Row, cells_of, delimiter_of, rows_of
 from plain_verdict.readers.samples.blocks import Part, blocks
@@ -21,6 +20,7 @@ from plain_verdict.readers.samples.json_lines import LinesParser, line_blocks
 from plain_verdict.readers.samples.parsing import TableParser
 from plain_verdict.readers.samples.units import Unit
 from plain_verdict.readers.xml.text import HEAD_BYTES
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.encoding import as_text
 

@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from plain_verdict.engine import Engine
+from plain_verdict.runtime.executors import Engine
 
 
 class SamplesOptions(NamedTuple):

@@ -15,8 +15,8 @@ from plain_verdict.readers.csv_text import BadRow, Row, rows_of
 from plain_verdict.readers.samples.blocks import Part
 from plain_verdict.readers.samples.cells import (
     Array,
+    CategoryColumn,
     Cells,
-    Words,
     are_durations,
     are_moments,
 )
@@ -137,7 +137,7 @@ class TableParser:
         return Cells(started, took_us, numbers, words, metrics)
 
 
-def _words(column: pa.ChunkedArray[Any]) -> Words:
+def _words(column: pa.ChunkedArray[Any]) -> CategoryColumn:
     one = column.unify_dictionaries().combine_chunks()
     if isinstance(one, pa.ChunkedArray):
         one = one.chunk(0) if one.num_chunks else pa.DictionaryArray.from_arrays([], [])
@@ -147,7 +147,7 @@ def _words(column: pa.ChunkedArray[Any]) -> Words:
     if codes.null_count:  # nothing is a word, too
         codes = pc.fill_null(codes, pa.scalar(len(words), codes.type))
         words.append("")
-    return Words(words or [""], codes.to_numpy(zero_copy_only=False).astype(np.int64))
+    return CategoryColumn(words or [""], codes.to_numpy(zero_copy_only=False).astype(np.int64))
 
 
 def _moments(column: pa.ChunkedArray[Any], columns: Columns) -> Array:

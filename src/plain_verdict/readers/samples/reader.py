@@ -1,12 +1,12 @@
 """Reads samples of a load run: told by their header, read by libraries that only load runs need."""
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Kind, ResultFile
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.samples.columns import looks_like_samples
 from plain_verdict.readers.samples.flat import flat
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 
 _EXTRA = "pip install 'plain-verdict[load]'"

@@ -3,8 +3,6 @@
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
-from plain_verdict.engine import ON_CLUSTER, EngineError
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.payload import SamplesPayload
 from plain_verdict.load.state import LoadState
@@ -14,6 +12,8 @@ from plain_verdict.readers.samples.counting import BadRows, Counted, count
 from plain_verdict.readers.samples.opening import Opened, open_samples
 from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.readers.samples.units import unit_by
+from plain_verdict.runtime.errors import ReadError
+from plain_verdict.runtime.executors import ON_CLUSTER, EngineError
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.formatting import format_duration, join_list, plural
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from plain_verdict.readers.samples.cells import Cells, are_durations, are_moments, words_of
+from plain_verdict.readers.samples.cells import Cells, are_durations, are_moments, categories
 from plain_verdict.readers.samples.columns import Columns, Role
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.numbers import read_number
@@ -58,7 +58,7 @@ class Rows:
         started = np.array([columns.moment_us(text) for text in texts.pop(Role.STARTED)])
         metrics = [self._numbers([row[at] for row in rows]) for _, at, _ in columns.metrics]
         took_us = numbers[Role.TOOK] * columns.took_us
-        return Cells(started, took_us, numbers, {role: words_of(own) for role, own in texts.items()}, metrics)
+        return Cells(started, took_us, numbers, {role: categories(own) for role, own in texts.items()}, metrics)
 
     def _numbers(self, texts: Sequence[str]) -> np.typing.NDArray[np.float64]:
         """Return numbers, NaN for what is none."""

@@ -7,7 +7,6 @@ from typing import NamedTuple
 
 import msgspec
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     Allowed,
@@ -30,8 +29,9 @@ from plain_verdict.model import (
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import Head, noted_twice
 from plain_verdict.readers.sarif.format import Log, Result, Run
+from plain_verdict.readers.sarif.message_text import Locations, message_text
 from plain_verdict.readers.sarif.rules import Found, Rules, severity_of
-from plain_verdict.readers.sarif.words import Places, words_of
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import plural
@@ -129,7 +129,7 @@ class _Run:
         self._source = source
         self._limits = limits
         self._rules = Rules(run)
-        self._places = Places(run)
+        self._places = Locations(run)
         self._unknown = 0
         self._without_rule = 0
         name = one_line(run.tool.driver.name, limits.name_chars) or "Nameless tool"
@@ -173,7 +173,7 @@ class _Run:
 
     def _check(self, found: Found, results: Sequence[Result]) -> Check:
         findings = [self._finding(result, found) for result in results if result.kind == "fail"]
-        asks = self._text(words_of(found.descriptor.short_description))
+        asks = self._text(message_text(found.descriptor.short_description))
         name = self._name(found, asks)
         return Check(
             id=check_id(self._kind, self.suite, found.id or name),
@@ -218,8 +218,8 @@ class _Run:
         usual = severity_of(descriptor.default_configuration.level or "warning", descriptor)
         return Rule(
             severity=max(severities, key=lambda one: one.rank, default=usual),
-            why=self._text(words_of(descriptor.full_description)),
-            remediation=self._text(words_of(descriptor.help)),
+            why=self._text(message_text(descriptor.full_description)),
+            remediation=self._text(message_text(descriptor.help)),
             findings=len(counted),
             suppressed_findings=len(findings) - len(counted),
             new_findings=sum(one.result.baseline_state == "new" for one in counted) if has_baseline else None,
@@ -254,7 +254,7 @@ class _Run:
     def _problem(self, finding: _Finding, found: Found) -> Problem:
         result = finding.result
         where = self._places.where(result.locations[0]) if result.locations else ""
-        message = self._text(words_of(result.message, found)) or "The log gives no message."
+        message = self._text(message_text(result.message, found)) or "The log gives no message."
         return Problem(
             Outcome.FAILED,
             message=message,
@@ -284,9 +284,11 @@ class _Run:
     def _other_places(self, findings: Sequence[_Finding], found: Found) -> Iterator[Output]:
         """Yield the findings past the first ones in a line each."""
         lines = [
-            one_line(f"{self._places.where(one.result.locations[0])}  {words_of(one.result.message, found)}", 300)
+            one_line(
+                f"{self._places.where(one.result.locations[0])}  {message_text(one.result.message, found)}", 300
+            )
             if one.result.locations
-            else one_line(words_of(one.result.message, found), 300)
+            else one_line(message_text(one.result.message, found), 300)
             for one in findings[:_MOST_PLACES]
         ]
         if len(findings) > len(lines):
@@ -305,11 +307,11 @@ class _Run:
         for flow in result.code_flows[:1]:
             steps = [one.location for thread in flow.thread_flows for one in thread.locations]
             for number, step in enumerate(steps[:_MOST_STEPS], 1):
-                yield f"{number}. {self._places.where(step)} {words_of(step.message, found)}".rstrip()
+                yield f"{number}. {self._places.where(step)} {message_text(step.message, found)}".rstrip()
             if len(steps) > _MOST_STEPS:
                 yield f"and {plural(len(steps) - _MOST_STEPS, 'more step')}"
         for fix in result.fixes:
-            words = words_of(fix.description, found)
+            words = message_text(fix.description, found)
             if words:
                 yield f"Fix: {words}"
 
@@ -336,7 +338,7 @@ class _Run:
             yield ReadingNote(path, what, results_missing=True)
         why = next((why for call in self._run.invocations for why in call.troubles()), None)
         if why is not None:
-            words = one_line(words_of(why), 200)
+            words = one_line(message_text(why), 200)
             what = f"reports that {tool} did not finish{f': {words}' if words else ''}"
             yield ReadingNote(path, what, results_missing=True)
         if self._rules.out_of_range:

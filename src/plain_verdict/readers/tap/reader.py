@@ -13,10 +13,10 @@ from plain_verdict.model import (
     Kind,
     Outcome,
     Output,
-    Place,
     Problem,
     ReadingNote,
     ResultFile,
+    SourceLocation,
     SuiteNotes,
     Tally,
     tally_of,
@@ -24,7 +24,7 @@ from plain_verdict.model import (
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.expectations import find_expectation
 from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF, Head, within_limit
-from plain_verdict.readers.tap.levels import Document, Level, Node
+from plain_verdict.readers.tap.subtests import Document, Level, Node
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import plural
@@ -236,7 +236,7 @@ def _place(node: Node) -> str:
     at = node.yaml.get("at") or node.yaml.get("location")
     if isinstance(at, dict):
         line = at.get("line")
-        return f"at {Place(str(at.get('file', '')), line if isinstance(line, int) else None)}"
+        return f"at {SourceLocation(str(at.get('file', '')), line if isinstance(line, int) else None)}"
     return f"at {at}" if at else ""
 
 

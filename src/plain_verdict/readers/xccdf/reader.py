@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from datetime import datetime
 from functools import cached_property, lru_cache
 
-from plain_verdict.errors import UnknownFormat
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     BAD,
@@ -42,6 +41,7 @@ from plain_verdict.readers.xccdf.parts import (
     rule_of,
 )
 from plain_verdict.readers.xml.events import XmlFile
+from plain_verdict.runtime.errors import UnknownFormat
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, one_line
 from plain_verdict.text.formatting import plural

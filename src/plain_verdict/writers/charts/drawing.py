@@ -7,7 +7,7 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.patches import Polygon, Rectangle
 
-from plain_verdict.brand.tokens import ACCENT_LIGHT, GROUND_LIGHT, OUTCOMES_LIGHT
+from plain_verdict.report.brand.tokens import ACCENT_LIGHT, GROUND_LIGHT, OUTCOMES_LIGHT
 from plain_verdict.report.charts import LEFT, RIGHT, WIDTH, Chart, Mark
 
 _DPI = 200

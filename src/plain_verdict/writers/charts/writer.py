@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
-from plain_verdict.errors import UsageError
 from plain_verdict.report import Report
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.writers.interface import OutputFile
 
 _HINT = "install it: pip install 'plain-verdict[charts]'"

@@ -13,9 +13,9 @@ from jinja2.bccache import Bucket
 from markupsafe import Markup
 
 from plain_verdict import __version__
-from plain_verdict.brand.tokens import token_css
 from plain_verdict.judging.sentence import name_kind
 from plain_verdict.model import BAD, Outcome
+from plain_verdict.report.brand.tokens import token_css
 from plain_verdict.text import formatting
 from plain_verdict.writers.html.checks.evidence import data_url
 from plain_verdict.writers.html.checks.rows import name_html, outcome_html, severity_html
@@ -27,7 +27,7 @@ _TEMPLATES = (
     _FOLDER / "templates",
     _FOLDER / "sections",
     _FOLDER.parent / "mail" / "templates",
-    _FOLDER.parent / "paper" / "templates",
+    _FOLDER.parent / "pdf" / "templates",
 )
 LAYERS = "@layer guard, house, brand;"
 _SHARED = tuple(

@@ -2,10 +2,10 @@
 
 from collections.abc import Iterator
 
-from plain_verdict.brand.svg import picture_of_svg
 from plain_verdict.model import Content, ContentKind
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.report import Report
+from plain_verdict.report.brand.svg import picture_of_svg
 from plain_verdict.report.suites import part_of
 from plain_verdict.writers.html.links import Links, file_of, suite_files
 from plain_verdict.writers.html.renderer import Renderer

@@ -12,13 +12,13 @@ from itertools import accumulate, chain, islice, zip_longest
 
 import msgspec
 
-from plain_verdict.exchanges.building import path_of
 from plain_verdict.history.digest import pack
+from plain_verdict.http.building import path_of
 from plain_verdict.model import Attempt, Check, Exchange, Kind, Outcome, Step, exchanges_of, tally_of
-from plain_verdict.processes import BackgroundTask
 from plain_verdict.report import Report
 from plain_verdict.report.shown_check import describe_time, is_simple
 from plain_verdict.report.suites import SuiteGroup
+from plain_verdict.runtime.processes import BackgroundTask
 from plain_verdict.settings.limits import FOLDED_DETAIL_CHARS
 from plain_verdict.text.cleaning import block
 from plain_verdict.text.formatting import capital, plural

@@ -7,9 +7,9 @@ from functools import cache
 import msgspec
 from markupsafe import Markup
 
-from plain_verdict.brand import Brand
-from plain_verdict.brand.tokens import token_css
 from plain_verdict.model import VerdictWord
+from plain_verdict.report.brand import Brand
+from plain_verdict.report.brand.tokens import token_css
 from plain_verdict.settings.choices import Theme
 from plain_verdict.writers.html.environment import LAYERS, hash_of, make_environment, read_asset
 from plain_verdict.writers.html.links import Links

@@ -23,9 +23,9 @@ class Renderer:
         self._theme = make_theme(report.info.brand, report.verdict.word)
 
     def page(self, parts: PageParts) -> Iterator[str]:
-        """Yield the page, or the first page of a folder, in pieces: each section that has matter."""
-        found = ((section, section.find_matter(self._report, parts)) for section in SECTIONS)
-        sections = [(section, matter) for section, matter in found if matter is not None]
+        """Yield the page, or the first page of a folder, in pieces: each section that has content."""
+        found = ((section, section.select(self._report, parts)) for section in SECTIONS)
+        sections = [(section, content) for section, content in found if content is not None]
         # A folded page holds its checks already, if it holds them all.
         in_columns = parts.folding is not None and not self._report.left_out
         digest = pack(encode_digest(self._report.digest(in_columns=in_columns)))

@@ -7,10 +7,10 @@ from urllib.parse import quote
 import msgspec
 from markupsafe import Markup
 
-from plain_verdict.brand import Brand
-from plain_verdict.brand.brand import Logo
-from plain_verdict.brand.tokens import SIGN, colour_of
 from plain_verdict.model import VerdictWord
+from plain_verdict.report.brand import Brand
+from plain_verdict.report.brand.brand import Logo
+from plain_verdict.report.brand.tokens import SIGN, colour_of
 
 _SUFFIXES = {"image/png": "png", "image/webp": "webp", "image/svg+xml": "svg"}
 

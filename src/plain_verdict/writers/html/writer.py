@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 import msgspec
 
-from plain_verdict.processes import can_fork
 from plain_verdict.report import Report
+from plain_verdict.runtime.processes import can_fork
 from plain_verdict.settings.limits import FOLD_AFTER
 from plain_verdict.writers.interface import OutputFile
 

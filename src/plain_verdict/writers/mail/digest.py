@@ -5,7 +5,10 @@ from textwrap import fill
 
 import msgspec
 
-from plain_verdict.brand.tokens import (
+from plain_verdict.judging.sentence import name_kind
+from plain_verdict.model import Cause, Outcome, State, Verdict, VerdictWord
+from plain_verdict.report import PageInfo, Report
+from plain_verdict.report.brand.tokens import (
     ACCENT_LIGHT,
     GROUND_LIGHT,
     OUTCOMES_LIGHT,
@@ -13,9 +16,6 @@ from plain_verdict.brand.tokens import (
     PLATE_PADDING,
     colour_of,
 )
-from plain_verdict.judging.sentence import name_kind
-from plain_verdict.model import Cause, Outcome, State, Verdict, VerdictWord
-from plain_verdict.report import PageInfo, Report
 from plain_verdict.settings.limits import TOLD_NAME_CHARS
 from plain_verdict.text.formatting import (
     capital,

@@ -8,9 +8,9 @@ from hashlib import sha256
 
 import msgspec
 
-from plain_verdict.errors import UsageError
 from plain_verdict.model.marks import MAIL_MARK
 from plain_verdict.report import Report
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.writers.mail.digest import Digest, render_digest
 from plain_verdict.writers.mail.envelope import Attachment, Envelope

@@ -6,9 +6,9 @@ from io import BytesIO
 from itertools import chain, islice
 from typing import TYPE_CHECKING, Any
 
-from plain_verdict.brand.tokens import OUTCOMES_LIGHT
 from plain_verdict.model import BAD, Outcome
 from plain_verdict.report import Report
+from plain_verdict.report.brand.tokens import OUTCOMES_LIGHT
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.packages import require
 from plain_verdict.writers.interface import OutputFile

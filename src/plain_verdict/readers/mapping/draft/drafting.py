@@ -4,7 +4,6 @@ import re
 from collections.abc import Iterator
 from pathlib import PurePath
 
-from plain_verdict.errors import ReadError
 from plain_verdict.inputs.source import Source
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.mapping.draft.fields import Candidate, Level
@@ -15,10 +14,11 @@ from plain_verdict.readers.mapping.draft.lists import (
     table_candidates,
     xml_candidates,
 )
+from plain_verdict.readers.mapping.draft.meaning import Role, fit_of
 from plain_verdict.readers.mapping.draft.toml import Draft
-from plain_verdict.readers.mapping.draft.words import Role, fit_of
 from plain_verdict.readers.mapping.opening import syntax_of
 from plain_verdict.readers.xml.text import HEAD_BYTES
+from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import TableMapping
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from plain_verdict.readers.mapping.places import json_text
+from plain_verdict.readers.mapping.selectors import json_text
 
 SAMPLE = 300
 """Items of a list that are looked at."""

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from plain_verdict.model import Outcome
 from plain_verdict.readers.mapping.draft.fields import Candidate, Field, Level
-from plain_verdict.readers.mapping.draft.words import Role, counts_bad, fit_of, meaning_of
+from plain_verdict.readers.mapping.draft.meaning import Role, counts_bad, fit_of, meaning_of
 from plain_verdict.readers.mapping.times import read_took
 from plain_verdict.text.moments import read_moment
 from plain_verdict.text.names import unit_in

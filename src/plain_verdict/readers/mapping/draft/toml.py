@@ -9,7 +9,7 @@ from typing import NamedTuple
 from plain_verdict.model import Outcome
 from plain_verdict.readers.mapping.draft.fields import Candidate, Field, Level
 from plain_verdict.readers.mapping.draft.guess import Guess, Meanings, guess, meanings_of, shown_values, when
-from plain_verdict.readers.mapping.draft.words import Role
+from plain_verdict.readers.mapping.draft.meaning import Role
 from plain_verdict.text.cleaning import one_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.names import unit_in

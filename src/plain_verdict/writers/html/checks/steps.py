@@ -28,7 +28,7 @@ class StepsHtml:
         for step in steps:
             yield "<li>"
             row = _row(step, shown.attempt.took_s)
-            if _has_matter(step):
+            if _has_content(step):
                 yield f"<details{' open' if _is_failing(step) else ''}><summary>{row}</summary>"
                 yield from self._inside(step, shown)
                 yield "</details>"
@@ -63,7 +63,7 @@ def log_html(entries: Sequence[LogEntry]) -> Iterator[str]:
     yield "</ol>"
 
 
-def _has_matter(step: Step) -> bool:
+def _has_content(step: Step) -> bool:
     own = step.steps or step.logs or step.outputs or step.evidence or step.problems
     return bool(own or step.expectations or step.exchanges)
 

@@ -1,49 +1,37 @@
 """The sections of the page, in their order.
 
-To add one: a folder with build.py, section.html.j2 and section.css; a row here.
+To add one: a folder with section.html.j2, section.css and, where its content is more than a part of the report,
+build.py; a row here.
 """
 
-from plain_verdict.writers.html.sections.about.build import ABOUT
-from plain_verdict.writers.html.sections.api.build import API
-from plain_verdict.writers.html.sections.asked.build import ASKED
-from plain_verdict.writers.html.sections.compliance.build import COMPLIANCE
-from plain_verdict.writers.html.sections.every.build import EVERY
-from plain_verdict.writers.html.sections.in_short.build import IN_SHORT
+from plain_verdict.writers.html.sections.by_kind.build import BY_KIND
+from plain_verdict.writers.html.sections.causes.build import CAUSES
+from plain_verdict.writers.html.sections.inputs.build import INPUTS
 from plain_verdict.writers.html.sections.interface import PageParts, Section
-from plain_verdict.writers.html.sections.load.build import LOAD
-from plain_verdict.writers.html.sections.metrics.build import METRICS
-from plain_verdict.writers.html.sections.other_evidence.build import OTHER_EVIDENCE
-from plain_verdict.writers.html.sections.pictures.build import PICTURES
-from plain_verdict.writers.html.sections.reading.build import READING
-from plain_verdict.writers.html.sections.reported.build import REPORTED
-from plain_verdict.writers.html.sections.since.build import SINCE
+from plain_verdict.writers.html.sections.results.build import RESULTS
 from plain_verdict.writers.html.sections.suite_list.build import SUITE_LIST
-from plain_verdict.writers.html.sections.tally.build import TALLY
-from plain_verdict.writers.html.sections.time.build import TIME
-from plain_verdict.writers.html.sections.variants.build import VARIANTS
-from plain_verdict.writers.html.sections.verdict.build import VERDICT
-from plain_verdict.writers.html.sections.why.build import WHY
+from plain_verdict.writers.html.sections.timeline.build import TIMELINE
 
 __all__ = ["SECTIONS", "PageParts", "Section"]
 
 SECTIONS: tuple[Section, ...] = (
-    VERDICT,
-    ABOUT,
-    IN_SHORT,
-    TALLY,
-    WHY,
-    SINCE,
-    API,
-    LOAD,
-    REPORTED,
-    METRICS,
-    COMPLIANCE,
-    ASKED,
-    EVERY,
+    Section("verdict", lambda report, _: report.verdict),
+    Section("description", lambda report, _: report.info.description or None),
+    BY_KIND,
+    RESULTS,
+    CAUSES,
+    Section("changes_since", lambda report, _: report.history),
+    Section("api", lambda report, _: report.api),
+    Section("load", lambda report, _: report.load),
+    Section("load_as_reported", lambda report, _: report.reported),
+    Section("custom_metrics", lambda report, _: report.metrics),
+    Section("compliance", lambda report, _: report.compliance),
+    Section("requirements", lambda report, _: report.asked),
+    Section("all_checks", lambda report, page: None if page.links.folder else report.suites),
     SUITE_LIST,
-    VARIANTS,
-    TIME,
-    PICTURES,
-    OTHER_EVIDENCE,
-    READING,
+    Section("variants", lambda report, _: report.variants or None),
+    TIMELINE,
+    Section("pictures", lambda report, _: report.evidence.pictures or None),
+    Section("other_evidence", lambda report, _: report.evidence if report.evidence.has_other else None),
+    INPUTS,
 )

@@ -21,12 +21,12 @@ class PageParts(msgspec.Struct, frozen=True):
 class Section(msgspec.Struct, frozen=True):
     """A part of the page with its name in the margin: a folder of ``sections``.
 
-    ``find_matter`` returns what it has to tell, or None: then it is not there. Its template, ``section.html.j2``,
-    has that as ``matter``, and the report, the links and what is folded besides.
+    ``select`` returns its content, or None for a section that is left out. Its template, ``section.html.j2``,
+    has the content as ``content``, and also the report, the links and the folded checks.
     """
 
     name: str
-    find_matter: Callable[[Report, PageParts], object | None]
+    select: Callable[[Report, PageParts], object | None]
 
     @property
     def template(self) -> str:

@@ -9,7 +9,7 @@ from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
 
-class SuiteListMatter(msgspec.Struct, frozen=True):
+class SuiteListContent(msgspec.Struct, frozen=True):
     """The failures that are listed, how many more there are, and the files of each suite."""
 
     failures: tuple[Check, ...]
@@ -17,10 +17,10 @@ class SuiteListMatter(msgspec.Struct, frozen=True):
     suites: tuple[tuple[SuiteGroup, list[str]], ...]
 
 
-def _find_matter(report: Report, page: PageParts) -> SuiteListMatter | None:
+def _select(report: Report, page: PageParts) -> SuiteListContent | None:
     if not page.links.folder:
         return None
-    return SuiteListMatter(report.bad[:MANY_FAILURES], max(0, len(report.bad) - MANY_FAILURES), page.suite_pages)
+    return SuiteListContent(report.bad[:MANY_FAILURES], max(0, len(report.bad) - MANY_FAILURES), page.suite_pages)
 
 
-SUITE_LIST = Section("suite_list", _find_matter)
+SUITE_LIST = Section("suite_list", _select)

@@ -1,0 +1,1 @@
+"""Pages on this machine: names, writing, retention."""

@@ -1,0 +1,206 @@
+"""Publishes a page at places elsewhere: the page, then the index and the newest copy; what is too old goes last."""
+
+from collections.abc import Iterable
+from functools import partial
+from pathlib import Path
+from urllib.parse import quote
+
+import msgspec
+
+from plain_verdict.delivery.local.naming import highest_number, numbered
+from plain_verdict.delivery.report_index.entries import (
+    HEAD_BYTES,
+    Entry,
+    entries_in,
+    is_index_head,
+    is_page_head,
+    line_in,
+    newest_first,
+)
+from plain_verdict.delivery.report_index.refreshing import find_entries, make_index
+from plain_verdict.delivery.report_index.title import IndexWords
+from plain_verdict.inputs.progress import OnStep
+from plain_verdict.model.marks import FIRST_PAGE
+from plain_verdict.remote.interface import Files
+from plain_verdict.report import Report
+from plain_verdict.request import Request
+from plain_verdict.runtime.errors import DeliveryError, PlainVerdictError
+
+_TRIES = 4
+_MOST_NUMBERS = 1_000
+
+
+class _Wanted(msgspec.Struct, frozen=True):
+    """What is published: files by their names below ``name``, which is the page's own; "" as a name is the page."""
+
+    name: str
+    in_folder: bool
+    files: tuple[tuple[str, bytes], ...]
+    latest: str
+    keep: int
+    overwrite: bool
+    index: IndexWords | None
+
+
+def publish_elsewhere(
+    report: Report, request: Request, page: Path, packed: Path | None, on_step: OnStep
+) -> tuple[tuple[str, ...], tuple[PlainVerdictError, ...]]:
+    """Publish a page at each place; return its addresses, and what failed: that costs no other place."""
+    addresses: list[str] = []
+    failed: list[PlainVerdictError] = []
+    told = f"{report.verdict.word.capitalize()}: {report.title} {report.kept.build.build}".rstrip()
+    for target in request.places:
+        wanted = _wanted(request, page, packed, target.keep, target.link or target.place.address)
+        try:
+            with on_step(f"Publishing to {target.place.shown}"):
+                name = target.place.do(partial(_publish, wanted=wanted), told)
+        except DeliveryError as error:
+            # What the job itself says names a file there, and not yet where that is.
+            is_whole = "://" in error.path or Path(error.path).is_absolute()
+            path = error.path if is_whole else target.place.name(error.path)
+            failed.append(DeliveryError(error.what, path=path, hint=error.hint))
+            continue
+        at = f"{name}/" if wanted.in_folder else name
+        base = target.link or target.place.address
+        addresses.append(f"{base}{quote(at)}" if base else target.place.name(at))
+    return tuple(addresses), tuple(failed)
+
+
+def _wanted(request: Request, page: Path, packed: Path | None, keep: int, link: str) -> _Wanted:
+    in_folder = page.is_dir()
+    if in_folder:
+        inside = sorted(file for file in page.rglob("*") if file.is_file())
+        # The first page last: what it leads to is there before it.
+        inside.sort(key=lambda file: file == page / FIRST_PAGE)
+        files = tuple((f"/{file.relative_to(page).as_posix()}", file.read_bytes()) for file in inside)
+    else:
+        files = (("", page.read_bytes()),)
+    if packed:
+        files = ((".zip", packed.read_bytes()), *files)
+    report = request.report
+    latest = report.latest
+    if latest and not in_folder and not Path(latest).suffix:
+        latest += page.suffix
+    words = request.index_words
+    index = msgspec.structs.replace(words, link=link) if request.index and words else None
+    name = page.relative_to(request.root).as_posix() if page.is_relative_to(request.root) else page.name
+    return _Wanted(name, in_folder, files, latest, keep, report.overwrite, index)
+
+
+def _publish(files: Files, wanted: _Wanted) -> str:
+    """Write all of it and return the name that the page has there."""
+    index = files.read(FIRST_PAGE, HEAD_BYTES) if wanted.index else None
+    if index and not is_index_head(index):
+        what = "its index.html is not an index of this program"
+        raise DeliveryError(what, path=FIRST_PAGE, hint="publish in another folder, or without --index")
+    name = _write_page(files, wanted)
+    entries = _write_index(files, wanted, name) if wanted.index or wanted.keep else {}
+    if wanted.latest:
+        _write_latest(files, wanted)
+    if wanted.keep:
+        _remove_old(files, wanted, name, entries)
+    return name
+
+
+def _write_page(files: Files, wanted: _Wanted) -> str:
+    """Write the page under the first name that is free, or over the one that is there."""
+    path = Path(wanted.name)
+    if wanted.overwrite:
+        there = files.read(_first_of(wanted.name, wanted), HEAD_BYTES)
+        if there and not is_page_head(there):
+            raise DeliveryError("exists and was not written by this program", path=wanted.name, hint="change --out")
+        _write_over(files, wanted.name, wanted)
+        return wanted.name
+    found = files.find()
+    least = highest_number(path, [one.file for one in found or ()]) + 1
+    for number in range(least, least + _MOST_NUMBERS):
+        name = numbered(path, number).as_posix()
+        taken = found is None and files.read(_first_of(name, wanted), 1) is not None
+        if not taken and _write_all(files, name, wanted.files, new=True):
+            return name
+    raise DeliveryError("has too many pages of that name", path=wanted.name, hint="remove some, or use keep")
+
+
+def _first_of(name: str, wanted: _Wanted) -> str:
+    """Return the file to open of a page."""
+    return f"{name}/{FIRST_PAGE}" if wanted.in_folder else name
+
+
+def _write_all(files: Files, name: str, several: Iterable[tuple[str, bytes]], *, new: bool) -> bool:
+    """Write files below a name; return False where another run was faster."""
+    return all(files.write(f"{name}{below}", data, new=new) for below, data in several)
+
+
+def _write_over(files: Files, name: str, wanted: _Wanted) -> None:
+    """Write files below a name over what is there, and remove what the page before had besides."""
+    _write_all(files, name, wanted.files, new=False)
+    if wanted.in_folder:
+        made = {f"{name}{below}" for below, _ in wanted.files}
+        for found in files.find() or ():
+            if found.file.startswith(f"{name}/") and found.file not in made:
+                files.remove(found.file)
+
+
+def _write_index(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
+    """Write the index until it has all that is there, also what others wrote meanwhile; return its entries."""
+    entries: dict[str, Entry] = {}
+    own = wanted.files[-1][1]
+    page = _first_of(name, wanted)
+    heads = {page: own[:HEAD_BYTES]}
+
+    def head_of(file: str) -> bytes:
+        if file not in heads:
+            heads[file] = files.read(file, HEAD_BYTES) or b""
+        return heads[file]
+
+    for _ in range(_TRIES):
+        before = (files.read(FIRST_PAGE) or b"") if wanted.index else b""
+        found = files.find()
+        if found is None:
+            # A place that can't be listed: what the index knows, and this page.
+            now = entries_in(before) | {page: Entry(page, "", line_in(heads[page]))}
+        else:
+            now = find_entries(((one.file, one.stamp) for one in found), head_of, before, wanted.latest)
+        if now == entries:
+            break
+        entries = now
+        if wanted.index is None:
+            break
+        for file, data in make_index(_left(entries, wanted, page), wanted.index.link or page, wanted.index):
+            files.write(file, data)
+        if found is None:
+            break
+    return entries
+
+
+def _left(entries: dict[str, Entry], wanted: _Wanted, page: str) -> dict[str, Entry]:
+    """Return the entries without those that are too old."""
+    gone = {entry.file for entry in _too_old(entries, wanted, page)}
+    return {file: entry for file, entry in entries.items() if file not in gone}
+
+
+def _too_old(entries: dict[str, Entry], wanted: _Wanted, page: str) -> list[Entry]:
+    if not wanted.keep:
+        return []
+    others = [entry for entry in newest_first(entries) if entry.file != page]
+    return others[max(0, wanted.keep - 1) :]
+
+
+def _write_latest(files: Files, wanted: _Wanted) -> None:
+    first = files.read(_first_of(wanted.latest, wanted), HEAD_BYTES)
+    if first and not is_page_head(first):
+        raise DeliveryError("is not a report of this program", path=wanted.latest, hint="choose another --latest")
+    _write_over(files, wanted.latest, wanted)
+
+
+def _remove_old(files: Files, wanted: _Wanted, name: str, entries: dict[str, Entry]) -> None:
+    """Remove the oldest pages; one in a folder with all that is in it."""
+    gone = [entry.file for entry in _too_old(entries, wanted, _first_of(name, wanted))]
+    folders = [file.removesuffix(f"/{FIRST_PAGE}") for file in gone if file.endswith(f"/{FIRST_PAGE}")]
+    inside = tuple(f"{folder}/" for folder in folders)
+    if folders:
+        zips = {f"{folder}.zip" for folder in folders}
+        there = [found.file for found in files.find() or ()]
+        gone += [file for file in there if file.startswith(inside) or file in zips]
+    for file in dict.fromkeys(gone):
+        files.remove(file)

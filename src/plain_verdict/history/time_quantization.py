@@ -1,0 +1,109 @@
+"""Times in levels, small enough for the chain in a page: by how much each build differs from the last.
+
+Below a second a level is a step of milliseconds, above it a share more than the one before. Small pages have fine
+levels, large ones coarse ones: what is 0.5 s and 20 % slower is seen by both, and most differences are 0.
+"""
+
+from array import array
+from bisect import bisect
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
+from itertools import pairwise
+from operator import add, sub
+
+from plain_verdict.runtime.errors import ReadError
+
+_LINEAR_UP_TO_MS, _LONGEST_MS = 1_000, 24 * 3_600_000
+_MIDDLE = 0x400
+"""The character of no difference, with room for all of them on both sides."""
+_NO_TIME = ord(" ")
+_LEAST_STEP_MS, _LEAST_GROWTH, _MOST_GROWTH = 1, 1.005, 4.0
+
+
+class Levels:
+    """Levels of a step in milliseconds, and of a growth from one to the next above a second. Raises ReadError."""
+
+    def __init__(self, step_ms: int, growth: float) -> None:
+        if not (_LEAST_STEP_MS <= step_ms <= _LINEAR_UP_TO_MS and _LEAST_GROWTH <= growth <= _MOST_GROWTH):
+            raise ReadError(
+                "holds a digest with levels of no sense", hint="write the report again from its results"
+            )
+        self.step_ms, self.growth = step_ms, growth
+        levels = [0, max(1, step_ms // 4), *range(step_ms, _LINEAR_UP_TO_MS + 1, step_ms)]
+        while levels[-1] < _LONGEST_MS:
+            levels.append(max(levels[-1] + 1, round(levels[-1] * growth)))
+        self._ms = levels
+        self._bounds = [1, *((low + high) // 2 for low, high in pairwise(levels[1:]))]
+        self.of = _LevelOf(self)
+
+    def find(self, time_ms: int) -> int:
+        """Return the level of a time; 0 of none."""
+        return min(bisect(self._bounds, time_ms), len(self._ms) - 1)
+
+    def times(self, levels: Sequence[int]) -> "array[int]":
+        """Return what levels stand for, in milliseconds. Raises IndexError for one that is none."""
+        return array("I", map(self._ms.__getitem__, levels))
+
+
+class _LevelOf(dict[int, int]):
+    """The level of each time that was asked for."""
+
+    def __init__(self, levels: Levels) -> None:
+        super().__init__()
+        self._levels = levels
+
+    def __missing__(self, time_ms: int) -> int:
+        self[time_ms] = level = self._levels.find(time_ms)
+        return level
+
+
+FINE, COARSE = Levels(10, 1.02), Levels(250, 1.25)
+
+
+def pack_times(own: Sequence[int], columns: Sequence[Sequence[int]], levels: Levels) -> str:
+    """Return by how many levels several builds differ from a run's own times: a character a check and build.
+
+    Check stands after check. Times are in milliseconds, ``columns`` those of one build each.
+    """
+    level_of = levels.of.__getitem__
+    zero = [level - _MIDDLE for level in map(level_of, own)]
+    codes = array("H", bytes(2 * len(own) * len(columns)))
+    for build, column in enumerate(columns):
+        found = array("H", list(map(sub, map(level_of, column), zero)))
+        for place in _places_of(0, column):
+            found[place] = _NO_TIME
+        codes[build :: len(columns)] = found
+    return codes.tobytes().decode("utf-16-le")
+
+
+def _places_of(value: int, times: Sequence[int]) -> Iterator[int]:
+    """Yield where a value stands; it is rare, and looked for fast."""
+    place = -1
+    with suppress(ValueError):
+        while True:
+            place = times.index(value, place + 1)
+            yield place
+
+
+def unpack_times(own: Sequence[int], took: str, levels: Levels) -> Iterator["array[int]"]:
+    """Yield the milliseconds of each build. Raises ReadError."""
+    if not own:
+        return
+    builds, rest = divmod(len(took), len(own))
+    zero = [level - _MIDDLE for level in map(levels.of.__getitem__, own)]
+    try:
+        if rest:
+            raise ValueError
+        for build in range(builds):
+            codes = array("H")
+            codes.frombytes(took[build::builds].encode("utf-16-le"))
+            found = list(map(add, codes, zero))
+            for place in _places_of(_NO_TIME, codes):
+                found[place] = 0
+            if min(found) < 0:
+                raise ValueError
+            yield levels.times(found)
+    except (ValueError, IndexError) as error:
+        raise ReadError(
+            "holds a digest whose times can't be read", hint="write the report again from its results"
+        ) from error

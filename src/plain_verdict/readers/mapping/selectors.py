@@ -1,0 +1,133 @@
+"""Places: where in a file, or in an item of it, something stands; and what all syntaxes share."""
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import NamedTuple, Protocol
+
+import msgspec
+
+from plain_verdict.model import ReadingNote
+
+SAMPLES = 3
+"""Values that a place remembers."""
+_SAMPLE_CHARS = 200
+
+Find = Callable[[object], list[object]]
+FindFirst = Callable[[object], object]
+FindText = Callable[[object], str | None]
+"""Returns the text that an item has, or None."""
+ToText = Callable[[object], str]
+
+
+class Selector:
+    """A place, as it is looked for again and again: how often there was something, and what it was first.
+
+    ``read`` gives the first value there as text. Syntaxes set a quicker one for the places that are read most.
+    """
+
+    __slots__ = ("_all", "_first", "_to_text", "hits", "misses", "read", "samples", "single", "text")
+
+    def __init__(
+        self,
+        text: str,
+        find: Find,
+        find_first: FindFirst | None = None,
+        *,
+        single: bool = True,
+        to_text: ToText | None = None,
+    ) -> None:
+        self.text = text
+        self.single = single
+        """Whether it can find one value at most."""
+        self.hits = 0
+        self.misses = 0
+        self.samples: list[str] = []
+        """The first values, as text."""
+        self._to_text = to_text or json_text
+        self._all = find
+        self._first = find_first or (lambda item: next(iter(find(item)), None))
+        self.read: FindText = self._read
+
+    def _read(self, item: object) -> str | None:
+        value = self.first(item)
+        return value if value is None or type(value) is str else self._to_text(value)
+
+    def first(self, item: object) -> object:
+        """Return the first value that stands there; None where nothing does, or only blank text."""
+        value = self._first(item)
+        if value is None or value == "":
+            self.misses += 1
+            return None
+        self.hits += 1
+        if self.hits <= SAMPLES:
+            self.sample(value)
+        return value
+
+    def all(self, item: object) -> list[object]:
+        """Return all values that stand there."""
+        values = [value for value in self._all(item) if value is not None and value != ""]
+        if not values:
+            self.misses += 1
+            return values
+        self.hits += 1
+        for value in values[: SAMPLES - len(self.samples)]:
+            self.sample(value)
+        return values
+
+    def sample(self, value: object) -> None:
+        """Remember a value, for those who want to see what stands there."""
+        self.samples.append(self._to_text(value)[:_SAMPLE_CHARS])
+
+
+class Item(NamedTuple):
+    """An item of the outermost level, and its number: a line, or its place in the order."""
+
+    number: int
+    value: object
+
+
+Inner = Sequence[tuple[str, int]]
+"""For each inner level where its items stand, and which of them it is, from 0."""
+OnLine = Callable[[object], None]
+
+
+class Document(Protocol):
+    """A file in one syntax, opened: gives its items, and makes places that find things in them."""
+
+    on_line: OnLine | None
+    """Told of each line or row, in files that are made of them."""
+
+    def place(self, text: str | int) -> Selector:
+        """Return a place to look in items for. Raises ValueError for what is none in this syntax."""
+        ...
+
+    def items(self, each: str) -> Iterator[Item]:
+        """Yield the items of the outermost level; "" takes every line, row, or the whole. Raises ValueError."""
+        ...
+
+    def text_of(self, value: object) -> str:
+        """Return a value that a place found as text."""
+        ...
+
+    def root(self) -> object:
+        """Return what places that speak of the whole file are seen from, once its items are read."""
+        ...
+
+    def locate(self, number: int, each: str, inner: Inner) -> str:
+        """Return where an item stands: by the number of the outermost, and by those of the levels in it."""
+        ...
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield what was odd about the file as such."""
+        ...
+
+
+def on_line(number: int, inner: Inner) -> str:
+    """Return in words where an item stands in a file whose lines have numbers."""
+    return ", ".join((f"line {number:,}", *(f"item {place + 1}" for _, place in inner)))
+
+
+def json_text(value: object) -> str:
+    """Return a JSON value as text: a text itself, a number or truth value as JSON writes it, others as JSON."""
+    if type(value) is str:
+        return value
+    return msgspec.json.encode(value).decode()

@@ -1,0 +1,70 @@
+"""The words and places of a SARIF log."""
+
+import re
+from urllib.parse import unquote
+
+from plain_verdict.readers.sarif.format import ArtifactLocation, Location, Message, Run
+from plain_verdict.readers.sarif.rules import Found
+
+_PLACEHOLDER = re.compile(r"\{(\d{1,3})\}|\{\{|\}\}")
+_LINK = re.compile(r"\[((?:\\.|[^\]\\])*)\]\((?:\\.|[^)\\])*\)")
+_MOST_BASES = 10
+
+
+def message_text(message: Message, found: Found | None = None) -> str:
+    """Return a message as text: its own, or that of its rule by its id, with its arguments in it (3.11)."""
+    text = message.text or message.markdown
+    if not text and message.id and found:
+        named = found.descriptor.message_strings.get(message.id) or found.component.global_message_strings.get(
+            message.id
+        )
+        text = (named.text or named.markdown) if named else ""
+    if message.arguments or "{{" in text:
+        text = _PLACEHOLDER.sub(lambda match: _filled(match, message.arguments), text)
+    # Links in plain text (3.11.6) lead to places in the log; their words are enough.
+    return _LINK.sub(lambda match: match[1].replace("\\", ""), text) if "](" in text else text
+
+
+def _filled(match: re.Match[str], arguments: tuple[str, ...]) -> str:
+    if match[1] is None:
+        return match[0][0]
+    number = int(match[1])
+    return arguments[number] if number < len(arguments) else match[0]
+
+
+class Locations:
+    """Says where things are in one run."""
+
+    def __init__(self, run: Run) -> None:
+        self._run = run
+
+    def file(self, location: ArtifactLocation) -> str:
+        """Return a file as a path or an address (3.4), with what its base says before it."""
+        if not location.uri and 0 <= location.index < len(self._run.artifacts):
+            location = self._run.artifacts[location.index].location
+        uri, base, seen = location.uri, location.uri_base_id, 0
+        while base and ":" not in uri.partition("/")[0] and seen < _MOST_BASES:
+            own = self._run.original_uri_base_ids.get(base)
+            if own is None:
+                break
+            if not own.uri.startswith("file:"):  # where it stood on the machine that scanned tells nobody anything
+                uri = own.uri.rstrip("/") + "/" + uri if own.uri else uri
+            base, seen = own.uri_base_id, seen + 1
+        return unquote(uri.removeprefix("file://"))
+
+    def where(self, location: Location) -> str:
+        """Return the place of a finding, shortened."""
+        physical = location.physical_location
+        file, region = self.file(physical.artifact_location), physical.region
+        if file:
+            line = f":{region.start_line}" if region.start_line else ""
+            column = f":{region.start_column}" if line and region.start_column else ""
+            return f"{file}{line}{column}"
+        logical = next(iter(location.logical_locations), None)
+        return (logical.fully_qualified_name or logical.name) if logical else ""
+
+    @staticmethod
+    def snippet(location: Location) -> str:
+        """Return the lines that the log gives of a place."""
+        physical = location.physical_location
+        return physical.region.snippet.text or physical.context_region.snippet.text

@@ -1,0 +1,141 @@
+"""Brings results from places elsewhere into a folder of this machine, for as long as they are read."""
+
+import re
+import tempfile
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path, PurePosixPath
+from urllib.parse import unquote
+
+import msgspec
+
+from plain_verdict.inputs.discovery import split_kind
+from plain_verdict.inputs.source import shown_path
+from plain_verdict.model import Unread
+from plain_verdict.remote.interface import Files
+from plain_verdict.remote.opening import is_elsewhere, open_place
+from plain_verdict.runtime.errors import DeliveryError, UsageError
+
+_MAGIC = re.compile(r"[*?\[]")
+_OF_HERE = "file://"
+_MOST_FILES = 20_000
+_HINT = "check the address and your credentials"
+
+
+class Fetched(msgspec.Struct):
+    """Arguments that are all paths of this machine; ``shown`` is how paths below a folder are named instead."""
+
+    arguments: list[list[str]]
+    shown: dict[str, str] = {}
+    unread: list[Unread] = []
+
+
+@contextmanager
+def fetched(several: Sequence[Sequence[str]]) -> Iterator[Fetched]:
+    """Give the arguments with what is elsewhere fetched; it is removed at the end. Raises UsageError."""
+    if not any(is_elsewhere(split_kind(argument)[1]) for arguments in several for argument in arguments):
+        yield Fetched([list(arguments) for arguments in several])
+        return
+    with tempfile.TemporaryDirectory(prefix="plain-verdict-") as name:
+        result = Fetched([], {}, [])
+        for arguments in several:
+            here: list[str] = []
+            for argument in arguments:
+                kind, path = split_kind(argument)
+                before = f"{kind.value}=" if kind else ""
+                if path.startswith(_OF_HERE):
+                    here.append(before + unquote(path.removeprefix(_OF_HERE)))
+                elif is_elsewhere(path):
+                    here += [before + found for found in _fetch(path, Path(name, str(len(result.shown))), result)]
+                else:
+                    here.append(argument)
+            result.arguments.append(here)
+        yield result
+
+
+def _fetch(address: str, folder: Path, result: Fetched) -> list[str]:
+    """Fetch what an address means and return it as arguments: of a pattern each file, else one, or a folder."""
+    base, wanted = _apart(address)
+    try:
+        if _MAGIC.search(wanted):
+            return [str(folder / name) for name in _copied(base, wanted, folder, result)]
+        if _copied(address, "**", folder, result):
+            return [str(folder)]
+        if _copied(base, wanted, folder, result):
+            return [str(folder / wanted)]
+        result.unread.append(Unread(shown_path(address), "does not exist", hint=_HINT))
+    except DeliveryError as error:
+        result.unread.append(Unread(shown_path(address), error.what, hint=error.hint or _HINT))
+    return []
+
+
+def _copied(base: str, wanted: str, folder: Path, result: Fetched) -> list[str]:
+    """Copy what is wanted below an address and return the names; note how they are shown."""
+    place = open_place(base)
+    place.check()
+    result.shown[str(folder)] = place.shown.rstrip("/") + "/"
+    return place.do(lambda files: _copy(files, wanted, folder))
+
+
+def _apart(address: str) -> tuple[str, str]:
+    """Return the folder that an address names at least, and what is wanted below it."""
+    head, sign, way = address.partition("#") if address.startswith("git+") else ("", "", address)
+    if sign:
+        branch, _, way = way.partition(":")
+        head = f"{head}#{branch}:"
+    parts = way.split("/")
+    fixed = next((at for at, part in enumerate(parts) if _MAGIC.search(part)), len(parts) - 1)
+    if not sign and fixed < 3:
+        raise UsageError("names no folder", path=address, hint="write it like s3://bucket/folder/*.xml")
+    return head + "/".join(parts[:fixed]), "/".join(parts[fixed:])
+
+
+def _copy(files: Files, wanted: str, folder: Path) -> list[str]:
+    """Copy the files that are wanted into a folder and return their names."""
+    folder.mkdir(parents=True, exist_ok=True)
+    listed = bool(_MAGIC.search(wanted))
+    if listed:
+        found = files.find()
+        if found is None:
+            if wanted == "**":
+                return []
+            hint = "name each file; only WebDAV servers list what they have"
+            raise DeliveryError("can't be listed", hint=hint)
+        fits = _pattern_of(wanted)
+        names = [one.file for one in found if one.file and fits.fullmatch(one.file)]
+        if len(names) > _MOST_FILES:
+            raise DeliveryError(f"has more than {_MOST_FILES:,} files there", hint="name fewer")
+    else:
+        names = [wanted]
+    copied = []
+    for name in names:
+        if ".." in PurePosixPath(name).parts or PurePosixPath(name).is_absolute():
+            raise DeliveryError(
+                "has a name that leads out of its folder", path=name, hint="name the files you want"
+            )
+        data = files.read(name)
+        if data is None:
+            if listed:
+                raise DeliveryError(
+                    "lists a file that is gone", path=name, hint="try again, when nobody writes there"
+                )
+            continue
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)
+        copied.append(name)
+    return copied
+
+
+def _pattern_of(wanted: str) -> re.Pattern[str]:
+    """Return the expression of a shell-style pattern."""
+    pieces = re.split(r"(\*\*/|\*\*|\*|\?|\[!?[^\]/]+\])", wanted)
+    meant = {"**/": "(?:[^/]+/)*", "**": ".*", "*": "[^/]*", "?": "[^/]"}
+
+    def expression(piece: str) -> str:
+        if piece.startswith("[") and piece.endswith("]"):
+            inside = piece[1:-1].replace("\\", "\\\\")
+            return f"[^{inside[1:]}]" if inside.startswith("!") else f"[{inside}]"
+        return meant.get(piece) or re.escape(piece)
+
+    return re.compile("".join(map(expression, pieces)), re.DOTALL)

@@ -1,0 +1,100 @@
+"""Tells which checks say whether a requirement is met."""
+
+import re
+from collections import Counter
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from plain_verdict.model import Check, Outcome, RequirementResult, Requirements, RequirementState, Run
+from plain_verdict.requirements.reading import FoundRequirements
+from plain_verdict.text.expressions import Expression, TooSlow
+from plain_verdict.text.formatting import plural
+
+# Keys of properties under which runners write the requirements of a check; compared without case and signs.
+_KEYS = frozenset(
+    [
+        "requirement",
+        "requirements",
+        "requirementid",
+        "requirementids",
+        "req",
+        "reqs",
+        "reqid",
+        "verifies",
+        "covers",
+        "story",
+        "userstory",
+    ]
+)
+_SIGNS = re.compile(r"[\s_.-]+")
+_SEVERAL = re.compile(r"[,;\s]+")
+
+
+def with_requirements(run: Run, read: FoundRequirements, pattern: str) -> Run:
+    """Return the run with requirements; ``pattern``, an expression, finds ids in the names of checks."""
+    requirements, notes = read.requirements, list(read.notes)
+    ids = _Ids(pattern)
+    known = {one.id.casefold(): one for one in requirements}
+    titles = {one.title.casefold(): one for one in requirements if one.title}
+    by_id: dict[str, list[Check]] = {one.id: [] for one in requirements}
+    unknown: Counter[str] = Counter()
+    for check in run.checks:
+        found: set[str] = set()
+        for name in dict.fromkeys(_named(check, ids)):
+            own = known.get(name.casefold())
+            if own is None:
+                unknown[name] += 1
+            else:
+                found.add(own.id)
+        found |= {known[tag.casefold()].id for tag in check.tags if tag.casefold() in known}
+        by_title = titles.get(check.name.casefold())
+        if by_title:
+            found.add(by_title.id)
+        for id_ in found:
+            by_id[id_].append(check)
+    asked = tuple(
+        RequirementResult(one, state_of(by_id[one.id]), tuple(check.id for check in by_id[one.id]))
+        for one in requirements
+    )
+    if ids.unsearched:
+        notes.append(
+            f"The pattern for requirements takes too long on {plural(ids.unsearched, 'name')} of checks, so"
+            " requirements of theirs may be missing; write it simpler."
+        )
+    whole = read.whole and not ids.unsearched
+    told = Requirements(asked, tuple(sorted(unknown.items())), tuple(notes), given=True, whole=whole)
+    return msgspec.structs.replace(run, requirements=told)
+
+
+class _Ids:
+    """Finds ids in names by an expression of the team's, and counts the names that it took too long on."""
+
+    def __init__(self, pattern: str) -> None:
+        self._expression = Expression(pattern) if pattern else None
+        self.unsearched = 0
+
+    def __call__(self, name: str) -> Iterator[str]:
+        try:
+            yield from self._expression.all_in(name) if self._expression else ()
+        except TooSlow:
+            self.unsearched += 1
+
+
+def _named(check: Check, ids: _Ids) -> Iterator[str]:
+    """Yield the requirements that a check names."""
+    yield from check.requirements
+    for fact in check.facts:
+        if _SIGNS.sub("", fact.key).casefold() in _KEYS:
+            yield from filter(None, _SEVERAL.split(fact.value))
+    yield from ids(check.title)
+
+
+def state_of(checks: Sequence[Check]) -> RequirementState:
+    """Return how a requirement stands: met if all of its checks that ran passed, and one at least did."""
+    ran = [check.outcome for check in checks if check.outcome is not Outcome.SKIPPED]
+    if not ran:
+        return RequirementState.NOT_CHECKED
+    if any(outcome in (Outcome.FAILED, Outcome.ERRORED) for outcome in ran):
+        return RequirementState.NOT_MET
+    return RequirementState.UNDECIDED if Outcome.UNDECIDED in ran else RequirementState.MET

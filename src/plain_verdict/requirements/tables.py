@@ -1,0 +1,43 @@
+"""Tables whose columns are given by the words of their header (RFC 4180, also with tabs and semicolons)."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from io import StringIO
+
+from plain_verdict.readers.csv_text import BadRow, delimiter_of, rows_of
+from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.encoding import as_text
+from plain_verdict.text.names import split_identifier
+
+CELL_CHARS = 500
+
+
+def rows_by_header(data: bytes, names: Mapping[str, Sequence[str]]) -> Iterator[dict[str, str] | BadRow]:
+    """Yield the cells of each row by key; ``names`` are the words for each key, the likeliest first.
+
+    A column has one key. A wrong quote costs its row. Raises ValueError where there is no column of the first key.
+    """
+    lines = list(StringIO(as_text(data).removeprefix("\ufeff"), newline=""))
+    rows = rows_of(lines, delimiter_of(lines))
+    first = next(rows, None)
+    header = (
+        [" ".join(split_identifier(cell)) for cell in first.cells]
+        if first and not isinstance(first, BadRow)
+        else []
+    )
+    places: dict[str, int] = {}
+    for key, several in names.items():
+        found = [header.index(name) for name in several if name in header]
+        free = [at for at in found if at not in places.values()]
+        if free:
+            places[key] = free[0]
+    needed = next(iter(names))
+    if needed not in places:
+        raise ValueError(f"has no column “{needed}” among {', '.join(filter(None, header)) or 'none'}")
+    for row in rows:
+        if isinstance(row, BadRow):
+            yield row
+        else:
+            yield {
+                key: one_line(row.cells[at], CELL_CHARS) if at < len(row.cells) else ""
+                for key, at in places.items()
+            }

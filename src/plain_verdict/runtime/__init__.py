@@ -1,0 +1,1 @@
+"""How the program runs: errors, files, processes, threads and limits."""

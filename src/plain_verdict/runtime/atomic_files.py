@@ -1,0 +1,115 @@
+"""Writes files and folders whole or not at all: beside their place first, then moved there."""
+
+import os
+import re
+import shutil
+import time
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+
+from plain_verdict.runtime.errors import WriteError
+
+_PART = re.compile(r"\..*\.[0-9a-f]{8}\.part")
+_PART_LASTS_S = 3600
+
+
+def write_bytes(path: Path, data: bytes) -> None:
+    """Write a file over what was there. Raises WriteError."""
+    with staged_path(path) as part:
+        part.write_bytes(data)
+        part.replace(path)
+
+
+def write_new(path: Path, data: bytes) -> bool:
+    """Write a file where nothing has its name, and return whether that is so. Raises WriteError."""
+    with staged_path(path) as part:
+        part.write_bytes(data)
+        try:
+            os.link(part, path)
+        except FileExistsError:
+            return False
+        except OSError:  # a file system without links
+            if path.exists():
+                return False
+            part.rename(path)
+    return True
+
+
+def replace_folder(path: Path, files: Iterable[tuple[str, bytes]]) -> None:
+    """Write a folder over what was there. Raises WriteError."""
+    with staged_path(path) as part:
+        part.mkdir()
+        for name, content in files:
+            (part / name).parent.mkdir(exist_ok=True)
+            (part / name).write_bytes(content)
+        replace_path(part, path)
+
+
+def remove_files(folder: Path, names: Iterable[str]) -> None:
+    """Remove files of a folder that are no longer wanted. Raises WriteError."""
+    for name in names:
+        try:
+            (folder / name).unlink(missing_ok=True)
+        except OSError as error:
+            raise WriteError(f"could not be removed ({error.strerror})", path=str(folder / name)) from error
+
+
+@contextmanager
+def lock_folder(folder: Path) -> Iterator[None]:
+    """Keep other runs from placing or removing pages in a folder meanwhile, where the system can lock one."""
+    try:
+        import fcntl
+    except ImportError:
+        yield
+        return
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        with suppress(OSError):  # a file system without locks
+            fcntl.flock(handle, fcntl.LOCK_EX)
+        yield
+    finally:
+        os.close(handle)
+
+
+@contextmanager
+def staged_path(path: Path) -> Iterator[Path]:
+    """Give a place for a file or folder beside the path, from which it can be moved in when whole."""
+    part = path.with_name(f".{path.name[:80]}.{os.urandom(4).hex()}.part")
+    _remove_left_parts(path.parent)
+    try:
+        try:
+            yield part
+        finally:
+            if part.is_dir():
+                shutil.rmtree(part)
+            else:
+                part.unlink(missing_ok=True)
+    except OSError as error:
+        raise WriteError(
+            f"could not be written ({error.strerror or error})",
+            path=str(path),
+            hint="an older page there is as it was",
+        ) from error
+
+
+def _remove_left_parts(folder: Path) -> None:
+    """Remove the parts that runs which were killed left behind, once nobody can be writing them any more."""
+    long_ago = time.time() - _PART_LASTS_S
+    with suppress(OSError):
+        for path in folder.iterdir():
+            if _PART.fullmatch(path.name):
+                with suppress(OSError):
+                    if path.lstat().st_mtime < long_ago:
+                        shutil.rmtree(path) if path.is_dir() and not path.is_symlink() else path.unlink()
+
+
+def replace_path(part: Path, path: Path) -> None:
+    """Put a page in an older one's place; of a folder, a kill in between leaves none, never half of one."""
+    if not part.is_dir() or not path.exists():
+        part.replace(path)
+        return
+    old = path.with_name(f".{path.name[:80]}.{os.urandom(4).hex()}.part")
+    path.rename(old)
+    part.rename(path)
+    shutil.rmtree(old)

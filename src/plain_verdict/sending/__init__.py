@@ -1,1 +1,0 @@
-"""Tells people and systems of a report: mail by SMTP, notices by HTTP."""
