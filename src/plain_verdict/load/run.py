@@ -6,8 +6,7 @@ import msgspec
 
 from plain_verdict.load.comparison import TRIFLE, NoiseThreshold, compare
 from plain_verdict.load.numbers import numbers_of
-from plain_verdict.load.payload import SamplesPayload
-from plain_verdict.load.state import merged
+from plain_verdict.load.state import SamplesPayload, merged
 from plain_verdict.load.sums import with_more, without
 from plain_verdict.model import Run
 from plain_verdict.text.formatting import join_list

@@ -12,6 +12,7 @@ import numpy as np
 from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Floats, Ints, bins_of, metric_bins_of
 from plain_verdict.load.counts import SparseCounts, starts_of
 from plain_verdict.load.metrics import MetricState, MetricStates
+from plain_verdict.model import Payload
 
 MOST_REQUESTS = 1_000
 """Names that are distinguished; see ``LoadState.code_of``."""
@@ -294,3 +295,10 @@ def merged(states: Sequence[LoadState]) -> LoadState:
     for state in states:
         whole.merge(state)
     return whole
+
+
+class SamplesPayload(Payload, frozen=True):
+    """What a file of samples holds: the state of its numbers, and how many of its rows are no samples."""
+
+    state: LoadState
+    bad_rows: int = 0

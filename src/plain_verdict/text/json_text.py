@@ -15,6 +15,8 @@ _ESCAPE = re.compile(
     rb"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[dD][89a-fA-F][0-9a-fA-F]{2}|\\[^u]"
 )
 _HALF_BYTES = 6
+_MOST_LEVELS = 4
+"""How deep objects inside an object are flattened."""
 _HALF = re.compile("[\ud800-\udfff]")
 DAMAGED_JSON = (msgspec.DecodeError, ValueError, RecursionError)
 """A number of thousands of digits is a ValueError, as what is not JSON and what is not text."""
@@ -99,3 +101,20 @@ def without_halves(data: bytes) -> bytes:
     No text can hold it, and strict parsers refuse all of its document.
     """
     return _ESCAPE.sub(lambda match: rb"\ufffd" if len(match[0]) == _HALF_BYTES else match[0], data)
+
+
+def flatten(value: dict[str, object], before: str = "", depth: int = 0) -> dict[str, str]:
+    """Return the values of an object as texts by name; lists, and what nests too deep, are left out.
+
+    Values in objects inside are named by their way, like ``timings.total``.
+    """
+    found: dict[str, str] = {}
+    for key, own in value.items():
+        if type(own) is dict:
+            if depth < _MOST_LEVELS:
+                found |= flatten(own, f"{before}{key}.", depth + 1)
+        elif own is True or own is False:
+            found[before + key] = "true" if own else "false"
+        elif own is not None and type(own) is not list:
+            found[before + key] = own if type(own) is str else repr(own)
+    return found

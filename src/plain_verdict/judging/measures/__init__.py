@@ -3,18 +3,18 @@
 To add one: a row in its file's ``MEASURES``, or a new file and its row here.
 """
 
-from plain_verdict.judging.measures import calls, counts, history, load, rates, requirements, rules, times
+from plain_verdict.judging.measures import calls, history, load, requirements, rules
+from plain_verdict.judging.measures.checks import COUNTS, PASS_RATE, TIMES
 from plain_verdict.judging.measures.history import NEW_FAILURES
 from plain_verdict.judging.measures.interface import CheckedScope, Measure
-from plain_verdict.judging.measures.rates import PASS_RATE
 
 __all__ = ["MEASURES", "NEW_FAILURES", "PASS_RATE", "CheckedScope", "Measure", "is_of_calls", "measure_named"]
 
 MEASURES: tuple[Measure, ...] = (
-    *counts.MEASURES,
+    *COUNTS,
     *history.MEASURES,
-    *rates.MEASURES,
-    *times.MEASURES,
+    PASS_RATE,
+    *TIMES,
     *calls.MEASURES,
     *load.MEASURES,
     *rules.MEASURES,

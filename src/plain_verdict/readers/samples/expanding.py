@@ -2,7 +2,7 @@
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.condensed import expand
-from plain_verdict.load.payload import SamplesPayload
+from plain_verdict.load.state import SamplesPayload
 from plain_verdict.model import Kind, ReadingNote, ResultFile
 from plain_verdict.readers.samples.reading import moment_of
 from plain_verdict.text.cleaning import one_line

@@ -9,9 +9,8 @@ from plain_verdict.readers.csv_text import BadRow
 from plain_verdict.readers.samples.blocks import BLOCK_BYTES, Part
 from plain_verdict.readers.samples.cells import Cells
 from plain_verdict.readers.samples.columns import Columns
-from plain_verdict.readers.samples.flat import flat
 from plain_verdict.readers.samples.rows import Rows
-from plain_verdict.text.json_text import decode_typed, key_twice, may_have_twice
+from plain_verdict.text.json_text import decode_typed, flatten, key_twice, may_have_twice
 
 _any = msgspec.json.Decoder()
 
@@ -60,7 +59,7 @@ class LinesParser:
             if may_have_twice(line, value) and key_twice(line) is not None:
                 yield BadRow(number, "has a key twice")
                 continue
-            cells = flat(value)
+            cells = flatten(value)
             row = [cells.get(name, "") for name in self.columns.names]
             why = self._rows.why_bad(row)
             if why is None:

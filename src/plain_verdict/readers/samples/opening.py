@@ -14,7 +14,6 @@ from plain_verdict.readers.csv_text import Row, cells_of, delimiter_of, rows_of
 from plain_verdict.readers.samples.blocks import Part, blocks
 from plain_verdict.readers.samples.columns import Columns, columns_of, is_summary, metric_columns
 from plain_verdict.readers.samples.counting import Parser
-from plain_verdict.readers.samples.flat import flat
 from plain_verdict.readers.samples.forms import columns_by
 from plain_verdict.readers.samples.json_lines import LinesParser, line_blocks
 from plain_verdict.readers.samples.parsing import TableParser
@@ -23,6 +22,7 @@ from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.encoding import as_text
+from plain_verdict.text.json_text import flatten
 
 _ROWS_LOOKED_AT = 200
 _HINT = "name its columns time, duration, request and status, or use a mapping; docs/load.md lists more names"
@@ -91,7 +91,7 @@ def _table(data: bytes, lines: list[str], mapping: ResultMapping | None, metrics
 
 def _lines(lines: list[str], mapping: ResultMapping | None, metrics: Sequence[str]) -> Opened:
     objects = [value for line in lines[:_ROWS_LOOKED_AT] if type(value := decoded(line)) is dict]
-    flattened = [flat(value) for value in objects]
+    flattened = [flatten(value) for value in objects]
     names = list(dict.fromkeys(name for one in flattened for name in one))
     rows = [[one.get(name, "") for name in names] for one in flattened]
     columns = _columns(names, rows, mapping, metrics)

@@ -4,10 +4,10 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.model import Kind, ResultFile
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.samples.columns import looks_like_samples
-from plain_verdict.readers.samples.flat import flat
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
+from plain_verdict.text.json_text import flatten
 
 _EXTRA = "pip install 'plain-verdict[load]'"
 
@@ -29,7 +29,7 @@ class SamplesReader:
         if columns:
             # Where the user reports it, what is missing is given by name.
             return told or any(looks_like_samples(columns, row) for row in head.csv_rows[1:] or ((),))
-        objects = [flat(one) for one in head.json_lines if type(one) is dict]
+        objects = [flatten(one) for one in head.json_lines if type(one) is dict]
         if told:
             return bool(objects)
         return any(looks_like_samples(tuple(one), tuple(one.values())) for one in objects)

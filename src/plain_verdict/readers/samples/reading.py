@@ -4,8 +4,7 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 
 from plain_verdict.inputs.source import Source
-from plain_verdict.load.payload import SamplesPayload
-from plain_verdict.load.state import LoadState
+from plain_verdict.load.state import LoadState, SamplesPayload
 from plain_verdict.model import Kind, ReadingNote, ResultFile
 from plain_verdict.readers.samples.columns import Columns, Role
 from plain_verdict.readers.samples.counting import BadRows, Counted, count

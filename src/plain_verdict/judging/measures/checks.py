@@ -1,9 +1,10 @@
-"""Measures that count checks."""
+"""Measures of checks: how many ended how, which share passed, how long they took."""
 
 from collections.abc import Callable
 
-from plain_verdict.judging.measures.interface import COUNT, CheckedScope, Measure
+from plain_verdict.judging.measures.interface import COUNT, PER_CENT, SECONDS, CheckedScope, Measure
 from plain_verdict.model import Outcome
+from plain_verdict.text.formatting import format_duration, format_share
 
 
 def _count(name: str, find: Callable[[CheckedScope], float]) -> Measure:
@@ -23,7 +24,15 @@ def _failures(outcome: Outcome) -> Measure:
     return Measure(outcome.value, COUNT, find, describe)
 
 
-MEASURES = (
+def _pass_rate(scope: CheckedScope) -> float | None:
+    return 100 * scope.tally.passed / scope.tally.ran if scope.tally.ran else None
+
+
+def _describe_duration(_: CheckedScope, number: float) -> str:
+    return format_duration(number)
+
+
+COUNTS = (
     Measure("checks", COUNT, lambda scope: scope.tally.ran, lambda _, number: f"{number:,.0f} ran"),
     _failures(Outcome.FAILED),
     _failures(Outcome.ERRORED),
@@ -31,4 +40,11 @@ MEASURES = (
     _count("undecided", lambda scope: scope.tally.undecided),
     _count("flaky", lambda scope: scope.flaky),
     _count("waived", lambda scope: scope.waived.total),
+)
+PASS_RATE = Measure(
+    "pass rate", PER_CENT, _pass_rate, lambda scope, _: format_share(scope.tally.passed, scope.tally.ran)
+)
+TIMES = (
+    Measure("duration", SECONDS, lambda scope: sum(scope.times_s) if scope.times_s else None, _describe_duration),
+    Measure("slowest check", SECONDS, lambda scope: max(scope.times_s, default=None), _describe_duration),
 )
