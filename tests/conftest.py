@@ -24,7 +24,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 from nights import cluster, database, night, store  # noqa: F401  fixtures
 from plain_verdict import writers
 from plain_verdict.cli import main
-from plain_verdict.cli.demo.files import ASKED, EARLIER, RESULTS, RULES, SHOTS
+from plain_verdict.cli.demo.files import EARLIER, REQUIREMENTS, RESULTS, RULES, SHOTS
 from plain_verdict.inputs.facts import PIPELINE_VARIABLES
 from plain_verdict.writers.html.writer import PageWriter
 
@@ -39,7 +39,7 @@ DEMO += (
     "--title",
     "Booking desk and fares, nightly",
     "--requirements",
-    str(ASKED),
+    str(REQUIREMENTS),
     "--fact",
     "branch=summer-timetable",
 )
@@ -118,8 +118,8 @@ def checks_of(tool: Tool, tmp_path: Path) -> Callable[..., list[SimpleNamespace]
         page = html.fromstring((tmp_path / "page.html").read_text("utf-8"))
         checks = [
             SimpleNamespace(
-                suite=one_line(box.cssselect("h3")[0].text_content().rsplit(" check", 1)[0].rsplit(" ", 1)[0]),
-                name=one_line(
+                suite=single_line(box.cssselect("h3")[0].text_content().rsplit(" check", 1)[0].rsplit(" ", 1)[0]),
+                name=single_line(
                     " ".join(part.text_content() for part in node.cssselect(".name > bdi, .name > .param"))
                 ),
                 outcome=node.get("class").split()[1],
@@ -155,7 +155,7 @@ def take_along(browser: WebDriver, button: str) -> tuple[str, list[list[str]]]:
     return name, list(csv.reader(io.StringIO(text)))
 
 
-def one_line(text: str) -> str:
+def single_line(text: str) -> str:
     return " ".join(text.split())
 
 

@@ -15,7 +15,7 @@ from packaging.utils import canonicalize_name
 
 import plain_verdict
 from conftest import ROOT
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 
 SOURCE = Path(plain_verdict.__file__).parent
 # Lower may not import higher; those on one level know nothing of each other. A part of a folder may have its own level.
@@ -148,7 +148,7 @@ def test_the_docs_show_what_the_program_really_prints():
 
 @given(st.text(max_size=300), st.integers(20, 60))
 def test_any_text_becomes_plain_and_no_longer_than_its_limit(text, limit):
-    line = one_line(text, limit)
+    line = single_line(text, limit)
     assert len(line) <= limit
     assert not any(
         ord(char) < 32 or 0x202A <= ord(char) <= 0x202E or 0x2066 <= ord(char) <= 0x2069 for char in line

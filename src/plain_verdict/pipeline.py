@@ -49,16 +49,16 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     What can't be read is in ``Run.unread``. Raises UsageError for options that make no sense.
     """
     options = options or ReadOptions()
-    several = (paths,) if isinstance(paths, str | os.PathLike) else paths
+    arguments = (paths,) if isinstance(paths, str | os.PathLike) else paths
     document, document_notes = read_api_document(options.api_document)
-    with _all_here([[os.fspath(path) for path in several], *map(list, options.retries)]) as here:
-        found = discover(here.arguments[0], here.arguments[1:], options.kinds, here.shown)
+    with _all_local([[os.fspath(path) for path in arguments], *map(list, options.retries)]) as local:
+        found = discover(local.arguments[0], local.arguments[1:], options.kinds, local.shown)
         with on_step("Reading") as on_progress:
             folders = options.evidence.folders if options.evidence else options.evidence_folders
             sources = without_archives_of(found.sources, folders)
             with options.samples() as samples:
                 run = read_all(sources, options.limits, on_progress, options.mappings, samples)
-        run = msgspec.structs.replace(run, unread=(*here.unread, *found.unread, *run.unread))
+        run = msgspec.structs.replace(run, unread=(*local.unread, *found.unread, *run.unread))
         run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
         run = with_load(run, options, on_step)
         if options.evidence and run.files:
@@ -69,7 +69,7 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
         return with_targets(with_calls(run, document, document_notes), options.targets)
 
 
-class _Here(msgspec.Struct, frozen=True):
+class _Local(msgspec.Struct, frozen=True):
     """Arguments that are all paths of this machine already."""
 
     arguments: list[list[str]]
@@ -77,10 +77,10 @@ class _Here(msgspec.Struct, frozen=True):
     unread: tuple[Unread, ...] = ()
 
 
-def _all_here(arguments: list[list[str]]) -> "AbstractContextManager[_Here | Fetched]":
+def _all_local(arguments: list[list[str]]) -> "AbstractContextManager[_Local | Fetched]":
     """Give the arguments with what is elsewhere fetched."""
-    if not any("://" in argument for several in arguments for argument in several):
-        return nullcontext(_Here(arguments))
+    if not any("://" in argument for group in arguments for argument in group):
+        return nullcontext(_Local(arguments))
     from plain_verdict.remote.fetching import fetched  # for results that are elsewhere
 
     return fetched(arguments)
@@ -110,7 +110,7 @@ def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> 
     with on_step("Reading the earlier run") as on_progress, options.samples() as samples:
         earlier = read_all(found.sources, options.limits, on_progress, options.mappings, samples)
     earlier = msgspec.structs.replace(earlier, unread=found.unread + earlier.unread)
-    return with_comparison(run, earlier, NoiseThreshold(*options.trifle))
+    return with_comparison(run, earlier, NoiseThreshold(*options.noise_threshold))
 
 
 def read_api_document(path: str) -> "tuple[ApiDocument | None, tuple[str, ...]]":
@@ -142,16 +142,16 @@ def with_history(run: Run, request: ReadRequest, on_step: OnStep = no_progress) 
         return run
     masker = Masker(request.options.masking)
     folders = list(dict.fromkeys(file.folder for file in run.files if file.folder))
-    own = {fact.key.casefold() for fact in request.facts}
+    named_keys = {fact.key.casefold() for fact in request.facts}
     from_repository = repository_facts(folders) if request.git else ()
-    facts = masker.facts((*request.facts, *(fact for fact in from_repository if fact.key not in own)))
+    facts = masker.facts((*request.facts, *(fact for fact in from_repository if fact.key not in named_keys)))
     masked = masker.masked  # the title's own are counted when the report is made
     title = masker.text(request.title.strip()) or title_of(run)
     build = masker.text(request.history.build)
-    history = msgspec.structs.replace(request.history, build=build, commit_is_sure=COMMIT in own)
+    history = msgspec.structs.replace(request.history, build=build, commit_is_sure=COMMIT in named_keys)
     with on_step("Comparing with earlier runs"):
         found = find_in_series(run, history, request.made, title, facts, masker.text)
-    trouble, notes = (tuple(map(masker.text, several)) for several in (found.trouble, found.notes))
+    trouble, notes = (tuple(map(masker.text, series_notes)) for series_notes in (found.trouble, found.notes))
     found = msgspec.structs.replace(found, masked=masked, trouble=trouble, notes=notes)
     return msgspec.structs.replace(run, in_series=found)
 
@@ -160,8 +160,8 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
     """Return the report on a judged run: with what the request says of it, masked as the run is."""
     masker = Masker(request.read.options.masking)
     title, description = masker.text(request.read.title.strip()), masker.text(request.report.description)
-    place = run.in_series
-    facts = masker.facts(request.read.facts) if place is None else place.facts
+    context = run.in_series
+    facts = masker.facts(request.read.facts) if context is None else context.facts
     info = PageInfo(
         made=request.read.made,
         title=title,
@@ -170,7 +170,7 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
         brand=request.brand,
         theme=request.report.theme,
         only=request.report.only,
-        masked=masker.masked + (place.masked if place else Masked()),
+        masked=masker.masked + (context.masked if context else Masked()),
         index=request.index[1] if request.index else "",
         reload_s=_RELOAD_S if request.watch else 0,
         notes=(*map(masker.text, (*request.brand.notes, *request.read.notes)), *masker.troubles),
@@ -180,8 +180,8 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
 
 def keep_in_history(report: Report, options: HistoryOptions, page: str) -> tuple[str, ...]:
     """Keep a run in the store that the options name, and return what went wrong: that costs no report."""
-    place = report.run.in_series
-    if not options.store or place is None or place.unreachable:
+    context = report.run.in_series
+    if not options.store or context is None or context.unreachable:
         return ()
     kept = report.kept
     build = msgspec.structs.replace(kept.build, page=page)

@@ -15,7 +15,13 @@ from plain_verdict.history.comparison import compare, describe_past
 from plain_verdict.history.digest import decode_digest, encode_digest, make_digest, pack, runs_of, unpack
 from plain_verdict.history.gaps import find_gaps
 from plain_verdict.history.time_quantization import COARSE, FINE
-from plain_verdict.history.trends import _discoveries, find_time_changes, find_wobble, student_tail, wilson_interval
+from plain_verdict.history.trends import (
+    _discoveries,
+    find_flakiness,
+    find_time_changes,
+    student_tail,
+    wilson_interval,
+)
 from plain_verdict.model import Build, CheckIndex, KeptRun, Past
 from plain_verdict.report.history import describe_trace
 
@@ -67,7 +73,7 @@ WOBBLES = [
 
 @pytest.mark.parametrize(("outcomes", "commits", "wanted"), WOBBLES)
 def test_wobble_is_told_from_breaking_and_mending(outcomes, commits, wanted):
-    found = find_wobble(outcomes, ["" if commit == "." else commit for commit in commits])
+    found = find_flakiness(outcomes, ["" if commit == "." else commit for commit in commits])
     assert (found and (found.unsteady, found.runs)) == wanted
 
 
@@ -173,35 +179,37 @@ def kept(number: int, checks: dict[int, tuple[str, int]]) -> KeptRun:
 @given(runs)
 def test_runs_are_brought_to_one_order_whatever_came_and_went(several):
     past, now = [kept(*one) for one in enumerate(several[:-1])], kept(99, several[-1])
-    traces = align(now.roster, past)
+    traces = align(now.check_index, past)
     for at, run in enumerate(past):
-        plain = dict(zip(run.roster.ids, zip(run.outcomes, run.times, strict=True), strict=True))
-        wanted = [plain.get(id_, ("-", 0)) for id_ in now.roster.ids]
+        plain = dict(zip(run.check_index.ids, zip(run.outcomes, run.times, strict=True), strict=True))
+        wanted = [plain.get(id_, ("-", 0)) for id_ in now.check_index.ids]
         assert traces.outcomes[at] == "".join(letter for letter, _ in wanted)
         assert list(traces.times[at]) == [time for _, time in wanted] or not run.times
         assert traces.other_outcomes[at] == "".join(plain.get(id_, ("-",))[0] for id_ in traces.others)
-    assert traces.others.keys() == {id_ for run in past for id_ in run.roster.ids} - set(now.roster.ids)
+    assert traces.others.keys() == {id_ for run in past for id_ in run.check_index.ids} - set(now.check_index.ids)
 
 
 @given(runs)
 @settings(max_examples=60)
 def test_a_digest_is_read_as_it_was_written_but_for_times_that_are_rounded(several):
     past, now = [kept(*one) for one in enumerate(several[:-1])], kept(99, several[-1])
-    digest = decode_digest(unpack(pack(encode_digest(make_digest(now, align(now.roster, past)))).encode()))
+    digest = decode_digest(unpack(pack(encode_digest(make_digest(now, align(now.check_index, past)))).encode()))
     *chain, own = runs_of(digest)
-    assert (own.build, own.roster.ids, tuple(own.roster.names)) == (
+    assert (own.build, own.check_index.ids, tuple(own.check_index.names)) == (
         now.build,
-        now.roster.ids,
-        tuple(now.roster.names),
+        now.check_index.ids,
+        tuple(now.check_index.names),
     )
     assert (own.outcomes, list(own.times)) == (now.outcomes, list(now.times))
     for run, read in zip(past, chain, strict=True):
-        there = {id_: letter for id_, letter in zip(read.roster.ids, read.outcomes, strict=True) if letter != "-"}
-        assert there == dict(zip(run.roster.ids, run.outcomes, strict=True))
-        times = dict(zip(read.roster.ids, read.times or [0] * len(read.roster.ids), strict=True))
-        for id_, time in zip(run.roster.ids, run.times, strict=True):
+        there = {
+            id_: letter for id_, letter in zip(read.check_index.ids, read.outcomes, strict=True) if letter != "-"
+        }
+        assert there == dict(zip(run.check_index.ids, run.outcomes, strict=True))
+        times = dict(zip(read.check_index.ids, read.times or [0] * len(read.check_index.ids), strict=True))
+        for id_, time in zip(run.check_index.ids, run.times, strict=True):
             # Of a check that is gone no time is kept, and of the others one to 10 ms.
-            assert abs(times[id_] - (time if id_ in now.roster.ids else 0)) <= 5
+            assert abs(times[id_] - (time if id_ in now.check_index.ids else 0)) <= 5
 
 
 @pytest.mark.parametrize("levels", [FINE, COARSE])
@@ -215,7 +223,7 @@ def test_a_level_is_near_its_time(levels):
 def test_what_is_gone_is_told_by_its_name_and_failures_first():
     before = kept(1, {1: ("p", 1), 2: ("f", 1), 3: ("p", 1), 4: ("f", 1)})
     now = kept(2, {3: ("p", 1), 4: ("s", 1), 5: ("p", 1)})
-    since = compare(now, align(now.roster, [before]), before)
+    since = compare(now, align(now.check_index, [before]), before)
     assert [(one.name, one.before.split(" in ")[0]) for one in since.removed] == [
         ("check 4", "failed, and is left out now"),
         ("check 2", "failed"),
@@ -233,5 +241,5 @@ def test_a_time_of_the_whole_run_is_compared_as_well():
         )
 
     past, now = [timed(number, 0.4 + number / 200) for number in range(12)], timed(20, 1.9)
-    (change,) = compare(now, align(now.roster, past), past[-1]).slower
+    (change,) = compare(now, align(now.check_index, past), past[-1]).slower
     assert (change.name, change.now_s, change.builds) == ("95 % of POST /payments", 1.9, 12)

@@ -166,7 +166,7 @@ def test_many_runs_at_once_are_kept_each_once(store, tmp_path, request):
         builds = opened.builds()
         assert [build.build for build in builds] == [str(number) for number in range(8)]
         for build in builds:
-            assert len(opened.run(build.id).roster.ids) == 4 + int(build.build)
+            assert len(opened.run(build.id).check_index.ids) == 4 + int(build.build)
 
 
 def test_a_kill_at_any_moment_leaves_whole_runs_only(tmp_path):
@@ -224,27 +224,29 @@ def test_a_store_gives_back_what_it_was_given_whatever_came_and_went(most, store
         for run, read in zip(given, found, strict=True):
             wanted = {
                 id_: row
-                for id_, *row in zip(run.roster.ids, run.roster.names, run.outcomes, run.times, strict=True)
+                for id_, *row in zip(
+                    run.check_index.ids, run.check_index.names, run.outcomes, run.times, strict=True
+                )
             }
             alone = opened.run(run.build.id)
-            assert (alone.roster.ids, tuple(alone.roster.names), alone.outcomes, alone.times) == (
-                run.roster.ids,
-                run.roster.names,
+            assert (alone.check_index.ids, tuple(alone.check_index.names), alone.outcomes, alone.times) == (
+                run.check_index.ids,
+                run.check_index.names,
                 run.outcomes,
                 run.times,
             )
             told = {
                 id_: row
                 for id_, *row in zip(
-                    read.roster.ids,
-                    read.roster.names,
+                    read.check_index.ids,
+                    read.check_index.names,
                     read.outcomes,
                     read.times or [0] * len(read.outcomes),
                     strict=True,
                 )
                 if row[1] != "-"
             }
-            last = set(given[-1].roster.ids)
+            last = set(given[-1].check_index.ids)
             # Times are given of what the last run has.
             assert told == {id_: row if id_ in last else [*row[:2], 0] for id_, row in wanted.items()}
 

@@ -51,8 +51,8 @@ def test_a_change_smaller_than_a_trifle_is_none():
     now, before = made(20, level=1.15), made(21)
     (change,) = [one for one in compare(now, before).changes if one.per_cent == 50 and one.request == "Pay"]
     assert change.certain
-    for trifle in (NoiseThreshold(0.5, 0.005), NoiseThreshold(0.05, 1.0)):
-        assert not any(one.certain for one in compare(now, before, trifle).changes)
+    for noise_threshold in (NoiseThreshold(0.5, 0.005), NoiseThreshold(0.05, 1.0)):
+        assert not any(one.certain for one in compare(now, before, noise_threshold).changes)
 
 
 TRIFLES = {

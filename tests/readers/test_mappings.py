@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import EXAMPLES
-from plain_verdict.readers.mapping.json_paths import JsonRoot, json_place
+from plain_verdict.readers.mapping.json_paths import JsonRoot, json_selector
 from plain_verdict.readers.mapping.times import read_took
 
 HEAD = '[[mapping]]\nname = "rounds"\nfiles = ["r.*"]\n'
@@ -480,7 +480,7 @@ JSON = st.recursive(
 def test_a_place_finds_what_the_standard_says(data, path):
     from jsonpath import JSONPathEnvironment
 
-    place = json_place(path, JsonRoot(data))
+    place = json_selector(path, JsonRoot(data))
     whole = path if path.startswith("$") else "$" + (path.removeprefix("@") if path[0] in "@[" else f".{path}")
     found = JSONPathEnvironment(strict=True).findall(whole, data) if isinstance(data, list | dict) else []
     assert place.all(data) == [value for value in found if value is not None and value != ""]

@@ -53,4 +53,8 @@ def test_no_beginning_is_taken_by_two_readers_and_every_hint_names_each():
     ]
     for data in beginnings:
         assert sum(reader.recognises(Head(data)) for reader in READERS) <= 1
-    assert len({reader.format for reader in READERS}) == len({reader.told_by for reader in READERS}) == len(READERS)
+    assert (
+        len({reader.format for reader in READERS})
+        == len({reader.described_as for reader in READERS})
+        == len(READERS)
+    )

@@ -95,6 +95,10 @@ NOT_FIT = {
         for measure, bound in (("p50", "400 ms"), ("p95", "400 ms"), ("p99.9", "9 s"), ("mean", "400 ms"), ("longest", "9 s"), ("error share", "100 %"), ("requests", "1000"), ("throughput", "900"))
     },
     "one of two requests failed every time": {"load.csv": samples() + samples(bad=ALL_BAD, name="Quote", head=""), "plain-verdict.toml": target("p95", "400 ms", "Quote")},
+    **{
+        f"every answer is {status}": {"load.csv": "started_ms,request,took_ms,status\n" + "".join(f"{START + at * 1000},Pay,50,{status}\n" for at in range(60)), "g.xml": GOOD, "plain-verdict.toml": target("error share", "1 %")}
+        for status in (0, 99, 400, 404, 499, 500, 599, 600)
+    },
     "one request, which failed": {"load.csv": samples(1, bad=[0]), "g.xml": GOOD},
     # Targets that nothing is known of, or that are not met.
     "a target on a request that is not there": {"load.csv": WHOLE, "g.xml": GOOD, "plain-verdict.toml": target("p95", "400 ms", "Gone")},

@@ -12,7 +12,7 @@ import msgspec
 
 from plain_verdict.api.templates import nameless
 from plain_verdict.runtime.errors import ReadError, UsageError
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_size, join_list
 from plain_verdict.text.yaml import read_yaml
 
@@ -67,7 +67,7 @@ def read_document(path: str) -> ApiDocument:
     if not operations:
         raise ReadError("describes no operation", path=name, hint="check its “paths”")
     info = _object(document.get("info"))
-    title = one_line(str(info.get("title") or name), _NAME_CHARS)
+    title = single_line(str(info.get("title") or name), _NAME_CHARS)
     return ApiDocument(title, operations, tuple(walk.bases()), tuple(notes))
 
 
@@ -86,12 +86,12 @@ def _parsed(data: bytes, name: str, notes: list[str]) -> dict[str, object]:
             else (read_yaml(text, twice))
         )
     except (ValueError, RecursionError) as error:
-        what = f"can't be read: {one_line(str(error), 200)}"
+        what = f"can't be read: {single_line(str(error), 200)}"
         raise ReadError(what, path=name, hint=_HINT) from error
     if not isinstance(value, dict):
         raise ReadError("is not an OpenAPI document", path=name, hint=_HINT)
     if twice:
-        keys = join_list([f"“{one_line(key, 60)}”" for key in dict.fromkeys(twice)])
+        keys = join_list([f"“{single_line(key, 60)}”" for key in dict.fromkeys(twice)])
         notes.append(f"{name} has duplicate keys; the last one counts: {keys}.")
     return value
 
@@ -107,13 +107,13 @@ def _once(pairs: list[tuple[str, object]], twice: list[str]) -> dict[str, object
 
 def _check_version(document: dict[str, object], name: str) -> None:
     if "swagger" in document:
-        version = one_line(str(document["swagger"]), 20)
+        version = single_line(str(document["swagger"]), 20)
         what = f"is a Swagger {version} document; OpenAPI 3.0 and 3.1 are read"
         raise ReadError(what, path=name, hint="convert it to OpenAPI 3")
     version = str(document.get("openapi", ""))
     if not version.startswith("3."):
-        said = f"is of version {one_line(version, 20)}" if version else "names no version of OpenAPI"
-        raise ReadError(said, path=name, hint=_HINT)
+        problem = f"is of version {single_line(version, 20)}" if version else "names no version of OpenAPI"
+        raise ReadError(problem, path=name, hint=_HINT)
 
 
 def _object(value: object) -> dict[str, object]:
@@ -135,14 +135,14 @@ class _Walk:
             twin = seen.setdefault((method, nameless(path)), path)
             if twin != path:
                 what = f"{method.upper()} {path} is the same as {method.upper()} {twin}; the first counts"
-                self._notes.append(f"{self._name}: {one_line(what, 300)}.")
+                self._notes.append(f"{self._name}: {single_line(what, 300)}.")
                 continue
             title = operation.get("summary") or operation.get("operationId") or ""
             statuses = tuple(str(status).upper() for status in _object(operation.get("responses")))
             yield DocumentedOperation(
                 method.upper(),
-                one_line(path, _NAME_CHARS),
-                one_line(str(title), _NAME_CHARS),
+                single_line(path, _NAME_CHARS),
+                single_line(str(title), _NAME_CHARS),
                 tuple("default" if status == "DEFAULT" else status for status in statuses),
                 bases,
             )
@@ -180,7 +180,7 @@ class _Walk:
         return fields
 
     def _note(self, path: str, what: str) -> None:
-        self._notes.append(f"{self._name}: {one_line(path, 100)} {one_line(what, 200)}.")
+        self._notes.append(f"{self._name}: {single_line(path, 100)} {single_line(what, 200)}.")
 
     def _at(self, reference: str) -> dict[str, object] | None:
         """Return what a pointer leads to. Source: RFC 6901, section 4."""

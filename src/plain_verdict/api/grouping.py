@@ -34,15 +34,15 @@ def with_calls(run: Run, document: "ApiDocument | None", notes: tuple[str, ...] 
     found = [(check, *call) for check in run.checks for call in _calls_of(check)]
     if not found and document is None and not notes:
         return run
-    places = [split_url(exchange.request.url) for _, exchange, _ in found]
-    grouping = _Grouping({host for host, _ in places}, document)
+    urls = [split_url(exchange.request.url) for _, exchange, _ in found]
+    grouping = _Grouping({host for host, _ in urls}, document)
     calls = tuple(
-        grouping.call(check, exchange, state, place)
-        for (check, exchange, state), place in zip(found, places, strict=True)
+        grouping.call(check, exchange, state, url)
+        for (check, exchange, state), url in zip(found, urls, strict=True)
     )
     coverage = grouping.coverage(calls)
-    told = (*notes, *(document.notes if document else ()))
-    return msgspec.structs.replace(run, api=ApiCalls(calls, coverage, told))
+    all_notes = (*notes, *(document.notes if document else ()))
+    return msgspec.structs.replace(run, api=ApiCalls(calls, coverage, all_notes))
 
 
 def _calls_of(check: Check) -> Iterator[tuple[Exchange, CallState]]:
@@ -50,11 +50,13 @@ def _calls_of(check: Check) -> Iterator[tuple[Exchange, CallState]]:
     last = check.attempts[-1]
     if not last.exchanges and not last.steps:
         return
-    places = exchanges_of(last) if last.steps else ((one, last, at) for at, one in enumerate(last.exchanges))
-    found = [place for place in places if not place[0].only_shown]
+    exchanges_found = (
+        exchanges_of(last) if last.steps else ((call, last, at) for at, call in enumerate(last.exchanges))
+    )
+    found = [number for number in exchanges_found if not number[0].only_shown]
     wrong = _wrong(last, found) if found and last.outcome in BAD else set()
-    for exchange, part, place in found:
-        yield exchange, CallState.WRONG if (id(part), place) in wrong else CallState.EXPECTED
+    for exchange, part, position in found:
+        yield exchange, CallState.WRONG if (id(part), position) in wrong else CallState.EXPECTED
 
 
 def _wrong(attempt: Attempt, found: list[tuple[Exchange, _Part, int]]) -> set[tuple[int, int]]:
@@ -70,11 +72,13 @@ def _wrong(attempt: Attempt, found: list[tuple[Exchange, _Part, int]]) -> set[tu
         if expectation.outcome in BAD and expectation.exchange is not None
     }
     wrong |= {
-        (id(part), place) for exchange, part, place in found if exchange.response is None and part.outcome in BAD
+        (id(part), position)
+        for exchange, part, position in found
+        if exchange.response is None and part.outcome in BAD
     }
     if not wrong:
-        inside = [place for place in exchanges_of(_innermost(attempt)) if not place[0].only_shown]
-        wrong |= {(id(part), place) for _, part, place in inside[-1:]}
+        inside = [position for position in exchanges_of(_innermost(attempt)) if not position[0].only_shown]
+        wrong |= {(id(part), position) for _, part, position in inside[-1:]}
     return wrong
 
 
@@ -112,7 +116,7 @@ class _Grouping:
 
     def __init__(self, hosts: set[str], document: "ApiDocument | None") -> None:
         self._document = document
-        self._several_hosts = len(hosts) > 1
+        self._many_hosts = len(hosts) > 1
         self._guessed: dict[tuple[str, str, str], Operation] = {}
         self._documented: dict[tuple[str, str], DocumentedOperation] = {}
         self._served: list[_Served] = []
@@ -129,11 +133,11 @@ class _Grouping:
             for (method, bases), paths in by_servers.items()
             for base in {base for _, base in bases} or {""}
         ]
-        self._served.sort(key=lambda one: -len(one.base))
+        self._served.sort(key=lambda server: -len(server.base))
 
-    def call(self, check: Check, exchange: Exchange, state: CallState, place: tuple[str, str]) -> Call:
-        """Return an exchange as a call of its operation; ``place`` is its host and path."""
-        operation, documented = self._operation(exchange.request.method, *place)
+    def call(self, check: Check, exchange: Exchange, state: CallState, host_and_path: tuple[str, str]) -> Call:
+        """Return an exchange as a call of its operation; ``host_and_path`` is its host and path."""
+        operation, documented = self._operation(exchange.request.method, *host_and_path)
         is_known: bool | None = None
         if self._document and exchange.response:
             is_known = documented is not None and documented.documents(exchange.response.status)
@@ -146,7 +150,7 @@ class _Grouping:
             return _as_operation(documented), documented
         key = (verb, guess_template(path), host)
         if key not in self._guessed:
-            shown = f"//{host}" if self._several_hosts and host else ""
+            shown = f"//{host}" if self._many_hosts and host else ""
             is_documented = None if self._document is None else False
             self._guessed[key] = Operation(verb, key[1], shown, documented=is_documented)
         return self._guessed[key], None

@@ -72,8 +72,8 @@ def percentile(in_order: Sequence[float], per_cent: int) -> float | None:
 
 def by_operation(calls: Iterable[Call]) -> list[tuple[Operation, CallNumbers]]:
     """Return the numbers of each operation: what went wrong first, then the most called."""
-    several: dict[Operation, list[Call]] = defaultdict(list)
+    grouped: dict[Operation, list[Call]] = defaultdict(list)
     for call in calls:
-        several[call.operation].append(call)
-    numbers = [(operation, count_calls(own)) for operation, own in several.items()]
+        grouped[call.operation].append(call)
+    numbers = [(operation, count_calls(calls_of_it)) for operation, calls_of_it in grouped.items()]
     return sorted(numbers, key=lambda pair: (-pair[1].wrong, -pair[1].calls, pair[0].path, pair[0].method))

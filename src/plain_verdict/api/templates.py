@@ -52,8 +52,8 @@ class Templates:
 
     def find(self, path: str) -> str:
         """Return the template that a path fits, "" where it fits none."""
-        several = self._by_length.get(path.count("/"), ())
-        return next((template for expression, template in several if expression.fullmatch(path)), "")
+        candidates = self._by_length.get(path.count("/"), ())
+        return next((template for expression, template in candidates if expression.fullmatch(path)), "")
 
 
 def nameless(path: str) -> str:

@@ -18,7 +18,7 @@ from plain_verdict import __version__
 from plain_verdict.cli.common import add_debug
 from plain_verdict.cli.terminal import Progress, flush, show_error, show_logged_bugs, show_trace
 from plain_verdict.runtime.errors import PlainVerdictError, WriteError
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.packages import let_libraries_speak
 
 
@@ -263,7 +263,7 @@ def make_parser(*, whole: bool = False) -> argparse.ArgumentParser:
     add_debug(parser)
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", title="commands")
     for command in COMMANDS:
-        own = commands.add_parser(
+        command_parser = commands.add_parser(
             command.name,
             help=command.help,
             description=command.description,
@@ -271,9 +271,9 @@ def make_parser(*, whole: bool = False) -> argparse.ArgumentParser:
             epilog="\n  ".join(("examples:", *command.examples)),
             formatter_class=_HelpFormatter,
         )
-        own.command = command.name
+        command_parser.command = command.name
         if whole:
-            own.take_options()
+            command_parser.take_options()
     return parser
 
 
@@ -309,17 +309,17 @@ def _run(options: argparse.Namespace) -> int:
     except Exception as error:  # noqa: BLE001  the one place where an error of ours ends
         if options.debug:
             show_trace()
-        return _told(error)
+        return _report_bug(error)
 
 
-def _told(error: Exception) -> int:
+def _report_bug(error: Exception) -> int:
     """Say in words what went wrong, and return the exit code."""
     if isinstance(error, PlainVerdictError):
         show_error(error)
         return _USAGE
     if isinstance(error, OSError):
         # The system refuses something that no step could say more about: a name too long, no room left.
-        path = one_line(str(error.filename or ""), 300)
+        path = single_line(str(error.filename or ""), 300)
         show_error(WriteError(f"the operating system refused it ({error.strerror or error})", path=path))
         return _USAGE
     hint = "this is a bug of the program: run the command again with --debug and report the output"

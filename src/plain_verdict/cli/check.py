@@ -36,14 +36,14 @@ def _delivery_trouble(request: Request) -> list[PlainVerdictError]:
     """Return what keeps reports from places and people: each is reached, and nothing is written or sent."""
     trouble: list[PlainVerdictError] = []
     for target in request.places:
-        place = target.place
-        if Path(place.shown).is_absolute() and not Path(place.shown).exists():
-            show(f"  destination: {place.shown}, created by the first report", "soft")
+        destination = target.place
+        if Path(destination.shown).is_absolute() and not Path(destination.shown).exists():
+            show(f"  destination: {destination.shown}, created by the first report", "soft")
             continue
         try:
-            found = place.do(lambda files: files.find())
+            found = destination.do(lambda files: files.find())
             files = plural(len(found), "file") if found is not None else "its files can't be listed"
-            show(f"  destination: {place.shown}, {files}", "soft")
+            show(f"  destination: {destination.shown}, {files}", "soft")
         except DeliveryError as error:
             trouble.append(error)
     if request.sending:
@@ -67,9 +67,13 @@ def run(options: argparse.Namespace) -> int:
     rules, brand = request.read.rules, request.brand
     show(f"{path} is valid.")
     numbers = [
-        plural(len(several), noun)
-        for several, noun in ((rules.causes, "cause"), (rules.waivers, "waiver"), (rules.conditions, "condition"))
-        if several
+        plural(len(rules_of_kind), noun)
+        for rules_of_kind, noun in (
+            (rules.causes, "cause"),
+            (rules.waivers, "waiver"),
+            (rules.conditions, "condition"),
+        )
+        if rules_of_kind
     ]
     show(f"  {join_list(numbers) if numbers else 'no causes, waivers or conditions'}", "soft")
     for logo, what in ((brand.logo, "logo"), (brand.logo_dark, "logo on dark")):

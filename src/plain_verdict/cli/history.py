@@ -24,7 +24,7 @@ from plain_verdict.request.checks import check_settings
 from plain_verdict.runtime.errors import HistoryError, UsageError
 from plain_verdict.settings.loading import read_settings
 from plain_verdict.settings.schema import HistoryTable
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_day, format_time_of_day, join_list, plural, spelled
 
 _LISTED = 40
@@ -162,15 +162,15 @@ def _list(options: Options) -> int:
         show_labelled("error", "no builds found; report --history or --out makes some")
         return NOTHING_READ
     for series in dict.fromkeys(build.series for build in builds):
-        own = [build for build in builds if build.series == series]
-        show(f"{one_line(series, 200)}: {plural(len(own), 'build')}")
-        gaps = find_gaps(own)
-        if len(own) > _LISTED:
-            show(f"  and {len(own) - _LISTED:,} earlier; export lists all", "soft")
-        for place, build in enumerate(own):
-            if place < len(own) - _LISTED:
+        listed = [build for build in builds if build.series == series]
+        show(f"{single_line(series, 200)}: {plural(len(listed), 'build')}")
+        gaps = find_gaps(listed)
+        if len(listed) > _LISTED:
+            show(f"  and {len(listed) - _LISTED:,} earlier; export lists all", "soft")
+        for position, build in enumerate(listed):
+            if position < len(listed) - _LISTED:
                 continue
-            for missing in gaps.get(place, ()):
+            for missing in gaps.get(position, ()):
                 show(f"  {missing:<14} no results", "soft")
             _show_line(build)
     return DONE
@@ -179,7 +179,7 @@ def _list(options: Options) -> int:
 def _show_line(build: Build) -> None:
     tally = build.tally
     failed = tally.failed + tally.errored
-    show(f"  {one_line(build.label, 40):<14}", end=" ")
+    show(f"  {single_line(build.label, 40):<14}", end=" ")
     show(f"{build.verdict.value:<9}", build.verdict.value, end=" ")
     show(f"{failed:>6,} of {plural(tally.total, 'check')} failed, {_when(build)}")
 
@@ -193,17 +193,17 @@ def _show(options: Options) -> int:
     runs = _Runs(options)
     build = runs.meant(options.build)
     kept = runs.run(build)
-    show(f"{one_line(build.title or build.series, 200)}, {build.label}, {_when(build)}")
-    show(f"{build.verdict.value.capitalize()}: {one_line(build.why, 1000)}", build.verdict.value)
+    show(f"{single_line(build.title or build.series, 200)}, {build.label}, {_when(build)}")
+    show(f"{build.verdict.value.capitalize()}: {single_line(build.why, 1000)}", build.verdict.value)
     for fact, value in (("branch", build.branch), ("commit", build.commit), ("page", build.page), ("id", build.id)):
         if value:
-            show(f"  {fact}: {one_line(value, 300)}", "soft")
+            show(f"  {fact}: {single_line(value, 300)}", "soft")
     for cause in build.causes:
         show(f"{cause.checks:>6,}", "failed", end="  ")
-        show(one_line(cause.name, 300))
-    bad = [name for name, letter in zip(kept.roster.names, kept.outcomes, strict=True) if letter in ("f", "e")]
+        show(single_line(cause.name, 300))
+    bad = [name for name, letter in zip(kept.check_index.names, kept.outcomes, strict=True) if letter in ("f", "e")]
     for name in bad[:_LISTED]:
-        show(f"  failed: {one_line(name, 300)}")
+        show(f"  failed: {single_line(name, 300)}")
     if len(bad) > _LISTED:
         show(f"  and {len(bad) - _LISTED:,} more failures", "soft")
     return DONE
@@ -212,10 +212,10 @@ def _show(options: Options) -> int:
 def _compare(options: Options) -> int:
     runs = _Runs(options)
     before, after = runs.meant(options.build), runs.meant(options.other)
-    own = [one for one in runs.builds() if one.series == after.series and one.moment < after.moment]
-    past = [runs.run(build) for build in own[-20:]]
+    builds = [build for build in runs.builds() if build.series == after.series and build.moment < after.moment]
+    past = [runs.run(build) for build in builds[-20:]]
     now = runs.run(after)
-    since = compare(now, align(now.roster, past), runs.run(before))
+    since = compare(now, align(now.check_index, past), runs.run(before))
     show(f"From {before.label} ({_when(before)}) to {after.label} ({_when(after)}):")
     for words, changes, style in (
         ("new", since.new, "failed"),
@@ -232,7 +232,7 @@ def _compare(options: Options) -> int:
 def _show_changes(words: str, changes: Sequence[Changed], style: str) -> None:
     show(f"{len(changes):>6,} {words}", style)
     for change in changes[:_LISTED]:
-        show(f"         {one_line(change.name, 300)}")
+        show(f"         {single_line(change.name, 300)}")
         if change.before:
             show(f"           {change.before}", "soft")
     if len(changes) > _LISTED:

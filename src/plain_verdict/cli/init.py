@@ -43,17 +43,17 @@ def run(options: argparse.Namespace) -> int:
     show(f"Wrote {target}")
     for logo in logos:
         show(f"  logo: {logo}", "soft")
-    for place in results:
-        show(f"  results: {place}", "soft")
+    for result in results:
+        show(f"  results: {result}", "soft")
     show(f"Next: plain-verdict report {' '.join(map(str, results)) or 'RESULTS'}")
     return DONE
 
 
 def _files(folder: Path) -> list[Path]:
     found: list[Path] = []
-    for here, folders, names in os.walk(folder):
+    for current, folders, names in os.walk(folder):
         folders[:] = sorted(name for name in folders if not name.startswith(".") and name not in _SKIPPED)
-        found += [Path(here, name) for name in sorted(names)]
+        found += [Path(current, name) for name in sorted(names)]
         if len(found) > _MOST_FILES:
             break
     return found
@@ -61,9 +61,9 @@ def _files(folder: Path) -> list[Path]:
 
 def _result_folders(files: list[Path]) -> list[Path]:
     """Return the folders that hold files which a reader knows; told by their content, as always."""
-    places = {path.parent for path in files if path.suffix in (".xml", ".jsonl") and knows(path)}
-    inner = sorted(places)
-    return [place for place in inner if not any(other != place and other in place.parents for other in inner)]
+    paths = {path.parent for path in files if path.suffix in (".xml", ".jsonl") and knows(path)}
+    inner = sorted(paths)
+    return [path for path in inner if not any(other != path and other in path.parents for other in inner)]
 
 
 def _logos(files: list[Path]) -> list[Path]:

@@ -13,7 +13,7 @@ from plain_verdict.history.digest import encode_digest, make_digest
 from plain_verdict.history.pages import is_page, read_kept
 from plain_verdict.judging.sentence import name_kind
 from plain_verdict.model import Outcome, ResultFile, Run, Unread
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import (
     describe_reruns,
     format_day,
@@ -46,13 +46,13 @@ def show_page(page: Path, *, as_json: bool) -> None:
     """Print what a page of ours holds: its run, and the runs before that it carries; or its digest as JSON."""
     runs = read_kept(page)
     if as_json:
-        show(encode_digest(make_digest(runs[-1], align(runs[-1].roster, runs[:-1]))).decode())
+        show(encode_digest(make_digest(runs[-1], align(runs[-1].check_index, runs[:-1]))).decode())
         return
     build = runs[-1].build
     at = build.started or build.made
     show(str(page))
-    show(f"  report: {one_line(build.title, 200)}, {format_day(at)}, {format_time_of_day(at)}", "soft")
-    show(f"  {build.verdict.value.capitalize()}: {one_line(build.why, 1000)}")
+    show(f"  report: {single_line(build.title, 200)}, {format_day(at)}, {format_time_of_day(at)}", "soft")
+    show(f"  {build.verdict.value.capitalize()}: {single_line(build.why, 1000)}")
     for key, value in (
         ("build", build.build),
         ("branch", build.branch),
@@ -60,12 +60,12 @@ def show_page(page: Path, *, as_json: bool) -> None:
         ("id", build.id),
     ):
         if value:
-            show(f"  {key}: {one_line(value, 300)}", "soft")
+            show(f"  {key}: {single_line(value, 300)}", "soft")
     timed = sum(bool(run.times) for run in runs[:-1])
     if len(runs) > 1:
         since = f"{runs[0].build.label} to {runs[-2].build.label}" if len(runs) > 2 else runs[0].build.label
         show(
-            f"  holds {plural(len(runs) - 1, 'earlier build')} ({one_line(since, 200)}), {timed} with durations",
+            f"  holds {plural(len(runs) - 1, 'earlier build')} ({single_line(since, 200)}), {timed} with durations",
             "soft",
         )
     else:
@@ -115,14 +115,14 @@ def show_file(file: ResultFile, run: Run) -> None:
 
 def _load_in(file: ResultFile, run: Run) -> str:
     """Return what a file holds of a load run, in words; "" where it holds nothing of one."""
-    reported = next((one for one in run.reported if one.path == file.path), None)
+    reported = next((entry for entry in run.reported if entry.path == file.path), None)
     if reported:
         return f"load results as the source reports them: {plural(reported.whole.count, 'request')}"
     if run.load and file.path in run.load.paths:
-        several = (
+        in_words = (
             f", together with {plural(len(run.load.paths) - 1, 'other file')}" if len(run.load.paths) > 1 else ""
         )
-        return f"samples of a load run: {plural(run.load.rows, 'request')}{several}"
+        return f"samples of a load run: {plural(run.load.rows, 'request')}{in_words}"
     return ""
 
 

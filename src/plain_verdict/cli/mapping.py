@@ -27,7 +27,7 @@ from plain_verdict.runtime.errors import PlainVerdictError, ReadError, UsageErro
 from plain_verdict.settings.limits import DEFAULT_LIMITS
 from plain_verdict.settings.loading import read_mappings
 from plain_verdict.settings.mappings import MappingFile, ResultMapping
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_duration, format_metric, plural
 
 _FIRST_CHECKS = 3
@@ -89,7 +89,7 @@ def _draft(source: Source) -> int:
         return DONE
     show_labelled("note", f"it finds {plural(len(trial.checks), 'check')} in the file; the first are")
     for check in trial.checks[:_FIRST_CHECKS]:
-        show(f"      {mask(_told(check))}", to=sys.stderr)
+        show(f"      {mask(_outcome_line(check))}", to=sys.stderr)
     return DONE
 
 
@@ -114,7 +114,10 @@ def _show_load(mapping: ResultMapping, source: Source) -> None:
     mask = Masker(MaskRules()).text
     file = MappingReader(mapping).read(source, DEFAULT_LIMITS)
     run = with_load(Run((file,)), ReadOptions())
-    requests = [*(run.load.requests if run.load else ()), *(one for each in run.reported for one in each.requests)]
+    requests = [
+        *(run.load.requests if run.load else ()),
+        *(of_request for each in run.reported for of_request in each.requests),
+    ]
     found = f"{plural(len(requests), 'request')} and {plural(len(run.metrics), 'metric')}"
     show(f"{source.path} with the mapping “{mapping.name}”: {found}")
     for request in requests[:_REQUESTS_SHOWN]:
@@ -141,7 +144,7 @@ def _show_trial(mapping: ResultMapping, source: Source) -> None:
     show("Outcomes")
     for (text, outcome), times in trial.outcomes.most_common(_VALUES_SHOWN):
         show(
-            f"{times:>7,}  “{one_line(mask(text), 60)}” is {outcome.value}",
+            f"{times:>7,}  “{single_line(mask(text), 60)}” is {outcome.value}",
             outcome.value if outcome in _BAD else "",
         )
     for note in trial.notes:
@@ -150,23 +153,23 @@ def _show_trial(mapping: ResultMapping, source: Source) -> None:
     show("")
     show("The first checks")
     for check in trial.checks[:_FIRST_CHECKS]:
-        show(f"       {mask(_told(check))}")
+        show(f"       {mask(_outcome_line(check))}")
 
 
 _BAD = (Outcome.FAILED, Outcome.ERRORED)
 
 
-def _rows(places: tuple[Matched, ...], mask: Callable[[str], str]) -> list[str]:
+def _rows(matched: tuple[Matched, ...], mask: Callable[[str], str]) -> list[str]:
     """Return a table of the places, as wide as the terminal."""
     head = ("key", "place", "found in", "first values")
     rows = [
         (
             match.key,
-            one_line(match.place, 40),
+            single_line(match.place, 40),
             f"{match.hits:,} of {match.asked:,}",
-            ", ".join(f"“{one_line(mask(sample), 40)}”" for sample in match.samples),
+            ", ".join(f"“{single_line(mask(sample), 40)}”" for sample in match.samples),
         )
-        for match in places
+        for match in matched
     ]
     widths = [max(len(row[at]) for row in (head, *rows)) for at in range(3)]
     wide = max(_LEAST_WIDTH, shutil.get_terminal_size().columns)
@@ -178,12 +181,12 @@ def _rows(places: tuple[Matched, ...], mask: Callable[[str], str]) -> list[str]:
     return lines
 
 
-def _told(check: Check) -> str:
+def _outcome_line(check: Check) -> str:
     """Return a check in one line."""
     parts = [check.whole_name, check.outcome.value]
     if check.last.took_s is not None:
         parts.append(format_duration(check.last.took_s))
     if check.last.started is not None:
         parts.append(f"{check.last.started:%Y-%m-%d %H:%M:%S%z}")
-    said = next((problem.message for problem in check.last.problems if problem.message), check.last.reason)
-    return one_line(", ".join(parts) + (f": {said}" if said else ""), 200)
+    message = next((problem.message for problem in check.last.problems if problem.message), check.last.reason)
+    return single_line(", ".join(parts) + (f": {message}" if message else ""), 200)

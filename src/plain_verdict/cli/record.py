@@ -92,9 +92,12 @@ def _write(recorder: Recorder, options: argparse.Namespace) -> None:
     match options.action:
         case "check":
             about = {"suite": options.suite, "tags": options.tag, "kind": options.kind, "attempt": options.attempt}
-            show(recorder.begin("check", options.name, parameters=_pairs(options.parameter), **about), is_own=True)
+            show(
+                recorder.begin("check", options.name, parameters=_pairs(options.parameter), **about),
+                is_program_logger=True,
+            )
         case "step":
-            show(recorder.begin("step", options.name, **{"in": options.parent}), is_own=True)
+            show(recorder.begin("step", options.name, **{"in": options.parent}), is_program_logger=True)
         case "log":
             recorder.note(options.parent, options.text, options.level)
         case "keep":
@@ -106,7 +109,7 @@ def _write(recorder: Recorder, options: argparse.Namespace) -> None:
             line = {"subject": options.subject, "expected": options.expected, "actual": options.actual}
             outcome = "passed" if met else "failed"
             recorder.write({"what": "expectation", "in": options.parent, "outcome": outcome, **line})
-            show("met" if met else "not met", is_own=True)
+            show("met" if met else "not met", is_program_logger=True)
         case "fact":
             recorder.fact(options.key, options.value)
         case "metric":
@@ -128,19 +131,19 @@ def _exchange(options: argparse.Namespace) -> dict[str, object]:
     """Return the line of an exchange: what curl tells of it, or the keys of one, with the bodies next to it."""
     from plain_verdict.recorder.http import body_part, exchange_of_curl
 
-    text = sys.stdin.read() if options.told == "-" else _bytes(options.told).decode("utf-8", "replace")
+    text = sys.stdin.read() if options.exchange == "-" else _bytes(options.exchange).decode("utf-8", "replace")
     try:
-        told = json.loads(text)
+        line_given = json.loads(text)
     except ValueError as error:
         hint = "give it what curl --write-out '%{json}' prints"
-        raise UsageError(f"is not JSON ({error})", path=_named(options.told), hint=hint) from error
-    if not isinstance(told, dict):
-        raise UsageError("is not a JSON object", path=_named(options.told), hint="one exchange, with its keys")
-    line = told if "request" in told else exchange_of_curl(told)
+        raise UsageError(f"is not JSON ({error})", path=_named(options.exchange), hint=hint) from error
+    if not isinstance(line_given, dict):
+        raise UsageError("is not a JSON object", path=_named(options.exchange), hint="one exchange, with its keys")
+    line = line_given if "request" in line_given else exchange_of_curl(line_given)
     for part, file in (("request", options.sent), ("response", options.body)):
-        own = line.get(part)
-        if file and isinstance(own, dict):
-            line[part] = {**own, **body_part(_bytes(file))}
+        message = line.get(part)
+        if file and isinstance(message, dict):
+            line[part] = {**message, **body_part(_bytes(file))}
     return line
 
 

@@ -17,7 +17,7 @@ from plain_verdict.cli.options import (
 )
 from plain_verdict.cli.show import show_summary, show_trouble, show_verdict
 from plain_verdict.cli.terminal import Progress, show, show_error, show_labelled
-from plain_verdict.delivery.notify import tell
+from plain_verdict.delivery.notify import notify
 from plain_verdict.delivery.publish import Published, publish
 from plain_verdict.model import Run, Verdict, VerdictWord
 from plain_verdict.pipeline import keep_in_history, make_report, read_and_judge
@@ -191,7 +191,7 @@ def run(options: argparse.Namespace) -> int:
         _, verdict, published = make_once(options)
         return verdict, (published.page, *published.others.values()) if published else ()
 
-    retries = [argument for several in options.retry for argument in several]
+    retries = [argument for retry_arguments in options.retry for argument in retry_arguments]
     return watch([*options.results, *retries], once)
 
 
@@ -211,7 +211,7 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
     report = make_report(run, verdict, request)
     published = publish(report, request, Progress)
     lost = keep_in_history(report, request.read.history, published.link or str(published.page))
-    failed = (*published.failed, *tell(report, request, published, Progress))
+    failed = (*published.failed, *notify(report, request, published, Progress))
     for error in failed:
         show_error(error)
     for note in (*published.notes, *lost):

@@ -6,7 +6,7 @@ from plain_verdict.cli.terminal import show, show_error, show_labelled
 from plain_verdict.model import Run, Unread, Verdict
 from plain_verdict.report import Report
 from plain_verdict.runtime.errors import PlainVerdictError
-from plain_verdict.settings.limits import TOLD_NAME_CHARS
+from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import join_list, shorten
 from plain_verdict.writers.summary_json import SummaryWriter
 
@@ -44,7 +44,7 @@ def show_verdict(verdict: Verdict) -> None:
     for cause in verdict.causes[:_CAUSES_SHOWN]:
         aside = verdict.aside_of(cause)
         show(f"{len(cause.checks):>5,}", "failed", end="  ")
-        show(f"{shorten(cause.name, TOLD_NAME_CHARS)}{f', {aside}' if aside else ''}")
+        show(f"{shorten(cause.name, LISTED_NAME_CHARS)}{f', {aside}' if aside else ''}")
         show(f"       {join_list([check.whole_name for check in cause.checks])}", "soft")
     if len(verdict.causes) > _CAUSES_SHOWN:
         show(f"       and {len(verdict.causes) - _CAUSES_SHOWN:,} more causes", "soft")

@@ -52,16 +52,18 @@ def without_secrets(text: str) -> str:
     return known.masked(text) if known else text
 
 
-def show(text: str, style: str = "", *, to: TextIO | None = None, end: str = "\n", is_own: bool = False) -> None:
+def show(
+    text: str, style: str = "", *, to: TextIO | None = None, end: str = "\n", is_program_logger: bool = False
+) -> None:
     """Print text; in colour where the stream is a terminal that has it. No text is read as markup.
 
     A reader who has gone, or a stream that is closed or full, does not end what the command does. Known secrets
-    are masked, unless the text ``is_own``: made by the program alone.
+    are masked, unless the text ``is_program_logger``: made by the program alone.
     """
     stream = to if to is not None else sys.stdout
     if stream is None:  # closed before the program began
         return
-    if not is_own:
+    if not is_program_logger:
         text = without_secrets(text)
     try:
         if style and stream.isatty() and not os.environ.get("NO_COLOR"):
@@ -109,14 +111,14 @@ def show_labelled(label: str, text: str) -> None:
     """Print a line like ``note: text`` on stderr."""
     if sys.stderr is None:
         return
-    show(f"{label}:", label if label in STYLES else "soft", to=sys.stderr, end=" ", is_own=True)
+    show(f"{label}:", label if label in STYLES else "soft", to=sys.stderr, end=" ", is_program_logger=True)
     show(text, to=sys.stderr)
 
 
 def show_error(error: PlainVerdictError) -> None:
     """Print an error as ``error: FILE:WHERE: what``, and what to do about it."""
-    place = ":".join(part for part in (error.path, error.where) if part)
-    show_labelled("error", f"{place}: {error.what}" if place else error.what)
+    where = ":".join(part for part in (error.path, error.where) if part)
+    show_labelled("error", f"{where}: {error.what}" if where else error.what)
     if error.hint:
         show_labelled("hint", error.hint)
 

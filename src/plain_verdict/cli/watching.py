@@ -83,10 +83,10 @@ def _root(argument: str) -> Path:
 
 def _stamps(results: list[str], written: Iterable[Path]) -> dict[str, _Stamp]:
     """Return when each result changed and how large it is, without what was written by ourselves."""
-    own = {str(path) for path in written}
+    written_paths = {str(path) for path in written}
     stamps = {}
     for source in discover(results).sources:
-        if source.file not in own:
+        if source.file not in written_paths:
             try:
                 about = os.stat(source.file)  # noqa: PTH116  quicker, for thousands
             except OSError:

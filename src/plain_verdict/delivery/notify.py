@@ -10,7 +10,7 @@ from plain_verdict.runtime.errors import DeliveryError, PlainVerdictError
 from plain_verdict.settings.choices import When
 
 
-def tell(
+def notify(
     report: Report, request: Request, published: Published, on_step: OnStep = no_progress
 ) -> tuple[PlainVerdictError, ...]:
     """Send the mail and post the notices that are due, and return what failed: that costs no report."""

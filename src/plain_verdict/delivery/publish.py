@@ -44,9 +44,9 @@ class Published(msgspec.Struct, frozen=True):
     def files(self) -> dict[str, str | list[str]]:
         """Return what was written, by what it is, where it was published, and the link."""
         paths = {"page": self.page, **self.others}
-        told: dict[str, str | list[str]] = {name: str(path) for name, path in paths.items()}
-        told |= {"published": list(self.addresses)} if self.addresses else {}
-        return told | ({"link": self.link} if self.link else {})
+        files: dict[str, str | list[str]] = {name: str(path) for name, path in paths.items()}
+        files |= {"published": list(self.addresses)} if self.addresses else {}
+        return files | ({"link": self.link} if self.link else {})
 
 
 def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> Published:
@@ -76,15 +76,15 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
     addresses: tuple[str, ...] = ()
     failed: tuple[PlainVerdictError, ...] = ()
     if request.places:
-        from plain_verdict.delivery.publish_remote import publish_elsewhere  # for pages that go elsewhere
+        from plain_verdict.delivery.publish_remote import publish_remotely  # for pages that go elsewhere
 
-        addresses, failed = publish_elsewhere(report, request, placed.page, placed.packed, on_step)
+        addresses, failed = publish_remotely(report, request, placed.page, placed.packed, on_step)
     open_at = next((address for address in addresses if address.startswith(("https://", "http://"))), "")
     link = _link_to(placed.page, wanted.link) or open_at
     for name, write in _beside(report, request, page, placed.packed or placed.page, link):
         with on_step(f"Writing {name}"):
-            path, said = write()
-        notes += said
+            path, written_notes = write()
+        notes += written_notes
         if path:
             others[name] = path
     return Published(page, others, placed.removed, addresses, link, tuple(notes), failed)
@@ -119,8 +119,8 @@ def _beside(
     if wanted.pdf:
         from plain_verdict.writers.pdf.writer import PdfWriter
 
-        paper = PdfWriter(wanted.pdf_for, wanted.pdf_paper)
-        yield "pdf", lambda: (_publish_file(report, wanted.pdf, paper), ())
+        pdf_writer = PdfWriter(wanted.pdf_for, wanted.pdf_paper)
+        yield "pdf", lambda: (_publish_file(report, wanted.pdf, pdf_writer), ())
     if wanted.markdown and wanted.markdown != STANDARD_OUTPUT:
         from plain_verdict.writers.markdown import MarkdownWriter
 

@@ -42,18 +42,18 @@ class _Wanted(msgspec.Struct, frozen=True):
     index: IndexWords | None
 
 
-def publish_elsewhere(
+def publish_remotely(
     report: Report, request: Request, page: Path, packed: Path | None, on_step: OnStep
 ) -> tuple[tuple[str, ...], tuple[PlainVerdictError, ...]]:
     """Publish a page at each place; return its addresses, and what failed: that costs no other place."""
     addresses: list[str] = []
     failed: list[PlainVerdictError] = []
-    told = f"{report.verdict.word.capitalize()}: {report.title} {report.kept.build.build}".rstrip()
+    commit_message = f"{report.verdict.word.capitalize()}: {report.title} {report.kept.build.build}".rstrip()
     for target in request.places:
         wanted = _wanted(request, page, packed, target.keep, target.link or target.place.address)
         try:
             with on_step(f"Publishing to {target.place.shown}"):
-                name = target.place.do(partial(_publish, wanted=wanted), told)
+                name = target.place.do(partial(_publish, wanted=wanted), commit_message)
         except DeliveryError as error:
             # What the job itself says names a file there, and not yet where that is.
             is_whole = "://" in error.path or Path(error.path).is_absolute()
@@ -112,7 +112,7 @@ def _write_page(files: Files, wanted: _Wanted) -> str:
         _write_over(files, wanted.name, wanted)
         return wanted.name
     found = files.find()
-    least = highest_number(path, [one.file for one in found or ()]) + 1
+    least = highest_number(path, [page.file for page in found or ()]) + 1
     for number in range(least, least + _MOST_NUMBERS):
         name = numbered(path, number).as_posix()
         taken = found is None and files.read(_first_of(name, wanted), 1) is not None
@@ -126,9 +126,9 @@ def _first_of(name: str, wanted: _Wanted) -> str:
     return f"{name}/{FIRST_PAGE}" if wanted.in_folder else name
 
 
-def _write_all(files: Files, name: str, several: Iterable[tuple[str, bytes]], *, new: bool) -> bool:
+def _write_all(files: Files, name: str, contents: Iterable[tuple[str, bytes]], *, new: bool) -> bool:
     """Write files below a name; return False where another run was faster."""
-    return all(files.write(f"{name}{below}", data, new=new) for below, data in several)
+    return all(files.write(f"{name}{below}", data, new=new) for below, data in contents)
 
 
 def _write_over(files: Files, name: str, wanted: _Wanted) -> None:
@@ -144,9 +144,9 @@ def _write_over(files: Files, name: str, wanted: _Wanted) -> None:
 def _write_index(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
     """Write the index until it has all that is there, also what others wrote meanwhile; return its entries."""
     entries: dict[str, Entry] = {}
-    own = wanted.files[-1][1]
+    content = wanted.files[-1][1]
     page = _first_of(name, wanted)
-    heads = {page: own[:HEAD_BYTES]}
+    heads = {page: content[:HEAD_BYTES]}
 
     def head_of(file: str) -> bytes:
         if file not in heads:
@@ -160,7 +160,9 @@ def _write_index(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
             # A place that can't be listed: what the index knows, and this page.
             now = entries_in(before) | {page: Entry(page, "", line_in(heads[page]))}
         else:
-            now = find_entries(((one.file, one.stamp) for one in found), head_of, before, wanted.latest)
+            now = find_entries(
+                ((remote_page.file, remote_page.stamp) for remote_page in found), head_of, before, wanted.latest
+            )
         if now == entries:
             break
         entries = now

@@ -21,7 +21,7 @@ from plain_verdict.runtime.errors import UsageError
 from plain_verdict.runtime.guard import REPORT_IT
 from plain_verdict.settings.choices import EvidenceOf
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_size, join_list, plural
 from plain_verdict.text.placeholders import placeholders_in
 
@@ -42,12 +42,12 @@ class EvidenceOptions(msgspec.Struct, frozen=True):
     @property
     def folders(self) -> tuple[str, ...]:
         """Return those that are folders."""
-        return tuple(os.path.realpath(place) for place in self.look_in if "{" not in place)
+        return tuple(os.path.realpath(folder) for folder in self.look_in if "{" not in folder)
 
     @property
     def templates(self) -> tuple[str, ...]:
         """Return those that are templates."""
-        return tuple(place for place in self.look_in if "{" in place)
+        return tuple(template for template in self.look_in if "{" in template)
 
 
 def check_look_in(options: EvidenceOptions) -> None:
@@ -61,7 +61,7 @@ def check_look_in(options: EvidenceOptions) -> None:
         except OSError:  # a name that is too long
             found = False
         if not found:
-            shown = one_line(Path(folder).name, _NAME_CHARS)
+            shown = single_line(Path(folder).name, _NAME_CHARS)
             raise UsageError("is not a folder to look for evidence in", path=shown, hint="check --evidence")
     for template in options.templates:
         for name in placeholders_in(template):
@@ -204,8 +204,8 @@ class _Finding:
         if not files:
             self.notes.append(f"The folder “{Path(folder).name}” holds no evidence.")
         claims = claim(files, folder, run.checks)
-        for id_, several in claims.owned.items():
-            self._found[id_] += several
+        for id_, paths_of_check in claims.owned.items():
+            self._found[id_] += paths_of_check
         self._unclaimed += claims.unclaimed + claims.ambiguous
         if claims.ambiguous:
             names = join_list([Path(file).name for file in claims.ambiguous])
@@ -224,8 +224,8 @@ class _Finding:
         more = [Evidence(Path(file).name, file) for file in dict.fromkeys(self._found.get(check.id, ()))]
         bases = (self._real_folders[folder], *self._folders) if folder else self._folders
         for evidence in mentioned(check):
-            places = (resolve(evidence.path, base, bases)[0] for base in bases)
-            real = next(filter(None, places), "")
+            candidates = (resolve(evidence.path, base, bases)[0] for base in bases)
+            real = next(filter(None, candidates), "")
             if real and real not in self._spoken_for and all(real != other.path for other in more):
                 more.append(msgspec.structs.replace(evidence, path=real))
         if not more:

@@ -87,10 +87,10 @@ def busy_part(run: Run) -> Run:
 
 def with_busy_part(run: Run, part: Run, changed: Run) -> Run:
     """Return the run with what became of a part of it, each check in its place."""
-    several = zip(run.files, part.files, changed.files, strict=True)
+    file_parts = zip(run.files, part.files, changed.files, strict=True)
     files = tuple(
         file if _same(before.checks, after.checks) else _with_changed(file, before, after)
-        for file, before, after in several
+        for file, before, after in file_parts
     )
     return msgspec.structs.replace(changed, files=files)
 

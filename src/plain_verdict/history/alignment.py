@@ -27,16 +27,16 @@ class _Plan(NamedTuple):
 
 def align(now: CheckIndex, runs: Sequence[KeptRun]) -> AlignedHistory:
     """Return how each check ended in the runs, in the order of ``now``; and of checks that it has no more."""
-    places = dict(zip(now.ids, range(len(now.ids)), strict=True))
+    positions = dict(zip(now.ids, range(len(now.ids)), strict=True))
     plans: dict[int, _Plan] = {}
     for run in runs:
-        if id(run.roster) not in plans:
-            plans[id(run.roster)] = _plan(now, places, run.roster)
-    of_run = [plans[id(run.roster)] for run in runs]
+        if id(run.check_index) not in plans:
+            plans[id(run.check_index)] = _plan(now, positions, run.check_index)
+    of_run = [plans[id(run.check_index)] for run in runs]
     others = _others(runs, of_run)
     return AlignedHistory(
         builds=tuple(run.build for run in runs),
-        places=places,
+        places=positions,
         outcomes=tuple(outcomes_in(plan.pieces, run.outcomes) for run, plan in zip(runs, of_run, strict=True)),
         times=tuple(times_in(plan.pieces, run.times) for run, plan in zip(runs, of_run, strict=True)),
         others=others,
@@ -44,19 +44,19 @@ def align(now: CheckIndex, runs: Sequence[KeptRun]) -> AlignedHistory:
     )
 
 
-def _plan(now: CheckIndex, places: Mapping[str, int], roster: CheckIndex) -> _Plan:
-    if roster.ids == now.ids:
+def _plan(now: CheckIndex, positions: Mapping[str, int], index: CheckIndex) -> _Plan:
+    if index.ids == now.ids:
         return _Plan(None, ())
-    ordered = roster.ids[: roster.ordered] if roster.ordered is not None else roster.ids
+    ordered = index.ids[: index.ordered] if index.ordered is not None else index.ids
     extra, missing = differences(now.ids, ordered)
     # What stands past the ordered part may have come back.
     back = {}
-    for there in range(len(ordered), len(roster.ids)):
-        here = places.get(roster.ids[there])
-        if here is None:
+    for there in range(len(ordered), len(index.ids)):
+        position_now = positions.get(index.ids[there])
+        if position_now is None:
             extra.append(there)
         else:
-            back[here] = there
+            back[position_now] = there
     return _Plan(pieces_between(len(now.ids), len(ordered), extra, missing, back), extra)
 
 
@@ -67,22 +67,22 @@ def differences(ids: tuple[str, ...], others: tuple[str, ...]) -> tuple[list[int
     """
     extra: list[int] = []
     missing: list[int] = []
-    here = there = 0
-    while here < len(ids) and there < len(others):
-        if ids[here : here + _CHUNK] == others[there : there + _CHUNK]:
-            here, there = here + _CHUNK, there + _CHUNK
+    position_now = there = 0
+    while position_now < len(ids) and there < len(others):
+        if ids[position_now : position_now + _CHUNK] == others[there : there + _CHUNK]:
+            position_now, there = position_now + _CHUNK, there + _CHUNK
             continue
-        end = min(here + _CHUNK, len(ids))
-        while here < end and there < len(others):
-            if ids[here] == others[there]:
-                here, there = here + 1, there + 1
-            elif ids[here] < others[there]:
-                missing.append(here)
-                here += 1
+        end = min(position_now + _CHUNK, len(ids))
+        while position_now < end and there < len(others):
+            if ids[position_now] == others[there]:
+                position_now, there = position_now + 1, there + 1
+            elif ids[position_now] < others[there]:
+                missing.append(position_now)
+                position_now += 1
             else:
                 extra.append(there)
                 there += 1
-    return [*extra, *range(there, len(others))], [*missing, *range(here, len(ids))]
+    return [*extra, *range(there, len(others))], [*missing, *range(position_now, len(ids))]
 
 
 def pieces_between(
@@ -90,10 +90,13 @@ def pieces_between(
 ) -> Pieces:
     """Return the pieces of a roster that make up another of so many checks; ``back`` fills what is missing."""
     taken = [
-        (low + 1, high) for low, high in pairwise([-1, *(place for place in extra if place < ordered), ordered])
+        (low + 1, high)
+        for low, high in pairwise(
+            [-1, *(taken_position for taken_position in extra if taken_position < ordered), ordered]
+        )
     ]
     pieces: Pieces = []
-    at, here = iter(taken), 0
+    at, position_now = iter(taken), 0
     start, stop = next(at)
 
     def take(count: int) -> None:
@@ -105,12 +108,12 @@ def pieces_between(
             pieces.append((start, start + step))
             start, count = start + step, count - step
 
-    for place in missing:
-        take(place - here)
-        there = back.get(place)
+    for name in missing:
+        take(name - position_now)
+        there = back.get(name)
         pieces.append((NOTHING, 1) if there is None else (there, there + 1))
-        here = place + 1
-    take(number - here)
+        position_now = name + 1
+    take(number - position_now)
     return pieces
 
 
@@ -135,12 +138,12 @@ def _others(runs: Sequence[KeptRun], plans: Sequence[_Plan]) -> dict[str, str]:
     """Return the names of checks that only earlier runs have, by id."""
     others: dict[str, str] = {}
     for run, plan in zip(reversed(runs), reversed(plans), strict=True):
-        for place in plan.extra:
-            if len(others) < _OTHERS and run.outcomes[place] != Past.ABSENT:
-                others.setdefault(run.roster.ids[place], run.roster.names[place])
+        for position in plan.extra:
+            if len(others) < _OTHERS and run.outcomes[position] != Past.ABSENT:
+                others.setdefault(run.check_index.ids[position], run.check_index.names[position])
     return others
 
 
 def _of_others(run: KeptRun, plan: _Plan, others: dict[str, str]) -> str:
-    own = {run.roster.ids[place]: run.outcomes[place] for place in plan.extra}
-    return "".join([own.get(id_, Past.ABSENT) for id_ in others])
+    outcomes = {run.check_index.ids[position]: run.outcomes[position] for position in plan.extra}
+    return "".join([outcomes.get(id_, Past.ABSENT) for id_ in others])

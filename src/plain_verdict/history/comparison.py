@@ -7,16 +7,16 @@ from datetime import timedelta
 
 from plain_verdict.history.alignment import align
 from plain_verdict.history.gaps import find_gaps
-from plain_verdict.history.trends import LOOKED_AT, Timed, find_time_changes, find_wobble, wilson_interval
+from plain_verdict.history.trends import LOOKED_AT, Timed, find_flakiness, find_time_changes, wilson_interval
 from plain_verdict.model import AlignedHistory, Build, Changed, ChangesSince, Flakiness, KeptRun, Past, TimeChange
 from plain_verdict.text.formatting import plural, spelled
 
 _BAD = "fe"
 _PASSED = "pr"
-_BAD_PLACES = re.compile("[fe]")
+_BAD_POSITIONS = re.compile("[fe]")
 _UNSTEADY = re.compile("[rfe]")
 _NOT_PASSED = re.compile("[^pr]")
-_MAY_WOBBLE = re.compile("r|p.*[fe]|[fe].*p")
+_MAY_BE_FLAKY = re.compile("r|p.*[fe]|[fe].*p")
 _SPARE = 5  # builds more, as a check may be left out in some
 
 
@@ -25,28 +25,30 @@ def compare(now: KeptRun, traces: AlignedHistory, against: KeptRun, step: timede
 
     ``against`` may be of another series. ``step`` is the schedule of the series, if it has one.
     """
-    ids = now.roster.ids
+    ids = now.check_index.ids
     known = [build.id for build in traces.builds]
     beside, at = (
-        (traces, known.index(against.build.id)) if against.build.id in known else (align(now.roster, [against]), 0)
+        (traces, known.index(against.build.id))
+        if against.build.id in known
+        else (align(now.check_index, [against]), 0)
     )
     before = beside.outcomes[at]
     looking = _Looking(now, traces)
     slower, faster, timed = _time_changes(now, traces)
-    bad = [found.start() for found in _BAD_PLACES.finditer(now.outcomes)]
-    was_bad = [found.start() for found in _BAD_PLACES.finditer(before)]
-    still_failing = [place for place in bad if before[place] in _BAD]
+    bad = [found.start() for found in _BAD_POSITIONS.finditer(now.outcomes)]
+    was_bad = [found.start() for found in _BAD_POSITIONS.finditer(before)]
+    still_failing = [position for position in bad if before[position] in _BAD]
     return ChangesSince(
         series=now.build.series,
         build=now.build.build,
         against=against.build,
         traces=traces,
-        new=tuple(looking.new(place) for place in bad if before[place] not in _BAD),
-        fixed=tuple(looking.fixed(place, against) for place in was_bad if now.outcomes[place] in _PASSED),
-        still_failing=tuple(looking.still_failing(place) for place in still_failing),
+        new=tuple(looking.new(position) for position in bad if before[position] not in _BAD),
+        fixed=tuple(looking.fixed(position, against) for position in was_bad if now.outcomes[position] in _PASSED),
+        still_failing=tuple(looking.still_failing(position) for position in still_failing),
         removed=(*looking.left_out(was_bad), *_gone(beside, at)),
         added=tuple(ids[found.start()] for found in re.finditer(re.escape(Past.ABSENT), before)),
-        going_on={ids[place]: looking.in_a_row(place) for place in still_failing},
+        going_on={ids[position]: looking.in_a_row(position) for position in still_failing},
         flaky=tuple(looking.flaky()),
         slower=slower,
         faster=faster,
@@ -63,71 +65,79 @@ class _Looking:
         self._traces = traces
         self._builds = traces.builds
 
-    def _letters(self, place: int) -> str:
-        return "".join([outcomes[place] for outcomes in self._traces.outcomes])
+    def _letters(self, position: int) -> str:
+        return "".join([outcomes[position] for outcomes in self._traces.outcomes])
 
-    def _changed(self, place: int, before: str) -> Changed:
-        roster = self._now.roster
-        return Changed(roster.ids[place], roster.names[place], before)
+    def _changed(self, position: int, before: str) -> Changed:
+        index = self._now.check_index
+        return Changed(index.ids[position], index.names[position], before)
 
-    def new(self, place: int) -> Changed:
-        return self._changed(place, describe_past(self._letters(place), self._builds))
+    def new(self, position: int) -> Changed:
+        return self._changed(position, describe_past(self._letters(position), self._builds))
 
-    def left_out(self, places: Sequence[int]) -> Iterator[Changed]:
+    def left_out(self, positions: Sequence[int]) -> Iterator[Changed]:
         """Yield those of some failures that are left out now."""
-        for place in places:
-            if self._now.outcomes[place] == Past.SKIPPED:
-                yield self._changed(place, "failed, and is left out now")
+        for position in positions:
+            if self._now.outcomes[position] == Past.SKIPPED:
+                yield self._changed(position, "failed, and is left out now")
 
-    def fixed(self, place: int, against: KeptRun) -> Changed:
-        letters = self._letters(place).rstrip("su-")
+    def fixed(self, position: int, against: KeptRun) -> Changed:
+        letters = self._letters(position).rstrip("su-")
         spell = len(letters) - len(letters.rstrip(_BAD))
         if not spell:
-            return self._changed(place, f"failed in {against.build.label}")
+            return self._changed(position, f"failed in {against.build.label}")
         labels = [build.label for build in self._builds[len(letters) - spell : len(letters)]]
-        return self._changed(place, f"failed in {_from_to(labels)}")
+        return self._changed(position, f"failed in {_from_to(labels)}")
 
-    def in_a_row(self, place: int) -> int:
+    def in_a_row(self, position: int) -> int:
         """Return in how many builds in a row it failed, this one among them; those that left it out don't count."""
-        letters = re.sub("[su-]", "", self._letters(place))
+        letters = re.sub("[su-]", "", self._letters(position))
         return 1 + len(letters) - len(letters.rstrip(_BAD))
 
-    def still_failing(self, place: int) -> Changed:
-        letters = self._letters(place)
+    def still_failing(self, position: int) -> Changed:
+        letters = self._letters(position)
         ran = [(letter, build) for letter, build in zip(letters, self._builds, strict=True) if letter not in "su-"]
-        failing = self.in_a_row(place) - 1
+        failing = self.in_a_row(position) - 1
         if not failing:
-            return self._changed(place, "")
+            return self._changed(position, "")
         every = failing == len(ran)
         since = ran[-failing][1].label
         words = f"failed in each of the {spelled(failing, 'build')} before" if failing > 1 else f"failed in {since}"
         return self._changed(
-            place, words if every or failing == 1 else f"fails since {since}, {failing + 1} builds"
+            position, words if every or failing == 1 else f"fails since {since}, {failing + 1} builds"
         )
 
     def flaky(self) -> Iterator[Flakiness]:
         """Yield the checks that are flaky, the most flaky first."""
         rows = [*self._traces.outcomes[-(LOOKED_AT + _SPARE) :], self._now.outcomes]
         commits = [build.commit for build in (*self._builds, self._now.build)][-len(rows) :]
-        places = {found.start() for row in dict.fromkeys(rows) for found in _UNSTEADY.finditer(row)}
+        positions = {found.start() for row in dict.fromkeys(rows) for found in _UNSTEADY.finditer(row)}
         found = []
-        for place in places:
-            letters = "".join([row[place] for row in rows])
+        for position in positions:
+            letters = "".join([row[position] for row in rows])
             # What failed in every run is steady, too.
-            if _MAY_WOBBLE.search(letters) and letters[-1] != Past.SKIPPED:
-                unsteady = find_wobble(letters, commits)
+            if _MAY_BE_FLAKY.search(letters) and letters[-1] != Past.SKIPPED:
+                unsteady = find_flakiness(letters, commits)
                 if unsteady:
-                    found.append((place, unsteady))
+                    found.append((position, unsteady))
         found.sort(key=lambda pair: (-pair[1].unsteady / pair[1].runs, pair[0]))
-        for place, one in found:
-            low, high = wilson_interval(one.unsteady, one.runs)
-            why = f"passed only on a retry in {one.retries}" if one.retries else ""
-            if one.same_code:
-                why = f"outcome changed {_times(one.same_code)} on the same code"
+        for position, unsteady_times in found:
+            low, high = wilson_interval(unsteady_times.unsteady, unsteady_times.runs)
+            why = f"passed only on a retry in {unsteady_times.retries}" if unsteady_times.retries else ""
+            if unsteady_times.same_code:
+                why = f"outcome changed {_times(unsteady_times.same_code)} on the same code"
             elif not why:
-                why = f"outcome changed {_times(one.turns)}"
-            roster = self._now.roster
-            yield Flakiness(roster.ids[place], roster.names[place], one.unsteady, one.runs, low, high, why)
+                why = f"outcome changed {_times(unsteady_times.turns)}"
+            index = self._now.check_index
+            yield Flakiness(
+                index.ids[position],
+                index.names[position],
+                unsteady_times.unsteady,
+                unsteady_times.runs,
+                low,
+                high,
+                why,
+            )
 
 
 def _times(number: int) -> str:
@@ -174,12 +184,16 @@ def _time_changes(
     rows = [
         _of_passed(outcomes, times) for outcomes, times in zip(traces.outcomes, traces.times, strict=True) if times
     ]
-    found, told = find_time_changes(_of_passed(now.outcomes, now.times), rows)
-    changes = [_change(one, now.roster.ids[one.place], now.roster.names[one.place]) for one in found]
+    found, number = find_time_changes(_of_passed(now.outcomes, now.times), rows)
+    changes = [
+        _change(timed, now.check_index.ids[timed.place], now.check_index.names[timed.place]) for timed in found
+    ]
     changes += _measured_changes(now.build, traces.builds)
     changes.sort(key=lambda change: -abs(change.now_s - (change.high_s if change.slower else change.low_s)))
-    slower, faster = (tuple(one for one in changes if one.slower is which) for which in (True, False))
-    return slower, faster, told
+    slower, faster = (
+        tuple(time_change for time_change in changes if time_change.slower is which) for which in (True, False)
+    )
+    return slower, faster, number
 
 
 def _of_passed(outcomes: str, times: Sequence[int]) -> Sequence[int]:
@@ -188,8 +202,8 @@ def _of_passed(outcomes: str, times: Sequence[int]) -> Sequence[int]:
     if not others:
         return times
     passed = array("I", times)
-    for place in others:
-        passed[place] = 0
+    for position in others:
+        passed[position] = 0
     return passed
 
 
@@ -199,11 +213,13 @@ def _change(timed: Timed, id_: str, name: str) -> TimeChange:
 
 def _measured_changes(now: Build, past: Sequence[Build]) -> Iterator[TimeChange]:
     """Yield what was measured of the whole run, like percentiles of requests, and changed."""
-    names = [one.name for one in now.measured]
-    rows = [{one.name: one.value_s for one in build.measured} for build in past]
+    names = [measured.name for measured in now.measured]
+    rows = [{measured.name: measured.value_s for measured in build.measured} for build in past]
     ms = [[round(row.get(name, 0) * 1000) for name in names] for row in rows if row]
-    found, _ = find_time_changes([round(one.value_s * 1000) for one in now.measured], ms, least_s=_LEAST_MEASURED_S)
-    yield from (_change(one, "", names[one.place]) for one in found)
+    found, _ = find_time_changes(
+        [round(measured.value_s * 1000) for measured in now.measured], ms, least_s=_LEAST_MEASURED_S
+    )
+    yield from (_change(timed, "", names[timed.place]) for timed in found)
 
 
 _LEAST_MEASURED_S = 0.05

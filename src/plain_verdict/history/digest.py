@@ -97,17 +97,17 @@ class CheckNames(Sequence[str]):
             if check.suite not in suites:
                 suites[check.suite] = "".join(f"{part} › " for part in check.suite)
             is_plain = not (check.parameters or check.variant or check.apart)
-            yield f"{suites[check.suite]}{check.name if is_plain else check.own_name}"[:NAME_CHARS]
+            yield f"{suites[check.suite]}{check.name if is_plain else check.bare_title}"[:NAME_CHARS]
 
     @overload
-    def __getitem__(self, place: int) -> str: ...
+    def __getitem__(self, position: int) -> str: ...
     @overload
-    def __getitem__(self, place: slice) -> "CheckNames": ...
-    def __getitem__(self, place: int | slice) -> "str | CheckNames":
+    def __getitem__(self, position: slice) -> "CheckNames": ...
+    def __getitem__(self, position: int | slice) -> "str | CheckNames":
         """Return the suite and name of a check in one line."""
-        if isinstance(place, slice):
-            return CheckNames(self._checks[place])
-        check = self._checks[place]
+        if isinstance(position, slice):
+            return CheckNames(self._checks[position])
+        check = self._checks[position]
         return check.whole_name[:NAME_CHARS]
 
 
@@ -117,25 +117,28 @@ def keep_run(run: Run, build: Build) -> KeptRun:
     ids = [check.id for check in checks]
     last = [check.attempts[-1] for check in checks]
     letters: list[str] = [LETTERS[attempt.outcome] for attempt in last]
-    for place, check in enumerate(checks):
+    for position, check in enumerate(checks):
         if len(check.attempts) > 1 and check.flaky:
-            letters[place] = Past.PASSED_ON_RETRY
+            letters[position] = Past.PASSED_ON_RETRY
     times = [round(1000 * s) or 1 if (s := attempt.took_s) and s > 0 else 0 for attempt in last]
     if max(times, default=0) > _MOST_MS:
         times = [min(time, _MOST_MS) for time in times]
     # Going through the checks themselves in an order that is not theirs would take twice as long.
     order = sorted(range(len(ids)), key=ids.__getitem__)
-    roster = CheckIndex(tuple([ids[place] for place in order]), CheckNames([checks[place] for place in order]))
-    outcomes = "".join([letters[place] for place in order])
-    return KeptRun(build, roster, outcomes, array("I", [times[place] for place in order]))
+    index = CheckIndex(
+        tuple([ids[check_position] for check_position in order]),
+        CheckNames([checks[check_position] for check_position in order]),
+    )
+    outcomes = "".join([letters[check_position] for check_position in order])
+    return KeptRun(build, index, outcomes, array("I", [times[check_position] for check_position in order]))
 
 
 def make_digest(run: KeptRun, traces: AlignedHistory, *, in_columns: bool = False) -> Digest:
     """Return the digest of a run with its forerunners; ``in_columns``: the page holds its checks."""
-    own, checks = run.roster, None
+    index, checks = run.check_index, None
     if not in_columns:
-        checks = DigestChecks(list(own.ids), list(own.names), run.outcomes, list(run.times))
-    retried = [own.ids[found.start()] for found in _RETRIED.finditer(run.outcomes)] if in_columns else []
+        checks = DigestChecks(list(index.ids), list(index.names), run.outcomes, list(run.times))
+    retried = [index.ids[found.start()] for found in _RETRIED.finditer(run.outcomes)] if in_columns else []
     return Digest(
         schema=SCHEMA,
         run=run.build,
@@ -153,8 +156,8 @@ def _check_after_check(traces: AlignedHistory) -> str:
     """Return a letter for each build, check after check: most checks end alike in all, which takes little room."""
     builds = len(traces.builds)
     letters = bytearray(builds * (len(traces.places) + len(traces.others)))
-    for build, (own, others) in enumerate(zip(traces.outcomes, traces.other_outcomes, strict=True)):
-        letters[build::builds] = (own + others).encode("ascii")
+    for build, (outcomes, others) in enumerate(zip(traces.outcomes, traces.other_outcomes, strict=True)):
+        letters[build::builds] = (outcomes + others).encode("ascii")
     return letters.decode("ascii")
 
 
@@ -162,7 +165,7 @@ def _packed_times(run: KeptRun, traces: AlignedHistory) -> DigestTimes | None:
     """Return the times of as many of the newest forerunners as there is room for."""
     checks = len(traces.places)
     newest = traces.times[-TIMED_IN_CHAIN:]
-    first = next((place for place, times in enumerate(newest) if times), len(newest))
+    first = next((position for position, times in enumerate(newest) if times), len(newest))
     nothing = array("I", [0] * checks)  # of a build between that tells none
     columns = [times or nothing for times in newest[first:]]
     levels = FINE if checks <= _FINE_UP_TO else COARSE
@@ -186,22 +189,22 @@ def _size(text: str) -> int:
     return len(zlib.compress(text.encode(), _LEVEL))
 
 
-def runs_of(digest: Digest, own: KeptRun | None = None) -> list[KeptRun]:
+def runs_of(digest: Digest, run: KeptRun | None = None) -> list[KeptRun]:
     """Return the runs that a digest holds, the oldest first; ``own`` where its checks stand elsewhere.
 
     Raises ReadError for one that contradicts itself.
     """
-    own = own or _own_run(digest)
-    ids, names = (*own.roster.ids, *digest.other_ids), (*own.roster.names, *digest.other_names)
+    run = run or _run_of_digest(digest)
+    ids, names = (*run.check_index.ids, *digest.other_ids), (*run.check_index.names, *digest.other_names)
     if len(ids) != len(names) or len(set(ids)) != len(ids):
         raise _contradiction("its checks and their names differ in number, or one stands twice")
-    roster = CheckIndex(ids, names, ordered=len(own.roster.ids))
+    index = CheckIndex(ids, names, ordered=len(run.check_index.ids))
     if len(digest.earlier) > CHAIN:
         raise _contradiction(f"its chain is longer than {CHAIN} builds")
-    return [*_forerunners(digest, own, roster), own]
+    return [*_forerunners(digest, run, index), run]
 
 
-def _own_run(digest: Digest) -> KeptRun:
+def _run_of_digest(digest: Digest) -> KeptRun:
     checks = digest.checks
     if checks is None:
         raise _contradiction("it has no checks")
@@ -223,21 +226,21 @@ def _array(times: Sequence[int]) -> "array[int]":
         raise _contradiction("it has times of no sense") from error
 
 
-def _forerunners(digest: Digest, own: KeptRun, roster: CheckIndex) -> Iterator[KeptRun]:
+def _forerunners(digest: Digest, run: KeptRun, index: CheckIndex) -> Iterator[KeptRun]:
     chain, times = digest.earlier, digest.times
-    if len(digest.outcomes) != len(chain) * len(roster.ids):
+    if len(digest.outcomes) != len(chain) * len(index.ids):
         raise _contradiction("its chain is not of one length with its checks")
     letters = _letters(digest.outcomes)
     columns: list[Sequence[int]] = []
     if times is not None:
         others = array("I", [0] * len(digest.other_ids))
-        unpacked = unpack_times(own.times, times.took, Levels(times.step_ms, times.growth))
+        unpacked = unpack_times(run.times, times.took, Levels(times.step_ms, times.growth))
         columns = [column + others for column in unpacked]
     if len(columns) > len(chain):
         raise _contradiction("it has times of more builds than its chain")
     untimed: list[Sequence[int]] = [()] * (len(chain) - len(columns))
-    for place, (build, column) in enumerate(zip(chain, [*untimed, *columns], strict=True)):
-        yield KeptRun(build, roster, letters[place :: len(chain)], column, coarse=True)
+    for position, (build, column) in enumerate(zip(chain, [*untimed, *columns], strict=True)):
+        yield KeptRun(build, index, letters[position :: len(chain)], column, coarse=True)
 
 
 def _letters(outcomes: str) -> str:

@@ -43,7 +43,9 @@ def _rows(run: KeptRun) -> Iterator[Row]:
     build = run.build
     words = {past.value: past.words for past in Past}
     times = run.times or [0] * len(run.outcomes)
-    for id_, name, letter, took in zip(run.roster.ids, run.roster.names, run.outcomes, times, strict=True):
+    for id_, name, letter, took in zip(
+        run.check_index.ids, run.check_index.names, run.outcomes, times, strict=True
+    ):
         if letter != Past.ABSENT:
             yield (
                 build.series,

@@ -71,7 +71,7 @@ def find_in_series(
     traces = _masked(traces, mask)
     since = compare(now, traces, against, options.step) if against else None
     if since and against not in past:  # names of another series, which are not masked yet
-        removed = tuple(msgspec.structs.replace(one, name=mask(one.name)) for one in since.removed)
+        removed = tuple(msgspec.structs.replace(changed, name=mask(changed.name)) for changed in since.removed)
         since = msgspec.structs.replace(since, removed=removed)
     return HistoryContext(
         now, traces, since, tuple(facts), tuple(looked.notes), tuple(looked.trouble), looked.unreachable
@@ -86,7 +86,7 @@ def _last_build(past: Sequence[KeptRun], now: Build) -> KeptRun | None:
 
 def _tells(run: KeptRun) -> bool:
     """Return whether a run tells of its checks, not only how many there were."""
-    return bool(run.roster.ids) or not run.build.tally.total
+    return bool(run.check_index.ids) or not run.build.tally.total
 
 
 def _masked(traces: AlignedHistory, mask: Mask) -> AlignedHistory:
@@ -100,11 +100,11 @@ def _masked(traces: AlignedHistory, mask: Mask) -> AlignedHistory:
     return replace(traces, builds=tuple(builds), others=others)
 
 
-def _share_checks(run: KeptRun, here: str) -> bool:
-    """Return whether a run has enough checks in common with this one; ``here`` is how they ended there."""
-    shared = len(here) - here.count(Past.ABSENT)
+def _share_checks(run: KeptRun, outcomes: str) -> bool:
+    """Return whether a run has enough checks in common with this one; ``outcomes`` is how those ended there."""
+    shared = len(outcomes) - outcomes.count(Past.ABSENT)
     there = len(run.outcomes) - run.outcomes.count(Past.ABSENT)
-    return shared >= min(len(here), there) * _LEAST_SHARED
+    return shared >= min(len(outcomes), there) * _LEAST_SHARED
 
 
 class _Looked:
@@ -112,9 +112,9 @@ class _Looked:
 
     def __init__(self, options: HistoryOptions, now: KeptRun) -> None:
         self._options = options
-        self._now, self._ids = now.build, now.roster
+        self._now, self._ids = now.build, now.check_index
         self._pages = pages_beside(Path(options.beside)) if options.beside is not None else []
-        self._places = {
+        self._addresses = {
             page.run: f"{options.up}{place.as_posix()}"
             for page in reversed(self._pages)
             if options.beside is not None
@@ -132,10 +132,10 @@ class _Looked:
         before = [run for run in found if run.build.moment < now.moment]
         later = [run.build for run in found if run.build.moment >= now.moment and run.build.series == now.series]
         if later:
-            one = len(later) == 1
+            is_single = len(later) == 1
             self.notes.append(
-                f"{later[0].label}{'' if one else f' and {len(later) - 1} more'} of this series started with this"
-                f" run or after it, so {'it is' if one else 'they are'} not earlier."
+                f"{later[0].label}{'' if is_single else f' and {len(later) - 1} more'} of this series started with"
+                f" this run or after it, so {'it is' if is_single else 'they are'} not earlier."
             )
         return [self._placed(run) for run in before]
 
@@ -148,7 +148,7 @@ class _Looked:
         pages = [page for page in self._pages if page.series == series]
         pages = [page for page in pages if page.run == now.id or page.moment < now.moment.timestamp()]
         for page in pages[:_MOST_READ]:
-            own = page.run == now.id
+            is_program_logger = page.run == now.id
             try:
                 runs = read_kept(page.file)
             except ReadError as error:
@@ -157,16 +157,16 @@ class _Looked:
                 )
                 continue
             yield from runs
-            if not own and _share_checks(runs[-1], align(self._ids, runs[-1:]).outcomes[0]):
+            if not is_program_logger and _share_checks(runs[-1], align(self._ids, runs[-1:]).outcomes[0]):
                 return
 
     def _placed(self, run: KeptRun) -> KeptRun:
         """Return a run with the link from the new page to its own, where that is known."""
         build = run.build
-        place = self._places.get(build.id, "")
+        address = self._addresses.get(build.id, "")
         if self._options.pages and build.build:
-            place = self._options.pages.replace("{build}", quote(build.build, safe=""))
-        return msgspec.structs.replace(run, build=msgspec.structs.replace(build, page=place))
+            address = self._options.pages.replace("{build}", quote(build.build, safe=""))
+        return msgspec.structs.replace(run, build=msgspec.structs.replace(build, page=address))
 
     def _named(self) -> list[KeptRun]:
         if not self._options.earlier:
@@ -197,24 +197,26 @@ class _Looked:
 
     def _other(self, store: Store) -> KeptRun | None:
         """Return the run of a store that this one is to be compared with."""
-        several = [one for one in store.builds()[-_COMPARED_WITH:] if one.moment < self._now.moment]
-        meant = self._meant(several)
+        builds = [build for build in store.builds()[-_COMPARED_WITH:] if build.moment < self._now.moment]
+        meant = self._meant(builds)
         return store.run(meant.id) if meant else None
 
-    def _meant(self, several: Sequence[Build]) -> Build | None:
+    def _meant(self, builds: Sequence[Build]) -> Build | None:
         """Return the build that ``against`` means: by its key in the series, else the newest of that branch."""
         wanted = self._options.against
-        own = [one for one in several if one.series == self._now.series and one.build == wanted]
-        of_branch = [one for one in several if one.branch == wanted and one.title == self._now.title]
-        return next(iter([*own[::-1], *of_branch[::-1]]), None)
+        of_series = [build for build in builds if build.series == self._now.series and build.build == wanted]
+        of_branch = [build for build in builds if build.branch == wanted and build.title == self._now.title]
+        return next(iter([*of_series[::-1], *of_branch[::-1]]), None)
 
     def related(self, runs: list[KeptRun], now: KeptRun) -> tuple[list[KeptRun], AlignedHistory]:
         """Return the forerunners that share enough checks with this run, in its order; a note where none does.
 
         Runs of different things may have one title, where nobody gave them any.
         """
-        traces = align(now.roster, runs)
-        kept = [run for run, here in zip(runs, traces.outcomes, strict=True) if _share_checks(run, here)]
+        traces = align(now.check_index, runs)
+        kept = [
+            run for run, series_now in zip(runs, traces.outcomes, strict=True) if _share_checks(run, series_now)
+        ]
         if len(kept) == len(runs):
             return runs, traces
         if not kept:
@@ -223,7 +225,7 @@ class _Looked:
                 f"The earlier runs of this series ({names}) have other checks, so there is no comparison;"
                 " give runs of different suites different titles."
             )
-        return kept, align(now.roster, kept)
+        return kept, align(now.check_index, kept)
 
     def against(self, runs: Sequence[KeptRun]) -> KeptRun | None:
         """Return the run to compare with; a note where there is none."""

@@ -21,19 +21,19 @@ def find_gaps(builds: Sequence[Build], step: timedelta | None = None) -> Mapping
     would be no gaps. With ``step``, the schedule of the series, keys don't matter.
     """
     if step is not None:
-        found = {place: _by_schedule(*pair, step) for place, pair in enumerate(pairwise(builds), 1)}
+        found = {position: _by_schedule(*pair, step) for position, pair in enumerate(pairwise(builds), 1)}
     else:
         numbers = [_number(build.build) for build in builds]
         steps = [
-            (place, *pair)
-            for place, pair in enumerate(pairwise(numbers), 1)
+            (position, *pair)
+            for position, pair in enumerate(pairwise(numbers), 1)
             if pair[0] and pair[1] and pair[0][2] == pair[1][2]
         ]
-        by_one = sum(1 for _, low, high in steps if low and high and high[1] - low[1] == 1)
-        if by_one < _LEAST_STEPS or 2 * by_one < len(steps):
+        single_steps = sum(1 for _, low, high in steps if low and high and high[1] - low[1] == 1)
+        if single_steps < _LEAST_STEPS or 2 * single_steps < len(steps):
             return {}
-        found = {place: _between(low, high) for place, low, high in steps if low and high}
-    return {place: missing for place, missing in found.items() if missing}
+        found = {position: _between(low, high) for position, low, high in steps if low and high}
+    return {position: missing for position, missing in found.items() if missing}
 
 
 def _number(key: str) -> tuple[str, int, str] | None:

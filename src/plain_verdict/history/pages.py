@@ -122,10 +122,10 @@ def pages_beside(folder: Path) -> list[PageBeside]:
     """Return the pages in a folder that say which run they are of, the newest run first."""
     found = []
     for file in _newest_pages(folder):
-        told = (meta_of(file, RUN_MARK) or "").split()
-        if len(told) == 3:
+        marks = (meta_of(file, RUN_MARK) or "").split()
+        if len(marks) == 3:
             with contextlib.suppress(ValueError):
-                found.append(PageBeside(file, told[0], told[1], float(told[2])))
+                found.append(PageBeside(file, marks[0], marks[1], float(marks[2])))
     return sorted(found, key=lambda page: (-page.moment, page.file.name))
 
 
@@ -177,7 +177,7 @@ def _runs_of_page(file: Path) -> list[KeptRun]:
         digest = decode_digest(unpack(_element(page, DIGEST)))
         if digest.checks is not None:
             return runs_of(digest)
-        return runs_of(digest, _own_of_columns(digest, unpack(_element(page, "columns")), _element(page, "ids")))
+        return runs_of(digest, _index_texts(digest, unpack(_element(page, "columns")), _element(page, "ids")))
 
 
 def _element(page: mmap.mmap, id_: str) -> bytes:
@@ -202,7 +202,7 @@ class _Columns(msgspec.Struct):
     name: str
 
 
-def _own_of_columns(digest: Digest, data: bytes, packed_ids: bytes) -> KeptRun:
+def _index_texts(digest: Digest, data: bytes, packed_ids: bytes) -> KeptRun:
     """Return the run itself from the columns of its folded page."""
     from base64 import b64decode  # pages of large runs only
 
@@ -211,8 +211,8 @@ def _own_of_columns(digest: Digest, data: bytes, packed_ids: bytes) -> KeptRun:
         raw = b64decode(packed_ids, validate=True).hex()
         number = len(columns.outcome)
         ids = [f"c-{raw[at : at + 12]}" for at in range(0, 12 * number, 12)]
-        for place, tail in columns.tail.items():
-            ids[int(place)] += tail
+        for index_text, tail in columns.tail.items():
+            ids[int(index_text)] += tail
         names = columns.name.split("\n")
         seconds = list(map(float, columns.seconds.split("\n"))) if number else []
         paths = [path for path, count in columns.suites for _ in range(count)]

@@ -51,7 +51,7 @@ class PostgresqlConnection:
             what = "needs a package that is not installed"
             raise HistoryError(what, path=self.place, hint=INSTALL) from error
         self._error = psycopg.Error
-        with self._told():
+        with self._explained():
             self._connection = psycopg.connect(
                 address,
                 autocommit=True,
@@ -61,32 +61,32 @@ class PostgresqlConnection:
             )
 
     @contextlib.contextmanager
-    def _told(self) -> Iterator[None]:
+    def _explained(self) -> Iterator[None]:
         """Say in one line what the database complains of."""
         try:
             yield
         except self._error as error:
             # Several addresses of a host are tried, and each fails in its own line.
-            said = next(iter(str(error).strip().splitlines()), type(error).__name__)
+            first_line = next(iter(str(error).strip().splitlines()), type(error).__name__)
             hint = "check the address, and PGPASSWORD or the passfile"
-            told = without_password(said.replace(self._address, self.place))
-            raise HistoryError(f"can't be used ({told})", path=self.place, hint=hint) from error
+            message = without_password(first_line.replace(self._address, self.place))
+            raise HistoryError(f"can't be used ({message})", path=self.place, hint=hint) from error
 
     def execute(self, statement: str, values: Sequence[object] = ()) -> list[Row]:
         """Return the rows of a statement. Raises HistoryError."""
-        with self._told(), self._connection.cursor(binary=True) as cursor:
+        with self._explained(), self._connection.cursor(binary=True) as cursor:
             cursor.execute(_in_its_words(statement), list(values) or None)
             return list(cursor.fetchall()) if cursor.description else []
 
-    def execute_many(self, statement: str, several: Sequence[Sequence[object]]) -> None:
+    def execute_many(self, statement: str, rows: Sequence[Sequence[object]]) -> None:
         """Execute a statement for each of several values. Raises HistoryError."""
-        with self._told(), self._connection.cursor() as cursor:
-            cursor.executemany(_in_its_words(statement), several)
+        with self._explained(), self._connection.cursor() as cursor:
+            cursor.executemany(_in_its_words(statement), rows)
 
     @contextlib.contextmanager
     def begin(self, *, alone: bool = False) -> Iterator[None]:
         """Give a transaction. Raises HistoryError."""
-        with self._told(), self._connection.transaction():
+        with self._explained(), self._connection.transaction():
             if alone:
                 self._connection.execute("SELECT pg_advisory_xact_lock(%s)", (_LOCK,))
             yield

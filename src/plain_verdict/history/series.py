@@ -35,7 +35,9 @@ def identify(run: Run, series: str, build: str, facts: Sequence[Fact]) -> str:
     """Return the identity of a run: of its inputs' bytes and its facts, not of when its report is made."""
     digest = blake2b(digest_size=_ID_CHARS // 2)
     inputs = sorted(file.digest for file in run.files)
-    told = sorted((fact.key, fact.value) for fact in facts if fact.key.casefold() not in (BUILD, BRANCH))
-    for text in (series, build, *inputs, *(part for pair in told for part in pair)):
+    identifying_facts = sorted(
+        (fact.key, fact.value) for fact in facts if fact.key.casefold() not in (BUILD, BRANCH)
+    )
+    for text in (series, build, *inputs, *(part for pair in identifying_facts for part in pair)):
         digest.update(text.encode("utf-8", "surrogatepass") + b"\0")
     return f"r-{digest.hexdigest()}"

@@ -43,7 +43,7 @@ _MIGRATIONS: tuple[tuple[str, ...], ...] = (
 )
 """What brings a store from each version to the next; the first makes it."""
 _RUN_COLUMNS = "id, about, checks"
-_ONE_PART_UP_TO, _FEW_PARTS_UP_TO = 2_000, 30_000
+_SINGLE_PART_UP_TO, _FEW_PARTS_UP_TO = 2_000, 30_000
 _PREFIX_CHARS = len("c-")
 _AT_ONCE = 500  # values of one statement
 _LEVEL = 6
@@ -61,7 +61,7 @@ class Connection(Protocol):
         """Return the rows of a statement with ``?`` for each value. Raises HistoryError."""
         ...
 
-    def execute_many(self, statement: str, several: Sequence[Sequence[object]]) -> None:
+    def execute_many(self, statement: str, rows: Sequence[Sequence[object]]) -> None:
         """Execute a statement for each of several values. Raises HistoryError."""
         ...
 
@@ -137,7 +137,7 @@ class SqlStore:
             f"SELECT {_RUN_COLUMNS} FROM pv_run WHERE series = ? AND moment < ? ORDER BY moment DESC, id LIMIT ?",  # noqa: S608  names of our own
             (series, moment.timestamp(), most),
         )
-        return self._in_one_order(rows[::-1])
+        return self._in_common_order(rows[::-1])
 
     def builds(self) -> list[Build]:
         """Return all runs without their checks, the oldest first."""
@@ -151,11 +151,11 @@ class SqlStore:
 
     def _runs(self, rows: Sequence[Row]) -> Iterator[KeptRun]:
         for (id_, about, checks), parts in zip(rows, self._parts_of(rows), strict=True):
-            roster = _joined(parts)
-            outcomes, times = self._checks(id_, checks, len(roster.ids))
-            yield KeptRun(self._build(about), roster, outcomes, times)
+            index = _joined(parts)
+            outcomes, times = self._checks(id_, checks, len(index.ids))
+            yield KeptRun(self._build(about), index, outcomes, times)
 
-    def _in_one_order(self, rows: Sequence[Row]) -> list[KeptRun]:
+    def _in_common_order(self, rows: Sequence[Row]) -> list[KeptRun]:
         """Return runs by one roster, that of the last; what only others have stands after it.
 
         Most parts are the same in all, and need no look.
@@ -163,10 +163,10 @@ class SqlStore:
         parts = self._parts_of(rows)
         if not parts:
             return []
-        orders = [Order(parts[-1], own) for own in parts]
+        orders = [Order(parts[-1], part) for part in parts]
         others = {id_: name for order in orders for id_, name in order.others()}
         last = _joined(parts[-1])
-        roster = CheckIndex(
+        index = CheckIndex(
             (*last.ids, *others),
             _PartNames([last, CheckIndex(tuple(others), tuple(others.values()))]),
             len(last.ids),
@@ -179,13 +179,13 @@ class SqlStore:
             found = array("I", times_in(order.pieces, times))
             if found:
                 found.extend([0] * len(others))
-            runs.append(KeptRun(self._build(about), roster, outcomes_in(order.pieces, outcomes) + letters, found))
+            runs.append(KeptRun(self._build(about), index, outcomes_in(order.pieces, outcomes) + letters, found))
         return runs
 
     def _parts_of(self, rows: Sequence[Row]) -> list[list[CheckIndex]]:
         """Return the roster of each run in parts; those that are the same are one object."""
         hashes = self._hashes([row[0] for row in rows])
-        parts = self._parts({hash_ for several in hashes.values() for hash_ in several})
+        parts = self._parts({hash_ for part_hashes in hashes.values() for hash_ in part_hashes})
         return [[parts[hash_] for hash_ in hashes.get(row[0], ())] for row in rows]
 
     def _checks(self, id_: str, packed: bytes, number: int) -> tuple[str, "array[int]"]:
@@ -204,12 +204,12 @@ class SqlStore:
         """Return the parts of each run, in their order."""
         rows = self._in_lots("SELECT run, place, hash FROM pv_run_part WHERE run IN ({})", ids)
         rows.sort(key=lambda row: (row[0], row[1]))
-        return {run: tuple(row[2] for row in several) for run, several in groupby(rows, key=lambda row: row[0])}
+        return {run: tuple(row[2] for row in run_rows) for run, run_rows in groupby(rows, key=lambda row: row[0])}
 
     def _parts(self, hashes: set[str]) -> dict[str, CheckIndex]:
         rows = self._in_lots("SELECT hash, names FROM pv_part WHERE hash IN ({})", sorted(hashes))
         try:
-            return {row[0]: _roster_of(zlib.decompress(row[1])) for row in rows}
+            return {row[0]: _check_index_of(zlib.decompress(row[1])) for row in rows}
         except (ValueError, zlib.error) as error:
             raise self._broken(f"a part of it can't be read ({error})") from error
 
@@ -240,7 +240,7 @@ class SqlStore:
                     "UPDATE pv_run SET about = ? WHERE id = ?", (msgspec.json.encode(build), build.id)
                 )
                 return False
-            texts = {blake2b(text, digest_size=16).hexdigest(): text for text in _part_texts(run.roster)}
+            texts = {blake2b(text, digest_size=16).hexdigest(): text for text in _part_texts(run.check_index)}
             known = {row[0] for row in self._in_lots("SELECT hash FROM pv_part WHERE hash IN ({})", list(texts))}
             # In the order of their hashes, so that two runs that add the same wait for each other one way only.
             new = [(hash_, zlib.compress(texts[hash_], _LEVEL)) for hash_ in sorted(texts.keys() - known)]
@@ -253,8 +253,8 @@ class SqlStore:
             )
             if not added:
                 return False
-            places = [(build.id, place, hash_) for place, hash_ in enumerate(texts)]
-            self._connection.execute_many("INSERT INTO pv_run_part VALUES (?, ?, ?)", places)
+            part_rows = [(build.id, position, hash_) for position, hash_ in enumerate(texts)]
+            self._connection.execute_many("INSERT INTO pv_run_part VALUES (?, ?, ?)", part_rows)
         return True
 
     def forget(self, before: datetime) -> int:
@@ -274,13 +274,13 @@ class SqlStore:
 class Order:
     """How a run's parts come to the order of another's, in pieces; and what that has not."""
 
-    def __init__(self, wanted: Sequence[CheckIndex], own: Sequence[CheckIndex]) -> None:
-        self.checks = sum(len(part.ids) for part in own)
+    def __init__(self, wanted: Sequence[CheckIndex], indexes: Sequence[CheckIndex]) -> None:
+        self.checks = sum(len(part.ids) for part in indexes)
         chars = _prefix_chars(self.checks)
         if chars != _prefix_chars(sum(len(part.ids) for part in wanted)):
-            wanted, own, chars = [_joined(wanted)], [_joined(own)], 0
-        starts = accumulate((len(part.ids) for part in own), initial=0)
-        left = {_prefix(part, chars): (part, start) for part, start in zip(own, starts, strict=False)}
+            wanted, indexes, chars = [_joined(wanted)], [_joined(indexes)], 0
+        starts = accumulate((len(part.ids) for part in indexes), initial=0)
+        left = {_prefix(part, chars): (part, start) for part, start in zip(indexes, starts, strict=False)}
         self.pieces: Pieces = []
         self._extra: list[tuple[CheckIndex, int, int]] = []
         for part in wanted:
@@ -291,8 +291,10 @@ class Order:
             extra, missing = differences(part.ids, there.ids)
             for low, high in pieces_between(len(part.ids), len(there.ids), extra, missing, {}):
                 self._add(low, high) if low == NOTHING else self._add(start + low, start + high)
-            self._extra += [(there, start, place) for place in extra]
-        self._extra += [(part, start, place) for part, start in left.values() for place in range(len(part.ids))]
+            self._extra += [(there, start, position) for position in extra]
+        self._extra += [
+            (part, start, position) for part, start in left.values() for position in range(len(part.ids))
+        ]
 
     def _add(self, low: int, high: int) -> None:
         """Add a piece, to the last one where it goes on from there."""
@@ -303,11 +305,11 @@ class Order:
 
     def others(self) -> Iterator[tuple[str, str]]:
         """Yield id and name of what the other order has not."""
-        return ((part.ids[place], part.names[place]) for part, _, place in self._extra)
+        return ((part.ids[position], part.names[position]) for part, _, position in self._extra)
 
     def extra_outcomes(self, outcomes: str) -> dict[str, str]:
         """Return how that ended, by id."""
-        return {part.ids[place]: outcomes[start + place] for part, start, place in self._extra}
+        return {part.ids[position]: outcomes[start + position] for part, start, position in self._extra}
 
 
 _NO_PART = CheckIndex()
@@ -315,22 +317,22 @@ _NO_PART = CheckIndex()
 
 def _prefix_chars(checks: int) -> int:
     """Return by how many characters of their ids so many checks are parted."""
-    return 0 if checks <= _ONE_PART_UP_TO else 1 if checks <= _FEW_PARTS_UP_TO else 2
+    return 0 if checks <= _SINGLE_PART_UP_TO else 1 if checks <= _FEW_PARTS_UP_TO else 2
 
 
 def _prefix(part: CheckIndex, chars: int) -> str:
     return part.ids[0][_PREFIX_CHARS : _PREFIX_CHARS + chars] if part.ids else ""
 
 
-def _part_texts(roster: CheckIndex) -> Iterator[bytes]:
+def _part_texts(index: CheckIndex) -> Iterator[bytes]:
     """Yield the roster in parts, by the beginning of the ids: a check more or less changes only its own part."""
-    chars = _prefix_chars(len(roster.ids))
-    rows = zip(roster.ids, roster.names, strict=True)
-    for _, several in groupby(rows, key=lambda row: row[0][_PREFIX_CHARS : _PREFIX_CHARS + chars]):
-        yield json.dumps([*zip(*several, strict=True)], ensure_ascii=False).encode("utf-8", "replace")
+    chars = _prefix_chars(len(index.ids))
+    rows = zip(index.ids, index.names, strict=True)
+    for _, part_rows in groupby(rows, key=lambda row: row[0][_PREFIX_CHARS : _PREFIX_CHARS + chars]):
+        yield json.dumps([*zip(*part_rows, strict=True)], ensure_ascii=False).encode("utf-8", "replace")
 
 
-def _roster_of(text: bytes) -> CheckIndex:
+def _check_index_of(text: bytes) -> CheckIndex:
     """Return a part. Raises ValueError."""
     ids, names = msgspec.json.decode(text, type=tuple[tuple[str, ...], tuple[str, ...]])
     return CheckIndex(ids, names)
@@ -350,15 +352,15 @@ class _PartNames(Sequence[str]):
         return chain.from_iterable(part.names for part in self._parts)
 
     @overload
-    def __getitem__(self, place: int) -> str: ...
+    def __getitem__(self, position: int) -> str: ...
     @overload
-    def __getitem__(self, place: slice) -> Sequence[str]: ...
-    def __getitem__(self, place: int | slice) -> str | Sequence[str]:
+    def __getitem__(self, part: slice) -> Sequence[str]: ...
+    def __getitem__(self, position: int | slice) -> str | Sequence[str]:
         """Return a name, or several."""
-        if isinstance(place, slice):
-            return tuple(self)[place]
-        number = bisect_right(self._ends, place)
-        return self._parts[number].names[place - (self._ends[number - 1] if number else 0)]
+        if isinstance(position, slice):
+            return tuple(self)[position]
+        number = bisect_right(self._ends, position)
+        return self._parts[number].names[position - (self._ends[number - 1] if number else 0)]
 
 
 def _joined(parts: Sequence[CheckIndex]) -> CheckIndex:

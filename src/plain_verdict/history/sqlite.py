@@ -25,12 +25,12 @@ class SqliteConnection:
 
     def __init__(self, path: Path) -> None:
         self.place = str(path)
-        with self._told():
+        with self._explained():
             if path.is_dir():
                 raise HistoryError("is a folder", path=self.place, hint="name a file, like history.db")
             self._connection = sqlite3.connect(path, timeout=_PATIENCE_S, isolation_level=None)
         try:
-            with self._told():
+            with self._explained():
                 self._connection.execute("PRAGMA foreign_keys = ON")
                 if self._connection.execute("PRAGMA journal_mode").fetchone()[0] != "wal":
                     self._connection.execute("PRAGMA journal_mode = WAL")
@@ -42,16 +42,16 @@ class SqliteConnection:
             raise
 
     @contextlib.contextmanager
-    def _told(self) -> Iterator[None]:
+    def _explained(self) -> Iterator[None]:
         """Say in our own words what the database complains of."""
         try:
             yield
         except sqlite3.Error as error:
-            said = str(error)
+            message = str(error)
             for words, what, hint in _IN_WORDS:
-                if words in said:
+                if words in message:
                     raise HistoryError(what, path=self.place, hint=hint) from error
-            raise HistoryError(f"can't be used ({said})", path=self.place, hint="name another file") from error
+            raise HistoryError(f"can't be used ({message})", path=self.place, hint="name another file") from error
         except UnicodeError as error:  # of SQLite's message: it quotes what is damaged
             raise HistoryError(
                 "is damaged", path=self.place, hint="use a copy of it, or name another file"
@@ -59,13 +59,13 @@ class SqliteConnection:
 
     def execute(self, statement: str, values: Sequence[object] = ()) -> list[Row]:
         """Return the rows of a statement. Raises HistoryError."""
-        with self._told():
+        with self._explained():
             return self._connection.execute(statement, values).fetchall()
 
-    def execute_many(self, statement: str, several: Sequence[Sequence[object]]) -> None:
+    def execute_many(self, statement: str, rows: Sequence[Sequence[object]]) -> None:
         """Execute a statement for each of several values. Raises HistoryError."""
-        with self._told():
-            self._connection.executemany(statement, several)
+        with self._explained():
+            self._connection.executemany(statement, rows)
 
     @contextlib.contextmanager
     def begin(self, *, alone: bool = False) -> Iterator[None]:

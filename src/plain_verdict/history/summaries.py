@@ -55,18 +55,18 @@ def run_of_summary(data: bytes) -> KeptRun:
         summary = msgspec.json.decode(data, type=_Summary)
     except msgspec.MsgspecError as error:
         raise ReadError(f"is a summary that can't be read ({error})", hint="it may be truncated") from error
-    told = summary.run
-    if told is None:
+    run = summary.run
+    if run is None:
         raise ReadError("is a summary that does not say of which run", hint="make it again with report --json")
     build = Build(
-        id=told.id,
-        series=told.series,
-        made=told.made,
+        id=run.id,
+        series=run.series,
+        made=run.made,
         title=summary.title,
-        branch=told.branch,
-        build=told.build,
-        commit=told.commit,
-        started=told.started,
+        branch=run.branch,
+        build=run.build,
+        commit=run.commit,
+        started=run.started,
         verdict=summary.verdict,
         why=summary.sentence.partition(": ")[2],
         tally=summary.counts,

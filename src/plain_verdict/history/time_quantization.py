@@ -60,37 +60,37 @@ class _LevelOf(dict[int, int]):
 FINE, COARSE = Levels(10, 1.02), Levels(250, 1.25)
 
 
-def pack_times(own: Sequence[int], columns: Sequence[Sequence[int]], levels: Levels) -> str:
+def pack_times(times_now: Sequence[int], columns: Sequence[Sequence[int]], levels: Levels) -> str:
     """Return by how many levels several builds differ from a run's own times: a character a check and build.
 
     Check stands after check. Times are in milliseconds, ``columns`` those of one build each.
     """
     level_of = levels.of.__getitem__
-    zero = [level - _MIDDLE for level in map(level_of, own)]
-    codes = array("H", bytes(2 * len(own) * len(columns)))
+    zero = [level - _MIDDLE for level in map(level_of, times_now)]
+    codes = array("H", bytes(2 * len(times_now) * len(columns)))
     for build, column in enumerate(columns):
         found = array("H", list(map(sub, map(level_of, column), zero)))
-        for place in _places_of(0, column):
-            found[place] = _NO_TIME
+        for position in _positions_of(0, column):
+            found[position] = _NO_TIME
         codes[build :: len(columns)] = found
     return codes.tobytes().decode("utf-16-le")
 
 
-def _places_of(value: int, times: Sequence[int]) -> Iterator[int]:
+def _positions_of(value: int, times: Sequence[int]) -> Iterator[int]:
     """Yield where a value stands; it is rare, and looked for fast."""
-    place = -1
+    position = -1
     with suppress(ValueError):
         while True:
-            place = times.index(value, place + 1)
-            yield place
+            position = times.index(value, position + 1)
+            yield position
 
 
-def unpack_times(own: Sequence[int], took: str, levels: Levels) -> Iterator["array[int]"]:
+def unpack_times(times_now: Sequence[int], took: str, levels: Levels) -> Iterator["array[int]"]:
     """Yield the milliseconds of each build. Raises ReadError."""
-    if not own:
+    if not times_now:
         return
-    builds, rest = divmod(len(took), len(own))
-    zero = [level - _MIDDLE for level in map(levels.of.__getitem__, own)]
+    builds, rest = divmod(len(took), len(times_now))
+    zero = [level - _MIDDLE for level in map(levels.of.__getitem__, times_now)]
     try:
         if rest:
             raise ValueError
@@ -98,8 +98,8 @@ def unpack_times(own: Sequence[int], took: str, levels: Levels) -> Iterator["arr
             codes = array("H")
             codes.frombytes(took[build::builds].encode("utf-16-le"))
             found = list(map(add, codes, zero))
-            for place in _places_of(_NO_TIME, codes):
-                found[place] = 0
+            for position in _positions_of(_NO_TIME, codes):
+                found[position] = 0
             if min(found) < 0:
                 raise ValueError
             yield levels.times(found)

@@ -41,7 +41,7 @@ class Unsteady(msgspec.Struct, frozen=True):
     """How often it did so though the code was the same."""
 
 
-def find_wobble(outcomes: Sequence[str], commits: Sequence[str]) -> Unsteady | None:
+def find_flakiness(outcomes: Sequence[str], commits: Sequence[str]) -> Unsteady | None:
     """Return how a check is flaky, from its outcomes in the order of time; None where it does not.
 
     It does where it passed only on a retry, outcome changed on the same code, or turned so often
@@ -55,8 +55,8 @@ def find_wobble(outcomes: Sequence[str], commits: Sequence[str]) -> Unsteady | N
     retries = sum(outcome == Past.PASSED_ON_RETRY for outcome, _ in ran)
     turned = [(low[1], high[1]) for low, high in pairwise(ran) if (low[0] in _GOOD) != (high[0] in _GOOD)]
     same_code = sum(low == high != "" for low, high in turned)
-    told = all(commit for pair in turned for commit in pair)
-    enough = _TURNS_WITH_CODE if told else _TURNS_BY_ITSELF
+    commits_known = all(commit for pair in turned for commit in pair)
+    enough = _TURNS_WITH_CODE if commits_known else _TURNS_BY_ITSELF
     if not (retries or same_code or len(turned) >= enough):
         return None
     unsteady = sum(outcome != Past.PASSED for outcome, _ in ran)
@@ -98,40 +98,40 @@ def find_time_changes(
     """
     if len(before) < LEAST_TIMES:
         return [], 0
-    told = 0
+    tested = 0
     slower: list[tuple[float, Timed]] = []
     faster: list[tuple[float, Timed]] = []
     last = before[-LOOKED_AT:]
-    trifle = least_s * 1000
+    threshold = least_s * 1000
     extremes = zip(now, map(min, *last), map(max, *last), strict=True)
-    for place, (time, least, most) in enumerate(extremes):
+    for position, (time, least, most) in enumerate(extremes):
         if not time:
             continue
         # Most stay between their extremes or near them, and are looked at no further.
-        if least and (least <= time <= most or (time - least < trifle and most - time < trifle)):
-            told += 1
+        if least and (least <= time <= most or (time - least < threshold and most - time < threshold)):
+            tested += 1
             continue
-        known = [one for column in before if (one := column[place])][-LOOKED_AT:]
+        known = [trial for column in before if (trial := column[position])][-LOOKED_AT:]
         if len(known) < LEAST_TIMES:
             continue
-        told += 1
+        tested += 1
         low, high = min(known), max(known)
         if low <= time <= high:
             continue
         middle = sorted(known)[len(known) // 2]
-        apart = abs(time - middle)
-        if apart < _LEAST_SHARE * middle or apart < trifle:
+        distance = abs(time - middle)
+        if distance < _LEAST_SHARE * middle or distance < threshold:
             continue
-        timed = Timed(place, time, low, high, len(known))
+        timed = Timed(position, time, low, high, len(known))
         (slower if time > high else faster).append((_chance(time, known), timed))
-    return [timed for several in (slower, faster) for timed in _discoveries(several, told)], told
+    return [timed for direction in (slower, faster) for timed in _discoveries(direction, tested)], tested
 
 
 def _chance(time: int, before: Sequence[int]) -> float:
     """Return the one-sided probability of so extreme a time."""
-    logs = sorted(math.log(one + _SOFT_MS) for one in before)
+    logs = sorted(math.log(time_ms + _SOFT_MS) for time_ms in before)
     middle = _median(logs)
-    scale = _MAD_TO_SIGMA * _median(sorted(abs(one - middle) for one in logs))
+    scale = _MAD_TO_SIGMA * _median(sorted(abs(time_ms - middle) for time_ms in logs))
     number = len(logs)
     spread = max(scale, _LEAST_SCALE) * math.sqrt(1 + _MEDIAN_VARIANCE / number)
     freedom = max(3, round(_MAD_EFFICIENCY * (number - 1)))
@@ -170,11 +170,11 @@ def student_tail(t: float, freedom: int) -> float:
     return max(0.0, (1 - inside) / 2)
 
 
-def _discoveries(found: list[tuple[float, Timed]], told: int) -> Iterator[Timed]:
-    """Yield what is no chance, of ``told`` that were looked at."""
+def _discoveries(found: list[tuple[float, Timed]], tested: int) -> Iterator[Timed]:
+    """Yield what is no chance, of ``tested`` that were looked at."""
     found.sort(key=lambda pair: pair[0])
     last = 0
     for rank, (chance, _) in enumerate(found, 1):
-        if chance <= _FALSE_DISCOVERIES * rank / told:
+        if chance <= _FALSE_DISCOVERIES * rank / tested:
             last = rank
     yield from (timed for _, timed in found[:last])

@@ -8,7 +8,7 @@ import msgspec
 
 from plain_verdict.model import Body, Evidence, Fact
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import format_size
 
 _CHARSET = re.compile(r";\s*charset\s*=\s*\"?([\w.:-]{1,40})", re.IGNORECASE)
@@ -32,7 +32,7 @@ def read_body(
     """
     if not data:
         return None
-    declared = one_line(media_type, limits.name_chars)
+    declared = single_line(media_type, limits.name_chars)
     kind = declared.partition(";")[0].strip().lower()
     if isinstance(data, str):
         raw, remark, text = data.encode("utf-8", "replace"), "", data
@@ -43,7 +43,7 @@ def read_body(
         form = _multipart(raw, declared, limits)
         return Body(declared, form=form, size_bytes=len(raw), remark=remark)
     if not text:
-        binary = Evidence(one_line(name, limits.name_chars) or "body", data=raw) if raw else None
+        binary = Evidence(single_line(name, limits.name_chars) or "body", data=raw) if raw else None
         return Body(declared, binary=binary, size_bytes=len(raw), remark=remark)
     if kind == _FORM and len(text) < _LAID_OUT_CHARS:
         return Body(declared, form=_fields(text, limits), size_bytes=len(raw), remark=remark)
@@ -52,7 +52,7 @@ def read_body(
 
 def form_of(pairs: list[tuple[str, str]], limits: Limits) -> tuple[Fact, ...]:
     """Return the fields of a form, as many as are kept."""
-    kept = [Fact(one_line(name, limits.name_chars), block(value, limits.message_chars)) for name, value in pairs]
+    kept = [Fact(single_line(name, limits.name_chars), block(value, limits.message_chars)) for name, value in pairs]
     if len(kept) > _MOST_FIELDS:
         kept[_MOST_FIELDS:] = [Fact("…", f"and {len(kept) - _MOST_FIELDS:,} more fields")]
     return tuple(kept)

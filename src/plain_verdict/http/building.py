@@ -5,7 +5,7 @@ from functools import lru_cache
 
 from plain_verdict.model import Exchange, Fact, HttpRequest, HttpResponse
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 
 _LONGEST_S = 1e9
 _URL_CHARS = 4_000
@@ -26,7 +26,7 @@ def read_headers(pairs: Iterable[tuple[str, str]], limits: Limits) -> tuple[Fact
 @lru_cache(_REMEMBERED)
 def _header(name: str, value: str, name_chars: int, value_chars: int) -> Fact:
     """Return a header; most come again with every request, and are one object then."""
-    return Fact(one_line(name, name_chars), one_line(value, value_chars))
+    return Fact(single_line(name, name_chars), single_line(value, value_chars))
 
 
 def about_chars(exchange: Exchange) -> int:
@@ -48,7 +48,7 @@ def header_of(headers: Iterable[Fact], name: str) -> str:
 
 def read_url(url: str) -> str:
     """Return an address as one line; spaces in one that is none stay visible."""
-    return one_line(url, _URL_CHARS)
+    return single_line(url, _URL_CHARS)
 
 
 def read_seconds(seconds: float | None) -> float | None:

@@ -19,7 +19,7 @@ from plain_verdict.http.building import (
 )
 from plain_verdict.model import Body, Exchange, Fact, HttpRequest, HttpResponse, Timings
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.moments import read_moment
 
 _MILLISECONDS = 1000.0
@@ -39,7 +39,7 @@ def exchange_of(entry: object, limits: Limits) -> Exchange | None:
     timings = _timings(_object(fields.get("timings")))
     return Exchange(
         request=HttpRequest(
-            method=one_line(method or "GET", _METHOD_CHARS),
+            method=single_line(method or "GET", _METHOD_CHARS),
             url=read_url(url),
             protocol=_protocol(request),
             headers=_headers(request, limits),
@@ -51,7 +51,7 @@ def exchange_of(entry: object, limits: Limits) -> Exchange | None:
         took_s=total if total is not None else _sum(timings),
         timings=timings,
         sent=read_moment(_text(fields, "startedDateTime")),
-        address=one_line(_text(fields, "serverIPAddress"), limits.name_chars),
+        address=single_line(_text(fields, "serverIPAddress"), limits.name_chars),
     )
 
 
@@ -61,10 +61,10 @@ def has_odd_time(entry: object) -> bool:
     That is one below zero, but for the -1 of what does not apply, or one of thirty years and more.
     """
     fields = _object(entry)
-    told = {"time": fields.get("time"), **_object(fields.get("timings"))}
+    times = {"time": fields.get("time"), **_object(fields.get("timings"))}
     return any(
         isinstance(value, int | float) and value != -1 and _ms(value) is None
-        for key, value in told.items()
+        for key, value in times.items()
         if not key.startswith("_")
     )
 
@@ -73,7 +73,7 @@ def page_titles(pages: list[object], limits: Limits) -> dict[str, str]:
     """Return the titles of an archive's pages by their ids."""
     titles = {}
     for page in map(_object, pages):
-        title = one_line(_text(page, "title"), limits.name_chars)
+        title = single_line(_text(page, "title"), limits.name_chars)
         if _text(page, "id") and title:
             titles[_text(page, "id")] = title
     return titles
@@ -101,14 +101,14 @@ def _ms(value: object) -> float | None:
 
 
 def _protocol(fields: dict[str, object]) -> str:
-    version = one_line(_text(fields, "httpVersion"), _METHOD_CHARS)
+    version = single_line(_text(fields, "httpVersion"), _METHOD_CHARS)
     return "" if version.lower() in ("unknown", "http/0") else version
 
 
 def _headers(fields: dict[str, object], limits: Limits) -> tuple[Fact, ...]:
     found = fields.get("headers")
-    several = [_object(header) for header in found] if isinstance(found, list) else []
-    pairs = [(_text(header, "name"), _text(header, "value")) for header in several]
+    headers = [_object(header) for header in found] if isinstance(found, list) else []
+    pairs = [(_text(header, "name"), _text(header, "value")) for header in headers]
     return read_headers(((name, value) for name, value in pairs if name), limits)
 
 
@@ -121,15 +121,15 @@ def _on_wire(fields: dict[str, object]) -> int | None:
 
 def _sent(data: dict[str, object], limits: Limits) -> Body | None:
     """Return what a request carried: a text, or the fields of a form."""
-    media_type = one_line(_text(data, "mimeType"), limits.name_chars)
+    media_type = single_line(_text(data, "mimeType"), limits.name_chars)
     text = _text(data, "text")
     if text:
         is_multipart = media_type.lower().startswith("multipart/form-data")
         # A form in parts is bytes; recorders write each as one character.
         return read_body(text.encode("latin-1", "replace") if is_multipart else text, media_type, limits)
     parameters = data.get("params")
-    several = [_object(field) for field in parameters] if isinstance(parameters, list) else []
-    pairs = [(_text(field, "name"), _text(field, "value") or _text(field, "fileName")) for field in several]
+    fields = [_object(field) for field in parameters] if isinstance(parameters, list) else []
+    pairs = [(_text(field, "name"), _text(field, "value") or _text(field, "fileName")) for field in fields]
     return Body(media_type, form=form_of(pairs, limits)) if pairs else None
 
 
@@ -137,7 +137,7 @@ def _response(fields: dict[str, object], status: int, url: str, limits: Limits) 
     headers = _headers(fields, limits)
     return HttpResponse(
         status=status,
-        reason=one_line(_text(fields, "statusText"), limits.name_chars),
+        reason=single_line(_text(fields, "statusText"), limits.name_chars),
         protocol=_protocol(fields),
         headers=headers,
         body=_came_back(_object(fields.get("content")), headers, url, limits),
@@ -153,12 +153,12 @@ def _came_back(content: dict[str, object], headers: tuple[Fact, ...], url: str, 
         try:
             data = b64decode(text, validate=False)
         except (Base64Error, ValueError):
-            return Body(one_line(media_type, limits.name_chars), remark="has base64 that can't be read")
+            return Body(single_line(media_type, limits.name_chars), remark="has base64 that can't be read")
     coding = header_of(headers, "content-encoding")
     body = read_body(data, media_type, limits, name=file_name_of(url), coding=coding)
     size_bytes = read_count(content.get("size"))
     if body is None and size_bytes:
-        kind = one_line(media_type, limits.name_chars)
+        kind = single_line(media_type, limits.name_chars)
         return Body(kind, size_bytes=size_bytes, remark="was not kept by what recorded it")
     return body
 
@@ -181,21 +181,21 @@ def _timings(fields: dict[str, object]) -> Timings:
 
 def _sum(timings: Timings) -> float | None:
     known = [getattr(timings, name) for name in Timings.__struct_fields__]
-    told = [seconds for seconds in known if seconds is not None]
-    return sum(told) if told else None
+    phases_s = [seconds for seconds in known if seconds is not None]
+    return sum(phases_s) if phases_s else None
 
 
 def _why_none(entry: dict[str, object], response: dict[str, object], limits: Limits) -> str:
     """Return why nothing came back, as far as the file tells: recorders put it under keys of their own."""
-    return next(_told(entry, response, limits), NO_ANSWER)
+    return next(_notes_of_entry(entry, response, limits), NO_ANSWER)
 
 
-def _told(entry: dict[str, object], response: dict[str, object], limits: Limits) -> Iterator[str]:
+def _notes_of_entry(entry: dict[str, object], response: dict[str, object], limits: Limits) -> Iterator[str]:
     for fields in (response, entry):
         for key, value in fields.items():
             if key.startswith("_") and "error" in key.lower() and isinstance(value, str) and value:
-                yield one_line(value, limits.message_chars)
+                yield single_line(value, limits.message_chars)
     for fields in (response, entry):
-        comment = one_line(_text(fields, "comment"), limits.message_chars)
+        comment = single_line(_text(fields, "comment"), limits.message_chars)
         if comment:
             yield comment

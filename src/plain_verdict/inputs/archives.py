@@ -14,7 +14,7 @@ from plain_verdict.inputs.source import Source, shown_path
 from plain_verdict.inputs.zip_layout import holds_more
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_size, plural
 
 if TYPE_CHECKING:
@@ -151,7 +151,7 @@ def members(source: Source, unpacking: Unpacking, depth: int = 1) -> Iterator[So
         raise
     except Exception as error:
         # Decoders raise what they like at damaged archives; whatever it is, the other inputs are read.
-        what = one_line(str(error), 100) or type(error).__name__
+        what = single_line(str(error), 100) or type(error).__name__
         raise ReadError(f"is a damaged archive ({what})", path=source.path, hint="make it again") from error
 
 

@@ -27,7 +27,7 @@ class Discovered(msgspec.Struct, frozen=True):
 
 _Path = tuple[str, bool, Unread | None]
 """A path, whether it was named rather than found in a folder, and what keeps it from being read."""
-_TOOLS_OWN = frozenset(
+_TOOL_FOLDERS = frozenset(
     (".git", ".hg", ".svn", ".venv", ".tox", ".nox", ".cache", ".gradle", ".m2", ".npm", ".yarn")
 )
 """Hidden folders in which tools keep what is theirs; nobody looks for results there."""
@@ -60,8 +60,8 @@ def discover(
     found: dict[str, _Found] = {}
     unread: list[Unread] = []
     piped: list[Source] = []
-    for go, several in enumerate((arguments, *retries)):
-        for argument in dict.fromkeys(several):
+    for go, go_arguments in enumerate((arguments, *retries)):
+        for argument in dict.fromkeys(go_arguments):
             kind, path = split_kind(argument)
             if path != STANDARD_INPUT:
                 unread += _find(path, kind, go, found)
@@ -82,8 +82,8 @@ def _set_kinds(found: dict[str, _Found], kinds: Kinds) -> None:
     """Give the files their kinds that the settings name, where the arguments say none."""
     meant = {
         os.path.realpath(path): kind
-        for kind, several in kinds.items()
-        for pattern in several
+        for kind, patterns in kinds.items()
+        for pattern in patterns
         for path, _, trouble in _expand(pattern)
         if not trouble
     }
@@ -142,7 +142,7 @@ def _walk(folder: str) -> Iterator[_Path]:
     closed: list[OSError] = []
     root = os.path.realpath(folder)
     for parent, folders, names in os.walk(folder, onerror=closed.append):
-        folders[:] = sorted(name for name in folders if name not in _TOOLS_OWN)
+        folders[:] = sorted(name for name in folders if name not in _TOOL_FOLDERS)
         yield from (_refused_link(Path(parent, name)) for name in folders if _leads_out(Path(parent, name), root))
         for name in names:
             yield from _file(Path(parent, name))
@@ -207,16 +207,21 @@ def _nothing(argument: str) -> Unread:
 
 def _sources(paths: Iterator[tuple[str, _Found]], fetched: Mapping[str, str]) -> list[Source]:
     found = list(paths)
-    here = _working_folder()
-    names = {path: _name_elsewhere(path, fetched) for path, _ in found} if fetched else {}
+    working_folder = _working_folder()
+    names = {path: _name_of_remote(path, fetched) for path, _ in found} if fetched else {}
     local = [path for path, _ in found if not names.get(path)]
-    outside = [os.path.abspath(path) for path in local if not _is_below(path, here)]  # noqa: PTH100  keeps links
+    outside = [os.path.abspath(path) for path in local if not _is_below(path, working_folder)]  # noqa: PTH100  keeps links
     # Two folders up from the files: the page then names their folder, and nothing of the machine above it.
     base = Path(os.path.commonpath([str(Path(path).parent) for path in outside])).parent if outside else Path()
     sources = []
     for path, origin in found:
         file = Path(os.path.abspath(path))  # noqa: PTH100  keeps links
-        name = names.get(path) or file.relative_to(here if here and _is_below(path, here) else base).as_posix()
+        name = (
+            names.get(path)
+            or file.relative_to(
+                working_folder if working_folder and _is_below(path, working_folder) else base
+            ).as_posix()
+        )
         regular = file.is_file()
         sources.append(
             Source(
@@ -241,7 +246,7 @@ def _is_hidden(path: str, given: Mapping[str, None]) -> bool:
     return any(part.startswith(".") and part not in (".", "..") for part in parts[below:])
 
 
-def _name_elsewhere(path: str, fetched: Mapping[str, str]) -> str:
+def _name_of_remote(path: str, fetched: Mapping[str, str]) -> str:
     """Return how a file is called where it was fetched from; "" for one of this machine."""
     return next(
         (
@@ -255,8 +260,8 @@ def _name_elsewhere(path: str, fetched: Mapping[str, str]) -> str:
 
 def _working_folder() -> Path | None:
     """Return the folder that paths are shown from; None for the root, from which they would name the machine."""
-    here = Path.cwd()
-    return here if here.parent != here else None
+    path = Path.cwd()
+    return path if path.parent != path else None
 
 
 def _is_below(path: str, folder: Path | None) -> bool:

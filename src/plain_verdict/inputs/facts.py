@@ -83,7 +83,10 @@ _BY_PIPELINES = {
 }
 _COMMIT_CHARS = 12
 PIPELINE_VARIABLES = frozenset(
-    name for several in _BY_PIPELINES.values() for told in several for name in placeholders_in(told) or (told,)
+    name
+    for templates in _BY_PIPELINES.values()
+    for template in templates
+    for name in placeholders_in(template) or (template,)
 )
 """Every variable that is looked at."""
 
@@ -91,8 +94,8 @@ PIPELINE_VARIABLES = frozenset(
 def pipeline_facts(environment: Mapping[str, str]) -> tuple[Fact, ...]:
     """Return build, branch, commit and job as the pipeline's server tells them; nothing outside a pipeline."""
     facts = []
-    for key, several in _BY_PIPELINES.items():
-        value = next(filter(None, (_filled(told, environment) for told in several)), "")
+    for key, templates in _BY_PIPELINES.items():
+        value = next(filter(None, (_filled(template, environment) for template in templates)), "")
         if value:
             value = value[:_COMMIT_CHARS] if key == COMMIT else plain_branch(value) if key == BRANCH else value
             facts.append(Fact(key, value))
@@ -106,13 +109,13 @@ def plain_branch(name: str) -> str:
     return name
 
 
-def _filled(told: str, environment: Mapping[str, str]) -> str:
+def _filled(template: str, environment: Mapping[str, str]) -> str:
     """Return a variable's value, or what several make up; "" where one of them is not set."""
-    names = placeholders_in(told)
+    names = placeholders_in(template)
     if not names:
-        return environment.get(told, "").strip()
+        return environment.get(template, "").strip()
     values = {name: environment.get(name, "").strip() for name in names}
-    return PLACEHOLDER.sub(lambda found: values[found[1]], told) if all(values.values()) else ""
+    return PLACEHOLDER.sub(lambda found: values[found[1]], template) if all(values.values()) else ""
 
 
 def repository_facts(folders: Sequence[str]) -> tuple[Fact, ...]:

@@ -32,14 +32,14 @@ OnBytesRead = Callable[[int], None]
 """Told how many bytes of one file are read."""
 
 
-def _tell_nobody(_done: int, _total: int | None = None, _what: str = "") -> None:
+def _ignore_progress(_done: int, _total: int | None = None, _what: str = "") -> None:
     """Take no note of it."""
 
 
 @contextmanager
 def no_progress(_step: str) -> Iterator[OnProgress]:
     """Tell nobody."""
-    yield _tell_nobody
+    yield _ignore_progress
 
 
 class CountingStream(RawIOBase):

@@ -32,14 +32,14 @@ def read_head(folder: Path) -> Head | None:
     root = find_root(folder)
     if root is None:
         return None
-    own = _git_folder(root / ".git")
-    return _head_of(own) if own else Head()
+    path = _git_folder(root / ".git")
+    return _head_of(path) if path else Head()
 
 
 def find_root(folder: Path) -> Path | None:
     """Return the root of the repository around a folder, links followed; None where the folder stands in none."""
     folder = folder.resolve()
-    return next((place for place in (folder, *folder.parents) if os.path.lexists(place / ".git")), None)
+    return next((parent for parent in (folder, *folder.parents) if os.path.lexists(parent / ".git")), None)
 
 
 def _git_folder(entry: Path) -> Path | None:
@@ -59,21 +59,21 @@ def _git_folder(entry: Path) -> Path | None:
     if back and (folder / back) == entry:
         return folder
     modules = [parent / ".git" / "modules" for parent in entry.parent.parents]
-    return folder if any(folder.is_relative_to(place) for place in modules) else None
+    return folder if any(folder.is_relative_to(module) for module in modules) else None
 
 
-def _head_of(own: Path) -> Head:
-    text = _read(own, "HEAD").strip()
+def _head_of(path: Path) -> Head:
+    text = _read(path, "HEAD").strip()
     lead, _, name = text.partition("ref: ")
     if lead or not name:
         return Head(commit=text if _HASH.fullmatch(text) else "")
     if not _is_reference(name):
         return Head()
     # A worktree has the references of the repository that it stands in, whatever its own file says.
-    common = own.parent.parent if own.parent.name == "worktrees" else own
+    common = path.parent.parent if path.parent.name == "worktrees" else path
     branch = name.removeprefix(_BRANCHES) if name.startswith(_BRANCHES) else ""
     # Where references are kept in tables (reftable), HEAD names one that no branch may have.
-    return Head() if branch == ".invalid" else Head(branch, _commit_of(name, (own, common)))
+    return Head() if branch == ".invalid" else Head(branch, _commit_of(name, (path, common)))
 
 
 def _commit_of(name: str, folders: tuple[Path, ...]) -> str:

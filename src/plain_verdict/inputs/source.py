@@ -7,7 +7,7 @@ from typing import BinaryIO
 import msgspec
 
 from plain_verdict.model import Kind
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 
 _PATH_CHARS = 400
 RESULT_SUFFIXES = (".xml", ".jsonl", ".har", ".tap", ".json", ".ndjson", ".zip", ".tar", ".tgz", ".gz")
@@ -16,7 +16,7 @@ RESULT_SUFFIXES = (".xml", ".jsonl", ".har", ".tap", ".json", ".ndjson", ".zip",
 
 def shown_path(path: object) -> str:
     """Return a path as outputs name it: one line, not too long."""
-    return one_line(str(path), _PATH_CHARS)
+    return single_line(str(path), _PATH_CHARS)
 
 
 class Source(msgspec.Struct, frozen=True):

@@ -24,7 +24,7 @@ _CHUNK_BYTES = 1 << 20
 def holds_more(stream: BinaryIO, archive: "zipfile.ZipFile") -> bool:
     """Return whether bytes that are not zero belong to none of the files that the list at the end names."""
     at = 0
-    for entry in sorted(archive.infolist(), key=lambda one: one.header_offset):
+    for entry in sorted(archive.infolist(), key=lambda zip_info: zip_info.header_offset):
         if entry.header_offset > at and _has_content(stream, at, entry.header_offset):
             return True
         at = max(at, _end_of(stream, entry))

@@ -27,9 +27,9 @@ def _failure(call: Call) -> CallFailure:
     if response.status < 400:
         # The service did answer; what was wrong with it stands in the failure's own words.
         return CallFailure((operation, str(response.status)))
-    said = problem_document_of(response)
+    document = problem_document_of(response)
     status = f"{response.status} {response.reason}".strip()
-    if said.title:
-        message = f"{said.title}: {said.detail}" if said.detail else said.title
-        return CallFailure((status, template_of(said.title)), f"{said.title} ({response.status})", message)
+    if document.title:
+        message = f"{document.title}: {document.detail}" if document.detail else document.title
+        return CallFailure((status, template_of(document.title)), f"{document.title} ({response.status})", message)
     return CallFailure((status, operation), f"{status} from {operation}")

@@ -20,7 +20,7 @@ class _Sorting:
 
     def __init__(self, rules: Sequence[CauseRule]) -> None:
         self.by_rule: dict[int, list[Check]] = defaultdict(list)
-        self.by_own_name: dict[str, list[Check]] = defaultdict(list)
+        self.by_exception_name: dict[str, list[Check]] = defaultdict(list)
         self.others: list[Check] = []
         self.notes: list[str] = []
         self._rules = rules
@@ -29,7 +29,7 @@ class _Sorting:
     def add(self, check: Check, source: str) -> None:
         """Sort a failure in that stands in a source file."""
         if check.last.cause:
-            self.by_own_name[check.last.cause].append(check)
+            self.by_exception_name[check.last.cause].append(check)
             return
         number = self._rule_of(check, source)
         (self.others if number is None else self.by_rule[number]).append(check)
@@ -67,7 +67,9 @@ def find_causes(run: Run, rules: Sequence[CauseRule]) -> tuple[tuple[Cause, ...]
     causes = [
         _ruled(rules[number].name, checks, rules[number], similarity) for number, checks in sorting.by_rule.items()
     ]
-    causes += [_ruled(name, checks, by_name.get(name), similarity) for name, checks in sorting.by_own_name.items()]
+    causes += [
+        _ruled(name, checks, by_name.get(name), similarity) for name, checks in sorting.by_exception_name.items()
+    ]
     causes += _alike(sorting.others, similarity, call_failures(run))
     # By what they say, not by where they stood: the order of files must not show.
     causes.sort(key=lambda cause: (-len(cause.checks), cause.name, cause.checks[0].id))
@@ -89,16 +91,16 @@ def _alike(checks: Sequence[Check], similarity: Similarity, by_call: Mapping[str
     groups: dict[tuple[str, ...], list[Check]] = defaultdict(list)
     for check in checks:
         failure = by_call.get(check.id)
-        own = () if failure and failure.name else similarity.pattern(check.name, problem_of(check))
-        groups[(*(failure.key if failure else ()), *own)].append(check)
-    causes = [_told_by_call(_cause("", several, similarity), by_call) for several in groups.values()]
+        pattern = () if failure and failure.name else similarity.pattern(check.name, problem_of(check))
+        groups[(*(failure.key if failure else ()), *pattern)].append(check)
+    causes = [_causes_by_call(_cause("", alike_checks, similarity), by_call) for alike_checks in groups.values()]
     uses = Counter(cause.name for cause in causes)
     seen: Counter[str] = Counter()
     named = []
     for cause in sorted(causes, key=lambda cause: (-len(cause.checks), cause.checks[0].id)):
         if uses[cause.name] > 1:
-            place = similarity.place(problem_of(cause.checks[0])).replace(" ", ", ", 1)
-            name = f"{cause.name} (in {place})" if place else cause.name
+            where = similarity.place(problem_of(cause.checks[0])).replace(" ", ", ", 1)
+            name = f"{cause.name} (in {where})" if where else cause.name
             seen[name] += 1
             name = name if seen[name] == 1 else f"{name} ({seen[name]})"
             cause = msgspec.structs.replace(cause, name=name)  # noqa: PLW2901  the same cause, named
@@ -106,7 +108,7 @@ def _alike(checks: Sequence[Check], similarity: Similarity, by_call: Mapping[str
     return named
 
 
-def _told_by_call(cause: Cause, by_call: Mapping[str, CallFailure]) -> Cause:
+def _causes_by_call(cause: Cause, by_call: Mapping[str, CallFailure]) -> Cause:
     """Return a cause with the name that its calls give it, and with what the service says, where they do."""
     failure = by_call.get(cause.checks[0].id)
     if failure is None or not failure.name:
@@ -153,5 +155,5 @@ def _shared(lines: Sequence[str], similarity: Similarity) -> str:
     split = [similarity.pieces(line) for line in dict.fromkeys(lines)]
     if len({tuple(varies for _, varies in pieces) for pieces in split}) > 1:
         return similarity.template(lines[0])
-    texts = ({text for text, _ in several} for several in zip(*split, strict=True))
-    return "".join(next(iter(several)) if len(several) == 1 else HOLE for several in texts).strip()
+    texts = ({text for text, _ in column} for column in zip(*split, strict=True))
+    return "".join(next(iter(column)) if len(column) == 1 else HOLE for column in texts).strip()

@@ -29,8 +29,8 @@ class Scopes:
         self._waived = waived
         scores = tuple(score for file in run.files for score in file.scores)
         self._since = run.in_series.since if run.in_series else None
-        besides = ScopeInputs(run.api, run.requirements, scores, self._since)
-        whole = CheckedScope(run.checks, waived, run.tally, besides)
+        inputs = ScopeInputs(run.api, run.requirements, scores, self._since)
+        whole = CheckedScope(run.checks, waived, run.tally, inputs)
         self._found = {_WHOLE_RUN: whole}
 
     @property
@@ -56,10 +56,12 @@ class Scopes:
                 call for call in self._run.api.calls if _is_in(scope, call.check) and _is_meant(scope, call)
             )
             api = msgspec.structs.replace(self._run.api, calls=calls)
-            several = [score for file in self._run.files for score in file.scores]
-            scores = tuple(one for one in several if not scope.subject or fnmatchcase(one.subject, scope.subject))
-            besides = ScopeInputs(api, scores=scores, since=self._since)
-            self._found[scope] = CheckedScope(inside, self._waived, besides=besides)
+            file_scores = [score for file in self._run.files for score in file.scores]
+            scores = tuple(
+                score for score in file_scores if not scope.subject or fnmatchcase(score.subject, scope.subject)
+            )
+            inputs = ScopeInputs(api, scores=scores, since=self._since)
+            self._found[scope] = CheckedScope(inside, self._waived, inputs=inputs)
         return self._found[scope]
 
 
@@ -143,7 +145,7 @@ def _weighed(rule: ConditionRule, scope: CheckedScope) -> ConditionResult:
     key, written = bound_of(rule)
     bound = measure.read(written)
     phrase, keeps = BOUNDS[key]
-    words = f"{capital(measure.name)}{_where(rule.scope)}: {phrase} {measure.unit.say(bound)}"
+    words = f"{capital(measure.name)}{_where(rule.scope)}: {phrase} {measure.unit.format(bound)}"
     words = f"{rule.name} ({words[:1].lower()}{words[1:]})" if rule.name else words
     words += f" ({rule.reason})" if rule.reason else ""
     none_may_fail = measure.name in (Outcome.FAILED, Outcome.ERRORED) and not bound and rule.scope == _WHOLE_RUN
@@ -152,10 +154,10 @@ def _weighed(rule: ConditionRule, scope: CheckedScope) -> ConditionResult:
     if met is None:
         return ConditionResult(words, State.OPEN, measure.missing(scope), name)
     state = State.MET if keeps(met, bound) else State.NOT_MET
-    said, unsure = measure.describe(scope, met), measure.unsure(scope)
+    description, unsure = measure.describe(scope, met), measure.unsure(scope)
     if state is State.MET and unsure:
-        return ConditionResult(words, State.OPEN, f"{said}, but {unsure}", name)
-    return ConditionResult(words, state, said, name)
+        return ConditionResult(words, State.OPEN, f"{description}, but {unsure}", name)
+    return ConditionResult(words, state, description, name)
 
 
 def _where(scope: Scope) -> str:

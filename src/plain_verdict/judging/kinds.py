@@ -34,10 +34,12 @@ def judge_kinds(run: Run, scopes: Scopes, weighed: Weighed, *, failures_count: b
     gaps = _gaps(run, present)
     for kind in Kind:
         if kind in present:
-            own = [result for rule, result in weighed if alone or _kind_of(rule, run) is kind]
-            own += all_failed(run) if kind is Kind.LOAD else ()
+            condition_results = [result for rule, result in weighed if alone or _kind_of(rule, run) is kind]
+            condition_results += all_failed(run) if kind is Kind.LOAD else ()
             inside = scopes.whole if alone else scopes.within(Scope(kind=kind))
-            yield _judged(kind, inside, own, gaps=gaps[kind], failures_count=failures_count, sent=sent_in(run))
+            yield _judged(
+                kind, inside, condition_results, gaps=gaps[kind], failures_count=failures_count, sent=sent_in(run)
+            )
 
 
 def _kind_of(rule: ConditionRule, run: Run) -> Kind | None:
@@ -48,7 +50,7 @@ def _kind_of(rule: ConditionRule, run: Run) -> Kind | None:
 
 def _gaps(run: Run, present: Iterable[Kind]) -> Counter[Kind]:
     """Return of how many inputs of each kind results are missing; one that tells no kind may be of any."""
-    load_paths = {*(run.load.paths if run.load else ()), *(one.path for one in run.reported)}
+    load_paths = {*(run.load.paths if run.load else ()), *(reported.path for reported in run.reported)}
     kinds = {
         file.path: {check.kind for check in file.checks} or ({Kind.LOAD} if file.path in load_paths else set())
         for file in run.files
@@ -60,20 +62,20 @@ def _gaps(run: Run, present: Iterable[Kind]) -> Counter[Kind]:
 def _judged(
     kind: Kind,
     inside: CheckedScope,
-    own: Sequence[ConditionResult],
+    condition_results: Sequence[ConditionResult],
     *,
     gaps: int,
     failures_count: bool,
     sent: Sequence[Sent] = (),
 ) -> KindVerdict:
     tally, waived = inside.tally, inside.waived
-    word = _word(inside, {result.state for result in own}, gaps=gaps, failures_count=failures_count)
+    word = _word(inside, {result.state for result in condition_results}, gaps=gaps, failures_count=failures_count)
     facts = SentenceFacts(
         tally=tally,
         gaps=gaps,
         waived=waived.total,
-        broken=tuple(result for result in own if result.state is State.NOT_MET),
-        unmeasured=tuple(result.words for result in own if result.state is State.OPEN),
+        broken=tuple(result for result in condition_results if result.state is State.NOT_MET),
+        unmeasured=tuple(result.words for result in condition_results if result.state is State.OPEN),
     )
     if kind is Kind.LOAD and sent:
         return KindVerdict(kind, word, describe_load(sent, tally), tally)
@@ -96,7 +98,7 @@ def _word(inside: CheckedScope, states: set[State], *, gaps: int, failures_count
 
 def describe_load(sent: Sequence[Sent], targets: Tally) -> str:
     """Return how load runs went, in words."""
-    count, bad = sum(one.whole.count for one in sent), sum(one.whole.failed for one in sent)
+    count, bad = sum(load.whole.count for load in sent), sum(load.whole.failed for load in sent)
     span_s = sent[0].span_s if len(sent) == 1 else None
     span = f" in {format_duration(span_s)}" if span_s else ""
     failed = f"{format_failed_share(bad / count)} failed" if bad else "none failed"

@@ -72,5 +72,5 @@ def _in_unit(number: float, unit: str, wanted: str) -> float | None:
     """Return a bound in the unit of a metric; None where the two have nothing in common."""
     if not unit or unit.casefold() == wanted.casefold():
         return number
-    given, own = UNITS.get(unit.casefold()), UNITS.get(wanted.casefold())
-    return number * SECONDS[given] / SECONDS[own] if given and own else None
+    given, wanted_unit = UNITS.get(unit.casefold()), UNITS.get(wanted.casefold())
+    return number * SECONDS[given] / SECONDS[wanted_unit] if given and wanted_unit else None

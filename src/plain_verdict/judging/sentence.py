@@ -77,15 +77,15 @@ def _not_fit(facts: SentenceFacts) -> Explanation:
         quoted = join_list([f"“{name}”" for name in names], most=2)
         ending = "condition {} is not met" if len(names) == 1 else "conditions {} are not met"
         broken = f", and the {ending.format(quoted)}"
-    only_one_sort = not (facts.tally.failed and facts.tally.errored)
-    return Explanation(f"{text}{_by_kind(facts.kinds)}{aside}{broken}.", errored=only_one_sort, **settled)
+    single_sort = not (facts.tally.failed and facts.tally.errored)
+    return Explanation(f"{text}{_by_kind(facts.kinds)}{aside}{broken}.", errored=single_sort, **settled)
 
 
 def _by_kind(kinds: Sequence[KindVerdict]) -> str:
     """Return which kinds the failures are of, where the run has several."""
     bad = [(kind.tally.failed + kind.tally.errored, name_kind(kind.kind)) for kind in kinds]
-    told = [f"{number:,} {name}" for number, name in bad if number]
-    return f" ({join_list(told, most=len(Kind))})" if len(kinds) > 1 else ""
+    counted = [f"{number:,} {name}" for number, name in bad if number]
+    return f" ({join_list(counted, most=len(Kind))})" if len(kinds) > 1 else ""
 
 
 def name_kind(kind: Kind) -> str:

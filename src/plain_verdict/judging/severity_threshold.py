@@ -18,7 +18,7 @@ def set_aside(
     checks: Sequence[Check], breaks_from: Severity, waived: dict[str, Waived], today: date
 ) -> tuple[dict[str, Waived], tuple[str, ...]]:
     """Return the failed rules that do not count, by id, besides those that are waived; and remarks on them."""
-    apart: dict[str, Waived] = {}
+    not_counted: dict[str, Waived] = {}
     remarks: list[str] = []
     endless: list[Check] = []
     for check in broken_rules(checks):
@@ -31,16 +31,16 @@ def set_aside(
                 f"The suppression of “{check.name}” ended on {format_date(allowed.until)}: it counts again."
             )
         elif allowed:
-            apart[check.id] = Waived(f"suppressed by its file: {allowed.reason}", allowed.until, allowed.who)
+            not_counted[check.id] = Waived(f"suppressed by its file: {allowed.reason}", allowed.until, allowed.who)
             endless += [] if allowed.until else [check]
         elif check.outcome is Outcome.FAILED and rule.severity.rank < breaks_from.rank:
-            apart[check.id] = Waived(f"{rule.severity.value} severity, {_SLIGHT}", None)
-    slight = sum(one.reason.endswith(_SLIGHT) for one in apart.values())
-    remarks += _on_apart(slight, endless)
-    return apart, tuple(remarks)
+            not_counted[check.id] = Waived(f"{rule.severity.value} severity, {_SLIGHT}", None)
+    slight = sum(waived_check.reason.endswith(_SLIGHT) for waived_check in not_counted.values())
+    remarks += _threshold_remarks(slight, endless)
+    return not_counted, tuple(remarks)
 
 
-def _on_apart(slight: int, endless: Sequence[Check]) -> Iterator[str]:
+def _threshold_remarks(slight: int, endless: Sequence[Check]) -> Iterator[str]:
     """Yield how many failed rules do not count, and by name those that are allowed without an end."""
     parts = []
     if slight:

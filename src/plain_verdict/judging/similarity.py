@@ -11,14 +11,14 @@ from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
 from plain_verdict.model import Problem
-from plain_verdict.text.cleaning import SAYS_LITTLE, headline
+from plain_verdict.text.cleaning import MEANS_LITTLE, headline
 
 HOLE = "…"
 _HOLES = re.compile(rf"{HOLE}(?:[\s,;]*{HOLE})+")
 _CHARS = 600
 _TELLING_WORDS = 4
 # Words of assertion libraries, which say nothing of what went wrong.
-_SAID_BY_ALL = {
+_COMMON_TO_ALL = {
     *("actual", "and", "any", "assert", "assertion", "assertionerror", "but", "deep", "deeply", "equal", "error"),
     *(
         "expected",
@@ -66,7 +66,7 @@ _NO_LETTERS = re.compile(r"[\W_]+")
 _PYTHON_FRAME = re.compile(
     r'^\s*File "(?P<file>[^"\n]{1,300})", line \d{1,7}, in (?P<name>[^\n]{1,120})', re.MULTILINE
 )
-_PYTHON_PLACE = re.compile(r"^(?P<file>[\w./\\-]{1,200}\.py):\d{1,7}: (?P<name>)", re.MULTILINE)
+_PYTHON_LOCATION = re.compile(r"^(?P<file>[\w./\\-]{1,200}\.py):\d{1,7}: (?P<name>)", re.MULTILINE)
 _FRAMES = (
     _PYTHON_FRAME,
     re.compile(
@@ -74,7 +74,7 @@ _FRAMES = (
         re.MULTILINE,
     ),
     re.compile(r"^\s*at (?P<name>[\w.$<>/@]{1,200})\((?P<file>[\w$-]{1,100}\.\w{1,10}):\d{1,7}\)", re.MULTILINE),
-    _PYTHON_PLACE,
+    _PYTHON_LOCATION,
 )
 _NOT_OURS = re.compile(
     r"site-packages|dist-packages|/lib/python|<frozen|node_modules|node:|^(?:java|javax|jdk|sun|kotlin|scala)\."
@@ -83,7 +83,7 @@ _NOT_OURS = re.compile(
 
 
 # Lines that say that something failed, and not what: of several runners each.
-_SAYS_NOTHING = re.compile(
+_MEANS_NOTHING = re.compile(
     r"(?:tests?|check|case|suite|collection|assertion|expectation|unknown)?[ _]?(?:failures?|failed|errors?)?[.!:]?"
     r"|(?:failed|error) (?:on|at|in|during) (?:setup|teardown|tear[- ]down|collection|call)\b.*"
     r"|expected (?:values?|equality|inputs?|.{0,20}expression)\b.{0,60}:|(?:exit|return)[ -]?(?:code|status)?"
@@ -117,7 +117,7 @@ _SHOWN_ERROR = re.compile(
 _SHORT_VALUES = re.compile(r"[\w\s.=!<>-]{0,30}")
 _SEARCHED_LINES = 60
 _FEW = 3
-_ASKED = 300
+_QUESTIONS = 300
 _MANY = 0.3  # of unlike failures, that have a frame innermost
 
 
@@ -129,10 +129,10 @@ class Similarity:
         self._pieces: dict[str, tuple[tuple[str, bool], ...]] = {}
         self._templates: dict[str, str] = {}
         self._telling: dict[str, bool] = {}
-        self._places: dict[str, str] = {}
-        self._nothing = self._said_by_unlike(failures)
+        self._locations: dict[str, str] = {}
+        self._nothing = self._common_to_unlike(failures)
         self._helpers: frozenset[str] = frozenset()
-        self._helpers = self._places_of_unlike(failures)
+        self._helpers = self._locations_of_unlike(failures)
 
     def template(self, line: str) -> str:
         """Return a line with holes for what varies; each is made once, as it is asked for again and again."""
@@ -178,64 +178,77 @@ class Similarity:
         parts = (kind, template)
         if self._tells_by_itself(template):
             return parts
-        place = self.place(problem)
-        if " " in place or _words_of(template):
-            return (*parts, place)
+        where = self.place(problem)
+        if " " in where or _words_of(template):
+            return (*parts, where)
         # Where nothing but an assertion's own words is left, the same file is not enough: the values are alike too
         # where they are short, or else it is the same function with other parameters.
-        return (*parts, place, line if _SHORT_VALUES.fullmatch(line) else name)
+        return (*parts, where, line if _SHORT_VALUES.fullmatch(line) else name)
 
     def place(self, problem: Problem) -> str:
         """Return the innermost stack line of the team's own code that is no helper's; "" if there is none."""
         innermost = self._innermost(problem.detail)
         if innermost not in self._helpers:
             return innermost
-        return next((place for place in own_places(problem.detail) if place not in self._helpers), innermost)
+        return next(
+            (
+                code_location
+                for code_location in own_code_locations(problem.detail)
+                if code_location not in self._helpers
+            ),
+            innermost,
+        )
 
     def _innermost(self, detail: str) -> str:
-        found = self._places.get(detail)
+        found = self._locations.get(detail)
         if found is None:
-            found = self._places[detail] = next(own_places(detail), "")
+            found = self._locations[detail] = next(own_code_locations(detail), "")
         return found
 
     def _tells(self, name: str, head: str) -> bool:
-        if _SAYS_NOTHING.fullmatch(head) or _is_name(head, name):
+        if _MEANS_NOTHING.fullmatch(head) or _is_name(head, name):
             return False
         template = self.template(head)
         return self._tells_by_itself(template) or template not in self._nothing
 
-    def _said_by_unlike(self, failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
+    def _common_to_unlike(self, failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
         """Return those lines, with holes, that failures have whose details tell different things."""
         beyond: dict[str, set[str]] = defaultdict(set)
-        asked: Counter[str] = Counter()
+        counts: Counter[str] = Counter()
         for name, problem in failures:
             head = headline(problem.message or problem.detail)[:_CHARS]
             template = self.template(head)
             # A few hundred failures tell whether they are unlike; nobody needs to look at all of thousands.
-            if not self._tells_by_itself(template) and len(beyond[template]) < _FEW and asked[template] < _ASKED:
-                asked[template] += 1
+            if (
+                not self._tells_by_itself(template)
+                and len(beyond[template]) < _FEW
+                and counts[template] < _QUESTIONS
+            ):
+                counts[template] += 1
                 beyond[template].add(self.template(_line_of(name, problem.detail, head)))
-        return frozenset(template for template, several in beyond.items() if len(several - {"", template}) >= _FEW)
+        return frozenset(template for template, names in beyond.items() if len(names - {"", template}) >= _FEW)
 
-    def _places_of_unlike(self, failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
+    def _locations_of_unlike(self, failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
         """Return the places that are innermost in many failures that are not alike: of helpers they share."""
         lines: dict[str, set[str]] = defaultdict(set)
         for name, problem in failures:
             template = self.template(self.line(name, problem))
             if not self._tells_by_itself(template):
-                place = self._innermost(problem.detail)
-                if place:
-                    lines[place].add(template)
+                where = self._innermost(problem.detail)
+                if where:
+                    lines[where].add(template)
         unlike = len(set().union(*lines.values())) if lines else 0
         return frozenset(
-            place for place, several in lines.items() if len(several) >= _FEW and len(several) > _MANY * unlike
+            code_location
+            for code_location, names in lines.items()
+            if len(names) >= _FEW and len(names) > _MANY * unlike
         )
 
 
 def _is_name(line: str, name: str) -> bool:
     """Return whether a line is only the check's own name, or a part of it, or it with its class."""
-    bare, own = _bare(line), _bare(name)
-    return bare in own or (bool(own) and " " not in line and bare.endswith(own))
+    bare, bare_name = _bare(line), _bare(name)
+    return bare in bare_name or (bool(bare_name) and " " not in line and bare.endswith(bare_name))
 
 
 def _bare(text: str) -> str:
@@ -248,7 +261,7 @@ def _line_of(name: str, detail: str, head: str) -> str:
     for form in _TELLING:
         for number, found in enumerate(form.finditer(text)):
             line = found["line"].strip()
-            if line != head and not _SAYS_NOTHING.fullmatch(line) and not _is_name(line, name):
+            if line != head and not _MEANS_NOTHING.fullmatch(line) and not _is_name(line, name):
                 return line[:_CHARS]
             if number > _SEARCHED_LINES:
                 break
@@ -263,13 +276,13 @@ def has_telling_words(template: str) -> bool:
 
 
 def _is_telling(line: str, name: str) -> bool:
-    says_little = SAYS_LITTLE.fullmatch(line) or _SAYS_NOTHING.fullmatch(line) or _is_name(line, name)
-    return not says_little and not any(form.match(line) for form in _FRAMES)
+    means_little = MEANS_LITTLE.fullmatch(line) or _MEANS_NOTHING.fullmatch(line) or _is_name(line, name)
+    return not means_little and not any(form.match(line) for form in _FRAMES)
 
 
 def _words_of(template: str) -> set[str]:
     """Return the words of a line that are not those of assertion libraries."""
-    return {word.casefold() for word in _WORD.findall(template)} - _SAID_BY_ALL
+    return {word.casefold() for word in _WORD.findall(template)} - _COMMON_TO_ALL
 
 
 def template_of(line: str) -> str:
@@ -311,17 +324,17 @@ _IDENTIFIERS = re.compile(
 )
 
 
-def own_places(detail: str) -> Iterator[str]:
+def own_code_locations(detail: str) -> Iterator[str]:
     """Yield the stack lines that are the team's own code, the innermost first, as ``file function``."""
     text = detail[-_DETAIL_CHARS:]
     for form in _FRAMES:
-        own = False
+        is_team_code = False
         for frame in _inwards(form, text):
             file, name = frame["file"], frame["name"] or ""
             if not (_NOT_OURS.search(file) or _NOT_OURS.search(name)):
-                own = True
+                is_team_code = True
                 yield f"{file.replace(chr(92), '/').rpartition('/')[2]} {name}".strip()
-        if own:
+        if is_team_code:
             return
 
 
@@ -334,7 +347,7 @@ def _inwards(form: re.Pattern[str], text: str) -> Iterator[re.Match[str]]:
             found = form.match(text, text.rfind("\n", 0, at) + 1)
             if found:
                 yield found
-    elif form is _PYTHON_PLACE:
+    elif form is _PYTHON_LOCATION:
         yield from reversed(list(form.finditer(text)))
     else:
         yield from form.finditer(text)

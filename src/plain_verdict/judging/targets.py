@@ -49,11 +49,13 @@ def is_on_load(rule: ConditionRule, run: Run) -> bool:
 
 def sent_in(run: Run) -> tuple[Sent, ...]:
     """Return the requests of a run: those of its samples, and file by file those of which only sums are left."""
-    several = bool(run.load) + len(run.reported) > 1
+    has_many = bool(run.load) + len(run.reported) > 1
     found = [Sent(run.load.requests, run.load.whole, run.load.span_s, run.load.compared)] if run.load else []
-    for one in run.reported:
-        span_s = (one.ended - one.started).total_seconds() if one.started and one.ended else None
-        found.append(Sent(one.requests, one.whole, span_s, source=one.path if several else ""))
+    for reported in run.reported:
+        span_s = (
+            (reported.ended - reported.started).total_seconds() if reported.started and reported.ended else None
+        )
+        found.append(Sent(reported.requests, reported.whole, span_s, source=reported.path if has_many else ""))
     return tuple(found)
 
 
@@ -69,20 +71,20 @@ def all_failed(run: Run) -> Iterator[ConditionResult]:
 
 def targets_of(rules: Sequence[ConditionRule], run: Run) -> tuple[Target, ...]:
     """Return what each condition on load says of each request or metric that it is about."""
-    own = [rule for rule in rules if is_on_load(rule, run)]
-    sent = sent_in(run) if own else ()
+    load_rules = [rule for rule in rules if is_on_load(rule, run)]
+    sent = sent_in(run) if load_rules else ()
     return tuple(
         target
-        for rule in own
+        for rule in load_rules
         for target in (of_metrics(rule, run.metrics) if rule.scope.metric else _of_requests(rule, sent))
     )
 
 
-def _of_requests(rule: ConditionRule, several: Sequence[Sent]) -> Iterator[Target]:
+def _of_requests(rule: ConditionRule, loads: Sequence[Sent]) -> Iterator[Target]:
     measure = LOAD_MEASURES.get(rule.measure)
     if measure is None:
         return  # one of metrics, in a scope without any
-    for sent in several:
+    for sent in loads:
         if not rule.scope.request:
             yield _target(rule, measure, sent.whole, sent)
         for request in sent.requests:
@@ -96,11 +98,11 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
     phrase, keeps = BOUNDS[key]
     value = measure.find(request, sent)
     source = f" ({sent.source})" if sent.source else ""
-    words = capital(f"{measure.noun} of {request.name}: {phrase} {measure.say(limit)}{source}")
-    said = f"{phrase} {measure.say(limit)}"
+    words = capital(f"{measure.noun} of {request.name}: {phrase} {measure.format(limit)}{source}")
+    title = f"{phrase} {measure.format(limit)}"
     if value is None and request.count and request.failed == request.count and measure.unit is not PER_CENT:
         met = f"all {request.count:,} failed"
-        return Target(rule, request.name, words, State.NOT_MET, said, met, met, limit)
+        return Target(rule, request.name, words, State.NOT_MET, title, met, met, limit)
     state = State.OPEN if value is None else State.MET if keeps(value, limit) else State.NOT_MET
     met = measure.missing(request) if value is None else measure.describe(request, value)
     if value is not None and measure.interval:
@@ -112,10 +114,10 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
         # Those that failed were not answered within any time, so so many per cent can't have been.
         failed = f"{format_failed_share(request.failed_share)} failed"
         return Target(
-            rule, request.name, words, State.NOT_MET, said, f"{met} of answered requests; {failed}", failed, limit
+            rule, request.name, words, State.NOT_MET, title, f"{met} of answered requests; {failed}", failed, limit
         )
-    short = measure.say(value) if value is not None and measure.unit is SECONDS else met
-    return Target(rule, request.name, words, state, said, met, short, limit)
+    short = measure.format(value) if value is not None and measure.unit is SECONDS else met
+    return Target(rule, request.name, words, state, title, met, short, limit)
 
 
 def _too_many_failed(measure: str, request: RequestNumbers) -> bool:
@@ -129,17 +131,17 @@ def result_of(rule: ConditionRule, targets: Sequence[Target], waived: Collection
 
     One whose broken targets are all waived, by the ids of their checks, is met.
     """
-    own = [target for target in targets if target.rule is rule]
+    targets_of_rule = [target for target in targets if target.rule is rule]
     words = _words(rule)
     words = f"{rule.name} ({words})" if rule.name else capital(words)
     words += f" ({rule.reason})" if rule.reason else ""
-    if not own:
+    if not targets_of_rule:
         what = "no such metric" if rule.scope.metric else "no such request"
         return ConditionResult(words, State.OPEN, what, rule.name or rule.measure)
-    left = [target for target in own if target.state is not State.NOT_MET or target.id not in waived]
+    left = [target for target in targets_of_rule if target.state is not State.NOT_MET or target.id not in waived]
     if not left:
         return ConditionResult(words, State.MET, "all waived", is_target=True)
-    aside = f", {len(own) - len(left):,} waived" if len(left) < len(own) else ""
+    aside = f", {len(targets_of_rule) - len(left):,} waived" if len(left) < len(targets_of_rule) else ""
     worst = min(left, key=lambda target: tuple(State).index(target.state))
     alike = [target for target in left if target.state is worst.state]
     met = worst.met if len(left) == 1 else join_list([f"{target.request} {target.met}" for target in alike])
@@ -157,7 +159,7 @@ def _words(rule: ConditionRule) -> str:
         return f"{rule.measure} needs a metric in its scope"
     where = f" of {rule.scope.request}" if rule.scope.request else ""
     where = " of each request" if rule.scope.request == "*" else where
-    return f"{measure.noun}{where}: {BOUNDS[key][0]} {measure.say(measure_named(rule.measure).read(bound))}"
+    return f"{measure.noun}{where}: {BOUNDS[key][0]} {measure.format(measure_named(rule.measure).read(bound))}"
 
 
 def with_targets(run: Run, rules: Sequence[ConditionRule]) -> Run:
@@ -166,7 +168,7 @@ def with_targets(run: Run, rules: Sequence[ConditionRule]) -> Run:
     checks = tuple(map(_check, targets))
     if not checks or not run.files:
         return run
-    paths = {*(run.load.paths if run.load else ()), *(one.path for one in run.reported)}
+    paths = {*(run.load.paths if run.load else ()), *(reported.path for reported in run.reported)}
     first = next((at for at, file in enumerate(run.files) if file.path in paths), 0)
     file = run.files[first]
     files = list(run.files)

@@ -27,17 +27,17 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
     """Return the verdict on the run; ``today`` is the day by which waivers end."""
     causes, cause_notes = find_causes(run, rules.causes)
     waivers = apply_waivers(run, rules.waivers, today)
-    apart, apart_remarks = set_aside(run.checks, rules.breaks_from, waivers.waived, today)
-    waived = waivers.waived | apart
+    not_counted, threshold_remarks = set_aside(run.checks, rules.breaks_from, waivers.waived, today)
+    waived = waivers.waived | not_counted
     scopes = Scopes(run, waived)
-    own, scope_notes = weigh(rules.conditions, scopes)
+    target_results, scope_notes = weigh(rules.conditions, scopes)
     gaps = len({gap.path for gap in run.not_whole})
     no_failures = tuple(_no_failures(scopes.whole, rules.conditions))
     unanswered = tuple(all_failed(run))
-    conditions = (*own, *no_failures, *unanswered, *_always(run.tally, gaps))
+    conditions = (*target_results, *no_failures, *unanswered, *_always(run.tally, gaps))
     conditions = tuple(sorted(conditions, key=lambda condition: _GRAVEST_FIRST.index(condition.state)))
     word = _word(conditions)
-    weighed = tuple(zip(rules.conditions, own, strict=True))
+    weighed = tuple(zip(rules.conditions, target_results, strict=True))
     failures_count = any(condition.state is State.NOT_MET for condition in _on_failures(weighed, no_failures))
     kinds = tuple(judge_kinds(run, scopes, weighed, failures_count=failures_count))
     facts = SentenceFacts(
@@ -48,9 +48,9 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         kinds=kinds,
         requests=sum(sent.whole.count for sent in sent_in(run)),
         cause=_largest(causes, run.tally),
-        broken=(*unanswered, *(condition for condition in own if condition.state is State.NOT_MET)),
+        broken=(*unanswered, *(condition for condition in target_results if condition.state is State.NOT_MET)),
         changes=_changes(run),
-        unmeasured=tuple(condition.words for condition in own if condition.state is State.OPEN),
+        unmeasured=tuple(condition.words for condition in target_results if condition.state is State.OPEN),
     )
     sentence = explain(word, facts)
     not_whole = tuple(gap.sentence for gap in run.not_whole)
@@ -59,7 +59,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         why=sentence.text,
         reasons=(*reasons_of(scopes.whole, facts.broken), *not_whole),
         not_whole=not_whole,
-        remarks=(*remarks_on(run, facts, sentence), *waivers.remarks, *apart_remarks),
+        remarks=(*remarks_on(run, facts, sentence), *waivers.remarks, *threshold_remarks),
         conditions=conditions,
         causes=causes,
         kinds=kinds,
@@ -99,9 +99,9 @@ def _largest(causes: tuple[Cause, ...], tally: Tally) -> Cause | None:
     return causes[0]
 
 
-def _no_failures(run: CheckedScope, own: tuple[ConditionRule, ...]) -> Iterator[ConditionResult]:
+def _no_failures(run: CheckedScope, rules: tuple[ConditionRule, ...]) -> Iterator[ConditionResult]:
     """Yield the default rule for what the team's own conditions leave open, so that none is lost by adding one."""
-    measured = {rule.measure for rule in own if rule.scope == Scope()}
+    measured = {rule.measure for rule in rules if rule.scope == Scope()}
     if measured & {PASS_RATE.name, NEW_FAILURES.name}:
         return
     left = [outcome for outcome in _NOUNS if outcome.value not in measured]

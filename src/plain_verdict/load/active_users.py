@@ -42,20 +42,23 @@ def user_levels(state: LoadState) -> tuple[UserLevel, ...]:
     at, bins = split_seconds(keys)
     found = []
     for level in np.unique(levels).tolist():
-        own = seconds[levels == level]
-        if own.size < _LEAST_SECONDS:
+        seconds_of_level = seconds[levels == level]
+        if seconds_of_level.size < _LEAST_SECONDS:
             continue
-        inside = np.isin(at, own)
+        inside = np.isin(at, seconds_of_level)
         order = np.argsort(bins[inside], kind="stable")
         sums = np.cumsum(times[inside][order])
-        requests, failed = int(counts[np.isin(starts, own)].sum()), int(bad_counts[np.isin(bad_starts, own)].sum())
+        requests, failed = (
+            int(counts[np.isin(starts, seconds_of_level)].sum()),
+            int(bad_counts[np.isin(bad_starts, seconds_of_level)].sum()),
+        )
         found.append(
             UserLevel(
                 users=fewest + level * width,
                 most_users=min(most, fewest + (level + 1) * width - 1),
                 requests=requests,
                 failed=failed,
-                per_second=requests / own.size,
+                per_second=requests / seconds_of_level.size,
                 p50_s=_at(bins[inside][order], sums, 0.5),
                 p95_s=_at(bins[inside][order], sums, 0.95),
             )
@@ -86,18 +89,18 @@ def heat_of(state: LoadState) -> Heat | None:
     columns = (seconds - first // step * step) // step
     rows = np.floor(np.log2(np.maximum(_middle(bins), 1.0)) * _PARTS).astype(np.int64)
     low, high = int(rows.min()), int(rows.max())
-    places = columns * (high - low + 1) + (rows - low)
-    order = np.argsort(places, kind="stable")
-    starts = starts_of(places[order])
+    cells = columns * (high - low + 1) + (rows - low)
+    order = np.argsort(cells, kind="stable")
+    starts = starts_of(cells[order])
     counts = np.add.reduceat(times[order], starts)
-    found = places[order][starts]
+    found = cells[order][starts]
     return Heat(
         started_s=first // step * step,
         step_s=step,
         columns=int(columns.max()) + 1,
         edges_s=tuple(float(2.0 ** (row / _PARTS) / 1e6) for row in range(low, high + 2)),
         cells=tuple(
-            (int(place) // (high - low + 1), int(place) % (high - low + 1), int(count))
-            for place, count in zip(found, counts, strict=True)
+            (int(cell) // (high - low + 1), int(cell) % (high - low + 1), int(count))
+            for cell, count in zip(found, counts, strict=True)
         ),
     )

@@ -13,7 +13,7 @@ Floats = NDArray[np.float64]
 FINE_BITS, COARSE_BITS = 10, 5
 """Bits of mantissa: bins at most 0.1 % and 3.1 % wide."""
 _MANTISSA = 52
-_ONE = 1023  # the exponent of 1.0
+_UNIT = 1023  # the exponent of 1.0
 LONGEST_US = 2**37 - 1
 """38 hours; longer times are none that a request takes."""
 
@@ -21,7 +21,7 @@ LONGEST_US = 2**37 - 1
 def bins_of(values_us: Ints, bits: int) -> Ints:
     """Return the bin of each time in whole microseconds; 0 and 1 share the first."""
     shifted = np.maximum(values_us, 1).astype(np.float64).view(np.int64) >> (_MANTISSA - bits)
-    return shifted - (_ONE << bits)
+    return shifted - (_UNIT << bits)
 
 
 def metric_bins_of(values: Floats) -> Ints:
@@ -37,7 +37,7 @@ def number_of_bins(bits: int) -> int:
 
 def least_of(bins: Ints, bits: int) -> Floats:
     """Return the least time of each bin, in microseconds; that of the next bin is the end of this one."""
-    return ((bins + (_ONE << bits)) << (_MANTISSA - bits)).view(np.float64)
+    return ((bins + (_UNIT << bits)) << (_MANTISSA - bits)).view(np.float64)
 
 
 def middle_of(bins: Ints, bits: int, step_us: int) -> Floats:

@@ -26,7 +26,7 @@ class NoiseThreshold(NamedTuple):
     seconds: float = 0.005
 
 
-TRIFLE = NoiseThreshold()
+NOISE_THRESHOLD = NoiseThreshold()
 
 
 class _Judged(msgspec.Struct):
@@ -34,21 +34,21 @@ class _Judged(msgspec.Struct):
     p: float
 
 
-def compare(now: LoadRun, before: LoadRun, trifle: NoiseThreshold = TRIFLE) -> Comparison:
+def compare(now: LoadRun, before: LoadRun, threshold: NoiseThreshold = NOISE_THRESHOLD) -> Comparison:
     """Return what changed since an earlier run; what is smaller than a trifle is none, however certain."""
     earlier = {request.name: request for request in before.requests}
     judged = [
-        one
+        change
         for request in now.requests
         if request.name in earlier
-        for one in _changes(request, earlier[request.name])
+        for change in _changes(request, earlier[request.name])
     ]
     whole = list(_changes(now.whole, before.whole))
     effects = effects_of(now, before)
     names = {request.name for request in now.requests}
     return Comparison(
         started=before.started,
-        changes=(*_certain(whole, trifle), *_certain(judged, trifle)),
+        changes=(*_certain(whole, threshold), *_certain(judged, threshold)),
         failed=compare_failed(now.whole, before.whole, effects),
         per_second=compare_sent(now, before),
         failed_by_request=tuple(
@@ -93,21 +93,24 @@ def _errors(new: Percentile, old: Percentile) -> tuple[tuple[float, float] | Non
     batches = min(new.batches, old.batches)
     if batches < LEAST_BATCHES:
         return None, 0
-    own = (new.high_s - new.low_s) / 2 / t_quantile(new.batches - 1)
+    error_s = (new.high_s - new.low_s) / 2 / t_quantile(new.batches - 1)
     before = (old.high_s - old.low_s) / 2 / t_quantile(old.batches - 1)
-    return (own, before), 2 * (batches - 1)
+    return (error_s, before), 2 * (batches - 1)
 
 
-def _certain(judged: Sequence[_Judged], trifle: NoiseThreshold) -> Iterator[Change]:
+def _certain(judged: Sequence[_Judged], threshold: NoiseThreshold) -> Iterator[Change]:
     """Yield the changes, those marked that hold among so many: each percentile is its own family."""
     for per_cent in _PER_CENTS:
-        family = sorted((one for one in judged if one.change.per_cent == per_cent), key=lambda one: one.p)
+        family = sorted(
+            (judged_change for judged_change in judged if judged_change.change.per_cent == per_cent),
+            key=lambda judged_change: judged_change.p,
+        )
         holds = True
-        for place, one in enumerate(family):
-            holds = holds and one.p <= _ERROR / (len(family) - place)
-            change = one.change
-            large = abs(change.share) > trifle.share and abs(change.now_s - change.before_s) > trifle.seconds
+        for position, candidate in enumerate(family):
+            holds = holds and candidate.p <= _ERROR / (len(family) - position)
+            change = candidate.change
+            large = abs(change.share) > threshold.share and abs(change.now_s - change.before_s) > threshold.seconds
             slight = change.high_s is not None and (
-                change.high_s <= trifle.seconds or change.high_s <= trifle.share * change.before_s
+                change.high_s <= threshold.seconds or change.high_s <= threshold.share * change.before_s
             )
             yield msgspec.structs.replace(change, certain=holds and large, slight=slight)

@@ -105,10 +105,12 @@ def condense(state: LoadState, bad_rows: int, mask: Callable[[str], str], incomp
         requests=tuple(_request(mask(name), state.requests[code]) for name, code in state.names.items()),
         folded=tuple(map(mask, sorted(state.folded)[:_MOST_FOLDED])),
         statuses=dict(state.statuses),
-        messages=tuple((status, mask(said), times) for (status, said), times in state.messages.items()),
+        messages=tuple((status, mask(message), times) for (status, message), times in state.messages.items()),
         metrics=tuple(
-            CondensedMetric(mask(name), unit, one.count, one.total, one.least, one.longest)
-            for (name, unit), one in state.metrics.items()
+            CondensedMetric(
+                mask(name), unit, metric_state.count, metric_state.total, metric_state.least, metric_state.longest
+            )
+            for (name, unit), metric_state in state.metrics.items()
         ),
         left_out=state.left_out,
         incomplete=tuple(map(mask, incomplete)),
@@ -124,9 +126,9 @@ def _metric_columns(number: int, metric: MetricState) -> Iterator[tuple[str, Int
     sums = np.array([metric.second_sums[second] for second in seconds], np.float64)
     for name, values in (
         ("bins", np.array(bins, np.int64)),
-        ("counts", np.array([metric.bins[one] for one in bins], np.int64)),
+        ("counts", np.array([metric.bins[bin_number] for bin_number in bins], np.int64)),
         ("seconds", np.array(seconds, np.int64)),
-        ("second counts", np.array([metric.second_counts[one] for one in seconds], np.int64)),
+        ("second counts", np.array([metric.second_counts[bin_number] for bin_number in seconds], np.int64)),
         ("second sums", sums.view(np.int64)),
     ):
         yield f"metric {number} {name}", values
@@ -177,13 +179,13 @@ def _state_of(head: CondensedHead, numbers: Ints) -> LoadState:
     state = LoadState()
     for request in head.requests:
         code = state.code_of(request.name)
-        own = state.requests[code]
-        own.count += request.count
-        own.failed += request.failed
-        own.sum_us += request.sum_us
-        own.sum_all_us += request.sum_all_us
-        own.received += request.received
-        own.answered.merge(request.least_us, request.longest_us, request.step_us)
+        request_state = state.requests[code]
+        request_state.count += request.count
+        request_state.failed += request.failed
+        request_state.sum_us += request.sum_us
+        request_state.sum_all_us += request.sum_all_us
+        request_state.received += request.received
+        request_state.answered.merge(request.least_us, request.longest_us, request.step_us)
     state.folded = set(head.folded)
     state.rows = head.rows
     state.first_us, state.last_us = head.first_us, head.last_us
@@ -216,7 +218,7 @@ def _state_of(head: CondensedHead, numbers: Ints) -> LoadState:
         )
     state.left_out = head.left_out
     state.statuses = Counter(head.statuses)
-    state.messages = Counter({(status, said): times for status, said, times in head.messages})
+    state.messages = Counter({(status, message): times for status, message, times in head.messages})
     return state
 
 
@@ -238,8 +240,8 @@ def _check_requests(state: LoadState) -> None:
     batches = split_batches(state.batches.items()[0])[0]
     if batches.size and batches.max() >= len(state.requests):
         raise ValueError("its columns name a request that is not there")
-    told = [(request.count - request.failed, request.failed) for request in state.requests]
-    if counted.T.tolist() != [list(pair) for pair in told] or state.rows != sum(map(sum, told)):
+    announced = [(request.count - request.failed, request.failed) for request in state.requests]
+    if counted.T.tolist() != [list(pair) for pair in announced] or state.rows != sum(map(sum, announced)):
         raise ValueError("its columns count other requests than its first line")
 
 

@@ -70,8 +70,8 @@ def _log_ratio(inside: Ints, bad_inside: Ints, total: int, bad: int) -> Floats:
 
 def _entropy(bad: Ints, of: Ints) -> Floats:
     share = bad / of
-    told: Floats = np.nan_to_num(bad * np.log(share)) + np.nan_to_num((of - bad) * np.log1p(-share))
-    return told
+    entropy: Floats = np.nan_to_num(bad * np.log(share)) + np.nan_to_num((of - bad) * np.log1p(-share))
+    return entropy
 
 
 def _whole(total: int, bad: int) -> float:
@@ -85,7 +85,7 @@ def find_slow_start(series: Series) -> SlowStart | None:
     MSER-5: the cut that makes the mean of the rest surest, over batches of five steps, in the first half only.
     Source: White, Cobb & Spratt 2000, Winter Simulation Conference.
     """
-    steps = [step for step, one in enumerate(series.p50_s) if one is not None]
+    steps = [step for step, p50_s in enumerate(series.p50_s) if p50_s is not None]
     medians = np.array([series.p50_s[step] for step in steps], np.float64)
     batches = medians[: medians.size // 5 * 5].reshape(-1, 5).mean(axis=1)
     size = batches.size

@@ -63,9 +63,9 @@ class MetricState:
         self.bins.update(bins)
         self.total += total
         self.least, self.longest = min(self.least, least), max(self.longest, longest)
-        for second, own, times in seconds:
+        for second, metric_value, times in seconds:
             self.second_counts[second] += times
-            self.second_sums[second] = self.second_sums.get(second, 0.0) + own
+            self.second_sums[second] = self.second_sums.get(second, 0.0) + metric_value
 
     def merge(self, other: "MetricState") -> None:
         """Take in the values of another part."""
@@ -75,14 +75,16 @@ class MetricState:
     def at_share(self, share: float) -> float:
         """Return the value at a share of all, by nearest rank: within 0.05 %, and never outside of the ends."""
         wanted, below = math.ceil(round(share * self.count, 9)), 0
-        found = next(one for one in sorted(self.bins) if (below := below + self.bins[one]) >= wanted)
+        found = next(
+            bin_number for bin_number in sorted(self.bins) if (below := below + self.bins[bin_number]) >= wanted
+        )
         return min(max(_middle(found), self.least), self.longest)
 
 
 def metric_of(name: str, unit: str, state: MetricState) -> Metric:
     """Return a metric in numbers."""
     seconds = sorted(state.second_counts)
-    several = len(seconds) > 1
+    is_series = len(seconds) > 1
     return Metric(
         name=name,
         unit=unit,
@@ -91,9 +93,9 @@ def metric_of(name: str, unit: str, state: MetricState) -> Metric:
         mean=state.total / state.count,
         longest=state.longest,
         p95=state.at_share(_SHARE) if state.count >= _LEAST_FOR_SHARE else None,
-        started=datetime.fromtimestamp(seconds[0], UTC) if several else None,
-        ended=datetime.fromtimestamp(seconds[-1], UTC) if several else None,
-        series=_series(state, seconds[0], seconds[-1]) if several else (),
+        started=datetime.fromtimestamp(seconds[0], UTC) if is_series else None,
+        ended=datetime.fromtimestamp(seconds[-1], UTC) if is_series else None,
+        series=_series(state, seconds[0], seconds[-1]) if is_series else (),
     )
 
 

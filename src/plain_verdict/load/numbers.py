@@ -40,8 +40,8 @@ def numbers_of(state: LoadState, bad_rows: int = 0, paths: tuple[str, ...] = ())
     batches, all_batches = _batches(state)
     requests = []
     for name, code in state.names.items():
-        request, own = state.requests[code], fine_codes == code
-        answered = _histogram(fine_bins[own], fine_counts[own], request.answered)
+        request, of_request = state.requests[code], fine_codes == code
+        answered = _histogram(fine_bins[of_request], fine_counts[of_request], request.answered)
         of_failed = failed_codes == code
         both = _together(answered, failed_bins[of_failed], failed_counts[of_failed], state.everything)
         requests.append(_numbers(name, request, answered, both, batches[code]))
@@ -69,7 +69,7 @@ def numbers_of(state: LoadState, bad_rows: int = 0, paths: tuple[str, ...] = ())
         minutes=_minutes(state),
         density=Density(tuple(edges.tolist()), tuple(shares.tolist())),
         statuses=tuple(sorted(state.statuses.items(), key=lambda pair: (-pair[1], pair[0]))),
-        messages=tuple((*said, times) for said, times in _most_frequent(state)),
+        messages=tuple((*status_and_message, times) for status_and_message, times in _most_frequent(state)),
         users_most=max(state.users.values(), default=None),
         paths=paths,
         left_out=state.left_out,
@@ -106,8 +106,8 @@ def _histogram(bins: Ints, counts: Ints, span: Span) -> Histogram:
 
 def _summed(bins: Ints, counts: Ints) -> tuple[Ints, Ints]:
     """Return bins in their order, each once, with their counts."""
-    unique, places = np.unique(bins, return_inverse=True)
-    return unique, np.bincount(places, counts, minlength=unique.size).astype(np.int64)
+    unique, indices = np.unique(bins, return_inverse=True)
+    return unique, np.bincount(indices, counts, minlength=unique.size).astype(np.int64)
 
 
 def _together(answered: Histogram, bins: Ints, counts: Ints, span: Span) -> Histogram:
@@ -166,8 +166,8 @@ def _batches(state: LoadState) -> tuple[dict[int, Batches], Batches]:
     ends = np.searchsorted(codes, np.arange(len(state.requests) + 1))
     found = {}
     for code in range(len(state.requests)):
-        own = slice(int(ends[code]), int(ends[code + 1]))
-        found[code] = Batches(bins[own], counts[own], starts_of(slots[own]))
+        part = slice(int(ends[code]), int(ends[code + 1]))
+        found[code] = Batches(bins[part], counts[part], starts_of(slots[part]))
     order = np.argsort(slots, kind="stable")
     return found, Batches(bins[order], counts[order], starts_of(slots[order]))
 
@@ -209,7 +209,9 @@ def _minutes(state: LoadState) -> tuple[tuple[int, int], ...]:
     seconds, _ = state.started.items()
     first, last = int(seconds[0]) // _MINUTE_S, int(seconds[-1]) // _MINUTE_S
     size = min(last - first + 1, _MOST_SLOTS)
-    sent, failed = (_by_slot(one, first * _MINUTE_S, _MINUTE_S, size) for one in (state.started, state.failed))
+    sent, failed = (
+        _by_slot(counts, first * _MINUTE_S, _MINUTE_S, size) for counts in (state.started, state.failed)
+    )
     return tuple(zip(sent, failed, strict=True))
 
 
@@ -234,12 +236,12 @@ def _quantiles(state: LoadState, start: int, step: int, size: int) -> list[tuple
         if not 0 <= slot < size:
             continue
         sums = np.cumsum(counts[run])
-        for several, share in zip(found, _DRAWN, strict=True):
+        for numbers, share in zip(found, _DRAWN, strict=True):
             if sums[-1] >= least_count(share) or share == _DRAWN[0]:
                 at = int(np.searchsorted(sums, np.ceil(share * sums[-1])))
                 chosen = bins[run][at : at + 1]
-                several[slot] = float(middle_of(chosen, COARSE_BITS, 0)[0]) / 1e6
-    return [tuple(several) for several in found]
+                numbers[slot] = float(middle_of(chosen, COARSE_BITS, 0)[0]) / 1e6
+    return [tuple(quantile_values) for quantile_values in found]
 
 
 _DRAWN = (0.5, 0.95, 0.99)

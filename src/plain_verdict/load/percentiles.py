@@ -112,8 +112,8 @@ def density(times: Histogram, parts_per_doubling: int = 8) -> tuple[Floats, Floa
     if not times.total:
         return np.empty(0), np.empty(0)
     values = np.maximum(middle_of(times.bins, FINE_BITS, times.step_us), 1.0)
-    place = np.floor(np.log2(values) * parts_per_doubling).astype(np.int64)
-    first, last = int(place.min()), int(place.max())
-    shares = np.bincount(place - first, weights=times.counts.astype(np.float64)) / times.total
+    part = np.floor(np.log2(values) * parts_per_doubling).astype(np.int64)
+    first, last = int(part.min()), int(part.max())
+    shares = np.bincount(part - first, weights=times.counts.astype(np.float64)) / times.total
     edges = 2.0 ** (np.arange(first, last + 2) / parts_per_doubling) / 1e6
     return edges, shares

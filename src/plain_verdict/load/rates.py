@@ -71,7 +71,7 @@ def compare_sent(now: LoadRun, before: LoadRun) -> RateChange:
     size = min(new.size, old.size)
     if size < LEAST_BATCHES:
         return change
-    error = math.hypot(*(float(one.std(ddof=1)) / math.sqrt(one.size) for one in (new, old)))
+    error = math.hypot(*(float(rates.std(ddof=1)) / math.sqrt(rates.size) for rates in (new, old)))
     reach = t_quantile(2 * (size - 1)) * error
     difference = float(new.mean() - old.mean())
     return RateChange(before.per_second, now.per_second, difference - reach, difference + reach)

@@ -196,14 +196,16 @@ class LoadState:
             request.received += float(received[code])
             request.sum_us += int(sums[code])
             request.sum_all_us += int(sums_all[code])
-        own, spent = codes[answered], took[answered]
+        answered_codes, spent = codes[answered], took[answered]
         # Sorting is three times as fast on small numbers.
-        order = np.argsort(own.astype(np.int16) if size <= _MOST_SMALL else own, kind="stable")
-        own, spent = own[order], spent[order]
-        starts = starts_of(own)
+        order = np.argsort(
+            answered_codes.astype(np.int16) if size <= _MOST_SMALL else answered_codes, kind="stable"
+        )
+        answered_codes, spent = answered_codes[order], spent[order]
+        starts = starts_of(answered_codes)
         if starts.size:
-            ends = [one.reduceat(spent, starts).tolist() for one in (np.minimum, np.maximum, np.gcd)]
-            for code, least, longest, step in zip(own[starts].tolist(), *ends, strict=True):
+            ends = [add_or_max.reduceat(spent, starts).tolist() for add_or_max in (np.minimum, np.maximum, np.gcd)]
+            for code, least, longest, step in zip(answered_codes[starts].tolist(), *ends, strict=True):
                 self.requests[code].answered.merge(least, longest, step)
 
     @staticmethod
@@ -213,27 +215,27 @@ class LoadState:
         if not values.size:
             return
         bins, counts = np.unique(metric_bins_of(values), return_counts=True)
-        own, places, times = np.unique(seconds, return_inverse=True, return_counts=True)
-        sums = np.bincount(places, values)
+        unique_seconds, indices, times = np.unique(seconds, return_inverse=True, return_counts=True)
+        sums = np.bincount(indices, values)
         metric.add_counted(
             dict(zip(bins.tolist(), counts.tolist(), strict=True)),
             float(values.sum()),
             float(values.min()),
             float(values.max()),
-            zip(own.tolist(), sums.tolist(), times.tolist(), strict=True),
+            zip(unique_seconds.tolist(), sums.tolist(), times.tolist(), strict=True),
         )
 
     def merge(self, other: "LoadState", *, same_clients: bool = False) -> None:
         """Take in the state of another file, or of another part of the same one: then its users are the same."""
         codes = np.array([self.code_of(name) for name in other.names], np.int64)
         for code, request in zip(codes.tolist(), other.requests, strict=True):
-            own = self.requests[code]
-            own.count += request.count
-            own.failed += request.failed
-            own.sum_us += request.sum_us
-            own.sum_all_us += request.sum_all_us
-            own.received += request.received
-            own.answered.merge(*request.answered.ends)
+            merged_request = self.requests[code]
+            merged_request.count += request.count
+            merged_request.failed += request.failed
+            merged_request.sum_us += request.sum_us
+            merged_request.sum_all_us += request.sum_all_us
+            merged_request.received += request.received
+            merged_request.answered.merge(*request.answered.ends)
         self.rows += other.rows
         self.folded |= other.folded
         firsts = [first for first in (self.first_us, other.first_us) if first is not None]

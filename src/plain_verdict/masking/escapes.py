@@ -41,19 +41,19 @@ def resolved(text: str) -> Iterator[tuple[str, Sequence[int]]]:
 
     There is one place more than characters: the text's end.
     """
-    places: Sequence[int] = range(len(text) + 1)
+    positions: Sequence[int] = range(len(text) + 1)
     for _ in range(_TWICE):
         if len(text) > _LONGEST:
             return
         before = text
-        text, places = replaced(text, places, ALL, meaning)
+        text, positions = replaced(text, positions, ALL, meaning)
         if text == before:
             return
-        yield text, places
+        yield text, positions
 
 
 def replaced(
-    text: str, places: Sequence[int], expression: re.Pattern[str], meant: Callable[[re.Match[str]], str]
+    text: str, positions: Sequence[int], expression: re.Pattern[str], meant: Callable[[re.Match[str]], str]
 ) -> tuple[str, Sequence[int]]:
     """Return a text with what an expression finds replaced by what is meant, and each character's place."""
     pieces: list[str] = []
@@ -62,13 +62,13 @@ def replaced(
     for match in expression.finditer(text):
         put = meant(match)
         pieces += (text[at : match.start()], put)
-        kept += places[at : match.start()]
-        kept += [places[match.start()]] * len(put)
+        kept += positions[at : match.start()]
+        kept += [positions[match.start()]] * len(put)
         at = match.end()
     if not at:
-        return text, places
+        return text, positions
     pieces.append(text[at:])
-    kept += places[at:]
+    kept += positions[at:]
     return "".join(pieces), kept
 
 

@@ -87,12 +87,12 @@ class KnownValues:
             return ""
         readings = (data, data.replace(b"\0", b""))  # the second is that of UTF-16
         texts = [data.decode("utf-8", "replace"), *(reading.decode("latin-1") for reading in readings)]
-        return next((place.source for text in texts for place in self.find(text)), "")
+        return next((span.source for text in texts for span in self.find(text)), "")
 
     def masked(self, text: str) -> str:
         """Return a text with each known value in it masked."""
-        for place in reversed(self.find(text)):
-            text = text[: place.start] + mask_of(place.source) + text[place.end :]
+        for span in reversed(self.find(text)):
+            text = text[: span.start] + mask_of(span.source) + text[span.end :]
         return text
 
     def find(self, text: str) -> list[Span]:
@@ -100,22 +100,22 @@ class KnownValues:
         size = max(_WINDOW_CHARS, 4 * self._overlap_chars)
         starts = range(0, max(1, len(text) - self._overlap_chars), size - self._overlap_chars)
         parts = ((start, text[start : start + size]) for start in starts)
-        return list(_joined([place for start, part in parts for place in self._find_in(part, start)]))
+        return list(_joined([span for start, part in parts for span in self._find_in(part, start)]))
 
     def _find_in(self, text: str, offset: int) -> Iterator[Span]:
         if not self.may_stand_in(text.encode("utf-8", "surrogatepass")):
             return
-        for plain, places in _readings(text):
-            for place in self._in_reading(plain, places):
-                yield Span(place.start + offset, place.end + offset, place.source)
+        for plain, positions in _readings(text):
+            for span in self._in_reading(plain, positions):
+                yield Span(span.start + offset, span.end + offset, span.source)
 
-    def _in_reading(self, plain: str, places: Sequence[int]) -> Iterator[Span]:
+    def _in_reading(self, plain: str, positions: Sequence[int]) -> Iterator[Span]:
         for number, start, end in self._exact.find_matches_as_indexes(plain, overlapping=True):
             form = self._forms[number]
             # A character of Base64 has bits of its neighbours.
             before = form in self._made and start > 0 and _BASE64.match(plain[start - 1]) is not None
             after = form in self._made and end < len(plain) and _BASE64.match(plain[end]) is not None
-            yield Span(places[start - before], places[end + after], self._sources[form])
+            yield Span(positions[start - before], positions[end + after], self._sources[form])
 
 
 def mask_of(source: str) -> str:
@@ -162,9 +162,9 @@ def _readings(text: str) -> Iterator[tuple[str, Sequence[int]]]:
     seen = dict(latest)
     for _ in range(_ROUNDS):
         made = {}
-        for plain, places in latest.items():
+        for plain, positions in latest.items():
             for expression, meant in _DECODERS:
-                new, at = replaced(plain, places, expression, meant)
+                new, at = replaced(plain, positions, expression, meant)
                 if new not in seen and len(seen) < _MOST_READINGS:
                     made[new] = seen[new] = at
         latest = made
@@ -187,12 +187,12 @@ _DECODERS = (
 
 def _joined(found: list[Span]) -> Iterator[Span]:
     last: Span | None = None
-    for place in sorted(found, key=lambda place: (place.start, -place.end)):
-        if last is not None and place.start < last.end:
-            last = Span(last.start, max(last.end, place.end), last.source)
+    for joined_span in sorted(found, key=lambda span: (span.start, -span.end)):
+        if last is not None and joined_span.start < last.end:
+            last = Span(last.start, max(last.end, joined_span.end), last.source)
         else:
             if last is not None:
                 yield last
-            last = place
+            last = joined_span
     if last is not None:
         yield last

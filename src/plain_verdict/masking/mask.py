@@ -53,7 +53,7 @@ class Masker:
         self.troubles: list[str] = []
         self.off = rules.off
         self._ignored = frozenset(rules.ignore)
-        self._own = tuple(map(Expression, rules.patterns))
+        self._known_spans = tuple(map(Expression, rules.patterns))
         self._known = make_known(rules.known)
         self._secret_facts = dict(rules.secret_facts)
         self.prefilter = make_prefilter()
@@ -69,7 +69,7 @@ class Masker:
             return text
         if self._known:
             text = self._without_known(text, self._known)
-        for pattern in self._own:
+        for pattern in self._known_spans:
             text = self._by_pattern(pattern, text)
         possible, in_home, escaped = self.prefilter.patterns_in(text)
         if possible:
@@ -81,8 +81,8 @@ class Masker:
         return _HOMES.sub("~", text) if in_home else text
 
     def _without_known(self, text: str, known: KnownValues) -> str:
-        for place in reversed(known.find(text)):
-            text = text[: place.start] + self._mask_known(place.source) + text[place.end :]
+        for span in reversed(known.find(text)):
+            text = text[: span.start] + self._mask_known(span.source) + text[span.end :]
         return text
 
     def bytes(self, data: bytes) -> str:
@@ -93,7 +93,7 @@ class Masker:
 
     def may_hold_secret(self, things: Sequence[msgspec.Struct]) -> bool:
         """Return whether any text in the structs may hold a secret, or a path below somebody's home."""
-        if self._own:
+        if self._known_spans:
             return True  # every text must be searched for the team's own patterns
         packed = msgspec.msgpack.encode(things)
         return self.prefilter.may_hold_secret(packed) or (
@@ -116,15 +116,15 @@ class Masker:
     def _under_escapes(self, text: str) -> str:
         """Return the text without what is a secret once its escapes are resolved, once or twice."""
         spans: list[tuple[int, int]] = []
-        for plain, places in resolved(text):
+        for plain, positions in resolved(text):
             possible, _, _ = self.prefilter.patterns_in(plain)
             found = [span for pattern in possible for span in self._spans(pattern, plain)]
             found += find_in_tables(plain) if self.prefilter.names_secret(plain) else ()
-            spans += [(places[start], places[end]) for start, end in found]
+            spans += [(positions[start], positions[end]) for start, end in found]
         return self._cut(text, spans)
 
     def _spans(self, pattern: SecretPattern, text: str) -> Iterator[tuple[int, int]]:
-        for match in pattern.places_in(text):
+        for match in pattern.spans_in(text):
             if not self._is_no_secret(match["secret"]) and is_secret(pattern, match):
                 yield match.span("secret")
 
@@ -170,7 +170,7 @@ class Masker:
         secret = match["secret"]
         if self._is_no_secret(secret) or not is_secret(pattern, match):
             return match[0]
-        start, end = (place - match.start() for place in match.span("secret"))
+        start, end = (position - match.start() for position in match.span("secret"))
         return match[0][:start] + self._mask(secret) + match[0][end:]
 
     def _mask(self, secret: str) -> str:

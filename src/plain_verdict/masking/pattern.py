@@ -41,7 +41,7 @@ class SecretPattern(msgspec.Struct, frozen=True):
     within: str = ""
     """Another expression: the pattern is looked for only in what that finds, as often as it is there."""
 
-    def places_in(self, text: str) -> Iterator[re.Match[str]]:
+    def spans_in(self, text: str) -> Iterator[re.Match[str]]:
         """Yield every match in a text."""
         if not self.within:
             yield from self.expression.finditer(text)

@@ -11,7 +11,7 @@ from plain_verdict.masking.names import NEEDLES as NAMES
 from plain_verdict.masking.pattern import SecretPattern
 from plain_verdict.masking.patterns import PATTERNS
 
-_PLACES = ("/home/", "/users/", "\\users\\", "/root/")
+_MARKS = ("/home/", "/users/", "\\users\\", "/root/")
 # Every digit becomes 0, spaces and hyphens go, so that a long number is a plain run of zeros.
 _DIGITS = bytes(0x30 if 0x30 <= byte <= 0x39 else 0x78 for byte in range(256))
 _GAPS = b" -"
@@ -29,14 +29,14 @@ class Prefilter:
         for number, pattern in enumerate(PATTERNS):
             for needle in pattern.needles:
                 numbers[needle].append(number)
-        needles = list(dict.fromkeys((*numbers, *_PLACES, *ESCAPES)))
+        needles = list(dict.fromkeys((*numbers, *_MARKS, *ESCAPES)))
         self._numbers = [tuple(numbers.get(needle, ())) for needle in needles]
-        self._places = frozenset(map(needles.index, _PLACES))
+        self._positions = frozenset(map(needles.index, _MARKS))
         self._escapes = frozenset(map(needles.index, ESCAPES))
         self._always = frozenset(number for number, pattern in enumerate(PATTERNS) if not pattern.needles)
         # Escapes hide signs, not the letters of a name; by themselves they stop nothing.
         self._in_bytes = BytesAhoCorasick(
-            [needle.encode() for needle in (*numbers, *_PLACES) if needle != _ADDRESS],
+            [needle.encode() for needle in (*numbers, *_MARKS) if needle != _ADDRESS],
             implementation=Implementation.DFA,  # five times as fast, and built in a moment
         )
         self._in_text = AhoCorasick(needles, implementation=Implementation.DFA)
@@ -61,7 +61,7 @@ class Prefilter:
         if _CARD in text.encode("utf-8", "replace").translate(_DIGITS, _GAPS):
             numbers |= self._always
         possible = tuple(PATTERNS[number] for number in sorted(numbers))
-        return possible, not found.isdisjoint(self._places), not found.isdisjoint(self._escapes)
+        return possible, not found.isdisjoint(self._positions), not found.isdisjoint(self._escapes)
 
 
 @cache

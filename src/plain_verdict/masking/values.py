@@ -101,8 +101,8 @@ def is_card(value: str) -> bool:
     if digits != value and not re.fullmatch(r"\d{4}([ -])\d{4}\1\d{4}\1\d{1,7}|\d{4}([ -])\d{6}\2\d{4,5}", value):
         return False
     total = 0
-    for place, digit in enumerate(reversed(digits)):
-        doubled = int(digit) * (1 + place % 2)
+    for position, digit in enumerate(reversed(digits)):
+        doubled = int(digit) * (1 + position % 2)
         total += doubled - 9 if doubled > 9 else doubled
     return total % 10 == 0
 

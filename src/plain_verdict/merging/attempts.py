@@ -28,18 +28,18 @@ def with_numbered_attempts(files: tuple[ResultFile, ...]) -> tuple[ResultFile, .
 
     Only where all of a check's attempts have a number, each another one.
     """
-    places: dict[Key, list[SourceLocation]] = defaultdict(list)
+    locations: dict[Key, list[SourceLocation]] = defaultdict(list)
     for number, file in enumerate(files):
         for at, check in enumerate(file.checks):
             if check.attempts[-1].number:
-                places[check.id, check.variant].append((number, at))
+                locations[check.id, check.variant].append((number, at))
     joining = _Joining(files)
-    for several in places.values():
-        numbers = [attempt.number for place in several for attempt in joining.check(place).attempts]
-        goes = {files[number].go for number, _ in several}
-        if len(several) > 1 and all(numbers) and len(set(numbers)) == len(numbers) and len(goes) == 1:
-            several.sort(key=lambda place: joining.check(place).last.number)
-            joining.join(several, in_order=_by_number)
+    for check_locations in locations.values():
+        numbers = [attempt.number for location in check_locations for attempt in joining.check(location).attempts]
+        goes = {files[number].go for number, _ in check_locations}
+        if len(check_locations) > 1 and all(numbers) and len(set(numbers)) == len(numbers) and len(goes) == 1:
+            check_locations.sort(key=lambda location: joining.check(location).last.number)
+            joining.join(check_locations, in_order=_by_number)
     return joining.files()
 
 
@@ -60,15 +60,15 @@ def with_retries(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     unclear: Counter[int] = Counter()
     new: Counter[int] = Counter()
     for go in sorted(by_go):
-        for key, places in by_go[go].items():
+        for key, locations in by_go[go].items():
             earlier = before.get(key, [])
-            if len(earlier) == len(places) == 1:
-                joining.join([*earlier, *places], in_order=_as_they_went)
-                before[key] = places
+            if len(earlier) == len(locations) == 1:
+                joining.join([*earlier, *locations], in_order=_as_they_went)
+                before[key] = locations
                 continue
-            for number, _ in places:
+            for number, _ in locations:
                 (unclear if earlier else new)[number] += 1
-            before[key] = [*earlier, *places]
+            before[key] = [*earlier, *locations]
     for number, many in unclear.items():
         joining.note(
             number,
@@ -88,20 +88,20 @@ class _Joining:
         self._notes: dict[int, list[ReadingNote]] = defaultdict(list)
         self._reruns: dict[int, list[str]] = defaultdict(list)
 
-    def check(self, place: SourceLocation) -> Check:
+    def check(self, location: SourceLocation) -> Check:
         """Return the check at a place, joined with others if it was."""
-        number, at = place
-        return self._joined.get(place) or self._files[number].checks[at]
+        number, at = location
+        return self._joined.get(location) or self._files[number].checks[at]
 
-    def join(self, places: Sequence[SourceLocation], in_order: Callable[[list[Attempt]], list[Attempt]]) -> None:
+    def join(self, locations: Sequence[SourceLocation], in_order: Callable[[list[Attempt]], list[Attempt]]) -> None:
         """Make the checks attempts at one, in an order; it stands where the last of the places is."""
-        last = places[-1]
+        last = locations[-1]
         attempts: list[Attempt] = []
-        for place in places:
-            moved = self._files[place[0]].folder if place[0] != last[0] else ""
-            attempts += [_found_from(moved, attempt) for attempt in self.check(place).attempts]
+        for location in locations:
+            moved = self._files[location[0]].folder if location[0] != last[0] else ""
+            attempts += [_found_from(moved, attempt) for attempt in self.check(location).attempts]
         whole = msgspec.structs.replace(self.check(last), attempts=counting_last(in_order(attempts)))
-        self._joined |= dict.fromkeys(places)
+        self._joined |= dict.fromkeys(locations)
         self._joined[last] = whole
         self._reruns[last[0]].append(whole.title)
 

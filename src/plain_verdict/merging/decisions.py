@@ -24,12 +24,14 @@ DECIDED_BY = "decided by"
 
 def with_decisions(run: Run) -> Run:
     """Return the run with its decisions in place; of several for one check the last counts."""
-    decided = {one.check: one for _, one in sorted(_decisions(run), key=lambda pair: _moment(pair[1]))}
+    decided = {
+        decision.check: decision for _, decision in sorted(_decisions(run), key=lambda pair: _moment(pair[1]))
+    }
     if not decided:
         return run
     used: set[str] = set()
     files = [_settled(file, decided, used) for file in run.files]
-    idle = [(path, one) for path, one in _decisions(run) if one.check not in used]
+    idle = [(path, decision) for path, decision in _decisions(run) if decision.check not in used]
     return msgspec.structs.replace(run, files=tuple(_noted(file, idle) for file in files))
 
 
@@ -41,7 +43,7 @@ def _decisions(run: Run) -> Iterator[tuple[str, Decision]]:
     for file in run.files:
         for payload in file.payloads:
             if isinstance(payload, DecisionsPayload):
-                yield from ((file.path, one) for one in payload.decisions)
+                yield from ((file.path, decision) for decision in payload.decisions)
 
 
 def _settled(file: ResultFile, decided: dict[str, Decision], used: set[str]) -> ResultFile:
@@ -49,21 +51,21 @@ def _settled(file: ResultFile, decided: dict[str, Decision], used: set[str]) -> 
     used |= open_ones
     if not open_ones:
         return file
-    checks = (_as_decided(one, decided[one.id]) if one.id in open_ones else one for one in file.checks)
+    checks = (_as_decided(check, decided[check.id]) if check.id in open_ones else check for check in file.checks)
     return msgspec.structs.replace(file, checks=tuple(checks))
 
 
 def _as_decided(check: Check, decision: Decision) -> Check:
     last, bad = check.last, decision.outcome in (Outcome.FAILED, Outcome.ERRORED)
     day = f", {format_date(decision.at.date())}" if decision.at else ""
-    said = (Output("what was to be decided", last.reason),) if last.reason else ()
+    outputs = (Output("what was to be decided", last.reason),) if last.reason else ()
     note = (Output("note", decision.note),) if decision.note and not bad else ()
     attempt = msgspec.structs.replace(
         last,
         outcome=decision.outcome,
         reason=decision.note if decision.outcome in (Outcome.SKIPPED, Outcome.UNDECIDED) else "",
         problems=(Problem(decision.outcome, message=decision.note or "decided by a person"),) if bad else (),
-        outputs=(*last.outputs, *said, *note),
+        outputs=(*last.outputs, *outputs, *note),
         evidence=(*last.evidence, *decision.evidence),
     )
     fact = Fact(DECIDED_BY, f"{decision.by or 'a person'}{day}")

@@ -17,32 +17,32 @@ def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     ids = [check.id for file in files for check in file.checks]
     if len(set(ids)) == len(ids):
         return files
-    places = _places_of_shared(files, {id_ for id_, number in Counter(ids).items() if number > 1})
+    locations = _locations_of_shared(files, {id_ for id_, number in Counter(ids).items() if number > 1})
     checks = [list(file.checks) for file in files]
-    for several in places.values():
-        same = [checks[number][at] for number, at in several]
-        words = _words(same, [files[number].path for number, _ in several])
-        for (number, at), apart in zip(several, words, strict=True):
-            checks[number][at] = _set_apart(checks[number][at], apart)
+    for namesakes in locations.values():
+        same = [checks[number][at] for number, at in namesakes]
+        words = _words(same, [files[number].path for number, _ in namesakes])
+        for (number, at), disambiguators in zip(namesakes, words, strict=True):
+            checks[number][at] = _with_disambiguator(checks[number][at], disambiguators)
     return tuple(
-        msgspec.structs.replace(file, checks=tuple(several)) for file, several in zip(files, checks, strict=True)
+        msgspec.structs.replace(file, checks=tuple(alike)) for file, alike in zip(files, checks, strict=True)
     )
 
 
-def _set_apart(check: Check, apart: str) -> Check:
+def _with_disambiguator(check: Check, disambiguator: str) -> Check:
     """Return a check with its own id, made of its variant and of what sets it apart."""
-    of_its_own = "\x1f".join((*(fact.value for fact in check.variant), apart))
-    return msgspec.structs.replace(check, id=distinct_id(check, of_its_own), apart=apart)
+    disambiguating_hash = "\x1f".join((*(fact.value for fact in check.variant), disambiguator))
+    return msgspec.structs.replace(check, id=distinct_id(check, disambiguating_hash), apart=disambiguator)
 
 
-def _places_of_shared(files: Sequence[ResultFile], shared: set[str]) -> dict[str, list[SourceLocation]]:
+def _locations_of_shared(files: Sequence[ResultFile], shared: set[str]) -> dict[str, list[SourceLocation]]:
     """Return where the checks of each shared id stand."""
-    places: dict[str, list[SourceLocation]] = defaultdict(list)
+    locations: dict[str, list[SourceLocation]] = defaultdict(list)
     for number, file in enumerate(files):
         for at, check in enumerate(file.checks):
             if check.id in shared:
-                places[check.id].append((number, at))
-    return places
+                locations[check.id].append((number, at))
+    return locations
 
 
 def _words(checks: Sequence[Check], paths: Sequence[str]) -> list[str]:
@@ -54,12 +54,12 @@ def _words(checks: Sequence[Check], paths: Sequence[str]) -> list[str]:
     for numbers in groups.values():
         if len(numbers) == 1:
             continue
-        own = [paths[number] for number in numbers]
-        cut = _common_folder(own)
-        several_files = len(set(own)) > 1
+        distinguishing_paths = [paths[number] for number in numbers]
+        cut = _common_folder(distinguishing_paths)
+        many_files = len(set(distinguishing_paths)) > 1
         labels = [
-            ", ".join(filter(None, (path[cut:] if several_files else "", checks[number].apart)))
-            for number, path in zip(numbers, own, strict=True)
+            ", ".join(filter(None, (path[cut:] if many_files else "", checks[number].apart)))
+            for number, path in zip(numbers, distinguishing_paths, strict=True)
         ]
         uses, seen = Counter(labels), Counter[str]()
         for number, label in zip(numbers, labels, strict=True):

@@ -12,19 +12,19 @@ _MOST_FILES = 40
 _ALIKE = 0.8  # of the smaller file's checks
 
 
-def with_twins_noted(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
+def with_duplicates_noted(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     """Return the files, those of two formats that hold the same checks of the same time with a note."""
     if len({file.format for file in files}) < 2 or len(files) > _MOST_FILES:
         return files
     names = [Counter((check.suite, check.name) for check in file.checks) for file in files]
     noted = list(files)
-    for one, other in combinations(range(len(files)), 2):
-        if files[one].format == files[other].format or not _overlap(files[one], files[other]):
+    for first, other in combinations(range(len(files)), 2):
+        if files[first].format == files[other].format or not _overlap(files[first], files[other]):
             continue
-        same = (names[one] & names[other]).total()
-        if same and same >= _ALIKE * min(names[one].total(), names[other].total()):
+        same = (names[first] & names[other]).total()
+        if same and same >= _ALIKE * min(names[first].total(), names[other].total()):
             what = (
-                f"holds {plural(same, 'check')} that {files[one].path} holds as well, of the same time; if both"
+                f"holds {plural(same, 'check')} that {files[first].path} holds as well, of the same time; if both"
                 " tell of one run, its checks count twice: give only one of them"
             )
             note = ReadingNote(files[other].path, what)
@@ -32,11 +32,14 @@ def with_twins_noted(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     return tuple(noted)
 
 
-def _overlap(one: ResultFile, other: ResultFile) -> bool:
+def _overlap(file: ResultFile, other: ResultFile) -> bool:
     """Return whether both ran at the same time; also where the times that they name have no zone, or another."""
-    if not (one.started and one.ended and other.started and other.ended):
+    if not (file.started and file.ended and other.started and other.ended):
         return False
-    if (one.started.tzinfo is None) != (other.started.tzinfo is None):
-        spans = [(file.started.replace(tzinfo=None), file.ended.replace(tzinfo=None)) for file in (one, other)]  # type: ignore[union-attr]  # both are there
+    if (file.started.tzinfo is None) != (other.started.tzinfo is None):
+        spans = [
+            (each.started.replace(tzinfo=None), each.ended.replace(tzinfo=None))  # type: ignore[union-attr]  # both are there
+            for each in (file, other)
+        ]
         return spans[0][0] <= spans[1][1] and spans[1][0] <= spans[0][1]
-    return in_order(one.started) <= in_order(other.ended) and in_order(other.started) <= in_order(one.ended)
+    return in_order(file.started) <= in_order(other.ended) and in_order(other.started) <= in_order(file.ended)

@@ -33,20 +33,20 @@ def with_variants(files: tuple[ResultFile, ...], names: Sequence[str], template:
     facts = [_facts_of(file, names, pattern) for file in files]
     if pattern:
         files = tuple(_noted(file, template) if not pattern.search(file.path) else file for file in files)
-    distinct = _with_several_values(facts)
+    distinct = _with_many_values(facts)
     if not distinct:
         return files
     return tuple(
-        _as_variant(file, tuple(fact for fact in several if fact.key in distinct))
-        for file, several in zip(files, facts, strict=True)
+        _as_variant(file, tuple(fact for fact in file_facts if fact.key in distinct))
+        for file, file_facts in zip(files, facts, strict=True)
     )
 
 
-def _with_several_values(facts: Sequence[Sequence[Fact]]) -> set[str]:
+def _with_many_values(facts: Sequence[Sequence[Fact]]) -> set[str]:
     """Return the keys of those facts that are not the same in every file."""
     values: dict[str, set[str]] = defaultdict(set)
-    for several in facts:
-        for fact in several:
+    for file_facts in facts:
+        for fact in file_facts:
             values[fact.key].add(fact.value)
     return {key for key, of_key in values.items() if len(of_key) > 1}
 
@@ -73,8 +73,8 @@ def _facts_of(file: ResultFile, names: Sequence[str], pattern: re.Pattern[str] |
     """Return the facts by which a file's checks are a variant, those of its path first."""
     found = pattern.search(file.path) if pattern else None
     by_path = found.groupdict() if found else {}
-    own = tuple(fact for fact in _named_facts(file, names) if fact.key not in by_path)
-    return (*(Fact(key, value) for key, value in by_path.items()), *own)
+    facts = tuple(fact for fact in _named_facts(file, names) if fact.key not in by_path)
+    return (*(Fact(key, value) for key, value in by_path.items()), *facts)
 
 
 def _named_facts(file: ResultFile, names: Sequence[str]) -> tuple[Fact, ...]:

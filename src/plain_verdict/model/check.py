@@ -126,7 +126,7 @@ class Check(Value, frozen=True, omit_defaults=True):
         return " ".join([self.name, *(f"[{parameter.value}]" for parameter in self.parameters)])
 
     @property
-    def own_name(self) -> str:
+    def bare_title(self) -> str:
         """Return its title with what sets it apart from others of that title: a host, a browser, a file."""
         if not (self.variant or self.apart):
             return self.title
@@ -135,7 +135,7 @@ class Check(Value, frozen=True, omit_defaults=True):
     @property
     def whole_name(self) -> str:
         """Return its suites and its own name in one line."""
-        return " › ".join((*self.suite, self.own_name))
+        return " › ".join((*self.suite, self.bare_title))
 
     @property
     def why(self) -> str:
@@ -179,8 +179,12 @@ class Check(Value, frozen=True, omit_defaults=True):
     @property
     def flaky(self) -> bool:
         """Return whether it passed only after an attempt that did not."""
-        several = len(self.attempts) > 1
-        return several and self.outcome is Outcome.PASSED and any(one.outcome in BAD for one in self.attempts)
+        was_repeated = len(self.attempts) > 1
+        return (
+            was_repeated
+            and self.outcome is Outcome.PASSED
+            and any(attempt.outcome in BAD for attempt in self.attempts)
+        )
 
 
 def evidence_of(check: Check) -> Iterator[Evidence]:
@@ -190,12 +194,12 @@ def evidence_of(check: Check) -> Iterator[Evidence]:
 
 
 def _evidence_below(part: Attempt | Step) -> Iterator[Evidence]:
-    yield from own_evidence(part)
+    yield from evidence_of_check(part)
     for step in part.steps:
         yield from _evidence_below(step)
 
 
-def own_evidence(part: Attempt | Step) -> Iterator[Evidence]:
+def evidence_of_check(part: Attempt | Step) -> Iterator[Evidence]:
     """Yield the evidence of an attempt or a step itself: what it was given, and bodies that are no text."""
     yield from part.evidence
     for exchange in part.exchanges:
@@ -206,8 +210,8 @@ def own_evidence(part: Attempt | Step) -> Iterator[Evidence]:
 
 def exchanges_of(part: Attempt | Step) -> Iterator[tuple[Exchange, Attempt | Step, int]]:
     """Yield the exchanges of an attempt or a step and of the steps below it, each with its part and place there."""
-    for place, exchange in enumerate(part.exchanges):
-        yield exchange, part, place
+    for position, exchange in enumerate(part.exchanges):
+        yield exchange, part, position
     for step in part.steps:
         yield from exchanges_of(step)
 

@@ -111,7 +111,7 @@ class KeptRun(msgspec.Struct, frozen=True):
     """
 
     build: Build
-    roster: CheckIndex = CheckIndex()
+    check_index: CheckIndex = CheckIndex()
     outcomes: str = ""
     times: Sequence[int] = array("I")
     coarse: bool = False
@@ -174,12 +174,12 @@ class AlignedHistory(msgspec.Struct, frozen=True):
 
     def of(self, check: str) -> Iterator[tuple[Build, Past, float | None]]:
         """Yield build, outcome and seconds of a check in each build; nothing of one that is not known here."""
-        place = self.places.get(check)
-        if place is None:
+        position = self.places.get(check)
+        if position is None:
             return
         for build, outcomes, times in zip(self.builds, self.outcomes, self.times, strict=True):
-            took = times[place] if times else 0
-            yield build, Past(outcomes[place]), took / 1000 if took else None
+            took = times[position] if times else 0
+            yield build, Past(outcomes[position]), took / 1000 if took else None
 
 
 class ChangesSince(msgspec.Struct, frozen=True):

@@ -27,6 +27,6 @@ def suite_digest(kind: Kind, suite: tuple[str, ...]) -> blake2b:
     return blake2b("\x1f".join((kind, *suite, "", "")).encode("utf-8", "surrogatepass"), digest_size=6)
 
 
-def distinct_id(check: Check, apart: str) -> str:
+def distinct_id(check: Check, disambiguator: str) -> str:
     """Return an id for a check that shares its own with others, distinguished by where its results come from."""
-    return f"{check.id}-{blake2b(apart.encode('utf-8', 'surrogatepass'), digest_size=3).hexdigest()}"
+    return f"{check.id}-{blake2b(disambiguator.encode('utf-8', 'surrogatepass'), digest_size=3).hexdigest()}"

@@ -73,7 +73,9 @@ class Comparison(Value, frozen=True):
 
     def of(self, request: str, per_cent: float) -> Change | None:
         """Return the change of one percentile of a request; None where one of the runs does not tell it."""
-        return next((one for one in self.changes if one.request == request and one.per_cent == per_cent), None)
+        return next(
+            (change for change in self.changes if change.request == request and change.per_cent == per_cent), None
+        )
 
 
 ALL_REQUESTS = "all requests"
@@ -96,7 +98,9 @@ class RequestNumbers(Value, frozen=True):
 
     def percentile(self, per_cent: float) -> Percentile:
         """Return one of the percentiles."""
-        return next((one for one in self.percentiles if one.per_cent == per_cent), Percentile(per_cent))
+        return next(
+            (percentile for percentile in self.percentiles if percentile.per_cent == per_cent), Percentile(per_cent)
+        )
 
     @property
     def failed_share(self) -> float:

@@ -49,4 +49,4 @@ class Requirements(Value, frozen=True):
 
     def count(self, state: RequirementState) -> int:
         """Return how many stand so."""
-        return sum(one.state is state for one in self.asked)
+        return sum(result.state is state for result in self.asked)

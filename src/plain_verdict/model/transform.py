@@ -40,9 +40,9 @@ Thing = typing.TypeVar("Thing", bound=msgspec.Struct)
 
 def transform(thing: Thing, change: Change) -> Thing:
     """Return the struct with everything in it changed; the same object where nothing was."""
-    own = change.whole.get(type(thing))
-    if own:
-        return typing.cast("Thing", own(thing))
+    change_whole = change.whole.get(type(thing))
+    if change_whole:
+        return typing.cast("Thing", change_whole(thing))
     return transform_fields(thing, change)
 
 
@@ -66,9 +66,9 @@ def _changed_value(value: object, change: Change) -> object:
         text = change.text(value)
         return value if text == value else text
     if isinstance(value, tuple):
-        several = tuple(_changed_value(item, change) for item in value)
-        same = all(new is old for new, old in zip(several, value, strict=True))
-        return value if same else several
+        items = tuple(_changed_value(item, change) for item in value)
+        same = all(new is old for new, old in zip(items, value, strict=True))
+        return value if same else items
     if isinstance(value, datetime):
         return change.moment(value) if change.moment else value
     return transform(value, change) if isinstance(value, msgspec.Struct) else value

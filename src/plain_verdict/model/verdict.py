@@ -64,9 +64,9 @@ class Waived(Value, frozen=True):
     link: str = ""
 
 
-def aside_word(several: Iterable[Waived]) -> str:
+def aside_word(waived_checks: Iterable[Waived]) -> str:
     """Return what is reported of checks that may fail: waived where each has a last day, else not counted."""
-    return "waived" if all(one.until for one in several) else "not counted"
+    return "waived" if all(waived.until for waived in waived_checks) else "not counted"
 
 
 class KindVerdict(Value, frozen=True):
@@ -105,8 +105,8 @@ class Verdict(msgspec.Struct, frozen=True):
 
     def aside_of(self, cause: Cause) -> str:
         """Return that all of a cause is waived or not counted; "" where it is not."""
-        several = [self.waived[check.id] for check in cause.checks if check.id in self.waived]
-        return aside_word(several) if len(several) == len(cause.checks) else ""
+        waived_checks = [self.waived[check.id] for check in cause.checks if check.id in self.waived]
+        return aside_word(waived_checks) if len(waived_checks) == len(cause.checks) else ""
 
     @property
     def all_remarks(self) -> tuple[str, ...]:

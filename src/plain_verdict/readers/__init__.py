@@ -42,9 +42,9 @@ class _Later:
         return self._reader.format
 
     @property
-    def told_by(self) -> str:
+    def described_as(self) -> str:
         """Return what a file of the format begins with."""
-        return self._reader.told_by
+        return self._reader.described_as
 
     @property
     def roots(self) -> frozenset[str]:
@@ -85,8 +85,8 @@ class Readers(NamedTuple):
 
     def counts(self, reader: Reader) -> bool:
         """Return whether a reader counts samples, block by block, in files of any size."""
-        own = any(reader is one and one.mapping.samples for one in self.mappings)
-        return own or reader.format in _COUNTING
+        is_team_mapping = any(reader is mapping and mapping.mapping.samples for mapping in self.mappings)
+        return is_team_mapping or reader.format in _COUNTING
 
 
 WITHOUT_MAPPINGS = Readers()
@@ -94,15 +94,15 @@ WITHOUT_MAPPINGS = Readers()
 
 def readers_with(mappings: Sequence[ResultMapping], samples: SamplesOptions = IN_THREADS) -> Readers:
     """Return the readers, with those of mappings, and with what is wanted of samples."""
-    own = (*READERS[:-1], _Later("samples.reader", "SamplesReader", samples))
+    readers = (*READERS[:-1], _Later("samples.reader", "SamplesReader", samples))
     if not mappings:
-        return Readers(own)
+        return Readers(readers)
     from plain_verdict.readers.mapping.reader import MappingReader  # for teams that have mappings
 
-    several = tuple(MappingReader(mapping, samples) for mapping in mappings)
-    named = tuple(reader for reader in several if reader.mapping.files)
-    others = tuple(reader for reader in several if not reader.mapping.files)
-    return Readers((*named, *own, *others), several)
+    of_mappings = tuple(MappingReader(mapping, samples) for mapping in mappings)
+    named = tuple(reader for reader in of_mappings if reader.mapping.files)
+    others = tuple(reader for reader in of_mappings if not reader.mapping.files)
+    return Readers((*named, *readers, *others), of_mappings)
 
 
 def read_source(
@@ -205,7 +205,7 @@ def _no_known_format(head: Head, source: Source) -> ReadError:
 
 
 def _what_is_read(source: Source) -> str:
-    formats = ", ".join(reader.told_by for reader in READERS)
+    formats = ", ".join(reader.described_as for reader in READERS)
     return f"known formats: {formats}; for your own format run: plain-verdict mapping {source.path}"
 
 

@@ -5,7 +5,7 @@ from collections import Counter, deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 
 if TYPE_CHECKING:
     import _csv
@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 LONGEST_CELL_CHARS = 10_000_000
 _DELIMITERS = ",;\t|"
 _ROWS_LOOKED_AT = 50
-_SEVERAL = 2
+_MANY = 2
 NEVER_CLOSED = "has a quote that is never closed"
 
 
@@ -42,7 +42,7 @@ def delimiter_of(lines: Sequence[str], quote: str = '"') -> str:
         except csv.Error:
             return (0.0, 0)
         usual, times = Counter(sizes).most_common(1)[0] if sizes else (0, 0)
-        return (times / len(sizes), usual) if usual >= _SEVERAL else (0.0, 0)
+        return (times / len(sizes), usual) if usual >= _MANY else (0.0, 0)
 
     return max(_DELIMITERS, key=fit)
 
@@ -54,7 +54,7 @@ def cells_of(line: str, delimiter: str, quote: str = '"') -> list[str] | None:
     """
     rows = _reader([line, ""], delimiter, quote)
     cells = next(rows, [])
-    return cells if rows.line_num < _SEVERAL else None
+    return cells if rows.line_num < _MANY else None
 
 
 def rows_of(
@@ -105,7 +105,7 @@ def _leniently(text: str, delimiter: str, quote: str, line: int) -> Row | BadRow
     try:
         cells = cells_of(text, delimiter, quote)
     except csv.Error as error:
-        return BadRow(line, f"can't be read: {one_line(str(error), 100)}")
+        return BadRow(line, f"can't be read: {single_line(str(error), 100)}")
     return BadRow(line, NEVER_CLOSED) if cells is None else Row(line, cells, (text,))
 
 

@@ -22,7 +22,7 @@ from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import Head
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 
 _BY_STATUS = "judged by its status alone"
@@ -34,7 +34,7 @@ class HarReader:
     """Reads one archive."""
 
     format = "har"
-    told_by = "HAR"
+    described_as = "HAR"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -99,27 +99,29 @@ class _Reading:
             whole = plural(self._whole, "whole entry", "whole entries")
             yield ReadingNote(path, f"is truncated; its {whole} count", results_missing=True)
         if archive.twice:
-            what = f"has the key “{one_line(archive.twice, 40)}” twice in one object, so one of its values is lost"
+            what = (
+                f"has the key “{single_line(archive.twice, 40)}” twice in one object, so one of its values is lost"
+            )
             yield ReadingNote(path, what, results_missing=True)
         if archive.goes_on:
             yield ReadingNote(path, "has more data after its end, which is not read", results_missing=True)
         if self._without_request:
-            several = plural(self._without_request, "entry", "entries")
+            entries = plural(self._without_request, "entry", "entries")
             yield ReadingNote(
                 path,
-                f"has {several} without a request, which {_are(self._without_request)} left out",
+                f"has {entries} without a request, which {_are(self._without_request)} left out",
                 results_missing=True,
             )
         if self._odd_times:
-            several = plural(self._odd_times, "entry", "entries")
-            yield ReadingNote(path, f"has {several} with impossible times, which count as unknown")
+            entries = plural(self._odd_times, "entry", "entries")
+            yield ReadingNote(path, f"has {entries} with impossible times, which count as unknown")
         if self._no_address:
-            several = plural(self._no_address, "entry", "entries")
-            yield ReadingNote(path, f"has {several} whose address names no host; each is kept as it is")
+            entries = plural(self._no_address, "entry", "entries")
+            yield ReadingNote(path, f"has {entries} whose address names no host; each is kept as it is")
         if not self._whole and not archive.cut_off:
             yield ReadingNote(path, "holds no entries", results_missing=True)
         if archive.version not in (None, "1.1", "1.2"):
-            version = one_line(str(archive.version), 20)
+            version = single_line(str(archive.version), 20)
             yield ReadingNote(path, f"is of version {version}; it is read as version 1.2")
         yield ReadingNote(path, NOTE_BY_STATUS, quiet=True)
 
@@ -143,7 +145,7 @@ def check_of(exchange: Exchange, suite: str, name: str, limits: Limits) -> Check
     )
     suites = (suite,) if suite else ()
     id_ = check_id(Kind.API, suites, name)  # of the whole name, however long
-    return Check(id_, Kind.API, suites, one_line(name, limits.name_chars), (attempt,))
+    return Check(id_, Kind.API, suites, single_line(name, limits.name_chars), (attempt,))
 
 
 def _judged(exchange: Exchange) -> tuple[Outcome, str, str]:

@@ -13,7 +13,7 @@ from plain_verdict.readers.csv_text import Row, delimiter_of, rows_of
 from plain_verdict.readers.xml.text import HEAD_BYTES, XmlStart, head_text, start_of
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.json_text import DAMAGED_JSON, decode_json, twice_in
 
@@ -31,7 +31,7 @@ def noted_twice(data: bytes, path: str) -> Iterator[ReadingNote]:
     """Yield a note where a key stands twice in one object of a JSON file. Source: RFC 8259, section 4."""
     key = twice_in(data)
     if key is not None:
-        what = f"has the key “{one_line(key, 40)}” twice in one object, so one of its values is lost"
+        what = f"has the key “{single_line(key, 40)}” twice in one object, so one of its values is lost"
         yield ReadingNote(path, what, results_missing=True)
 
 
@@ -157,7 +157,7 @@ class Reader(Protocol):
         ...
 
     @property
-    def told_by(self) -> str:
+    def described_as(self) -> str:
         """Return the name of the format in a list of formats, for hints."""
         ...
 

@@ -86,6 +86,6 @@ def _as_samples(source: Source, readers: Readers) -> Source | None:
         damage=lambda: damages[-1] if damages else "",
     )
     head = Head(start, unpacked)
-    own: list[Reader] = [reader for reader in readers.mappings if reader.mapping.samples]
-    own.append(SamplesReader())
-    return unpacked if any(reader.recognises(head) for reader in own) else None
+    sample_mappings: list[Reader] = [reader for reader in readers.mappings if reader.mapping.samples]
+    sample_mappings.append(SamplesReader())
+    return unpacked if any(reader.recognises(head) for reader in sample_mappings) else None

@@ -107,14 +107,14 @@ class _Progress:
     def on_bytes(self, done: int) -> None:
         """Tell that so many bytes of the file are read."""
         self._done = done
-        self._tell()
+        self._report_progress()
 
     def on_rows(self, rows: int) -> None:
         """Tell that so many of its rows are read."""
         self._rows = f", {plural(rows, 'row')}"
-        self._tell()
+        self._report_progress()
 
-    def _tell(self) -> None:
+    def _report_progress(self) -> None:
         done = min(self._before + self._done, self._total)
         self._on_progress(done, self._total, f"{self._path}{self._rows}")
 
@@ -138,11 +138,11 @@ class _Reading:
         """Yield what comes of each file, in order."""
         jobs = self._jobs(sources)
         if self._samples.engine.name:
-            yield from self._elsewhere(self._samples.engine, jobs)
+            yield from self._read_remotely(self._samples.engine, jobs)
             return
         processes = _processes(sources)
         with Engine(processes=processes) if processes else nullcontext() as engine:
-            yield from self._elsewhere(engine, jobs) if engine else map(self._here, jobs)
+            yield from self._read_remotely(engine, jobs) if engine else map(self._read_locally, jobs)
 
     def _jobs(self, sources: Sequence[Source]) -> Iterator[Job]:
         unpacking = Unpacking(self._limits)
@@ -153,35 +153,35 @@ class _Reading:
             except ReadError as error:
                 yield Job(source, source, trouble=error)
 
-    def _here(self, job: Job) -> _Made:
+    def _read_locally(self, job: Job) -> _Made:
         if job.trouble:
             return job, job.trouble
         self._progress.begin(job)
-        told = msgspec.structs.replace(job.read, on_rows=self._progress.on_rows)
+        source = msgspec.structs.replace(job.read, on_rows=self._progress.on_rows)
         try:
             with guarded(job.read.path, patience_s(job.read)):
-                return job, read_source(told, self._limits, self._progress.on_bytes, self._readers)
+                return job, read_source(source, self._limits, self._progress.on_bytes, self._readers)
         except ReadError as error:
             return job, error
 
-    def _elsewhere(self, engine: Engine, jobs: Iterator[Job]) -> Iterator[_Made]:
+    def _read_remotely(self, engine: Engine, jobs: Iterator[Job]) -> Iterator[_Made]:
         """Yield what comes of files that the engine reads in batches."""
         sent: deque[list[tuple[Job, Piece | None]]] = deque()
 
         def batches() -> Iterator[Batch]:
-            for several in in_batches(jobs):
-                sent.append([(job, self._piece(job, with_data=bool(engine.name))) for job in several])
+            for batch in in_batches(jobs):
+                sent.append([(job, self._piece(job, with_data=bool(engine.name))) for job in batch])
                 yield self._batch([piece for _, piece in sent[-1] if piece])
 
         for made in engine.each_or_lost(read_batch, batches()):
             together = sent.popleft()
             pieces = [piece for _, piece in together if piece]
-            results = iter(self._one_by_one(engine, pieces, made) if isinstance(made, Lost) else made)
+            results = iter(self._singly(engine, pieces, made) if isinstance(made, Lost) else made)
             for job, piece in together:
                 result = next(results) if piece else None
-                yield self._here(job) if result is None else self._told(job, result)
+                yield self._read_locally(job) if result is None else self._made_of_result(job, result)
 
-    def _told(self, job: Job, result: SentFile | ReadError) -> _Made:
+    def _made_of_result(self, job: Job, result: SentFile | ReadError) -> _Made:
         self._progress.begin(job)
         self._progress.on_bytes(job.read.size_bytes)
         return job, result if isinstance(result, ReadError) else result.file()
@@ -189,12 +189,14 @@ class _Reading:
     def _batch(self, pieces: Sequence[Piece]) -> Batch:
         return Batch(tuple(pieces), self._limits, self._mappings)
 
-    def _one_by_one(self, engine: Engine, pieces: Sequence[Piece], lost: Lost) -> Iterator[Result]:
+    def _singly(self, engine: Engine, pieces: Sequence[Piece], lost: Lost) -> Iterator[Result]:
         """Yield what comes of pieces that were lost together, so that only the one that is to blame stays lost."""
-        several = (
-            [lost] if len(pieces) == 1 else engine.each_or_lost(read_batch, (self._batch([one]) for one in pieces))
+        losts = (
+            [lost]
+            if len(pieces) == 1
+            else engine.each_or_lost(read_batch, (self._batch([single]) for single in pieces))
         )
-        for piece, made in zip(pieces, several, strict=True):
+        for piece, made in zip(pieces, losts, strict=True):
             if isinstance(made, Lost):
                 yield ReadError(made.why, path=piece.path, hint=made.hint)
             else:

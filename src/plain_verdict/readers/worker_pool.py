@@ -135,12 +135,12 @@ def _read(source: Source, limits: Limits, readers: Readers) -> Result:
     try:
         with guarded(source.path, patience_s(source)), readable(source):
             reader = find_reader(source, readers)
-            return None if readers.counts(reader) else send(read_with(reader, source, limits, _tell_nobody))
+            return None if readers.counts(reader) else send(read_with(reader, source, limits, _ignore_progress))
     except ReadError as error:
         return error
 
 
-def _tell_nobody(_bytes: int) -> None:
+def _ignore_progress(_bytes: int) -> None:
     """Take no note of how far it is: whole files are reported."""
 
 

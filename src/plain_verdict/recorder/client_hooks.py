@@ -16,7 +16,7 @@ def watch(recorder: "Recorder", client: "Any") -> None:
     known = events if isinstance(events, dict) else getattr(client, "hooks", None)
     if not isinstance(known, dict):
         raise TypeError(f"{type(client).__name__} has no hooks that are known: event_hooks, or hooks")
-    now = _several(known.get("response"))
+    now = _list(known.get("response"))
     # A client that lives longer than a test is watched by each of them.
     if any(getattr(hook, _WATCHES, None) is recorder for hook in now):
         return
@@ -31,7 +31,7 @@ def _marked(recorder: "Recorder", hook: "Any") -> "Any":
     return hook
 
 
-def _several(hooks: "Any") -> "list[Any]":
+def _list(hooks: "Any") -> "list[Any]":
     return list(hooks) if isinstance(hooks, (list, tuple)) else [hooks] if hooks else []
 
 

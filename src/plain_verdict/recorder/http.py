@@ -35,8 +35,8 @@ def exchange_of_response(response: object) -> "Line":
 
 def exchange_without_answer(request: object, error: "BaseException | None", why: str = "") -> "Line":
     """Return what is known of a request that nothing answered."""
-    told = f"{type(error).__name__}: {error}" if error else why
-    return {"request": request_part(request), "no_answer": told.rstrip(": ")}
+    reason = f"{type(error).__name__}: {error}" if error else why
+    return {"request": request_part(request), "no_answer": reason.rstrip(": ")}
 
 
 def request_part(request: object) -> "Line":
@@ -60,8 +60,8 @@ def header_pairs(headers: "Headers") -> list[list[str]]:
     raw = getattr(headers, "raw", None)
     if isinstance(raw, list):  # as bytes, which is much faster than one by one
         return [[name.decode("latin-1"), value.decode("latin-1")] for name, value in raw]
-    several = getattr(headers, "multi_items", None) or getattr(headers, "items", None)
-    pairs = several() if callable(several) else headers
+    read_pairs = getattr(headers, "multi_items", None) or getattr(headers, "items", None)
+    pairs = read_pairs() if callable(read_pairs) else headers
     return [[str(pair[0]), str(pair[1])] for pair in pairs]
 
 
@@ -127,15 +127,15 @@ def request_of(error: BaseException) -> object:
 
 
 # What "curl --write-out %{json}" tells. Source: curl(1), --write-out. Times count from the beginning.
-def exchange_of_curl(told: "Mapping[str, object]") -> "Line":
+def exchange_of_curl(fields: "Mapping[str, object]") -> "Line":
     """Return the line of what curl tells of a transfer."""
 
     def number(key: str) -> float:
-        value = told.get(key)
+        value = fields.get(key)
         return float(value) if isinstance(value, (int, float)) else 0.0
 
     def text(key: str) -> str:
-        value = told.get(key)
+        value = fields.get(key)
         return value if isinstance(value, str) else ""
 
     status = int(number("response_code") or number("http_code"))

@@ -48,9 +48,9 @@ class Difference(AssertionError):  # noqa: N818  the name says what it is
 class Unmet(AssertionError):  # noqa: N818  the name says what it is
     """Expectations of a check were not met, though it went on."""
 
-    def __init__(self, told: "list[str]") -> None:
-        more = f" (and {len(told) - 1} more)" if len(told) > 1 else ""
-        super().__init__(f"{told[0]}{more}")
+    def __init__(self, messages: "list[str]") -> None:
+        more = f" (and {len(messages) - 1} more)" if len(messages) > 1 else ""
+        super().__init__(f"{messages[0]}{more}")
 
 
 def as_text(value: object) -> "str | None":

@@ -52,7 +52,7 @@ def verdict_record(request: pytest.FixtureRequest) -> Iterator[object]:
         def write(self, line: object) -> None:
             """Drop the line."""
 
-        def exchange(self, response: object = None, *, history: bool = True, **told: object) -> None:
+        def exchange(self, response: object = None, *, history: bool = True, **fields: object) -> None:
             """Drop the exchange before anything is made of it."""
 
         def attach(self, id_: str, evidence: object, name: str = "", caption: str = "") -> None:

@@ -104,11 +104,11 @@ class Node(ContextDecorator):
         self._recorder.finish(self.id, outcome, reason, [] if is_known or problem is None else [problem])
 
 
-def _plain(told: "Line") -> "Line":
+def _plain(fields: "Line") -> "Line":
     """Return the keys of an exchange line from plain values."""
-    line = {key: value for key, value in told.items() if key not in (*_REQUEST_KEYS, *_RESPONSE_KEYS)}
+    line = {key: value for key, value in fields.items() if key not in (*_REQUEST_KEYS, *_RESPONSE_KEYS)}
     for part, keys in (("request", _REQUEST_KEYS), ("response", _RESPONSE_KEYS)):
-        given = {key: told[key] for key in keys if key in told}
+        given = {key: fields[key] for key in keys if key in fields}
         if given:
             whole = line.get(part)
             line[part] = {**(whole if isinstance(whole, dict) else {}), **given}
@@ -165,11 +165,11 @@ class Recorder:
 
     def keep(self, evidence: "Kept", name: str = "", *, caption: str = "") -> None:
         """Keep evidence: bytes, the path of a file, or a picture object with ``save`` or ``savefig``."""
-        self.attach(self.here(), evidence, name, caption)
+        self.attach(self.node_id(), evidence, name, caption)
 
     def log(self, text: str, level: str = "info") -> None:
         """Note a line in the step or check that is being recorded."""
-        self.note(self.here(), text, level)
+        self.note(self.node_id(), text, level)
 
     def fact(self, key: str, value: object) -> None:
         """Note a fact about the run."""
@@ -185,7 +185,7 @@ class Recorder:
         if expected != actual:
             raise Difference(expected, actual, message)
 
-    def exchange(self, response: object = None, *, history: bool = True, **told: object) -> None:
+    def exchange(self, response: object = None, *, history: bool = True, **fields: object) -> None:
         """Note a request and what came back: the response of an HTTP client, or plain values.
 
         Plain values are the keys of an exchange line: ``request``, ``response``, ``took_s``; or for short
@@ -195,7 +195,7 @@ class Recorder:
         from plain_verdict.recorder.http import exchange_of_response
 
         if response is None:
-            self.put_exchange(self.here(), _plain(told))
+            self.put_exchange(self.node_id(), _plain(fields))
             return
         try:
             before = (getattr(response, "history", None) or ()) if history else ()
@@ -203,9 +203,9 @@ class Recorder:
         except Exception as error:  # noqa: BLE001  whatever its mapping, the test must go on
             self._give_up(error, for_good=False)
             return
-        lines[-1].update(told)
+        lines[-1].update(fields)
         for line in lines:
-            self.put_exchange(self.here(), line)
+            self.put_exchange(self.node_id(), line)
 
     def watch(self, client: "Client") -> "Client":
         """Note every exchange of an HTTP client, by the hooks that it offers; return the client."""
@@ -229,7 +229,7 @@ class Recorder:
         Return whether it is met.
         """
         met = expected == actual if holds is None else bool(holds)
-        line: Line = {"what": "expectation", "in": self.here(), "subject": subject}
+        line: Line = {"what": "expectation", "in": self.node_id(), "subject": subject}
         line["outcome"] = "passed" if met else "failed"
         line |= {"expected": as_text(expected), "actual": as_text(actual)}
         if message:
@@ -239,8 +239,8 @@ class Recorder:
             node = self.node()
             is_status = subject.lower() == "status"
             found = f"Answered {as_text(actual)}" if is_status else f"{subject} is {as_text(actual)}"
-            told = message or (subject if actual is None else f"{found}, expected {as_text(expected)}")
-            (node.check.unmet if node else self._unmet).append(told)
+            failure_message = message or (subject if actual is None else f"{found}, expected {as_text(expected)}")
+            (node.check.unmet if node else self._unmet).append(failure_message)
         return met
 
     def settle(self) -> None:
@@ -248,9 +248,9 @@ class Recorder:
         node = self.node()
         unmet = node.check.unmet if node else self._unmet
         __tracebackhide__ = True
-        told, unmet[:] = list(unmet), []
-        if told:
-            raise Unmet(told)
+        messages, unmet[:] = list(unmet), []
+        if messages:
+            raise Unmet(messages)
 
     # What tools for other runners use
 
@@ -277,9 +277,9 @@ class Recorder:
         from plain_verdict.recorder.http import exchange_without_answer, request_of
 
         lost = request_of(error) if error is not None and self.lost is not error else None
-        told = [request for request in node.pending.values() if request is not lost]
+        unanswered = [request for request in node.pending.values() if request is not lost]
         node.pending.clear()
-        for request in told:
+        for request in unanswered:
             self.put_exchange(node.id, exchange_without_answer(request, None, "nothing came back"))
         if lost is not None:
             self.lost = error
@@ -321,7 +321,7 @@ class Recorder:
             {"what": "evidence", "in": id_, "name": name, "path": path, "caption": caption, "at": time.time()}
         )
 
-    def here(self) -> str:
+    def node_id(self) -> str:
         """Return the id of the innermost step or check that is being recorded, or ""."""
         node = self.node()
         return node.id if node is not None else ""

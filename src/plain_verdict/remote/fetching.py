@@ -13,11 +13,11 @@ from plain_verdict.inputs.discovery import split_kind
 from plain_verdict.inputs.source import shown_path
 from plain_verdict.model import Unread
 from plain_verdict.remote.interface import Files
-from plain_verdict.remote.opening import is_elsewhere, open_place
+from plain_verdict.remote.opening import is_remote, open_destination
 from plain_verdict.runtime.errors import DeliveryError, UsageError
 
 _MAGIC = re.compile(r"[*?\[]")
-_OF_HERE = "file://"
+_OF_THIS_MACHINE = "file://"
 _MOST_FILES = 20_000
 _HINT = "check the address and your credentials"
 
@@ -31,31 +31,33 @@ class Fetched(msgspec.Struct):
 
 
 @contextmanager
-def fetched(several: Sequence[Sequence[str]]) -> Iterator[Fetched]:
+def fetched(textses: Sequence[Sequence[str]]) -> Iterator[Fetched]:
     """Give the arguments with what is elsewhere fetched; it is removed at the end. Raises UsageError."""
-    if not any(is_elsewhere(split_kind(argument)[1]) for arguments in several for argument in arguments):
-        yield Fetched([list(arguments) for arguments in several])
+    if not any(is_remote(split_kind(argument)[1]) for arguments in textses for argument in arguments):
+        yield Fetched([list(arguments) for arguments in textses])
         return
     with tempfile.TemporaryDirectory(prefix="plain-verdict-") as name:
         result = Fetched([], {}, [])
-        for arguments in several:
-            here: list[str] = []
+        for arguments in textses:
+            local_paths: list[str] = []
             for argument in arguments:
                 kind, path = split_kind(argument)
                 before = f"{kind.value}=" if kind else ""
-                if path.startswith(_OF_HERE):
-                    here.append(before + unquote(path.removeprefix(_OF_HERE)))
-                elif is_elsewhere(path):
-                    here += [before + found for found in _fetch(path, Path(name, str(len(result.shown))), result)]
+                if path.startswith(_OF_THIS_MACHINE):
+                    local_paths.append(before + unquote(path.removeprefix(_OF_THIS_MACHINE)))
+                elif is_remote(path):
+                    local_paths += [
+                        before + found for found in _fetch(path, Path(name, str(len(result.shown))), result)
+                    ]
                 else:
-                    here.append(argument)
-            result.arguments.append(here)
+                    local_paths.append(argument)
+            result.arguments.append(local_paths)
         yield result
 
 
 def _fetch(address: str, folder: Path, result: Fetched) -> list[str]:
     """Fetch what an address means and return it as arguments: of a pattern each file, else one, or a folder."""
-    base, wanted = _apart(address)
+    base, wanted = _split_address(address)
     try:
         if _MAGIC.search(wanted):
             return [str(folder / name) for name in _copied(base, wanted, folder, result)]
@@ -71,13 +73,13 @@ def _fetch(address: str, folder: Path, result: Fetched) -> list[str]:
 
 def _copied(base: str, wanted: str, folder: Path, result: Fetched) -> list[str]:
     """Copy what is wanted below an address and return the names; note how they are shown."""
-    place = open_place(base)
-    place.check()
-    result.shown[str(folder)] = place.shown.rstrip("/") + "/"
-    return place.do(lambda files: _copy(files, wanted, folder))
+    destination = open_destination(base)
+    destination.check()
+    result.shown[str(folder)] = destination.shown.rstrip("/") + "/"
+    return destination.do(lambda files: _copy(files, wanted, folder))
 
 
-def _apart(address: str) -> tuple[str, str]:
+def _split_address(address: str) -> tuple[str, str]:
     """Return the folder that an address names at least, and what is wanted below it."""
     head, sign, way = address.partition("#") if address.startswith("git+") else ("", "", address)
     if sign:
@@ -102,7 +104,7 @@ def _copy(files: Files, wanted: str, folder: Path) -> list[str]:
             hint = "name each file; only WebDAV servers list what they have"
             raise DeliveryError("can't be listed", hint=hint)
         fits = _pattern_of(wanted)
-        names = [one.file for one in found if one.file and fits.fullmatch(one.file)]
+        names = [file_found.file for file_found in found if file_found.file and fits.fullmatch(file_found.file)]
         if len(names) > _MOST_FILES:
             raise DeliveryError(f"has more than {_MOST_FILES:,} files there", hint="name fewer")
     else:

@@ -105,7 +105,7 @@ class FolderDestination:
     def check(self) -> None:
         """Nothing is needed."""
 
-    def do(self, job: Callable[[Files], Result], told: str = "") -> Result:  # noqa: ARG002  a folder keeps no messages
+    def do(self, job: Callable[[Files], Result], message: str = "") -> Result:  # noqa: ARG002  a folder keeps no messages
         """Do a job while no other run of this tool does one there."""
         try:
             self._folder.mkdir(parents=True, exist_ok=True)

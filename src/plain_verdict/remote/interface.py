@@ -52,8 +52,8 @@ class Destination(Protocol):
         """Return the address of one of its files as it may be shown."""
         ...
 
-    def do(self, job: Callable[[Files], Result], told: str = "") -> Result:
-        """Do a job on its files; ``told`` says what for. Where others were faster it is done again."""
+    def do(self, job: Callable[[Files], Result], message: str = "") -> Result:
+        """Do a job on its files; ``message`` says what for. Where others were faster it is done again."""
         ...
 
     def check(self) -> None:

@@ -9,15 +9,15 @@ from plain_verdict.remote.interface import Destination
 from plain_verdict.text.addresses import refuse_password
 
 
-def is_elsewhere(text: str) -> bool:
+def is_remote(text: str) -> bool:
     """Return whether an argument is an address, not a path: of a place that has to be reached."""
     scheme, sign, _ = text.partition("://")
     return bool(sign) and scheme.replace("+", "").isalnum() and not os.path.lexists(text)
 
 
-def open_place(text: str) -> Destination:
+def open_destination(text: str) -> Destination:
     """Return the place that an address or a path means. Raises UsageError."""
-    scheme = text.partition("://")[0] if is_elsewhere(text) else ""
+    scheme = text.partition("://")[0] if is_remote(text) else ""
     refuse_password(text, hint="credentials come from git, ~/.netrc or the store's own variables")
     if not scheme:
         return FolderDestination(Path(text).absolute())

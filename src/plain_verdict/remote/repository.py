@@ -14,7 +14,7 @@ from plain_verdict.remote.folder import FolderFiles
 from plain_verdict.remote.interface import Files, Found, Result
 from plain_verdict.runtime.errors import DeliveryError, UsageError
 from plain_verdict.text.addresses import without_password
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 
 _BRANCH = "pages"
 _TRIES = 6
@@ -40,8 +40,8 @@ class RepositoryDestination:
     """A folder in a branch: ``git+ssh://host/repository.git#branch:folder``."""
 
     def __init__(self, text: str) -> None:
-        url, _, place = text.removeprefix("git+").partition("#")
-        branch, _, folder = place.partition(":")
+        url, _, subfolder = text.removeprefix("git+").partition("#")
+        branch, _, folder = subfolder.partition(":")
         self._url = url
         self._branch = branch or _BRANCH
         self._folder = folder.strip("/")
@@ -69,7 +69,7 @@ class RepositoryDestination:
         if shutil.which("git") is None:
             raise UsageError("needs git, which is not here", path=self.shown, hint="install git")
 
-    def do(self, job: Callable[[Files], Result], told: str = "") -> Result:
+    def do(self, job: Callable[[Files], Result], message: str = "") -> Result:
         """Do a job in a copy of the branch and push it as one commit; again where somebody else was faster."""
         for number in range(_TRIES):
             with tempfile.TemporaryDirectory(prefix="plain-verdict-") as name:
@@ -77,7 +77,7 @@ class RepositoryDestination:
                 self._fetch(copy)
                 files = _Tracked(copy / self._folder)
                 result = job(files)
-                if not files.changed or self._push(copy, files.changed, told):
+                if not files.changed or self._push(copy, files.changed, message):
                     return result
             time.sleep(_PAUSE_S * (number + random.random()))  # noqa: S311  so that two don't meet again
         raise self._failed("others kept pushing", "try again")
@@ -91,14 +91,14 @@ class RepositoryDestination:
             self._git(copy, "fetch", "--quiet", "--depth", "1", "origin", f"refs/heads/{self._branch}")
             self._git(copy, "-c", "core.symlinks=false", "checkout", "--quiet", "-B", self._branch, "FETCH_HEAD")
 
-    def _push(self, copy: Path, changed: set[str], told: str) -> bool:
+    def _push(self, copy: Path, changed: set[str], message: str) -> bool:
         """Commit what was changed and push it; return whether nobody else was faster."""
         below = [f"{self._folder}/{file}" if self._folder else file for file in sorted(changed)]
         (copy / ".git" / "changed").write_text("\0".join(below), "utf-8")
         self._git(copy, "add", "--all", "--force", "--pathspec-from-file=.git/changed", "--pathspec-file-nul")
         if not self._git(copy, "status", "--porcelain", "--untracked-files=no").strip():
             return True
-        self._git(copy, "commit", "--quiet", "--no-verify", "--message", told or "Publish a report")
+        self._git(copy, "commit", "--quiet", "--no-verify", "--message", message or "Publish a report")
         try:
             self._git(copy, "push", "--quiet", "origin", f"HEAD:refs/heads/{self._branch}")
         except DeliveryError as error:
@@ -109,17 +109,17 @@ class RepositoryDestination:
 
     def _git(self, copy: Path, *arguments: str) -> str:
         """Run git in the copy and return what it prints. Raises DeliveryError."""
-        own = {
+        variables = {
             "GIT_TERMINAL_PROMPT": "0",
             "GIT_ALLOW_PROTOCOL": "file:ssh:https:http",
             "GIT_CEILING_DIRECTORIES": str(copy.parent),
             "LC_ALL": "C",
         }
         for name, value in (("NAME", "Plain Verdict"), ("EMAIL", "plain-verdict@invalid")):
-            own |= {
+            variables |= {
                 f"GIT_{who}_{name}": os.environ.get(f"GIT_{who}_{name}", value) for who in ("AUTHOR", "COMMITTER")
             }
-        environment = {"GIT_SSH_COMMAND": "ssh -o BatchMode=yes", **os.environ, **own}
+        environment = {"GIT_SSH_COMMAND": "ssh -o BatchMode=yes", **os.environ, **variables}
         for name in ("GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE"):
             environment.pop(name, None)  # as in a hook of another repository
         command = ["git", "-c", "core.autocrlf=false", "-c", "commit.gpgsign=false", *arguments]
@@ -137,13 +137,13 @@ class RepositoryDestination:
             raise self._refused(done.stderr.decode("utf-8", "replace"))
         return done.stdout.decode("utf-8", "replace")
 
-    def _refused(self, said: str) -> DeliveryError:
+    def _refused(self, output: str) -> DeliveryError:
         """Return the error that git's words mean, with them as its cause."""
-        lines = [line for line in said.splitlines() if line.startswith(("fatal:", "error:", "remote:", " !"))]
-        known = next(((why, hint) for words, why, hint in _WHY if words in said.lower()), None)
-        words = without_password(one_line(" ".join(lines[:2]) or said, 200))
+        lines = [line for line in output.splitlines() if line.startswith(("fatal:", "error:", "remote:", " !"))]
+        known = next(((why, hint) for words, why, hint in _WHY if words in output.lower()), None)
+        words = without_password(single_line(" ".join(lines[:2]) or output, 200))
         error = self._failed(known[0] if known else words, known[1] if known else "check the address")
-        error.__cause__ = RuntimeError(said)
+        error.__cause__ = RuntimeError(output)
         return error
 
     def _failed(self, what: str, hint: str) -> DeliveryError:

@@ -19,11 +19,11 @@ class CheckedSFTP(SFTPFileSystem):  # type: ignore[misc]  # fsspec has no types
     @classmethod
     def of(cls, url: str) -> "tuple[CheckedSFTP, str]":
         """Return the file system of an address, and the path there."""
-        told: dict[str, Any] = infer_storage_options(url)
-        if not told.get("host"):
+        options: dict[str, Any] = infer_storage_options(url)
+        if not options.get("host"):
             raise UsageError("names no host", path=url, hint="write it like sftp://user@host/folder")
-        named = {"username": told.get("username"), "port": told.get("port")}
-        return cls(told["host"], **{key: value for key, value in named.items() if value}), str(told["path"])
+        named = {"username": options.get("username"), "port": options.get("port")}
+        return cls(options["host"], **{key: value for key, value in named.items() if value}), str(options["path"])
 
     def _connect(self) -> None:
         self.client = paramiko.SSHClient()

@@ -13,7 +13,7 @@ from plain_verdict.remote.interface import Files, Found, Result
 from plain_verdict.remote.web import media_type_of
 from plain_verdict.runtime.errors import DeliveryError, UsageError
 from plain_verdict.text.addresses import refuse_password, without_password
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.packages import quiet_libraries, require
 
 _WHO, _KEYS = "check the library's own variables and files", "check ~/.ssh/known_hosts"
@@ -67,11 +67,11 @@ class StoreDestination:
             raise UsageError(f"{self._scheme}:// is not a supported scheme", path=self.shown, hint=hint) from error
         except ImportError as error:
             hint = "pip install 'plain-verdict[remote]'; other stores than s3 and sftp need fsspec's own packages"
-            raise UsageError(f"{one_line(str(error), 120)}", path=self.shown, hint=hint) from error
+            raise UsageError(f"{single_line(str(error), 120)}", path=self.shown, hint=hint) from error
 
-    def do(self, job: Callable[[Files], Result], told: str = "") -> Result:  # noqa: ARG002  no messages are kept
+    def do(self, job: Callable[[Files], Result], message: str = "") -> Result:  # noqa: ARG002  no messages are kept
         """Do a job."""
-        with _told_as_ours(self.shown):
+        with _as_delivery_errors(self.shown):
             system, root = self._open()
         return job(StoreFiles(system, root, self._scheme, self.shown))
 
@@ -97,7 +97,7 @@ class StoreFiles:
 
     def find(self) -> list[Found]:
         """Return all files."""
-        with _told_as_ours(self._shown):
+        with _as_delivery_errors(self._shown):
             self._system.invalidate_cache()
             try:
                 found = self._system.find(self._root, detail=True)
@@ -109,7 +109,7 @@ class StoreFiles:
 
     def read(self, file: str, most: int | None = None) -> bytes | None:
         """Return a file, or its beginning."""
-        with _told_as_ours(self._shown):
+        with _as_delivery_errors(self._shown):
             try:
                 return bytes(self._system.cat_file(self._at(file), start=0 if most else None, end=most))
             except FileNotFoundError:
@@ -118,7 +118,7 @@ class StoreFiles:
     def write(self, file: str, data: bytes, *, new: bool = False) -> bool:
         """Write a file: a store takes it whole; elsewhere it is moved in when it is."""
         path = self._at(file)
-        with _told_as_ours(self._shown):
+        with _as_delivery_errors(self._shown):
             if new and self._system.exists(path):
                 return False
             if self._scheme == "s3":
@@ -135,7 +135,7 @@ class StoreFiles:
 
     def remove(self, file: str) -> None:
         """Remove a file."""
-        with _told_as_ours(self._shown):
+        with _as_delivery_errors(self._shown):
             try:
                 self._system.rm_file(self._at(file))
             except FileNotFoundError:
@@ -157,16 +157,16 @@ def _stamp(about: dict[str, Any]) -> str:
 
 
 @contextmanager
-def _told_as_ours(shown: str) -> Iterator[None]:
+def _as_delivery_errors(shown: str) -> Iterator[None]:
     """Tell what any library of a store raises as one line of ours."""
     try:
         yield
     except DeliveryError:
         raise
     except Exception as error:  # each store has its own errors
-        told = f"{type(error).__name__}: {error}"
+        reason = f"{type(error).__name__}: {error}"
         for words, what, hint in _WHY:
-            if any(word in told for word in words):
+            if any(word in reason for word in words):
                 raise DeliveryError(what, path=shown, hint=hint) from error
-        what = without_password(one_line(told, 200))
+        what = without_password(single_line(reason, 200))
         raise DeliveryError(what, path=shown, hint="check the address and your credentials") from error

@@ -27,7 +27,7 @@ _TEMPORARY = (500, 502, 503, 504)
 _DEEPEST = 30
 _MOST_REDIRECTS = 5
 _DAV = "{DAV:}"
-_ASKED = (
+_RETRY_STATUS = (
     b'<?xml version="1.0" encoding="utf-8"?><propfind xmlns="DAV:"><prop><resourcetype/><getcontentlength/>'
     b"<getlastmodified/><getetag/></prop></propfind>"
 )
@@ -91,7 +91,7 @@ class WebDestination:
         """Make sure that what speaks HTTP is installed. Raises UsageError."""
         require("requests", "it", "remote", path=self.shown)
 
-    def do(self, job: Callable[[Files], Result], told: str = "") -> Result:  # noqa: ARG002  no messages are kept
+    def do(self, job: Callable[[Files], Result], message: str = "") -> Result:  # noqa: ARG002  no messages are kept
         """Do a job."""
         with WebFiles(self._url) as files:
             return job(files)
@@ -137,7 +137,7 @@ class WebFiles:
 
     def _below(self, url: str, depth: int) -> Iterator[Found]:
         headers = {"Depth": "1", "Content-Type": "application/xml"}
-        answer = self._insist(lambda: self._ask("PROPFIND", url, data=_ASKED, headers=headers))
+        answer = self._insist(lambda: self._ask("PROPFIND", url, data=_RETRY_STATUS, headers=headers))
         if answer.status_code == 404:
             return
         if answer.status_code != 207:
@@ -147,12 +147,16 @@ class WebFiles:
             tree = etree.fromstring(answer.content, parser)
         except etree.XMLSyntaxError as error:
             raise self._failed(url, f"its list of files is not XML ({error})", "check the address") from error
-        here = unquote(urlsplit(url).path).rstrip("/")
+        base_path = unquote(urlsplit(url).path).rstrip("/")
         top = unquote(urlsplit(self._url).path)
         folders = []
         for node in tree.iterfind(f"{_DAV}response"):
             path = unquote(urlsplit(node.findtext(f"{_DAV}href", "")).path)
-            if path.rstrip("/") == here or not path.startswith(top) or path[len(here) + 1 :].startswith("."):
+            if (
+                path.rstrip("/") == base_path
+                or not path.startswith(top)
+                or path[len(base_path) + 1 :].startswith(".")
+            ):
                 continue
             if node.find(f".//{_DAV}collection") is not None:
                 folders.append(path.rstrip("/"))
@@ -221,14 +225,14 @@ class WebFiles:
             return
         folders = file.split("/")[:-1]
         if "" not in self._made:
-            self._make_own()
+            self._make_base_folder()
         for depth in range(1, len(folders) + 1):
             folder = "/".join(folders[:depth])
             if folder not in self._made:
                 self._make(f"{self._at(folder)}/")
                 self._made.add(folder)
 
-    def _make_own(self) -> None:
+    def _make_base_folder(self) -> None:
         """Make the place's own folder, and those above it that are missing."""
         parts = urlsplit(self._url)
         names = [name for name in parts.path.split("/") if name]
@@ -278,9 +282,13 @@ class WebFiles:
         """
         first, there = urlsplit(url), url
         for _ in range(_MOST_REDIRECTS):
-            own = urlsplit(there)[:2] == first[:2]
+            is_same_host = urlsplit(there)[:2] == first[:2]
             answer = self._session.get(
-                there, headers=headers, timeout=_TIMEOUT_S, allow_redirects=False, auth=None if own else _as_nobody
+                there,
+                headers=headers,
+                timeout=_TIMEOUT_S,
+                allow_redirects=False,
+                auth=None if is_same_host else _as_nobody,
             )
             if not answer.is_redirect:
                 break
@@ -291,10 +299,10 @@ class WebFiles:
 
     def _fail(self, url: str, answer: "Response") -> NoReturn:
         what, hint = _WHY.get(answer.status_code, ("", "ask who runs the server"))
-        told = status_line(answer.status_code)
+        status = status_line(answer.status_code)
         if answer.status_code // 100 == 3:
             what, hint = "it redirects elsewhere", "use the address that it redirects to"
-        raise self._failed(url, f"{what} ({told})" if what else f"it answers {told}", hint)
+        raise self._failed(url, f"{what} ({status})" if what else f"it answers {status}", hint)
 
     @staticmethod
     def _failed(url: str, what: str, hint: str) -> DeliveryError:
@@ -313,9 +321,9 @@ def _went_well(answer: "Response") -> bool:
 
 def _stamp(node: "etree._Element") -> str:
     """Return when a file was changed, to the second, its size and its tag."""
-    told = node.findtext(f".//{_DAV}getlastmodified", "")
+    modified = node.findtext(f".//{_DAV}getlastmodified", "")
     try:
-        when = f"{parsedate_to_datetime(told).timestamp():020.3f}"
+        when = f"{parsedate_to_datetime(modified).timestamp():020.3f}"
     except ValueError:
         when = "0" * 20
     size, tag = (node.findtext(f".//{_DAV}{name}", "") for name in ("getcontentlength", "getetag"))

@@ -56,7 +56,7 @@ class ApiOverview(msgspec.Struct, frozen=True):
         return f"Line: from the shortest to {until}.{median} Small dot: the longest. {least}"
 
 
-def tell_api(run: Run, numbers: Sequence[tuple[Operation, CallNumbers]]) -> ApiOverview | None:
+def api_overview(run: Run, numbers: Sequence[tuple[Operation, CallNumbers]]) -> ApiOverview | None:
     """Return the overview of the calls; None where there are none, and nothing that they could be compared with.
 
     ``numbers`` are those of each operation, in the order of the page.
@@ -65,10 +65,10 @@ def tell_api(run: Run, numbers: Sequence[tuple[Operation, CallNumbers]]) -> ApiO
     if not calls and run.api.coverage is None:
         return None
     whole = count_calls(calls)
-    scale = RangeScale([(own.least_s, own.longest_s) for _, own in numbers])
+    scale = RangeScale([(call_numbers.least_s, call_numbers.longest_s) for _, call_numbers in numbers])
     rows = tuple(
-        OperationRow(operation, own, _answers(own.statuses), _range(scale, own))
-        for operation, own in numbers[:MOST_OPERATIONS]
+        OperationRow(operation, call_numbers, _answers(call_numbers.statuses), _range(scale, call_numbers))
+        for operation, call_numbers in numbers[:MOST_OPERATIONS]
     )
     return ApiOverview(
         lead=" ".join(_lead(run, whole)),
@@ -100,8 +100,8 @@ def _lead(run: Run, whole: CallNumbers) -> Iterator[str]:
         yield f"{capital(spelled(by_status, 'check'))} judged by status alone."
 
 
-def _range(scale: RangeScale, own: CallNumbers) -> Range | None:
-    return scale.range_of(own.least_s, own.p50_s, own.p95_s, own.longest_s)
+def _range(scale: RangeScale, call_numbers: CallNumbers) -> Range | None:
+    return scale.range_of(call_numbers.least_s, call_numbers.p50_s, call_numbers.p95_s, call_numbers.longest_s)
 
 
 def _answers(statuses: Sequence[tuple[str, int]]) -> str:
@@ -124,7 +124,10 @@ def _coverage(run: Run) -> Iterator[tuple[str, tuple[str, ...]]]:
         ("Documented, never called", [operation.name for operation in found.not_called]),
         ("Undocumented answers", answers),
         ("Undocumented operations called", unknown),
-        ("Documented answers that never came", [f"{status} of {one.name}" for one, status in found.not_seen]),
+        (
+            "Documented answers that never came",
+            [f"{status} of {operation.name}" for operation, status in found.not_seen],
+        ),
     ):
         if names:
             more = len(names) - _MOST_NAMED
@@ -133,9 +136,9 @@ def _coverage(run: Run) -> Iterator[tuple[str, tuple[str, ...]]]:
 
 def _by_suite(calls: Sequence[Call]) -> Iterator[tuple[tuple[str, ...], CallNumbers]]:
     """Yield the numbers of each suite, where there are several."""
-    several: dict[tuple[str, ...], list[Call]] = defaultdict(list)
+    grouped: dict[tuple[str, ...], list[Call]] = defaultdict(list)
     for call in calls:
-        several[call.check.suite].append(call)
-    if len(several) > 1:
-        for suite in sorted(several, key=lambda path: [natural(part) for part in path]):
-            yield suite, count_calls(several[suite])
+        grouped[call.check.suite].append(call)
+    if len(grouped) > 1:
+        for suite in sorted(grouped, key=lambda path: [natural(part) for part in path]):
+            yield suite, count_calls(grouped[suite])

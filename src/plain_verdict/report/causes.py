@@ -38,7 +38,7 @@ class CauseEntry(msgspec.Struct, frozen=True):
     picture: ShownEvidence | None
 
 
-def tell_causes(verdict: Verdict, evidence: EvidenceIndex, failures: int) -> tuple[CauseEntry, ...]:
+def cause_entries(verdict: Verdict, evidence: EvidenceIndex, failures: int) -> tuple[CauseEntry, ...]:
     """Return the causes that are listed one by one, of a run with so many failures."""
     listed = _MOST_LISTED if failures <= MANY_FAILURES else _MOST_LISTED_OF_MANY
     return tuple(_entry(cause, verdict.waived, evidence, listed) for cause in verdict.causes[:MOST_CAUSES])
@@ -77,7 +77,7 @@ def _only_in(checks: Sequence[Check]) -> tuple[str, ...]:
             values.setdefault(fact.key, set()).add(fact.value)
     if any(len(check.variant) != len(values) for check in checks):
         return ()
-    return tuple(next(iter(several)) for _, several in sorted(values.items()) if len(several) == 1)
+    return tuple(next(iter(values_seen)) for _, values_seen in sorted(values.items()) if len(values_seen) == 1)
 
 
 def _picture_of(checks: Sequence[Check], evidence: EvidenceIndex) -> ShownEvidence | None:

@@ -97,9 +97,9 @@ class TimeAxis:
 
     def clock(self, at: int) -> str:
         """Return a step's time of day; with its day where the run is longer than one."""
-        return self._said(self._started + timedelta(seconds=at * self._step_s))
+        return self._worded(self._started + timedelta(seconds=at * self._step_s))
 
-    def _said(self, moment: datetime) -> str:
+    def _worded(self, moment: datetime) -> str:
         span_s = self._size * self._step_s
         if span_s > _YEAR_S:
             return f"{moment:%d %b %Y}"
@@ -115,7 +115,7 @@ class TimeAxis:
             x = LEFT + first / self._step_s * self.width
             moment = self._started + timedelta(seconds=first)
             if LEFT + 10 <= x <= RIGHT - 24:
-                marks.append(Mark(round(x, 1), y, self._said(moment), "middle"))
+                marks.append(Mark(round(x, 1), y, self._worded(moment), "middle"))
             first += step
         return marks
 

@@ -28,7 +28,7 @@ class RuleSet(msgspec.Struct, frozen=True):
     words: str
     rows: tuple[RuleRow, ...]
     untold: int
-    has_places: bool
+    has_locations: bool
     kept: tuple[Check, ...]
     not_applying: tuple[Check, ...]
 
@@ -43,7 +43,7 @@ class ComplianceOverview(msgspec.Struct, frozen=True):
     sets: tuple[RuleSet, ...]
 
 
-def tell_compliance(run: Run, verdict: Verdict) -> ComplianceOverview | None:
+def compliance_overview(run: Run, verdict: Verdict) -> ComplianceOverview | None:
     """Return the overview of the rules of a run; None where it has none."""
     rules = [check for check in run.checks if check.rule]
     if not rules:
@@ -61,8 +61,8 @@ def tell_compliance(run: Run, verdict: Verdict) -> ComplianceOverview | None:
         ),
         sets=tuple(
             sorted(
-                (_set(suite, own, verdict.waived) for suite, own in sets.items()),
-                key=lambda one: (not one.rows, one.name),
+                (_set(suite, checks, verdict.waived) for suite, checks in sets.items()),
+                key=lambda rule_set: (not rule_set.rows, rule_set.name),
             )
         ),
     )
@@ -70,9 +70,9 @@ def tell_compliance(run: Run, verdict: Verdict) -> ComplianceOverview | None:
 
 def _lead(counts: RuleCounts) -> Iterator[str]:
     yield f"{describe_rules(counts)}."
-    told = [f"{number:,} of {word} severity" for word, number in counts.failed_by_severity.items()]
-    if told:
-        yield f"Failed: {join_list(told, most=len(Severity))}."
+    by_severity = [f"{number:,} of {word} severity" for word, number in counts.failed_by_severity.items()]
+    if by_severity:
+        yield f"Failed: {join_list(by_severity, most=len(Severity))}."
 
 
 def _set(suite: tuple[str, ...], rules: Sequence[Check], waived: Mapping[str, Waived]) -> RuleSet:
@@ -84,7 +84,7 @@ def _set(suite: tuple[str, ...], rules: Sequence[Check], waived: Mapping[str, Wa
         words=describe_rules(count_rules(rules, waived)),
         rows=tuple(_row(check, waived.get(check.id)) for check in shown),
         untold=len(not_kept) - len(shown),
-        has_places=any(problem.place for check in shown for problem in check.last.problems),
+        has_locations=any(problem.place for check in shown for problem in check.last.problems),
         kept=tuple(check for check in rules if check.outcome is Outcome.PASSED),
         not_applying=tuple(check for check in rules if check.outcome is Outcome.SKIPPED),
     )

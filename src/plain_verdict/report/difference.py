@@ -34,18 +34,18 @@ def _as_json(expected: str, actual: str) -> tuple[str, str] | None:
         return None
     try:
         values = json.loads(expected), json.loads(actual)
-        one, other = (json.dumps(value, indent=1, sort_keys=True, ensure_ascii=False) for value in values)
+        left, other = (json.dumps(value, indent=1, sort_keys=True, ensure_ascii=False) for value in values)
     except (ValueError, RecursionError):
         return None
-    return one, other
+    return left, other
 
 
 def _words(expected: str, actual: str) -> tuple[Marked, Marked]:
-    one, other = _TOKENS.findall(expected), _TOKENS.findall(actual)
+    expected_words, other = _TOKENS.findall(expected), _TOKENS.findall(actual)
     left: Marked = []
     right: Marked = []
-    for kind, i1, i2, j1, j2 in SequenceMatcher(None, one, other, autojunk=False).get_opcodes():
-        before, after = "".join(one[i1:i2]), "".join(other[j1:j2])
+    for kind, i1, i2, j1, j2 in SequenceMatcher(None, expected_words, other, autojunk=False).get_opcodes():
+        before, after = "".join(expected_words[i1:i2]), "".join(other[j1:j2])
         if kind == "replace" and i2 - i1 == j2 - j1 == 1:
             # Within one word, only its differing part: 4[18].00 and 4[81].00
             pieces = _ends(before, after)
@@ -62,10 +62,10 @@ def _ends(expected: str, actual: str) -> tuple[Marked, Marked]:
     return _cut(expected, start, end), _cut(actual, start, end)
 
 
-def _same(one: str, other: str) -> int:
+def _same(former: str, other: str) -> int:
     """Return how many characters both texts begin with."""
-    pairs = zip(one, other, strict=False)
-    return next((at for at, (left, right) in enumerate(pairs) if left != right), min(len(one), len(other)))
+    pairs = zip(former, other, strict=False)
+    return next((at for at, (left, right) in enumerate(pairs) if left != right), min(len(former), len(other)))
 
 
 def _cut(text: str, start: int, end: int) -> Marked:

@@ -6,7 +6,7 @@ from itertools import groupby
 
 import msgspec
 
-from plain_verdict.model import BAD, Attempt, Check, Content, ContentKind, Evidence, Run, Step, own_evidence
+from plain_verdict.model import BAD, Attempt, Check, Content, ContentKind, Evidence, Run, Step, evidence_of_check
 from plain_verdict.text.formatting import capital, plural
 
 
@@ -75,13 +75,13 @@ class EvidenceIndex:
         ``seen`` are the pictures that their check shows already; those that come now are added.
         """
         for _, same in groupby(evidence, key=lambda piece: piece.content or id(piece)):
-            several = list(same)
-            content = self._contents.get(several[0].content)
+            evidences = list(same)
+            content = self._contents.get(evidences[0].content)
             repeated = False
             if seen is not None and content is not None and content.kind is ContentKind.PICTURE:
                 repeated = content.key in seen
                 seen.add(content.key)
-            yield ShownEvidence(several[0], content, len(several), repeated)
+            yield ShownEvidence(evidences[0], content, len(evidences), repeated)
 
     def is_shared(self, content: Content) -> bool:
         """Return whether a content is used in several places, and so stands in its own section."""
@@ -111,8 +111,8 @@ class EvidenceIndex:
             if self._is_picture(evidence):
                 owners.setdefault(evidence.content, {})
                 captions.setdefault(evidence.content, evidence.name)
-        for key, several in owners.items():
-            yield Picture(self._contents[key], captions[key], tuple(several.values()))
+        for key, owner in owners.items():
+            yield Picture(self._contents[key], captions[key], tuple(owner.values()))
 
 
 def used_contents(run: Run) -> set[str]:
@@ -129,7 +129,7 @@ def _uses(run: Run) -> Iterator[str]:
 
 def _all(parts: Iterable[Attempt | Step]) -> Iterator[Evidence]:
     for part in parts:
-        yield from own_evidence(part)
+        yield from evidence_of_check(part)
         yield from _all(part.steps)
 
 

@@ -87,7 +87,9 @@ class HistoryOverview(msgspec.Struct, frozen=True):
     unlisted: int
 
 
-def tell_history(run: Run, verdict: Verdict, since: ChangesSince, changed: Mapping[str, str]) -> HistoryOverview:
+def history_overview(
+    run: Run, verdict: Verdict, since: ChangesSince, changed: Mapping[str, str]
+) -> HistoryOverview:
     """Return the overview of a run and an earlier one; ``changed`` as ``changed_checks`` tells it."""
     builds = since.traces.builds[-(SHOWN_BUILDS - 1) :]
     rows, unlisted = _grid(run, changed)
@@ -107,10 +109,10 @@ def tell_history(run: Run, verdict: Verdict, since: ChangesSince, changed: Mappi
 def _lead(verdict: Verdict, since: ChangesSince) -> str:
     numbers = ((since.new, "new"), (since.fixed, "fixed"), (since.still_failing, "still failing"))
     parts: list[str] = []
-    for several, what in numbers:
-        if several:
-            number = spelled(len(several), "failure") if not parts else spelled(len(several), "failure").split()[0]
-            parts.append(f"{number} {'is' if len(several) == 1 else 'are'} {what}")
+    for changes, what in numbers:
+        if changes:
+            number = spelled(len(changes), "failure") if not parts else spelled(len(changes), "failure").split()[0]
+            parts.append(f"{number} {'is' if len(changes) == 1 else 'are'} {what}")
     lead = ", ".join(parts) or "no check fails, as in the build before"
     counting = [cause for cause in verdict.causes if not verdict.aside_of(cause)]
     longest = max(((going_on(cause, since), cause.name) for cause in counting), default=(0, ""))
@@ -124,7 +126,7 @@ def going_on(cause: Cause, since: ChangesSince) -> int:
     key = cause_key(cause)
     number = 1
     for build in reversed(since.traces.builds):
-        if all(one.key != key for one in build.causes):
+        if all(build_cause.key != key for build_cause in build.causes):
             break
         number += 1
     return number
@@ -137,17 +139,20 @@ def describe_cause(cause: Cause, since: ChangesSince) -> str:
         every = number > len(builds)
         return f"{'in all' if every else f'since {builds[1 - number].label},'} {plural(number, 'build')}"
     key = cause_key(cause)
-    last = next((build.label for build in reversed(builds) if any(one.key == key for one in build.causes)), "")
+    last = next(
+        (build.label for build in reversed(builds) if any(build_cause.key == key for build_cause in build.causes)),
+        "",
+    )
     return f"failing again, last in {last}" if last else "new"
 
 
 def _posts(tally: Tally, word: VerdictWord, since: ChangesSince, shown: int) -> Iterator[Post]:
     builds = since.traces.builds
     most = max([tally.total, *(build.tally.total for build in builds[-shown:])], default=0) or 1
-    for place in range(len(builds) - shown, len(builds)):
-        if place > len(builds) - shown:
-            yield from _gap(since.missing.get(place, ()))
-        build = builds[place]
+    for position in range(len(builds) - shown, len(builds)):
+        if position > len(builds) - shown:
+            yield from _gap(since.missing.get(position, ()))
+        build = builds[position]
         yield _post(build.label, build.verdict, build.tally, most, build.page)
     yield from _gap(since.missing.get(len(builds), ()))
     post = _post(since.build or "now", word, tally, most)
@@ -183,12 +188,12 @@ def _post(label: str, word: VerdictWord, tally: Tally, most: int, link: str = ""
 
 
 def _lists(run: Run, since: ChangesSince) -> Iterator[ChangeList]:
-    told = (since.new, since.fixed, since.flaky, since.slower, since.faster)
-    wanted = {one.id for several in told for one in several[:_LISTED]} | {*since.added[:_LISTED]}
+    lists = (since.new, since.fixed, since.flaky, since.slower, since.faster)
+    wanted = {change.id for changeds in lists for change in changeds[:_LISTED]} | {*since.added[:_LISTED]}
     checks = {check.id: check for check in run.checks if check.id in wanted}
 
-    def listed(name: str, several: Sequence[tuple[str, str, str]], number: int, link: str = "") -> ChangeList:
-        entries = tuple(Entry(checks.get(id_), text, words) for id_, text, words in several)
+    def listed(name: str, rows: Sequence[tuple[str, str, str]], number: int, link: str = "") -> ChangeList:
+        entries = tuple(Entry(checks.get(id_), text, words) for id_, text, words in rows)
         return ChangeList(name, entries, number - len(entries), link)
 
     for name, changes, link in (("New", since.new, "show=new"), ("Fixed", since.fixed, "")):
@@ -206,19 +211,24 @@ def _lists(run: Run, since: ChangesSince) -> Iterator[ChangeList]:
         yield listed("Added", added, len(since.added))
 
 
-def _changed(one: Changed) -> tuple[str, str, str]:
-    return one.id, one.name, one.before
+def _changed(change: Changed) -> tuple[str, str, str]:
+    return change.id, change.name, change.before
 
 
-def _flaky(one: Flakiness) -> tuple[str, str, str]:
-    low, high = round(100 * one.low), round(100 * one.high)
-    share = f"failed or needed a retry in {one.unsteady} of its last {one.runs} runs (95 % CI {low} to {high} %)"
-    return one.id, one.name, f"{share}; {one.why}" if one.why else share
+def _flaky(flakiness: Flakiness) -> tuple[str, str, str]:
+    low, high = round(100 * flakiness.low), round(100 * flakiness.high)
+    interval = f"95 % CI {low} to {high} %"
+    share = f"failed or needed a retry in {flakiness.unsteady} of its last {flakiness.runs} runs ({interval})"
+    return flakiness.id, flakiness.name, f"{share}; {flakiness.why}" if flakiness.why else share
 
 
-def _timed(one: TimeChange) -> tuple[str, str, str]:
-    span = _span(one.low_s, one.high_s)
-    return one.id, one.name, f"{format_duration(one.now_s)}, {span} in the {plural(one.builds, 'build')} before"
+def _timed(change: TimeChange) -> tuple[str, str, str]:
+    span = _span(change.low_s, change.high_s)
+    return (
+        change.id,
+        change.name,
+        f"{format_duration(change.now_s)}, {span} in the {plural(change.builds, 'build')} before",
+    )
 
 
 def _span(low_s: float, high_s: float) -> str:
@@ -227,22 +237,22 @@ def _span(low_s: float, high_s: float) -> str:
 
 
 def _remarks(since: ChangesSince) -> Iterator[str]:
-    slower = sum(bool(one.id) for one in since.slower)
+    slower = sum(bool(change.id) for change in since.slower)
     if since.timed and 2 * slower > since.timed:
         yield f"{slower:,} of {since.timed:,} checks took longer: the whole machine may have been slow."
-    missing = [key for several in since.missing.values() for key in several]
+    missing = [key for name in since.missing.values() for key in name]
     if missing:
         verb = "has" if len(missing) == 1 else "have"
         yield f"{capital(join_list(missing, most=4))} {verb} no results."
 
 
-def changed_checks(place: HistoryContext) -> dict[str, str]:
+def changed_checks(context: HistoryContext) -> dict[str, str]:
     """Return by id how each check ended in the last builds and in this one, of those that did not always end so."""
-    if place.since is None:
+    if context.since is None:
         return {}
-    rows = (*place.since.traces.outcomes[-(SHOWN_BUILDS - 1) :], place.now.outcomes)
+    rows = (*context.since.traces.outcomes[-(SHOWN_BUILDS - 1) :], context.now.outcomes)
     found = {}
-    for id_, cells in zip(place.now.roster.ids, zip(*rows, strict=True), strict=True):
+    for id_, cells in zip(context.now.check_index.ids, zip(*rows, strict=True), strict=True):
         kinds = set(cells)
         if len(kinds) > 2 or (len(kinds) == 2 and Past.ABSENT not in kinds):
             found[id_] = "".join(cells)

@@ -42,13 +42,13 @@ class RangeScale:
         """Return where a row's times stand; None where nothing tells them."""
         if least_s is None or longest_s is None:
             return None
-        told = (("shortest", least_s), ("median", p50_s), ("p95", p95_s), ("longest", longest_s))
+        marks = (("shortest", least_s), ("median", p50_s), ("p95", p95_s), ("longest", longest_s))
         return Range(
             least=self.at(least_s),
             longest=self.at(longest_s),
             p50=None if p50_s is None else self.at(p50_s),
             p95=None if p95_s is None else self.at(p95_s),
-            words=", ".join(f"{word} {format_duration(seconds)}" for word, seconds in told if seconds is not None),
+            words=", ".join(f"{word} {format_duration(seconds)}" for word, seconds in marks if seconds is not None),
         )
 
     def at(self, seconds: float) -> float:

@@ -33,10 +33,16 @@ from plain_verdict.model import (
     Tally,
     Verdict,
 )
-from plain_verdict.report.api import ApiOverview, tell_api
-from plain_verdict.report.causes import CauseEntry, tell_causes
+from plain_verdict.report.api import ApiOverview, api_overview
+from plain_verdict.report.causes import CauseEntry, cause_entries
 from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
-from plain_verdict.report.history import SHOWN_BUILDS, HistoryOverview, changed_checks, describe_cause, tell_history
+from plain_verdict.report.history import (
+    SHOWN_BUILDS,
+    HistoryOverview,
+    changed_checks,
+    describe_cause,
+    history_overview,
+)
 from plain_verdict.report.index_line import index_line
 from plain_verdict.report.overview import span_of, title_of
 from plain_verdict.report.page_info import PageInfo
@@ -84,9 +90,9 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def kept(self) -> KeptRun:
         """Return the run as its series keeps it, judged."""
-        place = self.run.in_series
-        if place is not None:
-            return judged(place.now, self.verdict)
+        context = self.run.in_series
+        if context is not None:
+            return judged(context.now, self.verdict)
         series = name_series(SERIES, self.title, self.info.facts)
         build = build_of(self.run, series, "", self.info.made, self.title, self.info.facts)
         return judged(keep_run(self.run, build), self.verdict)
@@ -99,7 +105,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def history(self) -> HistoryOverview | None:
         """Return the overview of earlier runs; None where there is none to compare with."""
-        return tell_history(self.run, self.verdict, self._since, self._changed) if self._since else None
+        return history_overview(self.run, self.verdict, self._since, self._changed) if self._since else None
 
     @property
     def _since(self) -> ChangesSince | None:
@@ -120,7 +126,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def new(self) -> frozenset[str]:
         """Return the ids of failures that are new since an earlier run."""
-        return frozenset(one.id for one in self._since.new) if self._since else frozenset()
+        return frozenset(change.id for change in self._since.new) if self._since else frozenset()
 
     def tells_past(self, check: Check) -> bool:
         """Return whether a check that has nothing else to open is opened for what it was before."""
@@ -170,15 +176,15 @@ class Report(msgspec.Struct, frozen=True, dict=True):
             return ""
         verb = "was" if masked.count == 1 else "were"
         known = [f"{number:,} from {name}" for name, number in masked.known]
-        told = f": {join_list(known, _MOST_SOURCES)}" if known else ""
-        return f"{capital(plural(masked.count, 'secret'))} {verb} masked, in names, texts or facts{told}."
+        sources = f": {join_list(known, _MOST_SOURCES)}" if known else ""
+        return f"{capital(plural(masked.count, 'secret'))} {verb} masked, in names, texts or facts{sources}."
 
     @property
     def notes(self) -> tuple[str, ...]:
         """Return notes on requirements, on masking, and on earlier runs."""
         series = self.run.in_series
-        place = (*series.trouble, *series.notes) if series else ()
-        return tuple(dict.fromkeys((*self.info.notes, *self.run.masking_notes, *self.run.api.notes, *place)))
+        series_notes = (*series.trouble, *series.notes) if series else ()
+        return tuple(dict.fromkeys((*self.info.notes, *self.run.masking_notes, *self.run.api.notes, *series_notes)))
 
     @property
     def tally(self) -> Tally:
@@ -218,9 +224,9 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @property
     def left_out_note(self) -> str:
         """Return a sentence on the checks that are counted but not told."""
-        one = self.left_out == 1
+        is_single = self.left_out == 1
         number = capital(plural(self.left_out, "check"))
-        verb, left = ("was", "is") if one else ("were", "are")
+        verb, left = ("was", "is") if is_single else ("were", "are")
         return f"{number} that passed or {verb} skipped {left} left out of this page, but counted in all numbers."
 
     @cached_property
@@ -249,7 +255,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def causes(self) -> tuple[CauseEntry, ...]:
         """Return the causes that are listed one by one."""
-        return tell_causes(self.verdict, self.evidence, len(self.bad))
+        return cause_entries(self.verdict, self.evidence, len(self.bad))
 
     @cached_property
     def operations(self) -> list[tuple[Operation, CallNumbers]]:
@@ -259,52 +265,52 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def api(self) -> ApiOverview | None:
         """Return the overview of the calls to an API; None where there are none."""
-        return tell_api(self.run, self.operations)
+        return api_overview(self.run, self.operations)
 
     @cached_property
     def asked(self) -> "RequirementsOverview | None":
         """Return the overview of requirements."""
         if not self.run.requirements.given:
             return None
-        from plain_verdict.report.requirements import tell_asked  # for runs that have some
+        from plain_verdict.report.requirements import requirements_overview  # for runs that have some
 
-        return tell_asked(self.run)
+        return requirements_overview(self.run)
 
     @cached_property
     def compliance(self) -> "ComplianceOverview | None":
         """Return the overview of rules."""
         if not any(check.rule for check in self.run.checks):
             return None
-        from plain_verdict.report.compliance import tell_compliance  # for runs that have some
+        from plain_verdict.report.compliance import compliance_overview  # for runs that have some
 
-        return tell_compliance(self.run, self.verdict)
+        return compliance_overview(self.run, self.verdict)
 
     @cached_property
     def reported(self) -> "ReportedOverview | None":
         """Return the overview of load results that other tools summed up."""
         if not self.run.reported:
             return None
-        from plain_verdict.report.load.sums import tell_reported  # for runs that have some
+        from plain_verdict.report.load.sums import reported_overview  # for runs that have some
 
-        return tell_reported(self.run)
+        return reported_overview(self.run)
 
     @cached_property
     def metrics(self) -> "MetricsOverview | None":
         """Return the overview of the team's own numbers."""
         if not self.run.metrics:
             return None
-        from plain_verdict.report.load.sums import tell_metrics  # as above
+        from plain_verdict.report.load.sums import metrics_overview  # as above
 
-        return tell_metrics(self.run)
+        return metrics_overview(self.run)
 
     @cached_property
     def load(self) -> "LoadOverview | None":
         """Return the overview of the load run; None where there is none."""
         if self.run.load is None:
             return None
-        from plain_verdict.report.load.overview import tell_load  # as above
+        from plain_verdict.report.load.overview import load_overview  # as above
 
-        return tell_load(self.run)
+        return load_overview(self.run)
 
     @cached_property
     def evidence(self) -> EvidenceIndex:
@@ -367,15 +373,17 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     def show(self, check: Check) -> ShownCheck:
         """Return what a check shows."""
         shared = self._shared_variants.get(check.suite, ())
-        told = self._told_by_cause.get(check.id, "")
-        return show_check(check, self.verdict.waived.get(check.id), self.evidence, shared=shared, told=told)
+        cause_name = self._message_of_cause.get(check.id, "")
+        return show_check(
+            check, self.verdict.waived.get(check.id), self.evidence, shared=shared, cause_name=cause_name
+        )
 
     @cached_property
     def _shared_variants(self) -> dict[tuple[str, ...], tuple[Fact, ...]]:
         return {group.path: group.variant for group in self.suites if group.variant}
 
     @cached_property
-    def _told_by_cause(self) -> dict[str, str]:
+    def _message_of_cause(self) -> dict[str, str]:
         """Return the message that its cause has told already, of each check that is listed there."""
         return {
             check.id: "".join(text for text, _ in entry.cause.typical)

@@ -37,28 +37,28 @@ class RequirementsOverview(msgspec.Struct, frozen=True):
     untold: int
 
 
-def tell_asked(run: Run) -> RequirementsOverview | None:
+def requirements_overview(run: Run) -> RequirementsOverview | None:
     """Return the overview of requirements; None where no file of them was given."""
-    told = run.requirements
-    if not told.given:
+    requirements = run.requirements
+    if not requirements.given:
         return None
     checks = {check.id: check for check in run.checks}
     groups: dict[tuple[str, ...], list[RequirementResult]] = {}
-    for one in told.asked[:_MOST_REQUIREMENTS]:
-        groups.setdefault(one.requirement.group, []).append(one)
-    unknown = join_list([f"{name} ({plural(times, 'check')})" for name, times in told.unknown], most=20)
+    for result in requirements.asked[:_MOST_REQUIREMENTS]:
+        groups.setdefault(result.requirement.group, []).append(result)
+    unknown = join_list([f"{name} ({plural(times, 'check')})" for name, times in requirements.unknown], most=20)
     return RequirementsOverview(
-        lead=f"{_words(told.asked)}.",
-        number=len(told.asked),
-        groups=tuple(_group(name, several, checks) for name, several in groups.items()),
+        lead=f"{_words(requirements.asked)}.",
+        number=len(requirements.asked),
+        groups=tuple(_group(name, results, checks) for name, results in groups.items()),
         unknown=f"Checks name requirements that no file lists: {unknown}." if unknown else "",
-        untold=max(0, len(told.asked) - _MOST_REQUIREMENTS),
+        untold=max(0, len(requirements.asked) - _MOST_REQUIREMENTS),
     )
 
 
-def _words(several: tuple[RequirementResult, ...] | list[RequirementResult]) -> str:
-    numbers = {state: sum(one.state is state for one in several) for state in RequirementState}
-    parts = [f"{numbers[RequirementState.MET]:,} of {plural(len(several), 'requirement')} met"]
+def _words(results: tuple[RequirementResult, ...] | list[RequirementResult]) -> str:
+    numbers = {state: sum(result.state is state for result in results) for state in RequirementState}
+    parts = [f"{numbers[RequirementState.MET]:,} of {plural(len(results), 'requirement')} met"]
     parts += [
         f"{numbers[state]:,} {state.value}"
         for state in _ORDER
@@ -67,13 +67,15 @@ def _words(several: tuple[RequirementResult, ...] | list[RequirementResult]) -> 
     return ", ".join(parts)
 
 
-def _group(name: tuple[str, ...], several: list[RequirementResult], checks: dict[str, Check]) -> RequirementGroup:
-    rows = sorted(several, key=lambda one: _ORDER.index(one.state))
-    return RequirementGroup(" › ".join(name), _words(several), tuple(_row(one, checks) for one in rows))
+def _group(name: tuple[str, ...], results: list[RequirementResult], checks: dict[str, Check]) -> RequirementGroup:
+    rows = sorted(results, key=lambda result: _ORDER.index(result.state))
+    return RequirementGroup(" › ".join(name), _words(results), tuple(_row(result, checks) for result in rows))
 
 
-def _row(asked: RequirementResult, checks: dict[str, Check]) -> RequirementRow:
-    own = [checks[id_] for id_ in asked.checks if id_ in checks]
-    requirement = asked.requirement
+def _row(result: RequirementResult, checks: dict[str, Check]) -> RequirementRow:
+    named_checks = [checks[id_] for id_ in result.checks if id_ in checks]
+    requirement = result.requirement
     about = ", ".join(filter(None, (requirement.owner, requirement.priority)))
-    return RequirementRow(asked, tuple(own[:_MOST_CHECKS]), len(own) - len(own[:_MOST_CHECKS]), about)
+    return RequirementRow(
+        result, tuple(named_checks[:_MOST_CHECKS]), len(named_checks) - len(named_checks[:_MOST_CHECKS]), about
+    )

@@ -82,11 +82,16 @@ def describe_waiver(waiver: Waived) -> str:
 
 
 def show_check(
-    check: Check, waiver: Waived | None, evidence: EvidenceIndex, *, shared: tuple[Fact, ...] = (), told: str = ""
+    check: Check,
+    waiver: Waived | None,
+    evidence: EvidenceIndex,
+    *,
+    shared: tuple[Fact, ...] = (),
+    cause_name: str = "",
 ) -> ShownCheck:
     """Return what a check shows, with the waiver that covers it.
 
-    ``shared`` are facts of its variant that stand in its suite's heading, ``told`` is a message that its cause
+    ``shared`` are facts of its variant that stand in its suite's heading, ``cause_name`` is a message that its cause
     says.
     """
     attempts = tuple(_show_attempt(*numbered, evidence) for numbered in enumerate(check.attempts, 1))
@@ -99,25 +104,27 @@ def show_check(
         skip_reason=check.last.reason if skipped else "",
         variant=tuple(fact for fact in check.variant if fact not in shared),
         waiver=waiver,
-        told=told,
+        told=cause_name,
         last=attempts[-1],
         earlier=attempts[:-1],
         rows=tuple(_rows(check)),
     )
 
 
-def _show_attempt(place: int, attempt: Attempt, evidence: EvidenceIndex) -> ShownAttempt:
+def _show_attempt(position: int, attempt: Attempt, evidence: EvidenceIndex) -> ShownAttempt:
     began = f"began {format_day(attempt.started)}, {attempt.started:%H:%M:%S}" if attempt.started else ""
     circumstances = ", ".join(filter(None, (began, f"on {attempt.worker}" if attempt.worker else "")))
-    number = attempt.number or place
+    number = attempt.number or position
     if not (attempt.evidence or attempt.steps or attempt.exchanges):
         return ShownAttempt(attempt, number, circumstances, None, (), {})
     lead = evidence.lead_picture(attempt)
     seen = {lead.content} if lead is not None else set[str]()
     of_steps = {id(step): tuple(evidence.shown(step.evidence, seen)) for step in _steps_of(attempt)}
-    own = () if lead is not None and attempt.evidence == (lead,) else tuple(evidence.shown(attempt.evidence, seen))
+    evidences = (
+        () if lead is not None and attempt.evidence == (lead,) else tuple(evidence.shown(attempt.evidence, seen))
+    )
     leading = next(evidence.shown((lead,)), None) if lead else None
-    return ShownAttempt(attempt, number, circumstances, leading, own, of_steps)
+    return ShownAttempt(attempt, number, circumstances, leading, evidences, of_steps)
 
 
 def _steps_of(part: Attempt | Step) -> Iterator[Step]:
@@ -138,8 +145,8 @@ def _rows(check: Check) -> Iterator[Row]:
         yield Row("Began", (f"{format_day(last.started)}, {last.started:%H:%M:%S}",), RowStyle.TIME)
     if last.worker:
         yield Row("Worker", (last.worker,))
-    for label, several in (("Tags", check.tags), ("Requirements", check.requirements)):
-        if several:
-            yield Row(label, several, RowStyle.LIST)
+    for label, texts in (("Tags", check.tags), ("Requirements", check.requirements)):
+        if texts:
+            yield Row(label, texts, RowStyle.LIST)
     yield from (Row(link.key, (link.value,), RowStyle.LINK, ours=False) for link in check.links)
     yield from (Row(fact.key, (fact.value,), ours=False) for fact in check.facts)

@@ -24,7 +24,7 @@ _HEADERS_IN_VIEW = 6
 _LINES_IN_VIEW, _CHARS_IN_VIEW = 14, 1_500
 _SHORT_CHARS = 80
 _NARROWEST = 0.8  # per cent of the timing bar: a short part must still be seen
-_TOLD_S = 0.0005  # less would read as 0 ms
+_LEAST_SHOWN_S = 0.0005  # less would read as 0 ms
 _PARTS = (
     ("blocked_s", "blocked"),
     ("lookup_s", "looked up"),
@@ -136,12 +136,12 @@ def _circumstances(exchange: Exchange) -> str:
 def _sized(word: str, message: HttpRequest | HttpResponse) -> str:
     """Return how a message is headed: what went over the wire, and the body's size where that is another."""
     size_bytes = message.body.size_bytes if message.body else None
-    told = message.wire_bytes if message.wire_bytes is not None else size_bytes
+    number_bytes = message.wire_bytes if message.wire_bytes is not None else size_bytes
     unlike = size_bytes is not None and message.wire_bytes is not None and size_bytes > message.wire_bytes
     unpacked = f" ({format_size(size_bytes or 0)} unpacked)" if unlike else ""
     media_type = message.body.media_type if message.body else ""
     named = media_type if not header_of(message.headers, "content-type") else ""
-    size = f"{format_size(told)}{unpacked}" if told is not None else ""
+    size = f"{format_size(number_bytes)}{unpacked}" if number_bytes is not None else ""
     return ", ".join(filter(None, (word, size, named)))
 
 
@@ -183,8 +183,8 @@ def _timing(timings: Timings) -> tuple[tuple[TimingPart, ...], str]:
     for (word, _), width in zip(spent, widths, strict=True):
         parts.append(TimingPart(word, round(start, 2), round(width * scale, 2)))
         start += width * scale
-    told = [(word, seconds) for word, seconds in spent if seconds >= _TOLD_S]
-    return tuple(parts), ", ".join(f"{word} {format_duration(seconds)}" for word, seconds in told)
+    phases = [(word, seconds) for word, seconds in spent if seconds >= _LEAST_SHOWN_S]
+    return tuple(parts), ", ".join(f"{word} {format_duration(seconds)}" for word, seconds in phases)
 
 
 def _on_curl(body: Body | None) -> str:

@@ -92,7 +92,7 @@ def make_suites(run: Run, *, with_empty: bool) -> tuple[SuiteGroup, ...]:
             outputs[notes.suite] += notes.outputs
     paths = list(checks)
     if with_empty:
-        paths += [path for path, several in outputs.items() if several and path not in checks]
+        paths += [path for path, output in outputs.items() if output and path not in checks]
     groups = [_group(path, checks.get(path, []), facts[path], outputs[path]) for path in paths]
     return tuple(sorted(groups, key=lambda group: (not group.bad, [natural(part) for part in group.path])))
 
@@ -143,4 +143,4 @@ def merge_facts(facts: Sequence[Fact]) -> list[Fact]:
     values: dict[str, dict[str, None]] = defaultdict(dict)
     for fact in facts:
         values[fact.key][fact.value] = None
-    return [Fact(key, join_list(list(several), most=_VALUES_OF_A_FACT)) for key, several in values.items()]
+    return [Fact(key, join_list(list(all_values), most=_VALUES_OF_A_FACT)) for key, all_values in values.items()]

@@ -54,7 +54,7 @@ def make_timeline(run: Run) -> Timeline | None:
     for file in run.files:
         for name, piece in _pieces(file):
             tracks[name].append(piece)
-    pieces = [piece for several in tracks.values() for piece in several]
+    pieces = [piece for spans in tracks.values() for piece in spans]
     if not pieces:
         return None
     start = min(began for began, *_ in pieces)
@@ -62,7 +62,7 @@ def make_timeline(run: Run) -> Timeline | None:
     if wall_s <= 0:
         return None
     checks_s = sum(attempt.took_s or 0 for check in run.checks for attempt in check.attempts)
-    made = [_track(name, several, start, wall_s) for name, several in sorted(tracks.items())]
+    made = [_track(name, spans, start, wall_s) for name, spans in sorted(tracks.items())]
     return Timeline(wall_s, checks_s, tuple(made[:_MOST_TRACKS]), max(0, len(made) - _MOST_TRACKS))
 
 

@@ -48,7 +48,7 @@ def check_settings(settings: SettingsFile) -> None:
     if settings.requirements.pattern:
         _check_expression(f"/{settings.requirements.pattern}/", "requirements.pattern")
     read_leave_out(settings.load.leave_out)
-    read_trifle(settings.load.least_change, settings.load.least_difference)
+    read_noise_threshold(settings.load.least_change, settings.load.least_difference)
     check_series(settings.history.series)
     if settings.history.every:
         read_step(settings.history.every)
@@ -83,14 +83,14 @@ def read_leave_out(text: str) -> float:
     return seconds
 
 
-def read_trifle(share: str, difference: str) -> tuple[float, float]:
+def read_noise_threshold(share: str, difference: str) -> tuple[float, float]:
     """Return which changes of load results are trifles: a share, 0 to 1, and seconds. Raises UsageError."""
     try:
-        told = read_bound(share, PER_CENT_SLOWER)
+        per_cent = read_bound(share, PER_CENT_SLOWER)
     except ValueError as error:
         raise UsageError(str(error), where="load.least_change") from error
     try:
-        return told / 100, read_bound(difference, SECONDS_UNIT)
+        return per_cent / 100, read_bound(difference, SECONDS_UNIT)
     except ValueError as error:
         raise UsageError(str(error), where="load.least_difference") from error
 

@@ -24,7 +24,13 @@ from plain_verdict.model import Fact, Kind
 from plain_verdict.model.facts import BUILD
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.report.brand import Brand, read_brand
-from plain_verdict.request.checks import check_mapping, check_settings, read_leave_out, read_step, read_trifle
+from plain_verdict.request.checks import (
+    check_mapping,
+    check_settings,
+    read_leave_out,
+    read_noise_threshold,
+    read_step,
+)
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.request.secrets import read_mask_rules, rules_without_known, without_known
@@ -36,7 +42,7 @@ from plain_verdict.settings.loading import Settings, SettingsSource, read_mappin
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.schema import ReportTable, SettingsFile
 from plain_verdict.settings.trust import TRUST_VARIABLE
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.writers import writer_named
 from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.mail.writer import MailWriter
@@ -75,7 +81,7 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
             settings.refuse_ignored("mail.server")
         request = with_recipients(request, settings.file, overrides.publish, environment)
     if overrides.watch:
-        request = _kept_here(request)
+        request = _kept_on_this_machine(request)
     _check(request)
     read = _finding_previous(request.read, request.report, overrides.find_previous, settings.file)
     return msgspec.structs.replace(request, read=read)
@@ -87,7 +93,7 @@ def source_of(overrides: Overrides, environment: Mapping[str, str]) -> SettingsS
     return SettingsSource(overrides.config, overrides.rules, trusted)
 
 
-def _kept_here(request: Request) -> Request:
+def _kept_on_this_machine(request: Request) -> Request:
     """Return a request that reaches nobody: a page that is made again and again is for who makes it."""
     history = msgspec.structs.replace(request.read.history, store="", required=False)
     read = msgspec.structs.replace(request.read, history=history)
@@ -194,7 +200,7 @@ def _read_request(
         requirement_pattern=file.requirements.pattern,
         leave_out_s=read_leave_out(file.load.leave_out),
         metrics=file.load.metrics,
-        trifle=read_trifle(file.load.least_change, file.load.least_difference),
+        noise_threshold=read_noise_threshold(file.load.least_change, file.load.least_difference),
         expected=_expected(overrides, file, made, now),
         variants=VariantOptions(file.input.variants, file.input.variants_from),
         evidence=_evidence(overrides, file),
@@ -213,7 +219,7 @@ def _read_request(
         made,
         (*settings.notes, *masking_notes, *missing),
         _history(overrides, settings),
-        title=one_line(file.report.title if overrides.title is None else overrides.title, _TITLE_CHARS),
+        title=single_line(file.report.title if overrides.title is None else overrides.title, _TITLE_CHARS),
         facts=_facts(overrides, settings, environment),
         git=file.report.git if overrides.git is None else overrides.git,
     )
@@ -304,8 +310,8 @@ def _facts(overrides: Overrides, settings: Settings, environment: Mapping[str, s
         from_options = (*from_options, Fact(BUILD, overrides.build))
     from_settings = tuple(Fact(key, _as_text(value)) for key, value in file.facts.items())
     from_environment = environment_facts(file.facts_from_environment, environment)
-    told = file.report.pipeline if overrides.pipeline is None else overrides.pipeline
-    from_pipeline = pipeline_facts(environment) if told else ()
+    with_pipeline = file.report.pipeline if overrides.pipeline is None else overrides.pipeline
+    from_pipeline = pipeline_facts(environment) if with_pipeline else ()
     sure = {fact.key for fact in from_pipeline if not settings.trusted}
     from_settings = tuple(fact for fact in from_settings if fact.key.casefold() not in sure)
     by_key: dict[str, Fact] = {}

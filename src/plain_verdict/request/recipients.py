@@ -7,7 +7,7 @@ import msgspec
 
 from plain_verdict.delivery.channels.address import SMTP_SCHEMES, Login, read_server
 from plain_verdict.delivery.channels.webhook import check_notices, media_type_of
-from plain_verdict.remote.opening import open_place
+from plain_verdict.remote.opening import open_destination
 from plain_verdict.request.request import Request
 from plain_verdict.request.targets import Recipient, Sending, Target
 from plain_verdict.runtime.errors import UsageError
@@ -31,16 +31,16 @@ def with_recipients(
 
 def _targets(tables: Sequence[PublishTable], named: Sequence[str], keep: int) -> tuple[Target, ...]:
     """Return the places of the settings, and those of the command line, which keep as many as are kept here."""
-    every = (*tables, *(PublishTable(place, keep) for place in named))
+    every = (*tables, *(PublishTable(url, keep) for url in named))
     targets = []
     for table in every:
-        place = open_place(table.destination)
-        place.check()
+        destination = open_destination(table.destination)
+        destination.check()
         if table.link and not (table.link.startswith(("https://", "http://")) and table.link.endswith("/")):
             raise UsageError(
                 "is not an address of a folder", path=table.link, where="publish.link", hint="end it in /"
             )
-        targets.append(Target(place, table.keep, table.link))
+        targets.append(Target(destination, table.keep, table.link))
     return tuple(targets)
 
 

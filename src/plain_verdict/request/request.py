@@ -49,7 +49,7 @@ class ReadOptions(msgspec.Struct, frozen=True):
     requirement_pattern: str = ""
     engine: str = ""
     leave_out_s: float = 0.0
-    trifle: tuple[float, float] = (0.05, 0.005)
+    noise_threshold: tuple[float, float] = (0.05, 0.005)
     """Changes that nobody minds: a share, and seconds."""
     metrics: tuple[str, ...] = ()
     evidence: EvidenceOptions | None = EvidenceOptions()

@@ -9,7 +9,7 @@ from plain_verdict.readers.csv_text import BadRow
 from plain_verdict.requirements.markdown import HEADING, Headings, lines_of
 from plain_verdict.requirements.tables import CELL_CHARS, rows_by_header
 from plain_verdict.runtime.errors import UsageError
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.encoding import as_text
 
 _TASK = re.compile(r"^\s*(?:[-*+]|\d+[.)])\s+\[[ xX]\]\s+(.*)$")
@@ -49,9 +49,9 @@ def _tasks(data: bytes) -> Iterator[Item]:
     for line in lines_of(as_text(data)):
         heading, task = HEADING.match(line), _TASK.match(line)
         if heading:
-            headings.enter(len(heading[1]), one_line(heading[2], CELL_CHARS))
+            headings.enter(len(heading[1]), single_line(heading[2], CELL_CHARS))
         elif task:
-            yield Item(headings.path, one_line(task[1], CELL_CHARS))
+            yield Item(headings.path, single_line(task[1], CELL_CHARS))
 
 
 def _table(data: bytes) -> Iterator[Item]:

@@ -12,7 +12,7 @@ from plain_verdict.readers.csv_text import BadRow
 from plain_verdict.requirements.markdown import HEADING, Headings, lines_of
 from plain_verdict.requirements.reqif import read_reqif
 from plain_verdict.requirements.tables import CELL_CHARS, rows_by_header
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.encoding import as_text
 
 # Words of a header, the likeliest first.
@@ -38,14 +38,14 @@ def read_table(data: bytes) -> Iterator[Requirement | str]:
             yield _requirement(row, (row["group"],) if row.get("group") else ())
 
 
-def _requirement(told: Mapping[str, str], group: tuple[str, ...]) -> Requirement:
+def _requirement(fields: Mapping[str, str], group: tuple[str, ...]) -> Requirement:
     return Requirement(
-        id=told["id"],
-        title=told.get("title", ""),
+        id=fields["id"],
+        title=fields.get("title", ""),
         group=group,
-        link=told.get("link", ""),
-        owner=told.get("owner", ""),
-        priority=told.get("priority", ""),
+        link=fields.get("link", ""),
+        owner=fields.get("owner", ""),
+        priority=fields.get("priority", ""),
     )
 
 
@@ -55,15 +55,15 @@ def read_toml(data: bytes) -> Iterator[Requirement]:
         value = tomllib.loads(as_text(data))
     except (ValueError, RecursionError) as error:
         raise ValueError(f"is not TOML: {error}") from error
-    several = value.get("requirement")
-    if not isinstance(several, list):
+    tables = value.get("requirement")
+    if not isinstance(tables, list):
         raise ValueError("has no [[requirement]]")
-    for one in several:
-        if not isinstance(one, dict) or not one.get("id"):
+    for table in tables:
+        if not isinstance(table, dict) or not table.get("id"):
             raise ValueError("has a [[requirement]] without an id")
-        group = one.get("group", ())
-        told = {key: one_line(str(value), CELL_CHARS) for key, value in one.items()}
-        yield _requirement(told, (group,) if isinstance(group, str) else tuple(map(str, group)))
+        group = table.get("group", ())
+        fields = {key: single_line(str(value), CELL_CHARS) for key, value in table.items()}
+        yield _requirement(fields, (group,) if isinstance(group, str) else tuple(map(str, group)))
 
 
 def read_markdown(data: bytes) -> Iterator[Requirement]:
@@ -79,13 +79,13 @@ def read_markdown(data: bytes) -> Iterator[Requirement]:
             headings.leave(len(heading[1]))
         if found:
             yield Requirement(
-                id=one_line(found[1].rstrip("."), CELL_CHARS),
-                title=one_line(found[2], CELL_CHARS),
+                id=single_line(found[1].rstrip("."), CELL_CHARS),
+                title=single_line(found[2], CELL_CHARS),
                 group=headings.path,
                 link=link[2] if link else "",
             )
         elif heading:
-            headings.enter(len(heading[1]), one_line(plain, CELL_CHARS))
+            headings.enter(len(heading[1]), single_line(plain, CELL_CHARS))
 
 
 def read_feature(data: bytes) -> Iterator[Requirement]:
@@ -99,24 +99,24 @@ def read_feature(data: bytes) -> Iterator[Requirement]:
         document = Parser().parse(as_text(data))
     except ParserError as error:
         raise ValueError(
-            f"is not a feature file: {one_line(str(error).removeprefix('Parser errors:'), 300)}"
+            f"is not a feature file: {single_line(str(error).removeprefix('Parser errors:'), 300)}"
         ) from error
     feature = document.get("feature")
     if feature:
-        yield from _scenarios(feature.get("children", ()), (one_line(str(feature["name"]), CELL_CHARS),))
+        yield from _scenarios(feature.get("children", ()), (single_line(str(feature["name"]), CELL_CHARS),))
 
 
 def _scenarios(children: Sequence[Mapping[str, object]], group: tuple[str, ...]) -> Iterator[Requirement]:
     for child in children:
         rule, scenario = child.get("rule"), child.get("scenario")
         if isinstance(rule, dict):
-            yield from _scenarios(rule.get("children", ()), (*group, one_line(str(rule["name"]), CELL_CHARS)))
+            yield from _scenarios(rule.get("children", ()), (*group, single_line(str(rule["name"]), CELL_CHARS)))
         elif isinstance(scenario, dict):
-            name = one_line(str(scenario["name"]), CELL_CHARS)
+            name = single_line(str(scenario["name"]), CELL_CHARS)
             tags = [str(tag["name"]).lstrip("@") for tag in scenario.get("tags", ())]
             ids = [tag for tag in tags if _ID.match(tag)]
             steps = tuple(
-                one_line(f"{step['keyword']}{step['text']}", CELL_CHARS) for step in scenario.get("steps", ())
+                single_line(f"{step['keyword']}{step['text']}", CELL_CHARS) for step in scenario.get("steps", ())
             )
             yield Requirement(ids[0] if ids else name, name, group, steps=steps)
 

@@ -30,7 +30,7 @@ class Headings:
 
     def leave(self, level: int) -> None:
         """End the sections that a heading of this level, from 1, ends."""
-        self._above = [one for one in self._above if one[0] < level]
+        self._above = [heading for heading in self._above if heading[0] < level]
 
     def enter(self, level: int, name: str) -> None:
         """Begin a section."""

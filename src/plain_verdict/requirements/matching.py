@@ -28,34 +28,36 @@ _KEYS = frozenset(
     ]
 )
 _SIGNS = re.compile(r"[\s_.-]+")
-_SEVERAL = re.compile(r"[,;\s]+")
+_SEPARATORS = re.compile(r"[,;\s]+")
 
 
 def with_requirements(run: Run, read: FoundRequirements, pattern: str) -> Run:
     """Return the run with requirements; ``pattern``, an expression, finds ids in the names of checks."""
     requirements, notes = read.requirements, list(read.notes)
     ids = _Ids(pattern)
-    known = {one.id.casefold(): one for one in requirements}
-    titles = {one.title.casefold(): one for one in requirements if one.title}
-    by_id: dict[str, list[Check]] = {one.id: [] for one in requirements}
+    known = {requirement.id.casefold(): requirement for requirement in requirements}
+    titles = {requirement.title.casefold(): requirement for requirement in requirements if requirement.title}
+    by_id: dict[str, list[Check]] = {requirement.id: [] for requirement in requirements}
     unknown: Counter[str] = Counter()
     for check in run.checks:
         found: set[str] = set()
         for name in dict.fromkeys(_named(check, ids)):
-            own = known.get(name.casefold())
-            if own is None:
+            known_requirement = known.get(name.casefold())
+            if known_requirement is None:
                 unknown[name] += 1
             else:
-                found.add(own.id)
+                found.add(known_requirement.id)
         found |= {known[tag.casefold()].id for tag in check.tags if tag.casefold() in known}
         by_title = titles.get(check.name.casefold())
         if by_title:
             found.add(by_title.id)
         for id_ in found:
             by_id[id_].append(check)
-    asked = tuple(
-        RequirementResult(one, state_of(by_id[one.id]), tuple(check.id for check in by_id[one.id]))
-        for one in requirements
+    results = tuple(
+        RequirementResult(
+            requirement, state_of(by_id[requirement.id]), tuple(check.id for check in by_id[requirement.id])
+        )
+        for requirement in requirements
     )
     if ids.unsearched:
         notes.append(
@@ -63,8 +65,10 @@ def with_requirements(run: Run, read: FoundRequirements, pattern: str) -> Run:
             " requirements of theirs may be missing; write it simpler."
         )
     whole = read.whole and not ids.unsearched
-    told = Requirements(asked, tuple(sorted(unknown.items())), tuple(notes), given=True, whole=whole)
-    return msgspec.structs.replace(run, requirements=told)
+    found_requirements = Requirements(
+        results, tuple(sorted(unknown.items())), tuple(notes), given=True, whole=whole
+    )
+    return msgspec.structs.replace(run, requirements=found_requirements)
 
 
 class _Ids:
@@ -86,7 +90,7 @@ def _named(check: Check, ids: _Ids) -> Iterator[str]:
     yield from check.requirements
     for fact in check.facts:
         if _SIGNS.sub("", fact.key).casefold() in _KEYS:
-            yield from filter(None, _SEVERAL.split(fact.value))
+            yield from filter(None, _SEPARATORS.split(fact.value))
     yield from ids(check.title)
 
 

@@ -35,7 +35,7 @@ def read_requirements(names: Sequence[str]) -> FoundRequirements:
             notes.append(f"No requirements file matches {_shown(name)}.")
         for path in paths:
             try:
-                several, lost = _read(path)
+                requirements, lost = _read(path)
             except (OSError, ValueError) as error:
                 why = error.strerror if isinstance(error, OSError) else str(error)
                 notes.append(f"The requirements in {_shown(path)} can't be read: the file {why or error}.")
@@ -44,27 +44,31 @@ def read_requirements(names: Sequence[str]) -> FoundRequirements:
                 notes.append(
                     f"{_shown(path)} holds {plural(len(lost), 'row')} that can't be read: {join_list(lost)}."
                 )
-            if not several:
+            if not requirements:
                 notes.append(f"{_shown(path)} holds no requirements.")
-            found += several
+            found += requirements
     whole = not notes
-    first = {one.id: one for one in reversed(found)}
-    twice = [id_ for id_, times in Counter(one.id for one in found).items() if times > 1]
+    first = {requirement.id: requirement for requirement in reversed(found)}
+    twice = [id_ for id_, times in Counter(requirement.id for requirement in found).items() if times > 1]
     if twice:
         notes.append(f"Duplicate requirements, of which the first counts: {join_list(twice)}.")
-    return FoundRequirements(tuple(one for one in found if first[one.id] is one), tuple(notes), whole)
+    return FoundRequirements(
+        tuple(requirement for requirement in found if first[requirement.id] is requirement), tuple(notes), whole
+    )
 
 
 def _shown(path: str | Path) -> str:
     """Return a path as it is shown: seen from here, where it stands below."""
-    absolute, here = Path(os.path.abspath(path)), Path.cwd()  # noqa: PTH100  keeps links
-    return shown_path(absolute.relative_to(here) if absolute.is_relative_to(here) else Path(path).name)
+    absolute, working_folder = Path(os.path.abspath(path)), Path.cwd()  # noqa: PTH100  keeps links
+    return shown_path(
+        absolute.relative_to(working_folder) if absolute.is_relative_to(working_folder) else Path(path).name
+    )
 
 
 def _paths(name: str) -> list[Path]:
     path = Path(name)
     if path.is_dir():
-        return sorted(one for one in path.rglob("*") if one.suffix.lower() in FORMATS)
+        return sorted(file for file in path.rglob("*") if file.suffix.lower() in FORMATS)
     if path.exists():
         return [path]
     return sorted(map(Path, glob.glob(name, recursive=True)))
@@ -78,6 +82,6 @@ def _read(path: Path) -> tuple[list[Requirement], list[str]]:
     if path.stat().st_size > _MOST_BYTES:
         raise ValueError("is too large")
     parts = list(reader(path.read_bytes()))
-    several = [one for one in parts if isinstance(one, Requirement)]
-    lost = [one for one in parts if isinstance(one, str)]
-    return [msgspec.structs.replace(one, source=_shown(path)) for one in several], lost
+    requirements = [part for part in parts if isinstance(part, Requirement)]
+    lost = [part for part in parts if isinstance(part, str)]
+    return [msgspec.structs.replace(requirement, source=_shown(path)) for requirement in requirements], lost

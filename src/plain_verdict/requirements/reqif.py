@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from plain_verdict.model import Requirement
 from plain_verdict.readers.xml.whole import parse_whole
 from plain_verdict.requirements.tables import CELL_CHARS
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.names import split_identifier
 
 if TYPE_CHECKING:
@@ -35,13 +35,13 @@ def read_reqif(data: bytes) -> Iterator[Requirement]:
 def _objects(root: "etree._Element") -> dict[str, dict[str, str]]:
     """Return the attributes of each object by its identifier, each by the words of its name."""
     names = {
-        str(one.get("IDENTIFIER")): str(one.get("LONG-NAME", ""))
-        for one in root.iterfind(".//q:SPEC-ATTRIBUTES/*", _SPACE)
+        str(attribute.get("IDENTIFIER")): str(attribute.get("LONG-NAME", ""))
+        for attribute in root.iterfind(".//q:SPEC-ATTRIBUTES/*", _SPACE)
     }
     found: dict[str, dict[str, str]] = {}
-    for one in root.iterfind(".//q:SPEC-OBJECTS/q:SPEC-OBJECT", _SPACE):
-        values = found[str(one.get("IDENTIFIER"))] = {"": str(one.get("LONG-NAME", ""))}
-        for value in one.iterfind("q:VALUES/*", _SPACE):
+    for element in root.iterfind(".//q:SPEC-OBJECTS/q:SPEC-OBJECT", _SPACE):
+        values = found[str(element.get("IDENTIFIER"))] = {"": str(element.get("LONG-NAME", ""))}
+        for value in element.iterfind("q:VALUES/*", _SPACE):
             of = value.find("q:DEFINITION/*", _SPACE)
             name = names.get(str(of.text) if of is not None else "", "").removeprefix("ReqIF.")
             values[" ".join(split_identifier(name))] = value.get("THE-VALUE") or "".join(map(str, value.itertext()))
@@ -71,4 +71,4 @@ def _requirement(key: str, values: Mapping[str, str], group: tuple[str, ...]) ->
 
 
 def _short(text: str) -> str:
-    return one_line(text, CELL_CHARS)
+    return single_line(text, CELL_CHARS)

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from io import StringIO
 
 from plain_verdict.readers.csv_text import BadRow, delimiter_of, rows_of
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.encoding import as_text
 from plain_verdict.text.names import split_identifier
 
@@ -24,20 +24,20 @@ def rows_by_header(data: bytes, names: Mapping[str, Sequence[str]]) -> Iterator[
         if first and not isinstance(first, BadRow)
         else []
     )
-    places: dict[str, int] = {}
-    for key, several in names.items():
-        found = [header.index(name) for name in several if name in header]
-        free = [at for at in found if at not in places.values()]
+    columns: dict[str, int] = {}
+    for key, header_names in names.items():
+        found = [header.index(name) for name in header_names if name in header]
+        free = [at for at in found if at not in columns.values()]
         if free:
-            places[key] = free[0]
+            columns[key] = free[0]
     needed = next(iter(names))
-    if needed not in places:
+    if needed not in columns:
         raise ValueError(f"has no column “{needed}” among {', '.join(filter(None, header)) or 'none'}")
     for row in rows:
         if isinstance(row, BadRow):
             yield row
         else:
             yield {
-                key: one_line(row.cells[at], CELL_CHARS) if at < len(row.cells) else ""
-                for key, at in places.items()
+                key: single_line(row.cells[at], CELL_CHARS) if at < len(row.cells) else ""
+                for key, at in columns.items()
             }

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.runtime.processes import end_with_parent
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.packages import quiet_libraries
 
 if TYPE_CHECKING:
@@ -130,7 +130,7 @@ class Engine:
         try:
             return future.result()
         except Exception as error:  # workers and what they run on may fail in any way
-            raise EngineError(one_line(f"{type(error).__name__}: {error}", 300)) from error
+            raise EngineError(single_line(f"{type(error).__name__}: {error}", 300)) from error
 
     def _begin(self) -> "Executor":
         if self.name:

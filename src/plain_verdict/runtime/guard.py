@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from plain_verdict.runtime.errors import PlainVerdictError, ReadError
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 
 LOGGER = "plain_verdict"
 """The name under which the place of a bug is logged, for ``--debug``."""
@@ -51,7 +51,7 @@ def bug_in(path: str, error: Exception) -> ReadError:
 
 def described(error: Exception) -> str:
     """Return an error that this program should not have raised, in one line."""
-    return one_line(f"{type(error).__name__}: {error}", _CHARS)
+    return single_line(f"{type(error).__name__}: {error}", _CHARS)
 
 
 @contextmanager

@@ -25,7 +25,7 @@ _FORMER = {
 }
 """Names that keys had before the first release."""
 _UNKNOWN = re.compile(r"unknown field `([^`]*)`(?: - at `\$\.?([^`]*)`)?")
-_PLACE = re.compile(r"(.*?)(?: - at `\$\.?([^`]*)`)?\Z", re.DOTALL)
+_WHERE = re.compile(r"(.*?)(?: - at `\$\.?([^`]*)`)?\Z", re.DOTALL)
 
 
 def explain(message: str, file: str, text: str, whole: type[msgspec.Struct] = SettingsFile) -> UsageError:
@@ -40,8 +40,8 @@ def explain(message: str, file: str, text: str, whole: type[msgspec.Struct] = Se
         hint = f"did you mean {near[0]!r}?" if near else f"known keys: {', '.join(known)}"
         where = with_line(text, f"{table}.{unknown[1]}".lstrip("."), shown=table)
         return UsageError(f"has an unknown key, {unknown[1]!r}", path=file, where=where, hint=hint)
-    place = _PLACE.match(message)
-    what, where = (place[1], place[2] or "") if place else (message, "")
+    match = _WHERE.match(message)
+    what, where = (match[1], match[2] or "") if match else (message, "")
     what, hint = _in_words(what, where)
     return UsageError(what, path=file, where=with_line(text, where), hint=hint)
 
@@ -151,19 +151,19 @@ def _line_of(text: str, key: str) -> int | None:
     counts: dict[str, int] = {}
     for number, line in enumerate(text.split("\n"), 1):
         many = re.match(r"\s*\[\[\s*([\w.-]+)\s*\]\]", line)
-        one = re.match(r"\s*\[\s*([\w.-]+)\s*\]", line)
+        match = re.match(r"\s*\[\s*([\w.-]+)\s*\]", line)
         pair = re.match(r"""\s*["']?([\w-]+)["']?\s*=""", line)
         if many:
             name = _numbered(many[1].rpartition(".")[0], counts)
             name = f"{name}.{many[1].rpartition('.')[2]}".lstrip(".")
             counts[name] = counts.get(name, -1) + 1
-            table = here = f"{name}[{counts[name]}]"
-        elif one:
-            table = here = _numbered(one[1], counts)
+            table = current = f"{name}[{counts[name]}]"
+        elif match:
+            table = current = _numbered(match[1], counts)
         elif pair:
-            here = f"{table}.{pair[1]}".lstrip(".")
+            current = f"{table}.{pair[1]}".lstrip(".")
         else:
             continue
-        if len(here) > best and (key == here or key.startswith((f"{here}.", f"{here}["))):
-            best, nearest = len(here), number
+        if len(current) > best and (key == current or key.startswith((f"{current}.", f"{current}["))):
+            best, nearest = len(current), number
     return nearest

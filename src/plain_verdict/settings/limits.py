@@ -48,7 +48,7 @@ class Limits(msgspec.Struct, frozen=True):
 DEFAULT_LIMITS = Limits()
 MOST_UNPACKED, FREE_UNPACKED_BYTES = 100, 50_000_000
 """How many times its own size a gzip file of samples may unpack to, and how much it may in any case."""
-TOLD_NAME_CHARS = 160
+LISTED_NAME_CHARS = 160
 """Of a cause or a check, where it is given on the terminal or in a mail."""
 FOLD_AFTER = 3_000
 """Checks from which a page is folded: what did not fail takes little room in it."""

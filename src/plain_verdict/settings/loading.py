@@ -132,10 +132,10 @@ def _parsed(path: Path, named_by: str = "check --config") -> tuple[str, dict[str
         raise UsageError("is not UTF-8 text", path=path.name, hint="save it as UTF-8") from error
     except (ValueError, RecursionError) as error:  # a number of thousands of digits, tables without end
         what, _, rest = str(error).partition(" (at ")
-        place = re.match(r"line (\d+)", rest)
+        match = re.match(r"line (\d+)", rest)
         hint = "put texts in quotes and lists in [ ]; a table begins with [name]"
         what = f"is not proper TOML: {what[:1].lower()}{what[1:]}"
-        raise UsageError(what, path=path.name, where=place[1] if place else "", hint=hint) from error
+        raise UsageError(what, path=path.name, where=match[1] if match else "", hint=hint) from error
     return text, fields
 
 
@@ -146,9 +146,9 @@ def find_settings(named: str | None) -> Path | None:
 
 def _nearest(folder: Path) -> Path | None:
     """Return the nearest settings file from a folder up to the root of its repository."""
-    for place in (folder, *folder.parents):
-        if (place / NAME).is_file():
-            return place / NAME
-        if (place / ".git").exists():
+    for parent in (folder, *folder.parents):
+        if (parent / NAME).is_file():
+            return parent / NAME
+        if (parent / ".git").exists():
             return None
     return None

@@ -76,7 +76,7 @@ class Moment(MappingTable, frozen=True):
     zone: Annotated[str, Meta(description="of times that name none, like `Europe/Oslo`")] = ""
 
 
-class Several(MappingTable, frozen=True):
+class ManyTexts(MappingTable, frozen=True):
     """What may come several times."""
 
     each: Annotated[str, Meta(description="where the items stand; else it is the item around it")] = ""
@@ -86,7 +86,7 @@ class Several(MappingTable, frozen=True):
     ] = {}
 
 
-class ProblemMapping(Several, frozen=True):
+class ProblemMapping(ManyTexts, frozen=True):
     """What went wrong, in a check or step that did not pass."""
 
     message: Annotated[Text, Meta(description="what went wrong")] = ""
@@ -96,7 +96,7 @@ class ProblemMapping(Several, frozen=True):
     actual: Annotated[Text, Meta(description="what was there")] = ""
 
 
-class EvidenceMapping(Several, frozen=True):
+class EvidenceMapping(ManyTexts, frozen=True):
     """A picture or another file."""
 
     path: Annotated[Text, Meta(description="relative to the result file")] = ""
@@ -105,7 +105,7 @@ class EvidenceMapping(Several, frozen=True):
     caption: Annotated[Text, Meta(description="a line below it")] = ""
 
 
-class ExpectationMapping(Several, frozen=True):
+class ExpectationMapping(ManyTexts, frozen=True):
     """One assertion."""
 
     subject: Annotated[Text, Meta(description="what was looked at")] = ""
@@ -115,7 +115,7 @@ class ExpectationMapping(Several, frozen=True):
     message: Annotated[Text, Meta(description="in the words of the tool")] = ""
 
 
-class ExchangeMapping(Several, frozen=True):
+class ExchangeMapping(ManyTexts, frozen=True):
     """A request to a service and what came back."""
 
     method: Annotated[Text, Meta(description="of the request; GET where none stands")] = ""
@@ -130,7 +130,7 @@ class ExchangeMapping(Several, frozen=True):
     took: Annotated[str | int | Took, Meta(description="until the whole answer was there")] = ""
 
 
-class Part(Several, frozen=True):
+class Part(ManyTexts, frozen=True):
     """What checks and steps share."""
 
     name: Annotated[Text, Meta(description="what it is called")] = ""
@@ -169,7 +169,7 @@ Pairs = Annotated[
 Links = Annotated[dict[str, Text], Meta(description="a name and where its address stands")]
 
 
-class LevelMapping(Several, frozen=True):
+class LevelMapping(ManyTexts, frozen=True):
     """What stands around checks, and what it gives to all in it."""
 
     suite: Suite = ""
@@ -204,7 +204,7 @@ class CheckMapping(Part, frozen=True):
     step: Annotated[StepMapping | tuple[StepMapping, ...], Meta(description="its steps")] = ()
 
 
-class RunMapping(Several, frozen=True):
+class RunMapping(ManyTexts, frozen=True):
     """What the file says of the run as a whole. Places are seen from the file's root, or the line that fits."""
 
     title: Annotated[Text, Meta(description="the page's title, where the settings give none")] = ""
@@ -244,7 +244,7 @@ class SamplesMapping(MappingTable, frozen=True, kw_only=True):
     units: Annotated[dict[str, str], Meta(description="of metrics, by their names")] = {}
 
 
-class RequestMapping(Several, frozen=True):
+class RequestMapping(ManyTexts, frozen=True):
     """What a summary says of each request. ``each`` may be an object, whose members are named by their keys."""
 
     name: Annotated[Text, Meta(description='else the key it stands under; `{ text = "all requests" }`: of all')] = (
@@ -259,7 +259,7 @@ class RequestMapping(Several, frozen=True):
     unit: Annotated[Unit, Meta(description="of bare times")] = "ms"
 
 
-class MetricMapping(Several, frozen=True):
+class MetricMapping(ManyTexts, frozen=True):
     """Numbers of your own: one an item, or one a member where ``each`` is an object."""
 
     name: Annotated[Text, Meta(description="what is measured; else the key it stands under")] = ""

@@ -37,9 +37,9 @@ def with_paths(settings: SettingsFile, change: Change) -> SettingsFile:
     return replace(
         settings,
         publish=tuple(
-            replace(one, destination=_path(one.destination, "publish", change)) for one in settings.publish
+            replace(table, destination=_path(table.destination, "publish", change)) for table in settings.publish
         ),
-        notify=tuple(replace(one, template=_path(one.template, "notify", change)) for one in settings.notify),
+        notify=tuple(replace(table, template=_path(table.template, "notify", change)) for table in settings.notify),
     )
 
 

@@ -66,7 +66,7 @@ def _with_value(settings: SettingsFile, keys: tuple[str, ...], value: object) ->
 
 def _root_of(folder: Path) -> Path:
     """Return the root of the repository around a folder, links followed; the folder itself where there is none."""
-    return next((place for place in (folder, *folder.parents) if (place / ".git").exists()), folder).resolve()
+    return next((parent for parent in (folder, *folder.parents) if (parent / ".git").exists()), folder).resolve()
 
 
 def _stands_in(path: str, root: Path) -> bool:

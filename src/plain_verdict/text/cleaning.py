@@ -50,7 +50,7 @@ def _may_have_control(text: str) -> bool:
     return not text.replace("\n", "").replace("\t", "").isprintable()
 
 
-def one_line(text: str, limit_chars: int) -> str:
+def single_line(text: str, limit_chars: int) -> str:
     """Return the text as one line that can't disturb its surroundings, at most ``limit_chars`` long."""
     # Nearly every name is plain as it is: printable means no control, no reordering, no space but the common one.
     if text.isprintable() and "  " not in text and "[" not in text and "]" not in text and len(text) <= limit_chars:
@@ -76,10 +76,10 @@ def block(text: str, limit_chars: int) -> str:
     return f"{head}[… {left_out:,} characters left out here …]{tail}"
 
 
-SAYS_LITTLE = re.compile(r"\S{1,300}[:(]\d+\)?:?|[A-Z ]{4,40}:|unknown file|")
+MEANS_LITTLE = re.compile(r"\S{1,300}[:(]\d+\)?:?|[A-Z ]{4,40}:|unknown file|")
 
 
 def headline(message: str) -> str:
     """Return the line of a message that says most: its first that is not a location or a heading."""
     lines = [line.strip() for line in message.split("\n", 50)[:50]]
-    return next((line for line in lines if not SAYS_LITTLE.fullmatch(line)), lines[0])
+    return next((line for line in lines if not MEANS_LITTLE.fullmatch(line)), lines[0])

@@ -86,9 +86,9 @@ def key_twice(data: bytes) -> str | None:
     """Return a key that stands twice in an object of some JSON. Source: RFC 8259, section 4."""
     twice: list[str] = []
 
-    def pairs(several: list[tuple[str, object]]) -> None:
-        if len({name for name, _ in several}) < len(several):
-            twice.extend(name for name, times in Counter(name for name, _ in several).items() if times > 1)
+    def pairs(members: list[tuple[str, object]]) -> None:
+        if len({name for name, _ in members}) < len(members):
+            twice.extend(name for name, times in Counter(name for name, _ in members).items() if times > 1)
 
     with suppress(*DAMAGED_JSON):
         json.loads(data, object_pairs_hook=pairs)
@@ -109,12 +109,12 @@ def flatten(value: dict[str, object], before: str = "", depth: int = 0) -> dict[
     Values in objects inside are named by their way, like ``timings.total``.
     """
     found: dict[str, str] = {}
-    for key, own in value.items():
-        if type(own) is dict:
+    for key, member in value.items():
+        if type(member) is dict:
             if depth < _MOST_LEVELS:
-                found |= flatten(own, f"{before}{key}.", depth + 1)
-        elif own is True or own is False:
-            found[before + key] = "true" if own else "false"
-        elif own is not None and type(own) is not list:
-            found[before + key] = own if type(own) is str else repr(own)
+                found |= flatten(member, f"{before}{key}.", depth + 1)
+        elif member is True or member is False:
+            found[before + key] = "true" if member else "false"
+        elif member is not None and type(member) is not list:
+            found[before + key] = member if type(member) is str else repr(member)
     return found

@@ -15,8 +15,8 @@ def escape_markdown(text: str) -> str:
 
     Source: CommonMark 0.31.2, section 2.4 (any ASCII punctuation may be escaped).
     """
-    one_line = " ".join(text.split())
-    return _SPECIAL.sub(_escaped, _ACTS.sub(lambda found: found[0] + _NOTHING, one_line))
+    single_line = " ".join(text.split())
+    return _SPECIAL.sub(_escaped, _ACTS.sub(lambda found: found[0] + _NOTHING, single_line))
 
 
 def _escaped(found: re.Match[str]) -> str:

@@ -37,7 +37,7 @@ class EarlWriter:
 
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the report."""
-        graph = [one for check in report.run.checks if check.rule for one in _assertions(check)]
+        graph = [assertion for check in report.run.checks if check.rule for assertion in _assertions(check)]
         value = {"@context": _CONTEXT, "@graph": graph}
         yield OutputFile("report.jsonld", msgspec.json.format(msgspec.json.encode(value), indent=1) + b"\n")
 
@@ -61,17 +61,17 @@ def _assertions(check: Check) -> Iterator[dict[str, object]]:
     if facts.get("mode") in _MODES:
         shared["earl:mode"] = {"@id": f"earl:{facts['mode']}"}
     last = check.last
-    told = [(problem.message, problem.place) for problem in last.problems] or [(last.reason, "")]
-    for message, place in told:
-        yield {**shared, "earl:result": _result(check.outcome, message, place, last.started)}
+    results = [(problem.message, problem.place) for problem in last.problems] or [(last.reason, "")]
+    for message, pointer in results:
+        yield {**shared, "earl:result": _result(check.outcome, message, pointer, last.started)}
 
 
-def _result(outcome: Outcome, message: str, place: str, started: datetime | None) -> dict[str, object]:
+def _result(outcome: Outcome, message: str, pointer: str, started: datetime | None) -> dict[str, object]:
     result: dict[str, object] = {"@type": "earl:TestResult", "earl:outcome": {"@id": _OUTCOMES[outcome]}}
     if message:
         result["earl:info"] = message
-    if place:
-        result["earl:pointer"] = {"@type": "ptr:Pointer", "ptr:expression": place}
+    if pointer:
+        result["earl:pointer"] = {"@type": "ptr:Pointer", "ptr:expression": pointer}
     if started:
         result["dct:date"] = {"@value": started.isoformat(), "@type": "xsd:dateTime"}
     return result

@@ -49,8 +49,8 @@ class JUnitWriter:
             with file.element("testsuites", _given(whole)):
                 if silent:
                     file.write("\n", _verdict_suite(verdict))
-                for place, group in enumerate(report.whole_suites):
-                    _write_suite(file, group, report, first=place == 0)
+                for position, group in enumerate(report.whole_suites):
+                    _write_suite(file, group, report, first=position == 0)
         yield OutputFile("junit.xml", target.getvalue() + b"\n")
 
 
@@ -72,14 +72,14 @@ def _verdict_suite(verdict: Verdict) -> "etree._Element":
 def _write_suite(file: "_IncrementalFileWriter", group: SuiteGroup, report: Report, *, first: bool) -> None:
     name = " › ".join(group.path) or report.title
     starts = [in_order(check.last.started) for check in group.checks if check.last.started]
-    told = {"name": name, **_counts(group.checks, report.verdict), **_when(min(starts, default=None))}
+    attributes = {"name": name, **_counts(group.checks, report.verdict), **_when(min(starts, default=None))}
     file.write("\n")
-    with file.element("testsuite", _given(told)):
+    with file.element("testsuite", _given(attributes)):
         if first:
             file.write(_properties(report))
         names: Counter[str] = Counter()
         for check in group.checks:
-            title = check.own_name
+            title = check.bare_title
             names[title] += 1
             # Two cases of one name would be one case, retried, to many readers.
             title = title if names[title] == 1 else f"{title} ({names[title]})"
@@ -89,8 +89,8 @@ def _write_suite(file: "_IncrementalFileWriter", group: SuiteGroup, report: Repo
 def _properties(report: Report) -> "etree._Element":
     """Return what is known of the run; with the first suite, as not every reader knows those of all."""
     element = etree.Element("properties")
-    own = (("verdict", report.verdict.word.value), ("verdict sentence", report.verdict.sentence))
-    for key, value in (*own, *((fact.key, fact.value) for fact in report.info.facts)):
+    properties = (("verdict", report.verdict.word.value), ("verdict sentence", report.verdict.sentence))
+    for key, value in (*properties, *((fact.key, fact.value) for fact in report.info.facts)):
         etree.SubElement(element, "property", name=key, value=value)
     return element
 
@@ -120,7 +120,9 @@ def _case(check: Check, suite: str, title: str, waived: Waived | None) -> "etree
 
 def _add_problem(case: "etree._Element", last: Attempt) -> None:
     """Add the one problem that decides; many readers know one a case."""
-    problem = next((one for one in last.problems if one.outcome is last.outcome), None)
+    problem = next(
+        (problem_found for problem_found in last.problems if problem_found.outcome is last.outcome), None
+    )
     element = etree.SubElement(case, _ELEMENTS[last.outcome])
     if problem is None:
         element.set("message", last.reason or "no reason given")

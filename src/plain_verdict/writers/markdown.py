@@ -6,7 +6,7 @@ import msgspec
 
 from plain_verdict.model import Cause, Outcome, State
 from plain_verdict.report import Report
-from plain_verdict.settings.limits import TOLD_NAME_CHARS
+from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import capital, format_day, format_duration, format_time_of_day, plural, shorten
 from plain_verdict.text.markdown import escape_markdown
 from plain_verdict.writers.interface import OutputFile
@@ -46,24 +46,25 @@ class MarkdownWriter(msgspec.Struct, frozen=True):
 
 def _lines(report: Report, link: str, most: int) -> Iterator[str]:
     verdict = report.verdict
-    yield f"## {_said(verdict.sentence)}"
+    yield f"## {_worded(verdict.sentence)}"
     yield ""
     who = report.info.brand.organisation
     when = report.when or f"{format_day(report.info.made)}, {format_time_of_day(report.info.made)}"
-    yield f"**{_said(report.title)}**{f', {_said(who)}' if who else ''}. {_said(when)}."
+    yield f"**{_worded(report.title)}**{f', {_worded(who)}' if who else ''}. {_worded(when)}."
     if link:
         yield ""
         yield f"[Full report](<{_address(link)}>)"
     if verdict.all_remarks:
         yield ""
-        yield from (f"- {_said(remark)}" for remark in verdict.all_remarks)
+        yield from (f"- {_worded(remark)}" for remark in verdict.all_remarks)
     yield ""
     yield from _tally(report)
-    broken = [one for one in verdict.conditions if one.state is not State.MET]
+    broken = [condition for condition in verdict.conditions if condition.state is not State.MET]
     if broken:
         yield from ("", "### Conditions", "", "| condition | state | value |", "|---|---|---|")
         yield from (
-            f"| {_said(one.words)} | {one.state.value} | {_said(one.met)} |" for one in broken[:_CONDITIONS]
+            f"| {_worded(condition_result.words)} | {condition_result.state.value} | {_worded(condition_result.met)} |"
+            for condition_result in broken[:_CONDITIONS]
         )
         kept = len(verdict.conditions) - len(broken)
         more = [f"{plural(len(broken) - _CONDITIONS, 'more')} not met"] if len(broken) > _CONDITIONS else []
@@ -73,24 +74,24 @@ def _lines(report: Report, link: str, most: int) -> Iterator[str]:
     yield from _changes(report, most)
     yield from _operations(report)
     if report.load:
-        yield from ("", "### Load", "", _said(report.load.lead))
+        yield from ("", "### Load", "", _worded(report.load.lead))
     if report.info.facts:
         yield ""
-        yield "; ".join(f"{_said(fact.key)}: {_said(fact.value)}" for fact in report.info.facts[:_FACTS])
+        yield "; ".join(f"{_worded(fact.key)}: {_worded(fact.value)}" for fact in report.info.facts[:_FACTS])
 
 
 def _tally(report: Report) -> Iterator[str]:
     outcomes = [outcome for outcome in Outcome if report.tally.of(outcome)]
     kinds = report.verdict.kinds
-    several = len(kinds) > 1
-    lead = "| kind | verdict | " if several else "| "
+    has_many = len(kinds) > 1
+    lead = "| kind | verdict | " if has_many else "| "
     yield f"{lead}checks | {' | '.join(outcome.value for outcome in outcomes)} |"
-    yield f"|{'---|---|' if several else ''}{'---:|' * (len(outcomes) + 1)}"
-    for kind in kinds if several else ():
+    yield f"|{'---|---|' if has_many else ''}{'---:|' * (len(outcomes) + 1)}"
+    for kind in kinds if has_many else ():
         cells = " | ".join(f"{kind.tally.of(outcome):,}" for outcome in outcomes)
         yield f"| {kind.kind.value} | {kind.word.value} | {kind.tally.total:,} | {cells} |"
     cells = " | ".join(f"{report.tally.of(outcome):,}" for outcome in outcomes)
-    yield f"| {f'all | {report.verdict.word.value} | ' if several else ''}{report.tally.total:,} | {cells} |"
+    yield f"| {f'all | {report.verdict.word.value} | ' if has_many else ''}{report.tally.total:,} | {cells} |"
 
 
 def _causes(report: Report, most: int) -> Iterator[str]:
@@ -105,8 +106,8 @@ def _causes(report: Report, most: int) -> Iterator[str]:
 
 
 def _cause(report: Report, cause: Cause) -> Iterator[str]:
-    told = [plural(len(cause.checks), "check"), report.verdict.aside_of(cause), report.past_of_cause(cause)]
-    yield f"- **{_cut(cause.name)}** ({', '.join(_said(part) for part in told if part)})"
+    details = [plural(len(cause.checks), "check"), report.verdict.aside_of(cause), report.past_of_cause(cause)]
+    yield f"- **{_cut(cause.name)}** ({', '.join(_worded(part) for part in details if part)})"
     about = " ".join(part for part in (cause.advice, f"Owner: {cause.owner}." if cause.owner else "") if part)
     if about:
         yield f"  {_cut(about)}"
@@ -121,12 +122,12 @@ def _changes(report: Report, most: int) -> Iterator[str]:
     history = report.history
     if history is None:
         return
-    yield from ("", f"### Changes since {_said(history.against)}", "", _said(history.lead))
+    yield from ("", f"### Changes since {_worded(history.against)}", "", _worded(history.lead))
     since = report.run.in_series.since if report.run.in_series else None
     listed = since.new[: min(_LISTED, most)] if since else ()
     if listed and since:
         yield from ("", "New:", "")
-        yield from (f"- {_cut(one.name)}: {_said(one.before)}" for one in listed)
+        yield from (f"- {_cut(change.name)}: {_worded(change.before)}" for change in listed)
         if len(since.new) > len(listed):
             yield f"- and {len(since.new) - len(listed):,} more"
 
@@ -147,10 +148,10 @@ def _operations(report: Report) -> Iterator[str]:
 
 
 def _cut(text: str) -> str:
-    return _said(shorten(" ".join(text.split()), TOLD_NAME_CHARS))
+    return _worded(shorten(" ".join(text.split()), LISTED_NAME_CHARS))
 
 
-def _said(text: str) -> str:
+def _worded(text: str) -> str:
     return escape_markdown(text)
 
 

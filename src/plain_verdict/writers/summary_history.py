@@ -20,7 +20,7 @@ class RunSummary(msgspec.Struct, frozen=True):
     made: datetime
 
 
-class WobbleSummary(msgspec.Struct, frozen=True):
+class FlakinessSummary(msgspec.Struct, frozen=True):
     """A flaky check: in how many of its last runs it failed or needed a retry; low and high bound the share."""
 
     id: str
@@ -75,7 +75,7 @@ class HistorySummary(msgspec.Struct, frozen=True):
     still_failing: list[str]
     removed: list[str]
     added: list[str]
-    flaky: list[WobbleSummary]
+    flaky: list[FlakinessSummary]
     slower: list[TimeSummary]
     faster: list[TimeSummary]
     builds: list[BuildSummary]
@@ -103,27 +103,34 @@ def history_summary(report: Report) -> HistorySummary | None:
         still_failing=_ids(since.still_failing),
         removed=_ids(since.removed),
         added=list(since.added),
-        flaky=list(map(_wobble, since.flaky)),
+        flaky=list(map(_flakiness, since.flaky)),
         slower=list(map(_time, since.slower)),
         faster=list(map(_time, since.faster)),
-        builds=[_build(build, since.missing.get(place, ())) for place, build in enumerate(builds)],
+        builds=[_build(build, since.missing.get(position, ())) for position, build in enumerate(builds)],
         missing=list(since.missing.get(len(builds), ())),
     )
 
 
-def _ids(several: tuple[Changed, ...]) -> list[str]:
-    return [one.id for one in several]
+def _ids(changes: tuple[Changed, ...]) -> list[str]:
+    return [change.id for change in changes]
 
 
-def _wobble(one: Flakiness) -> WobbleSummary:
-    share = one.unsteady / one.runs
-    return WobbleSummary(
-        one.id, one.name, one.unsteady, one.runs, round(share, 4), round(one.low, 4), round(one.high, 4), one.why
+def _flakiness(flakiness: Flakiness) -> FlakinessSummary:
+    share = flakiness.unsteady / flakiness.runs
+    return FlakinessSummary(
+        flakiness.id,
+        flakiness.name,
+        flakiness.unsteady,
+        flakiness.runs,
+        round(share, 4),
+        round(flakiness.low, 4),
+        round(flakiness.high, 4),
+        flakiness.why,
     )
 
 
-def _time(one: TimeChange) -> TimeSummary:
-    return TimeSummary(one.id, one.name, one.now_s, one.low_s, one.high_s, one.builds)
+def _time(change: TimeChange) -> TimeSummary:
+    return TimeSummary(change.id, change.name, change.now_s, change.low_s, change.high_s, change.builds)
 
 
 def _build(build: Build, missing: tuple[str, ...]) -> BuildSummary:

@@ -267,8 +267,12 @@ def _operation(operation: Operation, numbers: CallNumbers) -> OperationSummary:
 
 
 def _requirements(run: Run) -> dict[str, int] | None:
-    told = run.requirements
-    return {state.value.replace(" ", "_"): told.count(state) for state in RequirementState} if told.given else None
+    requirements = run.requirements
+    return (
+        {state.value.replace(" ", "_"): requirements.count(state) for state in RequirementState}
+        if requirements.given
+        else None
+    )
 
 
 def _cause(cause: Cause) -> CauseSummary:

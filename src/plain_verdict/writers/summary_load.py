@@ -96,7 +96,7 @@ def load_summary(load: LoadRun) -> LoadSummary:
 
 
 def _request(numbers: RequestNumbers) -> RequestSummary:
-    with_failed = {f"p{one.per_cent:g}_ms": ms_of(one.value_s) for one in numbers.with_failed}
+    with_failed = {f"p{percentile.per_cent:g}_ms": ms_of(percentile.value_s) for percentile in numbers.with_failed}
     return RequestSummary(
         request=numbers.name,
         count=numbers.count,
@@ -127,7 +127,7 @@ def ms_of(seconds: float | None) -> float | None:
 
 def reported_summary(reported: Reported) -> ReportedSummary:
     """Return what another tool reported."""
-    return ReportedSummary(reported.path, [_reported(one) for one in (*reported.requests, reported.whole)])
+    return ReportedSummary(reported.path, [_reported(request) for request in (*reported.requests, reported.whole)])
 
 
 def _reported(numbers: RequestNumbers) -> dict[str, str | int | float | None]:
@@ -138,7 +138,7 @@ def _reported(numbers: RequestNumbers) -> dict[str, str | int | float | None]:
         "mean_ms": ms_of(numbers.mean_s),
         "least_ms": ms_of(numbers.least_s),
         "longest_ms": ms_of(numbers.longest_s),
-        **{f"p{one.per_cent:g}_ms": ms_of(one.value_s) for one in numbers.percentiles},
+        **{f"p{percentile.per_cent:g}_ms": ms_of(percentile.value_s) for percentile in numbers.percentiles},
     }
 
 

@@ -11,9 +11,9 @@ from plain_verdict.cli import report
 from plain_verdict.cli.common import add_debug
 from plain_verdict.cli.demo.files import (
     API_DOCUMENT,
-    ASKED,
     BRAND,
     EARLIER,
+    REQUIREMENTS,
     RESULTS,
     RULES,
     SETTINGS,
@@ -65,7 +65,7 @@ def run(options: argparse.Namespace) -> int:
         shutil.copytree(BRAND, folder / "brand", dirs_exist_ok=True)
         shutil.copytree(RULES, folder / "rules", dirs_exist_ok=True)
         shutil.copy(API_DOCUMENT, folder)
-        shutil.copy(ASKED, folder)
+        shutil.copy(REQUIREMENTS, folder)
         until = (made_at(os.environ, datetime.now().astimezone()).date() + WAIVER_LASTS).isoformat()
         settings = SETTINGS.read_text("utf-8").replace("{UNTIL}", until)
         (folder / "plain-verdict.toml").write_text(settings, "utf-8")

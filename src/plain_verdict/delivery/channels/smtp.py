@@ -20,7 +20,7 @@ def send_mail(server: Address, login: Login, sender: str, to: Sequence[str], mes
             refused = _send(server, login, sender, to, message)
         except (smtplib.SMTPException, OSError) as error:
             if pause_s is None or not _is_temporary(error):
-                what, hint = _told(error, server)
+                what, hint = _explained(error, server)
                 raise DeliveryError(f"the mail was not sent ({what})", path=str(server), hint=hint) from error
             time.sleep(pause_s)
             continue
@@ -36,7 +36,7 @@ def try_server(server: Address, login: Login) -> None:
     try:
         _connected(server, login).quit()
     except (smtplib.SMTPException, OSError) as error:
-        what, hint = _told(error, server)
+        what, hint = _explained(error, server)
         raise DeliveryError(f"can't send mail ({what})", path=str(server), hint=hint) from error
 
 
@@ -71,7 +71,7 @@ def _is_temporary(error: Exception) -> bool:
     return isinstance(error, smtplib.SMTPResponseException) and error.smtp_code // 100 == 4
 
 
-def _told(error: Exception, server: Address) -> tuple[str, str]:
+def _explained(error: Exception, server: Address) -> tuple[str, str]:
     """Return what went wrong and what to do."""
     silent = isinstance(error, TimeoutError) or isinstance(error.__context__, TimeoutError)
     if isinstance(error, smtplib.SMTPException) and not silent:
@@ -90,8 +90,8 @@ def _told(error: Exception, server: Address) -> tuple[str, str]:
 def _refusal(error: smtplib.SMTPException, server: Address) -> tuple[str, str]:
     """Return what the server says, and what to do."""
     if isinstance(error, smtplib.SMTPRecipientsRefused):
-        several = "; ".join(f"{name}: {_answer(*answer)}" for name, answer in error.recipients.items())
-        return several, "check mail.to"
+        answers = "; ".join(f"{name}: {_answer(*answer)}" for name, answer in error.recipients.items())
+        return answers, "check mail.to"
     if isinstance(error, smtplib.SMTPResponseException):
         signing_in = isinstance(error, smtplib.SMTPAuthenticationError)
         hint = "check the variables with user and password" if signing_in else "ask who runs the server"

@@ -79,7 +79,7 @@ def post_notice(url: str, name: str, notice: Notice) -> None:
             try:
                 answer = _post(session, url, notice.body, headers)
             except requests.RequestException as error:
-                what = _told(error)
+                what = _explained(error)
                 if isinstance(error, requests.exceptions.SSLError):
                     break
             else:
@@ -88,9 +88,9 @@ def post_notice(url: str, name: str, notice: Notice) -> None:
                 what = _refusal(answer)
                 if answer.status_code not in _TEMPORARY:
                     break
-                asked = answer.headers.get("Retry-After", "")
-                if pause_s is not None and asked.isdecimal():
-                    wait_s = min(float(asked), _LONGEST_PAUSE_S)
+                retry_after = answer.headers.get("Retry-After", "")
+                if pause_s is not None and retry_after.isdecimal():
+                    wait_s = min(float(retry_after), _LONGEST_PAUSE_S)
             if wait_s is not None:
                 time.sleep(wait_s)
     raise DeliveryError(f"the notice was not taken ({what})", path=name, hint="check the address in that variable")
@@ -115,7 +115,7 @@ def _refusal(answer: "Response") -> str:
     return f"it answers {status_line(answer.status_code)}"
 
 
-def _told(error: Exception) -> str:
+def _explained(error: Exception) -> str:
     """Return why nothing came back, without the address: libraries put it into their words."""
     import requests
 

@@ -10,7 +10,7 @@ from plain_verdict.delivery.local.page_mark import is_our_mail, is_ours
 from plain_verdict.runtime.atomic_files import lock_folder, replace_path, staged_path
 from plain_verdict.runtime.errors import UsageError, WriteError
 
-_MOST_OF_ONE_NAME = 1_000
+_MOST_OF_A_NAME = 1_000
 # Control characters past ASCII, and noncharacters.
 # Few ranges are looked for fast; of the planes past the first the last two of each are no characters.
 _NOT_ON_PAGES = re.compile("[\x80-\x9f\ufdd0-\ufdef\ufffe\uffff\U00010000-\U0010ffff]")
@@ -126,7 +126,7 @@ def _placed(part: Path, path: Path, *, overwrite: bool) -> Path:
         replace_path(part, path)
         return path
     first = _first_free(path)
-    for number in range(first, first + _MOST_OF_ONE_NAME):
+    for number in range(first, first + _MOST_OF_A_NAME):
         target = numbered(path, number)
         # Each way fails where something has the name, also when another process took it a moment ago.
         try:

@@ -21,5 +21,5 @@ def is_ours(page: Path) -> bool:
 
 def made_when(page: Path) -> str | None:
     """Return when a page, or a page in a folder, was made, as ISO 8601; None for anything else."""
-    told = meta_of(page / FIRST_PAGE if page.is_dir() else page, PAGE_MARK)
-    return told.removeprefix("made ") if told is not None else None
+    mark = meta_of(page / FIRST_PAGE if page.is_dir() else page, PAGE_MARK)
+    return mark.removeprefix("made ") if mark is not None else None

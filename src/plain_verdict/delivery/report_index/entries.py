@@ -73,10 +73,10 @@ def newest_first(entries: Mapping[str, Entry]) -> list[Entry]:
     for entry in sorted(entries.values(), key=lambda entry: (entry.stamp, entry.file)):
         if entry.line is not None:
             by_page.setdefault((entry.line.id, in_order(entry.line.made).timestamp()), entry)
-    return sorted(by_page.values(), key=_place, reverse=True)
+    return sorted(by_page.values(), key=_order_key, reverse=True)
 
 
-def _place(entry: Entry) -> tuple[float, float, str]:
+def _order_key(entry: Entry) -> tuple[float, float, str]:
     line = entry.line
     if line is None:
         return 0.0, 0.0, entry.file

@@ -48,12 +48,12 @@ def is_feed_head(head: bytes) -> bool:
 
 
 def _add_entry(root: "etree._Element", file: str, line: IndexLine, home: str) -> None:
-    told = _moment(line.made)
+    published = _moment(line.made)
     verdict = line.verdict.value.capitalize()
     element = _add(root, "entry")
-    _add(element, "id", uuid5(NAMESPACE_URL, f"{home}#{line.id}/{told}").urn)
+    _add(element, "id", uuid5(NAMESPACE_URL, f"{home}#{line.id}/{published}").urn)
     _add(element, "title", f"{verdict}: {line.title} {line.build}".rstrip())
-    _add(element, "updated", told)
+    _add(element, "updated", published)
     if line.started:
         _add(element, "published", _moment(line.started))
     _add(element, "link", rel="alternate", type="text/html", href=quote(file))

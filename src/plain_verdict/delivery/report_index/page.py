@@ -13,7 +13,7 @@ from plain_verdict.report.index_line import IndexLine
 from plain_verdict.text.formatting import format_duration, plural
 from plain_verdict.writers.html.index_page import IndexLook, render_index
 
-_STRIP, _OPEN, _OPEN_OF_SEVERAL = 30, 30, 5
+_STRIP, _OPEN, _OPEN_OF_MANY = 30, 30, 5
 _OUTCOMES = tuple(outcome.value for outcome in Outcome)
 
 
@@ -52,19 +52,19 @@ def write_index(entries: Sequence[Entry], everything: str, words: IndexWords) ->
     for entry in entries:
         if entry.line is not None:
             series[entry.line.series].append(entry)
-    most = _OPEN if len(series) == 1 else _OPEN_OF_SEVERAL
+    most = _OPEN if len(series) == 1 else _OPEN_OF_MANY
     # The newest gives the page its word; where nothing stands, nobody can tell.
     word = entries[0].line.verdict if entries and entries[0].line else VerdictWord.UNDECIDED
     look = IndexLook(words.title, words.brand, words.made, _lead(entries, len(series)), word, everything)
-    return render_index(look, [_series(several, most) for several in series.values()])
+    return render_index(look, [_series(entries_of_series, most) for entries_of_series in series.values()])
 
 
 def _lead(entries: Sequence[Entry], series: int) -> str:
     if not entries:
         return "No reports yet."
     words = Counter(entry.line.verdict for entry in entries if entry.line)
-    told = [f"{words[word]:,} {word.value}" for word in VerdictWord if words[word]]
-    return f"{plural(len(entries), 'report')} of {plural(series, 'series', 'series')}: {', '.join(told)}."
+    counted = [f"{words[word]:,} {word.value}" for word in VerdictWord if words[word]]
+    return f"{plural(len(entries), 'report')} of {plural(series, 'series', 'series')}: {', '.join(counted)}."
 
 
 def _series(entries: Sequence[Entry], most: int) -> IndexSeries:

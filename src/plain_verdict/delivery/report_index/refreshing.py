@@ -122,5 +122,5 @@ def _walk(folder: Path, way: str, depth: int) -> Iterator[tuple[str, str]]:
                 with suppress(OSError):
                     about = item.stat()
                     yield f"{way}{item.name}", f"{about.st_mtime_ns:020d} {about.st_size}"
-    for one in sorted(folders) if depth < _DEEPEST else ():
-        yield from _walk(folder, one, depth + 1)
+    for folder_name in sorted(folders) if depth < _DEEPEST else ():
+        yield from _walk(folder, folder_name, depth + 1)

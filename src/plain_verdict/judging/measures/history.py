@@ -32,11 +32,11 @@ def _going_on(scope: CheckedScope) -> float:
 
 
 def _flaky(scope: CheckedScope) -> float:
-    return _inside(scope, [one.id for one in scope.since.flaky] if scope.since else [])
+    return _inside(scope, [flakiness.id for flakiness in scope.since.flaky] if scope.since else [])
 
 
 def _slower(scope: CheckedScope) -> float:
-    return _inside(scope, [one.id for one in scope.since.slower if one.id] if scope.since else [])
+    return _inside(scope, [change.id for change in scope.since.slower if change.id] if scope.since else [])
 
 
 def _inside(scope: CheckedScope, ids: list[str]) -> int:

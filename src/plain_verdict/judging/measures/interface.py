@@ -62,13 +62,13 @@ class CheckedScope:
         checks: Sequence[Check],
         waived: Mapping[str, Waived],
         tally: Tally | None = None,
-        besides: ScopeInputs = _NONE,
+        inputs: ScopeInputs = _NONE,
     ) -> None:
         self.checks = checks
-        self.api = besides.api
-        self.requirements = besides.requirements
-        self.scores = besides.scores
-        self.since = besides.since
+        self.api = inputs.api
+        self.requirements = inputs.requirements
+        self.scores = inputs.scores
+        self.since = inputs.since
         self._waived = waived
         self._tally = tally
 
@@ -114,7 +114,7 @@ class Unit(Protocol):
         """Return a bound in the measure's own unit; ``written`` is for errors. Raises ValueError."""
         ...
 
-    def say(self, number: float) -> str:
+    def format(self, number: float) -> str:
         """Return a number in words."""
         ...
 
@@ -128,7 +128,7 @@ class Count:
             raise ValueError(f"{written!r} is not a count")
         return number
 
-    def say(self, number: float) -> str:
+    def format(self, number: float) -> str:
         """Return the number with separators."""
         return f"{number:,.0f}"
 
@@ -144,7 +144,7 @@ class PerCent:
             raise ValueError(f'{written!r} would be less than one percent; write "{number * 100:g} %"')
         return number
 
-    def say(self, number: float) -> str:
+    def format(self, number: float) -> str:
         """Return the share with its sign."""
         return format_per_cent(number)
 
@@ -160,7 +160,7 @@ class Seconds:
             raise ValueError(f"{written!r} needs a unit of time: ms, s, min or h")
         return number * self.UNITS[unit]
 
-    def say(self, number: float) -> str:
+    def format(self, number: float) -> str:
         """Return the duration in words."""
         return format_duration(number)
 
@@ -174,7 +174,7 @@ class PerSecond:
             raise ValueError(f"{written!r} is not a number of requests per second; write it without a unit")
         return number
 
-    def say(self, number: float) -> str:
+    def format(self, number: float) -> str:
         """Return the number with what it counts."""
         return f"{number:,.4g} requests/s"
 
@@ -188,7 +188,7 @@ class PerCentSlower(PerCent):
             raise ValueError(f'{written!r} is not a change in percent; write it like "10 %"')
         return number
 
-    def say(self, number: float) -> str:
+    def format(self, number: float) -> str:
         """Return the change with its sign."""
         return f"{format_change(number)} %"
 

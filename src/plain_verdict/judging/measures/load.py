@@ -49,9 +49,9 @@ class LoadMeasure(msgspec.Struct, frozen=True):
     interval: Callable[[RequestNumbers, Sent], tuple[float, float]] | None = None
     """Of a number that is an estimate, where there is one: it is met, or not met, only where all of this is."""
 
-    def say(self, number: float) -> str:
+    def format(self, number: float) -> str:
         """Return a number in words."""
-        return self.unit.say(number)
+        return self.unit.format(number)
 
 
 def _percentile(per_cent: float) -> LoadMeasure:
@@ -66,7 +66,7 @@ def _percentile(per_cent: float) -> LoadMeasure:
         return format_duration(seconds) if low == high else f"{format_duration(seconds)} (95 % CI {low} to {high})"
 
     def missing(request: RequestNumbers) -> str:
-        if per_cent not in {one.per_cent for one in request.percentiles}:
+        if per_cent not in {percentile.per_cent for percentile in request.percentiles}:
             return "the results give no such percentile"
         answered = request.count - request.failed
         return f"too few answered requests ({answered:,})"
@@ -159,7 +159,7 @@ def _of_run(name: str) -> Measure:
     unit = LOAD_MEASURES[name].unit if name in LOAD_MEASURES else COUNT
     keys = _METRIC_KEYS if name in METRIC_MEASURES else _KEYS
     return Measure(
-        name, unit, lambda _: None, lambda _, number: unit.say(number), keys, lambda _: "no load results"
+        name, unit, lambda _: None, lambda _, number: unit.format(number), keys, lambda _: "no load results"
     )
 
 

@@ -7,8 +7,8 @@ from plain_verdict.text.formatting import plural
 
 def _count(state: RequirementState) -> Measure:
     def find(scope: CheckedScope) -> float | None:
-        told = scope.requirements
-        return told.count(state) if told and told.given else None
+        requirements = scope.requirements
+        return requirements.count(state) if requirements and requirements.given else None
 
     def describe(_: CheckedScope, number: float) -> str:
         return f"{plural(round(number), 'requirement')} {state.value}"
@@ -21,8 +21,8 @@ def _missing(_: CheckedScope) -> str:
 
 
 def _unsure(scope: CheckedScope) -> str:
-    told = scope.requirements
-    return "" if told is None or told.whole else "not all requirements could be read"
+    requirements = scope.requirements
+    return "" if requirements is None or requirements.whole else "not all requirements could be read"
 
 
 MEASURES = (_count(RequirementState.NOT_MET), _count(RequirementState.NOT_CHECKED))

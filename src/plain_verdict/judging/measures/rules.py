@@ -22,8 +22,8 @@ def _findings(scope: CheckedScope) -> float:
 
 
 def _new_findings(scope: CheckedScope) -> float | None:
-    told = [check.rule.new_findings for check in _rules(scope) if check.rule]
-    known = [number for number in told if number is not None]
+    counts = [check.rule.new_findings for check in _rules(scope) if check.rule]
+    known = [number for number in counts if number is not None]
     return sum(known) if known else None
 
 

@@ -43,16 +43,16 @@ def without_remote(value: object, unknown: set[str], depth: int = 0) -> object:
     if depth > _MOST_DEEP:
         raise ValueError("it nests too deep")
     if isinstance(value, list):
-        return [without_remote(one, unknown, depth + 1) for one in value]
+        return [without_remote(context, unknown, depth + 1) for context in value]
     if not isinstance(value, dict):
         return value
     made: dict[str, object] = {}
-    for key, own in value.items():
+    for key, member in value.items():
         if key == "@context":
-            contexts = own if isinstance(own, list) else [own]
-            made[key] = [_context(one, unknown) for one in contexts]
+            contexts = member if isinstance(member, list) else [member]
+            made[key] = [_context(context, unknown) for context in contexts]
         else:
-            made[key] = without_remote(own, unknown, depth + 1)
+            made[key] = without_remote(member, unknown, depth + 1)
     return made
 
 
@@ -65,5 +65,5 @@ def _context(context: object, unknown: set[str]) -> object:
         if "@import" in context:
             unknown.add(str(context["@import"]))
         # A term may have its own context.
-        return without_remote({key: own for key, own in context.items() if key != "@import"}, unknown)
+        return without_remote({key: member for key, member in context.items() if key != "@import"}, unknown)
     return context

@@ -21,7 +21,7 @@ _CLASSES = {
 }
 _GRAVEST_FIRST = ("failed", "cantTell", "untested", "passed", "inapplicable")
 _MOST_PARTS = 20
-_MOST_OF_ONE = 1_000
+_MOST_OF_A_VALUE = 1_000
 """Things that one assertion may say: tests, subjects and results multiply."""
 
 
@@ -60,7 +60,7 @@ def _assertions(graph: Graph, node: Node) -> Iterator[Assertion]:
     Raises TooManyError.
     """
     parts = tuple(_all(graph, node, name) for name in (EARL.test, EARL.subject, EARL.result))
-    if prod(map(len, parts)) > _MOST_OF_ONE:
+    if prod(map(len, parts)) > _MOST_OF_A_VALUE:
         tests, subjects, results = (f"{len(part):,}" for part in parts)
         raise TooManyError(f"one assertion names {tests} tests, {subjects} subjects and {results} results")
     for test, subject, result in product(*parts):
@@ -97,12 +97,12 @@ def _outcome(graph: Graph, outcome: Node | None) -> str:
     """Return the vocabulary's word for an outcome, the gravest of several; or else what stands there."""
     if outcome is None:
         return ""
-    told = {_CLASSES[URIRef(str(kind))] for kind in graph.objects(outcome, RDF.type) if kind in _CLASSES}
+    outcomes = {_CLASSES[URIRef(str(kind))] for kind in graph.objects(outcome, RDF.type) if kind in _CLASSES}
     text = str(outcome).strip()
     word = text.removeprefix(str(EARL)).removeprefix("earl:")
-    if not told or word in _GRAVEST_FIRST:
-        told.add(word)
-    return next((known for known in _GRAVEST_FIRST if known in told), word)
+    if not outcomes or word in _GRAVEST_FIRST:
+        outcomes.add(word)
+    return next((known for known in _GRAVEST_FIRST if known in outcomes), word)
 
 
 def _title(graph: Graph, node: Node | None) -> str:
@@ -119,8 +119,8 @@ def _title(graph: Graph, node: Node | None) -> str:
 def _words(graph: Graph, node: Node | None, name: URIRef) -> str:
     if node is None:
         return ""
-    texts = [one for one in graph.objects(node, name) if isinstance(one, Literal)]
-    texts.sort(key=lambda one: (not (one.language or "en").startswith("en"), str(one)))
+    texts = [literal for literal in graph.objects(node, name) if isinstance(literal, Literal)]
+    texts.sort(key=lambda literal: (not (literal.language or "en").startswith("en"), str(literal)))
     return str(texts[0]) if texts else ""
 
 
@@ -132,12 +132,12 @@ def _pointers(graph: Graph, result: Node | None) -> Iterator[str]:
         if isinstance(pointer, Literal):
             yield str(pointer)
             continue
-        said = [
-            str(one)
+        pointers = [
+            str(node)
             for name in (_POINTERS.expression, _POINTERS.lineNumber)
-            for one in graph.objects(pointer, name)
+            for node in graph.objects(pointer, name)
         ]
-        if said:
-            yield ", ".join(sorted(said))
+        if pointers:
+            yield ", ".join(sorted(pointers))
         elif isinstance(pointer, URIRef):
             yield str(pointer)

@@ -28,7 +28,7 @@ from plain_verdict.readers.earl.contexts import without_remote
 from plain_verdict.readers.interface import Head, noted_twice
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.json_text import decode_json
 from plain_verdict.text.moments import read_moment
@@ -58,7 +58,7 @@ class EarlReader:
     """Reads one report."""
 
     format = "earl"
-    told_by = "EARL"
+    described_as = "EARL"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -129,7 +129,7 @@ class _Reading:
                 for subject, name, thing, _ in named.quads():  # what stands in named graphs counts as well
                     graph.add((subject, name, thing))
         except Exception as error:  # rdflib raises what its parsers raise
-            what = f"is not readable RDF: {one_line(str(error), 300)}"
+            what = f"is not readable RDF: {single_line(str(error), 300)}"
             raise ReadError(what, path=self._source.path, hint="check that it is complete") from error
         try:
             return list(assertions_in(graph))
@@ -140,30 +140,34 @@ class _Reading:
     def checks(self, assertions: "Sequence[Assertion]") -> Iterator[Check]:
         """Yield a check for each test on each subject."""
         together: dict[tuple[str, str, str], list[Assertion]] = {}
-        for one in assertions:
-            together.setdefault((one.rule_set, one.test or one.test_title, one.subject), []).append(one)
-        for several in together.values():
-            yield self._check(several)
+        for assertion in assertions:
+            together.setdefault(
+                (assertion.rule_set, assertion.test or assertion.test_title, assertion.subject), []
+            ).append(assertion)
+        for test_assertions in together.values():
+            yield self._check(test_assertions)
 
-    def _check(self, several: "Sequence[Assertion]") -> Check:
-        first = several[0]
-        told = [(one, *self._outcome(one)) for one in several]
-        outcome = gravest(found for _, found, _ in told)
-        failed = [one for one, found, _ in told if found is Outcome.FAILED]
+    def _check(self, assertions: "Sequence[Assertion]") -> Check:
+        first = assertions[0]
+        results = [(assertion, *self._outcome(assertion)) for assertion in assertions]
+        outcome = gravest(found for _, found, _ in results)
+        failed = [assertion for assertion, found, _ in results if found is Outcome.FAILED]
         suite = (
-            one_line(first.rule_set or _rule_set(first.test), self._limits.name_chars) or "Tests without a set",
+            single_line(first.rule_set or _rule_set(first.test), self._limits.name_chars) or "Tests without a set",
         )
-        name = one_line(first.test_title or readable(first.test), self._limits.name_chars) or "Nameless test"
+        name = single_line(first.test_title or readable(first.test), self._limits.name_chars) or "Nameless test"
         kind = self._source.kind or Kind.COMPLIANCE
-        reasons = dict.fromkeys(_said(reason, one.info) for one, found, reason in told if found is outcome)
-        moments = [moment for one in several if (moment := read_moment(one.at))]
+        reasons = dict.fromkeys(
+            _worded(reason, assertion.info) for assertion, found, reason in results if found is outcome
+        )
+        moments = [moment for assertion in assertions if (moment := read_moment(assertion.at))]
         problems = [
             Problem(
                 Outcome.FAILED,
-                message=self._text(one.info) or "The rule is not met.",
-                place=one_line(one.pointer, self._limits.name_chars),
+                message=self._text(assertion.info) or "The rule is not met.",
+                place=single_line(assertion.pointer, self._limits.name_chars),
             )
-            for one in failed[:_MOST_PROBLEMS]
+            for assertion in failed[:_MOST_PROBLEMS]
         ]
         if len(failed) > len(problems):
             problems.append(
@@ -183,26 +187,29 @@ class _Reading:
                     cause=name if failed else "",
                 ),
             ),
-            facts=tuple(self._facts(several)),
+            facts=tuple(self._facts(assertions)),
             description=self._text(first.about),
             links=(Fact("What it asks", first.test),) if first.test.startswith("http") else (),
-            variant=(Fact(_PAGE, one_line(first.subject, self._limits.name_chars)),) if first.subject else (),
+            variant=(Fact(_PAGE, single_line(first.subject, self._limits.name_chars)),) if first.subject else (),
             rule=Rule(severity=Severity.MEDIUM, findings=len(failed)),
         )
 
-    def _outcome(self, one: "Assertion") -> tuple[Outcome, str]:
-        self._literal += one.is_literal
-        found = OUTCOMES.get(one.outcome)
+    def _outcome(self, assertion: "Assertion") -> tuple[Outcome, str]:
+        self._literal += assertion.is_literal
+        found = OUTCOMES.get(assertion.outcome)
         if found is None:
-            self._unknown[one_line(one.outcome, 40) or "none at all"] += 1
+            self._unknown[single_line(assertion.outcome, 40) or "none at all"] += 1
             return Outcome.UNDECIDED, f"{_PERSON}: it gives no outcome of the standard"
         return found
 
-    def _facts(self, several: "Sequence[Assertion]") -> Iterator[Fact]:
-        for key, texts in (("asserted by", [one.by for one in several]), ("mode", [one.mode for one in several])):
+    def _facts(self, assertions: "Sequence[Assertion]") -> Iterator[Fact]:
+        for key, texts in (
+            ("asserted by", [assertion.by for assertion in assertions]),
+            ("mode", [assertion.mode for assertion in assertions]),
+        ):
             known = list(dict.fromkeys(filter(None, texts)))
             if known:
-                yield Fact(key, one_line(join_list(known), self._limits.name_chars))
+                yield Fact(key, single_line(join_list(known), self._limits.name_chars))
 
     def _text(self, text: str) -> str:
         return block(text, self._limits.message_chars)
@@ -211,7 +218,7 @@ class _Reading:
         """Yield what was odd."""
         path = self._source.path
         if self._contexts:
-            names = join_list([one_line(name, 80) for name in sorted(self._contexts)])
+            names = join_list([single_line(name, 80) for name in sorted(self._contexts)])
             yield ReadingNote(
                 path, f"names a context that is not fetched ({names}); EARL's own terms are used instead"
             )
@@ -223,7 +230,7 @@ class _Reading:
             )
 
 
-def _said(reason: str, info: str) -> str:
+def _worded(reason: str, info: str) -> str:
     """Return why nobody can tell, or it does not apply; what a report of our own says already stands once."""
     if info and (not reason.startswith(_PERSON) or info.startswith(_PERSON)):
         return info

@@ -8,11 +8,11 @@ from itertools import islice
 
 from plain_verdict.model import BAD, Attempt, Fact, Outcome, Output, Problem, counting_last, gravest
 from plain_verdict.readers.expectations import find_expectation
-from plain_verdict.readers.junit.outcome_words import TELLING, told_of_case
+from plain_verdict.readers.junit.outcome_words import TELLING, outcome_words_of_case
 from plain_verdict.readers.junit.tags import CASE
 from plain_verdict.readers.junit.tree import Node
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, headline, one_line
+from plain_verdict.text.cleaning import block, headline, single_line
 from plain_verdict.text.moments import read_duration, read_moment
 
 PROBLEMS = {"failure": Outcome.FAILED, "error": Outcome.ERRORED}
@@ -44,7 +44,7 @@ _WORD_CHARS = 40
 def read_facts(element: Node, limits: Limits) -> Iterator[Fact]:
     """Yield the facts of a ``properties`` element; the value stands in an attribute or in the text."""
     for item in element.children:
-        name = one_line(item.get("name") or item.get("key") or item.name, limits.name_chars)
+        name = single_line(item.get("name") or item.get("key") or item.name, limits.name_chars)
         value = item.attributes.get("value")
         yield Fact(name, block(item.text if value is None else value, limits.message_chars))
 
@@ -60,7 +60,7 @@ def read_output(element: Node, limits: Limits) -> Output | None:
     text = element.text
     if not text or text.isspace() or (len(text) < _SHORT_CHARS and _only_rules(text)):
         return None
-    return Output(one_line(element.name, limits.name_chars), block(text, limits.output_chars))
+    return Output(single_line(element.name, limits.name_chars), block(text, limits.output_chars))
 
 
 def deep_problems(element: Node, limits: Limits) -> Iterator[Problem]:
@@ -95,7 +95,7 @@ def _kind_and_message(element: Node, detail: str, limits: Limits) -> tuple[str, 
     message = block(element.get("message"), limits.message_chars)
     if not message or message == "None":
         message = headline(detail)[: limits.message_chars]
-    kind = one_line(element.get("type"), limits.name_chars)
+    kind = single_line(element.get("type"), limits.name_chars)
     named = _TYPE_FIRST.match(message)
     if named and (not kind or kind.rpartition(".")[2] == named[1].rpartition(".")[2]):
         return kind or named[1], message[named.end() :]
@@ -129,7 +129,7 @@ class CaseReader:
             return None
         took_s = read_duration(text)
         if took_s is None and not text.isspace():
-            self.unread_times[one_line(text, 40)] += 1
+            self.unread_times[single_line(text, 40)] += 1
         return took_s
 
     def _read_children(
@@ -176,8 +176,10 @@ class CaseReader:
     ) -> tuple[Outcome, str, tuple[Problem, ...]]:
         """Return how a case ended, why it was skipped, and its problems."""
         if problems:
-            one = problems[0].outcome if len(problems) == 1 else gravest(problem.outcome for problem in problems)
-            return one, "", tuple(problems)
+            outcome = (
+                problems[0].outcome if len(problems) == 1 else gravest(problem.outcome for problem in problems)
+            )
+            return outcome, "", tuple(problems)
         by_words = self._by_words(attributes)
         # "failed" in an attribute is not taken back by an element that says skipped; "undecided", which our own
         # files say so, gets its reason there.
@@ -197,7 +199,7 @@ class CaseReader:
 
     def _skipped(self, elements: list[Node]) -> tuple[Outcome, str, tuple[Problem, ...]]:
         element = elements[0]
-        reason = one_line(element.get("message") or element.text, self.limits.message_chars)
+        reason = single_line(element.get("message") or element.text, self.limits.message_chars)
         kind = element.get("type")
         if reason.lower() == "true":
             reason = kind if kind != "skipped" else ""
@@ -211,10 +213,12 @@ class CaseReader:
         """Return the outcome of a case without a problem element, by what its attributes say of it."""
         if attributes.keys().isdisjoint(TELLING):
             return Outcome.PASSED, "", ()
-        told = [(outcome, one_line(word, _WORD_CHARS)) for outcome, word in told_of_case(attributes)]
-        unknown = [word for outcome, word in told if outcome is None]
+        outcomes = [
+            (outcome, single_line(word, _WORD_CHARS)) for outcome, word in outcome_words_of_case(attributes)
+        ]
+        unknown = [word for outcome, word in outcomes if outcome is None]
         self.unknown_words.update(unknown)
-        known = [(outcome, word) for outcome, word in told if outcome]
+        known = [(outcome, word) for outcome, word in outcomes if outcome]
         outcome = gravest(outcome for outcome, _ in known)
         if unknown and outcome not in BAD:
             return Outcome.UNDECIDED, f"its status “{unknown[0]}” is not a known outcome", ()

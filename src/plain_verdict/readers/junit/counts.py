@@ -6,7 +6,7 @@ import msgspec
 
 from plain_verdict.model import Outcome
 from plain_verdict.readers.junit.tree import Node
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import join_list, plural
 
 _MOST_DIGITS, _SHOWN_CHARS = 11, 24
@@ -71,7 +71,7 @@ def read_announced(element: Node) -> Announced:
         _number(attributes, "skipped", "skips", "ignored"),
         _number(attributes, "disabled") or 0,
         _number(attributes, "failures") == 0 and _number(attributes, "errors") == 0,
-        tuple(f"{name} “{one_line(text, _SHOWN_CHARS)}”" for name, text in odd),
+        tuple(f"{name} “{single_line(text, _SHOWN_CHARS)}”" for name, text in odd),
     )
 
 

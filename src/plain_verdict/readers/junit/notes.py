@@ -67,9 +67,9 @@ def _on_wholeness(path: str, walk: Walked, file: XmlFile, open_suites: Sequence[
         yield ReadingNote(path, "holds no checks", results_missing=not walk.promised_none)
 
 
-def _first_of(several: Sequence[str]) -> str:
-    others = len(several) - 1
-    return several[0] + (f" (and {plural(others, 'other suite')} likewise)" if others else "")
+def _first_of(names: Sequence[str]) -> str:
+    others = len(names) - 1
+    return names[0] + (f" (and {plural(others, 'other suite')} likewise)" if others else "")
 
 
 def _odd_words(path: str, words: Counter[str], noun: str, fate: str) -> list[ReadingNote]:

@@ -34,23 +34,23 @@ TELLING = frozenset((*_BY_WORD, *_IF_TRUE, *_BAD))
 """Attributes that say how a case ended."""
 
 
-def told_of_case(attributes: Mapping[str, str]) -> Iterator[tuple[Outcome | None, str]]:
+def outcome_words_of_case(attributes: Mapping[str, str]) -> Iterator[tuple[Outcome | None, str]]:
     """Yield what each telling attribute says, and its word; None for a word that nobody knows."""
     for key in sorted(attributes.keys() & TELLING):
         word = attributes[key].strip()
         if word:
-            yield from _told(key, word)
+            yield from _outcomes_of(key, word)
 
 
-def told_of_suite(attributes: Mapping[str, str]) -> Iterator[tuple[Outcome | None, str]]:
+def outcome_words_of_suite(attributes: Mapping[str, str]) -> Iterator[tuple[Outcome | None, str]]:
     """Yield what a suite says of itself besides counts, likewise."""
     for key, value in attributes.items():
         word, name = value.strip(), key.rpartition("}")[2].lower()
         if word and name in (*_BY_WORD, *_IF_TRUE) and not (name in _IF_TRUE and word.isdecimal()):
-            yield from _told(name, word)
+            yield from _outcomes_of(name, word)
 
 
-def _told(key: str, word: str) -> Iterator[tuple[Outcome | None, str]]:
+def _outcomes_of(key: str, word: str) -> Iterator[tuple[Outcome | None, str]]:
     plain = word.lower()
     if key in _BY_WORD:
         yield _WORDS.get(re.sub("[^a-z]", "", plain)), word

@@ -22,7 +22,7 @@ class JunitReader:
     """Reads JUnit XML, whatever runner wrote it."""
 
     format = "junit-xml"
-    told_by = "JUnit XML"
+    described_as = "JUnit XML"
     roots = frozenset({SUITES, SUITE})
 
     def recognises(self, head: Head) -> bool:
@@ -47,7 +47,7 @@ def read_by(
     while walk.open:
         walk.end_suite(whole=False)
     read = ResultFile(
-        checks=walk.set_apart(),
+        checks=walk.disambiguate(),
         suites=tuple(walk.suites),
         notes=notes,
         started=min(walk.starts, key=in_order, default=None),

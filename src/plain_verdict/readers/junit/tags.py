@@ -39,5 +39,5 @@ def with_known_names(attributes: Mapping[str, str]) -> Mapping[str, str]:
     """Return attributes under the names that are known, however they are written."""
     if attributes.keys() <= KNOWN_ATTRIBUTES:
         return attributes
-    own = ((key.rpartition("}")[2].lower(), key, value) for key, value in attributes.items())
-    return {name if name in KNOWN_ATTRIBUTES else key: value for name, key, value in own}
+    names = ((key.rpartition("}")[2].lower(), key, value) for key, value in attributes.items())
+    return {name if name in KNOWN_ATTRIBUTES else key: value for name, key, value in names}

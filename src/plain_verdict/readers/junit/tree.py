@@ -144,7 +144,7 @@ def walk_whole(file: XmlFile, walk: Walk) -> None:
     """Walk a file; what is found counts if it was whole."""
     tree = JunitTree(walk)
     try:
-        file.tell(tree)
+        file.replay(tree)
     except _TooDeep:
         return  # it is not whole, then
     finally:

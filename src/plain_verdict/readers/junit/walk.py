@@ -38,11 +38,11 @@ from plain_verdict.readers.junit.case import (
 )
 from plain_verdict.readers.junit.counts import Counts, disagreement, read_announced
 from plain_verdict.readers.junit.names import split_parameters, without_run
-from plain_verdict.readers.junit.outcome_words import told_of_suite
+from plain_verdict.readers.junit.outcome_words import outcome_words_of_suite
 from plain_verdict.readers.junit.tags import CASE, KNOWN_ATTRIBUTES, SUITE, with_known_names
 from plain_verdict.readers.junit.tree import Node
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.moments import read_moment
 
 # Names that runners give when nobody named the suite; they tell the reader nothing.
@@ -55,7 +55,7 @@ _PLAIN = frozenset(("name", "classname", "time"))
 _TEAR_DOWN = re.compile(r"tear[\s_-]?down", re.IGNORECASE)
 _NOT_WELL = (*BAD, Outcome.UNDECIDED)
 _WORD_CHARS = 40
-_SET_APART = (MACHINE, "package", *VARIANT_FACTS, "device", "os")
+_DISAMBIGUATING = (MACHINE, "package", *VARIANT_FACTS, "device", "os")
 """Facts that set suites of one name apart."""
 
 
@@ -137,9 +137,9 @@ class JunitWalk:
         suite = self.open.pop()
         suite.inside.add(suite.direct)
         element = suite.element
-        facts, outputs = self._own_parts(suite)
+        facts, outputs = self._result_parts(suite)
         package = element.get("package")
-        suite.labels |= {fact.key.lower(): fact.value for fact in facts if fact.key.lower() in _SET_APART}
+        suite.labels |= {fact.key.lower(): fact.value for fact in facts if fact.key.lower() in _DISAMBIGUATING}
         suite.labels |= {"package": self._clean(package)} if package else {}
         if facts or outputs:
             self.suites.append(SuiteNotes(self._show(suite.path), tuple(facts), tuple(outputs)))
@@ -151,7 +151,7 @@ class JunitWalk:
             self.open[-1].bad_children += suite.inside.problems > 0
         self._time(element)
 
-    def _own_parts(self, suite: _OpenSuite) -> tuple[list[Fact], list[Output]]:
+    def _result_parts(self, suite: _OpenSuite) -> tuple[list[Fact], list[Output]]:
         """Return a suite's own facts and outputs; its own problems become a check."""
         facts: list[Fact] = []
         outputs: list[Output] = []
@@ -161,7 +161,7 @@ class JunitWalk:
                 facts += islice(read_facts(child, self.limits), self.limits.facts)
                 self._add_deep(suite, child)
             elif name in PROBLEMS:
-                self._add_own(suite, read_problem(child, PROBLEMS[name], self.limits))
+                self._add_results(suite, read_problem(child, PROBLEMS[name], self.limits))
             else:
                 self._add_deep(suite, child)
                 output = read_output(child, self.limits)
@@ -171,13 +171,13 @@ class JunitWalk:
 
     def _add_deep(self, suite: _OpenSuite, element: Node) -> None:
         for problem in deep_problems(element, self.limits):
-            self._add_own(suite, problem)
+            self._add_results(suite, problem)
 
     def _compare_words(self, suite: _OpenSuite) -> None:
         """Take note of a suite that says that it did not pass, while all in it did, or says what nobody knows."""
-        for outcome, word in told_of_suite(suite.element.attributes):
+        for outcome, word in outcome_words_of_suite(suite.element.attributes):
             if outcome is None or (outcome in _NOT_WELL and not suite.inside.problems):
-                word = one_line(word, _WORD_CHARS)  # noqa: PLW2901  the same word, fit to be shown
+                word = single_line(word, _WORD_CHARS)  # noqa: PLW2901  the same word, fit to be shown
                 what = f"says that it ended as “{word}”"
                 held = "which is not a known outcome" if outcome is None else "but contains no such check"
                 self.promises.append(f"{self._whose(suite)} {what}, {held}")
@@ -192,8 +192,8 @@ class JunitWalk:
         difference = disagreement(announced, suite.inside, suite.direct, suite.children, suite.bad_children)
         self.promised_none = self.promised_none or announced.cases == 0
         if difference:
-            told = f"{self._whose(suite)} {difference.words}"
-            (self.promises if difference.promises else self.disagreements).append(told)
+            sentence = f"{self._whose(suite)} {difference.words}"
+            (self.promises if difference.promises else self.disagreements).append(sentence)
 
     def _join_reruns(self, suite: _OpenSuite, announced: int | None) -> None:
         """Bring together the attempts at one check, which some runners write as cases of one name.
@@ -201,15 +201,15 @@ class JunitWalk:
         Those that were run again failed, whatever their elements leave out, and are not in the suite's own number
         of cases: only where that fits, they are attempts.
         """
-        several = [
+        groups = [
             numbers
             for numbers in suite.repeated.values()
             if all(self.checks[number].outcome is Outcome.PASSED for number in numbers[:-1])
         ]
-        reruns = sum(len(numbers) - 1 for numbers in several)
+        reruns = sum(len(numbers) - 1 for numbers in groups)
         if not reruns or announced != suite.direct.cases - suite.direct.reruns - reruns:
             return
-        for *earlier, last in several:
+        for *earlier, last in groups:
             check = self.checks[last]
             attempts = [_failed_before(self.checks[number].last) for number in earlier]
             self.checks[last] = msgspec.structs.replace(check, attempts=(*attempts, *check.attempts))
@@ -218,7 +218,7 @@ class JunitWalk:
         suite.direct.reruns += reruns
         suite.inside.reruns += reruns
 
-    def _add_own(self, suite: _OpenSuite, problem: Problem) -> None:
+    def _add_results(self, suite: _OpenSuite, problem: Problem) -> None:
         """Add a problem of the suite itself, outside any of its cases."""
         attempt = Attempt(problem.outcome, problems=(problem,))
         id_ = check_id(self._kind, suite.path, SUITE_ITSELF)
@@ -258,7 +258,7 @@ class JunitWalk:
         self.cases_read += 1
         raw = attributes.get("name", "")
         # One runner escapes names twice.
-        name = one_line(raw.replace("&quot;", '"') if "&" in raw else raw, self._name_chars)
+        name = single_line(raw.replace("&quot;", '"') if "&" in raw else raw, self._name_chars)
         classname = attributes.get("classname", "")
         nested = parent is not None and parent.name == CASE
         within = None if nested or classname == raw else suite.found.get(classname)
@@ -272,13 +272,13 @@ class JunitWalk:
             name, parameters = split_parameters(name)
             name = name.rstrip()
             raw, raw_parameters = split_parameters(raw)
-        place = None
+        partial_type = None
         if not plain:
             more, extra = self._extra(attributes)
             facts, parameters, raw_parameters = facts + more, parameters + extra, raw_parameters + extra
-            place = _place(attributes, self.limits)
+            partial_type = _location(attributes, self.limits)
         id_ = id_within(within.digest, raw, raw_parameters)
-        check = Check(id_, self._kind, within.shown, name, attempts, parameters, place, facts)
+        check = Check(id_, self._kind, within.shown, name, attempts, parameters, partial_type, facts)
         self._add(suite, check)
 
     def _name_for(self, path: tuple[str, ...]) -> str:
@@ -314,7 +314,7 @@ class JunitWalk:
         return _Within(path, self._show(path), suite_digest(self._kind, path))
 
     def _clean(self, raw: str) -> str:
-        return one_line(raw, self._name_chars)
+        return single_line(raw, self._name_chars)
 
     def _show(self, path: tuple[str, ...]) -> tuple[str, ...]:
         """Return a path as it is shown."""
@@ -331,8 +331,8 @@ class JunitWalk:
         """
         if len(self.checks) >= self.limits.checks:
             raise too_many_checks(self.limits)
-        place = check.place
-        key = check.id if place is None or place.line is None else (check.id, place)
+        location = check.place
+        key = check.id if location is None or location.line is None else (check.id, location)
         if key == self._last_key and self._is_tear_down(check):
             self.checks[-1] = check = _with_tear_down(self.checks[-1], check)
             suite.direct.reruns += 1
@@ -358,19 +358,19 @@ class JunitWalk:
     def _is_tear_down(check: Check) -> bool:
         return bool(check.last.problems) and _TEAR_DOWN.search(check.last.problems[0].message) is not None
 
-    def set_apart(self) -> tuple[Check, ...]:
+    def disambiguate(self) -> tuple[Check, ...]:
         """Return the checks, those of one name with the host, package or browser that sets them apart."""
         self._drop_gone()
-        for numbers in _of_one_id(self.checks):
+        for numbers in _with_same_id(self.checks):
             labels = [self._labels[number] for number in numbers]
-            differing = [key for key in _SET_APART if len({label.get(key) for label in labels}) > 1]
+            differing = [key for key in _DISAMBIGUATING if len({label.get(key) for label in labels}) > 1]
             for number, label in zip(numbers, labels, strict=True):
-                apart = ", ".join(label[key] for key in differing if label.get(key))
-                self.checks[number] = msgspec.structs.replace(self.checks[number], apart=apart)
+                disambiguator = ", ".join(label[key] for key in differing if label.get(key))
+                self.checks[number] = msgspec.structs.replace(self.checks[number], apart=disambiguator)
         return tuple(self.checks)
 
 
-def _of_one_id(checks: Sequence[Check]) -> list[list[int]]:
+def _with_same_id(checks: Sequence[Check]) -> list[list[int]]:
     """Return the numbers of the checks that share an id, those of each id together."""
     ids = [check.id for check in checks]
     if len(set(ids)) == len(ids):
@@ -400,11 +400,11 @@ def _with_tear_down(before: Check, after: Check) -> Check:
     return msgspec.structs.replace(before, attempts=(*before.attempts[:-1], both))
 
 
-def _place(attributes: Mapping[str, str], limits: Limits) -> SourceLocation | None:
+def _location(attributes: Mapping[str, str], limits: Limits) -> SourceLocation | None:
     file = attributes.get("file")
     if not file:
         return None
     line = attributes.get("line", "")
     return SourceLocation(
-        one_line(file, limits.name_chars), int(line) if line.isascii() and line.isdigit() else None
+        single_line(file, limits.name_chars), int(line) if line.isascii() and line.isdigit() else None
     )

@@ -14,7 +14,7 @@ from plain_verdict.settings.mappings import CheckMapping, Moment, OutcomeRule, P
 from plain_verdict.text.encoding import Decoding
 from plain_verdict.text.expressions import Expression
 
-_ONE_CHAR = ("delimiter", "quote")
+_SINGLE_CHAR = ("delimiter", "quote")
 
 
 def check_mapping(mapping: ResultMapping, where: str) -> None:
@@ -69,11 +69,11 @@ def parts_of(part: msgspec.Struct, where: str) -> Iterator[tuple[str, msgspec.St
     yield where, part
     for field in msgspec.structs.fields(part):
         value = getattr(part, field.name)
-        several = isinstance(value, tuple)
-        for number, inner in enumerate(value if several else (value,)):
+        is_tuple = isinstance(value, tuple)
+        for number, inner in enumerate(value if is_tuple else (value,)):
             if isinstance(inner, msgspec.Struct):
                 key = f"{where}.{field.encode_name}"
-                yield from parts_of(inner, f"{key}[{number}]" if several else key)
+                yield from parts_of(inner, f"{key}[{number}]" if is_tuple else key)
             elif isinstance(inner, dict):
                 for name, text in inner.items():
                     if isinstance(text, msgspec.Struct):
@@ -119,7 +119,7 @@ def _check_pattern(pattern: str, where: str) -> None:
 
 
 def _check_table(mapping: ResultMapping, where: str) -> None:
-    for key in _ONE_CHAR:
+    for key in _SINGLE_CHAR:
         value = getattr(mapping.table, key)
         if len(value) > 1:
             raise UsageError(f"{value!r} is more than one character", where=f"{where}.{key}")

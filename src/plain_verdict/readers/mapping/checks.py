@@ -25,7 +25,7 @@ from plain_verdict.readers.mapping.selectors import Document
 from plain_verdict.readers.mapping.steps import ItemResult, steps_of, teller
 from plain_verdict.readers.mapping.values import Values, cleaned, no_text, whole_number
 from plain_verdict.settings.mappings import CheckMapping, LevelMapping, ResultMapping
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.moments import LONGEST_S
 
 Pairs = tuple[Fact, ...]
@@ -152,27 +152,27 @@ class Checks:
         """Yield the checks in an item of a level."""
         innermost = depth == len(self._inner) - 1
         gives = None if innermost else self._levels[depth + 1]
-        for place, inner in enumerate(self._inner[depth](item)):
-            here = (at[0], (*at[1], place))
+        for position, inner in enumerate(self._inner[depth](item)):
+            located = (at[0], (*at[1], position))
             if innermost:
-                self._at = here
+                self._at = located
                 yield self._check(inner, given)
             else:
-                yield from self._below(inner, gives(inner, given) if gives else given, depth + 1, here)
+                yield from self._below(inner, gives(inner, given) if gives else given, depth + 1, located)
 
     def _odd(self, what: str) -> None:
         """Remember where the first item stands that lacks something."""
         if what not in self.counts.first:
             number, inner = self._at
-            several = list(zip(self._inner_eaches, inner, strict=True))
-            self.counts.first[what] = self._document.locate(number, self._outer, several)
+            counted = list(zip(self._inner_eaches, inner, strict=True))
+            self.counts.first[what] = self._document.locate(number, self._outer, counted)
 
     def _check(self, item: object, outer: Given) -> Check:
         counts, limits = self.counts, self._limits
         counts.items += 1
         given = self._gives(item, outer) if self._gives else outer
         raw = self._name(item) or ""
-        name = one_line(raw, limits.name_chars)
+        name = single_line(raw, limits.name_chars)
         if not name:
             counts.nameless += 1
             self._odd("name")
@@ -190,7 +190,7 @@ class Checks:
             name,
             self._all_attempts(item),
             parameters,
-            self._place(item),
+            self._location(item),
             facts,
             given.tags,
             block(self._description(item) or "", limits.message_chars),
@@ -201,53 +201,53 @@ class Checks:
     def _all_attempts(self, item: object) -> tuple[Attempt, ...]:
         if self._attempts is None:
             return (self._attempt(item, item),)
-        several = [self._attempt(part, item) for part in self._attempts(item)]
-        starts = [in_order(attempt.started) for attempt in several if attempt.started]
-        if len(starts) == len(several):  # as each says when it began, whatever order they stand in
-            several = [attempt for _, attempt in sorted(zip(starts, several, strict=True), key=itemgetter(0))]
-        return counting_last(several or [self._attempt(item, item)])
+        attempts = [self._attempt(part, item) for part in self._attempts(item)]
+        starts = [in_order(attempt.started) for attempt in attempts if attempt.started]
+        if len(starts) == len(attempts):  # as each says when it began, whatever order they stand in
+            attempts = [attempt for _, attempt in sorted(zip(starts, attempts, strict=True), key=itemgetter(0))]
+        return counting_last(attempts or [self._attempt(item, item)])
 
     def _attempt(self, item: object, around: object) -> Attempt:
         """Return an attempt; ``around`` is the item that is the check, where attempts stand in it."""
         steps = self._steps(item) if self._steps else ()
-        told = self._tell(item, steps)
-        outcome, reason, problems = told.outcome, told.reason, told.problems
+        item_result = self._tell(item, steps)
+        outcome, reason, problems = item_result.outcome, item_result.reason, item_result.problems
         if outcome is not Outcome.PASSED:
-            reason = self._with_reason(item, told)
+            reason = self._with_reason(item, item_result)
             if outcome in BAD:
                 self.counts.bad += 1
                 problems = problems or (Problem(outcome, message=reason),)
-            elif outcome is Outcome.UNDECIDED and told.unsaid:
+            elif outcome is Outcome.UNDECIDED and item_result.unsaid:
                 self.counts.without_outcome += 1
                 self._odd("outcome")
-        elif told.remarked:
+        elif item_result.remarked:
             self.counts.passed_with_problem += 1
             self._odd("problem")
         return Attempt(
             outcome,
-            told.took_s if told.took_s is None or told.took_s < LONGEST_S else None,
-            told.started,
+            item_result.took_s if item_result.took_s is None or item_result.took_s < LONGEST_S else None,
+            item_result.started,
             reason,
             problems,
-            told.outputs,
+            item_result.outputs,
             steps,
-            told.evidence,
+            item_result.evidence,
             (),
-            told.expectations,
-            told.exchanges,
+            item_result.expectations,
+            item_result.exchanges,
             self._worker(around) or "",
             (whole_number(self._number(around)) or 0) if self._number else 0,
             self._cause(around) or "",
         )
 
-    def _with_reason(self, item: object, told: ItemResult) -> str:
+    def _with_reason(self, item: object, item_result: ItemResult) -> str:
         """Return why an item did not pass, without what its problems say already."""
-        own = self._reason(item)
-        if not own or own in (told.reason, *(problem.message for problem in told.problems)):
-            return told.reason
-        return " ".join(filter(None, (one_line(own, self._limits.message_chars), told.reason)))
+        reason = self._reason(item)
+        if not reason or reason in (item_result.reason, *(problem.message for problem in item_result.problems)):
+            return item_result.reason
+        return " ".join(filter(None, (single_line(reason, self._limits.message_chars), item_result.reason)))
 
-    def _place(self, item: object) -> SourceLocation | None:
+    def _location(self, item: object) -> SourceLocation | None:
         file = self._file(item)
         return SourceLocation(file, whole_number(self._line(item))) if file else None
 
@@ -267,7 +267,7 @@ def _suites(find: Callable[[object], list[str]] | None, most_chars: int) -> Call
             known.clear()
         given = known.get(names)
         if given is None:
-            shown = tuple(line for name in names if (line := one_line(name, most_chars)))
+            shown = tuple(line for name in names if (line := single_line(name, most_chars)))
             given = known[names] = outer._replace(raw=(*outer.raw, *names), suite=(*outer.suite, *shown))
         return given
 

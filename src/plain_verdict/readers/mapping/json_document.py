@@ -9,11 +9,11 @@ import msgspec
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
-from plain_verdict.readers.mapping.json_paths import JsonRoot, json_place
+from plain_verdict.readers.mapping.json_paths import JsonRoot, json_selector
 from plain_verdict.readers.mapping.selectors import Inner, Item, OnLine, Selector, json_text, on_line
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_size, plural
 from plain_verdict.text.json_text import DAMAGED_JSON, decode_json, key_twice, may_have_twice
 
@@ -38,7 +38,7 @@ class JsonDocument:
             self._root = JsonRoot(decode_json(data))
         except DAMAGED_JSON as error:
             raise ReadError(
-                f"is not complete JSON: {_said(error)}",
+                f"is not complete JSON: {_worded(error)}",
                 path=source.path,
                 hint="the run may have been stopped while it wrote; run it again",
             ) from error
@@ -48,7 +48,7 @@ class JsonDocument:
 
     def place(self, text: str | int) -> Selector:
         """Return the place of a path. Raises ValueError."""
-        return json_place(text, self._root)
+        return json_selector(text, self._root)
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield what stands at the path; the whole file where there is none."""
@@ -66,10 +66,10 @@ class JsonDocument:
     def locate(self, number: int, each: str, inner: Inner) -> str:
         """Return the path of an item, as far as paths are made of names and wildcards only."""
         path = ""
-        for place, at in ((each or "$", number), *inner):
-            before, sign, after = place.rpartition("[*]")
-            here = f"{before}[{at}]" if sign and not after and "*" not in before else f"{place}, {at + 1}"
-            path = f"{path}{'' if not path or here[:1] == '[' else '.'}{here}"
+        for each_text, at in ((each or "$", number), *inner):
+            before, sign, after = each_text.rpartition("[*]")
+            located = f"{before}[{at}]" if sign and not after and "*" not in before else f"{each_text}, {at + 1}"
+            path = f"{path}{'' if not path or located[:1] == '[' else '.'}{located}"
         return path if path[:1] == "$" else f"$.{path}"
 
     def notes(self) -> Iterator[ReadingNote]:
@@ -93,7 +93,7 @@ class JsonLines:
 
     def place(self, text: str | int) -> Selector:
         """Return the place of a path; ``$`` is the line. Raises ValueError."""
-        return json_place(text, self._root)
+        return json_selector(text, self._root)
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield each line, or what stands at the path in it."""
@@ -122,7 +122,7 @@ class JsonLines:
         with suppress(*DAMAGED_JSON):
             return decode_json(data)
         what = "has a line that can't be read" if data.endswith(b"\n") else "ends in the middle of a line"
-        note = f"{what} ({_said(error)}); only that line is lost"
+        note = f"{what} ({_worded(error)}); only that line is lost"
         self._note(ReadingNote(self._source.path, note, f"line {number:,}", results_missing=True))
         return None
 
@@ -151,10 +151,10 @@ class JsonLines:
             yield ReadingNote(self._source.path, f"has {more} that can't be read", results_missing=True)
 
 
-def members_at(place: Selector, value: object) -> list[object]:
+def members_at(selector: Selector, value: object) -> list[object]:
     """Return what stands at a place; of one list, its members: nobody means the list itself by its path."""
-    found = place.all(value)
-    return found[0] if place.single and len(found) == 1 and type(found[0]) is list else found
+    found = selector.all(value)
+    return found[0] if selector.single and len(found) == 1 and type(found[0]) is list else found
 
 
 def _lines(stream: BinaryIO) -> Iterator[bytes]:
@@ -165,9 +165,9 @@ def _lines(stream: BinaryIO) -> Iterator[bytes]:
 
 
 def _twice(path: str, key: str, where: str) -> ReadingNote:
-    what = f"has the key “{one_line(key, 40)}” twice in one object, so one of its values is lost"
+    what = f"has the key “{single_line(key, 40)}” twice in one object, so one of its values is lost"
     return ReadingNote(path, what, where, results_missing=True)
 
 
-def _said(error: Exception) -> str:
-    return "it nests too deep" if isinstance(error, RecursionError) else one_line(str(error), 200)
+def _worded(error: Exception) -> str:
+    return "it nests too deep" if isinstance(error, RecursionError) else single_line(str(error), 200)

@@ -37,7 +37,7 @@ class JsonRoot:
         self.value = value
 
 
-def json_place(text: str | int, root: JsonRoot) -> Selector:
+def json_selector(text: str | int, root: JsonRoot) -> Selector:
     """Return the place that a path names. Raises ValueError where it is none."""
     if isinstance(text, int):
         raise ValueError(f"{text} is a column number, but the file is not a table")
@@ -58,20 +58,20 @@ def json_place(text: str | int, root: JsonRoot) -> Selector:
 
 def _of_key(text: str, key: str) -> Selector:
     """Return the place of one key: nearly all places are."""
-    place = Selector(text, *_find_keys((key,)))
+    selector = Selector(text, *_find_keys((key,)))
 
     def read(item: object) -> str | None:
         value = item.get(key) if type(item) is dict else None
         if value is None or value == "":
-            place.misses += 1
+            selector.misses += 1
             return None
-        place.hits += 1
-        if place.hits <= SAMPLES:
-            place.sample(value)
+        selector.hits += 1
+        if selector.hits <= SAMPLES:
+            selector.sample(value)
         return value if type(value) is str else json_text(value)
 
-    place.read = read
-    return place
+    selector.read = read
+    return selector
 
 
 def _from_root(find: Find, root: JsonRoot) -> tuple[Find, None]:

@@ -27,7 +27,7 @@ class Judged(NamedTuple):
     unknown: str | None = None
 
 
-NOTHING_SAID = Judged(Outcome.UNDECIDED)
+NO_OUTCOME = Judged(Outcome.UNDECIDED)
 ReadOutcome = Callable[[object], Judged]
 
 
@@ -54,8 +54,8 @@ class Outcomes:
         """Return what stood there with what it meant, and how often."""
         counted: Counter[tuple[str, Outcome]] = Counter()
         for met in self._met:
-            for text, one in met.items():
-                counted[text, one.judged.outcome] += one.times
+            for text, seen in met.items():
+                counted[text, seen.judged.outcome] += seen.times
         return counted
 
     @property
@@ -63,19 +63,19 @@ class Outcomes:
         """Return the values that no rule names, and how often they stood there."""
         counted: Counter[str] = Counter()
         for met in self._met:
-            counted.update({text: one.times for text, one in met.items() if one.judged.unknown is not None})
+            counted.update({text: seen.times for text, seen in met.items() if seen.judged.unknown is not None})
         return counted
 
     def reader(self, key: str, rules: OutcomeRule | tuple[OutcomeRule, ...]) -> ReadOutcome | None:
         """Return what tells how an item ended; None where the mapping does not say. Raises ValueError."""
-        several = rules if isinstance(rules, tuple) else (rules,)
-        if not several:
+        outcome_rules = rules if isinstance(rules, tuple) else (rules,)
+        if not outcome_rules:
             return None
-        readers = [self._of_rule(f"{key}.from", rule) for rule in several]
+        readers = [self._of_rule(f"{key}.from", rule) for rule in outcome_rules]
         if len(readers) == 1:
             (read,) = readers
-            return lambda item: read(item) or NOTHING_SAID
-        return lambda item: next((judged for read in readers if (judged := read(item)) is not None), NOTHING_SAID)
+            return lambda item: read(item) or NO_OUTCOME
+        return lambda item: next((judged for read in readers if (judged := read(item)) is not None), NO_OUTCOME)
 
     def _of_rule(self, key: str, rule: OutcomeRule) -> Callable[[object], Judged | None]:
         missing = None if rule.missing is None else Judged(rule.missing)
@@ -83,32 +83,32 @@ class Outcomes:
         met: dict[str, SeenValue] = {}
         self._met.append(met)
 
-        def read_one(text: str) -> Judged:
-            one = met.get(text)
-            if one is None:
+        def read_text(text: str) -> Judged:
+            seen = met.get(text)
+            if seen is None:
                 outcome = meaning_of(text)
-                one = SeenValue(Judged(Outcome.UNDECIDED, text) if outcome is None else Judged(outcome))
+                seen = SeenValue(Judged(Outcome.UNDECIDED, text) if outcome is None else Judged(outcome))
                 if len(met) < _MOST_VALUES:
-                    met[text] = one
-            one.times += 1
-            return one.judged
+                    met[text] = seen
+            seen.times += 1
+            return seen.judged
 
         if isinstance(rule.from_, str | int):
-            place = self._texts.place(key, rule.from_) if rule.from_ != "" else None
-            if place is None:
+            selector = self._texts.place(key, rule.from_) if rule.from_ != "" else None
+            if selector is None:
                 return lambda _item: missing
-            if place.single:
-                read_text = place.read
-                return lambda item: missing if (text := read_text(item)) is None else read_one(text)
+            if selector.single:
+                text_at = selector.read
+                return lambda item: missing if (text := text_at(item)) is None else read_text(text)
         find = self._texts.all(key, rule.from_)
 
         def read(item: object) -> Judged | None:
             texts = find(item) if find else ()
             if not texts:
                 return missing
-            several = [read_one(text) for text in texts]
-            worst = gravest(judged.outcome for judged in several)
-            return next(judged for judged in several if judged.outcome is worst)
+            judged_texts = [read_text(text) for text in texts]
+            worst = gravest(judged.outcome for judged in judged_texts)
+            return next(judged for judged in judged_texts if judged.outcome is worst)
 
         return read
 
@@ -118,7 +118,7 @@ def _meanings(rule: OutcomeRule, decimal: str) -> Callable[[str], Outcome | None
     exact: dict[str, Outcome] = {}
     loose: list[tuple[Callable[[str], bool], Outcome]] = []  # given a text as it is
     for outcome in _IN_ORDER:
-        for value in _several(rule.meaning_of(outcome)):
+        for value in _values_of(rule.meaning_of(outcome)):
             if isinstance(value, Bounds):
                 loose.append((_within(value, decimal), outcome))
             elif isinstance(value, str) and ("*" in value or "?" in value):
@@ -135,7 +135,7 @@ def _meanings(rule: OutcomeRule, decimal: str) -> Callable[[str], Outcome | None
     return meaning_of
 
 
-def _several(meaning: Meaning) -> Sequence[Scalar | Bounds]:
+def _values_of(meaning: Meaning) -> Sequence[Scalar | Bounds]:
     return meaning if isinstance(meaning, tuple) else (meaning,)
 
 
@@ -178,7 +178,7 @@ def check_outcome(rule: OutcomeRule) -> None:
     """Make sure that no value means two outcomes, and that bounds have one. Raises ValueError: ``key: what``."""
     seen: dict[str, Outcome] = {}
     for outcome in _IN_ORDER:
-        for value in _several(rule.meaning_of(outcome)):
+        for value in _values_of(rule.meaning_of(outcome)):
             if isinstance(value, Bounds):
                 if not any(bound is not None for bound in msgspec.structs.astuple(value)):
                     raise ValueError(f"{outcome.value}: has no bound")

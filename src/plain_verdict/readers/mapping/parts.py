@@ -18,7 +18,7 @@ from plain_verdict.settings.mappings import (
     ProblemMapping,
     Text,
 )
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 
 _STATUSES = range(100, 600)
 
@@ -61,7 +61,7 @@ def _problem(values: Values, key: str, form: ProblemMapping) -> _MakeEach[Proble
                 expected, actual = find_expectation(message or "", detail or "") or (None, None)
             yield Problem(
                 Outcome.FAILED,
-                type=one_line(type_ or "", limits.name_chars),
+                type=single_line(type_ or "", limits.name_chars),
                 message=block(message or "", limits.message_chars),
                 detail=block(detail or "", limits.detail_chars),
                 expected=None if expected is None else block(expected, limits.message_chars),
@@ -101,7 +101,7 @@ def _evidence(values: Values, key: str, form: EvidenceMapping) -> _MakeEach[Evid
             called, below = (name(part) if name else None) or "", (caption(part) if caption else None) or ""
             for path in paths(part) if paths else ():
                 end = path.strip().replace("\\", "/").rpartition("/")[2]
-                yield Evidence(called or one_line(end, values.limits.name_chars), path.strip(), caption=below)
+                yield Evidence(called or single_line(end, values.limits.name_chars), path.strip(), caption=below)
             text = content(part) if content else None
             if text is not None:
                 data, trouble = _content(text)
@@ -203,7 +203,7 @@ def _headers(values: Values, key: str, where: str) -> Make[tuple[str, str]]:
     """Return what gives headers: of an object, of objects with name and value, or of lines ``name: value``."""
     if not where:
         return lambda _item: ()
-    place, to_text = values.texts.place(key, where), values.texts.document.text_of
+    selector, to_text = values.texts.place(key, where), values.texts.document.text_of
 
     def pairs(value: object) -> Iterator[tuple[str, str]]:
         if isinstance(value, list):
@@ -220,4 +220,4 @@ def _headers(values: Values, key: str, where: str) -> Make[tuple[str, str]]:
                 if sign:
                     yield name.strip(), rest.strip()
 
-    return lambda item: tuple(pair for value in place.all(item) for pair in pairs(value))
+    return lambda item: tuple(pair for value in selector.all(item) for pair in pairs(value))

@@ -12,7 +12,7 @@ from plain_verdict.model import Check, ReadingNote, ResultFile, SuiteNotes, in_o
 from plain_verdict.readers.interface import Head, within_limit
 from plain_verdict.readers.mapping.checks import Checks, times_of
 from plain_verdict.readers.mapping.json_document import JsonLines
-from plain_verdict.readers.mapping.json_paths import JsonRoot, json_place
+from plain_verdict.readers.mapping.json_paths import JsonRoot, json_selector
 from plain_verdict.readers.mapping.opening import open_document, syntax_of
 from plain_verdict.readers.mapping.run import RunValues
 from plain_verdict.readers.mapping.selectors import Document, Selector
@@ -26,7 +26,7 @@ from plain_verdict.readers.samples.reader import needs_libraries
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.mappings import ResultMapping
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 
 _LINES_LOOKED_AT = 100
@@ -43,7 +43,7 @@ class MappingReader:
         self.mapping = mapping
         self._options = options
         self.format = mapping.name
-        self.told_by = f"files of the mapping “{mapping.name}”"
+        self.described_as = f"files of the mapping “{mapping.name}”"
 
     def recognises(self, head: Head) -> bool:
         """Return whether a file stands where those of the mapping do, and holds what it needs."""
@@ -72,18 +72,18 @@ class MappingReader:
             return bool(need.strip().casefold() in {name.casefold() for name in _table(head, self.mapping).columns})
         if syntax == "json lines":
             document: Document = JsonLines(_beginning(head), DEFAULT_LIMITS)
-            place = document.place(need)
+            selector = document.place(need)
             lines = (item.value for item, _ in zip(document.items(""), range(_LINES_LOOKED_AT), strict=False))
-            return any(place.first(line) is not None for line in lines)
+            return any(selector.first(line) is not None for line in lines)
         if syntax == "xml":
             document = XmlDocument(_beginning(head), self.mapping.prefixes, DEFAULT_LIMITS)
-            place = document.place(need)
+            selector = document.place(need)
             for _ in document.items("//none"):
                 pass
-            return document.root() is not None and place.first(document.root()) is not None
+            return document.root() is not None and selector.first(document.root()) is not None
         if head.json_value is None:
             raise ValueError("it is not complete JSON")
-        return json_place(need, JsonRoot(head.json_value)).first(head.json_value) is not None
+        return json_selector(need, JsonRoot(head.json_value)).first(head.json_value) is not None
 
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the file's checks or load results, with notes on all that the mapping did not fit."""
@@ -152,7 +152,7 @@ class MappingReading:
             raise self._wrong(error) from error
 
     def _wrong(self, error: ValueError) -> ReadError:
-        what = f"can't be read by the mapping “{self._mapping.name}”: {one_line(str(error), 400)}"
+        what = f"can't be read by the mapping “{self._mapping.name}”: {single_line(str(error), 400)}"
         return ReadError(what, path=self._source.path, hint="correct the mapping; docs/mappings.md explains places")
 
     def checks(self) -> tuple[Check, ...]:
@@ -164,7 +164,7 @@ class MappingReading:
         except ValueError as error:
             if not made:
                 raise self._wrong(error) from error
-            self.trouble = one_line(str(error), 400)
+            self.trouble = single_line(str(error), 400)
         return tuple(made)
 
     def span(self, checks: Sequence[Check]) -> tuple[datetime | None, datetime | None]:
@@ -184,24 +184,24 @@ class MappingReading:
         yield from self._announced(counts.items)
         unknown = self.values.outcomes.unknown
         for text, times in unknown.most_common(self._limits.notes):
-            several = plural(times, "check")
+            checks = plural(times, "check")
             yield self._note(
-                f"has {several} with the outcome “{one_line(text, 60)}”, which the mapping does not list: undecided"
+                f"has {checks} with the outcome “{single_line(text, 60)}”, which the mapping does not list: undecided"
             )
         if len(unknown) > self._limits.notes:
             yield self._note(
                 f"has {len(unknown) - self._limits.notes:,} more outcomes that the mapping does not list"
             )
         if counts.without_outcome:
-            several = plural(counts.without_outcome, "check")
-            yield self._note(f"has {several} without an outcome: undecided", counts.first.get("outcome", ""))
+            checks = plural(counts.without_outcome, "check")
+            yield self._note(f"has {checks} without an outcome: undecided", counts.first.get("outcome", ""))
         inner = self.values.inner_outcomes.unknown
         if inner:
             (text, times), more = inner.most_common(1)[0], len(inner) - 1
             also = f" and {plural(more, 'more value')}" if more else ""
             yield self._note(
                 f"has {plural(times, 'step or expectation', 'steps or expectations')} with the outcome "
-                f"“{one_line(text, 60)}”{also}, which the mapping does not list: undecided"
+                f"“{single_line(text, 60)}”{also}, which the mapping does not list: undecided"
             )
         if counts.nameless:
             yield self._note(f"has {plural(counts.nameless, 'check')} without a name", counts.first.get("name", ""))
@@ -210,11 +210,11 @@ class MappingReading:
             yield self._note(what, f"the first is “{self.values.examples[key]}”")
         for key, times in self.texts.unsearched.items():
             if times:
-                several = plural(times, "text")
-                yield self._note(f"has {several} in which the pattern of {key} took too long", missing=True)
+                checks = plural(times, "text")
+                yield self._note(f"has {checks} in which the pattern of {key} took too long", missing=True)
         if counts.passed_with_problem:
-            several = plural(counts.passed_with_problem, "check")
-            what = f"has {several} that passed with a failure message, which is kept as a remark"
+            checks = plural(counts.passed_with_problem, "check")
+            what = f"has {checks} that passed with a failure message, which is kept as a remark"
             yield self._note(what, counts.first.get("problem", ""), quiet=True)
         yield from self._fruitless()
 
@@ -222,7 +222,7 @@ class MappingReading:
         """Yield a note where the file says that it has another number of checks."""
         announced = self.run.checks
         if self.run.odd_checks:
-            odd = one_line(self.run.odd_checks, 40)
+            odd = single_line(self.run.odd_checks, 40)
             yield self._note(f"announces “{odd}” checks, which is not a plain number", missing=True)
         if announced is not None and announced != items:
             what = f"announces {plural(announced, 'check')}, but holds {items:,}"
@@ -231,15 +231,15 @@ class MappingReading:
     def _fruitless(self) -> Iterator[ReadingNote]:
         """Yield a note for each key of the mapping whose places find nothing anywhere in the file."""
         by_key: dict[str, list[Selector]] = {}
-        for key, place in self.texts.places:
-            by_key.setdefault(key, []).append(place)
-        for key, places in by_key.items():
-            if any(place.hits for place in places) or not any(place.misses for place in places):
+        for key, used_selector in self.texts.places:
+            by_key.setdefault(key, []).append(used_selector)
+        for key, selectors in by_key.items():
+            if any(selector.hits for selector in selectors) or not any(selector.misses for selector in selectors):
                 continue
             quiet = any(part in key for part in _ONLY_WITH_FAILURES)
             if quiet and not self.making.counts.bad:
                 continue
-            where = " or ".join(f"“{place.text}”" for place in places)
+            where = " or ".join(f"“{selector.text}”" for selector in selectors)
             yield self._note(f"holds nothing at {where} ({key} of the mapping “{self._mapping.name}”)", quiet=quiet)
 
     def _note(self, what: str, where: str = "", *, missing: bool = False, quiet: bool = False) -> ReadingNote:

@@ -7,7 +7,7 @@ from plain_verdict.model import Fact
 from plain_verdict.readers.mapping.selectors import Document
 from plain_verdict.readers.mapping.values import Values, cleaned, no_text, whole_number
 from plain_verdict.settings.mappings import RunMapping
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 
 
 class RunValues:
@@ -56,4 +56,4 @@ class RunValues:
 
     def as_facts(self) -> tuple[Fact, ...]:
         """Return the facts."""
-        return tuple(Fact(key, one_line(value, self._limits.message_chars)) for key, value in self.facts.items())
+        return tuple(Fact(key, single_line(value, self._limits.message_chars)) for key, value in self.facts.items())

@@ -123,7 +123,7 @@ class Document(Protocol):
 
 def on_line(number: int, inner: Inner) -> str:
     """Return in words where an item stands in a file whose lines have numbers."""
-    return ", ".join((f"line {number:,}", *(f"item {place + 1}" for _, place in inner)))
+    return ", ".join((f"line {number:,}", *(f"item {position + 1}" for _, position in inner)))
 
 
 def json_text(value: object) -> str:

@@ -7,12 +7,12 @@ from typing import NamedTuple
 import msgspec
 
 from plain_verdict.model import BAD, Evidence, Exchange, Expectation, Outcome, Output, Problem, Step, gravest
-from plain_verdict.readers.mapping.outcomes import NOTHING_SAID, Outcomes
+from plain_verdict.readers.mapping.outcomes import NO_OUTCOME, Outcomes
 from plain_verdict.readers.mapping.parts import Make, evidence, exchanges, expectations, outputs, problems
 from plain_verdict.readers.mapping.values import Values, numbered
 from plain_verdict.readers.record.tree import unmet
 from plain_verdict.settings.mappings import Part, StepMapping
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 
 NAMELESS_STEP = "Nameless step"
@@ -41,10 +41,10 @@ class ItemResult(NamedTuple):
     remarked: bool
 
 
-Tell = Callable[[object, Sequence[Step]], ItemResult]
+ReadResult = Callable[[object, Sequence[Step]], ItemResult]
 
 
-def teller(values: Values, key: str, form: Part, outcomes: Outcomes) -> Tell:
+def teller(values: Values, key: str, form: Part, outcomes: Outcomes) -> ReadResult:
     """Return what tells how an item ended, given its steps. Raises ValueError.
 
     What passed by its file, while a step or an expectation of it did not, did not pass.
@@ -58,32 +58,32 @@ def teller(values: Values, key: str, form: Part, outcomes: Outcomes) -> Tell:
     expectations_of = expectations(values, f"{key}.expectation", form.expectation) or _none
     exchanges_of = exchanges(values, f"{key}.exchange", form.exchange) or _none
 
-    def tell(item: object, steps: Sequence[Step]) -> ItemResult:
-        judged = judge(item) if judge else NOTHING_SAID
+    def read_result(item: object, steps: Sequence[Step]) -> ItemResult:
+        judged = judge(item) if judge else NO_OUTCOME
         began, end = started(item) if started else None, ended(item) if ended else None
         took_s = took(item) if took else None
         exchanged, asserted = exchanges_of(item), expectations_of(item)
         if asserted and len(exchanged) == 1:
-            asserted = tuple(msgspec.structs.replace(one, exchange=0) for one in asserted)
+            asserted = tuple(msgspec.structs.replace(expectation, exchange=0) for expectation in asserted)
         outcome, unknown = judged
         reason = f"The mapping does not list the outcome “{unknown}”." if unknown is not None else ""
         if steps or asserted:
-            outcome, reason = _with_inner(outcome, reason, steps, asserted, told=judge is not None)
-        wrong, said = problems_of(item), outputs_of(item)
+            outcome, reason = _with_inner(outcome, reason, steps, asserted, has_outcome=judge is not None)
+        wrong, printed = problems_of(item), outputs_of(item)
         remarked = bool(wrong) and outcome not in BAD
         if outcome in BAD:
             wrong = tuple(_as(problem, outcome) for problem in wrong) or unmet(asserted, values.limits)
         elif wrong:
             reason, remarks = _no_problems(outcome, reason, wrong, values.limits.message_chars)
-            wrong, said = (), (*said, *remarks)
+            wrong, printed = (), (*printed, *remarks)
         if took_s is None and began is not None and end is not None:
             took_s = _between(began, end)
-        unsaid, proofs = judged is NOTHING_SAID, evidence_of(item)
+        unsaid, proofs = judged is NO_OUTCOME, evidence_of(item)
         return ItemResult(
-            outcome, unsaid, reason, took_s, began, end, wrong, said, proofs, asserted, exchanged, remarked
+            outcome, unsaid, reason, took_s, began, end, wrong, printed, proofs, asserted, exchanged, remarked
         )
 
-    return tell
+    return read_result
 
 
 def _none(_item: object) -> tuple[()]:
@@ -95,7 +95,7 @@ def _no_problems(
 ) -> tuple[str, Iterator[Output]]:
     """Return what stands where problems would, for an item that has none: why it was left out, and remarks."""
     if outcome is not Outcome.PASSED and not reason:
-        reason, wrong = one_line(wrong[0].message, most_chars), wrong[1:]
+        reason, wrong = single_line(wrong[0].message, most_chars), wrong[1:]
     return reason, map(_remark, wrong)
 
 
@@ -109,11 +109,11 @@ def _remark(problem: Problem) -> Output:
 
 
 def _with_inner(
-    outcome: Outcome, reason: str, steps: Sequence[Step], asserted: Sequence[Expectation], *, told: bool
+    outcome: Outcome, reason: str, steps: Sequence[Step], asserted: Sequence[Expectation], *, has_outcome: bool
 ) -> tuple[Outcome, str]:
     """Return the outcome with what its steps and expectations say, and why it is another than its file says."""
-    inner = gravest((*(step.outcome for step in steps), *(one.outcome for one in asserted)))
-    if not told:
+    inner = gravest((*(step.outcome for step in steps), *(expectation.outcome for expectation in asserted)))
+    if not has_outcome:
         return inner, ""
     if outcome in _WORSE or inner not in _WORSE:
         return outcome, reason
@@ -136,7 +136,7 @@ def steps_of(values: Values, key: str, forms: StepMapping | tuple[StepMapping, .
 
 def _step(values: Values, key: str, form: StepMapping) -> Callable[[object], Iterator[Step]]:
     each, name = values.each(key, form), values.line(f"{key}.name", form.name)
-    tell = teller(values, key, form, values.inner_outcomes)
+    read_result = teller(values, key, form, values.inner_outcomes)
     inside = None
     if form.inside:
         inside = values.each(f"{key}.inside", StepMapping(each=form.inside, where=form.where))
@@ -147,32 +147,34 @@ def _step(values: Values, key: str, form: StepMapping) -> Callable[[object], Ite
         if inside is not None:
             inner = inside(item)
             if inner and depth >= _DEEPEST:
-                steps = (*steps, _left_out(inner, inside, tell))
+                steps = (*steps, _left_out(inner, inside, read_result))
             else:
                 steps = (*steps, *(made(part, depth + 1) for part in inner))
-        told = tell(item, steps)
-        remarks = (Output("remark", told.reason),) if told.reason else ()
+        item_result = read_result(item, steps)
+        remarks = (Output("remark", item_result.reason),) if item_result.reason else ()
         return Step(
             name=(name(item) if name else None) or NAMELESS_STEP,
-            outcome=told.outcome,
-            started=told.started,
-            took_s=told.took_s,
-            problems=told.problems,
+            outcome=item_result.outcome,
+            started=item_result.started,
+            took_s=item_result.took_s,
+            problems=item_result.problems,
             steps=steps,
-            outputs=(*told.outputs, *remarks),
-            evidence=told.evidence,
-            expectations=told.expectations,
-            exchanges=told.exchanges,
+            outputs=(*item_result.outputs, *remarks),
+            evidence=item_result.evidence,
+            expectations=item_result.expectations,
+            exchanges=item_result.exchanges,
         )
 
     return lambda item: (made(part, 0) for part in each(item))
 
 
-def _left_out(items: Sequence[object], inside: Callable[[object], Sequence[object]], tell: Tell) -> Step:
+def _left_out(
+    items: Sequence[object], inside: Callable[[object], Sequence[object]], read_result: ReadResult
+) -> Step:
     """Return one step for all that nest too deep; they may nest deeper than Python's recursion goes."""
     outcomes, waiting = [], list(items)
     while waiting:
         item = waiting.pop()
-        outcomes.append(tell(item, ()).outcome)
+        outcomes.append(read_result(item, ()).outcome)
         waiting += inside(item)
     return Step(f"{plural(len(outcomes), 'step')} that nest too deep to be shown", gravest(outcomes))

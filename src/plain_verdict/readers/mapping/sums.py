@@ -26,7 +26,7 @@ from plain_verdict.readers.mapping.values import Values, numbered
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import MetricMapping, RequestMapping, ResultMapping
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.numbers import read_number
 
@@ -51,21 +51,23 @@ def read_sums(mapping: ResultMapping, source: Source, limits: Limits) -> ResultF
     """Return what a summary says of a load run. Raises ReadError."""
     sums = _Sums(mapping, source, limits)
     try:
-        requests = [one for at, form in numbered("request", mapping.request) for one in sums.requests(at, form)]
+        requests = [
+            request for at, form in numbered("request", mapping.request) for request in sums.requests(at, form)
+        ]
         for at, form in numbered("metric", mapping.metric):
             sums.measure(at, form)
         run = sums.run()
     except ValueError as error:
-        what = f"can't be read by the mapping “{mapping.name}”: {one_line(str(error), 400)}"
+        what = f"can't be read by the mapping “{mapping.name}”: {single_line(str(error), 400)}"
         hint = "correct the mapping; docs/mappings.md explains places"
         raise ReadError(what, path=source.path, hint=hint) from error
     if not requests and not sums.metrics:
         what = f"matches the mapping “{mapping.name}”, which finds no numbers in it"
         raise ReadError(what, path=source.path, hint="check each, name and count in the mapping")
-    told, whole = without_total(requests)
-    sums.compare_total(told, whole)
-    whole = whole or whole_of(told)
-    reported = Reported(source.path, tuple(told), whole, run.started, run.ended) if requests else None
+    numberses, whole = without_total(requests)
+    sums.compare_total(numberses, whole)
+    whole = whole or whole_of(numberses)
+    reported = Reported(source.path, tuple(numberses), whole, run.started, run.ended) if requests else None
     return ResultFile(
         payloads=(SumsPayload(Kind.LOAD, reported, sums.metrics),),
         notes=tuple(sums.notes),
@@ -77,26 +79,28 @@ def read_sums(mapping: ResultMapping, source: Source, limits: Limits) -> ResultF
 
 def without_total(requests: Sequence[RequestNumbers]) -> tuple[list[RequestNumbers], RequestNumbers | None]:
     """Return the requests, and the row over all of them that many tools write, as the run's own numbers."""
-    totals = [one for one in requests if one.name.strip().casefold() in _TOTALS]
+    totals = [request for request in requests if request.name.strip().casefold() in _TOTALS]
     if len(totals) != 1 or len(requests) == 1:
         return list(requests), None
-    return [one for one in requests if one is not totals[0]], msgspec.structs.replace(totals[0], name=ALL_REQUESTS)
+    return [request for request in requests if request is not totals[0]], msgspec.structs.replace(
+        totals[0], name=ALL_REQUESTS
+    )
 
 
 def whole_of(requests: list[RequestNumbers]) -> RequestNumbers:
     """Return the numbers of all requests together, as far as sums of theirs tell it: no percentiles."""
-    count = sum(one.count for one in requests)
-    means = [(one.mean_s, one.count - one.failed) for one in requests if one.mean_s is not None]
+    count = sum(request.count for request in requests)
+    means = [(request.mean_s, request.count - request.failed) for request in requests if request.mean_s is not None]
     weight = sum(answered for _, answered in means)
     known = len(means) == len(requests) and weight > 0
     return RequestNumbers(
         name=ALL_REQUESTS,
         count=count,
-        failed=sum(one.failed for one in requests),
+        failed=sum(request.failed for request in requests),
         received_bytes=0.0,
         mean_s=sum(mean * answered for mean, answered in means) / weight if known else None,
-        least_s=min((one.least_s for one in requests if one.least_s is not None), default=None),
-        longest_s=max((one.longest_s for one in requests if one.longest_s is not None), default=None),
+        least_s=min((request.least_s for request in requests if request.least_s is not None), default=None),
+        longest_s=max((request.longest_s for request in requests if request.longest_s is not None), default=None),
     )
 
 
@@ -140,16 +144,16 @@ class _Sums:
             for what in ("least", "mean", "longest")
         }
         percentiles = {
-            per_cent: self._time(texts.first(f"{key}.percentiles.{own}", text), form)
-            for own, text in form.percentiles.items()
-            if (per_cent := per_cent_of(own)) is not None
+            per_cent: self._time(texts.first(f"{key}.percentiles.{percentile_name}", text), form)
+            for percentile_name, text in form.percentiles.items()
+            if (per_cent := per_cent_of(percentile_name)) is not None
         }
         fits = values.where(key, form.where)
         lost, found = list[str](), 0
-        for own_name, item in _members(document, form.each):
+        for bare_title, item in _members(document, form.each):
             if fits and not fits(item):
                 continue
-            called = one_line((name(item) if name else own_name) or "", self._limits.name_chars)
+            called = single_line((name(item) if name else bare_title) or "", self._limits.name_chars)
             sent = _number(count(item) if count else None)
             if not called or sent is None or sent < 0:
                 lost.append(called or "one without a name")
@@ -174,13 +178,13 @@ class _Sums:
             self._note(f"has {found:,} requests, of which {_MOST_REQUESTS:,} are shown", missing=True)
         self._fruitless(texts, found)
 
-    def compare_total(self, told: Sequence[RequestNumbers], whole: RequestNumbers | None) -> None:
+    def compare_total(self, numberses: Sequence[RequestNumbers], whole: RequestNumbers | None) -> None:
         """Note a total that is not the sum of the requests: some may be missing."""
         for what in ("count", "failed") if whole else ():
-            own, added = getattr(whole, what), sum(getattr(one, what) for one in told)
-            if own != added:
+            total, added = getattr(whole, what), sum(getattr(request, what) for request in numberses)
+            if total != added:
                 word = "requests" if what == "count" else "failed requests"
-                self._note(f"has {own:,} {word} in its total, and {added:,} in its rows", missing=own > added)
+                self._note(f"has {total:,} {word} in its total, and {added:,} in its rows", missing=total > added)
 
     def measure(self, key: str, form: MetricMapping) -> None:
         """Take in the numbers of the team's own."""
@@ -190,10 +194,10 @@ class _Sums:
         moment = values.moment(f"{key}.at", form.at)
         fits = values.where(key, form.where)
         unreadable, found = 0, 0
-        for own_name, item in _members(document, form.each):
+        for bare_title, item in _members(document, form.each):
             if fits and not fits(item):
                 continue
-            called = one_line((name(item) if name else own_name) or "", self._limits.name_chars)
+            called = single_line((name(item) if name else bare_title) or "", self._limits.name_chars)
             text = value(item) if value else document.text_of(item)
             number = _number(text)
             if not called or number is None:
@@ -210,9 +214,9 @@ class _Sums:
 
     def _fruitless(self, texts: Texts, found: int) -> None:
         """Note places at which nothing stands anywhere."""
-        for key, place in texts.places:
-            if found and place.misses and not place.hits:
-                self._note(f"holds nothing at “{place.text}” ({key} of the mapping “{self._mapping.name}”)")
+        for key, selector in texts.places:
+            if found and selector.misses and not selector.hits:
+                self._note(f"holds nothing at “{selector.text}” ({key} of the mapping “{self._mapping.name}”)")
 
     def _time(self, find: FindText | None, form: RequestMapping) -> Callable[[object], float | None]:
         unit, decimal = form.unit, self._mapping.decimal
@@ -236,7 +240,7 @@ def _members(document: Document, each: str) -> Iterator[tuple[str, object]]:
             type(value) is dict
             and each
             and value
-            and all(type(own) in (dict, int, float) for own in value.values())
+            and all(type(member) in (dict, int, float) for member in value.values())
         ):
             yield from value.items()
         else:

@@ -78,7 +78,7 @@ class TableDocument:
         """Return the place of a column, by its name or its number from 1."""
         name = "" if isinstance(text, int) else text.strip().casefold()
         at = text - 1 if isinstance(text, int) else self._positions.get(name)
-        self._twice |= {one: True for one in self._twice if one.casefold() == name}
+        self._twice |= {column: True for column in self._twice if column.casefold() == name}
         if at is None or at < 0:
             return Selector(f"{text}", lambda _item: [])
 
@@ -86,20 +86,20 @@ class TableDocument:
             cell = row[at] if at < len(row) else None  # type: ignore[index,arg-type]  # rows are the items
             return cell if cell and not cell.isspace() else None
 
-        place = Selector(f"column {text}" if isinstance(text, int) else text, lambda row: [first(row)], first)
+        selector = Selector(f"column {text}" if isinstance(text, int) else text, lambda row: [first(row)], first)
 
         def read(row: object) -> str | None:
             cell: str | None = row[at] if at < len(row) else None  # type: ignore[index,arg-type]  # as above
             if not cell or cell.isspace():
-                place.misses += 1
+                selector.misses += 1
                 return None
-            place.hits += 1
-            if place.hits <= SAMPLES:
-                place.sample(cell)
+            selector.hits += 1
+            if selector.hits <= SAMPLES:
+                selector.sample(cell)
             return cell
 
-        place.read = read
-        return place
+        selector.read = read
+        return selector
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield each row below the header."""

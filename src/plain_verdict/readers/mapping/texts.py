@@ -23,11 +23,11 @@ class Texts:
     def place(self, key: str, text: str | int) -> Selector:
         """Return a place of the mapping's key. Raises ValueError for what is none in this syntax."""
         try:
-            place = self.document.place(text)
+            selector = self.document.place(text)
         except ValueError as error:
             raise ValueError(f"{key}: {error}") from error
-        self.places.append((key, place))
-        return place
+        self.places.append((key, selector))
+        return selector
 
     def first(self, key: str, wanted: Text) -> FindText | None:
         """Return the search for one text; None where the mapping says nothing of it."""
@@ -36,7 +36,7 @@ class Texts:
         if isinstance(wanted, Value):
             return self._mappingd(key, wanted)
         if isinstance(wanted, tuple):
-            return _first_of([self._at(key, one) for one in wanted])
+            return _first_of([self._at(key, path) for path in wanted])
         return self._at(key, wanted)
 
     def all(self, key: str, wanted: Text) -> Callable[[object], list[str]] | None:
@@ -47,15 +47,17 @@ class Texts:
         if value.text or value.pattern:
             find = self._mappingd(key, value)
             return lambda item: _parts([found] if (found := find(item)) else [], value.split)
-        several = value.from_ if isinstance(value.from_, tuple) else (value.from_,)
-        places = [self.place(key, one) for one in several]
+        paths = value.from_ if isinstance(value.from_, tuple) else (value.from_,)
+        selectors = [self.place(key, path) for path in paths]
         to_text = self.document.text_of
-        if len(places) == 1 and places[0].single and not value.split:
-            (place,) = places
-            return lambda item: [] if (found := place.first(item)) is None else _listed(found, to_text)
+        if len(selectors) == 1 and selectors[0].single and not value.split:
+            (position,) = selectors
+            return lambda item: [] if (found := position.first(item)) is None else _listed(found, to_text)
 
         def find_all(item: object) -> list[str]:
-            found = [text for place in places for part in place.all(item) for text in _listed(part, to_text)]
+            found = [
+                text for selector in selectors for part in selector.all(item) for text in _listed(part, to_text)
+            ]
             return _parts(found, value.split)
 
         return find_all
@@ -64,7 +66,7 @@ class Texts:
         """Return the search for one text that several places hold parts of, joined by a space."""
         if not isinstance(wanted, tuple) or len(wanted) < 2:
             return self.first(key, wanted)
-        parts = [self._at(key, one) for one in wanted]
+        parts = [self._at(key, path) for path in wanted]
 
         def find(item: object) -> str | None:
             return " ".join(text for part in parts if (text := part(item)) is not None) or None
@@ -78,8 +80,8 @@ class Texts:
         if value.text:
             find = self._put_together(key, value.text)
         else:
-            several = value.from_ if isinstance(value.from_, tuple) else (value.from_,)
-            find = _first_of([self._at(key, one) for one in several])
+            paths = value.from_ if isinstance(value.from_, tuple) else (value.from_,)
+            find = _first_of([self._at(key, path) for path in paths])
         return self._cut_out(key, find, value.pattern) if value.pattern else find
 
     def _put_together(self, key: str, text: str) -> FindText:
@@ -91,9 +93,9 @@ class Texts:
 
         def find(item: object) -> str | None:
             found = [part(item) for part in parts]
-            if all(one is None for one in found):
+            if all(part is None for part in found):
                 return None
-            pieces = [piece for pair in zip(fixed, (one or "" for one in found), strict=False) for piece in pair]
+            pieces = [piece for pair in zip(fixed, (part or "" for part in found), strict=False) for piece in pair]
             return "".join((*pieces, fixed[-1])).strip()
 
         return find
@@ -138,6 +140,6 @@ def _first_of(finds: Sequence[FindText]) -> FindText:
         return finds[0]
 
     def find(item: object) -> str | None:
-        return next((text for one in finds if (text := one(item)) is not None), None)
+        return next((text for find in finds if (text := find(item)) is not None), None)
 
     return find

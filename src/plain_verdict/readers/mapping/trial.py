@@ -36,10 +36,10 @@ def try_mapping(mapping: ResultMapping, source: Source, limits: Limits) -> Trial
     """Return how a mapping fits a file. Raises ReadError where it can't be read by it at all."""
     reading = MappingReading(mapping, source, limits)
     checks = reading.checks()
-    places = tuple(
-        Matched(key, place.text, place.hits, place.hits + place.misses, tuple(place.samples))
-        for key, place in reading.texts.places
+    matched = tuple(
+        Matched(key, selector.text, selector.hits, selector.hits + selector.misses, tuple(selector.samples))
+        for key, selector in reading.texts.places
     )
     return Trial(
-        checks, reading.making.counts.outer, places, reading.values.outcomes.values, tuple(reading.notes())
+        checks, reading.making.counts.outer, matched, reading.values.outcomes.values, tuple(reading.notes())
     )

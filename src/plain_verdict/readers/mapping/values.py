@@ -11,8 +11,8 @@ from plain_verdict.readers.mapping.selectors import FindText
 from plain_verdict.readers.mapping.texts import Texts
 from plain_verdict.readers.mapping.times import moment_reader, read_took
 from plain_verdict.settings.limits import Limits
-from plain_verdict.settings.mappings import Moment, ResultMapping, Scalar, Several, Text, Took
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.settings.mappings import ManyTexts, Moment, ResultMapping, Scalar, Text, Took
+from plain_verdict.text.cleaning import single_line
 
 Form = TypeVar("Form")
 _REMEMBERED = 10_000
@@ -26,7 +26,7 @@ def remembering(most_chars: int) -> Callable[[str], str]:
     def line(text: str) -> str:
         made = known.get(text)
         if made is None:
-            made = one_line(text, most_chars)
+            made = single_line(text, most_chars)
             if len(known) < _REMEMBERED:
                 known[text] = made
         return made
@@ -47,7 +47,7 @@ def whole_number(text: str | None) -> int | None:
 
 def cleaned(facts: tuple[Fact, ...], most_chars: int) -> tuple[Fact, ...]:
     """Return facts as they are shown."""
-    return tuple(Fact(one_line(fact.key, most_chars), one_line(fact.value, most_chars)) for fact in facts)
+    return tuple(Fact(single_line(fact.key, most_chars), single_line(fact.value, most_chars)) for fact in facts)
 
 
 def as_tuple(forms: Form | tuple[Form, ...]) -> tuple[Form, ...]:
@@ -57,9 +57,9 @@ def as_tuple(forms: Form | tuple[Form, ...]) -> tuple[Form, ...]:
 
 def numbered(key: str, forms: Form | tuple[Form, ...]) -> Iterator[tuple[str, Form]]:
     """Yield one or several forms, each with its key in the mapping."""
-    several = as_tuple(forms)
-    for number, form in enumerate(several):
-        yield (f"{key}[{number}]" if len(several) > 1 else key), form
+    forms_given = as_tuple(forms)
+    for number, form in enumerate(forms_given):
+        yield (f"{key}[{number}]" if len(forms_given) > 1 else key), form
 
 
 class Values:
@@ -78,18 +78,18 @@ class Values:
         """For each of these the first such value."""
         self._decimal = mapping.decimal
 
-    def each(self, key: str, form: Several) -> Callable[[object], Sequence[object]]:
+    def each(self, key: str, form: ManyTexts) -> Callable[[object], Sequence[object]]:
         """Return what gives the items that a part is made of. Raises ValueError."""
         fits = self.where(key, form.where)
         if not form.each:
             return (lambda item: [item] if fits(item) else []) if fits else (lambda item: [item])
-        place = self.texts.place(f"{key}.each", form.each)
+        selector = self.texts.place(f"{key}.each", form.each)
 
-        def several(item: object) -> list[object]:
-            found = [part for value in place.all(item) for part in (value if type(value) is list else [value])]
+        def find_all(item: object) -> list[object]:
+            found = [part for value in selector.all(item) for part in (value if type(value) is list else [value])]
             return [part for part in found if fits(part)] if fits else found
 
-        return several
+        return find_all
 
     def where(
         self, key: str, conditions: Mapping[str, Scalar | tuple[Scalar, ...]]
@@ -99,10 +99,10 @@ class Values:
             return None
         tests = [
             (
-                self.texts.all(f"{key}.where", place),
+                self.texts.all(f"{key}.where", path),
                 {as_key(value) for value in (wanted if isinstance(wanted, tuple) else (wanted,))},
             )
-            for place, wanted in conditions.items()
+            for path, wanted in conditions.items()
         ]
 
         def fits(item: object) -> bool:
@@ -128,7 +128,7 @@ class Values:
         if find is None:
             return None
         line = remembering(self.limits.name_chars)
-        return lambda item: tuple([one for found in find(item) if (one := line(found))])
+        return lambda item: tuple([text for found in find(item) if (text := line(found))])
 
     def pairs(self, key: str, wanted: str | Mapping[str, Text]) -> Callable[[object], tuple[Fact, ...]] | None:
         """Return what gives facts, as they are written: each at its own place, or all members of an object.
@@ -138,14 +138,14 @@ class Values:
         if not wanted:
             return None
         if isinstance(wanted, str):
-            place, to_text = self.texts.place(key, wanted), self.texts.document.text_of
+            selector, to_text = self.texts.place(key, wanted), self.texts.document.text_of
 
             def members(item: object) -> tuple[Fact, ...]:
-                several = [value for value in place.all(item) if isinstance(value, dict)]
+                objects = [value for value in selector.all(item) if isinstance(value, dict)]
                 return tuple(
                     Fact(name, to_text(value))
-                    for one in several
-                    for name, value in one.items()
+                    for item_found in objects
+                    for name, value in item_found.items()
                     if value is not None
                 )[: self.limits.facts]
 
@@ -199,4 +199,4 @@ class Values:
     def odd(self, key: str, text: str) -> None:
         """Remember a value that can't be read."""
         self.unreadable[key] += 1
-        self.examples.setdefault(key, one_line(text, 60))
+        self.examples.setdefault(key, single_line(text, 60))

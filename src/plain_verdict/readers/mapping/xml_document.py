@@ -84,7 +84,7 @@ class XmlDocument:
         """Yield the elements at the path; where it is made of names only they are read one by one."""
         each = each or "/*"
         from_item_only = not self._absolute
-        place = self.place(each)
+        selector = self.place(each)
         if _STREAMABLE.fullmatch(each) and from_item_only:
             yield from self._streamed(each)
             return
@@ -97,7 +97,7 @@ class XmlDocument:
         for _ in self._events(["*"]):
             pass
         if self._root is not None:
-            for element in place.all(self._root):
+            for element in selector.all(self._root):
                 yield Item(_line_of(element), element)
 
     def _events(self, tags: list[str]) -> Iterator[tuple[str, "etree._Element"]]:
@@ -125,13 +125,13 @@ class XmlDocument:
                 continue
             ended.append(element)
             if element is waiting[0]:
-                yield from (Item(_line_of(one), one) for one in waiting)
+                yield from (Item(_line_of(node), node) for node in waiting)
                 waiting.clear()
                 ended.clear()
                 if element is not self._root:
                     _forget(element)
         # Of a file that is truncated: what ended inside of what did not.
-        yield from (Item(_line_of(one), one) for one in waiting if any(one is other for other in ended))
+        yield from (Item(_line_of(node), node) for node in waiting if any(node is other for other in ended))
 
     def _name(self, step: str) -> str:
         prefix, sign, local = step.rpartition(":")

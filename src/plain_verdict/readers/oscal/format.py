@@ -191,13 +191,13 @@ def _value(element: Element, depth: int) -> object:
         return "\n".join(_lines(element))
     if depth > _MOST_DEEP:
         raise ValueError("it nests too deep")
-    value: dict[str, object] = {str(key): str(own) for key, own in element.attrib.items()}
+    value: dict[str, object] = {str(key): str(attribute) for key, attribute in element.attrib.items()}
     for child in children:
         key = _name(child)
         if key in _MANY:
-            several = value.setdefault(_MANY[key], [])
-            if isinstance(several, list):
-                several.append(_value(child, depth + 1))
+            members = value.setdefault(_MANY[key], [])
+            if isinstance(members, list):
+                members.append(_value(child, depth + 1))
         elif key not in ("prop", "link"):
             value[key] = _value(child, depth + 1)
     return value

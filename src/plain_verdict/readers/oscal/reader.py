@@ -26,7 +26,7 @@ from plain_verdict.readers.interface import Head, noted_twice
 from plain_verdict.readers.oscal.format import Finding, Observation, Result, Results, Risk, from_json, from_xml
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.moments import read_moment
 
@@ -52,7 +52,7 @@ class OscalReader:
     """Reads one document."""
 
     format = "oscal"
-    told_by = "OSCAL"
+    described_as = "OSCAL"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -69,19 +69,22 @@ class OscalReader:
         try:
             results = from_json(data) if is_json else from_xml(data)
         except (msgspec.DecodeError, ValueError, RecursionError) as error:
-            what = f"is not a readable assessment results document: {one_line(str(error), 300)}"
+            what = f"is not a readable assessment results document: {single_line(str(error), 300)}"
             raise ReadError(what, path=source.path, hint=_HINT) from error
         reading = _Reading(results, source, limits)
         checks = tuple(reading.checks())
         moments = [
-            moment for one in results.results for text in (one.start, one.end) if (moment := read_moment(text))
+            moment
+            for result in results.results
+            for text in (result.start, result.end)
+            if (moment := read_moment(text))
         ]
         return ResultFile(
             checks=checks,
             notes=(*(noted_twice(data, source.path) if is_json else ()), *reading.notes()),
             started=min(moments, key=in_order, default=None),
             ended=max(moments, key=in_order, default=None),
-            title=one_line(results.metadata.title, limits.name_chars),
+            title=single_line(results.metadata.title, limits.name_chars),
             cases=len(checks),
         )
 
@@ -99,17 +102,17 @@ class _Reading:
     def checks(self) -> Iterator[Check]:
         """Yield a check for each finding."""
         for result in self._results.results:
-            observations = {one.uuid: one for one in result.observations}
-            risks = {one.uuid: one for one in result.risks}
+            observations = {observation.uuid: observation for observation in result.observations}
+            risks = {risk.uuid: risk for risk in result.risks}
             title = result.title or self._results.metadata.title
-            suite = (one_line(title, self._limits.name_chars) or "Nameless assessment",)
+            suite = (single_line(title, self._limits.name_chars) or "Nameless assessment",)
             for finding in result.findings:
                 seen = [
-                    observations[one.observation_uuid]
-                    for one in finding.related_observations
-                    if one.observation_uuid in observations
+                    observations[observation.observation_uuid]
+                    for observation in finding.related_observations
+                    if observation.observation_uuid in observations
                 ]
-                at_risk = [risks[one.risk_uuid] for one in finding.risks if one.risk_uuid in risks]
+                at_risk = [risks[risk.risk_uuid] for risk in finding.risks if risk.risk_uuid in risks]
                 self._lost += len(finding.related_observations) + len(finding.risks) - len(seen) - len(at_risk)
                 forgiving = at_risk if len(at_risk) == len(finding.risks) else []
                 yield self._check(finding, seen, at_risk, suite, result, self._allowed(forgiving))
@@ -126,18 +129,22 @@ class _Reading:
         status = finding.target.status
         outcome = OUTCOMES.get(status.state, Outcome.UNDECIDED)
         if outcome is Outcome.UNDECIDED:
-            self._unknown[one_line(status.state, 40) or "none at all"] += 1
+            self._unknown[single_line(status.state, 40) or "none at all"] += 1
         kind = self._source.kind or Kind.COMPLIANCE
-        name = one_line(finding.title or finding.target.title or finding.target.target_id, self._limits.name_chars)
+        name = single_line(
+            finding.title or finding.target.title or finding.target.target_id, self._limits.name_chars
+        )
         name = name or "Nameless finding"
         broken = outcome is Outcome.FAILED
         allowed = approved if broken else None
         remarks = status.remarks or finding.remarks
         why = (
-            remarks or "; ".join(filter(None, (one.statement or one.title for one in risks))) or finding.description
+            remarks
+            or "; ".join(filter(None, (risk.statement or risk.title for risk in risks)))
+            or finding.description
         )
         detail = "\n".join(self._detail(seen, risks))
-        collected = [moment for one in seen if (moment := read_moment(one.collected))]
+        collected = [moment for observation in seen if (moment := read_moment(observation.collected))]
         started: datetime | None = min(collected, key=in_order, default=read_moment(result.start))
         reason = "undecided: the state of its objective is missing" if outcome is Outcome.UNDECIDED else ""
         problem = Problem(
@@ -161,9 +168,13 @@ class _Reading:
             description=self._text(finding.description),
             rule=Rule(
                 severity=_severity(risks),
-                why=self._text("; ".join(filter(None, (one.description for one in risks)))),
+                why=self._text("; ".join(filter(None, (risk.description for risk in risks)))),
                 remediation=self._text(
-                    "; ".join(one.description or one.title for risk in risks for one in risk.remediations)
+                    "; ".join(
+                        remediation.description or remediation.title
+                        for risk in risks
+                        for remediation in risk.remediations
+                    )
                 ),
                 findings=int(broken and not allowed),
                 suppressed_findings=int(allowed is not None),
@@ -174,35 +185,36 @@ class _Reading:
     def _facts(self, finding: Finding, seen: list[Observation], risks: list[Risk]) -> Iterator[Fact]:
         objective = finding.target.target_id
         if objective:
-            yield Fact("objective", one_line(objective, 200))
-            yield Fact("control", one_line(objective.partition("_")[0].upper(), 200))
-        subjects = list(dict.fromkeys(one.title or one.type for each in seen for one in each.subjects))
+            yield Fact("objective", single_line(objective, 200))
+            yield Fact("control", single_line(objective.partition("_")[0].upper(), 200))
+        subjects = list(dict.fromkeys(subject.title or subject.type for each in seen for subject in each.subjects))
         if subjects:
-            yield Fact("subject", one_line(join_list(subjects), self._limits.name_chars))
-        methods = list(dict.fromkeys(method.lower() for one in seen for method in one.methods))
+            yield Fact("subject", single_line(join_list(subjects), self._limits.name_chars))
+        methods = list(dict.fromkeys(method.lower() for observation in seen for method in observation.methods))
         if methods:
-            yield Fact("method", one_line(join_list(methods), 200))
+            yield Fact("method", single_line(join_list(methods), 200))
         for risk in risks:
-            until = f", until {one_line(risk.deadline, 40)}" if risk.deadline else ""
+            until = f", until {single_line(risk.deadline, 40)}" if risk.deadline else ""
             yield Fact(
-                "risk", one_line(f"{risk.title or risk.statement}: {risk.status}{until}", self._limits.name_chars)
+                "risk",
+                single_line(f"{risk.title or risk.statement}: {risk.status}{until}", self._limits.name_chars),
             )
 
     @staticmethod
     def _detail(seen: list[Observation], risks: list[Risk]) -> Iterator[str]:
-        for one in seen:
-            yield "\n".join(filter(None, (one.title, one.description)))
-            for evidence in one.relevant_evidence:
+        for observation in seen:
+            yield "\n".join(filter(None, (observation.title, observation.description)))
+            for evidence in observation.relevant_evidence:
                 yield f"evidence: {evidence.description or evidence.href}"
         for risk in risks:
             yield f"risk: {risk.title or risk.statement} ({risk.status})"
 
     def _allowed(self, risks: list[Risk]) -> Allowed | None:
         """Return that a failure is allowed: all of its risks are deviations that somebody approved."""
-        if not risks or any(one.status != _APPROVED for one in risks):
+        if not risks or any(risk.status != _APPROVED for risk in risks):
             return None
-        ends = [moment.date() for one in risks if (moment := read_moment(one.deadline))]
-        reasons = "; ".join(one.title or one.statement for one in risks)
+        ends = [moment.date() for risk in risks if (moment := read_moment(risk.deadline))]
+        reasons = "; ".join(risk.title or risk.statement for risk in risks)
         return Allowed(
             f"a deviation is approved: {self._text(reasons)}", until=min(ends) if len(ends) == len(risks) else None
         )
@@ -233,11 +245,11 @@ class _Reading:
 
 def _severity(risks: list[Risk]) -> Severity:
     """Return the gravest grade of the risks; medium where none tells one."""
-    told = [
+    severities = [
         _GRADES[facet.value.strip().lower().replace(" ", "-")]
         for risk in risks
-        for one in risk.characterizations
-        for facet in one.facets
+        for characterization in risk.characterizations
+        for facet in characterization.facets
         if facet.name in _FACETS and facet.value.strip().lower().replace(" ", "-") in _GRADES
     ]
-    return max(told, key=lambda one: one.rank, default=Severity.MEDIUM)
+    return max(severities, key=lambda severity: severity.rank, default=Severity.MEDIUM)

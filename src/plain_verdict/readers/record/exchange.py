@@ -19,7 +19,7 @@ from plain_verdict.http.building import (
 from plain_verdict.model import Body, Exchange, Expectation, Fact, HttpRequest, HttpResponse, Timings
 from plain_verdict.readers.record.lines import ExchangeLine, ExpectationLine, RequestPart, ResponsePart
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 
 
 def read_exchange(line: ExchangeLine, sent: datetime | None, limits: Limits) -> Exchange:
@@ -28,26 +28,26 @@ def read_exchange(line: ExchangeLine, sent: datetime | None, limits: Limits) -> 
     headers = read_headers(request.headers, limits)
     return Exchange(
         request=HttpRequest(
-            method=one_line(request.method, limits.name_chars),
+            method=single_line(request.method, limits.name_chars),
             url=read_url(request.url),
-            protocol=one_line(request.protocol, limits.name_chars),
+            protocol=single_line(request.protocol, limits.name_chars),
             headers=headers,
             body=_body(request, headers, request.url, limits),
             wire_bytes=read_count(request.wire_bytes),
         ),
         response=_response(response, request.url, limits) if response else None,
-        no_answer="" if response else one_line(line.no_answer, limits.message_chars) or NO_ANSWER,
+        no_answer="" if response else single_line(line.no_answer, limits.message_chars) or NO_ANSWER,
         took_s=read_seconds(line.took_s),
         timings=Timings(*map(read_seconds, msgspec.structs.astuple(line.timings))),
         sent=sent,
-        address=one_line(line.address, limits.name_chars),
+        address=single_line(line.address, limits.name_chars),
     )
 
 
 def read_expectation(line: ExpectationLine, before: int, limits: Limits) -> Expectation:
     """Return the expectation that a line tells; ``before`` counts the exchanges of its part until there."""
     return Expectation(
-        subject=one_line(line.subject, limits.name_chars),
+        subject=single_line(line.subject, limits.name_chars),
         outcome=line.outcome,
         expected=None if line.expected is None else block(line.expected, limits.message_chars),
         actual=None if line.actual is None else block(line.actual, limits.message_chars),
@@ -64,8 +64,8 @@ def _response(part: ResponsePart, url: str, limits: Limits) -> HttpResponse:
         body = Body(header_of(headers, "content-type"), size_bytes=size_bytes, remark="was not kept")
     return HttpResponse(
         status=part.status,
-        reason=one_line(part.reason, limits.name_chars),
-        protocol=one_line(part.protocol, limits.name_chars),
+        reason=single_line(part.reason, limits.name_chars),
+        protocol=single_line(part.protocol, limits.name_chars),
         headers=headers,
         body=body,
         wire_bytes=read_count(part.wire_bytes),

@@ -48,7 +48,7 @@ from plain_verdict.readers.record.lines import (
 from plain_verdict.readers.record.stream import RecordLines
 from plain_verdict.readers.record.tree import Node, attempt_of
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.moments import read_epoch, read_moment
 
@@ -63,7 +63,7 @@ class RecordReader:
     """Reads one record."""
 
     format = "record"
-    told_by = "records"
+    described_as = "records"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -191,7 +191,7 @@ class _Tree:
             inside = line.in_ if isinstance(line, StepLine) and line.in_ != line.id else ""
             parent = self.nodes.get(inside)
             if parent is None:
-                self._orphans[one_line(inside, 40)] += 1
+                self._orphans[single_line(inside, 40)] += 1
                 self._homeless.append(node)
             else:
                 parent.steps.append(node)
@@ -199,7 +199,7 @@ class _Tree:
             id_ = waiting.id if isinstance(waiting, EndLine) else waiting.in_
             found = self.nodes.get(id_)
             if found is None:
-                self._orphans[one_line(id_, 40)] += 1
+                self._orphans[single_line(id_, 40)] += 1
             else:
                 self._give(found, waiting)
 
@@ -222,7 +222,7 @@ class _Tree:
         return read_epoch(at, self._zone)
 
     def _name(self, text: str) -> str:
-        return one_line(text, self.limits.name_chars)
+        return single_line(text, self.limits.name_chars)
 
     def _text(self, text: str) -> str:
         return block(text, self.limits.message_chars)

@@ -12,7 +12,7 @@ from plain_verdict.model import ReadingNote
 from plain_verdict.readers.record.lines import KNOWN_KEYS, AnyLine, RecordLine
 from plain_verdict.recorder.lines import VERSION
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.json_text import key_twice, without_halves
 
@@ -70,7 +70,7 @@ class RecordLines:
             self._note(data, closer)
         else:
             for key in unknown:
-                self._unknown[f"“{one_line(key, 40)}” in {fields['what']} lines"] += 1
+                self._unknown[f"“{single_line(key, 40)}” in {fields['what']} lines"] += 1
             return line
         return None
 
@@ -78,7 +78,7 @@ class RecordLines:
         if not data.endswith(b"\n"):
             what = "ends in the middle of a line; the lines before it count"
         else:
-            what = f"has a line that can't be read ({one_line(str(error), 200)}); only that line is lost"
+            what = f"has a line that can't be read ({single_line(str(error), 200)}); only that line is lost"
         self._wrong.append(ReadingNote(self._source.path, what, f"line {self._number:,}", results_missing=True))
 
     def notes(self) -> Iterator[ReadingNote]:
@@ -104,4 +104,4 @@ def _check_twice(data: bytes) -> None:
     if len(set(keys)) < len(keys) or b"\\u" in data:
         twice = key_twice(data)
         if twice is not None:
-            raise msgspec.ValidationError(f"the key “{one_line(twice, 40)}” stands in it twice")
+            raise msgspec.ValidationError(f"the key “{single_line(twice, 40)}” stands in it twice")

@@ -18,7 +18,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.readers.record.lines import CheckLine, EndLine, StepLine
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import capital
 from plain_verdict.text.moments import LONGEST_S
 
@@ -51,7 +51,7 @@ class Node:
     @property
     def broken(self) -> Outcome:
         """Return the gravest outcome of its expectations, passed where none is broken or undecided."""
-        return gravest(one.outcome for one in self.expectations if one.outcome in _WORSE)
+        return gravest(expectation.outcome for expectation in self.expectations if expectation.outcome in _WORSE)
 
     def end(self, line: EndLine, at: datetime | None) -> bool:
         """Take in the line that ends it; of several the gravest counts. Return whether it had none before."""
@@ -82,7 +82,7 @@ def attempt_of(node: Node, line: CheckLine, limits: Limits) -> Attempt:
     """
     ending = node.ending
     outcome = ending.outcome if ending else Outcome.ERRORED
-    reason = one_line(ending.reason, limits.message_chars) if ending else ""
+    reason = single_line(ending.reason, limits.message_chars) if ending else ""
     problems = _problems(ending, limits) if ending else (Problem(Outcome.ERRORED, message=STOPPED),)
     if ending and outcome in (Outcome.PASSED, Outcome.SKIPPED):
         outcome, contradiction = _contradicted(node, outcome, problems)
@@ -99,19 +99,21 @@ def attempt_of(node: Node, line: CheckLine, limits: Limits) -> Attempt:
         logs=tuple(node.logs),
         expectations=tuple(node.expectations),
         exchanges=tuple(node.exchanges),
-        worker=one_line(line.worker, limits.name_chars),
+        worker=single_line(line.worker, limits.name_chars),
         number=line.attempt,
-        cause=one_line(ending.cause, limits.name_chars) if ending else "",
+        cause=single_line(ending.cause, limits.name_chars) if ending else "",
     )
 
 
 def unmet(expectations: Sequence[Expectation], limits: Limits) -> tuple[Problem, ...]:
     """Return a problem for the first broken expectation, where nothing else says what went wrong."""
     broken = next((expectation for expectation in expectations if expectation.outcome in BAD), None)
-    return () if broken is None else (Problem(broken.outcome, message=block(_said(broken), limits.message_chars)),)
+    return (
+        () if broken is None else (Problem(broken.outcome, message=block(_worded(broken), limits.message_chars)),)
+    )
 
 
-def _said(broken: Expectation) -> str:
+def _worded(broken: Expectation) -> str:
     if broken.message or broken.actual is None:
         return broken.message or f"{capital(broken.subject)}: the expectation is not met"
     is_status = broken.subject.lower() == "status"
@@ -124,15 +126,15 @@ def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -
     bad = [problem.outcome for problem in problems if problem.outcome in BAD]
     if bad:
         return gravest(bad), f"The record says {outcome.value}, but has a problem."
-    said, what = outcome, ""
+    stated_outcome, what = outcome, ""
     if node.broken in _WORSE:
         outcome = node.broken
         what = f"one of its expectations is {'not met' if outcome in BAD else 'undecided'}"
     for step in _below(node):
         found = gravest((_outcome_of(step.ending) if step.ending else Outcome.UNDECIDED, step.broken))
         if found in _WORSE and gravest((found, outcome)) is not outcome:
-            outcome, what = found, f"its step “{step.name}” {_SAID[found] if step.ending else 'never ended'}"
-    return outcome, f"The record says {said.value}, but {what}." if what else ""
+            outcome, what = found, f"its step “{step.name}” {_WORDS[found] if step.ending else 'never ended'}"
+    return outcome, f"The record says {stated_outcome.value}, but {what}." if what else ""
 
 
 def _below(node: Node) -> Iterator[Node]:
@@ -150,7 +152,7 @@ def _outcome_of(ending: EndLine) -> Outcome:
 
 
 _WORSE = (*BAD, Outcome.UNDECIDED)
-_SAID = {
+_WORDS = {
     Outcome.FAILED: "failed",
     Outcome.ERRORED: "could not finish",
     Outcome.UNDECIDED: "is undecided",
@@ -196,7 +198,7 @@ def _problems(ending: EndLine, limits: Limits) -> tuple[Problem, ...]:
     return tuple(
         Problem(
             part.outcome or fallback,
-            one_line(part.type, limits.name_chars),
+            single_line(part.type, limits.name_chars),
             block(part.message, limits.message_chars),
             block(part.detail, limits.detail_chars),
             None if part.expected is None else block(part.expected, limits.message_chars),

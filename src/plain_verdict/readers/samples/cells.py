@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from plain_verdict.load.bins import LONGEST_US
 from plain_verdict.load.state import Block
 from plain_verdict.readers.samples.columns import Columns, Role
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 
 Array = NDArray[Any]
 _FIRST_US, _LAST_US = 31_536_000_000_000, 221_845_392_000_000_000  # 1971 and 9000
@@ -30,8 +30,8 @@ class CategoryColumn(NamedTuple):
     def changed(self, change: Callable[[str], str]) -> CategoryColumn:
         """Return the words changed; several may become one."""
         words = [change(word) for word in self.words]
-        one = categories(words)
-        return CategoryColumn(one.words, one.codes[self.codes])
+        column = categories(words)
+        return CategoryColumn(column.words, column.codes[self.codes])
 
     def times(self) -> Counter[str]:
         """Return how often each word stands there."""
@@ -58,22 +58,22 @@ class Cells(NamedTuple):
 
     def since(self, moment_us: float) -> Cells:
         """Return the cells of rows that started at a moment or later."""
-        own = self.started_us >= moment_us
-        if own.all():
+        is_later = self.started_us >= moment_us
+        if is_later.all():
             return self
         return Cells(
-            self.started_us[own],
-            self.took_us[own],
-            {role: numbers[own] for role, numbers in self.numbers.items()},
-            {role: CategoryColumn(words.words, words.codes[own]) for role, words in self.words.items()},
-            [numbers[own] for numbers in self.metrics],
+            self.started_us[is_later],
+            self.took_us[is_later],
+            {role: numbers[is_later] for role, numbers in self.numbers.items()},
+            {role: CategoryColumn(words.words, words.codes[is_later]) for role, words in self.words.items()},
+            [numbers[is_later] for numbers in self.metrics],
         )
 
 
 def categories(texts: Sequence[str]) -> CategoryColumn:
     """Return the texts of a column as words."""
-    places = {word: place for place, word in enumerate(dict.fromkeys(texts))}
-    return CategoryColumn(list(places), np.array([places[text] for text in texts], np.int64))
+    codes = {word: code for code, word in enumerate(dict.fromkeys(texts))}
+    return CategoryColumn(list(codes), np.array([codes[text] for text in texts], np.int64))
 
 
 def are_moments(microseconds: Array) -> Array:
@@ -91,19 +91,19 @@ def block_of(cells: Cells, columns: Columns) -> Block:
     size = cells.started_us.size
     alike = np.zeros(size, np.int64)
     words = {role: cells.words.get(role, CategoryColumn([""], alike)) for role in Role}
-    requests = words[Role.LABEL].changed(lambda word: one_line(word, _NAME_CHARS) or NAMELESS)
+    requests = words[Role.LABEL].changed(lambda word: single_line(word, _NAME_CHARS) or NAMELESS)
     if Role.METHOD in cells.words:
-        methods = words[Role.METHOD].changed(lambda word: one_line(word, _METHOD_CHARS))
+        methods = words[Role.METHOD].changed(lambda word: single_line(word, _METHOD_CHARS))
         pairs, codes = methods.with_those(requests)
         requests = CategoryColumn([f"{method} {name}".strip() for method, name in pairs], codes)
     without = NO_ANSWER if Role.STATUS in cells.words else ""
-    statuses = words[Role.STATUS].changed(lambda word: one_line(word, _STATUS_CHARS) or without)
+    statuses = words[Role.STATUS].changed(lambda word: single_line(word, _STATUS_CHARS) or without)
     failed = _failed(cells, statuses, columns)
     messages = Counter[tuple[str, str]]()
     if failed.any():
-        said = words[Role.MESSAGE].changed(lambda word: one_line(word, _NAME_CHARS))
+        column = words[Role.MESSAGE].changed(lambda word: single_line(word, _NAME_CHARS))
         pairs, codes = CategoryColumn(statuses.words, statuses.codes[failed]).with_those(
-            CategoryColumn(said.words, said.codes[failed])
+            CategoryColumn(column.words, column.codes[failed])
         )
         messages = Counter(dict(zip(pairs, np.bincount(codes).tolist(), strict=True)))
     received, users = (cells.numbers.get(role, np.full(size, np.nan)) for role in (Role.BYTES, Role.USERS))
@@ -117,7 +117,9 @@ def block_of(cells: Cells, columns: Columns) -> Block:
         users=np.where(np.isfinite(users) & (users >= 0), users, -1).astype(np.int64),
         statuses=statuses.times() if Role.STATUS in cells.words else Counter(),
         messages=messages,
-        metrics=[(name, unit, own) for (name, _, unit), own in zip(columns.metrics, cells.metrics, strict=True)],
+        metrics=[
+            (name, unit, metric) for (name, _, unit), metric in zip(columns.metrics, cells.metrics, strict=True)
+        ],
     )
 
 

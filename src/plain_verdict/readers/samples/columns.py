@@ -149,9 +149,9 @@ def places_of(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]
     Where a row is given, the time is the first of the columns named so that holds one.
     """
     free = {at: _bare(name) for at, name in enumerate(header)}
-    places: dict[Role, int] = {}
+    columns: dict[Role, int] = {}
     for role, names in NAMES.items():
-        found = [at for name in names for at, own in free.items() if own == name]
+        found = [at for name in names for at, name_there in free.items() if name_there == name]
         # A value deeper in, like “timings.duration”.
         found += [
             at
@@ -160,42 +160,43 @@ def places_of(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]
             if "." in header[at] and _bare(header[at].rpartition(".")[2]) == name
         ]
         if role in _BY_LAST_WORD:
-            found += [at for name in names for at, own in free.items() if own.endswith(f" {name}")]
+            found += [at for name in names for at, name_there in free.items() if name_there.endswith(f" {name}")]
         if role is Role.STARTED:
             found = [at for at in found if at < len(row) and _is_time(row[at].strip())] or found
         if found:
-            places[role] = found[0]
+            columns[role] = found[0]
             del free[found[0]]
-    if Role.TOOK not in places:  # a column may be called by its unit alone
+    if Role.TOOK not in columns:  # a column may be called by its unit alone
         units = [
             at
             for at in free
             if all(UNITS.get(word) in _SMALL_UNITS for word in split_identifier(header[at]) or [""])
         ]
         if units:
-            places[Role.TOOK] = units[0]
-    return places
+            columns[Role.TOOK] = units[0]
+    return columns
 
 
 def is_summary(header: Sequence[str]) -> bool:
     """Return whether a header names statistics: its rows are not requests, but what somebody counted of many."""
     words = [set(split_identifier(name)) | {name.strip().casefold()} for name in header]
     return (
-        sum(bool(own & _STATISTICS or any(map(_PERCENTILE.fullmatch, own))) for own in words) >= _LEAST_STATISTICS
+        sum(bool(word & _STATISTICS or any(map(_PERCENTILE.fullmatch, word))) for word in words)
+        >= _LEAST_STATISTICS
     )
 
 
 def looks_like_samples(header: Sequence[str], row: Sequence[str]) -> bool:
     """Return whether a header and a row are those of samples: a time, a duration, and what it was or gave."""
-    places = places_of(header, row)
-    if not {Role.STARTED, Role.TOOK} <= places.keys() or len(places) < 3:
+    columns = places_of(header, row)
+    if not {Role.STARTED, Role.TOOK} <= columns.keys() or len(columns) < 3:
         return False
     if not row:
         return True
-    cell = {role: row[at].strip() if at < len(row) else "" for role, at in places.items()}
+    cell = {role: row[at].strip() if at < len(row) else "" for role, at in columns.items()}
     status = cell.get(Role.STATUS, "")
     # A table of checks has durations, too: its status is a word of a check's.
-    is_status = not status or status.isdigit() or Role.SUCCESS in places or " " in status
+    is_status = not status or status.isdigit() or Role.SUCCESS in columns or " " in status
     return _is_time(cell[Role.STARTED]) and is_status and read_number(cell[Role.TOOK]) is not None
 
 
@@ -205,18 +206,18 @@ def _is_time(text: str) -> bool:
 
 def columns_of(header: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
     """Return the columns and units of samples that begin like this. Raises ValueError where one is missing."""
-    places = places_of(header, rows[0] if rows else ())
-    missing = [role.value for role in (Role.STARTED, Role.TOOK) if role not in places]
+    by_role = places_of(header, rows[0] if rows else ())
+    missing = [role.value for role in (Role.STARTED, Role.TOOK) if role not in by_role]
     if missing:
         names = ", ".join(name for name in header[:20] if name)
         raise ValueError(f"has no column of {' and of '.join(missing)} among {names}")
     cells = {
-        role: [row[at].strip() for row in rows if at < len(row) and row[at].strip()] for role, at in places.items()
+        role: [row[at].strip() for row in rows if at < len(row) and row[at].strip()] for role, at in by_role.items()
     }
     decimal = "," if any("," in text for text in cells[Role.TOOK]) else "."
-    time_us, time_told = time_unit(header[places[Role.STARTED]], cells[Role.STARTED])
-    took = took_unit(header[places[Role.TOOK]], cells[Role.TOOK])
-    columns = Columns(tuple(header), places, time_us, took.microseconds, decimal, (time_told, took.told))
+    time_us, unit_note = time_unit(header[by_role[Role.STARTED]], cells[Role.STARTED])
+    took = took_unit(header[by_role[Role.TOOK]], cells[Role.TOOK])
+    columns = Columns(tuple(header), by_role, time_us, took.microseconds, decimal, (unit_note, took.told))
     return columns if took.is_proven else with_unit(columns, rows)
 
 
@@ -232,8 +233,8 @@ def with_unit(columns: Columns, rows: Sequence[Sequence[str]]) -> Columns:
     if not found:
         return columns._replace(took_is_guessed=True)
     word = "seconds" if found == SECONDS_US else "milliseconds"
-    told = f"“{columns.names[columns.places[Role.TOOK]]}” in {word}, because requests then follow each other"
-    return columns._replace(took_us=found, told=(columns.told[0], told))
+    note = f"“{columns.names[columns.places[Role.TOOK]]}” in {word}, because requests then follow each other"
+    return columns._replace(took_us=found, told=(columns.told[0], note))
 
 
 def time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:

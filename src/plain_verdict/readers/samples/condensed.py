@@ -12,7 +12,7 @@ class CondensedReader:
     """Reads one file."""
 
     format = "condensed"
-    told_by = "condensed load results"
+    described_as = "condensed load results"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:

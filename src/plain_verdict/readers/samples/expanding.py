@@ -5,7 +5,7 @@ from plain_verdict.load.condensed import expand
 from plain_verdict.load.state import SamplesPayload
 from plain_verdict.model import Kind, ReadingNote, ResultFile
 from plain_verdict.readers.samples.reading import moment_of
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 
 _NOTE_CHARS = 400
@@ -14,7 +14,9 @@ _NOTE_CHARS = 400
 def read_condensed(source: Source, data: bytes) -> ResultFile:
     """Return what a condensed file holds. Raises ValueError, in words, for one that is none."""
     head, state = expand(data)
-    notes = [_missing(source.path, f"was condensed from incomplete samples: {said}") for said in head.incomplete]
+    notes = [
+        _missing(source.path, f"was condensed from incomplete samples: {sentence}") for sentence in head.incomplete
+    ]
     if head.bad_rows:
         what = f"was condensed without {plural(head.bad_rows, 'row')} that could not be read"
         notes.append(ReadingNote(source.path, what))
@@ -27,4 +29,4 @@ def read_condensed(source: Source, data: bytes) -> ResultFile:
 
 
 def _missing(path: str, what: str) -> ReadingNote:
-    return ReadingNote(path, one_line(what, _NOTE_CHARS), results_missing=True)
+    return ReadingNote(path, single_line(what, _NOTE_CHARS), results_missing=True)

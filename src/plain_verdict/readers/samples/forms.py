@@ -24,11 +24,11 @@ def columns_by(mapping: ResultMapping, names: Sequence[str], rows: Sequence[Sequ
         Role.MESSAGE: form.message,
         Role.USERS: form.users,
     }
-    places = {role: place_of(name, names) for role, name in given.items() if name != ""}
-    cells = {role: [row[at].strip() for row in rows if row[at].strip()] for role, at in places.items()}
+    by_role = {role: place_of(name, names) for role, name in given.items() if name != ""}
+    cells = {role: [row[at].strip() for row in rows if row[at].strip()] for role, at in by_role.items()}
     moment = form.time if isinstance(form.time, Moment) else None
-    time_us, time_told = _time_by(moment, names[places[Role.STARTED]], cells[Role.STARTED])
-    took = names[places[Role.TOOK]]
+    time_us, unit_note = _time_by(moment, names[by_role[Role.STARTED]], cells[Role.STARTED])
+    took = names[by_role[Role.TOOK]]
     if isinstance(form.duration, Took):
         unit = Unit(SECONDS[form.duration.unit] * 1e6, f"“{took}” in {form.duration.unit}")
     else:
@@ -36,16 +36,16 @@ def columns_by(mapping: ResultMapping, names: Sequence[str], rows: Sequence[Sequ
     comma = mapping.decimal == "," or (not mapping.decimal and any("," in text for text in cells[Role.TOOK]))
     columns = Columns(
         names=tuple(names),
-        places=places,
+        places=by_role,
         time_us=time_us,
         took_us=unit.microseconds,
         decimal="," if comma else ".",
-        told=(time_told, unit.told),
+        told=(unit_note, unit.told),
         moment=moment if not time_us else None,
         good=_words(form.success.passed) or GOOD,
         bad=_words(form.success.failed) or BAD,
         metrics=tuple(
-            (name, place_of(place, names), form.units.get(name, "")) for name, place in form.metrics.items()
+            (name, place_of(metric, names), form.units.get(name, "")) for name, metric in form.metrics.items()
         ),
     )
     return columns if unit.is_proven else with_unit(columns, rows)
@@ -61,7 +61,7 @@ def _time_by(moment: Moment | None, name: str, texts: Sequence[str]) -> tuple[fl
 
 
 def _words(meaning: Scalar | tuple[Scalar, ...]) -> frozenset[str]:
-    return frozenset(as_key(one).casefold() for one in (meaning if isinstance(meaning, tuple) else (meaning,)))
+    return frozenset(as_key(word).casefold() for word in (meaning if isinstance(meaning, tuple) else (meaning,)))
 
 
 def place_of(name: object, names: Sequence[str]) -> int:
@@ -72,8 +72,8 @@ def place_of(name: object, names: Sequence[str]) -> int:
         if 1 <= name <= len(names):
             return name - 1
         raise ValueError(f"has no column {name}; it has {len(names)}")
-    own = [at for at, other in enumerate(names) if other.strip().casefold() == name.strip().casefold()]
-    if not own:
+    matches = [at for at, other in enumerate(names) if other.strip().casefold() == name.strip().casefold()]
+    if not matches:
         shown = ", ".join(other for other in names[:20] if other)
         raise ValueError(f"has no column “{name}” among {shown}")
-    return own[0]
+    return matches[0]

@@ -41,8 +41,8 @@ class Opened(NamedTuple):
     def with_unit(self, unit: Unit) -> "Opened":
         """Return how it is read with durations of another unit."""
         columns = self.parser.columns
-        told = (columns.told[0], unit.told)
-        return self._replace(parser=self.parser.of(columns._replace(took_us=unit.microseconds, told=told)))
+        unit_notes = (columns.told[0], unit.told)
+        return self._replace(parser=self.parser.of(columns._replace(took_us=unit.microseconds, told=unit_notes)))
 
     def parts(self, stream: BinaryIO) -> Iterator[Part]:
         """Yield the rows of the file in blocks."""
@@ -92,14 +92,14 @@ def _table(data: bytes, lines: list[str], mapping: ResultMapping | None, metrics
 def _lines(lines: list[str], mapping: ResultMapping | None, metrics: Sequence[str]) -> Opened:
     objects = [value for line in lines[:_ROWS_LOOKED_AT] if type(value := decoded(line)) is dict]
     flattened = [flatten(value) for value in objects]
-    names = list(dict.fromkeys(name for one in flattened for name in one))
-    rows = [[one.get(name, "") for name in names] for one in flattened]
+    names = list(dict.fromkeys(name for record in flattened for name in record))
+    rows = [[record.get(name, "") for name in names] for record in flattened]
     columns = _columns(names, rows, mapping, metrics)
     # Only what is used is looked for in each line.
     used = sorted({*columns.places.values(), *(at for _, at, _ in columns.metrics)})
-    places = {role: used.index(at) for role, at in columns.places.items()}
-    own = tuple((name, used.index(at), unit) for name, at, unit in columns.metrics)
-    columns = columns._replace(names=tuple(names[at] for at in used), places=places, metrics=own)
+    positions = {role: used.index(at) for role, at in columns.places.items()}
+    entries = tuple((name, used.index(at), unit) for name, at, unit in columns.metrics)
+    columns = columns._replace(names=tuple(names[at] for at in used), places=positions, metrics=entries)
     return Opened(LinesParser(columns), line_blocks, 0, 1)
 
 

@@ -69,18 +69,18 @@ class TableParser:
             yield block
             return
         lines = StringIO(as_text(part.data), newline="")
-        several: list[Row] = []
+        rows: list[Row] = []
         for row in rows_of(
             lines, self._delimiter, line=part.line, whole=lambda cells: self._rows.why_bad(cells) is None
         ):
             if isinstance(row, BadRow):
                 yield row
             elif row.cells:
-                several.append(row)
-            if len(several) == _MANY_ROWS:
-                yield from self._together(several)
-                several = []
-        yield from self._together(several)
+                rows.append(row)
+            if len(rows) == _MANY_ROWS:
+                yield from self._together(rows)
+                rows = []
+        yield from self._together(rows)
 
     def _together(self, rows: Sequence[Row]) -> Iterator[Cells | BadRow]:
         """Yield the samples of some rows: together, or in ever smaller parts where one is in doubt."""
@@ -96,9 +96,9 @@ class TableParser:
             for at in range(0, len(rows), size):
                 yield from self._together(rows[at : at + size])
         else:
-            yield from self._one_by_one(rows)
+            yield from self._singly(rows)
 
-    def _one_by_one(self, rows: Sequence[Row]) -> Iterator[Cells | BadRow]:
+    def _singly(self, rows: Sequence[Row]) -> Iterator[Cells | BadRow]:
         good = []
         for row in rows:
             why = self._rows.why_bad(row.cells)
@@ -130,7 +130,7 @@ class TableParser:
         took_us = numbers[Role.TOOK] * self.columns.took_us
         if not (are_moments(started).all() and are_durations(took_us).all()):
             raise _Doubt
-        words = {role: _words(own) for role, own in column.items()}
+        words = {role: _words(array) for role, array in column.items()}
         if Role.SUCCESS in words and None in map(self.columns.success_of, words[Role.SUCCESS].words):
             raise _Doubt
         metrics = [np.asarray(table.column(f"c{at}").to_numpy(), np.float64) for _, at, _ in self.columns.metrics]
@@ -138,12 +138,12 @@ class TableParser:
 
 
 def _words(column: pa.ChunkedArray[Any]) -> CategoryColumn:
-    one = column.unify_dictionaries().combine_chunks()
-    if isinstance(one, pa.ChunkedArray):
-        one = one.chunk(0) if one.num_chunks else pa.DictionaryArray.from_arrays([], [])
-    assert isinstance(one, pa.DictionaryArray), "columns of words are read as dictionaries"  # noqa: S101  for the type checker
-    words = [as_text(word or b"") for word in one.dictionary.to_pylist()]
-    codes = one.indices
+    array = column.unify_dictionaries().combine_chunks()
+    if isinstance(array, pa.ChunkedArray):
+        array = array.chunk(0) if array.num_chunks else pa.DictionaryArray.from_arrays([], [])
+    assert isinstance(array, pa.DictionaryArray), "columns of words are read as dictionaries"  # noqa: S101  for the type checker
+    words = [as_text(word or b"") for word in array.dictionary.to_pylist()]
+    codes = array.indices
     if codes.null_count:  # nothing is a word, too
         codes = pc.fill_null(codes, pa.scalar(len(words), codes.type))
         words.append("")

@@ -16,7 +16,7 @@ class SamplesReader:
     """Reads one file."""
 
     format = "samples"
-    told_by = "samples of load runs"
+    described_as = "samples of load runs"
     roots: frozenset[str] = frozenset()
 
     def __init__(self, options: SamplesOptions = IN_THREADS) -> None:
@@ -25,14 +25,14 @@ class SamplesReader:
     def recognises(self, head: Head) -> bool:
         """Return whether the first line names a time and a duration, and one of the next has them."""
         columns = head.csv_columns
-        told = head.source is not None and head.source.kind is Kind.LOAD
+        named_as_load = head.source is not None and head.source.kind is Kind.LOAD
         if columns:
             # Where the user reports it, what is missing is given by name.
-            return told or any(looks_like_samples(columns, row) for row in head.csv_rows[1:] or ((),))
-        objects = [flatten(one) for one in head.json_lines if type(one) is dict]
-        if told:
+            return named_as_load or any(looks_like_samples(columns, row) for row in head.csv_rows[1:] or ((),))
+        objects = [flatten(record) for record in head.json_lines if type(record) is dict]
+        if named_as_load:
             return bool(objects)
-        return any(looks_like_samples(tuple(one), tuple(one.values())) for one in objects)
+        return any(looks_like_samples(tuple(record), tuple(record.values())) for record in objects)
 
     def read(self, source: Source, limits: Limits) -> ResultFile:  # noqa: ARG002  a file of any size is read in blocks
         """Return the state of all whole rows; rows that are none are counted, and named by their lines."""

@@ -67,11 +67,11 @@ def _notes(
         much = f"the first {format_duration(leave_out_s)}, {plural(state.left_out, 'request')}"
         yield ReadingNote(path, f"is counted without {much}: the settings leave it out", quiet=True)
     if bad.number:
-        several = plural(bad.number, "row")
+        rows = plural(bad.number, "row")
         first = sorted(bad.first)[:_SHOWN]
         lines = join_list([f"line {row.line:,} {row.why}" for row in first], most=_SHOWN)
         more = f", and {bad.number - _SHOWN:,} more" if bad.number > _SHOWN else ""
-        what = f"has {several} that {'is' if bad.number == 1 else 'are'} not a sample: {lines}{more}"
+        what = f"has {rows} that {'is' if bad.number == 1 else 'are'} not a sample: {lines}{more}"
         yield ReadingNote(path, what, results_missing=bad.number > bad.headers)
     if damage:
         what = f"can't be unpacked to its end, as {damage}; the {plural(state.rows, 'whole row')} before it count"

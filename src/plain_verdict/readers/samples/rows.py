@@ -8,7 +8,7 @@ import numpy as np
 
 from plain_verdict.readers.samples.cells import Cells, are_durations, are_moments, categories
 from plain_verdict.readers.samples.columns import Columns, Role
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.numbers import read_number
 
 NUMBERS = (Role.TOOK, Role.BYTES, Role.USERS)
@@ -41,13 +41,13 @@ class Rows:
         columns = self.columns
         took = read_number(cell[Role.TOOK], columns.decimal)
         if took is None:
-            return f"has no duration: “{one_line(cell[Role.TOOK], 30)}”"
+            return f"has no duration: “{single_line(cell[Role.TOOK], 30)}”"
         if not are_durations(np.asarray(took * columns.took_us)):
-            return f"has an impossible duration: “{one_line(cell[Role.TOOK], 30)}”"
+            return f"has an impossible duration: “{single_line(cell[Role.TOOK], 30)}”"
         if not are_moments(np.asarray(columns.moment_us(cell[Role.STARTED]))):
-            return f"has no time: “{one_line(cell[Role.STARTED], 30)}”"
+            return f"has no time: “{single_line(cell[Role.STARTED], 30)}”"
         if Role.SUCCESS in cell and columns.success_of(cell[Role.SUCCESS]) is None:
-            return f"has no known outcome: “{one_line(cell[Role.SUCCESS], 30)}”"
+            return f"has no known outcome: “{single_line(cell[Role.SUCCESS], 30)}”"
         return None
 
     def cells_of(self, rows: Sequence[Sequence[str]]) -> Cells:
@@ -58,9 +58,11 @@ class Rows:
         started = np.array([columns.moment_us(text) for text in texts.pop(Role.STARTED)])
         metrics = [self._numbers([row[at] for row in rows]) for _, at, _ in columns.metrics]
         took_us = numbers[Role.TOOK] * columns.took_us
-        return Cells(started, took_us, numbers, {role: categories(own) for role, own in texts.items()}, metrics)
+        return Cells(
+            started, took_us, numbers, {role: categories(column) for role, column in texts.items()}, metrics
+        )
 
     def _numbers(self, texts: Sequence[str]) -> np.typing.NDArray[np.float64]:
         """Return numbers, NaN for what is none."""
         found = [read_number(text, self.columns.decimal) for text in texts]
-        return np.array([float("nan") if one is None else one for one in found])
+        return np.array([float("nan") if number is None else number for number in found])

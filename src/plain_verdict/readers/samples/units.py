@@ -37,8 +37,10 @@ def unit_in_turn(starts_us: Sequence[float], took: Sequence[float]) -> float:
         return 0.0
     span_us = rows[-1][0] - rows[0][0]
     for unit in (SECONDS_US, MILLISECONDS_US):
-        filled = sum(own for _, own in rows[:-1]) * unit / span_us if span_us else 0.0
-        in_turn = all(later - start >= _IN_TURN * own * unit for (start, own), (later, _) in pairwise(rows))
+        filled = sum(duration for _, duration in rows[:-1]) * unit / span_us if span_us else 0.0
+        in_turn = all(
+            later - start >= _IN_TURN * duration * unit for (start, duration), (later, _) in pairwise(rows)
+        )
         if in_turn and filled >= _LEAST_FILLED:
             return unit
     return 0.0

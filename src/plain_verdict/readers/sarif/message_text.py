@@ -44,12 +44,14 @@ class Locations:
             location = self._run.artifacts[location.index].location
         uri, base, seen = location.uri, location.uri_base_id, 0
         while base and ":" not in uri.partition("/")[0] and seen < _MOST_BASES:
-            own = self._run.original_uri_base_ids.get(base)
-            if own is None:
+            artifact_location = self._run.original_uri_base_ids.get(base)
+            if artifact_location is None:
                 break
-            if not own.uri.startswith("file:"):  # where it stood on the machine that scanned tells nobody anything
-                uri = own.uri.rstrip("/") + "/" + uri if own.uri else uri
-            base, seen = own.uri_base_id, seen + 1
+            if not artifact_location.uri.startswith(
+                "file:"
+            ):  # where it stood on the machine that scanned tells nobody anything
+                uri = artifact_location.uri.rstrip("/") + "/" + uri if artifact_location.uri else uri
+            base, seen = artifact_location.uri_base_id, seen + 1
         return unquote(uri.removeprefix("file://"))
 
     def where(self, location: Location) -> str:

@@ -33,7 +33,7 @@ from plain_verdict.readers.sarif.message_text import Locations, message_text
 from plain_verdict.readers.sarif.rules import Found, Rules, severity_of
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.json_text import decode_typed
 from plain_verdict.text.moments import read_moment
@@ -55,7 +55,7 @@ _REASONS = {
     "informational": "is for information only",
 }
 FOUND_NOTHING = "No findings"
-_MOST_FINDINGS, _MOST_PLACES = 50, 2_000
+_MOST_FINDINGS, _MOST_LOCATIONS = 50, 2_000
 """Of one rule that are listed one by one, and by their place alone."""
 _MOST_STEPS = 20
 _MOST_ARTIFACTS = 20
@@ -66,15 +66,15 @@ class SarifReader:
     """Reads one log."""
 
     format = "sarif"
-    told_by = "SARIF"
+    described_as = "SARIF"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
         """Return whether the first object has what a log has; also one of an older version, which is refused."""
         keys, text = head.json_keys, head.text
-        told = "version" in keys or '"driver"' in text or "sarif" in text[:2000].lower()
+        looks_like_log = "version" in keys or '"driver"' in text or "sarif" in text[:2000].lower()
         # Many write their keys in the order of the alphabet: the version may stand behind all results.
-        return ("runs" in keys and told) or ("version" in keys and "sarif" in text[:2000].lower())
+        return ("runs" in keys and looks_like_log) or ("version" in keys and "sarif" in text[:2000].lower())
 
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the log's rules as checks. Raises ReadError."""
@@ -87,12 +87,12 @@ class SarifReader:
         try:
             log = decode_typed(data, _decoder)
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-            what = f"is not a readable SARIF log: {one_line(str(error), 300)}"
+            what = f"is not a readable SARIF log: {single_line(str(error), 300)}"
             raise ReadError(
                 what, path=source.path, hint="check that it is complete, or run the tool again"
             ) from error
         if log.version != VERSION:
-            what = f"is SARIF {one_line(log.version, 20)}, and {VERSION} is read"
+            what = f"is SARIF {single_line(log.version, 20)}, and {VERSION} is read"
             raise ReadError(what, path=source.path, hint="let the tool write 2.1.0, or convert the file")
         parts = [_Run(run, source, limits) for run in log.runs or ()]
         checks = tuple(check for part in parts for check in part.checks())
@@ -118,7 +118,7 @@ class _Finding(NamedTuple):
 
 def _counting(findings: Sequence[_Finding]) -> Sequence[_Finding]:
     """Return the findings that are given: those that count, or all where the log allows every one."""
-    return [one for one in findings if not one.allowed] or findings
+    return [finding for finding in findings if not finding.allowed] or findings
 
 
 class _Run:
@@ -129,16 +129,16 @@ class _Run:
         self._source = source
         self._limits = limits
         self._rules = Rules(run)
-        self._places = Locations(run)
+        self._locations = Locations(run)
         self._unknown = 0
         self._without_rule = 0
-        name = one_line(run.tool.driver.name, limits.name_chars) or "Nameless tool"
+        name = single_line(run.tool.driver.name, limits.name_chars) or "Nameless tool"
         self.suite = (name,)
 
     def facts(self) -> tuple[Fact, ...]:
         """Return the tool's version."""
         driver = self._run.tool.driver
-        version = one_line(driver.semantic_version or driver.version, 100)
+        version = single_line(driver.semantic_version or driver.version, 100)
         return (Fact(self.suite[0], version),) if version else ()
 
     def moments(self) -> Iterator[datetime]:
@@ -180,25 +180,31 @@ class _Run:
             kind=self._kind,
             suite=self.suite,
             name=name,
-            attempts=(self._attempt(found, findings, [one.kind for one in results if one.kind != "fail"], name),),
+            attempts=(
+                self._attempt(found, findings, [result.kind for result in results if result.kind != "fail"], name),
+            ),
             tags=tuple(self._tags(found)),
             description=asks if asks != name else "",
             links=(Fact("What it is about", found.descriptor.help_uri),) if found.descriptor.help_uri else (),
-            rule=self._rule(found, findings, has_baseline=any(one.baseline_state for one in results)),
+            rule=self._rule(found, findings, has_baseline=any(result.baseline_state for result in results)),
         )
 
     def _attempt(self, found: Found, findings: Sequence[_Finding], kinds: Sequence[str], name: str) -> Attempt:
         """Return how a rule ended, by its findings and the kinds of its other results; the gravest counts."""
         others = [(kind, self._outcome(kind)) for kind in kinds]
-        is_open = any(own is Outcome.UNDECIDED for _, own in others)
+        is_open = any(outcome_of_other is Outcome.UNDECIDED for _, outcome_of_other in others)
         # What needs a person is not settled by what the log allows.
-        if not findings or (is_open and all(one.allowed for one in findings)):
-            outcome = gravest(own for _, own in others)
-            reasons = dict.fromkeys(_REASONS[kind] for kind, own in others if own is outcome and kind in _REASONS)
+        if not findings or (is_open and all(finding.allowed for finding in findings)):
+            outcome = gravest(outcome_of_other for _, outcome_of_other in others)
+            reasons = dict.fromkeys(
+                _REASONS[kind]
+                for kind, outcome_of_other in others
+                if outcome_of_other is outcome and kind in _REASONS
+            )
             return Attempt(outcome, reason=", ".join(reasons))
         counted = _counting(findings)
-        told, rest = counted[:_MOST_FINDINGS], counted[_MOST_FINDINGS:]
-        problems = [self._problem(one, found) for one in told]
+        listed, rest = counted[:_MOST_FINDINGS], counted[_MOST_FINDINGS:]
+        problems = [self._problem(finding, found) for finding in listed]
         if rest:
             # A separate problem: a waiver of the places that are given must not cover those that are not.
             more = f"and {plural(len(rest), 'more place')}, listed below"
@@ -206,37 +212,39 @@ class _Run:
         return Attempt(
             Outcome.FAILED,
             problems=tuple(problems),
-            outputs=tuple(self._other_places(rest, found)),
-            evidence=tuple(self._evidence(told)),
+            outputs=tuple(self._other_locations(rest, found)),
+            evidence=tuple(self._evidence(listed)),
             cause=name,
         )
 
     def _rule(self, found: Found, findings: Sequence[_Finding], *, has_baseline: bool) -> Rule:
         descriptor = found.descriptor
-        counted = [one for one in findings if not one.allowed]
-        severities = [one.severity for one in _counting(findings)]
+        counted = [finding for finding in findings if not finding.allowed]
+        severities = [finding.severity for finding in _counting(findings)]
         usual = severity_of(descriptor.default_configuration.level or "warning", descriptor)
         return Rule(
-            severity=max(severities, key=lambda one: one.rank, default=usual),
+            severity=max(severities, key=lambda severity: severity.rank, default=usual),
             why=self._text(message_text(descriptor.full_description)),
             remediation=self._text(message_text(descriptor.help)),
             findings=len(counted),
             suppressed_findings=len(findings) - len(counted),
-            new_findings=sum(one.result.baseline_state == "new" for one in counted) if has_baseline else None,
+            new_findings=sum(finding.result.baseline_state == "new" for finding in counted)
+            if has_baseline
+            else None,
             allowed=self._allowed(findings) if findings and not counted else None,
         )
 
     def _name(self, found: Found, asks: str) -> str:
-        own = one_line(found.descriptor.name, 100)
-        said = own if own and own != found.id else one_line(asks, 120)
-        name = ": ".join(part for part in (found.id, said) if part)
-        return one_line(name, self._limits.name_chars) or "Findings without a rule"
+        rule_name = single_line(found.descriptor.name, 100)
+        shown = rule_name if rule_name and rule_name != found.id else single_line(asks, 120)
+        name = ": ".join(part for part in (found.id, shown) if part)
+        return single_line(name, self._limits.name_chars) or "Findings without a rule"
 
     @staticmethod
     def _tags(found: Found) -> Iterator[str]:
         tags = found.descriptor.properties.get("tags")
         if isinstance(tags, list):
-            yield from (one_line(str(tag), 100) for tag in tags[:30])
+            yield from (single_line(str(tag), 100) for tag in tags[:30])
 
     def _outcome(self, kind: str) -> Outcome:
         outcome = _OUTCOMES.get(kind)
@@ -247,19 +255,23 @@ class _Run:
 
     def _finding(self, result: Result, found: Found) -> _Finding:
         severity = severity_of(self._rules.level(result, found), found.descriptor)
-        several = result.suppressions or ()
+        suppressions = result.suppressions or ()
         # 3.27.23 and 3.35.3: allowed only if all of them are accepted.
-        return _Finding(result, severity, bool(several) and all(one.status == "accepted" for one in several))
+        return _Finding(
+            result,
+            severity,
+            bool(suppressions) and all(suppression.status == "accepted" for suppression in suppressions),
+        )
 
     def _problem(self, finding: _Finding, found: Found) -> Problem:
         result = finding.result
-        where = self._places.where(result.locations[0]) if result.locations else ""
+        where = self._locations.where(result.locations[0]) if result.locations else ""
         message = self._text(message_text(result.message, found)) or "The log gives no message."
         return Problem(
             Outcome.FAILED,
             message=message,
             detail=block("\n".join(self._detail(result, found)), self._limits.detail_chars),
-            place=one_line(where, self._limits.name_chars),
+            place=single_line(where, self._limits.name_chars),
         )
 
     def _evidence(self, findings: Sequence[_Finding]) -> Iterator[Evidence]:
@@ -272,7 +284,9 @@ class _Run:
         )
         for number in [number for number in numbers if 0 <= number < len(artifacts)][:_MOST_ARTIFACTS]:
             contents = artifacts[number].contents
-            name = one_line(self._places.file(artifacts[number].location).rpartition("/")[2], 200) or "artifact"
+            name = (
+                single_line(self._locations.file(artifacts[number].location).rpartition("/")[2], 200) or "artifact"
+            )
             if contents.text:
                 yield Evidence(name, data=contents.text.encode("utf-8", "replace"))
             elif contents.binary:
@@ -281,15 +295,16 @@ class _Run:
                 except ValueError:
                     yield Evidence(name, unavailable="has base64 that can't be read")
 
-    def _other_places(self, findings: Sequence[_Finding], found: Found) -> Iterator[Output]:
+    def _other_locations(self, findings: Sequence[_Finding], found: Found) -> Iterator[Output]:
         """Yield the findings past the first ones in a line each."""
         lines = [
-            one_line(
-                f"{self._places.where(one.result.locations[0])}  {message_text(one.result.message, found)}", 300
+            single_line(
+                f"{self._locations.where(finding.result.locations[0])}  {message_text(finding.result.message, found)}",
+                300,
             )
-            if one.result.locations
-            else one_line(message_text(one.result.message, found), 300)
-            for one in findings[:_MOST_PLACES]
+            if finding.result.locations
+            else single_line(message_text(finding.result.message, found), 300)
+            for finding in findings[:_MOST_LOCATIONS]
         ]
         if len(findings) > len(lines):
             lines.append(f"and {plural(len(findings) - len(lines), 'more place')}")
@@ -299,15 +314,19 @@ class _Run:
     def _detail(self, result: Result, found: Found) -> Iterator[str]:
         """Yield the lines at the place, other places, the way there, and what would mend it."""
         for number, location in enumerate(result.locations):
-            snippet = self._places.snippet(location)
+            snippet = self._locations.snippet(location)
             if number:
-                yield f"also at {self._places.where(location)}"
+                yield f"also at {self._locations.where(location)}"
             if snippet:
                 yield snippet.strip("\n")
         for flow in result.code_flows[:1]:
-            steps = [one.location for thread in flow.thread_flows for one in thread.locations]
+            steps = [
+                thread_flow_location.location
+                for thread in flow.thread_flows
+                for thread_flow_location in thread.locations
+            ]
             for number, step in enumerate(steps[:_MOST_STEPS], 1):
-                yield f"{number}. {self._places.where(step)} {message_text(step.message, found)}".rstrip()
+                yield f"{number}. {self._locations.where(step)} {message_text(step.message, found)}".rstrip()
             if len(steps) > _MOST_STEPS:
                 yield f"and {plural(len(steps) - _MOST_STEPS, 'more step')}"
         for fix in result.fixes:
@@ -317,10 +336,10 @@ class _Run:
 
     def _allowed(self, findings: Sequence[_Finding]) -> Allowed:
         reasons = dict.fromkeys(
-            one.justification
+            suppression.justification
             for finding in findings
-            for one in finding.result.suppressions or ()
-            if one.justification
+            for suppression in finding.result.suppressions or ()
+            if suppression.justification
         )
         return Allowed(self._text("; ".join(reasons)) or "no reason is given")
 
@@ -332,13 +351,13 @@ class _Run:
         path, tool = self._source.path, self.suite[0]
         if self._run.results is None:
             yield ReadingNote(path, f"has no results of {tool}: the scan did not run", results_missing=True)
-        elsewhere = len(self._run.external_property_file_references.results)
-        if elsewhere:
-            what = f"refers to {plural(elsewhere, 'other file')} with results of {tool}, which is not read"
+        external = len(self._run.external_property_file_references.results)
+        if external:
+            what = f"refers to {plural(external, 'other file')} with results of {tool}, which is not read"
             yield ReadingNote(path, what, results_missing=True)
         why = next((why for call in self._run.invocations for why in call.troubles()), None)
         if why is not None:
-            words = one_line(message_text(why), 200)
+            words = single_line(message_text(why), 200)
             what = f"reports that {tool} did not finish{f': {words}' if words else ''}"
             yield ReadingNote(path, what, results_missing=True)
         if self._rules.out_of_range:

@@ -31,7 +31,7 @@ class Rules:
             for component in (*reversed(run.tool.extensions), run.tool.driver)
             for descriptor in component.rules
         }
-        self._overrides = [one for call in run.invocations for one in call.rule_configuration_overrides]
+        self._overrides = [override for call in run.invocations for override in call.rule_configuration_overrides]
         self.out_of_range = 0
 
     def of(self, result: Result) -> Found:
@@ -53,10 +53,14 @@ class Rules:
 
     def _component(self, reference: DescriptorReference) -> Component:
         """Return the component that a reference means (3.54): the driver where it says nothing."""
-        own = reference.tool_component
-        if 0 <= own.index < len(self._tool.extensions):
-            return self._tool.extensions[own.index]
-        named = [one for one in self._tool.extensions if own.name and one.name == own.name]
+        component_reference = reference.tool_component
+        if 0 <= component_reference.index < len(self._tool.extensions):
+            return self._tool.extensions[component_reference.index]
+        named = [
+            extension
+            for extension in self._tool.extensions
+            if component_reference.name and extension.name == component_reference.name
+        ]
         return named[0] if named else self._tool.driver
 
     def level(self, result: Result, found: Found) -> str:
@@ -68,9 +72,9 @@ class Rules:
         for override in self._overrides:
             of = override.descriptor
             component = self._component(of)
-            same_place = 0 <= of.index < len(component.rules) and component.rules[of.index] is found.descriptor
+            same_location = 0 <= of.index < len(component.rules) and component.rules[of.index] is found.descriptor
             same_id = of.id and of.id == found.descriptor.id and component is found.component
-            if override.configuration.level and (same_place or same_id):
+            if override.configuration.level and (same_location or same_id):
                 return override.configuration.level
         return found.descriptor.default_configuration.level or "warning"
 

@@ -112,10 +112,10 @@ def _point(found: re.Match[str]) -> Point:
     if took:
         rest = rest[: took.start()].rstrip()
         took_s = float(took["number"]) / (1 if (took["unit"] or "ms").lower() == "s" else 1000)
-    told = _DIRECTIVE.search(rest) if "#" in rest else None
-    if told:
-        rest, reason = rest[: told.start()].rstrip(), told["reason"].strip()
-        directive = "todo" if told["word"].lower() == "todo" else "skip"
+    match = _DIRECTIVE.search(rest) if "#" in rest else None
+    if match:
+        rest, reason = rest[: match.start()].rstrip(), match["reason"].strip()
+        directive = "todo" if match["word"].lower() == "todo" else "skip"
     name = _unescaped(rest.removeprefix("-").lstrip())
     number = int(found["number"]) if found["number"] else None
     return Point(not found["not"], number, name, directive, _unescaped(reason), took_s, opens)

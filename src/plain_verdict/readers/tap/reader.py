@@ -26,7 +26,7 @@ from plain_verdict.readers.expectations import find_expectation
 from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF, Head, within_limit
 from plain_verdict.readers.tap.subtests import Document, Level, Node
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import plural
 
 _FRAME = re.compile(r"\s*(?!at )\S[^()\n]{0,200}\([^()\n]{1,300}:\d{1,7}:\d{1,7}\)\s*\Z")
@@ -38,7 +38,7 @@ class TapReader:
     """Reads one file."""
 
     format = "tap"
-    told_by = "TAP"
+    described_as = "TAP"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -62,7 +62,7 @@ class TapReader:
 def _on_the_whole(path: str, document: Document, tally: Tally) -> Iterator[ReadingNote]:
     """Yield what is odd about a file as a whole."""
     if document.bailed is not None:
-        why = f": {one_line(document.bailed, 300)}" if document.bailed else ""
+        why = f": {single_line(document.bailed, 300)}" if document.bailed else ""
         yield ReadingNote(path, f"bailed out{why}; the points after it are missing", results_missing=True)
     if document.yaml_open:
         yield ReadingNote(path, "ends inside a block of details; it is truncated", results_missing=True)
@@ -84,14 +84,14 @@ class _Reading:
         self._limits = limits
         self._kind = source.kind or Kind.FUNCTIONAL
         stem = Path(source.path).name.partition(".")[0] if source.file else ""
-        self._root = (one_line(stem, limits.name_chars),) if stem else ()
+        self._root = (single_line(stem, limits.name_chars),) if stem else ()
         self._last: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
         """The suite that was last asked for, and how it is shown: most checks have that of the one before."""
 
     def checks(self, top: Level) -> Iterator[Check]:
         """Yield a check for each point that is not a suite."""
         if not top.items and not top.orphans and _skips_all(top):
-            reason = one_line(top.plans[0].reason, self._limits.message_chars)
+            reason = single_line(top.plans[0].reason, self._limits.message_chars)
             yield self._check(self._root, SUITE_ITSELF, Attempt(Outcome.SKIPPED, reason=reason))
             return
         yield from self._of_level(top, self._root, todo="")
@@ -120,13 +120,13 @@ class _Reading:
             yield self._check((*suite, name), SUITE_ITSELF, self._attempt(node, excuse))
 
     def _shown(self, suite: tuple[str, ...]) -> tuple[str, ...]:
-        return tuple(one_line(part, self._limits.name_chars) for part in suite)
+        return tuple(single_line(part, self._limits.name_chars) for part in suite)
 
     def _check(self, suite: tuple[str, ...], name: str, attempt: Attempt) -> Check:
         id_ = check_id(self._kind, suite, name)  # of the names as they are written
         if suite is not self._last[0]:
             self._last = suite, self._shown(suite)
-        return Check(id_, self._kind, self._last[1], one_line(name, self._limits.name_chars), (attempt,))
+        return Check(id_, self._kind, self._last[1], single_line(name, self._limits.name_chars), (attempt,))
 
     def _attempt(self, node: Node, excuse: str) -> Attempt:
         outcome, reason = _judged(node, excuse)
@@ -134,7 +134,7 @@ class _Reading:
         return Attempt(
             outcome=outcome,
             took_s=_took_s(node),
-            reason=one_line(reason, self._limits.message_chars) if reason else "",
+            reason=single_line(reason, self._limits.message_chars) if reason else "",
             problems=(_problem(node, self._limits),) if outcome is Outcome.FAILED else (),
             outputs=(Output("diagnostics", block(notes, self._limits.output_chars)),) if notes else (),
         )
@@ -143,8 +143,8 @@ class _Reading:
         """Note where the points are not those of the plan."""
         where = " › ".join(self._shown(suite[len(self._root) :]))
         if level.orphans:
-            several = plural(len(level.orphans), "subtest")
-            self._note(f"has {several} whose own point is missing", where, lost=True)
+            subtests = plural(len(level.orphans), "subtest")
+            self._note(f"has {subtests} whose own point is missing", where, lost=True)
         if len(level.plans) != 1:
             what = f"has {plural(len(level.plans), 'plan')}" if level.plans else "has no plan"
             self._note(f"{what}, so missing points can't be found", where, lost=True)
@@ -162,8 +162,8 @@ class _Reading:
             self._note(f"lacks the point {absent}", where, lost=True)
         twice = [each for each, times in numbers.items() if times > 1]
         if twice:
-            several = plural(len(twice), "number")
-            self._note(f"uses {several} more than once (the first is {twice[0]}); all points count", where)
+            subtests = plural(len(twice), "number")
+            self._note(f"uses {subtests} more than once (the first is {twice[0]}); all points count", where)
 
     def _note(self, what: str, where: str, *, lost: bool = False) -> None:
         if len(self.notes) < self._limits.notes:
@@ -204,23 +204,23 @@ def _numbers(level: Level) -> Counter[int]:
 
 
 def _took_s(node: Node) -> float | None:
-    told = node.yaml.get("duration_ms") if node.yaml else None
-    if isinstance(told, int | float) and not isinstance(told, bool) and 0 <= told < 1e12:
-        return told / 1000
+    duration_ms = node.yaml.get("duration_ms") if node.yaml else None
+    if isinstance(duration_ms, int | float) and not isinstance(duration_ms, bool) and 0 <= duration_ms < 1e12:
+        return duration_ms / 1000
     return node.point.took_s
 
 
 def _problem(node: Node, limits: Limits) -> Problem:
     """Return what went wrong, as the block after the point or the diagnostics tell it."""
-    message = _told(node, _MESSAGE) or next((note.strip() for note in node.notes), "")
+    message = _texts_of(node, _MESSAGE) or next((note.strip() for note in node.notes), "")
     expected, actual = _value(node, _EXPECTED, limits), _value(node, _ACTUAL, limits)
     if expected is None and actual is None:
         expected, actual = find_expectation("\n".join(node.notes)) or (None, None)
     return Problem(
         Outcome.FAILED,
-        type=one_line(_told(node, ("name", "type", "code")) or "", limits.name_chars),
+        type=single_line(_texts_of(node, ("name", "type", "code")) or "", limits.name_chars),
         message=block(message, limits.message_chars),
-        detail=block("\n".join(filter(None, (_stack(node), _place(node)))), limits.detail_chars),
+        detail=block("\n".join(filter(None, (_stack(node), _location(node)))), limits.detail_chars),
         expected=expected,
         actual=actual,
     )
@@ -228,11 +228,11 @@ def _problem(node: Node, limits: Limits) -> Problem:
 
 def _stack(node: Node) -> str:
     """Return the stack, its frames written as such: some runners leave the word before them out."""
-    lines = _told(node, _STACK).split("\n")
+    lines = _texts_of(node, _STACK).split("\n")
     return "\n".join(f"    at {line.strip()}" if _FRAME.match(line) else line for line in lines)
 
 
-def _place(node: Node) -> str:
+def _location(node: Node) -> str:
     at = node.yaml.get("at") or node.yaml.get("location")
     if isinstance(at, dict):
         line = at.get("line")
@@ -240,7 +240,7 @@ def _place(node: Node) -> str:
     return f"at {at}" if at else ""
 
 
-def _told(node: Node, keys: tuple[str, ...]) -> str:
+def _texts_of(node: Node, keys: tuple[str, ...]) -> str:
     return next((str(node.yaml[key]) for key in keys if node.yaml.get(key)), "")
 
 

@@ -27,19 +27,31 @@ class OvalResults:
 
     def __init__(self, element: Element) -> None:
         self._classes: dict[str, str] = {}
-        self._told: dict[str, Element] = {}  # tests and states as they are defined, by id
+        self._results: dict[str, Element] = {}  # tests and states as they are defined, by id
         self._tests: dict[str, Element] = {}
         self._items: dict[str, Element] = {}
         self._found: dict[str, Element] = {}
         for part in element.iterchildren("{*}oval_definitions"):
-            self._classes = {one.get("id", ""): one.get("class", "") for one in _grandchildren(part, "definitions")}
+            self._classes = {
+                definition.get("id", ""): definition.get("class", "")
+                for definition in _grandchildren(part, "definitions")
+            }
             for name in ("tests", "states"):
-                self._told.update((one.get("id", ""), one) for one in _grandchildren(part, name))
+                self._results.update(
+                    (definition.get("id", ""), definition) for definition in _grandchildren(part, name)
+                )
         for system in _grandchildren(element, "results"):
-            self._tests.update((one.get("test_id", ""), one) for one in _grandchildren(system, "tests"))
-            self._found.update((one.get("definition_id", ""), one) for one in _grandchildren(system, "definitions"))
+            self._tests.update(
+                (definition.get("test_id", ""), definition) for definition in _grandchildren(system, "tests")
+            )
+            self._found.update(
+                (definition.get("definition_id", ""), definition)
+                for definition in _grandchildren(system, "definitions")
+            )
             for known in children(system, "oval_system_characteristics"):
-                self._items.update((one.get("id", ""), one) for one in _grandchildren(known, "system_data"))
+                self._items.update(
+                    (definition.get("id", ""), definition) for definition in _grandchildren(known, "system_data")
+                )
 
     def whys(self) -> dict[str, tuple[str, ...]]:
         """Return for each definition that is not as it should be what is wrong, a line each."""
@@ -72,17 +84,25 @@ class OvalResults:
 
     def _test(self, id_: str, *, wanted: bool) -> Iterator[str]:
         """Yield what a test was about, and what it found."""
-        told, test = self._told.get(id_), self._tests.get(id_)
-        what = told.get("comment", "") if told is not None else ""
+        result, test = self._results.get(id_), self._tests.get(id_)
+        what = result.get("comment", "") if result is not None else ""
         yield f"{'not so' if wanted else 'so, and must not be'}: {what or id_}"
         if test is None:
             return
-        tested = [one for one in children(test, "tested_item") if one.get("result") != str(wanted).lower()]
+        tested = [
+            tested_object
+            for tested_object in children(test, "tested_item")
+            if tested_object.get("result") != str(wanted).lower()
+        ]
         states = (
-            [] if told is None else [self._told.get(one.get("state_ref", "")) for one in children(told, "state")]
+            []
+            if result is None
+            else [
+                self._results.get(tested_object.get("state_ref", "")) for tested_object in children(result, "state")
+            ]
         )
-        for one in tested[:_ITEMS]:
-            item = self._items.get(one.get("item_id", ""))
+        for element in tested[:_ITEMS]:
+            item = self._items.get(element.get("item_id", ""))
             if item is not None:
                 yield f"  found: {_item(item, [state for state in states if state is not None])}"
         if len(tested) > _ITEMS:
@@ -99,16 +119,18 @@ def _grandchildren(element: Element, name: str) -> Iterator[Element]:
 
 def _item(item: Element, states: list[Element]) -> str:
     """Return an item of a machine as words: what it is called, then what a state asks of it."""
-    asked = {local(one) for state in states for one in state}
-    names = [one for one in item if isinstance(one.tag, str) and local(one) not in asked and text_of(one)]
-    words = [f"{_name(one)} {text_of(one)}" for one in names[:_VALUES]]
+    wanted_names = {local(part) for state in states for part in state}
+    names = [
+        part for part in item if isinstance(part.tag, str) and local(part) not in wanted_names and text_of(part)
+    ]
+    words = [f"{_name(part)} {text_of(part)}" for part in names[:_VALUES]]
     for state in states:
-        for one in state:
-            value = first_text(item, local(one)) if isinstance(one.tag, str) else ""
-            operation, bound = one.get("operation", "equals"), text_of(one)
+        for element in state:
+            value = first_text(item, local(element)) if isinstance(element.tag, str) else ""
+            operation, bound = element.get("operation", "equals"), text_of(element)
             if value and not (operation == "equals" and value == bound):
-                bound = bound or f"what the variable {one.get('var_ref', '')} holds"
-                words.append(f"{_name(one)} is {value}, {_OPERATIONS.get(operation, operation)} {bound}")
+                bound = bound or f"what the variable {element.get('var_ref', '')} holds"
+                words.append(f"{_name(element)} is {value}, {_OPERATIONS.get(operation, operation)} {bound}")
     return "; ".join(words)
 
 

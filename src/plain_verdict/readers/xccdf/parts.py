@@ -94,11 +94,11 @@ def first_text(element: Element, name: str) -> str:
 def rule_of(element: Element) -> BenchmarkRule:
     """Return a rule of a benchmark."""
     references = [
-        Fact(text_of(one) or one.get("href", ""), one.get("href", ""))
-        for one in children(element, "reference")
-        if text_of(one) or one.get("href")
+        Fact(text_of(child) or child.get("href", ""), child.get("href", ""))
+        for child in children(element, "reference")
+        if text_of(child) or child.get("href")
     ]
-    mends = [text_of(one) for name in ("fixtext", "fix") for one in children(element, name)]
+    mends = [text_of(child) for name in ("fixtext", "fix") for child in children(element, name)]
     return BenchmarkRule(
         title=first_text(element, "title"),
         asks=first_text(element, "description"),
@@ -118,9 +118,10 @@ def machine_of(element: Element) -> Machine:
         title=first_text(element, "title"),
         benchmark=str(benchmark.get("id") or benchmark.get("href") or "") if benchmark is not None else "",
         host=first_text(element, "target"),
-        profile=next((one.get("idref", "") for one in children(element, "profile")), ""),
+        profile=next((child.get("idref", "") for child in children(element, "profile")), ""),
         scores=tuple(
-            (one.get("system", ""), text_of(one), one.get("maximum", "")) for one in children(element, "score")
+            (child.get("system", ""), text_of(child), child.get("maximum", ""))
+            for child in children(element, "score")
         ),
         times=(element.get("start-time", ""), element.get("end-time", "")),
     )
@@ -144,7 +145,10 @@ def result_of(element: Element) -> RuleResult:
         elif name == "override":
             overrides.append(_override(child))
         elif name == "check":
-            contents += [(one.get("href", ""), one.get("name", "")) for one in children(child, "check-content-ref")]
+            contents += [
+                (reference.get("href", ""), reference.get("name", ""))
+                for reference in children(child, "check-content-ref")
+            ]
         elif name == "instance":
             instances.append(text_of(child))
     return RuleResult(

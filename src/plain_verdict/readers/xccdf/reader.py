@@ -43,7 +43,7 @@ from plain_verdict.readers.xccdf.parts import (
 from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.runtime.errors import UnknownFormat
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, one_line
+from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.moments import read_moment
 from plain_verdict.text.numbers import read_decimal
@@ -78,7 +78,7 @@ class XccdfReader:
     """Reads results of XCCDF 1.1 and 1.2: in a benchmark, alone, or in an asset report (ARF)."""
 
     format = "xccdf"
-    told_by = "XCCDF or ARF"
+    described_as = "XCCDF or ARF"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -147,7 +147,7 @@ class _Reading:
         self._source = source
         self._limits = limits
         self.rules: dict[str, BenchmarkRule] = {}
-        self.several: list[_Results] = []
+        self.results: list[_Results] = []
         self.facts: dict[tuple[str, ...], tuple[Fact, ...]] = {}
         self.moments: list[datetime] = []
         self._benchmarks: list[Element] = []
@@ -156,12 +156,12 @@ class _Reading:
         self._names: dict[tuple[str, tuple[str, ...]], tuple[str, str]] = {}
         self._unknown: Counter[str] = Counter()
         self._nameless = 0
-        self._several = 0
+        self._has_many = 0
 
     def begin(self, element: Element) -> None:
         """Take note of an element that begins."""
         if local(element) == _RESULTS:
-            self.several.append(_Results(element))
+            self.results.append(_Results(element))
         elif local(element) == _BENCHMARK:
             self._benchmarks.append(element)
 
@@ -169,14 +169,14 @@ class _Reading:
         """Take in one element once it is whole, and let it go."""
         name = local(element)
         if name == _RESULT:
-            if self.several:
-                self.several[-1].results.append(result_of(element))
+            if self.results:
+                self.results[-1].results.append(result_of(element))
         elif name == _RULE:
             self.rules[element.get("id", "")] = self._shown(rule_of(element))
         elif name == _RESULTS:
-            _ = self.several[-1].of
+            _ = self.results[-1].of
         elif name == _OVAL:
-            report = next((one.get("id", "") for one in element.iterancestors("{*}report")), "")
+            report = next((iterancestor.get("id", "") for iterancestor in element.iterancestors("{*}report")), "")
             self._whys.update(((report, id_), why) for id_, why in OvalResults(element).whys().items())
         if name not in (_BENCHMARK, _RESULT):  # results go with the machine that they are of
             element.clear()
@@ -184,23 +184,29 @@ class _Reading:
     @cached_property
     def title(self) -> str:
         """Return the title of the first benchmark that has one: to be asked once all is read."""
-        titles = (one_line(first_text(one, "title"), self._limits.name_chars) for one in self._benchmarks)
+        titles = (
+            single_line(first_text(benchmark, "title"), self._limits.name_chars) for benchmark in self._benchmarks
+        )
         return next(filter(None, titles), "")
 
     def _shown(self, rule: BenchmarkRule) -> BenchmarkRule:
         """Return a rule with its texts as they are shown: once, however many machines it is for."""
         return rule._replace(
-            title=one_line(rule.title, self._limits.name_chars),
+            title=single_line(rule.title, self._limits.name_chars),
             asks=self._text(rule.asks),
             why=self._text(rule.why),
             remediation=self._text(rule.remediation),
-            references=tuple(Fact(one_line(one.key, 200), one.value) for one in rule.references if one.value),
+            references=tuple(
+                Fact(single_line(reference.key, 200), reference.value)
+                for reference in rule.references
+                if reference.value
+            ),
         )
 
     def checks(self) -> Iterator[Check]:
         """Yield a check for each result."""
-        for results in self.several:
-            title = one_line(
+        for results in self.results:
+            title = single_line(
                 self.title or results.of.title or readable(results.of.benchmark), self._limits.name_chars
             )
             suite = (title or "Nameless benchmark",)
@@ -209,35 +215,35 @@ class _Reading:
                 moment = read_moment(text) if text else None
                 if moment:
                     self.moments.append(moment)
-            host = (Fact(_HOST, one_line(results.of.host, 200)),) if results.of.host else ()
+            host = (Fact(_HOST, single_line(results.of.host, 200)),) if results.of.host else ()
             for result in results.results:
                 yield self._check(result, suite, host)
 
     def _facts(self, of: Machine) -> Iterator[Fact]:
         if of.profile:
             yield Fact("profile", readable(of.profile))
-        whose = f", {one_line(of.host, 200)}" if len(self.several) > 1 else ""
+        whose = f", {single_line(of.host, 200)}" if len(self.results) > 1 else ""
         for system, score, maximum in of.scores:
             name = system.rpartition(":")[2] or "score"
             yield Fact(f"score ({name}{whose})", f"{score}{f' of {maximum}' if maximum else ''}")
 
     def scores(self) -> Iterator[Score]:
         """Yield the scores of each machine (NIST IR 7275r4, 6.6.5), where they are numbers."""
-        for results in self.several:
+        for results in self.results:
             for system, text, maximum in results.of.scores:
                 value, most = read_decimal(text), read_decimal(maximum or "100")
                 if value is not None and most:
-                    yield Score(system.rpartition(":")[2], value, most, one_line(results.of.host, 200))
+                    yield Score(system.rpartition(":")[2], value, most, single_line(results.of.host, 200))
 
     def _check(self, result: RuleResult, suite: tuple[str, ...], host: tuple[Fact, ...]) -> Check:
-        told = self.rules.get(result.rule, BenchmarkRule())
+        rule = self.rules.get(result.rule, BenchmarkRule())
         self._nameless += not result.rule
-        outcome, reason = self._outcome(result, told)
+        outcome, reason = self._outcome(result, rule)
         forgiving = _forgiving(result, outcome)
         if forgiving:
             outcome, reason = OUTCOMES[forgiving.old]
         id_, name = self._named(result.rule, suite)
-        severity = SEVERITIES.get(result.severity or told.severity or "unknown", Severity.MEDIUM)
+        severity = SEVERITIES.get(result.severity or rule.severity or "unknown", Severity.MEDIUM)
         messages = " ".join(result.messages)
         broken = outcome in BAD
         problem = self._problem(result, outcome, messages or reason) if broken else None
@@ -255,14 +261,14 @@ class _Reading:
                     cause=name if broken else "",
                 ),
             ),
-            facts=tuple(self._facts_of(result, told)),
-            description=told.asks,
-            links=told.references,
-            variant=(*host, *(Fact(_INSTANCE, one_line(one, 200)) for one in result.instances)),
+            facts=tuple(self._facts_of(result, rule)),
+            description=rule.asks,
+            links=rule.references,
+            variant=(*host, *(Fact(_INSTANCE, single_line(instance, 200)) for instance in result.instances)),
             rule=Rule(
                 severity=severity,
-                why=told.why,
-                remediation=told.remediation,
+                why=rule.why,
+                remediation=rule.remediation,
                 findings=int(broken and not forgiving),
                 suppressed_findings=int(forgiving is not None),
                 allowed=self._allowed(forgiving) if forgiving else None,
@@ -274,7 +280,7 @@ class _Reading:
         known = self._names.get((rule, suite))
         if known is None:
             title = self.rules[rule].title if rule in self.rules else ""
-            name = title or one_line(readable(rule), self._limits.name_chars) or "Nameless rule"
+            name = title or single_line(readable(rule), self._limits.name_chars) or "Nameless rule"
             known = self._names[rule, suite] = check_id(self._kind, suite, rule or name), name
         return known
 
@@ -287,30 +293,30 @@ class _Reading:
             outcome, message=self._text(why or "the machine does not meet it"), detail=self._text(detail)
         )
 
-    def _outcome(self, result: RuleResult, told: BenchmarkRule) -> tuple[Outcome, str]:
+    def _outcome(self, result: RuleResult, rule: BenchmarkRule) -> tuple[Outcome, str]:
         """Return how a rule ended, the gravest of several results, and why where it is not kept or broken."""
-        self._several += len(result.results) > 1
+        self._has_many += len(result.results) > 1
         unknown = next((word for word in result.results or ("",) if word not in OUTCOMES), None)
         known = [OUTCOMES[word] for word in result.results if word in OUTCOMES]
         worst = gravest(outcome for outcome, _ in known)
         if unknown is not None and worst not in BAD:
-            word = one_line(unknown, 40)
+            word = single_line(unknown, 40)
             self._unknown[word or "none at all"] += 1
             return Outcome.UNDECIDED, f"the result “{word}” is none of the standard's"
-        found = next(one for one in known if one[0] is worst)
-        role = result.role or told.role
+        found = next(known_outcome for known_outcome in known if known_outcome[0] is worst)
+        role = result.role or rule.role
         if role in _ROLES and found[0] is not Outcome.SKIPPED:
             return Outcome.SKIPPED, f"does not count: {_ROLES[role]}: {', '.join(result.results)}"
         return found
 
     def _allowed(self, override: Override) -> Allowed:
         """Return who allowed what breaks a rule, and why."""
-        return Allowed(self._text(override.remark) or "no reason is given", one_line(override.authority, 200))
+        return Allowed(self._text(override.remark) or "no reason is given", single_line(override.authority, 200))
 
-    def _facts_of(self, result: RuleResult, told: BenchmarkRule) -> Iterator[Fact]:
+    def _facts_of(self, result: RuleResult, rule: BenchmarkRule) -> Iterator[Fact]:
         if result.rule:
             yield Fact("rule", _short(result.rule))
-        weight = _weight_of(result.weight or told.weight)
+        weight = _weight_of(result.weight or rule.weight)
         if weight is not None and weight != 1:  # NIST IR 7275r4, 6.4.4.2: 1 where none is given
             yield Fact("weight", f"{weight:g}")
         for system, text in result.idents:
@@ -328,10 +334,10 @@ class _Reading:
             )
         if self._nameless:
             yield ReadingNote(path, f"has {plural(self._nameless, 'result')} without a rule")
-        if self._several:
-            what = f"has {plural(self._several, 'rule')} with several results; the worst counts"
+        if self._has_many:
+            what = f"has {plural(self._has_many, 'rule')} with several results; the worst counts"
             yield ReadingNote(path, what)
-        for results in self.several:
+        for results in self.results:
             if not results.results:
                 yield ReadingNote(path, "holds a test without any result of a rule", results_missing=True)
 
@@ -340,12 +346,12 @@ def _forgiving(result: RuleResult, outcome: Outcome) -> Override | None:
     """Return the last override that made a failure into something better, and that none after it took back."""
     if outcome in BAD:
         return None
-    return next((one for one in reversed(result.overrides) if one.old in ("fail", "error")), None)
+    return next((override for override in reversed(result.overrides) if override.old in ("fail", "error")), None)
 
 
 @lru_cache(maxsize=10_000)
 def _short(text: str) -> str:
-    return one_line(text, 300)
+    return single_line(text, 300)
 
 
 @lru_cache(maxsize=1_000)
@@ -356,7 +362,7 @@ def _weight_of(text: str) -> float | None:
 @lru_cache(maxsize=1_000)
 def _key_of(system: str) -> str:
     """Return what the ids of a system are called: the last part of its address."""
-    return one_line(re.split(r"[/:]", system.rstrip("/"))[-1].upper() or "ident", 40)
+    return single_line(re.split(r"[/:]", system.rstrip("/"))[-1].upper() or "ident", 40)
 
 
 def readable(id_: str) -> str:

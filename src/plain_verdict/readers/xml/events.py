@@ -108,7 +108,7 @@ class XmlFile:
         """Return what had to be repaired before parsing, in a fixed order."""
         return [what for what in (CONTROLS, REFERENCES, ENCODING, MARKUP) if self._text.repaired[what]]
 
-    def tell(self, target: Target) -> None:
+    def replay(self, target: Target) -> None:
         """Read the file to its end and tell the target what is in it. Raises what the target raises.
 
         Of a file that is not whole or has a fault, ``events`` tells better what stands in what.
@@ -176,5 +176,5 @@ class XmlFile:
             parser.close()
         # What is only missed at the end was truncated, even if it is around all that is looked for.
         self.whole = self.whole and not any(
-            one.type_name == _CUT_OFF for one in list(parser.feed_error_log)[len(log) :]
+            fault.type_name == _CUT_OFF for fault in list(parser.feed_error_log)[len(log) :]
         )

@@ -43,9 +43,9 @@ def luminance(colour: Colour) -> float:
     return 0.2126 * red + 0.7152 * green + 0.0722 * blue
 
 
-def contrast(one: Colour, other: Colour) -> float:
+def contrast(colour: Colour, other: Colour) -> float:
     """Return the contrast ratio, 1 to 21. Source: WCAG 2.2, contrast ratio."""
-    darker, lighter = sorted((luminance(one), luminance(other)))
+    darker, lighter = sorted((luminance(colour), luminance(other)))
     return (lighter + 0.05) / (darker + 0.05)
 
 

@@ -124,7 +124,9 @@ def _trimmed(image: Image.Image) -> Image.Image:
     image = image.crop(box)
     right, bottom = image.width - 1, image.height - 1
     corner, *others = (image.crop((x, y, x + 1, y + 1)).tobytes() for x in (0, right) for y in (0, bottom))
-    alike = all(abs(here - there) <= _SAME for other in others for here, there in zip(corner, other, strict=True))
+    alike = all(
+        abs(channel - there) <= _SAME for other in others for channel, there in zip(corner, other, strict=True)
+    )
     if not alike or corner[3] < 255 or luminance((corner[0], corner[1], corner[2])) < _WHITE:
         return image
     plain = Image.new("RGBA", image.size, tuple(corner))

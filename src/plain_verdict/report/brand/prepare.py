@@ -41,10 +41,10 @@ def _logo(name: str, where: str) -> Logo | None:
 def _accents(text: str) -> tuple[str, str, tuple[str, ...]]:
     if not text:
         return "", "", ()
-    asked = read_colour(text)
-    made = {"light": readable(asked, LIGHT_GROUNDS), "dark": readable(asked, DARK_GROUNDS)}
-    changed = [f"{written(colour)} on {scheme} pages" for scheme, colour in made.items() if colour != asked]
-    notes = (f"The accent colour {written(asked)} is shown as {' and '.join(changed)} for enough contrast.",)
+    wanted = read_colour(text)
+    made = {"light": readable(wanted, LIGHT_GROUNDS), "dark": readable(wanted, DARK_GROUNDS)}
+    changed = [f"{written(colour)} on {scheme} pages" for scheme, colour in made.items() if colour != wanted]
+    notes = (f"The accent colour {written(wanted)} is shown as {' and '.join(changed)} for enough contrast.",)
     return written(made["light"]), written(made["dark"]), notes if changed else ()
 
 

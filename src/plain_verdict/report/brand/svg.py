@@ -67,8 +67,8 @@ def _cleanse(node: "etree._Element") -> None:
     for name in list(node.attrib):
         local = str(name).rpartition("}")[2].lower()
         value = str(node.attrib[name]).strip()
-        elsewhere = local == "href" and not value.startswith(("#", "data:image/png", "data:image/jpeg"))
-        if local.startswith("on") or elsewhere:
+        is_external = local == "href" and not value.startswith(("#", "data:image/png", "data:image/jpeg"))
+        if local.startswith("on") or is_external:
             del node.attrib[name]
 
 

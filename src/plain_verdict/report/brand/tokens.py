@@ -99,7 +99,7 @@ def token_css() -> str:
     """Return the tokens as custom properties: those with meaning in the layer that no brand can change."""
     light, dark = _declared(OUTCOMES_LIGHT, " !important"), _declared(OUTCOMES_DARK, " !important")
     day, night = _declared({**GROUND_LIGHT, **LOGO_LIGHT}), _declared({**GROUND_DARK, **LOGO_DARK})
-    paper = _declared({**GROUND_PRINT, **LOGO_LIGHT})
+    print_colours = _declared({**GROUND_PRINT, **LOGO_LIGHT})
     prefers = "@media (prefers-color-scheme: dark) { :root:not([data-theme=light])"
     return "\n".join(
         (
@@ -113,7 +113,7 @@ def token_css() -> str:
             f"  :root {{ {_declared(SIZES)} {day} }}",
             f"  {prefers} {{ {night} }} }}",
             f"  :root[data-theme=dark] {{ {night} }}",
-            f"  @media print {{ :root:root {{ {paper} }} }}",
+            f"  @media print {{ :root:root {{ {print_colours} }} }}",
             f"  @page {{ @bottom-right {{ color: {GROUND_PRINT['soft']}; }} }}",  # a margin knows no properties
             "}",
         )

@@ -12,7 +12,7 @@ def carried(load: LoadRun) -> Chart:
     levels = load.levels
     width = (RIGHT - LEFT) / len(levels)
     middles = [round(LEFT + (at + 0.5) * width, 1) for at in range(len(levels))]
-    times = [one for level in levels for one in (level.p50_s, level.p95_s) if one]
+    times = [seconds for level in levels for seconds in (level.p50_s, level.p95_s) if seconds]
     y = LogAxis(min(times, default=0.001), max(times, default=1.0), _TOP, _BOTTOM)
     rates = LinearAxis(max(level.per_second for level in levels), _TOP, _BOTTOM)
     lines = []
@@ -27,7 +27,7 @@ def carried(load: LoadRun) -> Chart:
     rows = [_row(level) for level in levels]
     last = levels[-1]
     marks = [Mark(LEFT - 6, at + 4, words, "end") for at, words in y.lines()]
-    marks += [Mark(x, _BOTTOM + 18, said(level), "middle") for x, level in zip(middles, levels, strict=True)]
+    marks += [Mark(x, _BOTTOM + 18, users_label(level), "middle") for x, level in zip(middles, levels, strict=True)]
     if last.p95_s:
         marks.append(Mark(RIGHT, y.at(last.p95_s) + 16, "p95", "end", "label"))
     marks.append(Mark(RIGHT, rates.at(last.per_second) - 6, f"{last.per_second:,.3g} requests/s", "end", "label"))
@@ -45,14 +45,14 @@ def carried(load: LoadRun) -> Chart:
     )
 
 
-def said(level: UserLevel) -> str:
+def users_label(level: UserLevel) -> str:
     """Return the users of a level in words."""
     return f"{level.users:,}" if level.users == level.most_users else f"{level.users:,}–{level.most_users:,}"
 
 
 def _row(level: UserLevel) -> tuple[str, ...]:
     return (
-        said(level),
+        users_label(level),
         f"{level.requests:,}",
         f"{level.per_second:,.3g}",
         format_failed_share(level.failed / level.requests if level.requests else 0.0),
@@ -68,6 +68,6 @@ def _words(levels: tuple[UserLevel, ...]) -> str:
     first, last = known[0], known[-1]
     most = max(known, key=lambda level: level.per_second)
     return (
-        f"p95 {format_duration(first.p95_s)} with {said(first)} users, {format_duration(last.p95_s)} with "
-        f"{said(last)}. Highest throughput: {most.per_second:,.3g} requests/s with {said(most)} users."
+        f"p95 {format_duration(first.p95_s)} with {users_label(first)} users, {format_duration(last.p95_s)} with "
+        f"{users_label(last)}. Highest throughput: {most.per_second:,.3g} requests/s with {users_label(most)} users."
     )

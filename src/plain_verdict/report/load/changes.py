@@ -38,22 +38,34 @@ def changed(compared: Comparison) -> str:
 
 def changes_of(compared: Comparison) -> Iterator[ChangeRow]:
     """Yield the p95 before and now, significant changes first."""
-    own = [one for one in compared.changes if one.per_cent == COMPARED]
-    reach = max((abs(end) for one in own for end in (one.low_s or 0.0, one.high_s or 0.0)), default=0.0) or 1.0
+    changes = [request_change for request_change in compared.changes if request_change.per_cent == COMPARED]
+    reach = (
+        max(
+            (
+                abs(end)
+                for request_change in changes
+                for end in (request_change.low_s or 0.0, request_change.high_s or 0.0)
+            ),
+            default=0.0,
+        )
+        or 1.0
+    )
 
     def at(seconds: float) -> float:
         return round(95 + 90 * max(-1.0, min(1.0, seconds / reach)), 1)
 
-    for one in sorted(own, key=lambda one: (not one.certain, -abs(one.share))):
-        words = "too few requests" if one.low_s is None else "no significant change"
-        if one.certain:
-            words = "significantly slower" if one.share > 0 else "significantly faster"
-        by = one.now_s - one.before_s
-        said = f"{'+' if by >= 0 else '−'}{format_duration(abs(by))}"
-        if one.low_s is not None and one.high_s is not None:
-            said += f" ({_signed(one.low_s)} to {_signed(one.high_s)})"
-        low, high = (None if end is None else at(end) for end in (one.low_s, one.high_s))
-        yield ChangeRow(one, words, said, low, high, at(by))
+    for change in sorted(
+        changes, key=lambda request_change: (not request_change.certain, -abs(request_change.share))
+    ):
+        words = "too few requests" if change.low_s is None else "no significant change"
+        if change.certain:
+            words = "significantly slower" if change.share > 0 else "significantly faster"
+        by = change.now_s - change.before_s
+        difference = f"{'+' if by >= 0 else '−'}{format_duration(abs(by))}"
+        if change.low_s is not None and change.high_s is not None:
+            difference += f" ({_signed(change.low_s)} to {_signed(change.high_s)})"
+        low, high = (None if end is None else at(end) for end in (change.low_s, change.high_s))
+        yield ChangeRow(change, words, difference, low, high, at(by))
 
 
 def _failed(compared: Comparison) -> str:
@@ -61,20 +73,24 @@ def _failed(compared: Comparison) -> str:
     change = compared.failed
     before = f"{format_failed_share(change.before)} failed" if change.before else "none failed"
     now = f"{format_failed_share(change.now)} failed now" if change.now else "none fail now"
-    said = f"{before} before, {now}"
+    sentence = f"{before} before, {now}"
     if change.before or change.now:
-        said += f" ({_told(change)})"
-    worse = [name for name, one in compared.failed_by_request if one.certain and one.now > one.before]
-    return f"{said}; the error share of {join_list(worse)} rose" if worse else said
+        sentence += f" ({_in_words(change)})"
+    worse = [
+        name
+        for name, rate_change in compared.failed_by_request
+        if rate_change.certain and rate_change.now > rate_change.before
+    ]
+    return f"{sentence}; the error share of {join_list(worse)} rose" if worse else sentence
 
 
 def _sent(compared: Comparison) -> str:
     """Return how what was sent a second changed."""
     change = compared.per_second
-    return f"{change.before:,.1f} requests/s before, {change.now:,.1f} now ({_told(change)})"
+    return f"{change.before:,.1f} requests/s before, {change.now:,.1f} now ({_in_words(change)})"
 
 
-def _told(change: RateChange) -> str:
+def _in_words(change: RateChange) -> str:
     if change.low is None:
         return "too few requests to compare"
     return "significant" if change.certain else "no significant change"

@@ -39,7 +39,7 @@ def heat_map(heat: Heat) -> Chart:
     totals = [0] * rows
     for _, row, count in heat.cells:
         totals[row] += count
-    told = [
+    cells = [
         (f"{format_duration(heat.edges_s[row])} to {format_duration(heat.edges_s[row + 1])}", f"{totals[row]:,}")
         for row in range(rows)
         if totals[row]
@@ -49,7 +49,7 @@ def heat_map(heat: Heat) -> Chart:
         f"The most frequent response time was {format_duration(heat.edges_s[usual])} to"
         f" {format_duration(heat.edges_s[usual + 1])}: {plural(totals[usual], 'request')} of {sum(totals):,}."
     )
-    step = max(1, math.ceil(len(told) / _TABLE_ROWS))
+    step = max(1, math.ceil(len(cells) / _TABLE_ROWS))
     return Chart(
         name="map",
         title="Response times over the run",
@@ -58,7 +58,7 @@ def heat_map(heat: Heat) -> Chart:
         height=round(bottom + 26, 1),
         shades=tuple(Outline(f"heat-{shade + 1}", "".join(path)) for shade, path in enumerate(paths) if path),
         marks=(*marks, *axis.ticks(bottom + 18)),
-        table=(("Response time", "Requests"), *told[::step]),
+        table=(("Response time", "Requests"), *cells[::step]),
     )
 
 

@@ -29,7 +29,12 @@ def over_time(load: LoadRun) -> Chart:
     """Return the chart that asks whether it got slower as it went on."""
     series = load.series
     axis = TimeAxis(series.started, series.step_s, len(series.counts))
-    times = [one for several in (series.p50_s, series.p95_s, series.p99_s) for one in several if one]
+    times = [
+        seconds
+        for percentile_s in (series.p50_s, series.p95_s, series.p99_s)
+        for seconds in percentile_s
+        if seconds
+    ]
     y = LogAxis(min(times), max((*times, *(bound.seconds for bound in load.bounds))), _TOP, _BOTTOM)
     lines = y.lines()
     bounds = _bounds(load)
@@ -41,7 +46,7 @@ def over_time(load: LoadRun) -> Chart:
         (
             axis.clock(at),
             f"{count:,}",
-            *(format_duration(one[at]) or "–" for one in (series.p50_s, series.p95_s, series.p99_s)),
+            *(format_duration(seconds[at]) or "–" for seconds in (series.p50_s, series.p95_s, series.p99_s)),
         )
         for at, count in enumerate(series.counts)
     ]
@@ -71,16 +76,16 @@ def _bounds(load: LoadRun) -> list[tuple[float, str]]:
     for bound in load.bounds:
         if bound.per_cent == _DRAWN:
             found.setdefault(bound.seconds, []).append(bound.words)
-    several = sorted(found.items())[:_MOST_BOUNDS]
+    bounds = sorted(found.items())[:_MOST_BOUNDS]
     return [
         (seconds, words[0] if len(words) == 1 else f"p95 at most {format_duration(seconds)}")
-        for seconds, words in several
+        for seconds, words in bounds
     ]
 
 
 def _trend(medians: Values) -> str:
     """Return how the median of the first quarter compares with that of the last."""
-    known = [one for one in medians if one is not None]
+    known = [median for median in medians if median is not None]
     quarter = max(1, len(known) // 4)
     first, last = sorted(known[:quarter])[quarter // 2], sorted(known[-quarter:])[quarter // 2]
     began, ended = format_duration(first), format_duration(last)
@@ -102,8 +107,12 @@ def _lines(values: Values, axis: TimeAxis, y: LogAxis) -> Iterator[list[tuple[fl
 
 
 def _bands(style: str, low: Values, high: Values, axis: TimeAxis, y: LogAxis) -> Iterator[Outline]:
-    both: list[float | None] = [one if other is not None else None for one, other in zip(low, high, strict=True)]
-    tops: list[float | None] = [other if one is not None else None for one, other in zip(low, high, strict=True)]
+    both: list[float | None] = [
+        value_s if other is not None else None for value_s, other in zip(low, high, strict=True)
+    ]
+    tops: list[float | None] = [
+        other if value_s is not None else None for value_s, other in zip(low, high, strict=True)
+    ]
     for below, above in zip(_lines(both, axis, y), _lines(tops, axis, y), strict=True):
         yield Outline(style, points([*above, *reversed(below)]))
 
@@ -140,8 +149,8 @@ def throughput(load: LoadRun) -> Chart:
     for at, (count, failed) in enumerate(zip(series.counts, series.failed, strict=True)):
         for style, number in (("sent", count), ("failed", failed)):
             if number:
-                place = y.at(number / series.step_s)
-                bars.append(Bar(style, axis.left(at), place, width, round(max(bottom - place, 0.5), 1)))
+                position = y.at(number / series.step_s)
+                bars.append(Bar(style, axis.left(at), position, width, round(max(bottom - position, 0.5), 1)))
     marks = [
         Mark(LEFT - 6, top + 4, f"{y.most:,g}/s", "end"),
         Mark(LEFT - 6, (top + bottom) / 2 + 4, f"{y.most / 2:,g}/s", "end"),

@@ -44,7 +44,7 @@ class LoadOverview(msgspec.Struct, frozen=True):
     run: LoadRun
 
 
-def tell_load(run: Run) -> LoadOverview | None:
+def load_overview(run: Run) -> LoadOverview | None:
     """Return the overview of the load run; None where there is none."""
     load = run.load
     if load is None:

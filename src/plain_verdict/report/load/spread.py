@@ -21,12 +21,12 @@ def spread(load: LoadRun) -> Chart:
         Bar(
             "sent",
             round(LEFT + at * width, 1),
-            y.at(100 * one),
+            y.at(100 * share),
             round(max(width - 0.8, 0.5), 2),
-            round(bottom - y.at(100 * one), 1),
+            round(bottom - y.at(100 * share), 1),
         )
-        for at, one in enumerate(shares)
-        if one
+        for at, share in enumerate(shares)
+        if share
     )
     low, high = edges[0], edges[-1]
 
@@ -37,8 +37,10 @@ def spread(load: LoadRun) -> Chart:
         Mark(x(seconds), bottom + 18, format_duration(seconds), "middle")
         for seconds in round_numbers_between(low, high)
     ]
-    told = [(per_cent, load.whole.percentile(per_cent).value_s) for per_cent in (50.0, 95.0, 99.0)]
-    known = [(per_cent, seconds) for per_cent, seconds in told if seconds is not None and low <= seconds <= high]
+    percentiles = [(per_cent, load.whole.percentile(per_cent).value_s) for per_cent in (50.0, 95.0, 99.0)]
+    known = [
+        (per_cent, seconds) for per_cent, seconds in percentiles if seconds is not None and low <= seconds <= high
+    ]
     lines = tuple(Outline("median", points([(x(seconds), top), (x(seconds), bottom)])) for _, seconds in known)
     labels: list[Mark] = []
     for per_cent, seconds in known:
@@ -47,8 +49,8 @@ def spread(load: LoadRun) -> Chart:
     words = ", ".join(f"{percentile_name(per_cent)} {format_duration(seconds)}" for per_cent, seconds in known)
     longest = load.whole.longest_s
     rows = [
-        (f"{format_duration(edges[at])} to {format_duration(edges[at + 1])}", f"{100 * one:.2g} %")
-        for at, one in enumerate(shares)
+        (f"{format_duration(edges[at])} to {format_duration(edges[at + 1])}", f"{100 * share:.2g} %")
+        for at, share in enumerate(shares)
     ]
     return Chart(
         name="spread",

@@ -26,7 +26,7 @@ class ReportedOverview(msgspec.Struct, frozen=True):
 
     lead: str
     requests: int
-    several: tuple[ReportedFile, ...]
+    files: tuple[ReportedFile, ...]
     targets: str
 
 
@@ -59,7 +59,7 @@ class MetricsOverview(msgspec.Struct, frozen=True):
     targets: tuple[MetricTarget, ...]
 
 
-def tell_reported(run: Run) -> ReportedOverview | None:
+def reported_overview(run: Run) -> ReportedOverview | None:
     """Return the overview of summaries; None where there is none."""
     if not run.reported:
         return None
@@ -71,8 +71,8 @@ def tell_reported(run: Run) -> ReportedOverview | None:
     kept = sum(check.outcome is Outcome.PASSED for check in targets)
     return ReportedOverview(
         lead=lead,
-        requests=sum(one.whole.count for one in run.reported),
-        several=tuple(map(_file, run.reported)),
+        requests=sum(reported.whole.count for reported in run.reported),
+        files=tuple(map(_file, run.reported)),
         targets=f"{kept:,} of {plural(len(targets), 'target')} met." if targets else "",
     )
 
@@ -83,11 +83,13 @@ def _file(reported: Reported) -> ReportedFile:
     if reported.started:
         when = f", {format_day(reported.started)}, {format_span(reported.started, reported.ended)}"
     failed = f"{format_failed_share(whole.failed_share)} failed" if whole.failed else "none failed"
-    per_cents = {one.per_cent for request in (*reported.requests, whole) for one in request.percentiles}
+    per_cents = {
+        percentile.per_cent for request in (*reported.requests, whole) for percentile in request.percentiles
+    }
     return ReportedFile(reported, f"{plural(whole.count, 'request')}{when}; {failed}.", tuple(sorted(per_cents)))
 
 
-def tell_metrics(run: Run) -> MetricsOverview | None:
+def metrics_overview(run: Run) -> MetricsOverview | None:
     """Return the overview of metrics; None where there is none."""
     if not run.metrics:
         return None
@@ -100,7 +102,7 @@ def tell_metrics(run: Run) -> MetricsOverview | None:
 def _name_in(check: Check, names: set[str]) -> bool:
     """Return whether a target is one on a metric: its name begins with a metric's."""
     name = check.name.casefold()
-    return any(name.startswith((f"{one}:", f"{one},")) for one in names)
+    return any(name.startswith((f"{prefix}:", f"{prefix},")) for prefix in names)
 
 
 def _target(check: Check) -> MetricTarget:
@@ -111,18 +113,18 @@ def _target(check: Check) -> MetricTarget:
 
 
 def _row(metric: Metric) -> MetricRow:
-    least, mean, longest = (format_metric(one, "") for one in (metric.least, metric.mean, metric.longest))
+    least, mean, longest = (format_metric(number, "") for number in (metric.least, metric.mean, metric.longest))
     p95 = "" if metric.p95 is None else format_metric(metric.p95, "")
     words = ""
     if metric.series:
-        known = [one for one in metric.series if one is not None]
+        known = [number for number in metric.series if number is not None]
         words = f"from {format_metric(known[0], metric.unit)} to {format_metric(known[-1], metric.unit)}"
     return MetricRow(metric, least, mean, p95, longest, tuple(_lines(metric)), words)
 
 
 def _lines(metric: Metric) -> Iterator[str]:
     """Yield the unbroken parts of a metric's means over time, as points of a chart."""
-    known = [one for one in metric.series if one is not None]
+    known = [step for step in metric.series if step is not None]
     if len(known) < 2:
         return
     low, high = min(known), max(known)

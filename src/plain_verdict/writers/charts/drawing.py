@@ -54,13 +54,13 @@ def _draw_mappings(axes: Axes, chart: Chart, accent: str) -> None:
     for y in chart.grid:
         axes.plot((LEFT, RIGHT), (y, y), color=_LINE, linewidth=0.6)
     for bar in chart.bars:
-        place = ((bar.x, bar.y), bar.width, bar.height)
+        box = ((bar.x, bar.y), bar.width, bar.height)
         if bar.style == "window":
-            axes.add_patch(Rectangle(*place, facecolor=_WASH, edgecolor=_LINE, linewidth=0.5))
+            axes.add_patch(Rectangle(*box, facecolor=_WASH, edgecolor=_LINE, linewidth=0.5))
         elif bar.style == "failed":
-            axes.add_patch(Rectangle(*place, color=OUTCOMES_LIGHT["failed"], linewidth=0))
+            axes.add_patch(Rectangle(*box, color=OUTCOMES_LIGHT["failed"], linewidth=0))
         else:
-            axes.add_patch(Rectangle(*place, color=accent, alpha=_FILLS[bar.style], linewidth=0))
+            axes.add_patch(Rectangle(*box, color=accent, alpha=_FILLS[bar.style], linewidth=0))
     for area in chart.areas:
         axes.add_patch(Polygon(_points(area.points), color=accent, alpha=_FILLS[area.style], linewidth=0))
     for line in chart.lines:

@@ -141,12 +141,12 @@ def read_asset(name: str) -> str:
 def policy(folder: bool, css: str) -> str:  # noqa: FBT001  called by a template
     """Return the page's Content-Security-Policy: nothing but its own style and script, and what is drawn."""
     if folder:
-        own = "script-src 'self'; style-src 'self'; img-src 'self'; media-src 'self'"
+        sources = "script-src 'self'; style-src 'self'; img-src 'self'; media-src 'self'"
     else:
         styles = [hash_of(asset("style.css")), *([hash_of(css)] if css else [])]
         script = hash_of(asset("script.js"))
-        own = f"script-src {script}; style-src {' '.join(styles)}; img-src data:; media-src data:"
-    return f"default-src 'none'; {own}; base-uri 'none'; form-action 'none'"
+        sources = f"script-src {script}; style-src {' '.join(styles)}; img-src data:; media-src data:"
+    return f"default-src 'none'; {sources}; base-uri 'none'; form-action 'none'"
 
 
 def hash_of(text: str) -> str:

@@ -33,7 +33,7 @@ _ID_CHARS = 14  # of an id that no other check shares: c- and 12 hexadecimal dig
 _BLOCK_CHARS = 400_000
 _MORE_CALLS = 20  # of a check, that search finds
 _MORE_CHARS = 400  # of a check's messages that search looks through
-_ELSEWHERE, _HALF_ELSEWHERE = 0.85, 0.6  # of the whole checks, where another process helps
+_IN_BACKGROUND, _HALF_IN_BACKGROUND = 0.85, 0.6  # of the whole checks, where another process helps
 _MANY = 1_000  # whole checks whose rendering takes longer than starting a process
 Render = Callable[[Check], str]
 
@@ -88,7 +88,7 @@ class Folding:
         self._render = render
         self._row = row
         self._plain = plain_failures(report)
-        self._several_kinds = len(report.verdict.kinds) > 1
+        self._many_kinds = len(report.verdict.kinds) > 1
         self._checks = [check for group in report.suites for check in group.checks]
         self._kinds = list(self._find_kinds())
         sizes = [len(group.checks) for group in report.suites]
@@ -102,9 +102,9 @@ class Folding:
         kinds = zip(self._checks, self._kinds, strict=True)
         self._whole = [check for check, kind in kinds if kind is RowKind.WHOLE]
         # The other process takes most of them: this one has the rest of the page to write, much or little.
-        share = _ELSEWHERE if len(self._whole) < len(self._checks) / 2 else _HALF_ELSEWHERE
-        self._here = int(len(self._whole) * share)
-        self._elsewhere = BackgroundTask(lambda: self._make_blocks(range(self._here)))
+        share = _IN_BACKGROUND if len(self._whole) < len(self._checks) / 2 else _HALF_IN_BACKGROUND
+        self._local_blocks = int(len(self._whole) * share)
+        self._background_blocks = BackgroundTask(lambda: self._make_blocks(range(self._local_blocks)))
 
     @property
     def note(self) -> str:
@@ -120,7 +120,7 @@ class Folding:
     def start(self, *, in_background: bool) -> None:
         """Begin to make blocks, in another process if asked for and if they are many."""
         if in_background and len(self._whole) > _MANY:
-            self._elsewhere.start()
+            self._background_blocks.start()
 
     def _find_kinds(self) -> Iterator[RowKind]:
         plain, traced = self._plain, self._report.traced
@@ -148,8 +148,8 @@ class Folding:
         """Yield (name, compressed content): columns, ids and blocks."""
         columns = pack(msgspec.json.encode(self._columns()))
         yield "ids", b64encode(self._ids()).decode()
-        here = self._make_blocks(range(self._here, len(self._whole)))
-        blocks = [*self._elsewhere.result(), *here]
+        rendered = self._make_blocks(range(self._local_blocks, len(self._whole)))
+        blocks = [*self._background_blocks.result(), *rendered]
         for number, (_, text) in enumerate(blocks):
             yield f"block-{number}", text
         yield "blocks", " ".join(str(first) for first, _ in blocks)
@@ -193,7 +193,7 @@ class Folding:
             outcomes=[outcome.value for outcome in Outcome],
             outcome="".join([OUTCOME_CODES[attempt.outcome] for attempt in last]),
             kinds=[kind.value for kind in Kind],
-            of_kind="".join([_KIND_CODES[check.kind] for check in self._checks]) if self._several_kinds else "",
+            of_kind="".join([_KIND_CODES[check.kind] for check in self._checks]) if self._many_kinds else "",
             kind="".join(self._kinds),
             tail=_by_number([check.id[_ID_CHARS:] for check in self._checks]),
             seconds="\n".join([f"{attempt.took_s:.3f}" if attempt.took_s else "0" for attempt in last]),

@@ -34,8 +34,8 @@ def render_index(look: IndexLook, series: Sequence[object]) -> Iterator[str]:
     """Yield the page in pieces."""
     theme = make_theme(look.brand, look.word)
     css, script = _style(), _script()
-    own = f"script-src {hash_of(script)}; style-src {' '.join(map(hash_of, filter(None, (css, theme.css))))}"
-    policy = f"default-src 'none'; {own}; img-src data:; base-uri 'none'; form-action 'none'"
+    sources = f"script-src {hash_of(script)}; style-src {' '.join(map(hash_of, filter(None, (css, theme.css))))}"
+    policy = f"default-src 'none'; {sources}; img-src data:; base-uri 'none'; form-action 'none'"
     template = make_environment().get_template("index-page.html.j2")
     return template.generate(
         links=Links({}),

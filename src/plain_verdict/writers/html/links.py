@@ -25,21 +25,21 @@ _SUFFIXES = {
 class Links(msgspec.Struct, frozen=True):
     """The links of one page. ``pages`` gives the file that each check stands in, by id; one absent is on no page.
 
-    ``here`` is the page's own file; "" in the layout of one file, where ``pages`` gives "" for each check.
+    ``page`` is the page's own file; "" in the layout of one file, where ``pages`` gives "" for each check.
     """
 
     pages: dict[str, str]
-    here: str = ""
+    page: str = ""
 
     @property
     def folder(self) -> bool:
         """Return whether pictures and pages are files of their own."""
-        return bool(self.here)
+        return bool(self.page)
 
     @property
     def up(self) -> str:
         """Return the way from this page to the top folder."""
-        return "../" * self.here.count("/")
+        return "../" * self.page.count("/")
 
     @property
     def first(self) -> str:
@@ -51,19 +51,19 @@ class Links(msgspec.Struct, frozen=True):
         if check.id not in self.pages:
             return ""
         page = self.pages[check.id]
-        return f"#{check.id}" if page == self.here else f"{self.up}{page}#{check.id}"
+        return f"#{check.id}" if page == self.page else f"{self.up}{page}#{check.id}"
 
     def home(self, fragment: str) -> str:
         """Return the link to a part of the first page."""
-        return f"{self.first}#{fragment}" if self.folder and self.here != FIRST_PAGE else f"#{fragment}"
+        return f"{self.first}#{fragment}" if self.folder and self.page != FIRST_PAGE else f"#{fragment}"
 
     def file(self, content: Content) -> str:
         """Return the link to a content's own file."""
         return self.up + file_of(content)
 
-    def at(self, here: str) -> "Links":
+    def at(self, page: str) -> "Links":
         """Return the links as seen from another page."""
-        return Links(self.pages, here)
+        return Links(self.pages, page)
 
 
 def file_of(content: Content) -> str:

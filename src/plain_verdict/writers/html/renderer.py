@@ -52,6 +52,6 @@ class Renderer:
         return template.generate(self._shared(links), **more)
 
     def _shared(self, links: Links) -> dict[str, object]:
-        own = {"report": self._report, "info": self._report.info, "theme": self._theme, "links": links}
+        structs = {"report": self._report, "info": self._report.info, "theme": self._theme, "links": links}
         checks = CheckHtml(self._report, links)
-        return {**own, "parts": checks, "evidence": checks.evidence}
+        return {**structs, "parts": checks, "evidence": checks.evidence}

@@ -16,7 +16,7 @@ from plain_verdict.report.brand.tokens import (
     PLATE_PADDING,
     colour_of,
 )
-from plain_verdict.settings.limits import TOLD_NAME_CHARS
+from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import (
     capital,
     format_day,
@@ -112,7 +112,7 @@ def render_digest(
         chart=report.load.charts[0].words if chart and report.load else "",
         since=report.history.against if report.history else "",
         changes=report.history.lead if report.history else "",
-        new=[(_cut(one.name), _cut(one.before)) for one in new[:_NEW]],
+        new=[(_cut(change.name), _cut(change.before)) for change in new[:_NEW]],
         more_new=max(0, len(new) - _NEW),
         when=f"{format_day(started)}, {format_span(started, ended)}" if started else "",
         made=f"{format_day(info.made)}, {format_time_of_day(info.made)}",
@@ -175,7 +175,7 @@ def _cause(cause: Cause, verdict: Verdict) -> DigestCause:
 
 
 def _cut(text: str) -> str:
-    return shorten(" ".join(text.split()), TOLD_NAME_CHARS)
+    return shorten(" ".join(text.split()), LISTED_NAME_CHARS)
 
 
 def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
@@ -187,7 +187,11 @@ def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
     lines += ["", *(f"{name}: {word}. {why}" for name, word, why in words.kinds)] if words.kinds else []
     lines += ["", f"{capital(counts)}." if counts else "No checks were found."]
     lines += _headed(
-        "Conditions", [f"{one.state.capitalize()}: {one.words} ({one.met})" for one in verdict.conditions]
+        "Conditions",
+        [
+            f"{condition.state.capitalize()}: {condition.words} ({condition.met})"
+            for condition in verdict.conditions
+        ],
     )
     causes = [line for cause in words.causes for line in ("", *_plain_cause(cause))][1:]
     causes += ["", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else []

@@ -11,7 +11,7 @@ import msgspec
 from plain_verdict.model.marks import MAIL_MARK
 from plain_verdict.report import Report
 from plain_verdict.runtime.errors import UsageError
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.writers.mail.digest import Digest, render_digest
 from plain_verdict.writers.mail.envelope import Attachment, Envelope
 
@@ -62,7 +62,7 @@ def make_mail(report: Report, envelope: Envelope, attachment: Attachment | None)
 
 def _message(digest: Digest, envelope: Envelope, attachment: Attachment | None) -> bytes:
     message = EmailMessage(policy=SMTP)
-    message["Subject"] = one_line(digest.subject, _SUBJECT_CHARS)
+    message["Subject"] = single_line(digest.subject, _SUBJECT_CHARS)
     message["From"] = read_addresses((envelope.sender or _NOBODY,))
     if envelope.to:
         message["To"] = read_addresses(envelope.to)

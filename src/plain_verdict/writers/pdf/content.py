@@ -72,22 +72,22 @@ def select_content(report: Report, *, with_all: bool) -> PdfContent:
     bad = [check for group in suites for check in group.checks[: group.bad]]
     # What counts stands before what is waived; a long night must not hide it.
     bad.sort(key=lambda check: check.id in report.verdict.waived)
-    told = bad[:MOST_FAILURES]
+    checks = bad[:MOST_FAILURES]
     listed, left = _within(suites, MOST_CHECKS) if with_all else ((), 0)
-    failures = tuple(_failure(report, check, with_picture=at < MOST_PICTURES) for at, check in enumerate(told))
+    failures = tuple(_failure(report, check, with_picture=at < MOST_PICTURES) for at, check in enumerate(checks))
     notes = (*(note.sentence for note in report.run.notes), *report.notes)
     return PdfContent(
-        chapters=tuple(_chapters(report, failed=bool(told), with_all=with_all)),
+        chapters=tuple(_chapters(report, failed=bool(checks), with_all=with_all)),
         causes=report.causes[:_CAUSES],
         more_causes=max(0, len(report.verdict.causes) - _CAUSES),
         files=report.files[:_FILES],
         more_files=max(0, len(report.files) - _FILES),
         notes=notes[:_NOTES],
         failures=failures,
-        untold=len(bad) - len(told),
+        untold=len(bad) - len(checks),
         suites=listed,
         unlisted=left,
-        no_pictures=len(told) > MOST_PICTURES,
+        no_pictures=len(checks) > MOST_PICTURES,
     )
 
 
@@ -100,10 +100,10 @@ def _chapters(report: Report, *, failed: bool, with_all: bool) -> Iterator[tuple
         yield "why", "Causes"
     if report.history:
         yield "since", f"Changes since {report.history.against}"
-    told: tuple[tuple[object, str, str], ...]
-    told = ((failed, "failed", "Failures"), (report.load, "load", "Load"), (report.api, "api", "API"))
-    told += ((report.compliance, "rules", "Compliance"), (report.asked, "asked", "Requirements"))
-    yield from ((id_, title) for matter, id_, title in told if matter)
+    chapters: tuple[tuple[object, str, str], ...]
+    chapters = ((failed, "failed", "Failures"), (report.load, "load", "Load"), (report.api, "api", "API"))
+    chapters += ((report.compliance, "rules", "Compliance"), (report.asked, "asked", "Requirements"))
+    yield from ((id_, title) for is_there, id_, title in chapters if is_there)
     if with_all:
         yield "every", "All checks"
     yield "reading", "Inputs"

@@ -20,7 +20,7 @@ from plain_verdict.settings.choices import ChecksShown, PaperSize
 from plain_verdict.writers.html.environment import make_environment
 from plain_verdict.writers.pdf.content import select_content
 
-_OWN = "own:"
+_OWN_STYLE = "own:"
 _FILLS = {"sent": 0.34, "most": 0.34, "tail": 0.16, "heat-1": 0.14, "heat-2": 0.32, "heat-3": 0.52, "heat-4": 0.76}
 _LONGEST_PX = 1_400
 
@@ -43,7 +43,7 @@ def typeset(report: Report, checks: ChecksShown, size: PaperSize) -> bytes:
         charts=[(chart, assets.add(_svg(chart, report).encode(), "image/svg+xml")) for chart in charts],
     )
     logging.getLogger("weasyprint").setLevel(logging.CRITICAL)  # what it has to say is not the user's affair
-    document = HTML(string=text, url_fetcher=assets, base_url=_OWN, media_type="print")
+    document = HTML(string=text, url_fetcher=assets, base_url=_OWN_STYLE, media_type="print")
     target = BytesIO()
     # The identifier would else be random. Source: ISO 32000-1, section 14.4.
     mark = sha256(text.encode("utf-8", "replace")).digest()[:16]
@@ -60,7 +60,7 @@ class Assets(URLFetcher):  # type: ignore[misc]  # WeasyPrint has no types
 
     def add(self, data: bytes, media_type: str) -> str:
         """Return the address of something to be shown."""
-        address = f"{_OWN}{len(self._held)}"
+        address = f"{_OWN_STYLE}{len(self._held)}"
         self._held[address] = data, media_type
         return address
 
@@ -118,12 +118,12 @@ def _svg_parts(chart: Chart, accent: str) -> Iterator[str]:
     yield "".join(f".{name} {{ fill: {accent}; fill-opacity: {share} }}" for name, share in _FILLS.items())
     yield "</style>"
     yield "".join(f'<line class="rule" x1="52" x2="934" y1="{y}" y2="{y}"/>' for y in chart.grid)
-    yield "".join(f'<path class="{one.style}" d="{one.points}"/>' for one in chart.shades)
+    yield "".join(f'<path class="{shade.style}" d="{shade.points}"/>' for shade in chart.shades)
     for bar in chart.bars:
-        place = f'x="{bar.x}" y="{bar.y}" width="{bar.width}" height="{bar.height}"'
-        yield f'<rect class="{bar.style}" {place}/>'
-    yield "".join(f'<polygon class="{one.style}" points="{one.points}"/>' for one in chart.areas)
-    yield "".join(f'<polyline class="{one.style}" points="{one.points}"/>' for one in chart.lines)
+        box = f'x="{bar.x}" y="{bar.y}" width="{bar.width}" height="{bar.height}"'
+        yield f'<rect class="{bar.style}" {box}/>'
+    yield "".join(f'<polygon class="{area.style}" points="{area.points}"/>' for area in chart.areas)
+    yield "".join(f'<polyline class="{outline.style}" points="{outline.points}"/>' for outline in chart.lines)
     yield "".join(f'<line class="bound" x1="52" x2="934" y1="{y}" y2="{y}"/>' for y in chart.limits)
     for mark in chart.marks:
         style = f' class="{mark.style}"' if mark.style else ""

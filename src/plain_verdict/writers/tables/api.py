@@ -12,28 +12,28 @@ def _exchanges(report: Report) -> Iterator[Row]:
     calls = {id(call.exchange): call for call in report.run.api.calls}
     for check in checks_with_more(report):
         for number, path, part in parts_of(check):
-            for place, one in enumerate(part.exchanges, 1):
-                call = calls.get(id(one))
-                sent, back = one.request, one.response
+            for position, exchange in enumerate(part.exchanges, 1):
+                call = calls.get(id(exchange))
+                sent, back = exchange.request, exchange.response
                 yield (
                     check.id,
                     check.name,
                     number,
                     path or None,
-                    place,
+                    position,
                     sent.method,
                     sent.url,
                     back.status if back else None,
-                    back.reason if back else one.no_answer,
+                    back.reason if back else exchange.no_answer,
                     call.state.value if call else None,
                     call.operation.name if call else None,
                     call.documented_status if call else None,
-                    round_s(one.took_s),
-                    one.sent,
+                    round_s(exchange.took_s),
+                    exchange.sent,
                     sent.body.size_bytes if sent.body else None,
                     back.body.size_bytes if back and back.body else None,
                     back.body.media_type if back and back.body else None,
-                    one.address,
+                    exchange.address,
                 )
 
 
@@ -54,15 +54,15 @@ def _operations(report: Report) -> Iterator[Row]:
             numbers.received_bytes,
         )
     coverage = report.run.api.coverage
-    for one in coverage.not_called if coverage else ():
-        yield (one.method, one.path, one.host, one.title, True, 0, 0, 0, *[None] * 8)
+    for uncalled in coverage.not_called if coverage else ():
+        yield (uncalled.method, uncalled.path, uncalled.host, uncalled.title, True, 0, 0, 0, *[None] * 8)
 
 
 def _times() -> tuple[Column, ...]:
-    told = {"least": "shortest time", "mean": "mean time", "longest": "longest time"}
-    told |= {f"p{one}": f"p{one} of the times; empty: too few calls" for one in (50, 95, 99)}
+    descriptions = {"least": "shortest time", "mean": "mean time", "longest": "longest time"}
+    descriptions |= {f"p{per_cent}": f"p{per_cent} of the times; empty: too few calls" for per_cent in (50, 95, 99)}
     order = ("least", "mean", "p50", "p95", "p99", "longest")
-    return tuple(Column(f"{name}_ms", told[name], Holds.NUMBER) for name in order)
+    return tuple(Column(f"{name}_ms", descriptions[name], Holds.NUMBER) for name in order)
 
 
 TABLES = (

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Mapping
 
-from plain_verdict.model import Attempt, Check, Content, Evidence, Step, own_evidence
+from plain_verdict.model import Attempt, Check, Content, Evidence, Step, evidence_of_check
 from plain_verdict.report import Report
 from plain_verdict.text.cleaning import headline
 from plain_verdict.writers.tables.interface import Column, Family, Holds, Row, Table, round_s
@@ -48,18 +48,18 @@ def _checks(report: Report) -> Iterator[Row]:
 
 def _attempts(report: Report) -> Iterator[Row]:
     for check in report.run.checks:
-        several = check.attempts
-        for number, one in enumerate(several if len(several) > 1 else (), 1):
-            told = (one.outcome, round_s(one.took_s), one.started, one.worker, one.reason)
-            yield (check.id, one.number or number, one is several[-1], *told, len(one.problems))
+        attempts = check.attempts
+        for number, attempt in enumerate(attempts if len(attempts) > 1 else (), 1):
+            cells = (attempt.outcome, round_s(attempt.took_s), attempt.started, attempt.worker, attempt.reason)
+            yield (check.id, attempt.number or number, attempt is attempts[-1], *cells, len(attempt.problems))
 
 
 def checks_with_more(report: Report) -> Iterator[Check]:
     """Yield the checks that have anything below their attempt; of large runs most have nothing."""
     for check in report.run.checks:
         attempts = check.attempts
-        one = attempts[0]
-        if len(attempts) > 1 or one.steps or one.problems or one.evidence or one.exchanges:
+        attempt = attempts[0]
+        if len(attempts) > 1 or attempt.steps or attempt.problems or attempt.evidence or attempt.exchanges:
             yield check
 
 
@@ -68,8 +68,8 @@ def _steps(report: Report) -> Iterator[Row]:
         for number, attempt in enumerate(check.attempts, 1):
             for path, step in _below(attempt):
                 problem = headline(step.problems[0].message) if step.problems else None
-                told = (step.name, step.outcome, round_s(step.took_s), step.started, problem)
-                yield (check.id, check.name, attempt.number or number, path, path.count(".") + 1, *told)
+                cells = (step.name, step.outcome, round_s(step.took_s), step.started, problem)
+                yield (check.id, check.name, attempt.number or number, path, path.count(".") + 1, *cells)
 
 
 def _below(part: Attempt | Step, path: str = "") -> Iterator[tuple[str, Step]]:
@@ -91,26 +91,34 @@ def parts_of(check: Check) -> Iterator[tuple[int, str, Attempt | Step]]:
 def _problems(report: Report) -> Iterator[Row]:
     for check in checks_with_more(report):
         for number, path, part in parts_of(check):
-            for one in part.problems:
-                told = (one.outcome, one.type, one.message, one.expected, one.actual, one.place, one.detail)
-                yield (check.id, " › ".join(check.suite), check.name, number, path or None, *told)
+            for problem in part.problems:
+                cells = (
+                    problem.outcome,
+                    problem.type,
+                    problem.message,
+                    problem.expected,
+                    problem.actual,
+                    problem.place,
+                    problem.detail,
+                )
+                yield (check.id, " › ".join(check.suite), check.name, number, path or None, *cells)
 
 
 def _evidence(report: Report) -> Iterator[Row]:
     contents = {content.key: content for content in report.run.contents}
     for check in checks_with_more(report):
         for number, path, part in parts_of(check):
-            for one in own_evidence(part):
-                yield (check.id, check.name, number, path or None, *_told(one, contents))
-    for one in report.run.unclaimed:
-        yield (None, None, None, None, *_told(one, contents))
+            for piece in evidence_of_check(part):
+                yield (check.id, check.name, number, path or None, *_evidence_row(piece, contents))
+    for piece in report.run.unclaimed:
+        yield (None, None, None, None, *_evidence_row(piece, contents))
 
 
-def _told(one: Evidence, contents: Mapping[str, Content]) -> Row:
-    content = contents.get(one.content)
-    name = (one.name, one.caption, one.at)
+def _evidence_row(evidence: Evidence, contents: Mapping[str, Content]) -> Row:
+    content = contents.get(evidence.content)
+    name = (evidence.name, evidence.caption, evidence.at)
     if content is None:
-        return (*name, None, None, None, None, one.unavailable)
+        return (*name, None, None, None, None, evidence.unavailable)
     size = len(content.data) or len(content.text.encode("utf-8", "replace"))
     return (*name, content.media_type, size, content.width or None, content.height or None, content.remark)
 

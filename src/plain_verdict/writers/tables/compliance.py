@@ -19,9 +19,17 @@ def _rules(report: Report) -> Iterator[Row]:
 def _findings(report: Report) -> Iterator[Row]:
     for check in report.run.checks:
         if check.rule is not None:
-            for number, one in enumerate(check.last.problems, 1):
+            for number, problem in enumerate(check.last.problems, 1):
                 name = (check.id, check.name, check.rule.severity.value)
-                yield (*name, number, one.place, one.message, one.expected, one.actual, one.detail)
+                yield (
+                    *name,
+                    number,
+                    problem.place,
+                    problem.message,
+                    problem.expected,
+                    problem.actual,
+                    problem.detail,
+                )
 
 
 _RULE = (Column("check_id", "as in checks"), Column("rule", "name of the rule"))

@@ -69,8 +69,8 @@ class TablesWriter:
         writer.writerow([column.name for column in filled.columns])
         yield _BOM if self._how is TablesAs.CSV_BOM else ""
         rows = iter(filled.rows)
-        while several := list(islice(rows, _PIECE_ROWS)):
-            writer.writerows(self._written(several, filled.columns))
+        while piece := list(islice(rows, _PIECE_ROWS)):
+            writer.writerows(self._written(piece, filled.columns))
             yield text.getvalue()
             text.seek(0)
             text.truncate()
@@ -121,8 +121,8 @@ def table_names() -> frozenset[str]:
     return frozenset(table.name for table in TABLES)
 
 
-def _places(columns: Iterable[Column], holds: Holds) -> list[int]:
-    return [place for place, column in enumerate(columns) if column.holds is holds]
+def _positions(columns: Iterable[Column], holds: Holds) -> list[int]:
+    return [position for position, column in enumerate(columns) if column.holds is holds]
 
 
 def _parquet(filled: Filled) -> bytes:
@@ -136,21 +136,23 @@ def _parquet(filled: Filled) -> bytes:
         Holds.MOMENT: pa.timestamp("us", tz="UTC"),
         Holds.FLAG: pa.bool_(),
     }
-    fields = [pa.field(one.name, types[one.holds], metadata={"about": one.about}) for one in filled.columns]
+    fields = [
+        pa.field(column.name, types[column.holds], metadata={"about": column.about}) for column in filled.columns
+    ]
     schema = pa.schema(fields)
     target = BytesIO()
     rows = iter(filled.rows)
     with pq.ParquetWriter(target, schema) as writer:
-        while several := list(islice(rows, _PARQUET_ROWS)):
-            writer.write_table(_arrow(several, filled.columns, schema))
+        while piece := list(islice(rows, _PARQUET_ROWS)):
+            writer.write_table(_arrow(piece, filled.columns, schema))
     return target.getvalue()
 
 
 def _arrow(rows: list[Row], columns: tuple[Column, ...], schema: "pyarrow.Schema") -> "pyarrow.Table":
     import pyarrow as pa
 
-    several = [list(cells) for cells in zip(*rows, strict=True)]
-    for place in _places(columns, Holds.MOMENT):
-        several[place] = [None if cell is None else in_order(cell) for cell in several[place]]
-    arrays = [pa.array(cells, field.type) for cells, field in zip(several, schema, strict=True)]
+    cell_columns = [list(cells) for cells in zip(*rows, strict=True)]
+    for position in _positions(columns, Holds.MOMENT):
+        cell_columns[position] = [None if cell is None else in_order(cell) for cell in cell_columns[position]]
+    arrays = [pa.array(cells, field.type) for cells, field in zip(cell_columns, schema, strict=True)]
     return pa.Table.from_arrays(arrays, schema=schema)

@@ -32,13 +32,13 @@ def _changes(report: Report) -> Iterator[Row]:
         ("removed", since.removed),
     )
     nothing = (None, None, None)
-    for what, several in lists:
-        for one in several:
-            yield (what, one.id, one.name, one.before, since.going_on.get(one.id), *nothing)
+    for what, changes in lists:
+        for change in changes:
+            yield (what, change.id, change.name, change.before, since.going_on.get(change.id), *nothing)
     for id_ in since.added:
         yield ("added", id_, names.get(id_), None, None, *nothing)
-    for wobble in since.flaky:
-        yield ("flaky", wobble.id, wobble.name, wobble.why, wobble.runs, *nothing)
+    for flakiness in since.flaky:
+        yield ("flaky", flakiness.id, flakiness.name, flakiness.why, flakiness.runs, *nothing)
     for time in (*since.slower, *since.faster):
         bounds = (time.now_s, time.low_s, time.high_s)
         yield ("slower" if time.slower else "faster", time.id or None, time.name, None, time.builds, *bounds)

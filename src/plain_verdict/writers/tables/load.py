@@ -14,13 +14,13 @@ _PER_CENTS = (50.0, 90.0, 95.0, 99.0, 99.9)
 def _requests(report: Report) -> Iterator[Row]:
     run = report.run
     if run.load:
-        yield from (_request(one, "") for one in (*run.load.requests, run.load.whole))
+        yield from (_request(request, "") for request in (*run.load.requests, run.load.whole))
     for reported in run.reported:
-        yield from (_request(one, reported.path) for one in (*reported.requests, reported.whole))
+        yield from (_request(request, reported.path) for request in (*reported.requests, reported.whole))
 
 
 def _request(numbers: RequestNumbers, reported_in: str) -> Row:
-    told = [numbers.percentile(per_cent) for per_cent in _PER_CENTS]
+    percentiles = [numbers.percentile(per_cent) for per_cent in _PER_CENTS]
     p95 = numbers.percentile(95.0)
     return (
         numbers.name,
@@ -28,7 +28,7 @@ def _request(numbers: RequestNumbers, reported_in: str) -> Row:
         numbers.failed,
         ms_of(numbers.least_s),
         ms_of(numbers.mean_s),
-        *(ms_of(one.value_s) for one in told),
+        *(ms_of(percentile.value_s) for percentile in percentiles),
         ms_of(p95.low_s),
         ms_of(p95.high_s),
         ms_of(numbers.longest_s),
@@ -43,13 +43,13 @@ def _series(report: Report) -> Iterator[Row]:
     series = report.run.load.series_5s
     for at, count in enumerate(series.counts):
         moment = series.started + timedelta(seconds=at * series.step_s)
-        times = (ms_of(several[at]) for several in (series.p50_s, series.p95_s, series.p99_s))
+        times = (ms_of(percentile_s[at]) for percentile_s in (series.p50_s, series.p95_s, series.p99_s))
         yield (moment, count, series.failed[at], *times, series.users[at])
 
 
 def _metrics(report: Report) -> Iterator[Row]:
-    for one in report.run.metrics:
-        yield (one.name, one.unit, one.count, one.least, one.mean, one.p95, one.longest)
+    for metric in report.run.metrics:
+        yield (metric.name, metric.unit, metric.count, metric.least, metric.mean, metric.p95, metric.longest)
 
 
 TABLES = (
@@ -63,8 +63,10 @@ TABLES = (
             Column("least_ms", "shortest time", Holds.NUMBER),
             Column("mean_ms", "mean time", Holds.NUMBER),
             *(
-                Column(f"p{one:g}_ms", f"within which {one:g} % were answered; empty: too few", Holds.NUMBER)
-                for one in _PER_CENTS
+                Column(
+                    f"p{per_cent:g}_ms", f"within which {per_cent:g} % were answered; empty: too few", Holds.NUMBER
+                )
+                for per_cent in _PER_CENTS
             ),
             Column("p95_low_ms", "lower end of the 95 % confidence interval of the p95", Holds.NUMBER),
             Column("p95_high_ms", "upper end of the 95 % confidence interval of the p95", Holds.NUMBER),
@@ -82,8 +84,8 @@ TABLES = (
             Column("requests", "requests started", Holds.INTEGER),
             Column("failed", "failed requests", Holds.INTEGER),
             *(
-                Column(f"p{one}_ms", f"p{one} of the times; empty: too few requests", Holds.NUMBER)
-                for one in (50, 95, 99)
+                Column(f"p{per_cent}_ms", f"p{per_cent} of the times; empty: too few requests", Holds.NUMBER)
+                for per_cent in (50, 95, 99)
             ),
             Column("users", "most users at once", Holds.INTEGER),
         ),

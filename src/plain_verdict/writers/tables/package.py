@@ -54,9 +54,9 @@ def describe(title: str, made: datetime, files: Iterable[TableFile]) -> bytes:
 
 def _resource(file: TableFile) -> dict[str, object]:
     parquet = file.how is TablesAs.PARQUET
-    told: dict[str, object] = {"format": "parquet", "mediatype": "application/vnd.apache.parquet"}
+    properties: dict[str, object] = {"format": "parquet", "mediatype": "application/vnd.apache.parquet"}
     if not parquet:
-        told = {
+        properties = {
             "format": "csv",
             "mediatype": "text/csv",
             "encoding": "utf-8",
@@ -67,7 +67,7 @@ def _resource(file: TableFile) -> dict[str, object]:
         "name": file.name,
         "path": file.path,
         "description": file.about,
-        **told,
+        **properties,
         "schema": {"fields": [_field(column, parquet=parquet) for column in file.columns], "missingValues": [""]},
     }
 
@@ -90,4 +90,4 @@ def tables_listed(data: bytes, known: Collection[str]) -> frozenset[str]:
     if {"title": _MADE_BY} not in package.sources:
         return frozenset()
     ours = {f"{name}{suffix}" for name in known for suffix in _SUFFIXES}
-    return frozenset(one.path for one in package.resources if one.path in ours)
+    return frozenset(resource.path for resource in package.resources if resource.path in ours)

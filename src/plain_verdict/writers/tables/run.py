@@ -44,16 +44,26 @@ def _run(report: Report) -> Iterator[Row]:
 
 
 def _kinds(report: Report) -> Iterator[Row]:
-    for one in report.verdict.kinds:
-        yield (one.kind.value, one.word.value, one.why, one.tally.total, *counts(one.tally))
+    for kind in report.verdict.kinds:
+        yield (kind.kind.value, kind.word.value, kind.why, kind.tally.total, *counts(kind.tally))
 
 
 def _files(report: Report) -> Iterator[Row]:
     for row in report.files:
         file = row.file
         notes = "; ".join(note.what for note in file.notes)
-        own: tuple[Cell, ...] = (len(file.checks), *counts(row.tally), round_s(row.took_s))
-        yield (file.path, file.format, file.size_bytes, *own, file.started, file.ended, file.digest, notes, None)
+        numbers: tuple[Cell, ...] = (len(file.checks), *counts(row.tally), round_s(row.took_s))
+        yield (
+            file.path,
+            file.format,
+            file.size_bytes,
+            *numbers,
+            file.started,
+            file.ended,
+            file.digest,
+            notes,
+            None,
+        )
     for trouble in report.run.unread:
         yield (trouble.path, None, None, *[None] * (len(OUTCOMES) + 6), trouble.what)
 
@@ -61,28 +71,37 @@ def _files(report: Report) -> Iterator[Row]:
 def _suites(report: Report) -> Iterator[Row]:
     for group in report.whole_suites:
         facts = "; ".join(f"{fact.key}: {fact.value}" for fact in group.facts)
-        own = (len(group.checks), *counts(group.tally), round_s(group.took_s))
-        yield (" › ".join(group.path), *own, facts)
+        numbers = (len(group.checks), *counts(group.tally), round_s(group.took_s))
+        yield (" › ".join(group.path), *numbers, facts)
 
 
 def _conditions(report: Report) -> Iterator[Row]:
-    for one in report.verdict.conditions:
-        yield (one.name, one.words, one.state.value, one.met)
+    for condition in report.verdict.conditions:
+        yield (condition.name, condition.words, condition.state.value, condition.met)
 
 
 def _causes(report: Report) -> Iterator[Row]:
     verdict = report.verdict
     for number, cause in enumerate(verdict.causes, 1):
         typical = "".join(text for text, _ in cause.typical)
-        told = (cause.name, cause.type, typical, cause.by_rule, len(cause.checks), verdict.aside_of(cause))
-        yield (number, *told, report.past_of_cause(cause), cause.advice, cause.owner, cause.link)
+        cells = (cause.name, cause.type, typical, cause.by_rule, len(cause.checks), verdict.aside_of(cause))
+        yield (number, *cells, report.past_of_cause(cause), cause.advice, cause.owner, cause.link)
 
 
 def _requirements(report: Report) -> Iterator[Row]:
-    for asked in report.run.requirements.asked:
-        one = asked.requirement
-        stands = (asked.state.value, len(asked.checks), " ".join(asked.checks))
-        yield (one.id, one.title, " › ".join(one.group), *stands, one.owner, one.priority, one.link, one.source)
+    for result in report.run.requirements.asked:
+        requirement = result.requirement
+        stands = (result.state.value, len(result.checks), " ".join(result.checks))
+        yield (
+            requirement.id,
+            requirement.title,
+            " › ".join(requirement.group),
+            *stands,
+            requirement.owner,
+            requirement.priority,
+            requirement.link,
+            requirement.source,
+        )
     for name, times in report.run.requirements.unknown:
         yield (name, None, None, "not known", times, *[None] * 5)
 

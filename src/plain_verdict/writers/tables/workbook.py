@@ -90,9 +90,9 @@ class WorkbookWriter:
             link = links.of(number, row)
             if link:
                 sheet.write_url(number, 0, link, string=str(row[0]))
-            for place in range(bool(link), len(row)):
-                if row[place] not in (None, ""):
-                    writes[place](number, place, row[place])
+            for position in range(bool(link), len(row)):
+                if row[position] not in (None, ""):
+                    writes[position](number, position, row[position])
         last = min(number, _MOST_ROWS)
         if links.outcome is not None:
             _colour(book, sheet, links.outcome, last)
@@ -101,22 +101,22 @@ class WorkbookWriter:
     def _write_of(self, sheet: "Worksheet", holds: Holds, zone: tzinfo | None) -> _Write:
         """Return what writes the cells of a column."""
 
-        def write_text(row: int, place: int, cell: str) -> None:
+        def write_text(row: int, position: int, cell: str) -> None:
             if len(cell) > _MOST_CHARS:
                 self._cut += 1
                 cell = cell[: _MOST_CHARS - len(_CUT)] + _CUT
-            sheet.write_string(row, place, cell)
+            sheet.write_string(row, position, cell)
 
-        def write_moment(row: int, place: int, cell: datetime) -> None:
+        def write_moment(row: int, position: int, cell: datetime) -> None:
             # A spreadsheet knows no zones: all are given in the page's.
             local = cell.astimezone(zone) if cell.tzinfo else cell
-            sheet.write_datetime(row, place, local.replace(tzinfo=None))
+            sheet.write_datetime(row, position, local.replace(tzinfo=None))
 
         write_number: _Write = sheet.write_number
         writes: dict[Holds, _Write] = {
             Holds.TEXT: write_text,
             Holds.MOMENT: write_moment,
-            Holds.FLAG: lambda row, place, cell: sheet.write_string(row, place, ("no", "yes")[bool(cell)]),
+            Holds.FLAG: lambda row, position, cell: sheet.write_string(row, position, ("no", "yes")[bool(cell)]),
         }
         return writes.get(holds, write_number)
 
@@ -149,18 +149,18 @@ def _write_head(book: "Workbook", sheet: "Worksheet", columns: tuple[Column, ...
     sheet.repeat_rows(0)
     heading = book.add_format({"bold": True, "bottom": 1})
     of_numbers = book.add_format({"bold": True, "bottom": 1, "align": "right"})
-    for place, column in enumerate(columns):
+    for position, column in enumerate(columns):
         to_the_right = column.holds in (Holds.INTEGER, Holds.NUMBER)
-        sheet.write_string(0, place, column.name, of_numbers if to_the_right else heading)
-        sheet.set_column(place, place, _width(column, [row[place] for row in first]))
+        sheet.write_string(0, position, column.name, of_numbers if to_the_right else heading)
+        sheet.set_column(position, position, _width(column, [row[position] for row in first]))
 
 
-def _colour(book: "Workbook", sheet: "Worksheet", place: int, last: int) -> None:
+def _colour(book: "Workbook", sheet: "Worksheet", position: int, last: int) -> None:
     """Give the words of outcomes their colours."""
     for outcome in Outcome:
         shade = book.add_format({"font_color": OUTCOMES_LIGHT[outcome.value], "bold": outcome in BAD})
         rule = {"type": "cell", "criteria": "==", "value": f'"{outcome.value}"', "format": shade}
-        sheet.conditional_format(1, place, last, place, rule)
+        sheet.conditional_format(1, position, last, position, rule)
 
 
 def _width(column: Column, cells: list[Cell]) -> float:

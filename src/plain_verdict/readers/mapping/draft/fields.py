@@ -72,26 +72,26 @@ def fields_of(items: Sequence[object]) -> tuple[Field, ...]:
     sample = items[:SAMPLE]
     for item in sample:
         seen: set[str] = set()
-        for place, value, several in _leaves(item, "", 0):
-            found.setdefault(place, []).append(json_text(value)[:_CHARS])
-            seen.add(place)
-            if several:
-                many.add(place)
-        for place in seen:
-            filled[place] = filled.get(place, 0) + 1
+        for field_path, value, is_list in _leaves(item, "", 0):
+            found.setdefault(field_path, []).append(json_text(value)[:_CHARS])
+            seen.add(field_path)
+            if is_list:
+                many.add(field_path)
+        for field_path in seen:
+            filled[field_path] = filled.get(field_path, 0) + 1
     return tuple(
-        Field(place, values, filled[place], len(sample), many=place in many) for place, values in found.items()
+        Field(path, values, filled[path], len(sample), many=path in many) for path, values in found.items()
     )
 
 
-def _leaves(value: object, place: str, depth: int) -> Iterator[tuple[str, object, bool]]:
+def _leaves(value: object, path: str, depth: int) -> Iterator[tuple[str, object, bool]]:
     if isinstance(value, dict):
         if depth < _DEEP:
             for name, inner in value.items():
-                yield from _leaves(inner, key_of(str(name), place), depth + 1)
+                yield from _leaves(inner, key_of(str(name), path), depth + 1)
     elif isinstance(value, list):
         for inner in value:
             if not isinstance(inner, dict | list) and inner is not None and inner != "":
-                yield f"{place}[*]", inner, True
-    elif value is not None and value != "" and place:
-        yield place, value, False
+                yield f"{path}[*]", inner, True
+    elif value is not None and value != "" and path:
+        yield path, value, False

@@ -153,8 +153,8 @@ def when(fields: Sequence[Field]) -> When | None:
 def _fitting(values: Sequence[str]) -> list[str]:
     """Return the patterns that most values are written in, those that fit the most of them."""
     days = [pattern for pattern in _PATTERNS if "%H" not in pattern]
-    several = (*_PATTERNS, *(f"{day} {time}" for day in days for time in _TIMES_OF_DAY))
-    fits = {pattern: sum(_is_written(value, pattern) for value in values[:_VALUES_TRIED]) for pattern in several}
+    patterns = (*_PATTERNS, *(f"{day} {time}" for day in days for time in _TIMES_OF_DAY))
+    fits = {pattern: sum(_is_written(value, pattern) for value in values[:_VALUES_TRIED]) for pattern in patterns}
     most = max(fits.values())
     enough = most >= _MOST * min(len(values), _VALUES_TRIED)
     return [pattern for pattern, number in fits.items() if number == most] if enough else []
@@ -186,8 +186,8 @@ def _fit(role: Role, field: Field) -> float:
     named = fit_of(role, field.place)
     if role in _BY_NAME:
         return _BY_NAME[role] * named
-    own = _BY_CONTENT[role](field, named)
-    return max(0.0, own)
+    fit_by_content = _BY_CONTENT[role](field, named)
+    return max(0.0, fit_by_content)
 
 
 def _moment_fit(field: Field, named: float) -> float:
@@ -195,8 +195,8 @@ def _moment_fit(field: Field, named: float) -> float:
 
 
 def _took_fit(field: Field, named: float) -> float:
-    is_one = not field.many and all(read_took(value, "s") is not None for value in field.values)
-    return named * (0.5 + field.share / 2) if is_one else 0.0
+    is_match = not field.many and all(read_took(value, "s") is not None for value in field.values)
+    return named * (0.5 + field.share / 2) if is_match else 0.0
 
 
 def _suite_fit(field: Field, named: float) -> float:

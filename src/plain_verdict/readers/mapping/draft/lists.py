@@ -30,15 +30,15 @@ def json_candidates(source: Source, limits: Limits) -> list[Candidate]:
     return [candidate._replace(run=run) for candidate in _inside([root], start, (), 0)]
 
 
-def _inside(items: Sequence[object], place: str, around: tuple[Level, ...], depth: int) -> Iterator[Candidate]:
+def _inside(items: Sequence[object], path: str, around: tuple[Level, ...], depth: int) -> Iterator[Candidate]:
     """Yield the lists of objects that stand in items at a place, and in those."""
     if depth > _DEEPEST:
         return
     lists: dict[str, list[object]] = {}
     for item in items[:SAMPLE]:
-        _collect(item, place, lists)
+        _collect(item, path, lists)
     for each, inner in lists.items():
-        objects = [one for one in inner if isinstance(one, dict)]
+        objects = [member for member in inner if isinstance(member, dict)]
         if not objects:
             continue
         level = Level(each, fields_of(objects), len(objects))
@@ -46,14 +46,14 @@ def _inside(items: Sequence[object], place: str, around: tuple[Level, ...], dept
         yield from _inside(objects, "", (*around, level), depth + 1)
 
 
-def _collect(value: object, place: str, lists: dict[str, list[object]], depth: int = 0) -> None:
+def _collect(value: object, path: str, lists: dict[str, list[object]], depth: int = 0) -> None:
     """Collect the lists below a value, without going into their items."""
     if isinstance(value, list):
-        lists.setdefault(place if place.endswith("[*]") else f"{place}[*]", []).extend(value)
+        lists.setdefault(path if path.endswith("[*]") else f"{path}[*]", []).extend(value)
     elif isinstance(value, dict) and depth < _DEEPEST:
         for name, inner in value.items():
             if isinstance(inner, dict | list):
-                _collect(inner, key_of(str(name), place), lists, depth + 1)
+                _collect(inner, key_of(str(name), path), lists, depth + 1)
 
 
 def line_candidates(source: Source, limits: Limits) -> list[Candidate]:
@@ -79,12 +79,12 @@ def _kinds_of_lines(lines: list[dict[str, object]]) -> list[tuple[tuple[str, str
         if not 1 < len(texts) <= _MOST_KINDS or texts.total() < _NEARLY_ALL * len(lines):
             continue
         groups = {text: [line for line in lines if line.get(key) == text] for text in texts}
-        if _apart([frozenset(name for line in group for name in line) for group in groups.values()]):
+        if _are_distinct([frozenset(name for line in group for name in line) for group in groups.values()]):
             return [((key_of(key), text), group) for text, group in groups.items()]
     return [(None, lines)]
 
 
-def _apart(keys: list[frozenset[str]]) -> bool:
+def _are_distinct(keys: list[frozenset[str]]) -> bool:
     """Return whether lines of different kinds have different keys, not only one more or less."""
     most, fewest = max(keys, key=len), min(keys, key=len)
     return len(most - fewest) > 1 or len(most ^ fewest) > 2
@@ -140,8 +140,8 @@ def xml_candidates(source: Source, limits: Limits) -> tuple[list[Candidate], dic
                 elements.setdefault(_path_of(element, prefixes), []).append(element)
             if number > 2 * _ELEMENTS_LOOKED_AT:
                 break
-    several = {path: some for path, some in elements.items() if len(some) > 1 or len(some[0])}
-    levels = {path: Level(path, _xml_fields(some, prefixes), len(some)) for path, some in several.items()}
+    repeated = {path: some for path, some in elements.items() if len(some) > 1 or len(some[0])}
+    levels = {path: Level(path, _xml_fields(some, prefixes), len(some)) for path, some in repeated.items()}
     run = next((level._replace(each="") for path, level in levels.items() if path.count("/") == 1), None)
     found = []
     for path, level in levels.items():
@@ -194,12 +194,12 @@ def _xml_fields(elements: list["etree._Element"], prefixes: dict[str, str]) -> t
     sample = elements[:SAMPLE]
     for element in sample:
         seen: Counter[str] = Counter()
-        for place, text in _xml_leaves(element, prefixes):
-            found.setdefault(place, []).append(text[:_TEXT_CHARS])
-            seen[place] += 1
+        for field_path, text in _xml_leaves(element, prefixes):
+            found.setdefault(field_path, []).append(text[:_TEXT_CHARS])
+            seen[field_path] += 1
         filled.update(set(seen))
-        many |= {place for place, times in seen.items() if times > 1}
-    return tuple(Field(place, values, filled[place], len(sample), place in many) for place, values in found.items())
+        many |= {path for path, times in seen.items() if times > 1}
+    return tuple(Field(path, values, filled[path], len(sample), path in many) for path, values in found.items())
 
 
 def _xml_leaves(element: "etree._Element", prefixes: Mapping[str, str]) -> Iterator[tuple[str, str]]:

@@ -45,9 +45,9 @@ _VALUES = {
 _LONG_WORD = 5
 
 
-def fit_of(role: Role, place: str) -> float:
+def fit_of(role: Role, path: str) -> float:
     """Return how well a place's name fits a role: 1 for its last word, less for one in it, 0 where none does."""
-    words = split_identifier(place)
+    words = split_identifier(path)
     if not words:
         return 0.0
     known = _KEYS[role]
@@ -59,11 +59,11 @@ def fit_of(role: Role, place: str) -> float:
     return 0.5 if any(len(word) >= _LONG_WORD and word in words[-1] for word in known) else 0.0
 
 
-def meaning_of(place: str, value: str) -> Outcome | None:
+def meaning_of(path: str, value: str) -> Outcome | None:
     """Return what a value most likely means, None where nobody can tell."""
     text = " ".join(value.casefold().split())
     if text in ("true", "false"):
-        words = set(split_identifier(place))
+        words = set(split_identifier(path))
         if words & _TRUTH["skipped"]:
             return Outcome.SKIPPED if text == "true" else None
         if words & _TRUTH["bad"]:
@@ -71,6 +71,6 @@ def meaning_of(place: str, value: str) -> Outcome | None:
     return _VALUES.get(text)
 
 
-def counts_bad(place: str) -> bool:
+def counts_bad(path: str) -> bool:
     """Return whether a number there most likely counts what went wrong."""
-    return bool(_TRUTH["counted"] & set(split_identifier(place)))
+    return bool(_TRUTH["counted"] & set(split_identifier(path)))

@@ -10,7 +10,7 @@ from plain_verdict.model import Outcome
 from plain_verdict.readers.mapping.draft.fields import Candidate, Field, Level
 from plain_verdict.readers.mapping.draft.guess import Guess, Meanings, guess, meanings_of, shown_values, when
 from plain_verdict.readers.mapping.draft.meaning import Role
-from plain_verdict.text.cleaning import one_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.names import unit_in
 
@@ -53,7 +53,7 @@ def as_toml(draft: Draft) -> str:
 
 def _lines(draft: Draft) -> Iterator[str]:
     levels, made = draft.candidate.levels, draft.made
-    yield f"# A mapping for files like {one_line(draft.path, 200)}. What each key means: docs/mappings.md"
+    yield f"# A mapping for files like {single_line(draft.path, 200)}. What each key means: docs/mappings.md"
     yield "[[mapping]]"
     yield f"name = {quoted(draft.name)}"
     yield _with_comment(f"files = [{quoted(draft.pattern)}]", "such files are tried before all other formats")
@@ -67,8 +67,8 @@ def _lines(draft: Draft) -> Iterator[str]:
         yield from _table(*draft.table)
     yield from _run(draft.candidate)
     for level, inner in pairwise(levels):
-        own = tuple(field for field in level.fields if not field.place.startswith(inner.each.rstrip("[*]")))
-        yield from _level(level._replace(fields=own))
+        fields = tuple(field for field in level.fields if not field.place.startswith(inner.each.rstrip("[*]")))
+        yield from _level(level._replace(fields=fields))
     yield from _check(levels[-1], made, draft)
 
 
@@ -100,8 +100,8 @@ def _beside(candidate: Candidate) -> Level | None:
     return run._replace(fields=tuple(field for field in fields if not field.place.startswith(lists)))
 
 
-def _fact_name(place: str) -> str:
-    return re.sub(r"[^\w]+", " ", place).strip()
+def _fact_name(path: str) -> str:
+    return re.sub(r"[^\w]+", " ", path).strip()
 
 
 def _key(name: str) -> str:
@@ -134,8 +134,8 @@ def _where(level: Level) -> Iterator[str]:
     if level.each:
         yield f"each = {quoted(level.each)}"
     if level.where:
-        place, value = level.where
-        yield f"where = {{ {_key(place)} = {quoted(value)} }}"
+        path, value = level.where
+        yield f"where = {{ {_key(path)} = {quoted(value)} }}"
 
 
 def _check(level: Level, made: Guess, draft: Draft) -> Iterator[str]:
@@ -146,7 +146,7 @@ def _check(level: Level, made: Guess, draft: Draft) -> Iterator[str]:
     if Role.NAME in roles:
         yield _with_comment(f"name = {quoted(roles[Role.NAME].place)}", _examples(roles[Role.NAME]))
     else:
-        yield _with_comment('name = "FILL IN"', f"the place of a name; there are {_places(level.fields)}")
+        yield _with_comment('name = "FILL IN"', f"the place of a name; there are {_paths(level.fields)}")
     if Role.SUITE in roles:
         yield _with_comment(f"suite = {quoted(roles[Role.SUITE].place)}", _examples(roles[Role.SUITE]))
     yield from _times(made)
@@ -162,7 +162,7 @@ def _check(level: Level, made: Guess, draft: Draft) -> Iterator[str]:
             yield _with_comment(f"{role.value} = {quoted(roles[role].place)}", _examples(roles[role]))
     unused = [field for field in made.unused if field.filled]
     if unused:
-        yield f"# not used: {_places(unused)}; for example"
+        yield f"# not used: {_paths(unused)}; for example"
         pairs = ", ".join(f"{_key(_fact_name(field.place))} = {quoted(field.place)}" for field in unused[:2])
         yield f"# facts = {{ {pairs} }}"
     yield from _outcome("mapping.check.outcome", roles.get(Role.OUTCOME), level)
@@ -205,14 +205,14 @@ def _times(made: Guess) -> Iterator[str]:
 
 def _moment(role: Role, fields: Sequence[Field]) -> str:
     found = when(fields)
-    places = [quoted(field.place) for field in fields]
-    at = places[0] if len(places) == 1 else f"[{', '.join(places)}]"
+    paths = [quoted(field.place) for field in fields]
+    at = paths[0] if len(paths) == 1 else f"[{', '.join(paths)}]"
     if found is None:
         example = _examples(fields[0])
         return _with_comment(f'# {role} = {{ from = {at}, format = "FILL IN" }}', f"{example}: write its pattern")
     if not found.pattern:
         comment = "" if found.named_zone else 'names no zone; if it matters: { from = ..., zone = "Europe/Oslo" }'
-        return _with_comment(f"{role} = {at}" if len(places) == 1 else f"{role} = {{ from = {at} }}", comment)
+        return _with_comment(f"{role} = {at}" if len(paths) == 1 else f"{role} = {{ from = {at} }}", comment)
     comment = 'names no zone; if it matters, add zone = "Europe/Oslo"'
     if found.either:
         comment = f"or {found.either}: both fit all values"
@@ -223,7 +223,7 @@ def _outcome(table: str, field: Field | None, level: Level) -> Iterator[str]:
     yield ""
     yield f"[{table}]"
     if field is None:
-        yield _with_comment('from = "FILL IN"', f"the place of the outcome; there are {_places(level.fields)}")
+        yield _with_comment('from = "FILL IN"', f"the place of the outcome; there are {_paths(level.fields)}")
         yield 'passed = ["FILL IN"]'
         return
     found = meanings_of(field)
@@ -252,18 +252,18 @@ def _known(found: Meanings) -> Iterator[str]:
 
 
 def _examples(field: Field) -> str:
-    several = list(dict.fromkeys(field.values))[:2]
-    return "like " + ", ".join(f"“{one_line(value, _SHOWN_CHARS)}”" for value in several)
+    examples = list(dict.fromkeys(field.values))[:2]
+    return "like " + ", ".join(f"“{single_line(value, _SHOWN_CHARS)}”" for value in examples)
 
 
-def _places(fields: Sequence[Field]) -> str:
-    return ", ".join(one_line(field.place, _SHOWN_CHARS) for field in fields[:12]) or "none"
+def _paths(fields: Sequence[Field]) -> str:
+    return ", ".join(single_line(field.place, _SHOWN_CHARS) for field in fields[:12]) or "none"
 
 
 def _with_comment(line: str, comment: str) -> str:
     if not comment:
         return line
-    return f"{line.ljust(_COMMENT_AT)}  # {one_line(comment, 160)}"
+    return f"{line.ljust(_COMMENT_AT)}  # {single_line(comment, 160)}"
 
 
 def _listed(values: Sequence[str]) -> str:

@@ -80,14 +80,14 @@ class CheckHtml:
         outcome = check.outcome.value
         new = " new" if check.id in self._report.new else ""
         kind, id_, seconds = kind_class(check.kind), escaped(check.id), check.last.took_s or 0
-        own = f'class="check {outcome}{kind}{new}" id="{id_}" data-s="{seconds}"'
+        attributes = f'class="check {outcome}{kind}{new}" id="{id_}" data-s="{seconds}"'
         head = _head(check, shown)
         if not check.has_details and not tells_past:
-            return f"<div {own}>{head}</div>"
+            return f"<div {attributes}>{head}</div>"
         opened = " open" if is_open else ""
         inside = "".join(self._inside(check, shown))
         return (
-            f"<details {own}{opened}><summary>{head}</summary>"
+            f"<details {attributes}{opened}><summary>{head}</summary>"
             f'<div class="inside {outcome}">{inside}</div></details>'
         )
 
@@ -110,10 +110,10 @@ class CheckHtml:
         yield from map(_row, shown.rows)
         yield f'<div><dt>Link</dt><dd><a href="#{escaped(check.id)}">to this check</a></dd></div></dl>'
 
-    def _attempt(self, shown: ShownAttempt, told: str = "") -> Iterator[str]:
+    def _attempt(self, shown: ShownAttempt, cause_name: str = "") -> Iterator[str]:
         attempt = shown.attempt
         for problem in attempt.problems:
-            yield from problem_html(problem, told)
+            yield from problem_html(problem, cause_name)
         if attempt.reason:
             yield f'<p class="reason"><bdi>{escaped(capital(attempt.reason))}</bdi></p>'
         yield from self._calls.all(attempt)
@@ -122,27 +122,27 @@ class CheckHtml:
             if attempt.steps:
                 yield "<h4>Steps</h4>"
                 yield from self._steps.outline(attempt.steps, shown)
-            yield from self._own_evidence(shown)
+            yield from self._evidence_of_check(shown)
             yield "</div>"
             if shown.lead:
                 yield f'<div class="lead">{self.evidence.picture(shown.lead)}</div>'
             yield "</div>"
         else:
-            yield from self._own_evidence(shown)
+            yield from self._evidence_of_check(shown)
         if attempt.logs:
             yield "<h4>Log</h4>"
             yield from log_html(attempt.logs)
         for output in attempt.outputs:
             yield fold_html(output.name, output.text)
 
-    def _own_evidence(self, shown: ShownAttempt) -> Iterator[str]:
+    def _evidence_of_check(self, shown: ShownAttempt) -> Iterator[str]:
         if shown.evidence:
             yield f"<h4>Evidence</h4>{self.evidence.all(shown.evidence)}"
 
     def variants(self, group: Variants, is_open: bool) -> Markup:  # noqa: FBT001  called by templates
         """Return the variants of one check, under each other."""
         columns = "".join([f"<span>{escaped(column) or 'parameters'}</span>" for column in group.columns])
-        checks = "".join([self.text(one, is_open=is_open and one.outcome in BAD) for one in group.checks])
+        checks = "".join([self.text(check, is_open=is_open and check.outcome in BAD) for check in group.checks])
         html = (
             f'<details class="group"{" open" if group.bad and is_open else ""}>'
             f'<summary><span class="outcome {"failed" if group.bad else "passed"}">{escaped(group.in_words)}</span>'

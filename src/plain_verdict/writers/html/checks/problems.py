@@ -8,11 +8,11 @@ from plain_verdict.writers.html.checks.escaping import escaped
 from plain_verdict.writers.html.checks.texts import fold_html, pair_html
 
 
-def problem_html(problem: Problem, told: str = "") -> Iterator[str]:
+def problem_html(problem: Problem, cause_name: str = "") -> Iterator[str]:
     """Yield a problem; what its cause has told already is not told at length again."""
     head = headline(problem.message)
-    place = f' <span class="where num"><bdi>{escaped(problem.place)}</bdi></span>' if problem.place else ""
-    yield f'<p class="problem"><bdi>{escaped(head) or "No reason given."}</bdi>{place}</p>'
+    where = f' <span class="where num"><bdi>{escaped(problem.place)}</bdi></span>' if problem.place else ""
+    yield f'<p class="problem"><bdi>{escaped(head) or "No reason given."}</bdi>{where}</p>'
     if problem.expected is not None and problem.actual is not None:
         yield pair_html(problem.expected, problem.actual)
     else:
@@ -20,7 +20,7 @@ def problem_html(problem: Problem, told: str = "") -> Iterator[str]:
             if value is not None:
                 yield f'<p class="type"><span class="soft">{label}</span> <bdi>{escaped(value)}</bdi></p>'
     rest = _rest(problem, head)
-    if rest and told and head == told:
+    if rest and cause_name and head == cause_name:
         rest = f'<details class="fold"><summary>More of this failure</summary>{rest}</details>'
     yield rest
     if problem.detail:

@@ -11,7 +11,7 @@ from plain_verdict.model import Check, Kind, Outcome, Severity
 from plain_verdict.report.shown_check import describe_time
 from plain_verdict.writers.html.checks.escaping import escaped
 
-_PLACES = ("seconds", "outcome", "name", "took", "kind")
+_MARKS = ("seconds", "outcome", "name", "took", "kind")
 
 
 @cache
@@ -72,5 +72,5 @@ def simple_row(check: Check) -> str:
     )
 
 
-SKELETON = row_html(**{key: f"\ue000{key.rstrip('_')}\ue001" for key in ("id_", *_PLACES)})
+SKELETON = row_html(**{key: f"\ue000{key.rstrip('_')}\ue001" for key in ("id_", *_MARKS)})
 """The row with a mark in each place that varies."""

@@ -64,8 +64,8 @@ def log_html(entries: Sequence[LogEntry]) -> Iterator[str]:
 
 
 def _has_content(step: Step) -> bool:
-    own = step.steps or step.logs or step.outputs or step.evidence or step.problems
-    return bool(own or step.expectations or step.exchanges)
+    steps = step.steps or step.logs or step.outputs or step.evidence or step.problems
+    return bool(steps or step.expectations or step.exchanges)
 
 
 def _is_failing(step: Step) -> bool:

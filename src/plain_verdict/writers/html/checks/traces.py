@@ -21,16 +21,16 @@ def trace_html(check: Check, past: Sequence[tuple[Build, Past, float | None]]) -
         return Markup()
     words = describe_trace(past)
     now = Past.PASSED_ON_RETRY if check.flaky else _PAST[check.outcome.value]
-    bars = [*((one, took) for _, one, took in past), (now, check.last.took_s)]
+    bars = [*((past_outcome, took) for _, past_outcome, took in past), (now, check.last.took_s)]
     longest = max((took or 0.0 for _, took in bars), default=0.0) or 1.0
     paths = {"good": "", "retried": "", "bad": "", "open": ""}
-    for place, (one, took) in enumerate(bars):
+    for position, (item, took) in enumerate(bars):
         height = _UNIT * max(1, round(_HIGHEST / _UNIT * (took or 0.0) / longest))
-        name = _CLASSES.get(one, "open")
+        name = _CLASSES.get(item, "open")
         down = _BELOW if name == "bad" else 0
-        if one is not Past.ABSENT:
+        if item is not Past.ABSENT:
             up = 2 if name == "open" else height
-            paths[name] += f"M{place * _STEP + _WIDTH // 2} {_BASE + down}v-{up + down}"
+            paths[name] += f"M{position * _STEP + _WIDTH // 2} {_BASE + down}v-{up + down}"
     width = len(bars) * _STEP
     drawn = "".join(f'<path class="{name}" d="{path}"/>' for name, path in paths.items() if path)
     last = f'<path class="now" d="M{width - _STEP} {_BASE + _BELOW + 2}h{_WIDTH}"/>'

@@ -39,7 +39,7 @@ def _select(report: Report, _: PageParts) -> ResultsContent:
     conditions = [condition for condition in report.verdict.conditions if not condition.is_target]
     counts = [(outcome, tally.of(outcome)) for outcome in Outcome if tally.of(outcome)]
     return ResultsContent(
-        segments=place_segments(tally),
+        segments=lay_out_segments(tally),
         counts=counts,
         in_words=", ".join(plural(number, outcome.value, outcome.value) for outcome, number in counts),
         passed_share=count_or_share(tally.passed, tally.ran, "that ran") if tally.ran > 1 else "",
@@ -48,7 +48,7 @@ def _select(report: Report, _: PageParts) -> ResultsContent:
     )
 
 
-def place_segments(tally: Tally) -> list[Segment]:
+def lay_out_segments(tally: Tally) -> list[Segment]:
     """Return a segment for each outcome that occurs."""
     present = [(outcome, tally.of(outcome)) for outcome in Outcome if tally.of(outcome)]
     room = 100 - _GAP * (len(present) - 1)

@@ -11,7 +11,7 @@ from plain_verdict.report.timeline import Timeline
 from plain_verdict.text.formatting import format_duration
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
-_SEVERAL = 1.05  # checks at once on average, from which more than one ran
+_MANY = 1.05  # checks at once on average, from which more than one ran
 
 
 class TimelineContent(msgspec.Struct, frozen=True):
@@ -27,7 +27,7 @@ class TimelineContent(msgspec.Struct, frozen=True):
         times = self.timeline
         if times is None:
             return ""
-        at_once = f", {times.at_once:.1f} at once" if times.at_once >= _SEVERAL else ""
+        at_once = f", {times.at_once:.1f} at once" if times.at_once >= _MANY else ""
         wall, checks = format_duration(times.wall_s), format_duration(times.checks_s)
         return f"{wall} from first to last, {checks} of checks{at_once}."
 
