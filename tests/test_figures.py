@@ -239,7 +239,7 @@ NAMES = [
 
 @pytest.mark.parametrize(("variant", "apart", "name"), NAMES)
 def test_a_check_of_one_host_is_listed_with_it(variant, apart, name):
-    check = Check("c", Kind.COMPLIANCE, ("Quay",), "lands", passed_in(1.0), variant=variant, apart=apart)
+    check = Check("c", Kind.COMPLIANCE, ("Quay",), "lands", passed_in(1.0), variant=variant, disambiguator=apart)
     assert check.whole_name == name
     from plain_verdict.history.digest import CheckNames
 

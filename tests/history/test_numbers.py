@@ -104,7 +104,7 @@ def test_of_many_checks_only_what_stands_out_among_them_all_is_said():
     columns = (1000 * rng.lognormal(1, 0.2, (21, 4000))).astype(int).tolist()
     columns[-1][5] = 90_000
     found, told = find_time_changes(columns[-1], columns[:-1])
-    assert ([one.place for one in found], told) == ([5], 4000)
+    assert ([one.position for one in found], told) == ([5], 4000)
 
 
 GAPS = [

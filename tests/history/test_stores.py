@@ -176,7 +176,7 @@ def test_a_kill_at_any_moment_leaves_whole_runs_only(tmp_path):
         "ids = tuple(f'c-{at:012x}' for at in range(40000)); at = datetime(2026, 11, 1, tzinfo=UTC)\n"
         f"with open_store({str(store)!r}) as s:\n"
         " for n in range(999):\n"
-        "  s.add(KeptRun(Build(f'r-{sys.argv[1]}-{n}', 'Desk', at + timedelta(n)), Roster(ids[n:], ids[n:]), 'p' * (40000 - n)))\n"
+        "  s.add(KeptRun(Build(f'r-{sys.argv[1]}-{n}', 'Desk', at + timedelta(n)), CheckIndex(ids[n:], ids[n:]), 'p' * (40000 - n)))\n"
         "  print(n, flush=True)\n"
     )
     kept = 0
@@ -201,7 +201,7 @@ def test_a_kill_at_any_moment_leaves_whole_runs_only(tmp_path):
 def test_a_store_gives_back_what_it_was_given_whatever_came_and_went(most, store, monkeypatch):
     from plain_verdict.history import sql
 
-    monkeypatch.setattr(sql, "_ONE_PART_UP_TO", most)
+    monkeypatch.setattr(sql, "_SINGLE_PART_UP_TO", most)
     monkeypatch.setattr(sql, "_FEW_PARTS_UP_TO", 40)
     rng = random.Random(most)
     given = []

@@ -166,7 +166,7 @@ def whole_check() -> tuple[Check, tuple[Content, ...], dict[str, str]]:
     check = make(
         Check,
         "check",
-        {"Check.kind": ">compliance<", "Check.place": "desk.py:52", "Check.variant": "firefox"}
+        {"Check.kind": ">compliance<", "Check.location": "desk.py:52", "Check.variant": "firefox"}
         | {f"Check.{name}": f"check-{name}-value" for name in ("parameters", "facts")}
         | {f"Check.{name}": f"check-{name}" for name in ("suite", "tags", "requirements")}
         | {"Check.links": "https://example.test/check-links"},
@@ -175,7 +175,7 @@ def whole_check() -> tuple[Check, tuple[Content, ...], dict[str, str]]:
         attempts=(earlier, last),
         suite=("check-suite",),
         parameters=(Fact("check-parameters-key", "check-parameters-value"),),
-        place=SourceLocation("desk.py", 52),
+        location=SourceLocation("desk.py", 52),
         facts=(Fact("check-facts-key", "check-facts-value"),),
         tags=("check-tags",),
         requirements=("check-requirements",),

@@ -35,8 +35,8 @@ def _store_trouble(address: str) -> list[PlainVerdictError]:
 def _delivery_trouble(request: Request) -> list[PlainVerdictError]:
     """Return what keeps reports from places and people: each is reached, and nothing is written or sent."""
     trouble: list[PlainVerdictError] = []
-    for target in request.places:
-        destination = target.place
+    for target in request.destinations:
+        destination = target.destination
         if Path(destination.shown).is_absolute() and not Path(destination.shown).exists():
             show(f"  destination: {destination.shown}, created by the first report", "soft")
             continue

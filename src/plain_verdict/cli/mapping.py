@@ -138,7 +138,7 @@ def _show_trial(mapping: ResultMapping, source: Source) -> None:
     of = f" in {plural(trial.items, 'item')} at the outermost level" if mapping.level else ""
     show(f"{what}: {plural(len(trial.checks), 'check')}{of}")
     show("")
-    for line in _rows(trial.places, mask):
+    for line in _rows(trial.matched, mask):
         show(line)
     show("")
     show("Outcomes")
@@ -165,8 +165,8 @@ def _rows(matched: tuple[Matched, ...], mask: Callable[[str], str]) -> list[str]
     rows = [
         (
             match.key,
-            single_line(match.place, 40),
-            f"{match.hits:,} of {match.asked:,}",
+            single_line(match.text, 40),
+            f"{match.hits:,} of {match.lookups:,}",
             ", ".join(f"“{single_line(mask(sample), 40)}”" for sample in match.samples),
         )
         for match in matched

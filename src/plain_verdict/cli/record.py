@@ -38,7 +38,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     log.add_argument("--level", default="info", metavar="LEVEL")
     keep = action("keep", "add a file as evidence", "PATH", "PARENT")
     keep.add_argument("--caption", default="", metavar="TEXT")
-    exchange = action("exchange", "add a request and its response, from curl's JSON", "PARENT", "TOLD")
+    exchange = action("exchange", "add a request and its response, from curl's JSON", "PARENT", "EXCHANGE")
     exchange.add_argument("--sent", metavar="FILE", help="file with the request body")
     exchange.add_argument("--body", metavar="FILE", help="file with the response body")
     expect = action("expect", "add an expectation: passed when both values are equal", "PARENT", "SUBJECT")
@@ -94,10 +94,10 @@ def _write(recorder: Recorder, options: argparse.Namespace) -> None:
             about = {"suite": options.suite, "tags": options.tag, "kind": options.kind, "attempt": options.attempt}
             show(
                 recorder.begin("check", options.name, parameters=_pairs(options.parameter), **about),
-                is_program_logger=True,
+                is_program_text=True,
             )
         case "step":
-            show(recorder.begin("step", options.name, **{"in": options.parent}), is_program_logger=True)
+            show(recorder.begin("step", options.name, **{"in": options.parent}), is_program_text=True)
         case "log":
             recorder.note(options.parent, options.text, options.level)
         case "keep":
@@ -109,7 +109,7 @@ def _write(recorder: Recorder, options: argparse.Namespace) -> None:
             line = {"subject": options.subject, "expected": options.expected, "actual": options.actual}
             outcome = "passed" if met else "failed"
             recorder.write({"what": "expectation", "in": options.parent, "outcome": outcome, **line})
-            show("met" if met else "not met", is_program_logger=True)
+            show("met" if met else "not met", is_program_text=True)
         case "fact":
             recorder.fact(options.key, options.value)
         case "metric":

@@ -53,17 +53,17 @@ def without_secrets(text: str) -> str:
 
 
 def show(
-    text: str, style: str = "", *, to: TextIO | None = None, end: str = "\n", is_program_logger: bool = False
+    text: str, style: str = "", *, to: TextIO | None = None, end: str = "\n", is_program_text: bool = False
 ) -> None:
     """Print text; in colour where the stream is a terminal that has it. No text is read as markup.
 
     A reader who has gone, or a stream that is closed or full, does not end what the command does. Known secrets
-    are masked, unless the text ``is_program_logger``: made by the program alone.
+    are masked, unless the text ``is_program_text``: made by the program alone.
     """
     stream = to if to is not None else sys.stdout
     if stream is None:  # closed before the program began
         return
-    if not is_program_logger:
+    if not is_program_text:
         text = without_secrets(text)
     try:
         if style and stream.isatty() and not os.environ.get("NO_COLOR"):
@@ -111,7 +111,7 @@ def show_labelled(label: str, text: str) -> None:
     """Print a line like ``note: text`` on stderr."""
     if sys.stderr is None:
         return
-    show(f"{label}:", label if label in STYLES else "soft", to=sys.stderr, end=" ", is_program_logger=True)
+    show(f"{label}:", label if label in STYLES else "soft", to=sys.stderr, end=" ", is_program_text=True)
     show(text, to=sys.stderr)
 
 
@@ -159,7 +159,7 @@ class Progress:
     def __init__(self, what: str) -> None:
         self._what = what
         self._began = time.monotonic()
-        self._told = 0.0
+        self._report_bug = 0.0
         self._terminal = sys.stderr is not None and sys.stderr.isatty()
         self._shown: RichProgress | None = None
 
@@ -168,9 +168,9 @@ class Progress:
         if Progress.stopped:
             raise KeyboardInterrupt
         now = time.monotonic()
-        if not self._terminal or now - self._began < _PATIENCE_S or now - self._told < _PAUSE_S:
+        if not self._terminal or now - self._began < _PATIENCE_S or now - self._report_bug < _PAUSE_S:
             return
-        self._told = now
+        self._report_bug = now
         if self._shown is None:
             from rich.console import Console
             from rich.progress import Progress as RichProgress

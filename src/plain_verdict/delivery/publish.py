@@ -75,7 +75,7 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         others["index"] = request.index[0] / FIRST_PAGE
     addresses: tuple[str, ...] = ()
     failed: tuple[PlainVerdictError, ...] = ()
-    if request.places:
+    if request.destinations:
         from plain_verdict.delivery.publish_remote import publish_remotely  # for pages that go elsewhere
 
         addresses, failed = publish_remotely(report, request, placed.page, placed.packed, on_step)

@@ -49,20 +49,20 @@ def publish_remotely(
     addresses: list[str] = []
     failed: list[PlainVerdictError] = []
     commit_message = f"{report.verdict.word.capitalize()}: {report.title} {report.kept.build.build}".rstrip()
-    for target in request.places:
-        wanted = _wanted(request, page, packed, target.keep, target.link or target.place.address)
+    for target in request.destinations:
+        wanted = _wanted(request, page, packed, target.keep, target.link or target.destination.address)
         try:
-            with on_step(f"Publishing to {target.place.shown}"):
-                name = target.place.do(partial(_publish, wanted=wanted), commit_message)
+            with on_step(f"Publishing to {target.destination.shown}"):
+                name = target.destination.do(partial(_publish, wanted=wanted), commit_message)
         except DeliveryError as error:
             # What the job itself says names a file there, and not yet where that is.
             is_whole = "://" in error.path or Path(error.path).is_absolute()
-            path = error.path if is_whole else target.place.name(error.path)
+            path = error.path if is_whole else target.destination.name(error.path)
             failed.append(DeliveryError(error.what, path=path, hint=error.hint))
             continue
         at = f"{name}/" if wanted.in_folder else name
-        base = target.link or target.place.address
-        addresses.append(f"{base}{quote(at)}" if base else target.place.name(at))
+        base = target.link or target.destination.address
+        addresses.append(f"{base}{quote(at)}" if base else target.destination.name(at))
     return tuple(addresses), tuple(failed)
 
 

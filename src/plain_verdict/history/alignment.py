@@ -36,7 +36,7 @@ def align(now: CheckIndex, runs: Sequence[KeptRun]) -> AlignedHistory:
     others = _others(runs, of_run)
     return AlignedHistory(
         builds=tuple(run.build for run in runs),
-        places=positions,
+        positions=positions,
         outcomes=tuple(outcomes_in(plan.pieces, run.outcomes) for run, plan in zip(runs, of_run, strict=True)),
         times=tuple(times_in(plan.pieces, run.times) for run, plan in zip(runs, of_run, strict=True)),
         others=others,

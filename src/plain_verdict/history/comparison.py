@@ -186,7 +186,8 @@ def _time_changes(
     ]
     found, number = find_time_changes(_of_passed(now.outcomes, now.times), rows)
     changes = [
-        _change(timed, now.check_index.ids[timed.place], now.check_index.names[timed.place]) for timed in found
+        _change(timed, now.check_index.ids[timed.position], now.check_index.names[timed.position])
+        for timed in found
     ]
     changes += _measured_changes(now.build, traces.builds)
     changes.sort(key=lambda change: -abs(change.now_s - (change.high_s if change.slower else change.low_s)))
@@ -219,7 +220,7 @@ def _measured_changes(now: Build, past: Sequence[Build]) -> Iterator[TimeChange]
     found, _ = find_time_changes(
         [round(measured.value_s * 1000) for measured in now.measured], ms, least_s=_LEAST_MEASURED_S
     )
-    yield from (_change(timed, "", names[timed.place]) for timed in found)
+    yield from (_change(timed, "", names[timed.position]) for timed in found)
 
 
 _LEAST_MEASURED_S = 0.05

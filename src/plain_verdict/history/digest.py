@@ -96,7 +96,7 @@ class CheckNames(Sequence[str]):
         for check in self._checks:
             if check.suite not in suites:
                 suites[check.suite] = "".join(f"{part} › " for part in check.suite)
-            is_plain = not (check.parameters or check.variant or check.apart)
+            is_plain = not (check.parameters or check.variant or check.disambiguator)
             yield f"{suites[check.suite]}{check.name if is_plain else check.bare_title}"[:NAME_CHARS]
 
     @overload
@@ -155,7 +155,7 @@ def make_digest(run: KeptRun, traces: AlignedHistory, *, in_columns: bool = Fals
 def _check_after_check(traces: AlignedHistory) -> str:
     """Return a letter for each build, check after check: most checks end alike in all, which takes little room."""
     builds = len(traces.builds)
-    letters = bytearray(builds * (len(traces.places) + len(traces.others)))
+    letters = bytearray(builds * (len(traces.positions) + len(traces.others)))
     for build, (outcomes, others) in enumerate(zip(traces.outcomes, traces.other_outcomes, strict=True)):
         letters[build::builds] = (outcomes + others).encode("ascii")
     return letters.decode("ascii")
@@ -163,7 +163,7 @@ def _check_after_check(traces: AlignedHistory) -> str:
 
 def _packed_times(run: KeptRun, traces: AlignedHistory) -> DigestTimes | None:
     """Return the times of as many of the newest forerunners as there is room for."""
-    checks = len(traces.places)
+    checks = len(traces.positions)
     newest = traces.times[-TIMED_IN_CHAIN:]
     first = next((position for position, times in enumerate(newest) if times), len(newest))
     nothing = array("I", [0] * checks)  # of a build between that tells none

@@ -44,12 +44,12 @@ class PostgresqlConnection:
 
     def __init__(self, address: str) -> None:
         self._address = address
-        self.place = host_and_path(address)
+        self.shown_address = host_and_path(address)
         try:
             import psycopg  # an optional package, for teams that have such a store
         except ImportError as error:
             what = "needs a package that is not installed"
-            raise HistoryError(what, path=self.place, hint=INSTALL) from error
+            raise HistoryError(what, path=self.shown_address, hint=INSTALL) from error
         self._error = psycopg.Error
         with self._explained():
             self._connection = psycopg.connect(
@@ -69,8 +69,8 @@ class PostgresqlConnection:
             # Several addresses of a host are tried, and each fails in its own line.
             first_line = next(iter(str(error).strip().splitlines()), type(error).__name__)
             hint = "check the address, and PGPASSWORD or the passfile"
-            message = without_password(first_line.replace(self._address, self.place))
-            raise HistoryError(f"can't be used ({message})", path=self.place, hint=hint) from error
+            message = without_password(first_line.replace(self._address, self.shown_address))
+            raise HistoryError(f"can't be used ({message})", path=self.shown_address, hint=hint) from error
 
     def execute(self, statement: str, values: Sequence[object] = ()) -> list[Row]:
         """Return the rows of a statement. Raises HistoryError."""

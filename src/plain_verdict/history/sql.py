@@ -54,7 +54,7 @@ Row = Sequence[Any]
 class Connection(Protocol):
     """What the two databases have in common."""
 
-    place: str
+    shown_address: str
     """What the database is called in messages: never with a password."""
 
     def execute(self, statement: str, values: Sequence[object] = ()) -> list[Row]:
@@ -120,13 +120,13 @@ class SqlStore:
         if not isinstance(version, int) or version < 0:
             raise HistoryError(
                 "does not say of which version its tables are: it was damaged, or made by something else",
-                path=self._connection.place,
+                path=self._connection.shown_address,
                 hint="use another store, or bring this one back from a copy",
             )
         if version > VERSION:
             raise HistoryError(
                 f"was made by a newer version (its tables are of version {version}, this one knows {VERSION})",
-                path=self._connection.place,
+                path=self._connection.shown_address,
                 hint="use the newer version, or another store",
             )
         return version
@@ -228,7 +228,9 @@ class SqlStore:
             raise self._broken(f"one of its runs can't be read ({error})") from error
 
     def _broken(self, what: str) -> HistoryError:
-        return HistoryError(f"is damaged: {what}", path=self._connection.place, hint="use a copy of it, or another")
+        return HistoryError(
+            f"is damaged: {what}", path=self._connection.shown_address, hint="use a copy of it, or another"
+        )
 
     def add(self, run: KeptRun) -> bool:
         """Keep a run with all that belongs to it, or nothing; return False where it is kept already."""

@@ -24,10 +24,10 @@ class SqliteConnection:
     """A file of SQLite."""
 
     def __init__(self, path: Path) -> None:
-        self.place = str(path)
+        self.shown_address = str(path)
         with self._explained():
             if path.is_dir():
-                raise HistoryError("is a folder", path=self.place, hint="name a file, like history.db")
+                raise HistoryError("is a folder", path=self.shown_address, hint="name a file, like history.db")
             self._connection = sqlite3.connect(path, timeout=_PATIENCE_S, isolation_level=None)
         try:
             with self._explained():
@@ -50,11 +50,13 @@ class SqliteConnection:
             message = str(error)
             for words, what, hint in _IN_WORDS:
                 if words in message:
-                    raise HistoryError(what, path=self.place, hint=hint) from error
-            raise HistoryError(f"can't be used ({message})", path=self.place, hint="name another file") from error
+                    raise HistoryError(what, path=self.shown_address, hint=hint) from error
+            raise HistoryError(
+                f"can't be used ({message})", path=self.shown_address, hint="name another file"
+            ) from error
         except UnicodeError as error:  # of SQLite's message: it quotes what is damaged
             raise HistoryError(
-                "is damaged", path=self.place, hint="use a copy of it, or name another file"
+                "is damaged", path=self.shown_address, hint="use a copy of it, or name another file"
             ) from error
 
     def execute(self, statement: str, values: Sequence[object] = ()) -> list[Row]:

@@ -79,7 +79,7 @@ def wilson_interval(part: int, whole: int) -> tuple[float, float]:
 class Timed(msgspec.Struct, frozen=True):
     """A time that changed: its place, now and the least and most of before, in milliseconds, and how many."""
 
-    place: int
+    position: int
     now: int
     low: int
     high: int

@@ -99,7 +99,7 @@ def _alike(checks: Sequence[Check], similarity: Similarity, by_call: Mapping[str
     named = []
     for cause in sorted(causes, key=lambda cause: (-len(cause.checks), cause.checks[0].id)):
         if uses[cause.name] > 1:
-            where = similarity.place(problem_of(cause.checks[0])).replace(" ", ", ", 1)
+            where = similarity.location_of(problem_of(cause.checks[0])).replace(" ", ", ", 1)
             name = f"{cause.name} (in {where})" if where else cause.name
             seen[name] += 1
             name = name if seen[name] == 1 else f"{name} ({seen[name]})"

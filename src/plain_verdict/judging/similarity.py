@@ -178,14 +178,14 @@ class Similarity:
         parts = (kind, template)
         if self._tells_by_itself(template):
             return parts
-        where = self.place(problem)
+        where = self.location_of(problem)
         if " " in where or _words_of(template):
             return (*parts, where)
         # Where nothing but an assertion's own words is left, the same file is not enough: the values are alike too
         # where they are short, or else it is the same function with other parameters.
         return (*parts, where, line if _SHORT_VALUES.fullmatch(line) else name)
 
-    def place(self, problem: Problem) -> str:
+    def location_of(self, problem: Problem) -> str:
         """Return the innermost stack line of the team's own code that is no helper's; "" if there is none."""
         innermost = self._innermost(problem.detail)
         if innermost not in self._helpers:

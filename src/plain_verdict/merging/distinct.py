@@ -32,7 +32,7 @@ def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
 def _with_disambiguator(check: Check, disambiguator: str) -> Check:
     """Return a check with its own id, made of its variant and of what sets it apart."""
     disambiguating_hash = "\x1f".join((*(fact.value for fact in check.variant), disambiguator))
-    return msgspec.structs.replace(check, id=distinct_id(check, disambiguating_hash), apart=disambiguator)
+    return msgspec.structs.replace(check, id=distinct_id(check, disambiguating_hash), disambiguator=disambiguator)
 
 
 def _locations_of_shared(files: Sequence[ResultFile], shared: set[str]) -> dict[str, list[SourceLocation]]:
@@ -58,7 +58,7 @@ def _words(checks: Sequence[Check], paths: Sequence[str]) -> list[str]:
         cut = _common_folder(distinguishing_paths)
         many_files = len(set(distinguishing_paths)) > 1
         labels = [
-            ", ".join(filter(None, (path[cut:] if many_files else "", checks[number].apart)))
+            ", ".join(filter(None, (path[cut:] if many_files else "", checks[number].disambiguator)))
             for number, path in zip(numbers, distinguishing_paths, strict=True)
         ]
         uses, seen = Counter(labels), Counter[str]()

@@ -107,7 +107,7 @@ class Check(Value, frozen=True, omit_defaults=True):
     name: str
     attempts: tuple[Attempt, ...]
     parameters: tuple[Fact, ...] = ()
-    place: SourceLocation | None = None
+    location: SourceLocation | None = None
     facts: tuple[Fact, ...] = ()
     tags: tuple[str, ...] = ()
     description: str = ""
@@ -115,7 +115,7 @@ class Check(Value, frozen=True, omit_defaults=True):
     links: tuple[Fact, ...] = ()
     variant: tuple[Fact, ...] = ()
     """What sets it apart from the same check elsewhere in the run: browser, platform, region."""
-    apart: str = ""
+    disambiguator: str = ""
     """Where it comes from, in words, if other checks of the run have its name: a file, a host, "2 of 3"."""
     rule: Rule | None = None
     """Of checks of kind compliance."""
@@ -128,9 +128,10 @@ class Check(Value, frozen=True, omit_defaults=True):
     @property
     def bare_title(self) -> str:
         """Return its title with what sets it apart from others of that title: a host, a browser, a file."""
-        if not (self.variant or self.apart):
+        if not (self.variant or self.disambiguator):
             return self.title
-        return f"{self.title} ({', '.join((*(fact.value for fact in self.variant), *filter(None, (self.apart,))))})"
+        differs_by = (*(fact.value for fact in self.variant), *filter(None, (self.disambiguator,)))
+        return f"{self.title} ({', '.join(differs_by)})"
 
     @property
     def whole_name(self) -> str:
@@ -159,7 +160,7 @@ class Check(Value, frozen=True, omit_defaults=True):
             or last.worker
             or len(self.attempts) > 1
             or self.facts
-            or self.place
+            or self.location
             or self.tags
             or self.description
             or self.requirements

@@ -164,7 +164,7 @@ class AlignedHistory(msgspec.Struct, frozen=True):
     """
 
     builds: tuple[Build, ...] = ()
-    places: Mapping[str, int] = {}
+    positions: Mapping[str, int] = {}
     """Where a check stands, by its id."""
     outcomes: tuple[str, ...] = ()
     times: tuple[Sequence[int], ...] = ()
@@ -174,7 +174,7 @@ class AlignedHistory(msgspec.Struct, frozen=True):
 
     def of(self, check: str) -> Iterator[tuple[Build, Past, float | None]]:
         """Yield build, outcome and seconds of a check in each build; nothing of one that is not known here."""
-        position = self.places.get(check)
+        position = self.positions.get(check)
         if position is None:
             return
         for build, outcomes, times in zip(self.builds, self.outcomes, self.times, strict=True):

@@ -38,7 +38,7 @@ class RequirementResult(Value, frozen=True):
 class Requirements(Value, frozen=True):
     """All that was asked. ``unknown`` are names that checks have and no file knows; ``notes`` on the files."""
 
-    asked: tuple[RequirementResult, ...] = ()
+    results: tuple[RequirementResult, ...] = ()
     unknown: tuple[tuple[str, int], ...] = ()
     """Each with how many checks name it."""
     notes: tuple[str, ...] = ()
@@ -49,4 +49,4 @@ class Requirements(Value, frozen=True):
 
     def count(self, state: RequirementState) -> int:
         """Return how many stand so."""
-        return sum(result.state is state for result in self.asked)
+        return sum(result.state is state for result in self.results)

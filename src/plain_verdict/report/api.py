@@ -30,7 +30,7 @@ class ApiOverview(msgspec.Struct, frozen=True):
 
     lead: str
     rows: tuple[OperationRow, ...]
-    untold: int
+    more: int
     scale: str
     coverage: tuple[tuple[str, tuple[str, ...]], ...]
     """Sentences that end in a colon, each with the operations it is about."""
@@ -73,7 +73,7 @@ def api_overview(run: Run, numbers: Sequence[tuple[Operation, CallNumbers]]) -> 
     return ApiOverview(
         lead=" ".join(_lead(run, whole)),
         rows=rows,
-        untold=max(0, len(numbers) - MOST_OPERATIONS),
+        more=max(0, len(numbers) - MOST_OPERATIONS),
         scale=scale.words,
         coverage=tuple(_coverage(run)),
         suites=tuple(_by_suite(calls)),

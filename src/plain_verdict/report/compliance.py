@@ -14,11 +14,11 @@ _ORDER = (Outcome.ERRORED, Outcome.FAILED, Outcome.UNDECIDED)
 
 
 class RuleRow(msgspec.Struct, frozen=True):
-    """A rule that is not kept. ``apart`` says why it does not count, "" where it does."""
+    """A rule that is not kept. ``not_counted`` says why it does not count, "" where it does."""
 
     check: Check
     word: str
-    apart: str
+    not_counted: str
 
 
 class RuleSet(msgspec.Struct, frozen=True):
@@ -27,7 +27,7 @@ class RuleSet(msgspec.Struct, frozen=True):
     name: str
     words: str
     rows: tuple[RuleRow, ...]
-    untold: int
+    more: int
     has_locations: bool
     kept: tuple[Check, ...]
     not_applying: tuple[Check, ...]
@@ -83,7 +83,7 @@ def _set(suite: tuple[str, ...], rules: Sequence[Check], waived: Mapping[str, Wa
         name=" › ".join(suite) or "Rules",
         words=describe_rules(count_rules(rules, waived)),
         rows=tuple(_row(check, waived.get(check.id)) for check in shown),
-        untold=len(not_kept) - len(shown),
+        more=len(not_kept) - len(shown),
         has_locations=any(problem.place for check in shown for problem in check.last.problems),
         kept=tuple(check for check in rules if check.outcome is Outcome.PASSED),
         not_applying=tuple(check for check in rules if check.outcome is Outcome.SKIPPED),

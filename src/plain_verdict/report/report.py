@@ -268,7 +268,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return api_overview(self.run, self.operations)
 
     @cached_property
-    def asked(self) -> "RequirementsOverview | None":
+    def requirements(self) -> "RequirementsOverview | None":
         """Return the overview of requirements."""
         if not self.run.requirements.given:
             return None

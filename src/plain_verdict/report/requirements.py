@@ -13,7 +13,7 @@ _ORDER = tuple(RequirementState)
 class RequirementRow(msgspec.Struct, frozen=True):
     """A requirement with its checks; ``more`` are only counted."""
 
-    asked: RequirementResult
+    result: RequirementResult
     checks: tuple[Check, ...]
     more: int
     about: str
@@ -34,7 +34,7 @@ class RequirementsOverview(msgspec.Struct, frozen=True):
     number: int
     groups: tuple[RequirementGroup, ...]
     unknown: str
-    untold: int
+    more: int
 
 
 def requirements_overview(run: Run) -> RequirementsOverview | None:
@@ -44,15 +44,15 @@ def requirements_overview(run: Run) -> RequirementsOverview | None:
         return None
     checks = {check.id: check for check in run.checks}
     groups: dict[tuple[str, ...], list[RequirementResult]] = {}
-    for result in requirements.asked[:_MOST_REQUIREMENTS]:
+    for result in requirements.results[:_MOST_REQUIREMENTS]:
         groups.setdefault(result.requirement.group, []).append(result)
     unknown = join_list([f"{name} ({plural(times, 'check')})" for name, times in requirements.unknown], most=20)
     return RequirementsOverview(
-        lead=f"{_words(requirements.asked)}.",
-        number=len(requirements.asked),
+        lead=f"{_words(requirements.results)}.",
+        number=len(requirements.results),
         groups=tuple(_group(name, results, checks) for name, results in groups.items()),
         unknown=f"Checks name requirements that no file lists: {unknown}." if unknown else "",
-        untold=max(0, len(requirements.asked) - _MOST_REQUIREMENTS),
+        more=max(0, len(requirements.results) - _MOST_REQUIREMENTS),
     )
 
 

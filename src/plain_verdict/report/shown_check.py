@@ -58,7 +58,7 @@ class ShownCheck(msgspec.Struct, frozen=True):
     set_aside: str
     skip_reason: str
     variant: tuple[Fact, ...]
-    told: str
+    cause_name: str
     """A message that stands with the check's cause already; a problem that says the same is short here."""
     waiver: Waived | None
     last: ShownAttempt
@@ -68,7 +68,7 @@ class ShownCheck(msgspec.Struct, frozen=True):
 
 def is_simple(check: Check) -> bool:
     """Return whether a check is a row with nothing to open and nothing below its name."""
-    return not (check.has_details or check.variant or check.apart or check.attempts[-1].outcome in BAD)
+    return not (check.has_details or check.variant or check.disambiguator or check.attempts[-1].outcome in BAD)
 
 
 def describe_time(attempt: Attempt) -> str:
@@ -91,8 +91,7 @@ def show_check(
 ) -> ShownCheck:
     """Return what a check shows, with the waiver that covers it.
 
-    ``shared`` are facts of its variant that stand in its suite's heading, ``cause_name`` is a message that its cause
-    says.
+    ``shared`` are facts of its variant that stand in its suite's heading; ``cause_name`` names its cause.
     """
     attempts = tuple(_show_attempt(*numbered, evidence) for numbered in enumerate(check.attempts, 1))
     retried = len(attempts) > 1
@@ -104,7 +103,7 @@ def show_check(
         skip_reason=check.last.reason if skipped else "",
         variant=tuple(fact for fact in check.variant if fact not in shared),
         waiver=waiver,
-        told=cause_name,
+        cause_name=cause_name,
         last=attempts[-1],
         earlier=attempts[:-1],
         rows=tuple(_rows(check)),
@@ -139,8 +138,8 @@ def _rows(check: Check) -> Iterator[Row]:
     last = check.last
     if check.kind is not Kind.FUNCTIONAL:
         yield Row("Kind", (check.kind.value,))
-    if check.place:
-        yield Row("Written in", (str(check.place),), RowStyle.CODE)
+    if check.location:
+        yield Row("Written in", (str(check.location),), RowStyle.CODE)
     if last.started:
         yield Row("Began", (f"{format_day(last.started)}, {last.started:%H:%M:%S}",), RowStyle.TIME)
     if last.worker:

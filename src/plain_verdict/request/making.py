@@ -97,7 +97,7 @@ def _kept_on_this_machine(request: Request) -> Request:
     """Return a request that reaches nobody: a page that is made again and again is for who makes it."""
     history = msgspec.structs.replace(request.read.history, store="", required=False)
     read = msgspec.structs.replace(request.read, history=history)
-    return msgspec.structs.replace(request, read=read, places=(), sending=None, recipients=())
+    return msgspec.structs.replace(request, read=read, destinations=(), sending=None, recipients=())
 
 
 def _finding_previous(

@@ -23,7 +23,7 @@ def with_recipients(
     """Return a request with the places where its page goes, and who is notified."""
     return msgspec.structs.replace(
         request,
-        places=_targets(file.publish, named, request.report.keep),
+        destinations=_targets(file.publish, named, request.report.keep),
         sending=_sending(request.mail, environment),
         recipients=_recipients(file.notify, environment),
     )

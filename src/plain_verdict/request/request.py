@@ -87,7 +87,7 @@ class Request(msgspec.Struct, frozen=True):
     """What to read, and the page to make of it: ``report`` and ``mail`` as in the settings, the rest ready.
 
     ``watch``: the page is made again and again.
-    ``root`` is the folder below which names vary; ``places`` are where the page is published.
+    ``root`` is the folder below which names vary; ``destinations`` are where the page is published.
     ``index`` is the folder of the page over all pages, and the way to it from the page; None: it is not wanted.
     ``sending`` is None where no mail is sent; ``recipients`` are web services that are notified.
     """
@@ -98,7 +98,7 @@ class Request(msgspec.Struct, frozen=True):
     brand: Brand
     root: Path = Path()
     watch: bool = False
-    places: tuple[Target, ...] = ()
+    destinations: tuple[Target, ...] = ()
     index: tuple[Path, str] | None = None
     index_words: IndexWords | None = None
     sending: Sending | None = None

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 class Target(msgspec.Struct, frozen=True):
     """A place where the page is published: how many stay there, and where others open it, with a slash, or ""."""
 
-    place: "Destination"
+    destination: "Destination"
     keep: int
     link: str
 

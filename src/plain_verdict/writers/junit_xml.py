@@ -100,10 +100,10 @@ def _case(check: Check, suite: str, title: str, waived: Waived | None) -> "etree
     case = etree.Element("testcase", classname=suite, name=title)
     if last.took_s is not None:
         case.set("time", f"{last.took_s:.6f}".rstrip("0").rstrip("."))
-    if check.place:
-        case.set("file", check.place.file)
-        if check.place.line is not None:
-            case.set("line", str(check.place.line))
+    if check.location:
+        case.set("file", check.location.file)
+        if check.location.line is not None:
+            case.set("line", str(check.location.line))
     if last.outcome in BAD and waived is not None:
         reason = f"{describe_waiver(waived)}: {waived.reason}"
         etree.SubElement(case, "skipped", message=reason)

@@ -63,8 +63,8 @@ def _lines(report: Report, link: str, most: int) -> Iterator[str]:
     if broken:
         yield from ("", "### Conditions", "", "| condition | state | value |", "|---|---|---|")
         yield from (
-            f"| {_worded(condition_result.words)} | {condition_result.state.value} | {_worded(condition_result.met)} |"
-            for condition_result in broken[:_CONDITIONS]
+            f"| {_worded(condition.words)} | {condition.state.value} | {_worded(condition.met)} |"
+            for condition in broken[:_CONDITIONS]
         )
         kept = len(verdict.conditions) - len(broken)
         more = [f"{plural(len(broken) - _CONDITIONS, 'more')} not met"] if len(broken) > _CONDITIONS else []

@@ -18,10 +18,10 @@ _OUTCOMES = tuple(outcome.value for outcome in Outcome)
 
 
 class IndexRow(msgspec.Struct, frozen=True):
-    """A page. ``place`` is its anchor; ``after`` is the run that it comes after in its series, or ""."""
+    """A page. ``anchor`` is its anchor; ``after`` is the run that it comes after in its series, or ""."""
 
     link: str
-    place: str
+    anchor: str
     after: str
     label: str
     word: str
@@ -91,7 +91,7 @@ def _row(entry: Entry, before: str) -> IndexRow:
     facts = "; ".join(f"{key}: {value}" for key, value in line.facts.items())
     return IndexRow(
         link=_quoted(entry.file),
-        place=line.id,
+        anchor=line.id,
         after=before,
         label=line.build or f"{when.day} {when:%b %H:%M}",
         word=line.verdict.value,

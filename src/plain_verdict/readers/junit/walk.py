@@ -272,13 +272,13 @@ class JunitWalk:
             name, parameters = split_parameters(name)
             name = name.rstrip()
             raw, raw_parameters = split_parameters(raw)
-        partial_type = None
+        location = None
         if not plain:
             more, extra = self._extra(attributes)
             facts, parameters, raw_parameters = facts + more, parameters + extra, raw_parameters + extra
-            partial_type = _location(attributes, self.limits)
+            location = _location(attributes, self.limits)
         id_ = id_within(within.digest, raw, raw_parameters)
-        check = Check(id_, self._kind, within.shown, name, attempts, parameters, partial_type, facts)
+        check = Check(id_, self._kind, within.shown, name, attempts, parameters, location, facts)
         self._add(suite, check)
 
     def _name_for(self, path: tuple[str, ...]) -> str:
@@ -331,7 +331,7 @@ class JunitWalk:
         """
         if len(self.checks) >= self.limits.checks:
             raise too_many_checks(self.limits)
-        location = check.place
+        location = check.location
         key = check.id if location is None or location.line is None else (check.id, location)
         if key == self._last_key and self._is_tear_down(check):
             self.checks[-1] = check = _with_tear_down(self.checks[-1], check)
@@ -366,7 +366,7 @@ class JunitWalk:
             differing = [key for key in _DISAMBIGUATING if len({label.get(key) for label in labels}) > 1]
             for number, label in zip(numbers, labels, strict=True):
                 disambiguator = ", ".join(label[key] for key in differing if label.get(key))
-                self.checks[number] = msgspec.structs.replace(self.checks[number], apart=disambiguator)
+                self.checks[number] = msgspec.structs.replace(self.checks[number], disambiguator=disambiguator)
         return tuple(self.checks)
 
 

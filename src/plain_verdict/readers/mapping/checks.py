@@ -82,7 +82,7 @@ class Checks:
         self._gives = self._giver(values, "check", form)
         self._name = values.texts.first("check.name", form.name) or no_text
         self._attempts = values.each("check.attempts", LevelMapping(each=form.attempts)) if form.attempts else None
-        self._tell = teller(values, "check", form, values.outcomes)
+        self._result_of = teller(values, "check", form, values.outcomes)
         self._steps = steps_of(values, "check.step", form.step)
         self._number = values.texts.first("check.attempt", form.attempt)
         self._reason = values.texts.first("check.reason", form.reason) or no_text
@@ -210,7 +210,7 @@ class Checks:
     def _attempt(self, item: object, around: object) -> Attempt:
         """Return an attempt; ``around`` is the item that is the check, where attempts stand in it."""
         steps = self._steps(item) if self._steps else ()
-        item_result = self._tell(item, steps)
+        item_result = self._result_of(item, steps)
         outcome, reason, problems = item_result.outcome, item_result.reason, item_result.problems
         if outcome is not Outcome.PASSED:
             reason = self._with_reason(item, item_result)

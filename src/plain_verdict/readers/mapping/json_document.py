@@ -46,13 +46,13 @@ class JsonDocument:
         self._data = data
         self.on_line: OnLine | None = None
 
-    def place(self, text: str | int) -> Selector:
+    def select(self, text: str | int) -> Selector:
         """Return the place of a path. Raises ValueError."""
         return json_selector(text, self._root)
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield what stands at the path; the whole file where there is none."""
-        found = members_at(self.place(each), self._root.value) if each else [self._root.value]
+        found = members_at(self.select(each), self._root.value) if each else [self._root.value]
         yield from map(Item, range(len(found)), found)
 
     def text_of(self, value: object) -> str:
@@ -91,13 +91,13 @@ class JsonLines:
         self._wrong_number = 0
         self.on_line: OnLine | None = None
 
-    def place(self, text: str | int) -> Selector:
+    def select(self, text: str | int) -> Selector:
         """Return the place of a path; ``$`` is the line. Raises ValueError."""
         return json_selector(text, self._root)
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield each line, or what stands at the path in it."""
-        inside = self.place(each) if each else None
+        inside = self.select(each) if each else None
         decode = _any.decode
         with self._source.open() as stream:
             for number, data in enumerate(_lines(stream), 1):

@@ -94,7 +94,7 @@ class Outcomes:
             return seen.judged
 
         if isinstance(rule.from_, str | int):
-            selector = self._texts.place(key, rule.from_) if rule.from_ != "" else None
+            selector = self._texts.select(key, rule.from_) if rule.from_ != "" else None
             if selector is None:
                 return lambda _item: missing
             if selector.single:

@@ -203,7 +203,7 @@ def _headers(values: Values, key: str, where: str) -> Make[tuple[str, str]]:
     """Return what gives headers: of an object, of objects with name and value, or of lines ``name: value``."""
     if not where:
         return lambda _item: ()
-    selector, to_text = values.texts.place(key, where), values.texts.document.text_of
+    selector, to_text = values.texts.select(key, where), values.texts.document.text_of
 
     def pairs(value: object) -> Iterator[tuple[str, str]]:
         if isinstance(value, list):

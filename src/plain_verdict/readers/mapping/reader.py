@@ -72,12 +72,12 @@ class MappingReader:
             return bool(need.strip().casefold() in {name.casefold() for name in _table(head, self.mapping).columns})
         if syntax == "json lines":
             document: Document = JsonLines(_beginning(head), DEFAULT_LIMITS)
-            selector = document.place(need)
+            selector = document.select(need)
             lines = (item.value for item, _ in zip(document.items(""), range(_LINES_LOOKED_AT), strict=False))
             return any(selector.first(line) is not None for line in lines)
         if syntax == "xml":
             document = XmlDocument(_beginning(head), self.mapping.prefixes, DEFAULT_LIMITS)
-            selector = document.place(need)
+            selector = document.select(need)
             for _ in document.items("//none"):
                 pass
             return document.root() is not None and selector.first(document.root()) is not None
@@ -185,9 +185,8 @@ class MappingReading:
         unknown = self.values.outcomes.unknown
         for text, times in unknown.most_common(self._limits.notes):
             checks = plural(times, "check")
-            yield self._note(
-                f"has {checks} with the outcome “{single_line(text, 60)}”, which the mapping does not list: undecided"
-            )
+            shown = single_line(text, 60)
+            yield self._note(f"has {checks} with the outcome “{shown}”, which the mapping does not list: undecided")
         if len(unknown) > self._limits.notes:
             yield self._note(
                 f"has {len(unknown) - self._limits.notes:,} more outcomes that the mapping does not list"
@@ -231,7 +230,7 @@ class MappingReading:
     def _fruitless(self) -> Iterator[ReadingNote]:
         """Yield a note for each key of the mapping whose places find nothing anywhere in the file."""
         by_key: dict[str, list[Selector]] = {}
-        for key, used_selector in self.texts.places:
+        for key, used_selector in self.texts.selectors:
             by_key.setdefault(key, []).append(used_selector)
         for key, selectors in by_key.items():
             if any(selector.hits for selector in selectors) or not any(selector.misses for selector in selectors):

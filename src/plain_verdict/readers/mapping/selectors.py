@@ -96,7 +96,7 @@ class Document(Protocol):
     on_line: OnLine | None
     """Told of each line or row, in files that are made of them."""
 
-    def place(self, text: str | int) -> Selector:
+    def select(self, text: str | int) -> Selector:
         """Return a place to look in items for. Raises ValueError for what is none in this syntax."""
         ...
 

@@ -214,7 +214,7 @@ class _Sums:
 
     def _fruitless(self, texts: Texts, found: int) -> None:
         """Note places at which nothing stands anywhere."""
-        for key, selector in texts.places:
+        for key, selector in texts.selectors:
             if found and selector.misses and not selector.hits:
                 self._note(f"holds nothing at “{selector.text}” ({key} of the mapping “{self._mapping.name}”)")
 

@@ -74,7 +74,7 @@ class TableDocument:
         same = bool(self.columns) and len(cells) == len(self.columns)
         return same and [cell.strip("\ufeff \t") for cell in cells] == self.columns
 
-    def place(self, text: str | int) -> Selector:
+    def select(self, text: str | int) -> Selector:
         """Return the place of a column, by its name or its number from 1."""
         name = "" if isinstance(text, int) else text.strip().casefold()
         at = text - 1 if isinstance(text, int) else self._positions.get(name)

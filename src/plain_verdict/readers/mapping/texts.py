@@ -16,17 +16,17 @@ class Texts:
 
     def __init__(self, document: Document) -> None:
         self.document = document
-        self.places: list[tuple[str, Selector]] = []
+        self.selectors: list[tuple[str, Selector]] = []
         self.unsearched: Counter[str] = Counter()
         """Texts that a pattern was not looked for in to their end, by the key of the mapping."""
 
-    def place(self, key: str, text: str | int) -> Selector:
+    def select(self, key: str, text: str | int) -> Selector:
         """Return a place of the mapping's key. Raises ValueError for what is none in this syntax."""
         try:
-            selector = self.document.place(text)
+            selector = self.document.select(text)
         except ValueError as error:
             raise ValueError(f"{key}: {error}") from error
-        self.places.append((key, selector))
+        self.selectors.append((key, selector))
         return selector
 
     def first(self, key: str, wanted: Text) -> FindText | None:
@@ -48,7 +48,7 @@ class Texts:
             find = self._mappingd(key, value)
             return lambda item: _parts([found] if (found := find(item)) else [], value.split)
         paths = value.from_ if isinstance(value.from_, tuple) else (value.from_,)
-        selectors = [self.place(key, path) for path in paths]
+        selectors = [self.select(key, path) for path in paths]
         to_text = self.document.text_of
         if len(selectors) == 1 and selectors[0].single and not value.split:
             (position,) = selectors
@@ -74,7 +74,7 @@ class Texts:
         return find
 
     def _at(self, key: str, text: str | int) -> FindText:
-        return self.place(key, text).read
+        return self.select(key, text).read
 
     def _mappingd(self, key: str, value: Value) -> FindText:
         if value.text:

@@ -11,12 +11,12 @@ from plain_verdict.settings.mappings import ResultMapping
 
 
 class Matched(NamedTuple):
-    """How one place of a mapping matched: in how many of the items that were asked, and the first values."""
+    """How one place of a mapping matched: in how many of the items that were looked at, and the first values."""
 
     key: str
-    place: str
+    text: str
     hits: int
-    asked: int
+    lookups: int
     samples: tuple[str, ...]
 
 
@@ -26,7 +26,7 @@ class Trial(NamedTuple):
     checks: tuple[Check, ...]
     items: int
     """Of the outermost level."""
-    places: tuple[Matched, ...]
+    matched: tuple[Matched, ...]
     outcomes: Counter[tuple[str, Outcome]]
     """Values that stood there, what each means, and how often."""
     notes: tuple[ReadingNote, ...]
@@ -38,7 +38,7 @@ def try_mapping(mapping: ResultMapping, source: Source, limits: Limits) -> Trial
     checks = reading.checks()
     matched = tuple(
         Matched(key, selector.text, selector.hits, selector.hits + selector.misses, tuple(selector.samples))
-        for key, selector in reading.texts.places
+        for key, selector in reading.texts.selectors
     )
     return Trial(
         checks, reading.making.counts.outer, matched, reading.values.outcomes.values, tuple(reading.notes())

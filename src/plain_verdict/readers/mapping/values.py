@@ -83,7 +83,7 @@ class Values:
         fits = self.where(key, form.where)
         if not form.each:
             return (lambda item: [item] if fits(item) else []) if fits else (lambda item: [item])
-        selector = self.texts.place(f"{key}.each", form.each)
+        selector = self.texts.select(f"{key}.each", form.each)
 
         def find_all(item: object) -> list[object]:
             found = [part for value in selector.all(item) for part in (value if type(value) is list else [value])]
@@ -138,7 +138,7 @@ class Values:
         if not wanted:
             return None
         if isinstance(wanted, str):
-            selector, to_text = self.texts.place(key, wanted), self.texts.document.text_of
+            selector, to_text = self.texts.select(key, wanted), self.texts.document.text_of
 
             def members(item: object) -> tuple[Fact, ...]:
                 objects = [value for value in selector.all(item) if isinstance(value, dict)]

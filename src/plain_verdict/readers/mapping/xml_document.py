@@ -49,7 +49,7 @@ class XmlDocument:
         self._absolute = False
         self.on_line: OnLine | None = None
 
-    def place(self, text: str | int) -> Selector:
+    def select(self, text: str | int) -> Selector:
         """Return the place of an XPath, seen from an item. Raises ValueError."""
         if isinstance(text, int):
             raise ValueError(f"{text} is a column number, but the file is not a table")
@@ -84,7 +84,7 @@ class XmlDocument:
         """Yield the elements at the path; where it is made of names only they are read one by one."""
         each = each or "/*"
         from_item_only = not self._absolute
-        selector = self.place(each)
+        selector = self.select(each)
         if _STREAMABLE.fullmatch(each) and from_item_only:
             yield from self._streamed(each)
             return

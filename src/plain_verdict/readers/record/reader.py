@@ -263,7 +263,7 @@ class _Tree:
             name=self._name(line.name) or NAMELESS,
             attempts=counting_last([attempt_of(node, line, self.limits) for line, node in executions]),
             parameters=self._parameters(line),
-            place=SourceLocation(self._name(line.file), line.line) if line.file else None,
+            location=SourceLocation(self._name(line.file), line.line) if line.file else None,
             tags=tuple(map(self._name, line.tags)),
             description=self._text(line.description),
             requirements=tuple(map(self._name, line.requirements)),

@@ -96,17 +96,17 @@ BAD = frozenset(("false", "no", "ko", "0", "fail", "failed", "failure", "error",
 class Columns(NamedTuple):
     """Which columns are what, by their places from 0; how many microseconds one of their units is.
 
-    ``time_us`` 0.0 means that moments are written as text: as ``moment`` says, or ISO 8601. ``told`` says how the
-    units were told. ``good`` and ``bad`` are words in the column of success. ``metrics`` are other columns with
-    numbers of the team's own: name, place, unit.
+    ``time_us`` 0.0 means that moments are written as text: as ``moment`` says, or ISO 8601. ``unit_notes`` say
+    how the units were found. ``good`` and ``bad`` are words in the column of success. ``metrics`` are other
+    columns with numbers of the team: name, position, unit.
     """
 
     names: tuple[str, ...]
-    places: dict[Role, int]
+    positions: dict[Role, int]
     time_us: float
     took_us: float
     decimal: str
-    told: tuple[str, ...]
+    unit_notes: tuple[str, ...]
     moment: Moment | None = None
     good: frozenset[str] = GOOD
     bad: frozenset[str] = BAD
@@ -143,7 +143,7 @@ def _bare(name: str) -> str:
     return " ".join([word for word in words if UNITS.get(word) not in _SMALL_UNITS] or words)
 
 
-def places_of(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]:
+def columns_by_role(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role, int]:
     """Return the place of each role that a header names; a column has one role, and the likeliest name wins.
 
     Where a row is given, the time is the first of the columns named so that holds one.
@@ -188,7 +188,7 @@ def is_summary(header: Sequence[str]) -> bool:
 
 def looks_like_samples(header: Sequence[str], row: Sequence[str]) -> bool:
     """Return whether a header and a row are those of samples: a time, a duration, and what it was or gave."""
-    columns = places_of(header, row)
+    columns = columns_by_role(header, row)
     if not {Role.STARTED, Role.TOOK} <= columns.keys() or len(columns) < 3:
         return False
     if not row:
@@ -206,7 +206,7 @@ def _is_time(text: str) -> bool:
 
 def columns_of(header: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
     """Return the columns and units of samples that begin like this. Raises ValueError where one is missing."""
-    by_role = places_of(header, rows[0] if rows else ())
+    by_role = columns_by_role(header, rows[0] if rows else ())
     missing = [role.value for role in (Role.STARTED, Role.TOOK) if role not in by_role]
     if missing:
         names = ", ".join(name for name in header[:20] if name)
@@ -217,7 +217,7 @@ def columns_of(header: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
     decimal = "," if any("," in text for text in cells[Role.TOOK]) else "."
     time_us, unit_note = time_unit(header[by_role[Role.STARTED]], cells[Role.STARTED])
     took = took_unit(header[by_role[Role.TOOK]], cells[Role.TOOK])
-    columns = Columns(tuple(header), by_role, time_us, took.microseconds, decimal, (unit_note, took.told))
+    columns = Columns(tuple(header), by_role, time_us, took.microseconds, decimal, (unit_note, took.note))
     return columns if took.is_proven else with_unit(columns, rows)
 
 
@@ -225,7 +225,7 @@ def with_unit(columns: Columns, rows: Sequence[Sequence[str]]) -> Columns:
     """Return columns with the unit of the durations that the rows prove, or told to be guessed."""
     pairs = []
     for row in rows:
-        started, took = (row[columns.places[role]].strip() for role in (Role.STARTED, Role.TOOK))
+        started, took = (row[columns.positions[role]].strip() for role in (Role.STARTED, Role.TOOK))
         moment_us, number = columns.moment_us(started), read_number(took, columns.decimal)
         if isfinite(moment_us) and number is not None:
             pairs.append((moment_us, number))
@@ -233,8 +233,8 @@ def with_unit(columns: Columns, rows: Sequence[Sequence[str]]) -> Columns:
     if not found:
         return columns._replace(took_is_guessed=True)
     word = "seconds" if found == SECONDS_US else "milliseconds"
-    note = f"“{columns.names[columns.places[Role.TOOK]]}” in {word}, because requests then follow each other"
-    return columns._replace(took_us=found, told=(columns.told[0], note))
+    note = f"“{columns.names[columns.positions[Role.TOOK]]}” in {word}, because requests then follow each other"
+    return columns._replace(took_us=found, unit_notes=(columns.unit_notes[0], note))
 
 
 def time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:

@@ -24,7 +24,7 @@ def columns_by(mapping: ResultMapping, names: Sequence[str], rows: Sequence[Sequ
         Role.MESSAGE: form.message,
         Role.USERS: form.users,
     }
-    by_role = {role: place_of(name, names) for role, name in given.items() if name != ""}
+    by_role = {role: column_named(name, names) for role, name in given.items() if name != ""}
     cells = {role: [row[at].strip() for row in rows if row[at].strip()] for role, at in by_role.items()}
     moment = form.time if isinstance(form.time, Moment) else None
     time_us, unit_note = _time_by(moment, names[by_role[Role.STARTED]], cells[Role.STARTED])
@@ -36,16 +36,16 @@ def columns_by(mapping: ResultMapping, names: Sequence[str], rows: Sequence[Sequ
     comma = mapping.decimal == "," or (not mapping.decimal and any("," in text for text in cells[Role.TOOK]))
     columns = Columns(
         names=tuple(names),
-        places=by_role,
+        positions=by_role,
         time_us=time_us,
         took_us=unit.microseconds,
         decimal="," if comma else ".",
-        told=(unit_note, unit.told),
+        unit_notes=(unit_note, unit.note),
         moment=moment if not time_us else None,
         good=_words(form.success.passed) or GOOD,
         bad=_words(form.success.failed) or BAD,
         metrics=tuple(
-            (name, place_of(metric, names), form.units.get(name, "")) for name, metric in form.metrics.items()
+            (name, column_named(metric, names), form.units.get(name, "")) for name, metric in form.metrics.items()
         ),
     )
     return columns if unit.is_proven else with_unit(columns, rows)
@@ -64,7 +64,7 @@ def _words(meaning: Scalar | tuple[Scalar, ...]) -> frozenset[str]:
     return frozenset(as_key(word).casefold() for word in (meaning if isinstance(meaning, tuple) else (meaning,)))
 
 
-def place_of(name: object, names: Sequence[str]) -> int:
+def column_named(name: object, names: Sequence[str]) -> int:
     """Return where a column stands that is named by its header or its number from 1. Raises ValueError."""
     if not isinstance(name, str | int):
         raise ValueError("has one column for each thing, and the mapping names more for one of them")

@@ -41,8 +41,10 @@ class Opened(NamedTuple):
     def with_unit(self, unit: Unit) -> "Opened":
         """Return how it is read with durations of another unit."""
         columns = self.parser.columns
-        unit_notes = (columns.told[0], unit.told)
-        return self._replace(parser=self.parser.of(columns._replace(took_us=unit.microseconds, told=unit_notes)))
+        unit_notes = (columns.unit_notes[0], unit.note)
+        return self._replace(
+            parser=self.parser.of(columns._replace(took_us=unit.microseconds, unit_notes=unit_notes))
+        )
 
     def parts(self, stream: BinaryIO) -> Iterator[Part]:
         """Yield the rows of the file in blocks."""
@@ -96,10 +98,10 @@ def _lines(lines: list[str], mapping: ResultMapping | None, metrics: Sequence[st
     rows = [[record.get(name, "") for name in names] for record in flattened]
     columns = _columns(names, rows, mapping, metrics)
     # Only what is used is looked for in each line.
-    used = sorted({*columns.places.values(), *(at for _, at, _ in columns.metrics)})
-    positions = {role: used.index(at) for role, at in columns.places.items()}
+    used = sorted({*columns.positions.values(), *(at for _, at, _ in columns.metrics)})
+    positions = {role: used.index(at) for role, at in columns.positions.items()}
     entries = tuple((name, used.index(at), unit) for name, at, unit in columns.metrics)
-    columns = columns._replace(names=tuple(names[at] for at in used), places=positions, metrics=entries)
+    columns = columns._replace(names=tuple(names[at] for at in used), positions=positions, metrics=entries)
     return Opened(LinesParser(columns), line_blocks, 0, 1)
 
 

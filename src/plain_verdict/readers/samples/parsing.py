@@ -41,7 +41,7 @@ class TableParser:
         self.columns = columns
         self._rows = Rows(columns)
         self._delimiter = delimiter
-        self._used = {role: f"c{at}" for role, at in columns.places.items()}
+        self._used = {role: f"c{at}" for role, at in columns.positions.items()}
         text = pa.dictionary(pa.int32(), pa.binary())
         types: dict[str, pa.DataType] = dict.fromkeys(self._used.values(), text)
         types |= {self._used[role]: pa.float64() for role in NUMBERS if role in self._used}

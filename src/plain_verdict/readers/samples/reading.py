@@ -25,7 +25,7 @@ def read_samples(source: Source, options: SamplesOptions, mapping: ResultMapping
     counted = _counted(source, opened, options, 0.0)
     columns, is_proven = opened.parser.columns, True
     if columns.took_is_guessed:
-        name = columns.names[columns.places[Role.TOOK]]
+        name = columns.names[columns.positions[Role.TOOK]]
         unit = unit_by(counted.state, columns.took_us, name)
         is_proven = unit.is_proven
         opened = opened.with_unit(unit)
@@ -59,9 +59,9 @@ def _counted(source: Source, opened: Opened, options: SamplesOptions, from_us: f
 def _notes(
     path: str, columns: Columns, state: LoadState, bad: BadRows, damage: str, leave_out_s: float
 ) -> Iterator[ReadingNote]:
-    used = [f"“{columns.names[at]}” as {role.value}" for role, at in columns.places.items()]
+    used = [f"“{columns.names[at]}” as {role.value}" for role, at in columns.positions.items()]
     used += [f"“{columns.names[at]}” as the metric {name}" for name, at, _ in columns.metrics]
-    what = f"has the columns {join_list(used, most=20)}; {join_list(columns.told)}"
+    what = f"has the columns {join_list(used, most=20)}; {join_list(columns.unit_notes)}"
     yield ReadingNote(path, what, quiet=True)
     if state.left_out:
         much = f"the first {format_duration(leave_out_s)}, {plural(state.left_out, 'request')}"

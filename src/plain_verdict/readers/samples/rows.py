@@ -34,7 +34,7 @@ class Rows:
             return f"has {len(row)} cells, {len(columns.names)} are expected"
         if any("\0" in cell for cell in row):
             return "has a NUL character"
-        return self._wrong_value({role: row[at].strip() for role, at in columns.places.items()})
+        return self._wrong_value({role: row[at].strip() for role, at in columns.positions.items()})
 
     def _wrong_value(self, cell: dict[Role, str]) -> str | None:
         """Return which value of a row can't be read; None where all can."""
@@ -53,7 +53,7 @@ class Rows:
     def cells_of(self, rows: Sequence[Sequence[str]]) -> Cells:
         """Return the cells of rows that are samples."""
         columns = self.columns
-        texts = {role: [row[at].strip() for row in rows] for role, at in columns.places.items()}
+        texts = {role: [row[at].strip() for row in rows] for role, at in columns.positions.items()}
         numbers = {role: self._numbers(texts.pop(role)) for role in NUMBERS if role in texts}
         started = np.array([columns.moment_us(text) for text in texts.pop(Role.STARTED)])
         metrics = [self._numbers([row[at] for row in rows]) for _, at, _ in columns.metrics]

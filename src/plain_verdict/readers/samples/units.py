@@ -23,7 +23,7 @@ class Unit(NamedTuple):
     """A unit in microseconds, and how it was told; ``is_proven`` is false where another one is as possible."""
 
     microseconds: float
-    told: str
+    note: str
     is_proven: bool = True
 
 

@@ -297,15 +297,10 @@ class _Run:
 
     def _other_locations(self, findings: Sequence[_Finding], found: Found) -> Iterator[Output]:
         """Yield the findings past the first ones in a line each."""
-        lines = [
-            single_line(
-                f"{self._locations.where(finding.result.locations[0])}  {message_text(finding.result.message, found)}",
-                300,
-            )
-            if finding.result.locations
-            else single_line(message_text(finding.result.message, found), 300)
-            for finding in findings[:_MOST_LOCATIONS]
-        ]
+        lines = []
+        for finding in findings[:_MOST_LOCATIONS]:
+            at = f"{self._locations.where(finding.result.locations[0])}  " if finding.result.locations else ""
+            lines.append(single_line(f"{at}{message_text(finding.result.message, found)}", 300))
         if len(findings) > len(lines):
             lines.append(f"and {plural(len(findings) - len(lines), 'more place')}")
         if lines:

@@ -68,6 +68,7 @@ def _words(levels: tuple[UserLevel, ...]) -> str:
     first, last = known[0], known[-1]
     most = max(known, key=lambda level: level.per_second)
     return (
-        f"p95 {format_duration(first.p95_s)} with {users_label(first)} users, {format_duration(last.p95_s)} with "
-        f"{users_label(last)}. Highest throughput: {most.per_second:,.3g} requests/s with {users_label(most)} users."
+        f"p95 {format_duration(first.p95_s)} with {users_label(first)} users, {format_duration(last.p95_s)} with"
+        f" {users_label(last)}. Highest throughput: {most.per_second:,.3g} requests/s with"
+        f" {users_label(most)} users."
     )

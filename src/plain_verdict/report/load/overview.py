@@ -32,7 +32,7 @@ class LoadOverview(msgspec.Struct, frozen=True):
     targets: tuple[Check, ...]
     charts: tuple[Chart, ...]
     rows: tuple[RequestRow, ...]
-    untold: int
+    more: int
     scale: str
     whole: RequestRow
     hints: tuple[str, ...]
@@ -57,7 +57,7 @@ def load_overview(run: Run) -> LoadOverview | None:
         targets=tuple(sorted(targets, key=lambda check: list(Outcome).index(check.outcome))),
         charts=tuple(charts_of(load)),
         rows=tuple(_row(request, scale) for request in shown),
-        untold=len(load.requests) - len(shown),
+        more=len(load.requests) - len(shown),
         scale=scale.words,
         whole=_row(load.whole, scale),
         hints=tuple(_hints(load)),

@@ -55,7 +55,7 @@ class MetricsOverview(msgspec.Struct, frozen=True):
     """All metrics."""
 
     rows: tuple[MetricRow, ...]
-    untold: int
+    more: int
     targets: tuple[MetricTarget, ...]
 
 

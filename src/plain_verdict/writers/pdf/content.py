@@ -49,7 +49,7 @@ class PdfCheck(msgspec.Struct, frozen=True):
 class PdfContent(msgspec.Struct, frozen=True):
     """What stands in the PDF report: chapters (id, title); failures, and all checks by suite where they are wanted.
 
-    What is past a limit is only counted: ``untold`` failures, ``unlisted`` checks, causes and files.
+    What is past a limit is only counted: ``omitted`` failures, ``unlisted`` checks, causes and files.
     """
 
     chapters: tuple[tuple[str, str], ...]
@@ -59,7 +59,7 @@ class PdfContent(msgspec.Struct, frozen=True):
     more_files: int
     notes: tuple[str, ...]
     failures: tuple[PdfCheck, ...]
-    untold: int
+    omitted: int
     suites: tuple[SuiteGroup, ...]
     unlisted: int
     no_pictures: bool
@@ -84,7 +84,7 @@ def select_content(report: Report, *, with_all: bool) -> PdfContent:
         more_files=max(0, len(report.files) - _FILES),
         notes=notes[:_NOTES],
         failures=failures,
-        untold=len(bad) - len(checks),
+        omitted=len(bad) - len(checks),
         suites=listed,
         unlisted=left,
         no_pictures=len(checks) > MOST_PICTURES,
@@ -102,7 +102,7 @@ def _chapters(report: Report, *, failed: bool, with_all: bool) -> Iterator[tuple
         yield "since", f"Changes since {report.history.against}"
     chapters: tuple[tuple[object, str, str], ...]
     chapters = ((failed, "failed", "Failures"), (report.load, "load", "Load"), (report.api, "api", "API"))
-    chapters += ((report.compliance, "rules", "Compliance"), (report.asked, "asked", "Requirements"))
+    chapters += ((report.compliance, "rules", "Compliance"), (report.requirements, "asked", "Requirements"))
     yield from ((id_, title) for is_there, id_, title in chapters if is_there)
     if with_all:
         yield "every", "All checks"

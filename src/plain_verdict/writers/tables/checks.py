@@ -38,10 +38,10 @@ def _checks(report: Report) -> Iterator[Row]:
                 waived.until.isoformat() if waived and waived.until else None,
                 check.id in new if known else None,
                 last.worker,
-                str(check.place) if check.place else None,
+                str(check.location) if check.location else None,
                 " ".join(check.tags) if check.tags else None,
                 " ".join(check.requirements) if check.requirements else None,
-                check.apart,
+                check.disambiguator,
                 file.path,
             )
 

@@ -89,7 +89,7 @@ def _causes(report: Report) -> Iterator[Row]:
 
 
 def _requirements(report: Report) -> Iterator[Row]:
-    for result in report.run.requirements.asked:
+    for result in report.run.requirements.results:
         requirement = result.requirement
         stands = (result.state.value, len(result.checks), " ".join(result.checks))
         yield (

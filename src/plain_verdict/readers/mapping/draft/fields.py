@@ -14,7 +14,7 @@ _CHARS = 300
 class Field(NamedTuple):
     """What stands at one place of some items: the values, in their order, and of how many items."""
 
-    place: str
+    path: str
     values: list[str]
     filled: int
     of: int

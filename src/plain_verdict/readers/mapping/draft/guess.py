@@ -69,7 +69,7 @@ class Meanings(NamedTuple):
 def guess(level: Level) -> Guess:
     """Return the roles of a level's fields, each role and each field at most once."""
     fixed = level.where[0] if level.where else ""
-    fields = [field for field in level.fields if field.place != fixed]
+    fields = [field for field in level.fields if field.path != fixed]
     roles = _roles(fields)
     rest = [field for field in fields if field not in roles.values()]
     groups = next((field for field in rest if _groups_all(field)), None)
@@ -103,7 +103,7 @@ def _groups_all(field: Field) -> bool:
 def _unit_beside(roles: dict[Role, Field], level: Level) -> str | None:
     """Return the unit that an attribute ``unit`` beside a duration names, where it is always the same."""
     took = roles.get(Role.TOOK)
-    beside = next((field for field in level.fields if took and field.place == f"{took.place}/@unit"), None)
+    beside = next((field for field in level.fields if took and field.path == f"{took.path}/@unit"), None)
     return unit_in(beside.values[0]) if beside and beside.different == 1 else None
 
 
@@ -125,12 +125,12 @@ def best(candidates: Sequence[Candidate]) -> tuple[Candidate, Guess] | None:
 def meanings_of(field: Field) -> Meanings:
     """Return what the values of an outcome most likely mean."""
     values = Counter(field.values)
-    if counts_bad(field.place) and all(_NUMBER.fullmatch(value) for value in values):
+    if counts_bad(field.path) and all(_NUMBER.fullmatch(value) for value in values):
         return Meanings({}, Counter(), number=True)
     known: dict[Outcome, Counter[str]] = {}
     unknown: Counter[str] = Counter()
     for value, times in values.items():
-        outcome = meaning_of(field.place, value)
+        outcome = meaning_of(field.path, value)
         if outcome is None:
             unknown[value] = times
         else:
@@ -183,7 +183,7 @@ def _fit(role: Role, field: Field) -> float:
     """Return how well a field fits a role, by its name and by what stands in it: 0 to about 1."""
     if not field.values:
         return 0.0
-    named = fit_of(role, field.place)
+    named = fit_of(role, field.path)
     if role in _BY_NAME:
         return _BY_NAME[role] * named
     fit_by_content = _BY_CONTENT[role](field, named)
@@ -229,8 +229,8 @@ def _outcome_fit(field: Field, named: float) -> float:
     if field.many or not field.values or field.different > _FEW:
         return 0.0
     if _numeric(field):
-        return 0.7 if counts_bad(field.place) else 0.0
-    known = sum(meaning_of(field.place, value) is not None for value in field.values) / len(field.values)
+        return 0.7 if counts_bad(field.path) else 0.0
+    known = sum(meaning_of(field.path, value) is not None for value in field.values) / len(field.values)
     return min(1.0, 0.7 * known + 0.3 * named) if known or named >= 0.6 else 0.0
 
 

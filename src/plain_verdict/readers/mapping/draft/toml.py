@@ -67,7 +67,7 @@ def _lines(draft: Draft) -> Iterator[str]:
         yield from _table(*draft.table)
     yield from _run(draft.candidate)
     for level, inner in pairwise(levels):
-        fields = tuple(field for field in level.fields if not field.place.startswith(inner.each.rstrip("[*]")))
+        fields = tuple(field for field in level.fields if not field.path.startswith(inner.each.rstrip("[*]")))
         yield from _level(level._replace(fields=fields))
     yield from _check(levels[-1], made, draft)
 
@@ -85,7 +85,7 @@ def _run(candidate: Candidate) -> Iterator[str]:
     yield from _times(made._replace(roles=times))
     facts = [field for field in run.fields if field not in times.values()][:_RUN_FACTS]
     if facts:
-        pairs = ", ".join(f"{_key(_fact_name(field.place))} = {quoted(field.place)}" for field in facts)
+        pairs = ", ".join(f"{_key(_fact_name(field.path))} = {quoted(field.path)}" for field in facts)
         yield f"facts = {{ {pairs} }}"
 
 
@@ -96,8 +96,8 @@ def _beside(candidate: Candidate) -> Level | None:
         return None
     lists = tuple(level.each.removeprefix("$.").partition("[")[0] for level in candidate.levels if level.each)
     fixed = run.where[0] if run.where else ""
-    fields = [field for field in run.fields if not field.many and field.place != fixed]
-    return run._replace(fields=tuple(field for field in fields if not field.place.startswith(lists)))
+    fields = [field for field in run.fields if not field.many and field.path != fixed]
+    return run._replace(fields=tuple(field for field in fields if not field.path.startswith(lists)))
 
 
 def _fact_name(path: str) -> str:
@@ -123,11 +123,11 @@ def _level(level: Level) -> Iterator[str]:
     yield from _where(level)
     name = made.roles.get(Role.NAME) or made.roles.get(Role.SUITE) or made.roles.get(Role.WORKER)
     if name:
-        yield f"suite = {quoted(name.place)}"
+        yield f"suite = {quoted(name.path)}"
     else:
         yield _with_comment('# suite = "..."', "the place of a name for all that is in it")
     if Role.TAGS in made.roles:
-        yield f"tags = {quoted(made.roles[Role.TAGS].place)}"
+        yield f"tags = {quoted(made.roles[Role.TAGS].path)}"
 
 
 def _where(level: Level) -> Iterator[str]:
@@ -144,26 +144,26 @@ def _check(level: Level, made: Guess, draft: Draft) -> Iterator[str]:
     yield from _where(level)
     roles = made.roles
     if Role.NAME in roles:
-        yield _with_comment(f"name = {quoted(roles[Role.NAME].place)}", _examples(roles[Role.NAME]))
+        yield _with_comment(f"name = {quoted(roles[Role.NAME].path)}", _examples(roles[Role.NAME]))
     else:
         yield _with_comment('name = "FILL IN"', f"the place of a name; there are {_paths(level.fields)}")
     if Role.SUITE in roles:
-        yield _with_comment(f"suite = {quoted(roles[Role.SUITE].place)}", _examples(roles[Role.SUITE]))
+        yield _with_comment(f"suite = {quoted(roles[Role.SUITE].path)}", _examples(roles[Role.SUITE]))
     yield from _times(made)
     yield from _problem(roles, draft.problems)
     if Role.EVIDENCE in roles:
         yield _with_comment(
-            f"evidence = {{ path = {quoted(roles[Role.EVIDENCE].place)} }}", "relative to the result file"
+            f"evidence = {{ path = {quoted(roles[Role.EVIDENCE].path)} }}", "relative to the result file"
         )
     if Role.OUTPUT in roles:
-        yield f"output = {{ output = {quoted(roles[Role.OUTPUT].place)} }}"
+        yield f"output = {{ output = {quoted(roles[Role.OUTPUT].path)} }}"
     for role in _PLAIN:
         if role in roles:
-            yield _with_comment(f"{role.value} = {quoted(roles[role].place)}", _examples(roles[role]))
+            yield _with_comment(f"{role.value} = {quoted(roles[role].path)}", _examples(roles[role]))
     unused = [field for field in made.unused if field.filled]
     if unused:
         yield f"# not used: {_paths(unused)}; for example"
-        pairs = ", ".join(f"{_key(_fact_name(field.place))} = {quoted(field.place)}" for field in unused[:2])
+        pairs = ", ".join(f"{_key(_fact_name(field.path))} = {quoted(field.path)}" for field in unused[:2])
         yield f"# facts = {{ {pairs} }}"
     yield from _outcome("mapping.check.outcome", roles.get(Role.OUTCOME), level)
     if draft.steps:
@@ -173,7 +173,7 @@ def _check(level: Level, made: Guess, draft: Draft) -> Iterator[str]:
 def _problem(roles: dict[Role, Field], listed: tuple[Level, Guess] | None) -> Iterator[str]:
     keys = [f"each = {quoted(listed[0].each)}"] if listed else []
     roles = listed[1].roles if listed else roles
-    keys += [f"{role.value.partition('.')[2]} = {quoted(roles[role].place)}" for role in _PROBLEM if role in roles]
+    keys += [f"{role.value.partition('.')[2]} = {quoted(roles[role].path)}" for role in _PROBLEM if role in roles]
     if keys:
         yield f"problem = {{ {', '.join(keys)} }}"
 
@@ -182,20 +182,20 @@ def _step(level: Level, made: Guess) -> Iterator[str]:
     yield ""
     yield _with_comment("[[mapping.check.step]]", plural(level.number, "step"))
     yield from _where(level)
-    yield f"name = {quoted(made.roles[Role.NAME].place)}"
+    yield f"name = {quoted(made.roles[Role.NAME].path)}"
     yield from _times(made)
     if Role.MESSAGE in made.roles:
-        yield f"problem = {{ message = {quoted(made.roles[Role.MESSAGE].place)} }}"
+        yield f"problem = {{ message = {quoted(made.roles[Role.MESSAGE].path)} }}"
     yield from _outcome("mapping.check.step.outcome", made.roles.get(Role.OUTCOME), level)
 
 
 def _times(made: Guess) -> Iterator[str]:
     took = made.roles.get(Role.TOOK)
     if took:
-        unit = unit_in(took.place) or made.unit
+        unit = unit_in(took.path) or made.unit
         bare = all(value.replace(".", "").replace(",", "").isdigit() for value in took.values)
         comment = "" if unit or not bare else "nothing tells the unit of these numbers: ms, s, min?"
-        yield _with_comment(f"took = {{ from = {quoted(took.place)}, unit = {quoted(unit or 's')} }}", comment)
+        yield _with_comment(f"took = {{ from = {quoted(took.path)}, unit = {quoted(unit or 's')} }}", comment)
     for role in (Role.STARTED, Role.ENDED):
         field = made.roles.get(role)
         if field:
@@ -205,7 +205,7 @@ def _times(made: Guess) -> Iterator[str]:
 
 def _moment(role: Role, fields: Sequence[Field]) -> str:
     found = when(fields)
-    paths = [quoted(field.place) for field in fields]
+    paths = [quoted(field.path) for field in fields]
     at = paths[0] if len(paths) == 1 else f"[{', '.join(paths)}]"
     if found is None:
         example = _examples(fields[0])
@@ -227,7 +227,7 @@ def _outcome(table: str, field: Field | None, level: Level) -> Iterator[str]:
         yield 'passed = ["FILL IN"]'
         return
     found = meanings_of(field)
-    yield f"from = {quoted(field.place)}"
+    yield f"from = {quoted(field.path)}"
     if field.filled < field.of:
         yield _with_comment('# missing = "..."', f"{field.of - field.filled:,} of {field.of:,} have no value there")
     if found.number:
@@ -257,7 +257,7 @@ def _examples(field: Field) -> str:
 
 
 def _paths(fields: Sequence[Field]) -> str:
-    return ", ".join(single_line(field.place, _SHOWN_CHARS) for field in fields[:12]) or "none"
+    return ", ".join(single_line(field.path, _SHOWN_CHARS) for field in fields[:12]) or "none"
 
 
 def _with_comment(line: str, comment: str) -> str:

@@ -98,7 +98,7 @@ class CheckHtml:
             yield f'<p class="about"><bdi>{escaped(check.description)}</bdi></p>'
         if check.rule:
             yield from _rule(check.rule)
-        yield from self._attempt(shown.last, shown.told)
+        yield from self._attempt(shown.last, shown.cause_name)
         yield trace_html(check, self._report.past_of(check))
         if shown.earlier:
             yield "<h4>Earlier attempts</h4>"
@@ -159,8 +159,8 @@ def _head(check: Check, shown: ShownCheck) -> str:
     beside = ""
     if shown.variant:
         beside += f"<small>{_values(shown.variant)}</small>"
-    if check.apart:
-        beside += f'<small class="apart"><bdi>{escaped(check.apart)}</bdi></small>'
+    if check.disambiguator:
+        beside += f'<small class="apart"><bdi>{escaped(check.disambiguator)}</bdi></small>'
     if shown.attempt_note or shown.set_aside:
         beside += f"<small>{escaped(shown.attempt_note or shown.set_aside)}</small>"
     elif shown.skip_reason:

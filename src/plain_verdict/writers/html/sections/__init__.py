@@ -26,7 +26,7 @@ SECTIONS: tuple[Section, ...] = (
     Section("load_as_reported", lambda report, _: report.reported),
     Section("custom_metrics", lambda report, _: report.metrics),
     Section("compliance", lambda report, _: report.compliance),
-    Section("requirements", lambda report, _: report.asked),
+    Section("requirements", lambda report, _: report.requirements),
     Section("all_checks", lambda report, page: None if page.links.folder else report.suites),
     SUITE_LIST,
     Section("variants", lambda report, _: report.variants or None),

@@ -12,7 +12,7 @@ import pytest
 from conftest import EXAMPLES
 from plain_verdict.cli.demo.files import RESULTS, RULES
 from plain_verdict.inputs.discovery import discover
-from plain_verdict.readers import elsewhere, jobs, reading
+from plain_verdict.readers import jobs, reading, worker_pool
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.runtime.executors import Engine
 from plain_verdict.settings.limits import DEFAULT_LIMITS
@@ -78,7 +78,7 @@ def test_a_lost_worker_costs_a_second_try_and_then_its_own_file(tmp_path, monkey
     names = [f"{number}.xml" for number in range(9)]
     for number, name in enumerate(names):
         (folder / name).write_text(CASE.format(number))
-    find_reader, tests = elsewhere.find_reader, os.getpid()
+    find_reader, tests = worker_pool.find_reader, os.getpid()
 
     def find_or_die(source, readers):
         once = tmp_path / "died"
@@ -89,7 +89,7 @@ def test_a_lost_worker_costs_a_second_try_and_then_its_own_file(tmp_path, monkey
         assert os.getpid() != tests
         return os.kill(os.getpid(), signal.SIGKILL)
 
-    monkeypatch.setattr(elsewhere, "find_reader", find_or_die)
+    monkeypatch.setattr(worker_pool, "find_reader", find_or_die)
     monkeypatch.setattr(reading, "_processes", lambda _: 2)
     monkeypatch.setattr(jobs, "_BATCH_FILES", 2)
     run = read(folder)
