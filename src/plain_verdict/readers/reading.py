@@ -191,12 +191,12 @@ class _Reading:
 
     def _singly(self, engine: Engine, pieces: Sequence[Piece], lost: Lost) -> Iterator[Result]:
         """Yield what comes of pieces that were lost together, so that only the one that is to blame stays lost."""
-        losts = (
+        made_of_pieces = (
             [lost]
             if len(pieces) == 1
             else engine.each_or_lost(read_batch, (self._batch([single]) for single in pieces))
         )
-        for piece, made in zip(pieces, losts, strict=True):
+        for piece, made in zip(pieces, made_of_pieces, strict=True):
             if isinstance(made, Lost):
                 yield ReadError(made.why, path=piece.path, hint=made.hint)
             else:

@@ -31,14 +31,14 @@ class Fetched(msgspec.Struct):
 
 
 @contextmanager
-def fetched(textses: Sequence[Sequence[str]]) -> Iterator[Fetched]:
+def fetched(groups: Sequence[Sequence[str]]) -> Iterator[Fetched]:
     """Give the arguments with what is elsewhere fetched; it is removed at the end. Raises UsageError."""
-    if not any(is_remote(split_kind(argument)[1]) for arguments in textses for argument in arguments):
-        yield Fetched([list(arguments) for arguments in textses])
+    if not any(is_remote(split_kind(argument)[1]) for arguments in groups for argument in arguments):
+        yield Fetched([list(arguments) for arguments in groups])
         return
     with tempfile.TemporaryDirectory(prefix="plain-verdict-") as name:
         result = Fetched([], {}, [])
-        for arguments in textses:
+        for arguments in groups:
             local_paths: list[str] = []
             for argument in arguments:
                 kind, path = split_kind(argument)

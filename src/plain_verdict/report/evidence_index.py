@@ -75,13 +75,13 @@ class EvidenceIndex:
         ``seen`` are the pictures that their check shows already; those that come now are added.
         """
         for _, same in groupby(evidence, key=lambda piece: piece.content or id(piece)):
-            evidences = list(same)
-            content = self._contents.get(evidences[0].content)
+            equal_pieces = list(same)
+            content = self._contents.get(equal_pieces[0].content)
             repeated = False
             if seen is not None and content is not None and content.kind is ContentKind.PICTURE:
                 repeated = content.key in seen
                 seen.add(content.key)
-            yield ShownEvidence(evidences[0], content, len(evidences), repeated)
+            yield ShownEvidence(equal_pieces[0], content, len(equal_pieces), repeated)
 
     def is_shared(self, content: Content) -> bool:
         """Return whether a content is used in several places, and so stands in its own section."""

@@ -189,7 +189,7 @@ def _post(label: str, word: VerdictWord, tally: Tally, most: int, link: str = ""
 
 def _lists(run: Run, since: ChangesSince) -> Iterator[ChangeList]:
     lists = (since.new, since.fixed, since.flaky, since.slower, since.faster)
-    wanted = {change.id for changeds in lists for change in changeds[:_LISTED]} | {*since.added[:_LISTED]}
+    wanted = {change.id for listed in lists for change in listed[:_LISTED]} | {*since.added[:_LISTED]}
     checks = {check.id: check for check in run.checks if check.id in wanted}
 
     def listed(name: str, rows: Sequence[tuple[str, str, str]], number: int, link: str = "") -> ChangeList:

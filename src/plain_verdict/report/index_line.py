@@ -1,15 +1,12 @@
 """What a page's head tells the index of it, so that an index of thousands need not read whole pages."""
 
 from datetime import datetime
-from typing import TYPE_CHECKING
 
 import msgspec
 
 from plain_verdict.model import Outcome, VerdictWord
+from plain_verdict.report.report import Report
 from plain_verdict.text.formatting import shorten
-
-if TYPE_CHECKING:
-    from plain_verdict.report.report import Report
 
 _TITLE_CHARS, _WHY_CHARS, _SERIES_CHARS = 200, 300, 300
 _FACTS, _FACT_CHARS = 8, 100
@@ -41,7 +38,7 @@ class IndexLine(msgspec.Struct, frozen=True, omit_defaults=True):
         return self.started or self.made
 
 
-def index_line(report: "Report") -> IndexLine:
+def index_line(report: Report) -> IndexLine:
     """Return the line of a report."""
     started, ended = report.span
     known = {"build", "branch"}

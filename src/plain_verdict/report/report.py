@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from plain_verdict.api.numbers import CallNumbers, by_operation
-from plain_verdict.history.digest import Digest, keep_run, make_digest
+from plain_verdict.history.digest import keep_run
 from plain_verdict.history.keeping import build_of, judged
 from plain_verdict.history.pages import series_mark
 from plain_verdict.history.series import SERIES, name_series
@@ -43,7 +43,6 @@ from plain_verdict.report.history import (
     describe_cause,
     history_overview,
 )
-from plain_verdict.report.index_line import index_line
 from plain_verdict.report.overview import span_of, title_of
 from plain_verdict.report.page_info import PageInfo
 from plain_verdict.report.shown_check import ShownCheck, show_check
@@ -97,10 +96,10 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         build = build_of(self.run, series, "", self.info.made, self.title, self.info.facts)
         return judged(keep_run(self.run, build), self.verdict)
 
-    def digest(self, *, in_columns: bool = False) -> Digest:
-        """Return the digest with the chain of forerunners; ``in_columns``: the page holds the checks already."""
-        traces = self.run.in_series.traces if self.run.in_series else AlignedHistory()
-        return make_digest(self.kept, traces, in_columns=in_columns)
+    @property
+    def forerunners(self) -> AlignedHistory:
+        """Return the earlier runs of the series, in the order of this run's checks."""
+        return self.run.in_series.traces if self.run.in_series else AlignedHistory()
 
     @cached_property
     def history(self) -> HistoryOverview | None:
@@ -157,11 +156,6 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         builds = self._since.traces.builds if self._since else ()
         page = builds[-1].page if builds else ""
         return page if page.startswith(("https://", "http://")) or ":" not in page else ""
-
-    @property
-    def index_line(self) -> str:
-        """Return the page's line for the index, as JSON."""
-        return msgspec.json.encode(index_line(self)).decode()
 
     @property
     def masked(self) -> Masked | None:

@@ -119,11 +119,11 @@ def _show_attempt(position: int, attempt: Attempt, evidence: EvidenceIndex) -> S
     lead = evidence.lead_picture(attempt)
     seen = {lead.content} if lead is not None else set[str]()
     of_steps = {id(step): tuple(evidence.shown(step.evidence, seen)) for step in _steps_of(attempt)}
-    evidences = (
+    shown_evidence = (
         () if lead is not None and attempt.evidence == (lead,) else tuple(evidence.shown(attempt.evidence, seen))
     )
     leading = next(evidence.shown((lead,)), None) if lead else None
-    return ShownAttempt(attempt, number, circumstances, leading, evidences, of_steps)
+    return ShownAttempt(attempt, number, circumstances, leading, shown_evidence, of_steps)
 
 
 def _steps_of(part: Attempt | Step) -> Iterator[Step]:

@@ -37,8 +37,8 @@ def make_variant_grids(run: Run) -> tuple[VariantGrid, ...]:
 
 def _grid(fact: str, values: dict[str, list[Check]]) -> VariantGrid:
     names = tuple(sorted(values))
-    checkses = [cells for cells in _rows(fact, values) if len(cells) > 1]
-    differing = [cells for cells in checkses if len({check.outcome for check in cells.values()}) > 1]
+    compared = [cells for cells in _rows(fact, values) if len(cells) > 1]
+    differing = [cells for cells in compared if len({check.outcome for check in cells.values()}) > 1]
     rows = [(next(iter(cells.values())), tuple(cells.get(value) for value in names)) for cells in differing]
     rows.sort(key=lambda row: (row[0].suite, row[0].title))
     return VariantGrid(
@@ -47,7 +47,7 @@ def _grid(fact: str, values: dict[str, list[Check]]) -> VariantGrid:
         tuple(tally_of(values[value]) for value in names),
         tuple(rows[:_MOST_ROWS]),
         max(0, len(rows) - _MOST_ROWS),
-        len(checkses) - len(differing),
+        len(compared) - len(differing),
     )
 
 

@@ -64,10 +64,10 @@ def read_sums(mapping: ResultMapping, source: Source, limits: Limits) -> ResultF
     if not requests and not sums.metrics:
         what = f"matches the mapping “{mapping.name}”, which finds no numbers in it"
         raise ReadError(what, path=source.path, hint="check each, name and count in the mapping")
-    numberses, whole = without_total(requests)
-    sums.compare_total(numberses, whole)
-    whole = whole or whole_of(numberses)
-    reported = Reported(source.path, tuple(numberses), whole, run.started, run.ended) if requests else None
+    each_request, whole = without_total(requests)
+    sums.compare_total(each_request, whole)
+    whole = whole or whole_of(each_request)
+    reported = Reported(source.path, tuple(each_request), whole, run.started, run.ended) if requests else None
     return ResultFile(
         payloads=(SumsPayload(Kind.LOAD, reported, sums.metrics),),
         notes=tuple(sums.notes),
@@ -178,10 +178,10 @@ class _Sums:
             self._note(f"has {found:,} requests, of which {_MOST_REQUESTS:,} are shown", missing=True)
         self._fruitless(texts, found)
 
-    def compare_total(self, numberses: Sequence[RequestNumbers], whole: RequestNumbers | None) -> None:
+    def compare_total(self, each_request: Sequence[RequestNumbers], whole: RequestNumbers | None) -> None:
         """Note a total that is not the sum of the requests: some may be missing."""
         for what in ("count", "failed") if whole else ():
-            total, added = getattr(whole, what), sum(getattr(request, what) for request in numberses)
+            total, added = getattr(whole, what), sum(getattr(request, what) for request in each_request)
             if total != added:
                 word = "requests" if what == "count" else "failed requests"
                 self._note(f"has {total:,} {word} in its total, and {added:,} in its rows", missing=total > added)

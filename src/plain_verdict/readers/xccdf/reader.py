@@ -176,7 +176,7 @@ class _Reading:
         elif name == _RESULTS:
             _ = self.results[-1].of
         elif name == _OVAL:
-            report = next((iterancestor.get("id", "") for iterancestor in element.iterancestors("{*}report")), "")
+            report = next((ancestor.get("id", "") for ancestor in element.iterancestors("{*}report")), "")
             self._whys.update(((report, id_), why) for id_, why in OvalResults(element).whys().items())
         if name not in (_BENCHMARK, _RESULT):  # results go with the machine that they are of
             element.clear()

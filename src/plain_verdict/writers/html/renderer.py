@@ -2,8 +2,12 @@
 
 from collections.abc import Iterator
 
+import msgspec
+
 from plain_verdict.history.digest import encode_digest, pack
 from plain_verdict.report import Report
+from plain_verdict.report.index_line import index_line
+from plain_verdict.writers.digest_json import digest_of
 from plain_verdict.writers.html.checks.check import CheckHtml
 from plain_verdict.writers.html.checks.rows import SKELETON
 from plain_verdict.writers.html.environment import asset, make_environment
@@ -21,6 +25,7 @@ class Renderer:
         self._report = report
         self._environment = make_environment()
         self._theme = make_theme(report.info.brand, report.verdict.word)
+        self._index_line = msgspec.json.encode(index_line(report)).decode()
 
     def page(self, parts: PageParts) -> Iterator[str]:
         """Yield the page, or the first page of a folder, in pieces: each section that has content."""
@@ -28,7 +33,7 @@ class Renderer:
         sections = [(section, content) for section, content in found if content is not None]
         # A folded page holds its checks already, if it holds them all.
         in_columns = parts.folding is not None and not self._report.left_out
-        digest = pack(encode_digest(self._report.digest(in_columns=in_columns)))
+        digest = pack(encode_digest(digest_of(self._report, in_columns=in_columns)))
         return self._render("page", parts.links, sections=sections, folding=parts.folding, digest=digest)
 
     def suite(self, links: Links, **more: object) -> Iterator[str]:
@@ -52,6 +57,13 @@ class Renderer:
         return template.generate(self._shared(links), **more)
 
     def _shared(self, links: Links) -> dict[str, object]:
-        structs = {"report": self._report, "info": self._report.info, "theme": self._theme, "links": links}
         checks = CheckHtml(self._report, links)
-        return {**structs, "parts": checks, "evidence": checks.evidence}
+        return {
+            "report": self._report,
+            "info": self._report.info,
+            "theme": self._theme,
+            "links": links,
+            "parts": checks,
+            "evidence": checks.evidence,
+            "index_line": self._index_line,
+        }
