@@ -14,10 +14,10 @@ from selenium.webdriver.common.keys import Keys
 
 from plain_verdict.evidence.contents import Task, make_content
 from plain_verdict.evidence.finding import claim
-from plain_verdict.evidence.media_types import media_type_of
 from plain_verdict.model import Attempt, Check, Content, Kind, Outcome
 from plain_verdict.report.difference import compare
 from plain_verdict.settings.limits import DEFAULT_LIMITS
+from plain_verdict.text.media_types import media_type_of
 
 JUNIT = """<testsuites>
 <testsuite name="Booking"><testcase name="test_pay_by_card"/><testcase name="Pay by card twice"><failure/></testcase>

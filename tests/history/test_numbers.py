@@ -19,10 +19,9 @@ from plain_verdict.history.trends import (
     _discoveries,
     find_flakiness,
     find_time_changes,
-    student_tail,
-    wilson_interval,
 )
 from plain_verdict.model import Build, CheckIndex, KeptRun, Past
+from plain_verdict.model.statistics import student_tail, wilson_interval
 from plain_verdict.report.history import describe_trace
 
 MADE = datetime(2026, 11, 22, tzinfo=UTC)

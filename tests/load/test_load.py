@@ -18,8 +18,9 @@ from conftest import ROOT
 from plain_verdict.load.bins import FINE_BITS, bins_of, least_of
 from plain_verdict.load.comparison import compare
 from plain_verdict.load.numbers import numbers_of
-from plain_verdict.load.percentiles import least_count, rank_of, t_quantile
+from plain_verdict.load.percentiles import least_count, rank_of
 from plain_verdict.load.state import MOST_REQUESTS, Block, Counter, LoadState, merged
+from plain_verdict.model.statistics import t_quantile
 
 START_US = 1_795_312_800_000_000
 

@@ -24,8 +24,9 @@ from plain_verdict.load.counts import SparseCounts
 from plain_verdict.load.metrics import MetricState, bin_of, metric_of
 from plain_verdict.load.numbers import numbers_of
 from plain_verdict.load.percentiles import rank_of
-from plain_verdict.load.rates import effect_of, wilson
+from plain_verdict.load.rates import effect_of
 from plain_verdict.load.state import LoadState
+from plain_verdict.model.statistics import wilson_interval
 from plain_verdict.readers.reading import read_all
 from plain_verdict.readers.samples import blocks
 from plain_verdict.readers.samples.counting import _count_part
@@ -278,8 +279,8 @@ def test_pauses_idle_users_levels_and_the_map_are_found():
 
 def test_shares_have_the_intervals_of_their_sources():
     # Source: Newcombe 1998, Statistics in Medicine 17(8), 857 to 872, table I: 81 of 263, method 3 (Wilson)
-    assert wilson(81, 263) == (pytest.approx(0.2553, abs=1e-4), pytest.approx(0.3662, abs=1e-4))
-    assert wilson(0, 20)[0] == 0.0
+    assert wilson_interval(81, 263) == (pytest.approx(0.2553, abs=1e-4), pytest.approx(0.3662, abs=1e-4))
+    assert wilson_interval(0, 20)[0] == 0.0
     assert effect_of([(100, 5)] * 20) == 1.0
     assert effect_of([(100, 0)] * 19 + [(100, 100)]) == pytest.approx(100, rel=0.1)
 

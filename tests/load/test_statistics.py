@@ -14,9 +14,10 @@ from plain_verdict.load.bins import FINE_BITS, bins_of
 from plain_verdict.load.comparison import NoiseThreshold, compare
 from plain_verdict.load.hints import find_slow_start
 from plain_verdict.load.percentiles import Batches, Histogram, interval, percentile
-from plain_verdict.load.rates import compare_failed, compare_sent, effect_of, wilson
+from plain_verdict.load.rates import compare_failed, compare_sent, effect_of
 from plain_verdict.load.state import LoadState
 from plain_verdict.model import RequestNumbers, Series
+from plain_verdict.model.statistics import wilson_interval
 
 
 @pytest.mark.parametrize(
@@ -26,14 +27,14 @@ def test_the_share_s_interval_is_that_of_wilson(failed, count, effect):
     # Both ends solve (p - x)^2 = z^2 x (1 - x) / n, with as many requests as are independent.
     n, share, z = count / effect, failed / count, stats.norm.ppf(0.975)
     ends = sorted(np.roots([1 + z * z / n, -2 * share - z * z / n, share * share]).real)
-    assert wilson(failed, count, effect) == pytest.approx(ends, abs=1e-12)
+    assert wilson_interval(failed, count, effect) == pytest.approx(ends, abs=1e-12)
     if effect == 1:
         found = stats.binomtest(failed, count).proportion_ci(method="wilson")
-        assert wilson(failed, count) == pytest.approx((found.low, found.high))
+        assert wilson_interval(failed, count) == pytest.approx((found.low, found.high))
 
 
 def test_nothing_sent_tells_nothing():
-    assert wilson(0, 0) == (0.0, 1.0)
+    assert wilson_interval(0, 0) == (0.0, 1.0)
 
 
 # Newcombe 1998, Statistics in Medicine 17(8), table II, method 10: two shares, and the interval of their difference.

@@ -21,6 +21,7 @@ from plain_verdict.model import (
     Run,
     Step,
     exchanges_of,
+    steps_below,
 )
 
 if TYPE_CHECKING:  # it brings a reader of YAML, for runs that have a document
@@ -65,9 +66,10 @@ def _wrong(attempt: Attempt, found: list[tuple[Exchange, _Part, int]]) -> set[tu
     Those that broken expectations are about, and those that nothing answered in a part that failed. Where there
     are none, the last before the failure: of the innermost step that failed, or of the attempt.
     """
+    parts: tuple[_Part, ...] = (attempt, *steps_below(attempt))
     wrong = {
         (id(part), expectation.exchange)
-        for part in _parts(attempt)
+        for part in parts
         for expectation in part.expectations
         if expectation.outcome in BAD and expectation.exchange is not None
     }
@@ -80,12 +82,6 @@ def _wrong(attempt: Attempt, found: list[tuple[Exchange, _Part, int]]) -> set[tu
         inside = [position for position in exchanges_of(_innermost(attempt)) if not position[0].only_shown]
         wrong |= {(id(part), position) for _, part, position in inside[-1:]}
     return wrong
-
-
-def _parts(part: _Part) -> Iterator[_Part]:
-    yield part
-    for step in part.steps:
-        yield from _parts(step)
 
 
 def _innermost(part: _Part) -> _Part:

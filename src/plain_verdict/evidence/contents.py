@@ -11,13 +11,13 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from plain_verdict.evidence.media_types import HEAD_BYTES, encoding_of, media_type_of
 from plain_verdict.model import Content, ContentKind
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.runtime.guard import guarded
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block
 from plain_verdict.text.formatting import format_size
+from plain_verdict.text.media_types import HEAD_BYTES, encoding_of, media_type_of
 
 if TYPE_CHECKING:
     from PIL.Image import Image

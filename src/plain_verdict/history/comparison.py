@@ -7,8 +7,9 @@ from datetime import timedelta
 
 from plain_verdict.history.alignment import align
 from plain_verdict.history.gaps import find_gaps
-from plain_verdict.history.trends import LOOKED_AT, Timed, find_flakiness, find_time_changes, wilson_interval
+from plain_verdict.history.trends import LOOKED_AT, Timed, find_flakiness, find_time_changes
 from plain_verdict.model import AlignedHistory, Build, Changed, ChangesSince, Flakiness, KeptRun, Past, TimeChange
+from plain_verdict.model.statistics import wilson_interval
 from plain_verdict.text.formatting import plural, spelled
 
 _BAD = "fe"

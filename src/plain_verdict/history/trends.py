@@ -7,6 +7,7 @@ from itertools import pairwise
 import msgspec
 
 from plain_verdict.model import Past
+from plain_verdict.model.statistics import student_tail
 
 LOOKED_AT = 20
 """The most builds that a statement on flakiness or on times rests on."""
@@ -61,19 +62,6 @@ def find_flakiness(outcomes: Sequence[str], commits: Sequence[str]) -> Unsteady 
         return None
     unsteady = sum(outcome != Past.PASSED for outcome, _ in ran)
     return Unsteady(unsteady, len(ran), retries, len(turned), same_code)
-
-
-_Z = 1.959963984540054
-"""Under which 97.5 % of a normal distribution are."""
-
-
-def wilson_interval(part: int, whole: int) -> tuple[float, float]:
-    """Return between what a share (0 to 1) lies with 95 % confidence. Source: Wilson 1927, JASA 22(158)."""
-    z = _Z
-    share = part / whole
-    middle = (share + z * z / (2 * whole)) / (1 + z * z / whole)
-    half = z / (1 + z * z / whole) * math.sqrt(share * (1 - share) / whole + z * z / (4 * whole * whole))
-    return max(0.0, middle - half), min(1.0, middle + half)
 
 
 class Timed(msgspec.Struct, frozen=True):
@@ -141,33 +129,6 @@ def _chance(time: int, before: Sequence[int]) -> float:
 def _median(in_order: Sequence[float]) -> float:
     half = len(in_order) // 2
     return in_order[half] if len(in_order) % 2 else (in_order[half - 1] + in_order[half]) / 2
-
-
-def student_tail(t: float, freedom: int) -> float:
-    """Return the probability of more than ``t``, 0 or more, in Student's distribution.
-
-    Source: Abramowitz & Stegun 1964, 26.7.3 and 26.7.4; far out, where their difference from 1 is lost, the leading
-    term of its density's integral.
-    """
-    if t * t > 1e4 * freedom:
-        log_density = math.lgamma((freedom + 1) / 2) - math.lgamma(freedom / 2) - math.log(math.pi * freedom) / 2
-        log_tail = log_density + (freedom - 1) / 2 * math.log(freedom) - freedom * math.log(t)
-        return math.exp(log_tail)
-    angle = math.atan2(t, math.sqrt(freedom))
-    cosine, sine = math.cos(angle), math.sin(angle)
-    if freedom % 2:
-        term = total = cosine if freedom > 1 else 0.0
-        for k in range(3, freedom - 1, 2):
-            term *= (k - 1) / k * cosine * cosine
-            total += term
-        inside = (angle + sine * total) * 2 / math.pi
-    else:
-        term = total = 1.0
-        for k in range(2, freedom - 1, 2):
-            term *= (k - 1) / k * cosine * cosine
-            total += term
-        inside = sine * total
-    return max(0.0, (1 - inside) / 2)
 
 
 def _discoveries(found: list[tuple[float, Timed]], tested: int) -> Iterator[Timed]:

@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterator
 from fnmatch import translate
 
 from plain_verdict.judging.severities import fits_severity
-from plain_verdict.model import BAD, Check, Exchange, Problem, Step, exchanges_of
+from plain_verdict.model import BAD, Check, Exchange, Problem, exchanges_of, failing_steps
 from plain_verdict.settings.rules import Match
 from plain_verdict.text.expressions import SEARCHED_CHARS, Expression
 
@@ -79,7 +79,7 @@ def _values(key: str, check: Check, source: str) -> Iterator[str]:
         case "subject":
             yield from (fact.value for fact in check.variant)
         case "step":
-            yield from (step.name for step in _failing(check.last.steps))
+            yield from (step.name for step in failing_steps(check.last))
 
 
 def fits_status(wanted: str, exchange: Exchange) -> bool:
@@ -108,15 +108,8 @@ def _exchange_values(key: str, exchange: Exchange) -> Iterator[str]:
 def problems_of(check: Check) -> Iterator[Problem]:
     """Yield the problems of the attempt that counts, its steps' after its own."""
     yield from check.last.problems
-    for step in _failing(check.last.steps):
+    for step in failing_steps(check.last):
         yield from step.problems
-
-
-def _failing(steps: tuple[Step, ...]) -> Iterator[Step]:
-    for step in steps:
-        if step.outcome in BAD:
-            yield step
-        yield from _failing(step.steps)
 
 
 _PROBES = ("Ω", "q7", "a b\nc", "x" * 40)

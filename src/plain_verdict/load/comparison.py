@@ -10,9 +10,10 @@ from typing import NamedTuple
 
 import msgspec
 
-from plain_verdict.load.percentiles import LEAST_BATCHES, t_quantile, two_sided_p
+from plain_verdict.load.percentiles import LEAST_BATCHES
 from plain_verdict.load.rates import compare_failed, compare_sent, effects_of
 from plain_verdict.model import Change, Comparison, LoadRun, Percentile, RequestNumbers
+from plain_verdict.model.statistics import t_quantile, two_sided_p
 
 _PER_CENTS = (50.0, 95.0, 99.0)
 _ERROR = 0.05

@@ -10,9 +10,9 @@ from typing import NamedTuple
 import numpy as np
 
 from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Floats, Ints, least_of, middle_of
+from plain_verdict.model.statistics import CONFIDENCE, t_quantile
 
 LEAST_BATCHES = 10
-_CONFIDENCE = 0.95
 
 
 class Histogram(NamedTuple):
@@ -33,7 +33,7 @@ class Histogram(NamedTuple):
 
 def least_count(share: float) -> int:
     """Return how many values bound a percentile from above with 95 % confidence: n >= ln 0.05 / ln p."""
-    return math.ceil(math.log(1 - _CONFIDENCE) / math.log(share))
+    return math.ceil(math.log(1 - CONFIDENCE) / math.log(share))
 
 
 def rank_of(share: float, total: int) -> int:
@@ -91,20 +91,6 @@ def _over(batches: Batches, value_us: float) -> Floats:
     part = np.clip((high - 1 - value_us) / np.maximum(high - low, 1.0), 0.0, 1.0)
     over: Floats = np.add.reduceat(batches.counts * part, batches.starts)
     return over
-
-
-def t_quantile(degrees: int) -> float:
-    """Return the 97.5 % quantile of Student's t distribution."""
-    from scipy.special import stdtrit  # a large library, for runs long enough for an interval
-
-    return float(stdtrit(degrees, (1 + _CONFIDENCE) / 2))
-
-
-def two_sided_p(value: float, degrees: int) -> float:
-    """Return how likely a value of Student's t distribution is, so far from 0 or farther."""
-    from scipy.special import stdtr  # as above
-
-    return float(2 * stdtr(degrees, -abs(value)))
 
 
 def density(times: Histogram, parts_per_doubling: int = 8) -> tuple[Floats, Floats]:

@@ -11,22 +11,11 @@ from collections.abc import Sequence
 import numpy as np
 
 from plain_verdict.load.bins import Floats
-from plain_verdict.load.percentiles import LEAST_BATCHES, t_quantile
+from plain_verdict.load.percentiles import LEAST_BATCHES
 from plain_verdict.model import LoadRun, RateChange, RequestNumbers
+from plain_verdict.model.statistics import t_quantile, wilson_interval
 
-_Z = 1.959963984540054
-"""The 97.5 % quantile of the normal distribution."""
 _MINUTE_S = 60
-
-
-def wilson(failed: int, count: int, effect: float = 1.0) -> tuple[float, float]:
-    """Return between which shares the true one lies, with 95 % confidence; 0 to 1 where nothing was sent."""
-    if not count:
-        return 0.0, 1.0
-    n, share = count / effect, failed / count
-    middle = (share + _Z**2 / (2 * n)) / (1 + _Z**2 / n)
-    reach = _Z / (1 + _Z**2 / n) * math.sqrt(share * (1 - share) / n + _Z**2 / (4 * n**2))
-    return max(0.0, middle - reach), min(1.0, middle + reach)
 
 
 def effect_of(minutes: Sequence[tuple[int, int]]) -> float:
@@ -46,8 +35,8 @@ def compare_failed(now: RequestNumbers, before: RequestNumbers, effects: tuple[f
     new, old = now.failed_share, before.failed_share
     if effects is None or not now.count or not before.count:
         return RateChange(old, new)
-    low_new, high_new = wilson(now.failed, now.count, effects[0])
-    low_old, high_old = wilson(before.failed, before.count, effects[1])
+    low_new, high_new = wilson_interval(now.failed, now.count, effects[0])
+    low_old, high_old = wilson_interval(before.failed, before.count, effects[1])
     difference = new - old
     return RateChange(
         old,

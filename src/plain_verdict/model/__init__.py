@@ -17,7 +17,9 @@ from plain_verdict.model.check import (
     evidence_of,
     evidence_of_check,
     exchanges_of,
+    failing_steps,
     passed_in,
+    steps_below,
 )
 from plain_verdict.model.evidence import Content, ContentKind, Evidence
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
@@ -170,8 +172,10 @@ __all__ = [
     "evidence_of",
     "evidence_of_check",
     "exchanges_of",
+    "failing_steps",
     "gravest",
     "in_order",
     "passed_in",
+    "steps_below",
     "tally_of",
 ]

@@ -188,6 +188,18 @@ class Check(Value, frozen=True, omit_defaults=True):
         )
 
 
+def steps_below(part: Attempt | Step) -> Iterator[Step]:
+    """Yield the steps of an attempt or a step at any depth, in the order in which they are shown."""
+    for step in part.steps:
+        yield step
+        yield from steps_below(step)
+
+
+def failing_steps(part: Attempt | Step) -> Iterator[Step]:
+    """Yield the steps at any depth that failed or errored: an outer one before those in it."""
+    return (step for step in steps_below(part) if step.outcome in BAD)
+
+
 def evidence_of(check: Check) -> Iterator[Evidence]:
     """Yield all evidence of a check, in the order in which it is shown."""
     for attempt in check.attempts:

@@ -10,10 +10,10 @@ from datetime import datetime
 from typing import Any
 
 from plain_verdict.remote.interface import Files, Found, Result
-from plain_verdict.remote.web import media_type_of
 from plain_verdict.runtime.errors import DeliveryError, UsageError
 from plain_verdict.text.addresses import refuse_password, without_password
 from plain_verdict.text.cleaning import single_line
+from plain_verdict.text.media_types import served_as
 from plain_verdict.text.packages import quiet_libraries, require
 
 _WHO, _KEYS = "check the library's own variables and files", "check ~/.ssh/known_hosts"
@@ -122,7 +122,7 @@ class StoreFiles:
             if new and self._system.exists(path):
                 return False
             if self._scheme == "s3":
-                self._system.pipe_file(path, data, ContentType=media_type_of(file))
+                self._system.pipe_file(path, data, ContentType=served_as(file))
                 return True
             folder, _, name = path.rpartition("/")
             part = f"{folder}/.{name}.{secrets.token_hex(4)}.part"

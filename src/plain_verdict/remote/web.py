@@ -16,6 +16,7 @@ from plain_verdict.remote.interface import Files, Found, Result
 from plain_verdict.runtime.errors import DeliveryError, UsageError
 from plain_verdict.text.addresses import host_and_path, refuse_password
 from plain_verdict.text.http_status import status_line
+from plain_verdict.text.media_types import served_as
 from plain_verdict.text.packages import quiet_libraries, require
 
 if TYPE_CHECKING:
@@ -41,22 +42,6 @@ _WHY = {
     423: ("it is locked by somebody", "try again later"),
     507: ("no space is left there", "free some space"),
 }
-_TYPES = {
-    "html": "text/html; charset=utf-8",
-    "xml": "application/atom+xml",
-    "css": "text/css; charset=utf-8",
-    "js": "text/javascript; charset=utf-8",
-    "png": "image/png",
-    "jpg": "image/jpeg",
-    "webp": "image/webp",
-    "svg": "image/svg+xml",
-    "zip": "application/zip",
-}
-
-
-def media_type_of(file: str) -> str:
-    """Return as what a file is served."""
-    return _TYPES.get(file.rpartition(".")[2].lower(), "application/octet-stream")
 
 
 class WebDestination:
@@ -182,7 +167,7 @@ class WebFiles:
         url = self._at(file)
         self._make_folders(file)
         # What is to be new is not tried again: it may be there by the first try.
-        answer = self._insist(lambda: self._put(url, data, media_type_of(file), new=new), once=new)
+        answer = self._insist(lambda: self._put(url, data, served_as(file), new=new), once=new)
         if new and answer.status_code == 412:
             return False
         if not _went_well(answer):

@@ -5,7 +5,7 @@ from enum import StrEnum
 
 import msgspec
 
-from plain_verdict.model import BAD, Attempt, Check, Fact, Kind, Outcome, Step, Waived
+from plain_verdict.model import BAD, Attempt, Check, Fact, Kind, Outcome, Step, Waived, steps_below
 from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
 from plain_verdict.text.formatting import format_date, format_day, format_duration
 
@@ -118,19 +118,12 @@ def _show_attempt(position: int, attempt: Attempt, evidence: EvidenceIndex) -> S
         return ShownAttempt(attempt, number, circumstances, None, (), {})
     lead = evidence.lead_picture(attempt)
     seen = {lead.content} if lead is not None else set[str]()
-    of_steps = {id(step): tuple(evidence.shown(step.evidence, seen)) for step in _steps_of(attempt)}
+    of_steps = {id(step): tuple(evidence.shown(step.evidence, seen)) for step in steps_below(attempt)}
     shown_evidence = (
         () if lead is not None and attempt.evidence == (lead,) else tuple(evidence.shown(attempt.evidence, seen))
     )
     leading = next(evidence.shown((lead,)), None) if lead else None
     return ShownAttempt(attempt, number, circumstances, leading, shown_evidence, of_steps)
-
-
-def _steps_of(part: Attempt | Step) -> Iterator[Step]:
-    """Yield the steps at any depth, in the order in which they are shown."""
-    for step in part.steps:
-        yield step
-        yield from _steps_of(step)
 
 
 def _rows(check: Check) -> Iterator[Row]:

@@ -12,6 +12,16 @@ def written_cell(cell: object) -> object:
         return cell.isoformat()
     if isinstance(cell, bool):
         return "yes" if cell else "no"
-    if isinstance(cell, str) and cell[:1] in RUN_BY_SPREADSHEETS:
-        return f"'{cell}"
+    if isinstance(cell, str) and would_run(cell):
+        return defused(cell)
     return "" if cell is None else cell
+
+
+def would_run(cell: str) -> bool:
+    """Return whether a spreadsheet would take a text for a formula."""
+    return cell[:1] in RUN_BY_SPREADSHEETS
+
+
+def defused(cell: str) -> str:
+    """Return a text that no spreadsheet takes for a formula."""
+    return f"'{cell}"

@@ -8,18 +8,7 @@ import msgspec
 
 from plain_verdict.model import Check, Content, ContentKind
 from plain_verdict.model.marks import FIRST_PAGE
-
-_SUFFIXES = {
-    "image/png": ".png",
-    "image/jpeg": ".jpg",
-    "image/gif": ".gif",
-    "image/webp": ".webp",
-    "image/bmp": ".bmp",
-    "image/avif": ".avif",
-    "image/svg+xml": ".png",  # drawn: an SVG opened by itself could run
-    "video/mp4": ".mp4",
-    "video/webm": ".webm",
-}
+from plain_verdict.text.media_types import SUFFIXES
 
 
 class Links(msgspec.Struct, frozen=True):
@@ -69,7 +58,9 @@ class Links(msgspec.Struct, frozen=True):
 def file_of(content: Content) -> str:
     """Return the name of a content's own file; what no browser shows gets a suffix that no server runs."""
     folder = "pictures" if content.kind is ContentKind.PICTURE else "files"
-    return f"{folder}/{content.key}{_SUFFIXES.get(content.media_type, '.bin')}"
+    # An SVG opened by itself could run: it is drawn.
+    media_type = "image/png" if content.media_type == "image/svg+xml" else content.media_type
+    return f"{folder}/{content.key}.{SUFFIXES.get(media_type, 'bin')}"
 
 
 def suite_files(suites: Sequence[tuple[tuple[str, ...], int]], most_checks: int) -> list[list[str]]:

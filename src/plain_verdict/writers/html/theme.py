@@ -11,8 +11,7 @@ from plain_verdict.model import VerdictWord
 from plain_verdict.report.brand import Brand
 from plain_verdict.report.brand.brand import Logo
 from plain_verdict.report.brand.tokens import SIGN, colour_of
-
-_SUFFIXES = {"image/png": "png", "image/webp": "webp", "image/svg+xml": "svg"}
+from plain_verdict.text.media_types import SUFFIXES
 
 
 class ThemeLogo(msgspec.Struct, frozen=True):
@@ -63,7 +62,7 @@ def _css(brand: Brand) -> Markup:
 
 def _with_file(brand: Brand, logo: Logo) -> ThemeLogo:
     dark = brand.logo is not None and logo is brand.logo_dark
-    suffix = _SUFFIXES[logo.media_type]
+    suffix = SUFFIXES[logo.media_type]
     name = f"logo{'-dark' if dark else ''}.{suffix}"
     classes = " ".join(_classes(logo, alone=brand.logo is None or brand.logo_dark is None, dark=dark))
     return ThemeLogo(name, _url(logo.media_type, logo.data), logo.width, logo.height, classes)

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from plain_verdict.model import in_order
 from plain_verdict.report import Report
 from plain_verdict.settings.choices import TablesAs
-from plain_verdict.text.cells import RUN_BY_SPREADSHEETS
+from plain_verdict.text.cells import RUN_BY_SPREADSHEETS, defused, would_run
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.packages import require
 from plain_verdict.writers.interface import OutputFile
@@ -92,9 +92,9 @@ class TablesWriter:
         if holds is Holds.TEXT and self._how is not TablesAs.CSV_RAW:
             if RUN_BY_SPREADSHEETS.isdisjoint({str(cell)[:1] for cell in cells if cell}):
                 return cells
-            risky = [str(cell)[:1] in RUN_BY_SPREADSHEETS for cell in cells]
+            risky = [would_run(str(cell or "")) for cell in cells]
             self._defused += sum(risky)
-            return [f"'{cell}" if runs else cell for cell, runs in zip(cells, risky, strict=True)]
+            return [defused(str(cell)) if runs else cell for cell, runs in zip(cells, risky, strict=True)]
         if holds is Holds.MOMENT:
             return [cell.isoformat() if isinstance(cell, datetime) else None for cell in cells]
         if holds is Holds.FLAG:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 
-from plain_verdict.model import BAD, Attempt, LogEntry, Outcome, Step
+from plain_verdict.model import BAD, Attempt, LogEntry, Outcome, Step, failing_steps
 from plain_verdict.report.shown_check import ShownAttempt
 from plain_verdict.text.cleaning import headline
 from plain_verdict.text.formatting import format_duration
@@ -70,7 +70,7 @@ def _has_content(step: Step) -> bool:
 
 def _is_failing(step: Step) -> bool:
     """Return whether a step failed, or one in it."""
-    return step.outcome in BAD or any(map(_is_failing, step.steps))
+    return step.outcome in BAD or any(True for _ in failing_steps(step))
 
 
 def _row(step: Step, whole_s: float | None) -> str:

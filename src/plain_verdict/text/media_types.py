@@ -1,4 +1,4 @@
-"""Tells what evidence is by its content, never by its name."""
+"""Media types: of evidence by its content, never by its name; of files of ours by the end of their name."""
 
 import re
 
@@ -10,6 +10,26 @@ _BEGINNINGS = (
     (b"BM", "image/bmp"),
     (b"\x1a\x45\xdf\xa3", "video/webm"),
 )
+SUFFIXES = {
+    "image/png": "png",
+    "image/jpeg": "jpg",
+    "image/gif": "gif",
+    "image/webp": "webp",
+    "image/bmp": "bmp",
+    "image/avif": "avif",
+    "image/svg+xml": "svg",
+    "video/mp4": "mp4",
+    "video/webm": "webm",
+}
+"""The end of a file's name, by what it holds."""
+_SERVED = {
+    **{suffix: media_type for media_type, suffix in SUFFIXES.items()},
+    "html": "text/html; charset=utf-8",
+    "xml": "application/atom+xml",
+    "css": "text/css; charset=utf-8",
+    "js": "text/javascript; charset=utf-8",
+    "zip": "application/zip",
+}
 _SVG = re.compile(
     rb"\s*(?:<\?xml[^>]{0,200}\?>|<!--.{0,2000}?-->|<!DOCTYPE[^>\[]{0,400}>|\s+)*<svg[\s>]", re.DOTALL
 )
@@ -32,6 +52,11 @@ def media_type_of(head: bytes) -> str:
     if _SVG.match(head):
         return "image/svg+xml"
     return _text_type(head)
+
+
+def served_as(file: str) -> str:
+    """Return as what a file of a page is served, by its name."""
+    return _SERVED.get(file.rpartition(".")[2].lower(), "application/octet-stream")
 
 
 def encoding_of(head: bytes) -> str:
