@@ -3,7 +3,6 @@
 import json
 import re
 import warnings
-from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
@@ -25,10 +24,11 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.earl.contexts import without_remote
+from plain_verdict.readers.file_reading import FileReading
 from plain_verdict.readers.interface import Head, noted_twice
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, single_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.json_text import decode_json
 from plain_verdict.text.moments import read_moment
@@ -96,14 +96,12 @@ def _syntax(text: str, root: str) -> str:
     return "turtle" if _TURTLE.search(text) else ""
 
 
-class _Reading:
+class _Reading(FileReading):
     """What came of reading one report."""
 
     def __init__(self, source: Source, limits: Limits) -> None:
-        self._source = source
-        self._limits = limits
+        super().__init__(source, limits)
         self._contexts: set[str] = set()
-        self._unknown: Counter[str] = Counter()
         self._literal = 0
 
     def assertions(self, data: bytes) -> "list[Assertion]":
@@ -114,7 +112,7 @@ class _Reading:
             from plain_verdict.readers.earl.graph import TooManyError, assertions_in
         except ImportError as error:
             what = f"is an EARL report, which needs one more library ({error.name})"
-            raise ReadError(what, path=self._source.path, hint=_HINT) from error
+            raise ReadError(what, path=self.source.path, hint=_HINT) from error
         head = Head(data[:100_000])
         syntax = _syntax(head.text, head.xml.root)
         graph = rdflib.Graph()
@@ -130,12 +128,12 @@ class _Reading:
                     graph.add((subject, name, thing))
         except Exception as error:  # rdflib raises what its parsers raise
             what = f"is not readable RDF: {single_line(str(error), 300)}"
-            raise ReadError(what, path=self._source.path, hint="check that it is complete") from error
+            raise ReadError(what, path=self.source.path, hint="check that it is complete") from error
         try:
             return list(assertions_in(graph))
         except TooManyError as error:
             hint = "write one assertion for each test, subject and result"
-            raise ReadError(f"can't be read: {error}", path=self._source.path, hint=hint) from error
+            raise ReadError(f"can't be read: {error}", path=self.source.path, hint=hint) from error
 
     def checks(self, assertions: "Sequence[Assertion]") -> Iterator[Check]:
         """Yield a check for each test on each subject."""
@@ -152,11 +150,9 @@ class _Reading:
         results = [(assertion, *self._outcome(assertion)) for assertion in assertions]
         outcome = gravest(found for _, found, _ in results)
         failed = [assertion for assertion, found, _ in results if found is Outcome.FAILED]
-        suite = (
-            single_line(first.rule_set or _rule_set(first.test), self._limits.name_chars) or "Tests without a set",
-        )
-        name = single_line(first.test_title or readable(first.test), self._limits.name_chars) or "Nameless test"
-        kind = self._source.kind or Kind.COMPLIANCE
+        suite = (self.name(first.rule_set or _rule_set(first.test)) or "Tests without a set",)
+        name = self.name(first.test_title or readable(first.test)) or "Nameless test"
+        kind = self.source.kind or Kind.COMPLIANCE
         reasons = dict.fromkeys(
             _worded(reason, assertion.info) for assertion, found, reason in results if found is outcome
         )
@@ -164,8 +160,8 @@ class _Reading:
         problems = [
             Problem(
                 Outcome.FAILED,
-                message=self._text(assertion.info) or "The rule is not met.",
-                place=single_line(assertion.pointer, self._limits.name_chars),
+                message=self.text(assertion.info) or "The rule is not met.",
+                place=self.name(assertion.pointer),
             )
             for assertion in failed[:_MOST_PROBLEMS]
         ]
@@ -182,15 +178,15 @@ class _Reading:
                 Attempt(
                     outcome,
                     started=min(moments, key=in_order, default=None),
-                    reason="" if outcome in (Outcome.FAILED, Outcome.PASSED) else self._text("; ".join(reasons)),
+                    reason="" if outcome in (Outcome.FAILED, Outcome.PASSED) else self.text("; ".join(reasons)),
                     problems=tuple(problems),
                     cause=name if failed else "",
                 ),
             ),
             facts=tuple(self._facts(assertions)),
-            description=self._text(first.about),
+            description=self.text(first.about),
             links=(Fact("What it asks", first.test),) if first.test.startswith("http") else (),
-            variant=(Fact(_PAGE, single_line(first.subject, self._limits.name_chars)),) if first.subject else (),
+            variant=(Fact(_PAGE, self.name(first.subject)),) if first.subject else (),
             rule=Rule(severity=Severity.MEDIUM, findings=len(failed)),
         )
 
@@ -198,7 +194,7 @@ class _Reading:
         self._literal += assertion.is_literal
         found = OUTCOMES.get(assertion.outcome)
         if found is None:
-            self._unknown[single_line(assertion.outcome, 40) or "none at all"] += 1
+            self.unknown[single_line(assertion.outcome, 40) or "none at all"] += 1
             return Outcome.UNDECIDED, f"{_PERSON}: it gives no outcome of the standard"
         return found
 
@@ -209,25 +205,16 @@ class _Reading:
         ):
             known = list(dict.fromkeys(filter(None, texts)))
             if known:
-                yield Fact(key, single_line(join_list(known), self._limits.name_chars))
-
-    def _text(self, text: str) -> str:
-        return block(text, self._limits.message_chars)
+                yield Fact(key, self.name(join_list(known)))
 
     def notes(self) -> Iterator[ReadingNote]:
         """Yield what was odd."""
-        path = self._source.path
         if self._contexts:
             names = join_list([single_line(name, 80) for name in sorted(self._contexts)])
-            yield ReadingNote(
-                path, f"names a context that is not fetched ({names}); EARL's own terms are used instead"
-            )
+            yield self.note(f"names a context that is not fetched ({names}); EARL's own terms are used instead")
         if self._literal:
-            yield ReadingNote(path, f"has {plural(self._literal, 'outcome')} as text instead of a resource")
-        for word, times in self._unknown.most_common(self._limits.notes):
-            yield ReadingNote(
-                path, f"has {plural(times, 'outcome')} “{word}”, which the standard does not know: undecided"
-            )
+            yield self.note(f"has {plural(self._literal, 'outcome')} as text instead of a resource")
+        yield from self.unknown_notes("outcome", "the standard does not know")
 
 
 def _worded(reason: str, info: str) -> str:

@@ -1,6 +1,5 @@
 """Reads OSCAL assessment results: a check for each finding, by the state of its objective."""
 
-from collections import Counter
 from collections.abc import Iterator
 from datetime import datetime
 
@@ -22,11 +21,12 @@ from plain_verdict.model import (
     in_order,
 )
 from plain_verdict.model.ids import check_id
+from plain_verdict.readers.file_reading import FileReading
 from plain_verdict.readers.interface import Head, noted_twice
 from plain_verdict.readers.oscal.format import Finding, Observation, Result, Results, Risk, from_json, from_xml
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, single_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.moments import read_moment
 
@@ -89,14 +89,12 @@ class OscalReader:
         )
 
 
-class _Reading:
+class _Reading(FileReading):
     """What came of reading one document."""
 
     def __init__(self, results: Results, source: Source, limits: Limits) -> None:
+        super().__init__(source, limits)
         self._results = results
-        self._source = source
-        self._limits = limits
-        self._unknown: Counter[str] = Counter()
         self._lost = 0
 
     def checks(self) -> Iterator[Check]:
@@ -105,7 +103,7 @@ class _Reading:
             observations = {observation.uuid: observation for observation in result.observations}
             risks = {risk.uuid: risk for risk in result.risks}
             title = result.title or self._results.metadata.title
-            suite = (single_line(title, self._limits.name_chars) or "Nameless assessment",)
+            suite = (self.name(title) or "Nameless assessment",)
             for finding in result.findings:
                 seen = [
                     observations[observation.observation_uuid]
@@ -129,10 +127,10 @@ class _Reading:
         status = finding.target.status
         outcome = OUTCOMES.get(status.state, Outcome.UNDECIDED)
         if outcome is Outcome.UNDECIDED:
-            self._unknown[single_line(status.state, 40) or "none at all"] += 1
-        kind = self._source.kind or Kind.COMPLIANCE
+            self.unknown[single_line(status.state, 40) or "none at all"] += 1
+        kind = self.source.kind or Kind.COMPLIANCE
         name = single_line(
-            finding.title or finding.target.title or finding.target.target_id, self._limits.name_chars
+            finding.title or finding.target.title or finding.target.target_id, self.limits.name_chars
         )
         name = name or "Nameless finding"
         broken = outcome is Outcome.FAILED
@@ -148,7 +146,7 @@ class _Reading:
         started: datetime | None = min(collected, key=in_order, default=read_moment(result.start))
         reason = "undecided: the state of its objective is missing" if outcome is Outcome.UNDECIDED else ""
         problem = Problem(
-            Outcome.FAILED, message=self._text(why or "the objective is not satisfied"), detail=self._text(detail)
+            Outcome.FAILED, message=self.text(why or "the objective is not satisfied"), detail=self.text(detail)
         )
         return Check(
             id=check_id(kind, suite, finding.target.target_id or name),
@@ -165,11 +163,11 @@ class _Reading:
                 ),
             ),
             facts=tuple(self._facts(finding, seen, risks)),
-            description=self._text(finding.description),
+            description=self.text(finding.description),
             rule=Rule(
                 severity=_severity(risks),
-                why=self._text("; ".join(filter(None, (risk.description for risk in risks)))),
-                remediation=self._text(
+                why=self.text("; ".join(filter(None, (risk.description for risk in risks)))),
+                remediation=self.text(
                     "; ".join(
                         remediation.description or remediation.title
                         for risk in risks
@@ -189,7 +187,7 @@ class _Reading:
             yield Fact("control", single_line(objective.partition("_")[0].upper(), 200))
         subjects = list(dict.fromkeys(subject.title or subject.type for each in seen for subject in each.subjects))
         if subjects:
-            yield Fact("subject", single_line(join_list(subjects), self._limits.name_chars))
+            yield Fact("subject", self.name(join_list(subjects)))
         methods = list(dict.fromkeys(method.lower() for observation in seen for method in observation.methods))
         if methods:
             yield Fact("method", single_line(join_list(methods), 200))
@@ -197,7 +195,7 @@ class _Reading:
             until = f", until {single_line(risk.deadline, 40)}" if risk.deadline else ""
             yield Fact(
                 "risk",
-                single_line(f"{risk.title or risk.statement}: {risk.status}{until}", self._limits.name_chars),
+                self.name(f"{risk.title or risk.statement}: {risk.status}{until}"),
             )
 
     @staticmethod
@@ -216,31 +214,21 @@ class _Reading:
         ends = [moment.date() for risk in risks if (moment := read_moment(risk.deadline))]
         reasons = "; ".join(risk.title or risk.statement for risk in risks)
         return Allowed(
-            f"a deviation is approved: {self._text(reasons)}", until=min(ends) if len(ends) == len(risks) else None
+            f"a deviation is approved: {self.text(reasons)}", until=min(ends) if len(ends) == len(risks) else None
         )
-
-    def _text(self, text: str) -> str:
-        return block(text, self._limits.message_chars)
 
     def notes(self) -> Iterator[ReadingNote]:
         """Yield what was odd."""
-        path = self._source.path
         if not self._results.results:
-            yield ReadingNote(path, "holds no result of an assessment", results_missing=True)
+            yield self.note("holds no result of an assessment", results_missing=True)
         for result in self._results.results:
             if not result.findings:
                 what = f"holds an assessment without findings, of {plural(len(result.observations), 'observation')}"
-                yield ReadingNote(path, what, results_missing=True)
-        for word, times in self._unknown.most_common(self._limits.notes):
-            yield ReadingNote(
-                path,
-                f"has {plural(times, 'finding')} in the state “{word}”, which the model does not know: undecided",
-            )
+                yield self.note(what, results_missing=True)
+        yield from self.unknown_notes("finding", "the model does not know", before="in the state ")
         if self._lost:
-            yield ReadingNote(
-                path,
-                f"names {plural(self._lost, 'observation or risk', 'observations or risks')} that are not in it",
-            )
+            lost = plural(self._lost, "observation or risk", "observations or risks")
+            yield self.note(f"names {lost} that are not in it")
 
 
 def _severity(risks: list[Risk]) -> Severity:

@@ -27,6 +27,7 @@ from plain_verdict.model import (
     in_order,
 )
 from plain_verdict.model.ids import check_id
+from plain_verdict.readers.file_reading import FileReading
 from plain_verdict.readers.interface import Head, noted_twice
 from plain_verdict.readers.sarif.format import Log, Result, Run
 from plain_verdict.readers.sarif.message_text import Locations, message_text
@@ -121,16 +122,15 @@ def _counting(findings: Sequence[_Finding]) -> Sequence[_Finding]:
     return [finding for finding in findings if not finding.allowed] or findings
 
 
-class _Run:
+class _Run(FileReading):
     """One run of a tool."""
 
     def __init__(self, run: Run, source: Source, limits: Limits) -> None:
+        super().__init__(source, limits)
         self._run = run
-        self._source = source
-        self._limits = limits
         self._rules = Rules(run)
         self._locations = Locations(run)
-        self._unknown = 0
+        self._odd_kinds = 0
         self._without_rule = 0
         name = single_line(run.tool.driver.name, limits.name_chars) or "Nameless tool"
         self.suite = (name,)
@@ -169,11 +169,11 @@ class _Run:
 
     @property
     def _kind(self) -> Kind:
-        return self._source.kind or Kind.COMPLIANCE
+        return self.source.kind or Kind.COMPLIANCE
 
     def _check(self, found: Found, results: Sequence[Result]) -> Check:
         findings = [self._finding(result, found) for result in results if result.kind == "fail"]
-        asks = self._text(message_text(found.descriptor.short_description))
+        asks = self.text(message_text(found.descriptor.short_description))
         name = self._name(found, asks)
         return Check(
             id=check_id(self._kind, self.suite, found.id or name),
@@ -224,8 +224,8 @@ class _Run:
         usual = severity_of(descriptor.default_configuration.level or "warning", descriptor)
         return Rule(
             severity=max(severities, key=lambda severity: severity.rank, default=usual),
-            why=self._text(message_text(descriptor.full_description)),
-            remediation=self._text(message_text(descriptor.help)),
+            why=self.text(message_text(descriptor.full_description)),
+            remediation=self.text(message_text(descriptor.help)),
             findings=len(counted),
             suppressed_findings=len(findings) - len(counted),
             new_findings=sum(finding.result.baseline_state == "new" for finding in counted)
@@ -238,7 +238,7 @@ class _Run:
         rule_name = single_line(found.descriptor.name, 100)
         shown = rule_name if rule_name and rule_name != found.id else single_line(asks, 120)
         name = ": ".join(part for part in (found.id, shown) if part)
-        return single_line(name, self._limits.name_chars) or "Findings without a rule"
+        return self.name(name) or "Findings without a rule"
 
     @staticmethod
     def _tags(found: Found) -> Iterator[str]:
@@ -249,7 +249,7 @@ class _Run:
     def _outcome(self, kind: str) -> Outcome:
         outcome = _OUTCOMES.get(kind)
         if outcome is None:
-            self._unknown += 1
+            self._odd_kinds += 1
             return Outcome.UNDECIDED
         return outcome
 
@@ -266,12 +266,12 @@ class _Run:
     def _problem(self, finding: _Finding, found: Found) -> Problem:
         result = finding.result
         where = self._locations.where(result.locations[0]) if result.locations else ""
-        message = self._text(message_text(result.message, found)) or "The log gives no message."
+        message = self.text(message_text(result.message, found)) or "The log gives no message."
         return Problem(
             Outcome.FAILED,
             message=message,
-            detail=block("\n".join(self._detail(result, found)), self._limits.detail_chars),
-            place=single_line(where, self._limits.name_chars),
+            detail=block("\n".join(self._detail(result, found)), self.limits.detail_chars),
+            place=self.name(where),
         )
 
     def _evidence(self, findings: Sequence[_Finding]) -> Iterator[Evidence]:
@@ -336,30 +336,25 @@ class _Run:
             for suppression in finding.result.suppressions or ()
             if suppression.justification
         )
-        return Allowed(self._text("; ".join(reasons)) or "no reason is given")
-
-    def _text(self, text: str) -> str:
-        return block(text, self._limits.message_chars)
+        return Allowed(self.text("; ".join(reasons)) or "no reason is given")
 
     def notes(self) -> Iterator[ReadingNote]:
         """Yield what was odd; without results the scan did not happen (3.14.23, 3.20.14)."""
-        path, tool = self._source.path, self.suite[0]
+        tool = self.suite[0]
         if self._run.results is None:
-            yield ReadingNote(path, f"has no results of {tool}: the scan did not run", results_missing=True)
+            yield self.note(f"has no results of {tool}: the scan did not run", results_missing=True)
         external = len(self._run.external_property_file_references.results)
         if external:
             what = f"refers to {plural(external, 'other file')} with results of {tool}, which is not read"
-            yield ReadingNote(path, what, results_missing=True)
+            yield self.note(what, results_missing=True)
         why = next((why for call in self._run.invocations for why in call.troubles()), None)
         if why is not None:
             words = single_line(message_text(why), 200)
             what = f"reports that {tool} did not finish{f': {words}' if words else ''}"
-            yield ReadingNote(path, what, results_missing=True)
+            yield self.note(what, results_missing=True)
         if self._rules.out_of_range:
-            yield ReadingNote(
-                path, f"has {plural(self._rules.out_of_range, 'result')} whose rule index does not exist"
-            )
+            yield self.note(f"has {plural(self._rules.out_of_range, 'result')} whose rule index does not exist")
         if self._without_rule:
-            yield ReadingNote(path, f"has {plural(self._without_rule, 'result')} without a rule")
-        if self._unknown:
-            yield ReadingNote(path, f"has {plural(self._unknown, 'result')} of an unknown kind: undecided")
+            yield self.note(f"has {plural(self._without_rule, 'result')} without a rule")
+        if self._odd_kinds:
+            yield self.note(f"has {plural(self._odd_kinds, 'result')} of an unknown kind: undecided")

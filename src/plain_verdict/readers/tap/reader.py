@@ -23,6 +23,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.expectations import find_expectation
+from plain_verdict.readers.file_reading import FileReading
 from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF, Head, within_limit
 from plain_verdict.readers.tap.subtests import Document, Level, Node
 from plain_verdict.settings.limits import Limits
@@ -74,14 +75,13 @@ def _on_the_whole(path: str, document: Document, tally: Tally) -> Iterator[Readi
         yield ReadingNote(path, "holds no points", results_missing=True)
 
 
-class _Reading:
+class _Reading(FileReading):
     """Turns levels into checks."""
 
     def __init__(self, source: Source, limits: Limits) -> None:
+        super().__init__(source, limits)
         self.notes: list[ReadingNote] = []
         self.suites: list[SuiteNotes] = []
-        self._source = source
-        self._limits = limits
         self._kind = source.kind or Kind.FUNCTIONAL
         stem = Path(source.path).name.partition(".")[0] if source.file else ""
         self._root = (single_line(stem, limits.name_chars),) if stem else ()
@@ -91,7 +91,7 @@ class _Reading:
     def checks(self, top: Level) -> Iterator[Check]:
         """Yield a check for each point that is not a suite."""
         if not top.items and not top.orphans and _skips_all(top):
-            reason = single_line(top.plans[0].reason, self._limits.message_chars)
+            reason = single_line(top.plans[0].reason, self.limits.message_chars)
             yield self._check(self._root, SUITE_ITSELF, Attempt(Outcome.SKIPPED, reason=reason))
             return
         yield from self._of_level(top, self._root, todo="")
@@ -99,7 +99,7 @@ class _Reading:
     def _of_level(self, level: Level, suite: tuple[str, ...], *, todo: str) -> Iterator[Check]:
         self._compare(level, suite)
         if level.texts:
-            text = block("\n".join(level.texts), self._limits.output_chars)
+            text = block("\n".join(level.texts), self.limits.output_chars)
             self.suites.append(SuiteNotes(self._shown(suite), outputs=(Output("output", text),)))
         for node in level.nodes:
             yield from self._of_node(node, suite, _excuse(node, todo))
@@ -120,13 +120,13 @@ class _Reading:
             yield self._check((*suite, name), SUITE_ITSELF, self._attempt(node, excuse))
 
     def _shown(self, suite: tuple[str, ...]) -> tuple[str, ...]:
-        return tuple(single_line(part, self._limits.name_chars) for part in suite)
+        return tuple(self.name(part) for part in suite)
 
     def _check(self, suite: tuple[str, ...], name: str, attempt: Attempt) -> Check:
         id_ = check_id(self._kind, suite, name)  # of the names as they are written
         if suite is not self._last[0]:
             self._last = suite, self._shown(suite)
-        return Check(id_, self._kind, self._last[1], single_line(name, self._limits.name_chars), (attempt,))
+        return Check(id_, self._kind, self._last[1], self.name(name), (attempt,))
 
     def _attempt(self, node: Node, excuse: str) -> Attempt:
         outcome, reason = _judged(node, excuse)
@@ -134,9 +134,9 @@ class _Reading:
         return Attempt(
             outcome=outcome,
             took_s=_took_s(node),
-            reason=single_line(reason, self._limits.message_chars) if reason else "",
-            problems=(_problem(node, self._limits),) if outcome is Outcome.FAILED else (),
-            outputs=(Output("diagnostics", block(notes, self._limits.output_chars)),) if notes else (),
+            reason=single_line(reason, self.limits.message_chars) if reason else "",
+            problems=(_problem(node, self.limits),) if outcome is Outcome.FAILED else (),
+            outputs=(Output("diagnostics", block(notes, self.limits.output_chars)),) if notes else (),
         )
 
     def _compare(self, level: Level, suite: tuple[str, ...]) -> None:
@@ -166,8 +166,8 @@ class _Reading:
             self._note(f"uses {subtests} more than once (the first is {twice[0]}); all points count", where)
 
     def _note(self, what: str, where: str, *, lost: bool = False) -> None:
-        if len(self.notes) < self._limits.notes:
-            self.notes.append(ReadingNote(self._source.path, what, where, results_missing=lost))
+        if len(self.notes) < self.limits.notes:
+            self.notes.append(ReadingNote(self.source.path, what, where, results_missing=lost))
 
 
 def _excuse(node: Node, around: str) -> str:

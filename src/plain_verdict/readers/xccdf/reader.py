@@ -1,7 +1,6 @@
 """Reads XCCDF: a check for each result of a rule on a machine, with what the benchmark says of the rule."""
 
 import re
-from collections import Counter
 from collections.abc import Iterator
 from datetime import datetime
 from functools import cached_property, lru_cache
@@ -26,6 +25,7 @@ from plain_verdict.model import (
     in_order,
 )
 from plain_verdict.model.ids import check_id
+from plain_verdict.readers.file_reading import FileReading
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.xccdf.oval import OvalResults
 from plain_verdict.readers.xccdf.parts import (
@@ -43,7 +43,7 @@ from plain_verdict.readers.xccdf.parts import (
 from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.runtime.errors import UnknownFormat
 from plain_verdict.settings.limits import Limits
-from plain_verdict.text.cleaning import block, single_line
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.moments import read_moment
 from plain_verdict.text.numbers import read_decimal
@@ -140,12 +140,11 @@ class _Results:
         return machine_of(self._element)
 
 
-class _Reading:
+class _Reading(FileReading):
     """What came of reading one file."""
 
     def __init__(self, source: Source, limits: Limits) -> None:
-        self._source = source
-        self._limits = limits
+        super().__init__(source, limits)
         self.rules: dict[str, BenchmarkRule] = {}
         self.results: list[_Results] = []
         self.facts: dict[tuple[str, ...], tuple[Fact, ...]] = {}
@@ -154,7 +153,6 @@ class _Reading:
         self._whys: dict[tuple[str, str], tuple[str, ...]] = {}
         self._kind = source.kind or Kind.COMPLIANCE
         self._names: dict[tuple[str, tuple[str, ...]], tuple[str, str]] = {}
-        self._unknown: Counter[str] = Counter()
         self._nameless = 0
         self._has_many = 0
 
@@ -184,18 +182,16 @@ class _Reading:
     @cached_property
     def title(self) -> str:
         """Return the title of the first benchmark that has one: to be asked once all is read."""
-        titles = (
-            single_line(first_text(benchmark, "title"), self._limits.name_chars) for benchmark in self._benchmarks
-        )
+        titles = (self.name(first_text(benchmark, "title")) for benchmark in self._benchmarks)
         return next(filter(None, titles), "")
 
     def _shown(self, rule: BenchmarkRule) -> BenchmarkRule:
         """Return a rule with its texts as they are shown: once, however many machines it is for."""
         return rule._replace(
-            title=single_line(rule.title, self._limits.name_chars),
-            asks=self._text(rule.asks),
-            why=self._text(rule.why),
-            remediation=self._text(rule.remediation),
+            title=self.name(rule.title),
+            asks=self.text(rule.asks),
+            why=self.text(rule.why),
+            remediation=self.text(rule.remediation),
             references=tuple(
                 Fact(single_line(reference.key, 200), reference.value)
                 for reference in rule.references
@@ -207,7 +203,7 @@ class _Reading:
         """Yield a check for each result."""
         for results in self.results:
             title = single_line(
-                self.title or results.of.title or readable(results.of.benchmark), self._limits.name_chars
+                self.title or results.of.title or readable(results.of.benchmark), self.limits.name_chars
             )
             suite = (title or "Nameless benchmark",)
             self.facts[suite] = tuple(dict.fromkeys((*self.facts.get(suite, ()), *self._facts(results.of))))
@@ -256,7 +252,7 @@ class _Reading:
                 Attempt(
                     outcome,
                     started=read_moment(result.time) if result.time else None,
-                    reason=self._text(". ".join(filter(None, (reason, messages)))) if reason and not broken else "",
+                    reason=self.text(". ".join(filter(None, (reason, messages)))) if reason and not broken else "",
                     problems=(problem,) if problem else (),
                     cause=name if broken else "",
                 ),
@@ -280,7 +276,7 @@ class _Reading:
         known = self._names.get((rule, suite))
         if known is None:
             title = self.rules[rule].title if rule in self.rules else ""
-            name = title or single_line(readable(rule), self._limits.name_chars) or "Nameless rule"
+            name = title or self.name(readable(rule)) or "Nameless rule"
             known = self._names[rule, suite] = check_id(self._kind, suite, rule or name), name
         return known
 
@@ -289,9 +285,7 @@ class _Reading:
         why = why or next(iter(lines), "")
         lines += [f"checked by {f'{href} {name}'.strip()}" for href, name in result.contents if href or name]
         detail = "\n".join(lines)
-        return Problem(
-            outcome, message=self._text(why or "the machine does not meet it"), detail=self._text(detail)
-        )
+        return Problem(outcome, message=self.text(why or "the machine does not meet it"), detail=self.text(detail))
 
     def _outcome(self, result: RuleResult, rule: BenchmarkRule) -> tuple[Outcome, str]:
         """Return how a rule ended, the gravest of several results, and why where it is not kept or broken."""
@@ -301,7 +295,7 @@ class _Reading:
         worst = gravest(outcome for outcome, _ in known)
         if unknown is not None and worst not in BAD:
             word = single_line(unknown, 40)
-            self._unknown[word or "none at all"] += 1
+            self.unknown[word or "none at all"] += 1
             return Outcome.UNDECIDED, f"the result “{word}” is none of the standard's"
         found = next(known_outcome for known_outcome in known if known_outcome[0] is worst)
         role = result.role or rule.role
@@ -311,7 +305,7 @@ class _Reading:
 
     def _allowed(self, override: Override) -> Allowed:
         """Return who allowed what breaks a rule, and why."""
-        return Allowed(self._text(override.remark) or "no reason is given", single_line(override.authority, 200))
+        return Allowed(self.text(override.remark) or "no reason is given", single_line(override.authority, 200))
 
     def _facts_of(self, result: RuleResult, rule: BenchmarkRule) -> Iterator[Fact]:
         if result.rule:
@@ -322,24 +316,17 @@ class _Reading:
         for system, text in result.idents:
             yield Fact(_key_of(system), _short(text))
 
-    def _text(self, text: str) -> str:
-        return block(text, self._limits.message_chars)
-
     def notes(self) -> Iterator[ReadingNote]:
         """Yield what was odd."""
-        path = self._source.path
-        for word, times in self._unknown.most_common(self._limits.notes):
-            yield ReadingNote(
-                path, f"has {plural(times, 'result')} “{word}”, which the standard does not know: undecided"
-            )
+        yield from self.unknown_notes("result", "the standard does not know")
         if self._nameless:
-            yield ReadingNote(path, f"has {plural(self._nameless, 'result')} without a rule")
+            yield self.note(f"has {plural(self._nameless, 'result')} without a rule")
         if self._has_many:
             what = f"has {plural(self._has_many, 'rule')} with several results; the worst counts"
-            yield ReadingNote(path, what)
+            yield self.note(what)
         for results in self.results:
             if not results.results:
-                yield ReadingNote(path, "holds a test without any result of a rule", results_missing=True)
+                yield self.note("holds a test without any result of a rule", results_missing=True)
 
 
 def _forgiving(result: RuleResult, outcome: Outcome) -> Override | None:
