@@ -15,7 +15,7 @@ from plain_verdict.model import (
     ReadingNote,
     ResultFile,
     Run,
-    in_order,
+    epoch_s,
 )
 from plain_verdict.text.formatting import format_date, plural
 
@@ -36,7 +36,7 @@ def with_decisions(run: Run) -> Run:
 
 
 def _moment(decision: Decision) -> float:
-    return in_order(decision.at).timestamp() if decision.at else 0.0
+    return epoch_s(decision.at) if decision.at else 0.0
 
 
 def _decisions(run: Run) -> Iterator[tuple[str, Decision]]:

@@ -58,7 +58,7 @@ from plain_verdict.model.load import (
     UserLevel,
     Waiting,
 )
-from plain_verdict.model.moment import in_order
+from plain_verdict.model.moment import earliest, epoch_s, in_order, latest
 from plain_verdict.model.outcome import BAD, Kind, Outcome, gravest
 from plain_verdict.model.requirement import Requirement, RequirementResult, Requirements, RequirementState
 from plain_verdict.model.rule import Allowed, Rule, Severity
@@ -169,12 +169,15 @@ __all__ = [
     "Waived",
     "aside_word",
     "counting_last",
+    "earliest",
+    "epoch_s",
     "evidence_of",
     "evidence_of_check",
     "exchanges_of",
     "failing_steps",
     "gravest",
     "in_order",
+    "latest",
     "passed_in",
     "steps_below",
     "tally_of",

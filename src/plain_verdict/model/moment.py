@@ -1,8 +1,24 @@
-"""Moments in order, with a zone or without one."""
+"""Moments in order, with a zone or without one: results often name none, and then it is nobody's to guess."""
 
+from collections.abc import Iterable
 from datetime import UTC, datetime
 
 
 def in_order(moment: datetime) -> datetime:
     """Return a moment that can be compared with others; one without a zone counts as UTC."""
     return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment
+
+
+def earliest(moments: Iterable[datetime]) -> datetime | None:
+    """Return the first of the moments as it is written; None of none."""
+    return min(moments, key=in_order, default=None)
+
+
+def latest(moments: Iterable[datetime]) -> datetime | None:
+    """Return the last of the moments as it is written; None of none."""
+    return max(moments, key=in_order, default=None)
+
+
+def epoch_s(moment: datetime) -> float:
+    """Return the seconds from 1970 (UTC) to a moment."""
+    return in_order(moment).timestamp()

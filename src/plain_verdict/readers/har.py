@@ -16,7 +16,8 @@ from plain_verdict.model import (
     Problem,
     ReadingNote,
     ResultFile,
-    in_order,
+    earliest,
+    latest,
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import Head
@@ -56,8 +57,8 @@ class HarReader:
         return ResultFile(
             checks=checks,
             notes=tuple(reading.notes(source.path)),
-            started=min(starts, key=in_order, default=None),
-            ended=max(starts, key=in_order, default=None),
+            started=earliest(starts),
+            ended=latest(starts),
             cases=len(checks),
         )
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from plain_verdict.delivery.local.page_mark import is_ours, made_when
 from plain_verdict.delivery.local.zip_folder import is_packed
-from plain_verdict.model import in_order
+from plain_verdict.model import epoch_s
 from plain_verdict.runtime.atomic_files import replace_folder, write_bytes
 from plain_verdict.runtime.errors import UsageError, WriteError
 
@@ -73,6 +73,6 @@ def _remove(path: Path) -> None:
 
 def _moment(text: str) -> float:
     try:
-        return in_order(datetime.fromisoformat(text)).timestamp()
+        return epoch_s(datetime.fromisoformat(text))
     except ValueError:
         return 0.0

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 import msgspec
 
 from plain_verdict.history.digest import pack, unpack
-from plain_verdict.model import in_order
+from plain_verdict.model import epoch_s
 from plain_verdict.model.marks import INDEX_MARK, PAGE_MARK
 from plain_verdict.report.index_line import IndexLine
 
@@ -72,7 +72,7 @@ def newest_first(entries: Mapping[str, Entry]) -> list[Entry]:
     by_page: dict[tuple[str, float], Entry] = {}
     for entry in sorted(entries.values(), key=lambda entry: (entry.stamp, entry.file)):
         if entry.line is not None:
-            by_page.setdefault((entry.line.id, in_order(entry.line.made).timestamp()), entry)
+            by_page.setdefault((entry.line.id, epoch_s(entry.line.made)), entry)
     return sorted(by_page.values(), key=_order_key, reverse=True)
 
 
@@ -80,4 +80,4 @@ def _order_key(entry: Entry) -> tuple[float, float, str]:
     line = entry.line
     if line is None:
         return 0.0, 0.0, entry.file
-    return in_order(line.moment).timestamp(), in_order(line.made).timestamp(), entry.file
+    return epoch_s(line.moment), epoch_s(line.made), entry.file

@@ -19,8 +19,9 @@ from plain_verdict.model import (
     ResultFile,
     Rule,
     Severity,
+    earliest,
     gravest,
-    in_order,
+    latest,
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.earl.contexts import without_remote
@@ -81,8 +82,8 @@ class EarlReader:
         return ResultFile(
             checks=checks,
             notes=(*twice, *reading.notes()),
-            started=min(moments, key=in_order, default=None),
-            ended=max(moments, key=in_order, default=None),
+            started=earliest(moments),
+            ended=latest(moments),
             cases=len(checks),
         )
 
@@ -177,7 +178,7 @@ class _Reading(FileReading):
             attempts=(
                 Attempt(
                     outcome,
-                    started=min(moments, key=in_order, default=None),
+                    started=earliest(moments),
                     reason="" if outcome in (Outcome.FAILED, Outcome.PASSED) else self.text("; ".join(reasons)),
                     problems=tuple(problems),
                     cause=name if failed else "",

@@ -8,7 +8,7 @@ are compared with it.
 from collections.abc import Callable
 
 from plain_verdict.inputs.source import Source
-from plain_verdict.model import Kind, ResultFile, in_order
+from plain_verdict.model import Kind, ResultFile, earliest, latest
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.junit.notes import notes_on
 from plain_verdict.readers.junit.tags import SUITE, SUITES
@@ -50,8 +50,8 @@ def read_by(
         checks=walk.disambiguate(),
         suites=tuple(walk.suites),
         notes=notes,
-        started=min(walk.starts, key=in_order, default=None),
-        ended=max(walk.ends, key=in_order, default=None),
+        started=earliest(walk.starts),
+        ended=latest(walk.ends),
         title=walk.title,
         cases=walk.cases_read,
         reruns=tuple(walk.reruns),

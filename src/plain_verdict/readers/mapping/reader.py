@@ -8,7 +8,7 @@ from pathlib import PurePosixPath
 import msgspec
 
 from plain_verdict.inputs.source import Source
-from plain_verdict.model import Check, ReadingNote, ResultFile, SuiteNotes, in_order
+from plain_verdict.model import Check, ReadingNote, ResultFile, SuiteNotes, earliest, latest
 from plain_verdict.readers.interface import Head, within_limit
 from plain_verdict.readers.mapping.checks import Checks, times_of
 from plain_verdict.readers.mapping.json_document import JsonLines
@@ -171,8 +171,8 @@ class MappingReading:
         """Return when the run began and ended: as the file says, or by its checks."""
         starts, ends = times_of(checks)
         return (
-            self.run.started or min(starts, key=in_order, default=None),
-            self.run.ended or max(ends, key=in_order, default=None),
+            self.run.started or earliest(starts),
+            self.run.ended or latest(ends),
         )
 
     def notes(self) -> Iterator[ReadingNote]:

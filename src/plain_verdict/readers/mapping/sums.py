@@ -15,7 +15,7 @@ from plain_verdict.model import (
     Reported,
     RequestNumbers,
     ResultFile,
-    in_order,
+    epoch_s,
 )
 from plain_verdict.readers.mapping.opening import open_document
 from plain_verdict.readers.mapping.run import RunValues
@@ -205,7 +205,7 @@ class _Sums:
                 continue
             found += 1
             at = moment(item) if moment else None
-            self.metrics.of(called, form.unit).add(number, int(in_order(at).timestamp()) if at else None)
+            self.metrics.of(called, form.unit).add(number, int(epoch_s(at)) if at else None)
         if unreadable:
             self._note(
                 f"has {plural(unreadable, 'value')} of metrics that {'is' if unreadable == 1 else 'are'} none"

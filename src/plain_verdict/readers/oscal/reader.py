@@ -18,7 +18,9 @@ from plain_verdict.model import (
     ResultFile,
     Rule,
     Severity,
+    earliest,
     in_order,
+    latest,
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.file_reading import FileReading
@@ -82,8 +84,8 @@ class OscalReader:
         return ResultFile(
             checks=checks,
             notes=(*(noted_twice(data, source.path) if is_json else ()), *reading.notes()),
-            started=min(moments, key=in_order, default=None),
-            ended=max(moments, key=in_order, default=None),
+            started=earliest(moments),
+            ended=latest(moments),
             title=single_line(results.metadata.title, limits.name_chars),
             cases=len(checks),
         )

@@ -25,7 +25,9 @@ from plain_verdict.model import (
     SourceLocation,
     SuiteNotes,
     counting_last,
-    in_order,
+    earliest,
+    epoch_s,
+    latest,
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import NAMELESS, Head, too_many_checks
@@ -84,8 +86,8 @@ class RecordReader:
             suites=(SuiteNotes((), tuple(tree.facts)),) if tree.facts else (),
             payloads=tuple(tree.payloads()),
             notes=(*lines.notes(), *tree.notes(source.path)),
-            started=min(starts, key=in_order, default=None),
-            ended=max((*starts, *ends), key=in_order, default=None),
+            started=earliest(starts),
+            ended=latest((*starts, *ends)),
             cases=tree.cases,
             reruns=tuple(check.title for check in checks if len(check.attempts) > 1),
         )
@@ -150,7 +152,7 @@ class _Tree:
         at, name = self._at(line.at), self._name(line.name)
         if name and isfinite(line.value):
             state = self.metrics.of(name, self._name(line.unit))
-            state.add(line.value, int(in_order(at).timestamp()) if at else None)
+            state.add(line.value, int(epoch_s(at)) if at else None)
 
     def _begin(self, line: CheckLine | StepLine) -> None:
         node = Node(line, self._name(line.name), self._at(line.at))

@@ -8,7 +8,7 @@ from functools import lru_cache
 from math import isfinite
 from typing import NamedTuple
 
-from plain_verdict.model import in_order
+from plain_verdict.model import epoch_s
 from plain_verdict.readers.samples.units import MILLISECONDS_US, SECONDS_US, Unit, unit_in_turn
 from plain_verdict.settings.mappings import Moment
 from plain_verdict.text.moments import read_moment
@@ -120,7 +120,7 @@ class Columns(NamedTuple):
             number = read_number(text)
             return float("nan") if number is None else number * self.time_us
         moment = _reader_of(self.moment)(text)
-        return float("nan") if moment is None else float(round(in_order(moment).timestamp() * 1e6))
+        return float("nan") if moment is None else float(round(epoch_s(moment) * 1e6))
 
     def success_of(self, text: str) -> bool | None:
         """Return whether a word says that a request went well; None for one that says neither."""

@@ -23,8 +23,9 @@ from plain_verdict.model import (
     Rule,
     Severity,
     SuiteNotes,
+    earliest,
     gravest,
-    in_order,
+    latest,
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.file_reading import FileReading
@@ -105,8 +106,8 @@ class SarifReader:
             checks=checks,
             suites=tuple(SuiteNotes(part.suite, part.facts()) for part in parts if part.facts()),
             notes=tuple(notes),
-            started=min(moments, key=in_order, default=None),
-            ended=max(moments, key=in_order, default=None),
+            started=earliest(moments),
+            ended=latest(moments),
             cases=len(checks),
         )
 

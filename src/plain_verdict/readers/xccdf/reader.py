@@ -21,8 +21,9 @@ from plain_verdict.model import (
     Score,
     Severity,
     SuiteNotes,
+    earliest,
     gravest,
-    in_order,
+    latest,
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.file_reading import FileReading
@@ -108,8 +109,8 @@ class XccdfReader:
             checks=checks,
             suites=tuple(SuiteNotes(suite, facts) for suite, facts in reading.facts.items()),
             notes=notes,
-            started=min(reading.moments, key=in_order, default=None),
-            ended=max(reading.moments, key=in_order, default=None),
+            started=earliest(reading.moments),
+            ended=latest(reading.moments),
             title=reading.title,
             scores=tuple(reading.scores()),
             cases=len(checks),
