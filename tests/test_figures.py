@@ -140,7 +140,7 @@ def test_a_row_over_all_requests_is_none_of_them(tool, tmp_path, each, name):
 
 
 def test_the_newest_of_very_many_earlier_pages_are_looked_at(tmp_path, monkeypatch):
-    monkeypatch.setattr(pages, "_MOST_NAMED", 3)
+    monkeypatch.setattr(pages, "_MOST_NAMED_PAGES", 3)
     for build, changed in ((9, 1), (10, 4), (11, 2), (12, 4), (13, 3)):
         (tmp_path / f"{build}.json").write_text("{}")
         os.utime(tmp_path / f"{build}.json", (changed, changed))

@@ -270,7 +270,7 @@ def test_a_store_of_an_older_version_is_brought_forward_in_one_go(tmp_path, monk
     night(1, "pf", "--history", store)
     steps = (*sql._MIGRATIONS, ("ALTER TABLE pv_run ADD COLUMN note TEXT", "SELECT broken"))
     monkeypatch.setattr(sql, "_MIGRATIONS", steps)
-    monkeypatch.setattr(sql, "VERSION", 2)
+    monkeypatch.setattr(sql, "SCHEMA_VERSION", 2)
     with pytest.raises(HistoryError):
         open_store(store)
     columns = "SELECT COUNT(*) FROM pragma_table_info('pv_run')"
@@ -332,7 +332,7 @@ def test_a_page_that_tells_nothing_costs_a_line(name, make, told, night, tool, t
 
 
 def test_a_digest_that_unpacks_without_end_is_refused(monkeypatch):
-    monkeypatch.setattr(digests, "_MOST_BYTES", 1000)
+    monkeypatch.setattr(digests, "_MOST_DIGEST_BYTES", 1000)
     with pytest.raises(digests.ReadError, match="too large"):
         digests.unzip(gzip.compress(b"0" * 5000))
 

@@ -104,7 +104,7 @@ def put(path: Path, data: bytes) -> None:
 
 @pytest.fixture
 def branch(tmp_path, monkeypatch):
-    monkeypatch.setattr(repository, "_PAUSE_S", 0.01)
+    monkeypatch.setattr(repository, "_PUSH_PAUSE_S", 0.01)
     repo = tmp_path / "repo.git"
     git(tmp_path, "init", "--quiet", "--bare", str(repo))
     return Counterpart(

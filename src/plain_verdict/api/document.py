@@ -17,9 +17,9 @@ from plain_verdict.text.formatting import format_size, join_list
 from plain_verdict.text.yaml import read_yaml
 
 _METHODS = ("get", "put", "post", "delete", "options", "head", "patch", "trace")
-_MOST_BYTES = 20_000_000
+_MOST_DOCUMENT_BYTES = 20_000_000
 _NAME_CHARS = 200
-_HINT = "use OpenAPI 3.0 or 3.1, as YAML or JSON"
+_DOCUMENT_HINT = "use OpenAPI 3.0 or 3.1, as YAML or JSON"
 
 
 class DocumentedOperation(msgspec.Struct, frozen=True):
@@ -53,8 +53,10 @@ def read_document(path: str) -> ApiDocument:
     """
     name = Path(path).name
     try:
-        if Path(path).stat().st_size > _MOST_BYTES:
-            raise ReadError(f"is larger than {format_size(_MOST_BYTES)}", path=name, hint="check --api-document")
+        if Path(path).stat().st_size > _MOST_DOCUMENT_BYTES:
+            raise ReadError(
+                f"is larger than {format_size(_MOST_DOCUMENT_BYTES)}", path=name, hint="check --api-document"
+            )
         data = Path(path).read_bytes()
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or error
@@ -77,7 +79,7 @@ def _parsed(data: bytes, name: str, notes: list[str]) -> dict[str, object]:
     except UnicodeDecodeError as error:
         raise ReadError("is not UTF-8 text", path=name, hint="save it as UTF-8") from error
     if not text.strip():
-        raise ReadError("is empty", path=name, hint=_HINT)
+        raise ReadError("is empty", path=name, hint=_DOCUMENT_HINT)
     twice: list[str] = []
     try:
         value = (
@@ -87,9 +89,9 @@ def _parsed(data: bytes, name: str, notes: list[str]) -> dict[str, object]:
         )
     except (ValueError, RecursionError) as error:
         what = f"can't be read: {single_line(str(error), 200)}"
-        raise ReadError(what, path=name, hint=_HINT) from error
+        raise ReadError(what, path=name, hint=_DOCUMENT_HINT) from error
     if not isinstance(value, dict):
-        raise ReadError("is not an OpenAPI document", path=name, hint=_HINT)
+        raise ReadError("is not an OpenAPI document", path=name, hint=_DOCUMENT_HINT)
     if twice:
         keys = join_list([f"“{single_line(key, 60)}”" for key in dict.fromkeys(twice)])
         notes.append(f"{name} has duplicate keys; the last one counts: {keys}.")
@@ -113,7 +115,7 @@ def _check_version(document: dict[str, object], name: str) -> None:
     version = str(document.get("openapi", ""))
     if not version.startswith("3."):
         problem = f"is of version {single_line(version, 20)}" if version else "names no version of OpenAPI"
-        raise ReadError(problem, path=name, hint=_HINT)
+        raise ReadError(problem, path=name, hint=_DOCUMENT_HINT)
 
 
 def _object(value: object) -> dict[str, object]:

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Sequence
 HOLE = "{…}"
 _LONG = 12
 # What no fixed part of a path looks like.
-_VALUE = re.compile(
+_VARYING_PART = re.compile(
     r"""
     \d+                                                            # a number
   | [0-9a-fA-F]{8}-(?:[0-9a-fA-F]{4}-){3}[0-9a-fA-F]{12}           # UUID. Source: RFC 9562, section 4
@@ -36,7 +36,7 @@ def _is_value(part: str) -> bool:
         return True
     # A short one is a value only with one of these signs in it.
     is_candidate = len(part) >= _LONG or "-" in part or "@" in part
-    return is_candidate and _VALUE.fullmatch(part) is not None
+    return is_candidate and _VARYING_PART.fullmatch(part) is not None
 
 
 class Templates:

@@ -26,7 +26,7 @@ _ANSWERS = {
     "f": Outcome.FAILED,
     "s": Outcome.SKIPPED,
 }
-_WORDS = {
+_ANSWER_WORDS = {
     **_ANSWERS,
     **{outcome.value: outcome for outcome in _ANSWERS.values()},
     "passed": Outcome.PASSED,
@@ -34,7 +34,7 @@ _WORDS = {
 }
 _STOP = ("q", "quit", "stop")
 _BY_HAND = "undecided: it is checked by hand"
-_MOST_BYTES = 20_000_000
+_MOST_EVIDENCE_BYTES = 20_000_000
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -131,7 +131,7 @@ def _ask(run: Run, recorder: Recorder, by: str) -> int:
         answer = _answer()
         if answer in _STOP:
             break
-        outcome = _WORDS.get(answer)
+        outcome = _ANSWER_WORDS.get(answer)
         if outcome is None:
             continue
         note = _line("Note (Enter for none): ")
@@ -173,7 +173,7 @@ def _known(check: Check) -> Iterator[str]:
 def _answer() -> str:
     while True:
         answer = _line("p, f, s, Enter or q: ").lower()
-        if not answer or answer in _STOP or answer in _WORDS:
+        if not answer or answer in _STOP or answer in _ANSWER_WORDS:
             return answer
         show(f"“{answer}” is not one of these.", "note")
 
@@ -186,8 +186,8 @@ def _evidence() -> dict[str, object]:
             return {}
         path = Path(name).expanduser()
         try:
-            if path.stat().st_size > _MOST_BYTES:
-                show(f"{name} is larger than {_MOST_BYTES // 1_000_000} MB.", "note")
+            if path.stat().st_size > _MOST_EVIDENCE_BYTES:
+                show(f"{name} is larger than {_MOST_EVIDENCE_BYTES // 1_000_000} MB.", "note")
                 continue
             return {"name": path.name, "base64": b64encode(path.read_bytes()).decode()}
         except OSError as error:

@@ -27,7 +27,7 @@ from plain_verdict.settings.schema import HistoryTable
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_day, format_time_of_day, join_list, plural, spelled
 
-_LISTED = 40
+_LISTED_BUILDS = 40
 _PAGE_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
 Options = argparse.Namespace
 
@@ -165,10 +165,10 @@ def _list(options: Options) -> int:
         listed = [build for build in builds if build.series == series]
         show(f"{single_line(series, 200)}: {plural(len(listed), 'build')}")
         gaps = find_gaps(listed)
-        if len(listed) > _LISTED:
-            show(f"  and {len(listed) - _LISTED:,} earlier; export lists all", "soft")
+        if len(listed) > _LISTED_BUILDS:
+            show(f"  and {len(listed) - _LISTED_BUILDS:,} earlier; export lists all", "soft")
         for position, build in enumerate(listed):
-            if position < len(listed) - _LISTED:
+            if position < len(listed) - _LISTED_BUILDS:
                 continue
             for missing in gaps.get(position, ()):
                 show(f"  {missing:<14} no results", "soft")
@@ -202,10 +202,10 @@ def _show(options: Options) -> int:
         show(f"{cause.checks:>6,}", "failed", end="  ")
         show(single_line(cause.name, 300))
     bad = [name for name, letter in zip(kept.check_index.names, kept.outcomes, strict=True) if letter in ("f", "e")]
-    for name in bad[:_LISTED]:
+    for name in bad[:_LISTED_BUILDS]:
         show(f"  failed: {single_line(name, 300)}")
-    if len(bad) > _LISTED:
-        show(f"  and {len(bad) - _LISTED:,} more failures", "soft")
+    if len(bad) > _LISTED_BUILDS:
+        show(f"  and {len(bad) - _LISTED_BUILDS:,} more failures", "soft")
     return DONE
 
 
@@ -231,12 +231,12 @@ def _compare(options: Options) -> int:
 
 def _show_changes(words: str, changes: Sequence[Changed], style: str) -> None:
     show(f"{len(changes):>6,} {words}", style)
-    for change in changes[:_LISTED]:
+    for change in changes[:_LISTED_BUILDS]:
         show(f"         {single_line(change.name, 300)}")
         if change.before:
             show(f"           {change.before}", "soft")
-    if len(changes) > _LISTED:
-        show(f"         and {len(changes) - _LISTED:,} more", "soft")
+    if len(changes) > _LISTED_BUILDS:
+        show(f"         and {len(changes) - _LISTED_BUILDS:,} more", "soft")
 
 
 def _export(options: Options) -> int:

@@ -32,7 +32,7 @@ from plain_verdict.text.formatting import format_duration, format_metric, plural
 
 _FIRST_CHECKS = 3
 _VALUES_SHOWN = 20
-_LEAST_WIDTH = 80
+_LEAST_COLUMNS = 80
 _REQUESTS_SHOWN = 12
 
 
@@ -145,7 +145,7 @@ def _show_trial(mapping: ResultMapping, source: Source) -> None:
     for (text, outcome), times in trial.outcomes.most_common(_VALUES_SHOWN):
         show(
             f"{times:>7,}  “{single_line(mask(text), 60)}” is {outcome.value}",
-            outcome.value if outcome in _BAD else "",
+            outcome.value if outcome in _SHOWN_FIRST else "",
         )
     for note in trial.notes:
         show("note:", "note", end=" ")
@@ -156,7 +156,7 @@ def _show_trial(mapping: ResultMapping, source: Source) -> None:
         show(f"       {mask(_outcome_line(check))}")
 
 
-_BAD = (Outcome.FAILED, Outcome.ERRORED)
+_SHOWN_FIRST = (Outcome.FAILED, Outcome.ERRORED)
 
 
 def _rows(matched: tuple[Matched, ...], mask: Callable[[str], str]) -> list[str]:
@@ -172,7 +172,7 @@ def _rows(matched: tuple[Matched, ...], mask: Callable[[str], str]) -> list[str]
         for match in matched
     ]
     widths = [max(len(row[at]) for row in (head, *rows)) for at in range(3)]
-    wide = max(_LEAST_WIDTH, shutil.get_terminal_size().columns)
+    wide = max(_LEAST_COLUMNS, shutil.get_terminal_size().columns)
     lines = []
     for row in (head, *rows):
         cells = [cell.ljust(width) for cell, width in zip(row, widths, strict=False)]

@@ -25,7 +25,7 @@ STYLES = {
     "soft": "dim",
 }
 _NOT_WRITTEN = 2
-_PATIENCE_S = 1.0
+_PROGRESS_AFTER_S = 1.0
 _PAUSE_S = 0.1
 
 
@@ -168,7 +168,7 @@ class Progress:
         if Progress.stopped:
             raise KeyboardInterrupt
         now = time.monotonic()
-        if not self._terminal or now - self._began < _PATIENCE_S or now - self._report_bug < _PAUSE_S:
+        if not self._terminal or now - self._began < _PROGRESS_AFTER_S or now - self._report_bug < _PAUSE_S:
             return
         self._report_bug = now
         if self._shown is None:

@@ -26,7 +26,7 @@ from plain_verdict.text.formatting import format_size, join_list, plural
 from plain_verdict.text.placeholders import placeholders_in
 
 _PLACEHOLDERS = ("check", "suite")
-_NAME_CHARS = 100
+_EVIDENCE_NAME_CHARS = 100
 
 
 class EvidenceOptions(msgspec.Struct, frozen=True):
@@ -61,7 +61,7 @@ def check_look_in(options: EvidenceOptions) -> None:
         except OSError:  # a name that is too long
             found = False
         if not found:
-            shown = single_line(Path(folder).name, _NAME_CHARS)
+            shown = single_line(Path(folder).name, _EVIDENCE_NAME_CHARS)
             raise UsageError("is not a folder to look for evidence in", path=shown, hint="check --evidence")
     for template in options.templates:
         for name in placeholders_in(template):

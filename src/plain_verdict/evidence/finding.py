@@ -11,10 +11,10 @@ import msgspec
 
 from plain_verdict.model import Check, Evidence
 
-_WORDS = re.compile(r"[^\W\d_]+|\d+")
-_CAMEL = re.compile(r"(?<=[a-z])(?=[A-Z])")
+_WORD_PATTERN = re.compile(r"[^\W\d_]+|\d+")
+_CAMEL_BORDER = re.compile(r"(?<=[a-z])(?=[A-Z])")
 # Some runners write letters past ASCII as escapes, while file names have them, or the plain letters.
-_ESCAPED = re.compile(r"\\x([0-9a-fA-F]{2})|\\u([0-9a-fA-F]{4})")
+_ESCAPED_CHAR = re.compile(r"\\x([0-9a-fA-F]{2})|\\u([0-9a-fA-F]{4})")
 _PLAIN_LETTERS = str.maketrans({"ø": "o", "æ": "ae", "œ": "oe", "đ": "d", "ł": "l", "ð": "d", "þ": "th", "ı": "i"})
 _SHORTEST = 4  # letters; a check called "a" would claim everything
 _MOST_WORDS = 40
@@ -35,10 +35,10 @@ class Claims(msgspec.Struct, frozen=True):
 def name_tokens(name: str) -> list[str]:
     """Return the words of a name in any spelling: ``PayByCard``, ``pay_by_card`` and ``Pay by card`` are alike."""
     if "\\" in name:
-        name = _ESCAPED.sub(lambda found: chr(int(found[1] or found[2], 16)), name)
-    spelled = unicodedata.normalize("NFKD", _CAMEL.sub(" ", name))
+        name = _ESCAPED_CHAR.sub(lambda found: chr(int(found[1] or found[2], 16)), name)
+    spelled = unicodedata.normalize("NFKD", _CAMEL_BORDER.sub(" ", name))
     bare = "".join(char for char in spelled if not unicodedata.combining(char))
-    return _WORDS.findall(bare.casefold().translate(_PLAIN_LETTERS))
+    return _WORD_PATTERN.findall(bare.casefold().translate(_PLAIN_LETTERS))
 
 
 def claim(files: Sequence[str], root: str, checks: Iterable[Check]) -> Claims:

@@ -12,7 +12,7 @@ from plain_verdict.model import AlignedHistory, Build, Changed, ChangesSince, Fl
 from plain_verdict.model.statistics import wilson_interval
 from plain_verdict.text.formatting import plural, spelled
 
-_BAD = "fe"
+_BAD_LETTERS = "fe"
 _PASSED = "pr"
 _BAD_POSITIONS = re.compile("[fe]")
 _UNSTEADY = re.compile("[rfe]")
@@ -38,13 +38,13 @@ def compare(now: KeptRun, traces: AlignedHistory, against: KeptRun, step: timede
     slower, faster, timed = _time_changes(now, traces)
     bad = [found.start() for found in _BAD_POSITIONS.finditer(now.outcomes)]
     was_bad = [found.start() for found in _BAD_POSITIONS.finditer(before)]
-    still_failing = [position for position in bad if before[position] in _BAD]
+    still_failing = [position for position in bad if before[position] in _BAD_LETTERS]
     return ChangesSince(
         series=now.build.series,
         build=now.build.build,
         against=against.build,
         traces=traces,
-        new=tuple(looking.new(position) for position in bad if before[position] not in _BAD),
+        new=tuple(looking.new(position) for position in bad if before[position] not in _BAD_LETTERS),
         fixed=tuple(looking.fixed(position, against) for position in was_bad if now.outcomes[position] in _PASSED),
         still_failing=tuple(looking.still_failing(position) for position in still_failing),
         removed=(*looking.left_out(was_bad), *_gone(beside, at)),
@@ -84,7 +84,7 @@ class _Looking:
 
     def fixed(self, position: int, against: KeptRun) -> Changed:
         letters = self._letters(position).rstrip("su-")
-        spell = len(letters) - len(letters.rstrip(_BAD))
+        spell = len(letters) - len(letters.rstrip(_BAD_LETTERS))
         if not spell:
             return self._changed(position, f"failed in {against.build.label}")
         labels = [build.label for build in self._builds[len(letters) - spell : len(letters)]]
@@ -93,7 +93,7 @@ class _Looking:
     def in_a_row(self, position: int) -> int:
         """Return in how many builds in a row it failed, this one among them; those that left it out don't count."""
         letters = re.sub("[su-]", "", self._letters(position))
-        return 1 + len(letters) - len(letters.rstrip(_BAD))
+        return 1 + len(letters) - len(letters.rstrip(_BAD_LETTERS))
 
     def still_failing(self, position: int) -> Changed:
         letters = self._letters(position)
@@ -150,7 +150,7 @@ def describe_past(letters: str, builds: Sequence[Build]) -> str:
     there = [(letter, build) for letter, build in zip(letters, builds, strict=True) if letter != Past.ABSENT]
     if not there:
         return "not in earlier builds"
-    failed = [build.label for letter, build in there if letter in _BAD]
+    failed = [build.label for letter, build in there if letter in _BAD_LETTERS]
     if not failed:
         passed = sum(letter in _PASSED for letter, _ in there)
         if not passed:
@@ -174,7 +174,7 @@ def _gone(traces: AlignedHistory, at: int) -> list[Changed]:
     label = traces.builds[at].label
     rows = zip(traces.others.items(), traces.other_outcomes[at], strict=True)
     gone = [(id_, name, letter) for (id_, name), letter in rows if letter != Past.ABSENT]
-    gone.sort(key=lambda row: (row[2] not in _BAD, row[1]))
+    gone.sort(key=lambda row: (row[2] not in _BAD_LETTERS, row[1]))
     return [Changed(id_, name, f"{Past(letter).words} in {label}") for id_, name, letter in gone]
 
 

@@ -28,8 +28,8 @@ _ROOM_A_CHECK, _LEAST_ROOM = 1.6, 60_000
 _FINE_UP_TO = 5_000
 """Checks whose times are kept in fine levels."""
 _TRIED = 4_000
-_MOST_BYTES = 400_000_000
-_LEVEL = 6
+_MOST_DIGEST_BYTES = 400_000_000
+_DIGEST_LEVEL = 6
 LETTERS = {
     Outcome.PASSED: Past.PASSED,
     Outcome.FAILED: Past.FAILED,
@@ -186,7 +186,7 @@ def _packed_times(run: KeptRun, traces: AlignedHistory) -> DigestTimes | None:
 
 def _size(text: str) -> int:
     """Return how much a text takes, compressed."""
-    return len(zlib.compress(text.encode(), _LEVEL))
+    return len(zlib.compress(text.encode(), _DIGEST_LEVEL))
 
 
 def runs_of(digest: Digest, run: KeptRun | None = None) -> list[KeptRun]:
@@ -282,7 +282,7 @@ class _Named(msgspec.Struct):
 
 def pack(data: bytes) -> str:
     """Return data as gzip (RFC 1952) in Base64, as a page carries it."""
-    return b64encode(zlib_ng.compress(data, _LEVEL, wbits=31)).decode()
+    return b64encode(zlib_ng.compress(data, _DIGEST_LEVEL, wbits=31)).decode()
 
 
 def unpack(text: bytes) -> bytes:
@@ -297,7 +297,7 @@ def unzip(data: bytes) -> bytes:
     """Return what gzip holds, within reason. Raises ReadError."""
     opened = zlib.decompressobj(wbits=31)
     try:
-        plain = opened.decompress(data, _MOST_BYTES)
+        plain = opened.decompress(data, _MOST_DIGEST_BYTES)
     except zlib.error as error:
         raise ReadError("holds a digest that can't be read (no gzip)", hint="it may be truncated") from error
     if not opened.eof:

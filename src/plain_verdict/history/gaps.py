@@ -9,7 +9,7 @@ from plain_verdict.model import Build
 
 _COUNTED = re.compile(r"(.*?)(\d{1,15})(\D*)")
 _LEAST_STEPS = 3
-_MOST = 100  # in one gap
+_MOST_GAPS = 100  # in one gap
 _LATE = 1.5
 """From this multiple of a schedule's step on, a build is missing."""
 
@@ -44,13 +44,13 @@ def _number(key: str) -> tuple[str, int, str] | None:
 def _between(low: tuple[str, int, str], high: tuple[str, int, str]) -> tuple[str, ...]:
     numbers = range(low[1] + 1, high[1])
     before = low[0] if low[0] == high[0] else ""  # a date before the number is another one each day
-    return tuple(f"{before}{number}{low[2]}" for number in numbers[:_MOST])
+    return tuple(f"{before}{number}{low[2]}" for number in numbers[:_MOST_GAPS])
 
 
 def _by_schedule(low: Build, high: Build, step: timedelta) -> tuple[str, ...]:
     if high.moment - low.moment < step * _LATE:
         return ()
-    missing = min(round((high.moment - low.moment) / step) - 1, _MOST)
+    missing = min(round((high.moment - low.moment) / step) - 1, _MOST_GAPS)
     days = step >= timedelta(days=1)
     moments = [low.moment + step * number for number in range(1, missing + 1)]
     return tuple(f"{at.day} {at:%b}" if days else f"{at.day} {at:%b %H:%M}" for at in moments)

@@ -11,7 +11,7 @@ from plain_verdict.history.series import identify
 from plain_verdict.model import Build, BuildCause, Cause, Fact, KeptRun, Measured, Run, Verdict
 from plain_verdict.model.facts import BRANCH, BUILD, COMMIT
 
-_CAUSES = 50
+_KEPT_CAUSES = 50
 _MEASURED = 200
 _PER_CENT = 95.0
 
@@ -39,7 +39,7 @@ def build_of(run: Run, series: str, key: str, made: datetime, title: str, facts:
 def judged(run: KeptRun, verdict: Verdict) -> KeptRun:
     """Return a kept run with how it was judged."""
     causes = tuple(
-        BuildCause(cause_key(cause), cause.name, len(cause.checks)) for cause in verdict.causes[:_CAUSES]
+        BuildCause(cause_key(cause), cause.name, len(cause.checks)) for cause in verdict.causes[:_KEPT_CAUSES]
     )
     build = msgspec.structs.replace(run.build, verdict=verdict.word, why=verdict.why, causes=causes)
     return msgspec.structs.replace(run, build=build)

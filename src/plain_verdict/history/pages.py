@@ -18,13 +18,13 @@ from plain_verdict.model.marks import DIGEST, FIRST_PAGE, PAGE_MARK, RUN_MARK
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.runtime.guard import guarded
 
-_HEAD_BYTES = 4000
+_PAGE_HEAD_BYTES = 4000
 _MOST_BESIDE = 300
 """Pages in the folder of a new one that are looked at, the newest first."""
-_MOST_NAMED = 5_000
-_MOST_BYTES = 1_000_000_000
-_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
-_GZIP = b"\x1f\x8b"
+_MOST_NAMED_PAGES = 5_000
+_MOST_READ_BYTES = 1_000_000_000
+_READ_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
+_GZIP_MARK = b"\x1f\x8b"
 _LETTERS = [LETTERS[outcome] for outcome in Outcome]
 """As the columns number outcomes: by their place in the model's own order."""
 
@@ -67,8 +67,8 @@ def _files_of(path: Path) -> Iterator[tuple[Path, bool]]:
     elif is_page(path / FIRST_PAGE):
         yield path / FIRST_PAGE, True
     else:
-        found = [inside for inside in path.iterdir() if inside.name.endswith(_SUFFIXES) or inside.is_dir()]
-        for inside in sorted(heapq.nlargest(_MOST_NAMED, found, _changed)):
+        found = [inside for inside in path.iterdir() if inside.name.endswith(_READ_SUFFIXES) or inside.is_dir()]
+        for inside in sorted(heapq.nlargest(_MOST_NAMED_PAGES, found, _changed)):
             if not inside.is_dir():
                 yield inside, False
             elif is_page(inside / FIRST_PAGE):
@@ -102,7 +102,7 @@ def meta_of(file: Path, name: str) -> str | None:
     """Return what a meta element in a page's head says; None where there is none, or no file."""
     try:
         with file.open("rb") as opened:
-            head = opened.read(_HEAD_BYTES)
+            head = opened.read(_PAGE_HEAD_BYTES)
     except OSError:
         return None
     _, found, rest = head.partition(f'<meta name="{name}" content="'.encode())
@@ -151,10 +151,10 @@ def read_kept(file: Path) -> list[KeptRun]:
 
 def _read_kept(file: Path) -> list[KeptRun]:
     try:
-        if file.stat().st_size > _MOST_BYTES:
+        if file.stat().st_size > _MOST_READ_BYTES:
             raise ReadError("is too large for a report", hint="name another")
         with file.open("rb") as opened:
-            head = opened.read(_HEAD_BYTES)
+            head = opened.read(_PAGE_HEAD_BYTES)
             if PAGE_MARK.encode() in head:
                 return _runs_of_page(file)
             data = head + opened.read()
@@ -162,7 +162,7 @@ def _read_kept(file: Path) -> list[KeptRun]:
         raise ReadError(
             f"can't be read ({error.strerror or error})", hint="name a report of this program"
         ) from error
-    data = unzip(data) if data[:2] == _GZIP else data
+    data = unzip(data) if data[:2] == _GZIP_MARK else data
     if data[:1] != b"{":
         raise ReadError(
             "is not a report, summary or digest of this program", hint="name one that this program wrote"

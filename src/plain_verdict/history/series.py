@@ -10,7 +10,7 @@ from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
 
 SERIES = "{title} {fact:branch}"
 """What makes a series where the settings say nothing else: another title or branch is another one."""
-_ID_CHARS = 16
+_RUN_ID_CHARS = 16
 
 
 def check_series(pattern: str) -> None:
@@ -33,7 +33,7 @@ def name_series(pattern: str, title: str, facts: Iterable[Fact]) -> str:
 
 def identify(run: Run, series: str, build: str, facts: Sequence[Fact]) -> str:
     """Return the identity of a run: of its inputs' bytes and its facts, not of when its report is made."""
-    digest = blake2b(digest_size=_ID_CHARS // 2)
+    digest = blake2b(digest_size=_RUN_ID_CHARS // 2)
     inputs = sorted(file.digest for file in run.files)
     identifying_facts = sorted(
         (fact.key, fact.value) for fact in facts if fact.key.casefold() not in (BUILD, BRANCH)

@@ -29,7 +29,7 @@ from plain_verdict.history.alignment import (
 from plain_verdict.model import Build, CheckIndex, KeptRun, Past
 from plain_verdict.runtime.errors import HistoryError
 
-VERSION = 1
+SCHEMA_VERSION = 1
 _MIGRATIONS: tuple[tuple[str, ...], ...] = (
     (
         """CREATE TABLE pv_run (id TEXT PRIMARY KEY, series TEXT NOT NULL, moment DOUBLE PRECISION NOT NULL,
@@ -46,7 +46,7 @@ _RUN_COLUMNS = "id, about, checks"
 _SINGLE_PART_UP_TO, _FEW_PARTS_UP_TO = 2_000, 30_000
 _PREFIX_CHARS = len("c-")
 _AT_ONCE = 500  # values of one statement
-_LEVEL = 6
+_PART_LEVEL = 6
 
 Row = Sequence[Any]
 
@@ -99,7 +99,7 @@ class SqlStore:
 
     def _bring_up_to_date(self) -> None:
         """Make the tables, or bring those of an older version forward, in one transaction."""
-        if self._version() == VERSION:
+        if self._version() == SCHEMA_VERSION:
             return
         with self._connection.begin(alone=True):
             version = self._version()
@@ -109,7 +109,7 @@ class SqlStore:
             for statements in _MIGRATIONS[version:]:
                 for statement in statements:
                     self._connection.execute(statement)
-            self._connection.execute("UPDATE pv_version SET version = ?", (VERSION,))
+            self._connection.execute("UPDATE pv_version SET version = ?", (SCHEMA_VERSION,))
 
     def _version(self) -> int:
         """Return the version of the tables, 0 where there are none. Raises HistoryError for one that is newer."""
@@ -123,9 +123,10 @@ class SqlStore:
                 path=self._connection.shown_address,
                 hint="use another store, or bring this one back from a copy",
             )
-        if version > VERSION:
+        if version > SCHEMA_VERSION:
+            versions = f"its tables are of version {version}, this one knows {SCHEMA_VERSION}"
             raise HistoryError(
-                f"was made by a newer version (its tables are of version {version}, this one knows {VERSION})",
+                f"was made by a newer version ({versions})",
                 path=self._connection.shown_address,
                 hint="use the newer version, or another store",
             )
@@ -245,10 +246,10 @@ class SqlStore:
             texts = {blake2b(text, digest_size=16).hexdigest(): text for text in _part_texts(run.check_index)}
             known = {row[0] for row in self._in_lots("SELECT hash FROM pv_part WHERE hash IN ({})", list(texts))}
             # In the order of their hashes, so that two runs that add the same wait for each other one way only.
-            new = [(hash_, zlib.compress(texts[hash_], _LEVEL)) for hash_ in sorted(texts.keys() - known)]
+            new = [(hash_, zlib.compress(texts[hash_], _PART_LEVEL)) for hash_ in sorted(texts.keys() - known)]
             self._connection.execute_many("INSERT INTO pv_part VALUES (?, ?) ON CONFLICT DO NOTHING", new)
             times = run.times or [0] * len(run.outcomes)
-            checks = zlib.compress(run.outcomes.encode() + array("I", times).tobytes(), _LEVEL)
+            checks = zlib.compress(run.outcomes.encode() + array("I", times).tobytes(), _PART_LEVEL)
             added = self._connection.execute(
                 "INSERT INTO pv_run VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING RETURNING id",
                 (build.id, build.series, build.moment.timestamp(), msgspec.json.encode(build), checks),

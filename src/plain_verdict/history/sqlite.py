@@ -8,11 +8,11 @@ from pathlib import Path
 from plain_verdict.history.sql import Row
 from plain_verdict.runtime.errors import HistoryError
 
-_PATIENCE_S = 30.0
+_LOCK_PATIENCE_S = 30.0
 """How long a run waits until another has stored its own."""
 _IN_WORDS = (
     ("file is not a database", "is not a history: it is a file of another kind", "name another file"),
-    ("database is locked", f"is locked by another program for over {_PATIENCE_S:.0f} s", "try again later"),
+    ("database is locked", f"is locked by another program for over {_LOCK_PATIENCE_S:.0f} s", "try again later"),
     ("readonly database", "is read-only", "make it writable, or name another file"),
     ("unable to open", "can't be opened", "check the folder and its permissions"),
     ("disk is full", "can't grow: the disk is full", "free some space"),
@@ -28,7 +28,7 @@ class SqliteConnection:
         with self._explained():
             if path.is_dir():
                 raise HistoryError("is a folder", path=self.shown_address, hint="name a file, like history.db")
-            self._connection = sqlite3.connect(path, timeout=_PATIENCE_S, isolation_level=None)
+            self._connection = sqlite3.connect(path, timeout=_LOCK_PATIENCE_S, isolation_level=None)
         try:
             with self._explained():
                 self._connection.execute("PRAGMA foreign_keys = ON")

@@ -10,8 +10,8 @@ from plain_verdict.model import Build, CheckIndex, KeptRun, Past, Tally, Verdict
 from plain_verdict.runtime.errors import ReadError
 
 _FAMILY = b'"plain-verdict/summary/'
-_HEAD_BYTES = 200
-_LETTERS = {"passed": "p", "failed": "f", "errored": "e", "skipped": "s", "undecided": "u"}
+_FIRST_KEY_BYTES = 200
+_LETTER_OF = {"passed": "p", "failed": "f", "errored": "e", "skipped": "s", "undecided": "u"}
 
 
 class _Check(msgspec.Struct):
@@ -46,7 +46,7 @@ class _Summary(msgspec.Struct):
 
 def is_summary(data: bytes) -> bool:
     """Return whether JSON is a summary of ours."""
-    return _FAMILY in data[:_HEAD_BYTES]
+    return _FAMILY in data[:_FIRST_KEY_BYTES]
 
 
 def run_of_summary(data: bytes) -> KeptRun:
@@ -88,7 +88,7 @@ def run_of_summary(data: bytes) -> KeptRun:
 def _letter(check: _Check) -> str:
     if check.outcome == "passed" and any(attempt in ("failed", "errored") for attempt in check.attempts):
         return Past.PASSED_ON_RETRY
-    return _LETTERS[check.outcome]
+    return _LETTER_OF[check.outcome]
 
 
 def _name(check: _Check) -> str:

@@ -27,7 +27,7 @@ _MAD_TO_SIGMA = 1.4826  # Source: Rousseeuw & Croux 1993, JASA 88(424), section 
 _MAD_EFFICIENCY = 0.37  # as above: what a MAD knows of the scale, beside a standard deviation
 _MEDIAN_VARIANCE = math.pi / 2
 _RAN = "pfer"
-_GOOD = "pr"
+_GOOD_LETTERS = "pr"
 
 
 class Unsteady(msgspec.Struct, frozen=True):
@@ -54,7 +54,9 @@ def find_flakiness(outcomes: Sequence[str], commits: Sequence[str]) -> Unsteady 
     if len(ran) < LEAST_RUNS:
         return None
     retries = sum(outcome == Past.PASSED_ON_RETRY for outcome, _ in ran)
-    turned = [(low[1], high[1]) for low, high in pairwise(ran) if (low[0] in _GOOD) != (high[0] in _GOOD)]
+    turned = [
+        (low[1], high[1]) for low, high in pairwise(ran) if (low[0] in _GOOD_LETTERS) != (high[0] in _GOOD_LETTERS)
+    ]
     same_code = sum(low == high != "" for low, high in turned)
     commits_known = all(commit for pair in turned for commit in pair)
     enough = _TURNS_WITH_CODE if commits_known else _TURNS_BY_ITSELF

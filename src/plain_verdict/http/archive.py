@@ -12,11 +12,11 @@ from typing import BinaryIO
 
 from plain_verdict.text.json_text import key_twice, may_have_twice, without_halves
 
-_CHUNK_BYTES = 1 << 20
-_MOST_CHARS = 256_000_000
+_READ_BYTES = 1 << 20
+_MOST_ENTRY_CHARS = 256_000_000
 """Of one value in the archive: an entry of this size can't be meant to be read."""
 _BLANK = re.compile(r"[ \t\r\n,]*")
-_KEY = re.compile(r'"((?:[^"\\]|\\.){0,200})"\s*:\s*')
+_JSON_KEY = re.compile(r'"((?:[^"\\]|\\.){0,200})"\s*:\s*')
 # What may be in front of the entries' list: the keys that lead to it.
 _PARENTS = ("", "log")
 
@@ -90,7 +90,7 @@ class Archive:
     def _key(self) -> str:
         self._next()
         while True:
-            found = _KEY.match(self._text, self._at)
+            found = _JSON_KEY.match(self._text, self._at)
             if found and (found.end() < len(self._text) or self._ended):
                 self._at = found.end()
                 return found[1]
@@ -109,7 +109,7 @@ class Archive:
                 raise NotAnArchive("nests deeper than can be read") from None
             except ValueError:
                 # Cut by the end of what is read so far, or by that of the file.
-                wanted = max(wanted * 2, _CHUNK_BYTES)
+                wanted = max(wanted * 2, _READ_BYTES)
                 self._read_more(wanted)
                 continue
             if end == len(self._text) and not self._ended:
@@ -141,9 +141,9 @@ class Archive:
                 return self._text[self._at]
             self._read_more()
 
-    def _read_more(self, number_bytes: int = _CHUNK_BYTES) -> None:
+    def _read_more(self, number_bytes: int = _READ_BYTES) -> None:
         """Read on; what is done with is forgotten. Raises EOFError at the end of the file."""
-        if self._ended or len(self._text) - self._at > _MOST_CHARS:
+        if self._ended or len(self._text) - self._at > _MOST_ENTRY_CHARS:
             raise EOFError
         data = self._stream.read(number_bytes)
         if not self._text and not self._at:

@@ -7,7 +7,7 @@ from plain_verdict.model import Exchange, Fact, HttpRequest, HttpResponse
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
 
-_LONGEST_S = 1e9
+_LONGEST_CALL_S = 1e9
 _URL_CHARS = 4_000
 _REMEMBERED = 10_000  # headers
 _FRAME_CHARS = 1_500  # of an exchange: what stands around its texts
@@ -53,7 +53,7 @@ def read_url(url: str) -> str:
 
 def read_seconds(seconds: float | None) -> float | None:
     """Return a duration in seconds; None for one that is negative, absurd or not told."""
-    if seconds is None or not 0 <= seconds < _LONGEST_S:
+    if seconds is None or not 0 <= seconds < _LONGEST_CALL_S:
         return None
     return float(seconds)
 

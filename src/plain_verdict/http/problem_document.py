@@ -5,7 +5,7 @@ import msgspec
 from plain_verdict.model import HttpResponse
 from plain_verdict.text.cleaning import single_line
 
-_CHARS = 200
+_DETAIL_CHARS = 200
 
 
 class ProblemDocument(msgspec.Struct, frozen=True):
@@ -26,6 +26,6 @@ def problem_document_of(response: HttpResponse) -> ProblemDocument:
         return ProblemDocument()
     title, detail = (found.get(key) for key in ("title", "detail"))
     return ProblemDocument(
-        single_line(title, _CHARS) if isinstance(title, str) else "",
-        single_line(detail, _CHARS) if isinstance(detail, str) else "",
+        single_line(title, _DETAIL_CHARS) if isinstance(title, str) else "",
+        single_line(detail, _DETAIL_CHARS) if isinstance(detail, str) else "",
     )

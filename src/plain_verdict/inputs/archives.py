@@ -26,10 +26,10 @@ _ZIP, _GZIP = b"PK\x03\x04", b"\x1f\x8b"
 _EMPTY_ZIP = b"PK\x05\x06"
 _TAR_MARK, _TAR_MARK_AT = b"ustar", 257
 _HEAD_BYTES = 512
-_CHUNK_BYTES = 1 << 20
+_UNPACK_BYTES = 1 << 20
 _IN_MEMORY_BYTES = 32_000_000
 """Of one member; a larger one is held in a file without a name."""
-_HINT = "unpack it and give the result files"
+_ARCHIVE_HINT = "unpack it and give the result files"
 
 
 def is_archive(head: bytes) -> bool:
@@ -51,15 +51,19 @@ class Unpacking:
         self._files += 1
         if self._files > limits.archive_files:
             many = plural(limits.archive_files, "file")
-            raise ReadError(f"unpacks, with the archives before it, to more than {many}", path=path, hint=_HINT)
+            raise ReadError(
+                f"unpacks, with the archives before it, to more than {many}", path=path, hint=_ARCHIVE_HINT
+            )
         held = Held()
-        while chunk := file.read(_CHUNK_BYTES):
+        while chunk := file.read(_UNPACK_BYTES):
             held.add(chunk)
             self._bytes += len(chunk)
             if self._bytes > limits.archive_bytes:
                 self._bytes -= held.size_bytes
                 most = format_size(limits.archive_bytes)
-                raise ReadError(f"unpacks, with the archives before it, to more than {most}", path=path, hint=_HINT)
+                raise ReadError(
+                    f"unpacks, with the archives before it, to more than {most}", path=path, hint=_ARCHIVE_HINT
+                )
         return held
 
     def forget(self, held: "Held") -> None:
@@ -203,7 +207,7 @@ def _from_tar(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
         stream.seek(archive.offset)
         if stream.read(512).strip(b"\0") or not stream.tell() > archive.offset:
             raise tarfile.ReadError("it is truncated")
-        while rest := stream.read(_CHUNK_BYTES):
+        while rest := stream.read(_UNPACK_BYTES):
             if rest.strip(b"\0"):
                 raise tarfile.ReadError("there is more data after its end")
 

@@ -11,7 +11,7 @@ from plain_verdict.model.facts import BRANCH, BUILD, COMMIT, JOB
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
 
-_PATIENCE_S = 5.0
+_GIT_PATIENCE_S = 5.0
 
 
 def read_pairs(texts: Sequence[str]) -> tuple[Fact, ...]:
@@ -153,7 +153,7 @@ def _git_setting(*arguments: str) -> str:
         done = subprocess.run(  # noqa: S603  the arguments are ours
             [git, "config", *arguments],
             capture_output=True,
-            timeout=_PATIENCE_S,
+            timeout=_GIT_PATIENCE_S,
             check=False,
             encoding="utf-8",
             errors="replace",

@@ -10,9 +10,9 @@ from plain_verdict.settings.limits import FREE_UNPACKED_BYTES, MOST_UNPACKED
 if TYPE_CHECKING:
     from _typeshed import WriteableBuffer as Buffer
 
-_CHUNK_BYTES = 1 << 16
+_INFLATE_BYTES = 1 << 16
 _PIECE_BYTES = 64  # of a damaged chunk, to unpack as much of it as there is
-_GZIP = 31  # zlib's word for the format of RFC 1952
+_GZIP_ONLY = 31  # zlib's word for the format of RFC 1952
 
 
 class Gunzipped(io.RawIOBase):
@@ -21,7 +21,7 @@ class Gunzipped(io.RawIOBase):
     def __init__(self, stream: BinaryIO, on_damage: Callable[[str], None]) -> None:
         self._stream = stream
         self._on_damage = on_damage
-        self._unzip = zlib.decompressobj(_GZIP)
+        self._unzip = zlib.decompressobj(_GZIP_ONLY)
         self._packed = b""
         self._held = memoryview(b"")
         self._begun = False
@@ -52,7 +52,7 @@ class Gunzipped(io.RawIOBase):
         """Unpack some more; return whether there was any."""
         packed = self._packed
         if not packed:
-            packed = self._stream.read(_CHUNK_BYTES)
+            packed = self._stream.read(_INFLATE_BYTES)
             self._read += len(packed)
         self._packed = b""
         if not packed:
@@ -70,7 +70,7 @@ class Gunzipped(io.RawIOBase):
             self._packed = self._unzip.unconsumed_tail
             if self._unzip.eof:
                 self._packed = self._unzip.unused_data.lstrip(b"\0")  # some pad their members
-                self._unzip, self._begun = zlib.decompressobj(_GZIP), False
+                self._unzip, self._begun = zlib.decompressobj(_GZIP_ONLY), False
         except zlib.error as error:
             self._held = memoryview(_as_far_as_it_goes(before, packed))
             self._damage(f"it is damaged ({str(error).rpartition(': ')[2] or error})")
@@ -94,4 +94,4 @@ def _as_far_as_it_goes(unzip: "zlib._Decompress", packed: bytes) -> bytes:
 
 def first_bytes(packed: bytes, most_bytes: int) -> bytes:
     """Return what the beginning of a gzip file holds, as far as it can be unpacked."""
-    return _as_far_as_it_goes(zlib.decompressobj(_GZIP), packed)[:most_bytes]
+    return _as_far_as_it_goes(zlib.decompressobj(_GZIP_ONLY), packed)[:most_bytes]

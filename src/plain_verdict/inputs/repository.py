@@ -12,11 +12,11 @@ from pathlib import Path
 
 import msgspec
 
-_MOST_BYTES = 4_096  # of HEAD and of a reference
+_MOST_REF_BYTES = 4_096  # of HEAD and of a reference
 _MOST_PACKED_BYTES = 64_000_000
 _MOST_LINKS = 5  # from a symbolic reference to the next
 _HASH = re.compile(r"[0-9a-f]{40}(?:[0-9a-f]{24})?")
-_REFERENCE = re.compile(r"refs/[^\x00-\x20\x7f~^:?*\[\\]+")
+_GIT_REFERENCE = re.compile(r"refs/[^\x00-\x20\x7f~^:?*\[\\]+")
 _BRANCHES = "refs/heads/"
 
 
@@ -99,10 +99,10 @@ def _packed(folder: Path, name: str) -> str:
 
 def _is_reference(name: str) -> bool:
     parts = name.split("/")
-    return bool(_REFERENCE.fullmatch(name)) and not any(part in ("", ".", "..") for part in parts)
+    return bool(_GIT_REFERENCE.fullmatch(name)) and not any(part in ("", ".", "..") for part in parts)
 
 
-def _read(folder: Path, name: str, most_bytes: int = _MOST_BYTES) -> str:
+def _read(folder: Path, name: str, most_bytes: int = _MOST_REF_BYTES) -> str:
     """Return the text of a regular file below a folder; "" for anything else, as a pipe or what a link leads to."""
     path = folder / name
     try:

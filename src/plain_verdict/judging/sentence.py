@@ -7,8 +7,8 @@ from plain_verdict.text.formatting import join_list, plural, shorten, spelled
 
 _MANY_SKIPPED = 0.1
 """From this share of all checks on, skipped ones belong in the sentence itself."""
-_NAME_CHARS = 90
-_MOST_BROKEN = 2
+_SENTENCE_NAME_CHARS = 90
+_NAMED_BROKEN = 2
 
 
 class Changes(Value, frozen=True):
@@ -61,7 +61,7 @@ def explain(word: VerdictWord, facts: SentenceFacts) -> Explanation:
         if bad:
             return _not_fit(facts)
         text = f"{_passing(tally)}, but {_broken(facts.broken)}." if tally.total else f"{_broken(facts.broken)}."
-        return Explanation(text, skipped=True, conditions=len(facts.broken) <= _MOST_BROKEN)
+        return Explanation(text, skipped=True, conditions=len(facts.broken) <= _NAMED_BROKEN)
     if word is VerdictWord.UNDECIDED:
         return _open(facts)
     return _allowed(facts) if bad else Explanation(f"{_passing(tally)}.", skipped=True)
@@ -99,7 +99,7 @@ def _most_telling(facts: SentenceFacts, *, whole: bool) -> tuple[str, dict[str, 
         cause, tally = facts.cause, facts.tally
         all_of_them = len(cause.checks) == tally.failed + tally.errored
         number = "all of them" if all_of_them else f"{len(cause.checks):,} of them"
-        name = shorten(cause.name, _NAME_CHARS)
+        name = shorten(cause.name, _SENTENCE_NAME_CHARS)
         return f", {number} {'because of' if cause.by_rule else 'with'} “{name}”", {"cause": True}
     if facts.waived:
         return f", {facts.waived:,} of them {facts.aside}", {"waived": True}
@@ -152,7 +152,7 @@ def _broken(broken: tuple[ConditionResult, ...]) -> str:
     words = [f"{condition.words} ({condition.met})" for condition in broken]
     if len(broken) == 1:
         return f"a condition is not met: {words[0][:1].lower()}{words[0][1:]}"
-    return f"{spelled(len(broken), 'condition')} are not met: {join_list(words, most=_MOST_BROKEN)}"
+    return f"{spelled(len(broken), 'condition')} are not met: {join_list(words, most=_NAMED_BROKEN)}"
 
 
 def _many_skipped(tally: Tally) -> bool:

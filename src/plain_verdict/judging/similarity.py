@@ -15,7 +15,7 @@ from plain_verdict.text.cleaning import MEANS_LITTLE, headline
 
 HOLE = "…"
 _HOLES = re.compile(rf"{HOLE}(?:[\s,;]*{HOLE})+")
-_CHARS = 600
+_COMPARED_CHARS = 600
 _TELLING_WORDS = 4
 # Words of assertion libraries, which say nothing of what went wrong.
 _COMMON_TO_ALL = {
@@ -60,8 +60,8 @@ _VARIABLE = (
         "",
     ),  # numbers, ids
 )
-_SIGNS = frozenset("".join(signs for _, signs in _VARIABLE))
-_WORD = re.compile(r"[^\W\d_]{3,}")
+_LINE_SIGNS = frozenset("".join(signs for _, signs in _VARIABLE))
+_LETTERS_WORD = re.compile(r"[^\W\d_]{3,}")
 _NO_LETTERS = re.compile(r"[\W_]+")
 _PYTHON_FRAME = re.compile(
     r'^\s*File "(?P<file>[^"\n]{1,300})", line \d{1,7}, in (?P<name>[^\n]{1,120})', re.MULTILINE
@@ -116,9 +116,9 @@ _SHOWN_ERROR = re.compile(
 )
 _SHORT_VALUES = re.compile(r"[\w\s.=!<>-]{0,30}")
 _SEARCHED_LINES = 60
-_FEW = 3
+_FEW_NAMES = 3
 _QUESTIONS = 300
-_MANY = 0.3  # of unlike failures, that have a frame innermost
+_MANY_SHARE = 0.3  # of unlike failures, that have a frame innermost
 
 
 class Similarity:
@@ -166,7 +166,7 @@ class Similarity:
         return found
 
     def _find_line(self, name: str, problem: Problem) -> tuple[str, str]:
-        head = headline(problem.message or problem.detail)[:_CHARS]
+        head = headline(problem.message or problem.detail)[:_COMPARED_CHARS]
         line = head if self._tells(name, head) else _line_of(name, problem.detail, head) or head
         shown = _SHOWN_ERROR.search(line)
         return (shown["type"], shown["message"]) if shown else (problem.type.rpartition(".")[2], line)
@@ -216,17 +216,19 @@ class Similarity:
         beyond: dict[str, set[str]] = defaultdict(set)
         counts: Counter[str] = Counter()
         for name, problem in failures:
-            head = headline(problem.message or problem.detail)[:_CHARS]
+            head = headline(problem.message or problem.detail)[:_COMPARED_CHARS]
             template = self.template(head)
             # A few hundred failures tell whether they are unlike; nobody needs to look at all of thousands.
             if (
                 not self._tells_by_itself(template)
-                and len(beyond[template]) < _FEW
+                and len(beyond[template]) < _FEW_NAMES
                 and counts[template] < _QUESTIONS
             ):
                 counts[template] += 1
                 beyond[template].add(self.template(_line_of(name, problem.detail, head)))
-        return frozenset(template for template, names in beyond.items() if len(names - {"", template}) >= _FEW)
+        return frozenset(
+            template for template, names in beyond.items() if len(names - {"", template}) >= _FEW_NAMES
+        )
 
     def _locations_of_unlike(self, failures: Sequence[tuple[str, Problem]]) -> frozenset[str]:
         """Return the places that are innermost in many failures that are not alike: of helpers they share."""
@@ -241,7 +243,7 @@ class Similarity:
         return frozenset(
             code_location
             for code_location, names in lines.items()
-            if len(names) >= _FEW and len(names) > _MANY * unlike
+            if len(names) >= _FEW_NAMES and len(names) > _MANY_SHARE * unlike
         )
 
 
@@ -262,12 +264,12 @@ def _line_of(name: str, detail: str, head: str) -> str:
         for number, found in enumerate(form.finditer(text)):
             line = found["line"].strip()
             if line != head and not _MEANS_NOTHING.fullmatch(line) and not _is_name(line, name):
-                return line[:_CHARS]
+                return line[:_COMPARED_CHARS]
             if number > _SEARCHED_LINES:
                 break
     lines = (line.strip() for line in text.split("\n", _SEARCHED_LINES)[:_SEARCHED_LINES])
-    telling = (line for line in lines if len(line) > _FEW and line != head and _is_telling(line, name))
-    return next(telling, "")[:_CHARS]
+    telling = (line for line in lines if len(line) > _FEW_NAMES and line != head and _is_telling(line, name))
+    return next(telling, "")[:_COMPARED_CHARS]
 
 
 def has_telling_words(template: str) -> bool:
@@ -282,7 +284,7 @@ def _is_telling(line: str, name: str) -> bool:
 
 def _words_of(template: str) -> set[str]:
     """Return the words of a line that are not those of assertion libraries."""
-    return {word.casefold() for word in _WORD.findall(template)} - _COMMON_TO_ALL
+    return {word.casefold() for word in _LETTERS_WORD.findall(template)} - _COMMON_TO_ALL
 
 
 def template_of(line: str) -> str:
@@ -300,7 +302,7 @@ def split_variable_parts(line: str) -> tuple[tuple[str, bool], ...]:
     kept = [match.span("name") for match in _IDENTIFIERS.finditer(line)]
     pieces: list[tuple[str, bool]] = []
     at = 0
-    for found in _variable(_SIGNS.intersection(line)).finditer(line):
+    for found in _variable(_LINE_SIGNS.intersection(line)).finditer(line):
         if any(start < found.end() and found.start() < end for start, end in kept):
             continue
         pieces += [(line[at : found.start()], False), (found[0], True)]

@@ -33,7 +33,7 @@ from plain_verdict.model import (
 from plain_verdict.settings.rules import ConditionRule
 from plain_verdict.text.formatting import capital, format_change, format_failed_share, join_list
 
-_OUTCOMES = {State.MET: Outcome.PASSED, State.NOT_MET: Outcome.FAILED, State.OPEN: Outcome.UNDECIDED}
+_OUTCOME_OF_STATE = {State.MET: Outcome.PASSED, State.NOT_MET: Outcome.FAILED, State.OPEN: Outcome.UNDECIDED}
 
 
 def is_on_load(rule: ConditionRule, run: Run) -> bool:
@@ -188,7 +188,7 @@ def _time_bounds(targets: Sequence[Target], load: LoadRun) -> Iterator[TimeBound
 
 
 def _check(target: Target) -> Check:
-    outcome = _OUTCOMES[target.state]
+    outcome = _OUTCOME_OF_STATE[target.state]
     message = f"{target.words}: {target.met}"
     problem = Problem(outcome, message=message, expected=target.bound, actual=target.short)
     attempt = Attempt(

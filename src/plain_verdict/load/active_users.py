@@ -8,12 +8,12 @@ from plain_verdict.load.percentiles import least_count
 from plain_verdict.load.state import LoadState, split_seconds
 from plain_verdict.model import Heat, UserLevel
 
-_MOST_LEVELS = 12
+_MOST_USER_LEVELS = 12
 _LEAST_LEVELS = 4
 _LEAST_SECONDS = 5
 """Of a level, for it to be told."""
-_COLUMNS = 90
-_PARTS = 4
+_HEAT_COLUMNS = 90
+_PARTS_PER_DOUBLING = 4
 """Rows of a heat map for each doubling of the time."""
 _STEPS_S = (1, 2, 5, 10, 15, 20, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 21600, 86400)
 
@@ -34,7 +34,7 @@ def user_levels(state: LoadState) -> tuple[UserLevel, ...]:
     seconds = np.array(sorted(state.users), np.int64)
     users = np.array([state.users[second] for second in seconds.tolist()], np.int64)
     most, fewest = int(users.max()), int(users.min())
-    width = max(1, -(-(most - fewest + 1) // _MOST_LEVELS))
+    width = max(1, -(-(most - fewest + 1) // _MOST_USER_LEVELS))
     levels = (users - fewest) // width
     starts, counts = state.started.items()
     bad_starts, bad_counts = state.failed.items()
@@ -85,9 +85,9 @@ def heat_of(state: LoadState) -> Heat | None:
         return None
     seconds, bins = split_seconds(keys)
     first, last = int(seconds[0]), int(seconds[-1])
-    step = step_for(last - first, _COLUMNS)
+    step = step_for(last - first, _HEAT_COLUMNS)
     columns = (seconds - first // step * step) // step
-    rows = np.floor(np.log2(np.maximum(_middle(bins), 1.0)) * _PARTS).astype(np.int64)
+    rows = np.floor(np.log2(np.maximum(_middle(bins), 1.0)) * _PARTS_PER_DOUBLING).astype(np.int64)
     low, high = int(rows.min()), int(rows.max())
     cells = columns * (high - low + 1) + (rows - low)
     order = np.argsort(cells, kind="stable")
@@ -98,7 +98,7 @@ def heat_of(state: LoadState) -> Heat | None:
         started_s=first // step * step,
         step_s=step,
         columns=int(columns.max()) + 1,
-        edges_s=tuple(float(2.0 ** (row / _PARTS) / 1e6) for row in range(low, high + 2)),
+        edges_s=tuple(float(2.0 ** (row / _PARTS_PER_DOUBLING) / 1e6) for row in range(low, high + 2)),
         cells=tuple(
             (int(cell) // (high - low + 1), int(cell) % (high - low + 1), int(count))
             for cell, count in zip(found, counts, strict=True)

@@ -17,7 +17,7 @@ from plain_verdict.model.statistics import t_quantile, two_sided_p
 
 _PER_CENTS = (50.0, 95.0, 99.0)
 _ERROR = 0.05
-_MOST_NAMED = 20
+_NAMED_REQUESTS = 20
 
 
 class NoiseThreshold(NamedTuple):
@@ -57,8 +57,8 @@ def compare(now: LoadRun, before: LoadRun, threshold: NoiseThreshold = NOISE_THR
             for request in now.requests
             if request.name in earlier and (request.failed or earlier[request.name].failed)
         ),
-        new=tuple(sorted(names - earlier.keys())[:_MOST_NAMED]),
-        gone=tuple(sorted(earlier.keys() - names)[:_MOST_NAMED]),
+        new=tuple(sorted(names - earlier.keys())[:_NAMED_REQUESTS]),
+        gone=tuple(sorted(earlier.keys() - names)[:_NAMED_REQUESTS]),
     )
 
 

@@ -15,12 +15,12 @@ from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Ints, number_of_bins
 from plain_verdict.load.metrics import MetricState
 from plain_verdict.load.state import BATCH_S, LoadState, RequestState, split_batches, split_fine
 
-VERSION = 1
+CONDENSED_VERSION = 1
 FORMAT = "plain-verdict load"
-_COLUMNS = ("fine", "fine_failed", "batches", "seconds", "started", "failed")
-_LEVEL = 9
-_NONE = np.empty(0, np.int64)
-_MOST_BYTES = 2_000_000_000
+_STATE_COLUMNS = ("fine", "fine_failed", "batches", "seconds", "started", "failed")
+_DEFLATE_LEVEL = 9
+_NO_KEYS = np.empty(0, np.int64)
+_MOST_ARRAY_BYTES = 2_000_000_000
 
 
 class CondensedRequest(msgspec.Struct, frozen=True, array_like=True):
@@ -79,7 +79,7 @@ def condense(state: LoadState, bad_rows: int, mask: Callable[[str], str], incomp
     ``incomplete`` says of which inputs results may be missing: who reads the file must know.
     """
     columns: list[tuple[str, Ints]] = []
-    for name in _COLUMNS:
+    for name in _STATE_COLUMNS:
         keys, counts = getattr(state, name).items()
         columns += [(f"{name} keys", np.diff(keys, prepend=np.int64(0))), (f"{name} counts", counts)]
     for name, kept in (("users", state.users), ("until", state.until)):
@@ -92,7 +92,7 @@ def condense(state: LoadState, bad_rows: int, mask: Callable[[str], str], incomp
         columns += _metric_columns(number, metric)
     head = CondensedHead(
         format=FORMAT,
-        version=VERSION,
+        version=CONDENSED_VERSION,
         fine_bits=FINE_BITS,
         coarse_bits=COARSE_BITS,
         batch_s=BATCH_S,
@@ -117,7 +117,7 @@ def condense(state: LoadState, bad_rows: int, mask: Callable[[str], str], incomp
         columns=tuple((name, int(column.size)) for name, column in columns),
     )
     data = b"".join(column.astype("<i8").tobytes() for _, column in columns)
-    return msgspec.json.encode(head) + b"\n" + zlib.compress(data, _LEVEL)
+    return msgspec.json.encode(head) + b"\n" + zlib.compress(data, _DEFLATE_LEVEL)
 
 
 def _metric_columns(number: int, metric: MetricState) -> Iterator[tuple[str, Ints]]:
@@ -156,13 +156,13 @@ def expand(data: bytes) -> tuple[CondensedHead, LoadState]:
         head = msgspec.json.decode(first, type=CondensedHead)
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
         raise ValueError(f"its first line can't be read: {error}") from error
-    if head.format != FORMAT or head.version > VERSION:
-        raise ValueError(f"it is of version {head.version}, and this program knows {VERSION}")
+    if head.format != FORMAT or head.version > CONDENSED_VERSION:
+        raise ValueError(f"it is of version {head.version}, and this program knows {CONDENSED_VERSION}")
     if (head.fine_bits, head.coarse_bits, head.batch_s) != (FINE_BITS, COARSE_BITS, BATCH_S):
         raise ValueError("its bins or batches are others than this program's, so it can't be added to others")
     wanted = 8 * sum(length for _, length in head.columns)
     try:
-        unpacked = zlib.decompressobj().decompress(packed, min(wanted + 1, _MOST_BYTES)) if sign else b""
+        unpacked = zlib.decompressobj().decompress(packed, min(wanted + 1, _MOST_ARRAY_BYTES)) if sign else b""
     except zlib.error as error:
         raise ValueError("its columns are damaged") from error
     if len(unpacked) != wanted:
@@ -191,7 +191,7 @@ def _state_of(head: CondensedHead, numbers: Ints) -> LoadState:
     state.first_us, state.last_us = head.first_us, head.last_us
     state.answered.merge(*head.answered)
     state.everything.merge(*head.everything)
-    for name in _COLUMNS:
+    for name in _STATE_COLUMNS:
         keys, counts = _pair(columns, name)
         if keys.size:
             _check_counts(name, keys, counts)
@@ -203,10 +203,10 @@ def _state_of(head: CondensedHead, numbers: Ints) -> LoadState:
     state.until = dict(zip(seconds.tolist(), (seconds + spans).tolist(), strict=True))
     for number, metric in enumerate(head.metrics):
         parts = [
-            columns.get(f"metric {number} {name}", _NONE).tolist()
+            columns.get(f"metric {number} {name}", _NO_KEYS).tolist()
             for name in ("bins", "counts", "seconds", "second counts")
         ]
-        sums = columns.get(f"metric {number} second sums", _NONE).view(np.float64).tolist()
+        sums = columns.get(f"metric {number} second sums", _NO_KEYS).view(np.float64).tolist()
         if len(parts[0]) != len(parts[1]) or len({len(parts[2]), len(parts[3]), len(sums)}) > 1:
             raise ValueError(f"it lacks the columns of the metric {metric.name}")
         state.metrics.of(metric.name, metric.unit).add_counted(

@@ -12,7 +12,7 @@ from plain_verdict.model import ErrorWindow, Pause, Series, SlowStart, Waiting
 _LEAST_RATIO = 14.0
 _LEAST_EXCESS = 2.0
 _LONGEST_PART = 0.5
-_MOST_STEPS = 20_000
+_MOST_HINT_STEPS = 20_000
 _LEAST_BATCHES = 8
 _LEAST_SLOWER = 1.2
 _LONGER, _LEAST_PAUSE_S = 5.0, 2
@@ -28,7 +28,7 @@ def find_error_window(series: Series) -> ErrorWindow | None:
     The window with the largest likelihood ratio, if its logarithm is at least 14 and the share of failed ones in it
     twice that outside. Source: Kulldorff 1997, Communications in Statistics 26(6) (scan statistic), in time.
     """
-    counts, failed = np.array(series.counts[:_MOST_STEPS]), np.array(series.failed[:_MOST_STEPS])
+    counts, failed = np.array(series.counts[:_MOST_HINT_STEPS]), np.array(series.failed[:_MOST_HINT_STEPS])
     total, bad = int(counts.sum()), int(failed.sum())
     if not 0 < bad < total:
         return None

@@ -13,7 +13,7 @@ from plain_verdict.model import Metric, Payload, Reported
 
 _SHIFT = 42
 """Bits of a double's mantissa that a bin leaves out: bins are at most 0.1 % wide, as those of times (bins.py)."""
-_MOST_STEPS = 60
+_METRIC_STEPS = 60
 _SHARE = 0.95
 _LEAST_FOR_SHARE = 59
 """Values from which 95 % are given; see ``percentiles.least_count``."""
@@ -101,7 +101,7 @@ def metric_of(name: str, unit: str, state: MetricState) -> Metric:
 
 def _series(state: MetricState, first: int, last: int) -> tuple[float | None, ...]:
     """Return the means of equal steps from the first second to the last; None where a step has no value."""
-    step = max(1, math.ceil((last - first + 1) / _MOST_STEPS))
+    step = max(1, math.ceil((last - first + 1) / _METRIC_STEPS))
     sums: Counter[int] = Counter()
     totals: dict[int, float] = {}
     for second, times in state.second_counts.items():

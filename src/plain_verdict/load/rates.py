@@ -15,7 +15,7 @@ from plain_verdict.load.percentiles import LEAST_BATCHES
 from plain_verdict.model import LoadRun, RateChange, RequestNumbers
 from plain_verdict.model.statistics import t_quantile, wilson_interval
 
-_MINUTE_S = 60
+_RATE_STEP_S = 60
 
 
 def effect_of(minutes: Sequence[tuple[int, int]]) -> float:
@@ -68,4 +68,4 @@ def compare_sent(now: LoadRun, before: LoadRun) -> RateChange:
 
 def _whole_minutes(run: LoadRun) -> Floats:
     """Return how many requests were sent a second in each minute but the first and the last, which are cut."""
-    return np.array([count for count, _ in run.minutes[1:-1]], np.float64) / _MINUTE_S
+    return np.array([count for count, _ in run.minutes[1:-1]], np.float64) / _RATE_STEP_S

@@ -14,8 +14,8 @@ from urllib.parse import quote
 _LEAST_CHARS = 8
 """Of a form that is not the value itself: shorter ones stand in any text."""
 _ASCII = 128
-_QUOTED = ("'\\''", "'\"'\"'")  # POSIX.1-2017, Shell Command Language, section 2.2
-_SEPARATORS = (":", " ", "-", "\\x", ", 0x")
+_SHELL_QUOTES = ("'\\''", "'\"'\"'")  # POSIX.1-2017, Shell Command Language, section 2.2
+_BYTE_SEPARATORS = (":", " ", "-", "\\x", ", 0x")
 
 
 def forms_of(value: str) -> Iterator[str]:
@@ -37,7 +37,7 @@ def _base64_forms(value: str) -> Iterator[str]:
 
 def _hex_forms(value: str) -> Iterator[str]:
     pairs = [f"{byte:02x}" for byte in value.encode("utf-8", "surrogatepass")]
-    for separator in ("", *_SEPARATORS):
+    for separator in ("", *_BYTE_SEPARATORS):
         form = separator.join(pairs)
         yield form
         yield form.upper().replace("X", "x")
@@ -59,7 +59,7 @@ def partly_escaped(value: str) -> Iterator[str]:
     )
     percent = every, quote(value, safe=""), quote(value, safe="/"), quote(value, safe="!$&'()*+,;=:@/")
     once = (*percent, json.dumps(value)[1:-1], json.dumps(value)[1:-1].replace("/", "\\/"), html.escape(value))
-    yield from (value.replace("'", quoted) for quoted in _QUOTED)
+    yield from (value.replace("'", quoted) for quoted in _SHELL_QUOTES)
     for text in once:
         yield text
         yield re.sub(r"%[0-9A-F]{2}", lambda match: match[0].lower(), text)

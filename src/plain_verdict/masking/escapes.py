@@ -5,8 +5,8 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 
 _HTML = r"&(?:#\d{1,7}|#[xX][0-9a-fA-F]{1,6}|quot|apos|amp|lt|gt|nbsp|equals|colon);"  # HTML, section 13.5
-_PAIR = r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}"
-_JSON = rf"{_PAIR}|\\u[0-9a-fA-F]{{4}}|\\[nrt\"'/\\]"  # RFC 8259, section 7
+_SURROGATE_PAIR = r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}"
+_JSON = rf"{_SURROGATE_PAIR}|\\u[0-9a-fA-F]{{4}}|\\[nrt\"'/\\]"  # RFC 8259, section 7
 _SHELL = r"'\\''|'\"'\"'"  # POSIX.1-2017, Shell Command Language, section 2.2
 _PERCENT = r"%[0-9a-fA-F]{2}"  # RFC 3986, section 2.1
 ALL = re.compile(f"{_SHELL}|{_HTML}|{_JSON}|{_PERCENT}")
@@ -33,7 +33,7 @@ NEEDLES = (
     "'\"'\"'",
 )
 _TWICE = 2
-_LONGEST = 200_000
+_MOST_RESOLVED = 200_000
 
 
 def resolved(text: str) -> Iterator[tuple[str, Sequence[int]]]:
@@ -43,7 +43,7 @@ def resolved(text: str) -> Iterator[tuple[str, Sequence[int]]]:
     """
     positions: Sequence[int] = range(len(text) + 1)
     for _ in range(_TWICE):
-        if len(text) > _LONGEST:
+        if len(text) > _MOST_RESOLVED:
             return
         before = text
         text, positions = replaced(text, positions, ALL, meaning)

@@ -30,7 +30,7 @@ _WINDOW_CHARS = 32_000
 _MOST_ESCAPED = 3  # a form that is longer yet by its escapes is in the list of forms
 _ROUNDS = 3
 _MOST_READINGS = 40
-_UNSAFE = re.compile(r"[^\w. -]")
+_UNSAFE_NAME = re.compile(r"[^\w. -]")
 _SOURCE_CHARS = 80
 _BASE64 = re.compile(r"[A-Za-z0-9+/=_-]")
 
@@ -120,7 +120,7 @@ class KnownValues:
 
 def mask_of(source: str) -> str:
     """Return what stands for a known value; nothing about the value itself."""
-    return f"[masked, {_UNSAFE.sub('', source)[:_SOURCE_CHARS]}]"
+    return f"[masked, {_UNSAFE_NAME.sub('', source)[:_SOURCE_CHARS]}]"
 
 
 @cache

@@ -22,7 +22,7 @@ from plain_verdict.runtime.errors import ReadError
 from plain_verdict.runtime.guard import guarded
 from plain_verdict.text.expressions import Expression, TooSlow
 
-_CLASSES = (4, 8, 16, 32, 64, 128)
+_LENGTH_CLASSES = (4, 8, 16, 32, 64, 128)
 _MASKED = re.compile(r"\[masked, [^\]]*\]?")
 # Source files and reports under anybody's home; a path of an address on the web has no file at its end.
 _HOMES = re.compile(
@@ -197,9 +197,9 @@ class Masker:
 
 def masked(length_chars: int) -> str:
     """Return what stands for a secret: that it is masked, and about how long it was."""
-    above = next((limit for limit in _CLASSES if length_chars < limit), 0)
+    above = next((limit for limit in _LENGTH_CLASSES if length_chars < limit), 0)
     if not above:
-        return f"[masked, {_CLASSES[-1]} or more characters]"
+        return f"[masked, {_LENGTH_CLASSES[-1]} or more characters]"
     return f"[masked, {above // 2 if above > 4 else 1} to {above - 1} characters]"
 
 

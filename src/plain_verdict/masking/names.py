@@ -15,7 +15,7 @@ MADE = (
     r"|api[ _-]?key|(?:access|account|auth|subscription|signing|encryption|aes|licen[cs]e|product|serial)[ _-]?key"
     r"|credentials?|session[ _-]?(?:id|key|token)?|signature|otp|pin(?:[ _-]?code)?|clave"
 )
-ANY = rf"{TYPED}|{MADE}"
+ANY_KEY = rf"{TYPED}|{MADE}"
 
 # One of these stands in every text with such a name, in lower case: the fewer texts they stop, the faster.
 NEEDLES = (

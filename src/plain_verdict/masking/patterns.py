@@ -5,7 +5,7 @@ Each pattern's group ``secret`` is what is hidden. ``test`` says how much the va
 
 import re
 
-from plain_verdict.masking.names import ANY, MADE, NEEDLES, TYPED
+from plain_verdict.masking.names import ANY_KEY, MADE, NEEDLES, TYPED
 from plain_verdict.masking.pattern import EXACT, QUOTE, SecretPattern, Test
 from plain_verdict.masking.programs import OPTIONS
 from plain_verdict.masking.protocols import PROTOCOLS
@@ -19,13 +19,13 @@ def _signed(*names: str) -> tuple[str, ...]:
     )
 
 
-_KEY = rf"(?P<key>{ANY})"
+_KEY = rf"(?P<key>{ANY_KEY})"
 # A name in quotes or brackets may have more around its telling word: "x-api-key", "#user-password", "db.password".
-_NAMED = rf"""[^"'`<>\n]{{0,60}}?(?P<key>{ANY})[^"'`<>\n,]{{0,12}}"""
+_NAMED = rf"""[^"'`<>\n]{{0,60}}?(?P<key>{ANY_KEY})[^"'`<>\n,]{{0,12}}"""
 _INSIDE = r"""[^"'`\n\\]{2,400}?"""
 _WORD = r"""[^\s"'`&,;<>(){}\[\]\\|]+"""
 _TELLERS = r"(?:name|key|header|id|field|label|param(?:eter)?|k)"
-_VALUES = r"(?:value|val|v|content|text|data)"
+_VALUE_KEYS = r"(?:value|val|v|content|text|data)"
 
 HEADERS: tuple[SecretPattern, ...] = (
     SecretPattern(
@@ -142,7 +142,7 @@ NAMED: tuple[SecretPattern, ...] = (
     SecretPattern(
         "next line",
         NEEDLES,  # password:\n  ..., token: >-\n  ...
-        rf"""(?:{ANY}){QUOTE}?[ ]?[:=][ ]?(?:[>|][+-]?|\\)?[ ]?\r?\n[ \t]+{QUOTE}?(?P<secret>[^\s"':=]{{4,}})(?=[\s"']|\Z)""",
+        rf"""(?:{ANY_KEY}){QUOTE}?[ ]?[:=][ ]?(?:[>|][+-]?|\\)?[ ]?\r?\n[ \t]+{QUOTE}?(?P<secret>[^\s"':=]{{4,}})(?=[\s"']|\Z)""",
         Test.TYPED,
     ),
     SecretPattern(
@@ -174,7 +174,7 @@ NAMED: tuple[SecretPattern, ...] = (
         "named apart",
         NEEDLES,  # {"name": "x-api-key", "value": "..."}
         rf"""\b{_TELLERS}{QUOTE}?\s?[:=]\s?{QUOTE}?{_NAMED}{QUOTE}?\s{{0,3}}[,;]?\s{{0,40}}-?\s?"""
-        rf"""{QUOTE}?\b{_VALUES}{QUOTE}?\s?[:=]\s?{QUOTE}?(?P<secret>[^\s"'`,<>{{}}\\][^"'`\n,<>{{}}\\]{{2,400}}?)(?={QUOTE}|[,\s}}]|\Z)""",
+        rf"""{QUOTE}?\b{_VALUE_KEYS}{QUOTE}?\s?[:=]\s?{QUOTE}?(?P<secret>[^\s"'`,<>{{}}\\][^"'`\n,<>{{}}\\]{{2,400}}?)(?={QUOTE}|[,\s}}]|\Z)""",
         Test.BY_NAME,
     ),
     SecretPattern(
@@ -197,7 +197,7 @@ SHORT: tuple[SecretPattern, ...] = (
     SecretPattern(
         "escaped brackets",
         ("%5d=",),  # nested%5Bapi_key%5D=...
-        rf"(?P<key>{ANY})%5D=(?P<secret>[^&\s\"']{{4,}})",
+        rf"(?P<key>{ANY_KEY})%5D=(?P<secret>[^&\s\"']{{4,}})",
         Test.WORD,
     ),
 )

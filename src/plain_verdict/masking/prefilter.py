@@ -11,14 +11,14 @@ from plain_verdict.masking.names import NEEDLES as NAMES
 from plain_verdict.masking.pattern import SecretPattern
 from plain_verdict.masking.patterns import PATTERNS
 
-_MARKS = ("/home/", "/users/", "\\users\\", "/root/")
+_HOME_FOLDERS = ("/home/", "/users/", "\\users\\", "/root/")
 # Every digit becomes 0, spaces and hyphens go, so that a long number is a plain run of zeros.
-_DIGITS = bytes(0x30 if 0x30 <= byte <= 0x39 else 0x78 for byte in range(256))
-_GAPS = b" -"
+_DIGIT_TABLE = bytes(0x30 if 0x30 <= byte <= 0x39 else 0x78 for byte in range(256))
+_CARD_GAPS = b" -"
 _CARD = b"0" * 13
 # Every request has an address; only one with a name before its host holds a secret there.
 _ADDRESS = "://"
-_USERINFO = re.compile(rb"://[^\s/\"'<>]{1,300}?(?:@|%40|&#64;|&#x40;|\\u0040)")
+_USERINFO_BYTES = re.compile(rb"://[^\s/\"'<>]{1,300}?(?:@|%40|&#64;|&#x40;|\\u0040)")
 
 
 class Prefilter:
@@ -29,14 +29,14 @@ class Prefilter:
         for number, pattern in enumerate(PATTERNS):
             for needle in pattern.needles:
                 numbers[needle].append(number)
-        needles = list(dict.fromkeys((*numbers, *_MARKS, *ESCAPES)))
+        needles = list(dict.fromkeys((*numbers, *_HOME_FOLDERS, *ESCAPES)))
         self._numbers = [tuple(numbers.get(needle, ())) for needle in needles]
-        self._positions = frozenset(map(needles.index, _MARKS))
+        self._positions = frozenset(map(needles.index, _HOME_FOLDERS))
         self._escapes = frozenset(map(needles.index, ESCAPES))
         self._always = frozenset(number for number, pattern in enumerate(PATTERNS) if not pattern.needles)
         # Escapes hide signs, not the letters of a name; by themselves they stop nothing.
         self._in_bytes = BytesAhoCorasick(
-            [needle.encode() for needle in (*numbers, *_MARKS) if needle != _ADDRESS],
+            [needle.encode() for needle in (*numbers, *_HOME_FOLDERS) if needle != _ADDRESS],
             implementation=Implementation.DFA,  # five times as fast, and built in a moment
         )
         self._in_text = AhoCorasick(needles, implementation=Implementation.DFA)
@@ -46,9 +46,9 @@ class Prefilter:
         """Return whether any text in packed structs may hold a secret, or a path below somebody's home."""
         if self._in_bytes.find_matches_as_indexes(packed.lower(), overlapping=True):
             return True
-        if _ADDRESS.encode() in packed and _USERINFO.search(packed):
+        if _ADDRESS.encode() in packed and _USERINFO_BYTES.search(packed):
             return True
-        return _CARD in packed.translate(_DIGITS, _GAPS)
+        return _CARD in packed.translate(_DIGIT_TABLE, _CARD_GAPS)
 
     def names_secret(self, text: str) -> bool:
         """Return whether a text may hold the name of a secret, as a key or as a heading."""
@@ -58,7 +58,7 @@ class Prefilter:
         """Return the patterns that a text may hold, in order; whether it may name a home folder, or has escapes."""
         found = {match[0] for match in self._in_text.find_matches_as_indexes(text.lower(), overlapping=True)}
         numbers = set[int]().union(*(self._numbers[needle] for needle in found))
-        if _CARD in text.encode("utf-8", "replace").translate(_DIGITS, _GAPS):
+        if _CARD in text.encode("utf-8", "replace").translate(_DIGIT_TABLE, _CARD_GAPS):
             numbers |= self._always
         possible = tuple(PATTERNS[number] for number in sorted(numbers))
         return possible, not found.isdisjoint(self._positions), not found.isdisjoint(self._escapes)

@@ -6,15 +6,21 @@ from itertools import islice
 
 from ahocorasick_rs import AhoCorasick
 
-from plain_verdict.masking.names import ANY, NEEDLES
+from plain_verdict.masking.names import ANY_KEY, NEEDLES
 from plain_verdict.masking.values import looks_typed
 
-_HEADING = re.compile(rf"(?:[\w .-]{{0,30}}[ _.-])?(?:{ANY})(?:[ _-]?hash)?", re.IGNORECASE)
+_HEADING = re.compile(rf"(?:[\w .-]{{0,30}}[ _.-])?(?:{ANY_KEY})(?:[ _-]?hash)?", re.IGNORECASE)
 _NAMES = AhoCorasick(NEEDLES)
-_RULE = re.compile(r"[\s|+:=─━┼┬┴├┤┌┐└┘╪═-]*")
-_SEPARATORS = (re.compile(r"[|│┃]"), re.compile(r"\t"), re.compile(r";"), re.compile(r","), re.compile(r"[ ]{2,}"))
-_MOST_ROWS = 2_000
-_LINE_CHARS = 2_000
+_TABLE_RULE = re.compile(r"[\s|+:=─━┼┬┴├┤┌┐└┘╪═-]*")
+_COLUMN_SEPARATORS = (
+    re.compile(r"[|│┃]"),
+    re.compile(r"\t"),
+    re.compile(r";"),
+    re.compile(r","),
+    re.compile(r"[ ]{2,}"),
+)
+_MOST_MASKED_ROWS = 2_000
+_ROW_CHARS = 2_000
 
 
 def find_in_tables(text: str) -> Iterator[tuple[int, int]]:
@@ -28,16 +34,16 @@ def find_in_tables(text: str) -> Iterator[tuple[int, int]]:
 
 
 _ROW = re.compile(r"<tr[^<>]{0,200}>(.*?)(?=<tr|</table|\Z)", re.IGNORECASE | re.DOTALL)
-_CELL = re.compile(r"<t[hd][^<>]{0,200}>\s*(?:<\w[^<>]{0,80}>)?([^<>]{0,400}?)\s*(?=<)", re.IGNORECASE)
+_HTML_CELL = re.compile(r"<t[hd][^<>]{0,200}>\s*(?:<\w[^<>]{0,80}>)?([^<>]{0,400}?)\s*(?=<)", re.IGNORECASE)
 _INSERT = re.compile(r"INSERT\s+INTO\s+\S{1,80}\s*\(([^()]{1,400})\)\s*VALUES\s*", re.IGNORECASE)
-_VALUES = re.compile(r"\(((?:'(?:[^']|'')*'|[^()'])*)\)")
+_SQL_VALUES = re.compile(r"\(((?:'(?:[^']|'')*'|[^()'])*)\)")
 _VALUE = re.compile(r"\s*(?:N?'((?:[^']|'')*)'|([^,']*))\s*(?:,|\Z)")
 
 
 def _in_html(text: str) -> Iterator[tuple[int, int]]:
     columns: list[int] = []
-    for row in islice(_ROW.finditer(text), _MOST_ROWS):
-        cells = list(_CELL.finditer(text, *row.span(1)))
+    for row in islice(_ROW.finditer(text), _MOST_MASKED_ROWS):
+        cells = list(_HTML_CELL.finditer(text, *row.span(1)))
         heads = [at for at, cell in enumerate(cells) if _HEADING.fullmatch(cell[1].strip())]
         if heads and len(cells) > 1:
             columns = heads
@@ -47,10 +53,10 @@ def _in_html(text: str) -> Iterator[tuple[int, int]]:
 
 def _in_inserts(text: str) -> Iterator[tuple[int, int]]:
     """Yield the values that a statement puts into columns for secrets."""
-    for statement in islice(_INSERT.finditer(text), _MOST_ROWS):
+    for statement in islice(_INSERT.finditer(text), _MOST_MASKED_ROWS):
         names = [name.strip().strip('`"[]') for name in statement[1].split(",")]
         columns = [at for at, name in enumerate(names) if _HEADING.fullmatch(name)]
-        row = _VALUES.match(text, statement.end()) if columns else None
+        row = _SQL_VALUES.match(text, statement.end()) if columns else None
         if row:
             values = list(_VALUE.finditer(text, *row.span(1)))
             yield from (values[at].span(1) for at in columns if at < len(values) and values[at][1])
@@ -62,9 +68,9 @@ def _in_lines(text: str) -> Iterator[tuple[int, int]]:
     for line in lines:
         starts.append(starts[-1] + len(line) + 1)
     for number, line in enumerate(lines[:-1]):
-        if len(line) > _LINE_CHARS or not _NAMES.find_matches_as_indexes(line.lower(), overlapping=True):
+        if len(line) > _ROW_CHARS or not _NAMES.find_matches_as_indexes(line.lower(), overlapping=True):
             continue
-        for separator in _SEPARATORS:
+        for separator in _COLUMN_SEPARATORS:
             heads = list(_cells(line, separator))
             columns = [at for at, (_, _, cell) in enumerate(heads) if _HEADING.fullmatch(cell.strip("\"' "))]
             if len(heads) > 1 and columns and all(len(cell) < 40 for _, _, cell in heads):
@@ -75,9 +81,9 @@ def _in_lines(text: str) -> Iterator[tuple[int, int]]:
 def _values(
     lines: list[str], starts: list[int], first: int, separator: re.Pattern[str], columns: list[int], width: int
 ) -> Iterator[tuple[int, int]]:
-    for number in range(first, min(len(lines), first + _MOST_ROWS)):
+    for number in range(first, min(len(lines), first + _MOST_MASKED_ROWS)):
         line = lines[number]
-        if _RULE.fullmatch(line) and line.strip():
+        if _TABLE_RULE.fullmatch(line) and line.strip():
             continue
         cells = list(_cells(line, separator))
         if len(cells) != width:

@@ -7,12 +7,12 @@ from plain_verdict.masking.names import TYPED
 from plain_verdict.masking.pattern import SecretPattern, Test
 from plain_verdict.masking.values import holds_credentials, is_card, looks_made, looks_typed
 
-_FOLDER = re.compile(r"(?<![A-Za-z_])(?:OLD)?PWD(?![A-Za-z_])", re.IGNORECASE)
+_WORKING_FOLDER = re.compile(r"(?<![A-Za-z_])(?:OLD)?PWD(?![A-Za-z_])", re.IGNORECASE)
 
 
 def is_secret(pattern: SecretPattern, match: re.Match[str]) -> bool:
     """Return whether what has a secret's pattern is one; PWD is the working folder where it holds a path."""
-    if _FOLDER.search(match[0]) and match["secret"].startswith(("/", "~", "\\", "C:")):
+    if _WORKING_FOLDER.search(match[0]) and match["secret"].startswith(("/", "~", "\\", "C:")):
         return False
     test = _TESTS.get(pattern.test)
     return test is None or test(match)

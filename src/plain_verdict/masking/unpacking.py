@@ -5,10 +5,10 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 
-_MOST_BYTES = 100_000_000
+_MOST_UNPACKED_BYTES = 100_000_000
 """Unpacked, of one file."""
 _MOST_MEMBERS = 5_000
-_GZIP = 31  # zlib's word for the format of RFC 1952
+_GZIP_WINDOW = 31  # zlib's word for the format of RFC 1952
 
 
 def unpacked(data: bytes) -> Iterator[bytes]:
@@ -16,7 +16,7 @@ def unpacked(data: bytes) -> Iterator[bytes]:
     yield data
     if data[:2] == b"\x1f\x8b":
         try:
-            yield zlib.decompressobj(_GZIP).decompress(data, _MOST_BYTES)
+            yield zlib.decompressobj(_GZIP_WINDOW).decompress(data, _MOST_UNPACKED_BYTES)
         except zlib.error:
             return
     elif data[:4] == b"PK\x03\x04":
@@ -24,7 +24,7 @@ def unpacked(data: bytes) -> Iterator[bytes]:
 
 
 def _members(data: bytes) -> Iterator[bytes]:
-    room = _MOST_BYTES
+    room = _MOST_UNPACKED_BYTES
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             for member in archive.infolist()[:_MOST_MEMBERS]:

@@ -4,7 +4,7 @@ import re
 from base64 import b64decode
 from binascii import Error as NotBase64
 
-_HARMLESS = re.compile(
+_HARMLESS_VALUE = re.compile(
     r"(?:none|null|nil|true|false|undefined|empty|required|missing|invalid|incorrect|wrong|expired|unknown|changed"
     r"|optional|ok|yes|no|set|unset|not|string|str|bytes|int|is|was|must|text|value|hidden|masked|redacted|omitted"
     r"|password|passwd|secret|token|key|type|field|here|example|given|received|bool|sent|valid|accepted|rejected|success"
@@ -18,7 +18,7 @@ _HARMLESS = re.compile(
 
 def is_harmless(value: str) -> bool:
     """Return whether what stands where a secret may stand is an ordinary word, a placeholder or already hidden."""
-    return _HARMLESS.fullmatch(value) is not None
+    return _HARMLESS_VALUE.fullmatch(value) is not None
 
 
 def looks_typed(value: str) -> bool:
@@ -48,7 +48,7 @@ _CODE = re.compile(
 )
 
 
-_VERSION = re.compile(r"v?\d+(?:\.\d+)+\S*|\d{4}-\d\d-\d\d\S*")
+_VERSION_NUMBER = re.compile(r"v?\d+(?:\.\d+)+\S*|\d{4}-\d\d-\d\d\S*")
 _SWITCH = re.compile(r"[a-z](?=[A-Z\d])|[A-Z](?=[A-Z]?[a-z\d])|\d(?=[A-Za-z])")
 _HUMP = re.compile(r"[A-Z][a-z]*")
 _LEAST_HUMP = 2.6  # letters: those of words are longer
@@ -62,7 +62,7 @@ def looks_made(value: str) -> bool:
     digits = sum(char.isdigit() for char in value)
     if digits == len(value):
         return len(value) >= 12
-    if _VERSION.fullmatch(value):
+    if _VERSION_NUMBER.fullmatch(value):
         return False
     if re.fullmatch(r"[a-z]+(?:[A-Z][a-z]+)*\d{0,2}|[a-z]+(?:[._/-][a-z]+)*\d{0,2}|[A-Z_]+\d{0,2}", value):
         return False

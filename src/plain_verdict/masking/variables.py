@@ -14,13 +14,13 @@ from plain_verdict.masking.known import KnownValue
 from plain_verdict.masking.names import is_secret_key
 from plain_verdict.masking.values import looks_made, looks_typed
 
-_LEAST_CHARS = 8
+_LEAST_VALUE_CHARS = 8
 _LEAST_NAMED_CHARS = 4
 """Of a value in a file or a variable that the user names: shorter ones stand everywhere."""
-_LINE_CHARS = 16
+_LEAST_LINE_CHARS = 16
 """Of a line of a value of several lines, which is looked for by itself as well."""
 
-_WORDS = frozenset(
+_SECRET_WORDS = frozenset(
     (
         *(
             "password",
@@ -40,7 +40,7 @@ _WORDS = frozenset(
     )
 )
 _NO_SECRETS = frozenset(("pwd", "oldpwd"))  # POSIX.1-2017, cd: the working folder
-_WORD = re.compile(r"[a-z]+", re.IGNORECASE)
+_PLAIN_WORD = re.compile(r"[a-z]+", re.IGNORECASE)
 _JOINED = re.compile(r"passw(?:or)?d|passphrase|secret|token|(?:api|private|access|account)_?key", re.IGNORECASE)
 
 _ORDINARY = re.compile(
@@ -51,15 +51,15 @@ _ORDINARY = re.compile(
     r"|[a-z0-9-]+(?:\.[a-z0-9-]+)*\.[a-z]{2,6}(?::\d+)?"  # a host or a file
     r"|(?:[A-Z]?[a-z]+|[A-Z]+)(?:[ ._-](?:[A-Z]?[a-z]+|[A-Z]+))*[ ._-]?\d{0,2}"  # words, with a small number
 )
-_USERINFO = re.compile(r"[a-z][a-z0-9+.-]*://[^\s/@]*?:([^\s/]+)@", re.IGNORECASE)
+_URL_PASSWORD = re.compile(r"[a-z][a-z0-9+.-]*://[^\s/@]*?:([^\s/]+)@", re.IGNORECASE)
 _PAIR = re.compile(r"([\w .-]{2,40}?)\s*=\s*(\"[^\"]*\"|'[^']*'|[^;\s]+)")
 _DOTENV = re.compile(r"(?:export\s+)?([A-Za-z_][\w.-]*)\s*=\s*(.*)", re.DOTALL)
 
 
 def is_secret_variable(name: str) -> bool:
     """Return whether the name of a variable has a word for a secret."""
-    words = {word.casefold() for word in _WORD.findall(name)}
-    named = bool(words & _WORDS) or _JOINED.search(name) is not None
+    words = {word.casefold() for word in _PLAIN_WORD.findall(name)}
+    named = bool(words & _SECRET_WORDS) or _JOINED.search(name) is not None
     return named and name.casefold() not in _NO_SECRETS
 
 
@@ -94,7 +94,7 @@ def _is_long(text: str) -> bool:
 
 
 def _is_unusual(text: str) -> bool:
-    if len(text) < _LEAST_CHARS or _ORDINARY.fullmatch(text):
+    if len(text) < _LEAST_VALUE_CHARS or _ORDINARY.fullmatch(text):
         return False
     return looks_typed(text) or looks_made(text)
 
@@ -105,7 +105,7 @@ def _values_in(value: str) -> Iterator[str]:
     yield whole
     lines = [line.strip() for line in whole.splitlines()]
     if len(lines) > 1:
-        yield from (line for line in lines if len(line) >= _LINE_CHARS and not line.startswith("-----"))
+        yield from (line for line in lines if len(line) >= _LEAST_LINE_CHARS and not line.startswith("-----"))
     if whole[:1] in ("{", "["):
         for key, text in _texts_in(whole):
             if is_secret_key(key) or is_secret_variable(key):
@@ -133,7 +133,7 @@ def _leaves(key: str, value: object) -> Iterator[tuple[str, str]]:
 
 def _passwords_in(value: str) -> Iterator[str]:
     """Yield the passwords in an address or in a connection string."""
-    for found in _USERINFO.finditer(value):
+    for found in _URL_PASSWORD.finditer(value):
         yield from dict.fromkeys((found[1], unquote(found[1])))
     if ";" in value:
         yield from (found[2].strip("\"'") for found in _PAIR.finditer(value) if is_secret_key(found[1].strip()))

@@ -8,13 +8,13 @@ import msgspec
 from plain_verdict.model import ReadingNote, ResultFile, in_order
 from plain_verdict.text.formatting import plural
 
-_MOST_FILES = 40
+_MOST_COMPARED = 40
 _ALIKE = 0.8  # of the smaller file's checks
 
 
 def with_duplicates_noted(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     """Return the files, those of two formats that hold the same checks of the same time with a note."""
-    if len({file.format for file in files}) < 2 or len(files) > _MOST_FILES:
+    if len({file.format for file in files}) < 2 or len(files) > _MOST_COMPARED:
         return files
     names = [Counter((check.suite, check.name) for check in file.checks) for file in files]
     noted = list(files)

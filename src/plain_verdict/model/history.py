@@ -28,10 +28,10 @@ class Past(StrEnum):
     @property
     def words(self) -> str:
         """Return it in words."""
-        return _WORDS[self]
+        return _PAST_WORDS[self]
 
 
-_WORDS = {
+_PAST_WORDS = {
     Past.PASSED: "passed",
     Past.PASSED_ON_RETRY: "passed on retry",
     Past.FAILED: "failed",

@@ -15,7 +15,7 @@ Text = Callable[[str], str]
 Moment = Callable[[datetime], datetime]
 
 # Not shown, or names of things in the model; a change would tear them apart.
-_KEYS = {
+_UNCHANGED = {
     RequirementResult: ("checks",),
     Check: ("id",),
     Content: ("key", "kind", "media_type"),
@@ -78,7 +78,7 @@ def _changed_value(value: object, change: Change) -> object:
 def _fields(kind: type[msgspec.Struct]) -> tuple[str, ...]:
     """Return the fields that can hold a text, a moment, or structs that hold them."""
     hints = typing.get_type_hints(kind)
-    kept = (name for name in kind.__struct_fields__ if name not in _KEYS.get(kind, ()))
+    kept = (name for name in kind.__struct_fields__ if name not in _UNCHANGED.get(kind, ()))
     return tuple(name for name in kept if any(map(_can_change, _inner(hints[name]))))
 
 

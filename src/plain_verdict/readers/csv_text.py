@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 LONGEST_CELL_CHARS = 10_000_000
 _DELIMITERS = ",;\t|"
 _ROWS_LOOKED_AT = 50
-_MANY = 2
+_LEAST_COLUMNS = 2
 NEVER_CLOSED = "has a quote that is never closed"
 
 
@@ -42,7 +42,7 @@ def delimiter_of(lines: Sequence[str], quote: str = '"') -> str:
         except csv.Error:
             return (0.0, 0)
         usual, times = Counter(sizes).most_common(1)[0] if sizes else (0, 0)
-        return (times / len(sizes), usual) if usual >= _MANY else (0.0, 0)
+        return (times / len(sizes), usual) if usual >= _LEAST_COLUMNS else (0.0, 0)
 
     return max(_DELIMITERS, key=fit)
 
@@ -54,7 +54,7 @@ def cells_of(line: str, delimiter: str, quote: str = '"') -> list[str] | None:
     """
     rows = _reader([line, ""], delimiter, quote)
     cells = next(rows, [])
-    return cells if rows.line_num < _MANY else None
+    return cells if rows.line_num < _LEAST_COLUMNS else None
 
 
 def rows_of(

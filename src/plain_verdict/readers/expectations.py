@@ -26,20 +26,20 @@ _FORMS = tuple(
         rf"\bexpected (?P<a>{_LITERAL}) to (?:deeply |strictly )?(?:be|equal|eql) (?P<e>{_VALUE})(?: //.*)?$",
     )
 )
-_WORD = re.compile("expected", re.IGNORECASE)
-_SEARCHED_CHARS = 2_000
+_EXPECTED_WORD = re.compile("expected", re.IGNORECASE)
+_MESSAGE_CHARS = 2_000
 
 
 def find_expectation(*texts: str) -> tuple[str, str] | None:
     """Return (expected, actual) from the first text that tells them apart, or None."""
     for text in texts:
         # Nearly no text has the word: to look for it in one case is ten times as fast.
-        word = _WORD.search(text) if "expected" in text.lower() else None
+        word = _EXPECTED_WORD.search(text) if "expected" in text.lower() else None
         if not word:
             continue
-        start = max(0, word.start() - _SEARCHED_CHARS // 4)
+        start = max(0, word.start() - _MESSAGE_CHARS // 4)
         for form in _FORMS:
-            found = form.search(text, start, start + _SEARCHED_CHARS)
+            found = form.search(text, start, start + _MESSAGE_CHARS)
             if found and (found["e"].strip() or found["a"].strip()):
                 return found["e"].strip(), found["a"].strip().removesuffix(".")
     return None

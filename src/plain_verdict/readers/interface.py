@@ -21,7 +21,7 @@ _TAP_PLAN = re.compile(r"^\s*\d+\.\.\d+\s*(?:#.*)?$", re.MULTILINE)
 _TAP = re.compile(rf"\s*(?:TAP version \d+\b|(?:not )?ok \d+\b|not ok\b)|{_TAP_PLAN.pattern}", re.MULTILINE)
 _TAP_OK = re.compile(r"\s*ok\b")
 _TAP_POINT = re.compile(r"^(?:not )?ok \d+\b", re.MULTILINE)
-_ROWS = 20
+_HEAD_ROWS = 20
 SUITE_ITSELF, NAMELESS = "The suite itself", "Nameless check"
 """What a check is called that is a suite's own outcome, and one to which its file gives no name."""
 _JSON_PIECE = re.compile(r'"(?:[^"\\\n]|\\.)*"|[{}\[\]:]')
@@ -110,7 +110,7 @@ class Head:
         if self.text[:1] != "{":
             return ()
         found: list[object] = []
-        for line in self.text.split("\n", _ROWS)[:_ROWS]:
+        for line in self.text.split("\n", _HEAD_ROWS)[:_HEAD_ROWS]:
             try:
                 found.append(msgspec.json.decode(line.encode("utf-8", "replace")))
             except msgspec.DecodeError:
@@ -121,7 +121,7 @@ class Head:
     def csv_rows(self) -> tuple[tuple[str, ...], ...]:
         """Return the first rows of a table, as far as they stand whole in it; none where it is none."""
         cut = len(self.data) >= HEAD_BYTES and "\n" in self.text
-        lines = (self.text[: self.text.rindex("\n")] if cut else self.text).split("\n", _ROWS)[:_ROWS]
+        lines = (self.text[: self.text.rindex("\n")] if cut else self.text).split("\n", _HEAD_ROWS)[:_HEAD_ROWS]
         first = lines[0].rstrip("\r")
         if not first or first[:1] in "<{[" or not first.replace("\t", " ").isprintable():
             return ()

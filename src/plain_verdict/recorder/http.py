@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     Headers = Mapping[str, str] | Iterable[tuple[str, str]]
 
 _VERSIONS = {9: "HTTP/0.9", 10: "HTTP/1.0", 11: "HTTP/1.1", 20: "HTTP/2"}
-_MOST_BYTES = 2_000_000
+_MOST_BODY_BYTES = 2_000_000
 """Of a body that is kept: what is larger is only counted."""
 
 
@@ -69,7 +69,7 @@ def body_part(body: object) -> "Line":
     """Return a body as text, or in base64 where it is none."""
     if not isinstance(body, (bytes, bytearray, str)) or not body:
         return {}
-    if len(body) > _MOST_BYTES:
+    if len(body) > _MOST_BODY_BYTES:
         return {"size_bytes": len(body)}
     if isinstance(body, str):
         return {"body": body}

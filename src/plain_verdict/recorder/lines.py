@@ -14,7 +14,7 @@ else:
 
 VERSION = 1
 """Of the format that is written, and read."""
-_NAME_CHARS = 80
+_FILE_NAME_CHARS = 80
 _SKIPS = ("Skipped", "SkipTest", "SkippedTest")
 _encoder = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"), default=str)
 
@@ -93,7 +93,7 @@ def problem_of(error: BaseException) -> "tuple[str, str, Line | None]":
 def safe_name(name: str) -> str:
     """Return a file name that every system takes."""
     kept = "".join(char if char.isalnum() or char in "-_." else "-" for char in os.path.basename(name))
-    return kept.lstrip(".")[-_NAME_CHARS:] or "evidence"
+    return kept.lstrip(".")[-_FILE_NAME_CHARS:] or "evidence"
 
 
 def evidence_bytes(evidence: object, name: str, record: str) -> tuple[str, str]:

@@ -18,8 +18,8 @@ from plain_verdict.runtime.errors import DeliveryError, UsageError
 
 _MAGIC = re.compile(r"[*?\[]")
 _OF_THIS_MACHINE = "file://"
-_MOST_FILES = 20_000
-_HINT = "check the address and your credentials"
+_MOST_FETCHED = 20_000
+_ACCESS_HINT = "check the address and your credentials"
 
 
 class Fetched(msgspec.Struct):
@@ -65,9 +65,9 @@ def _fetch(address: str, folder: Path, result: Fetched) -> list[str]:
             return [str(folder)]
         if _copied(base, wanted, folder, result):
             return [str(folder / wanted)]
-        result.unread.append(Unread(shown_path(address), "does not exist", hint=_HINT))
+        result.unread.append(Unread(shown_path(address), "does not exist", hint=_ACCESS_HINT))
     except DeliveryError as error:
-        result.unread.append(Unread(shown_path(address), error.what, hint=error.hint or _HINT))
+        result.unread.append(Unread(shown_path(address), error.what, hint=error.hint or _ACCESS_HINT))
     return []
 
 
@@ -105,8 +105,8 @@ def _copy(files: Files, wanted: str, folder: Path) -> list[str]:
             raise DeliveryError("can't be listed", hint=hint)
         fits = _pattern_of(wanted)
         names = [file_found.file for file_found in found if file_found.file and fits.fullmatch(file_found.file)]
-        if len(names) > _MOST_FILES:
-            raise DeliveryError(f"has more than {_MOST_FILES:,} files there", hint="name fewer")
+        if len(names) > _MOST_FETCHED:
+            raise DeliveryError(f"has more than {_MOST_FETCHED:,} files there", hint="name fewer")
     else:
         names = [wanted]
     copied = []

@@ -17,12 +17,12 @@ from plain_verdict.text.addresses import without_password
 from plain_verdict.text.cleaning import single_line
 
 _BRANCH = "pages"
-_TRIES = 6
-_PAUSE_S = 0.3
-_TIMEOUT_S = 120
+_PUSH_TRIES = 6
+_PUSH_PAUSE_S = 0.3
+_GIT_TIMEOUT_S = 120
 _MOVED = ("fetch first", "non-fast-forward", "cannot lock ref", "incorrect old value", "failed to update ref")
 """What git says when somebody else pushed meanwhile."""
-_WHY = (
+_GIT_FAILURES = (
     ("host key verification failed", "the host's key is not known, or another one", "check ~/.ssh/known_hosts"),
     ("remote host identification has changed", "the host's key is another one", "check ~/.ssh/known_hosts"),
     ("permission denied", "permission denied", "check git's keys or credential helpers"),
@@ -71,7 +71,7 @@ class RepositoryDestination:
 
     def do(self, job: Callable[[Files], Result], message: str = "") -> Result:
         """Do a job in a copy of the branch and push it as one commit; again where somebody else was faster."""
-        for number in range(_TRIES):
+        for number in range(_PUSH_TRIES):
             with tempfile.TemporaryDirectory(prefix="plain-verdict-") as name:
                 copy = Path(name)
                 self._fetch(copy)
@@ -79,7 +79,7 @@ class RepositoryDestination:
                 result = job(files)
                 if not files.changed or self._push(copy, files.changed, message):
                     return result
-            time.sleep(_PAUSE_S * (number + random.random()))  # noqa: S311  so that two don't meet again
+            time.sleep(_PUSH_PAUSE_S * (number + random.random()))  # noqa: S311  so that two don't meet again
         raise self._failed("others kept pushing", "try again")
 
     def _fetch(self, copy: Path) -> None:
@@ -125,11 +125,11 @@ class RepositoryDestination:
         command = ["git", "-c", "core.autocrlf=false", "-c", "commit.gpgsign=false", *arguments]
         try:
             done = subprocess.run(  # noqa: S603  words of our own, and an address that is one of git's four kinds
-                command, cwd=copy, env=environment, capture_output=True, check=False, timeout=_TIMEOUT_S
+                command, cwd=copy, env=environment, capture_output=True, check=False, timeout=_GIT_TIMEOUT_S
             )
         except subprocess.TimeoutExpired as error:
             raise self._failed(
-                f"git {arguments[0]} took longer than {_TIMEOUT_S} s", "check the address"
+                f"git {arguments[0]} took longer than {_GIT_TIMEOUT_S} s", "check the address"
             ) from error
         except OSError as error:
             raise self._failed(f"git can't be run ({error.strerror})", "install git") from error
@@ -140,7 +140,7 @@ class RepositoryDestination:
     def _refused(self, output: str) -> DeliveryError:
         """Return the error that git's words mean, with them as its cause."""
         lines = [line for line in output.splitlines() if line.startswith(("fatal:", "error:", "remote:", " !"))]
-        known = next(((why, hint) for words, why, hint in _WHY if words in output.lower()), None)
+        known = next(((why, hint) for words, why, hint in _GIT_FAILURES if words in output.lower()), None)
         words = without_password(single_line(" ".join(lines[:2]) or output, 200))
         error = self._failed(known[0] if known else words, known[1] if known else "check the address")
         error.__cause__ = RuntimeError(output)

@@ -8,7 +8,7 @@ from fsspec.utils import infer_storage_options
 
 from plain_verdict.runtime.errors import UsageError
 
-_TIMEOUT_S = 20.0
+_SFTP_TIMEOUT_S = 20.0
 
 
 class CheckedSFTP(SFTPFileSystem):  # type: ignore[misc]  # fsspec has no types
@@ -29,7 +29,7 @@ class CheckedSFTP(SFTPFileSystem):  # type: ignore[misc]  # fsspec has no types
         self.client = paramiko.SSHClient()
         self.client.load_system_host_keys()
         self.client.set_missing_host_key_policy(paramiko.RejectPolicy())
-        self.client.connect(self.host, timeout=_TIMEOUT_S, banner_timeout=_TIMEOUT_S, **self.ssh_kwargs)
+        self.client.connect(self.host, timeout=_SFTP_TIMEOUT_S, banner_timeout=_SFTP_TIMEOUT_S, **self.ssh_kwargs)
         self.ftp = self.client.open_sftp()
 
     def move_in(self, part: str, path: str, *, new: bool) -> bool:

@@ -17,7 +17,7 @@ from plain_verdict.text.media_types import served_as
 from plain_verdict.text.packages import quiet_libraries, require
 
 _WHO, _KEYS = "check the library's own variables and files", "check ~/.ssh/known_hosts"
-_WHY = (
+_STORE_FAILURES = (
     (("NoCredentials", "Unable to locate credentials"), "no credentials found", _WHO),
     (("AccessDenied", "Forbidden", "403"), "access is forbidden", "check the permissions there"),
     (("NoSuchBucket", "bucket does not exist"), "there is no such bucket", "create it, or check the address"),
@@ -165,7 +165,7 @@ def _as_delivery_errors(shown: str) -> Iterator[None]:
         raise
     except Exception as error:  # each store has its own errors
         reason = f"{type(error).__name__}: {error}"
-        for words, what, hint in _WHY:
+        for words, what, hint in _STORE_FAILURES:
             if any(word in reason for word in words):
                 raise DeliveryError(what, path=shown, hint=hint) from error
         what = without_password(single_line(reason, 200))

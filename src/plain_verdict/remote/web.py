@@ -22,11 +22,11 @@ from plain_verdict.text.packages import quiet_libraries, require
 if TYPE_CHECKING:
     from requests import PreparedRequest, Response
 
-_TIMEOUT_S = (10.0, 60.0)
-_PAUSES_S = (0.2, 0.5, 1.0, 2.0, 4.0)
+_HTTP_TIMEOUT_S = (10.0, 60.0)
+_RETRY_PAUSES_S = (0.2, 0.5, 1.0, 2.0, 4.0)
 _TEMPORARY = (500, 502, 503, 504)
-_DEEPEST = 30
-_MOST_REDIRECTS = 5
+_DEEPEST_FOLDERS = 30
+_FOLLOWED_REDIRECTS = 5
 _DAV = "{DAV:}"
 _RETRY_STATUS = (
     b'<?xml version="1.0" encoding="utf-8"?><propfind xmlns="DAV:"><prop><resourcetype/><getcontentlength/>'
@@ -147,7 +147,7 @@ class WebFiles:
                 folders.append(path.rstrip("/"))
             else:
                 yield Found(path[len(top) :], _stamp(node))
-        if folders and depth >= _DEEPEST:
+        if folders and depth >= _DEEPEST_FOLDERS:
             raise self._failed(url, "has folders too deep below each other", "name a folder further below")
         for folder in folders:
             yield from self._below(f"{self._url}{quote(folder[len(top) :])}/", depth + 1)
@@ -178,7 +178,7 @@ class WebFiles:
     def _insist(ask: Callable[[], "Response"], *, once: bool = False) -> "Response":
         """Ask, and again where the server is out of step: two that replace one file are too much for some."""
         answer = ask()
-        for pause_s in () if once else _PAUSES_S:
+        for pause_s in () if once else _RETRY_PAUSES_S:
             if answer.status_code not in _TEMPORARY:
                 break
             time.sleep(pause_s)
@@ -250,7 +250,7 @@ class WebFiles:
             if method == "GET":
                 return self._get(url, headers)
             return self._session.request(
-                method, url, data=data, headers=headers, timeout=_TIMEOUT_S, allow_redirects=False
+                method, url, data=data, headers=headers, timeout=_HTTP_TIMEOUT_S, allow_redirects=False
             )
         except requests.exceptions.SSLError as error:
             what = "its certificate does not fit, or TLS failed"
@@ -266,12 +266,12 @@ class WebFiles:
         From TLS no redirect leads to where all can read along. Source: RFC 9110, section 15.4.
         """
         first, there = urlsplit(url), url
-        for _ in range(_MOST_REDIRECTS):
+        for _ in range(_FOLLOWED_REDIRECTS):
             is_same_host = urlsplit(there)[:2] == first[:2]
             answer = self._session.get(
                 there,
                 headers=headers,
-                timeout=_TIMEOUT_S,
+                timeout=_HTTP_TIMEOUT_S,
                 allow_redirects=False,
                 auth=None if is_same_host else _as_nobody,
             )

@@ -10,7 +10,7 @@ from plain_verdict.text.formatting import capital, join_list
 
 _MOST_BROKEN = 200
 """Failed rules of one set that are listed one by one."""
-_ORDER = (Outcome.ERRORED, Outcome.FAILED, Outcome.UNDECIDED)
+_RESULT_ORDER = (Outcome.ERRORED, Outcome.FAILED, Outcome.UNDECIDED)
 
 
 class RuleRow(msgspec.Struct, frozen=True):
@@ -77,7 +77,9 @@ def _lead(counts: RuleCounts) -> Iterator[str]:
 
 def _set(suite: tuple[str, ...], rules: Sequence[Check], waived: Mapping[str, Waived]) -> RuleSet:
     not_kept = [check for check in rules if check.outcome in (*BAD, Outcome.UNDECIDED)]
-    not_kept.sort(key=lambda check: (check.id in waived, _ORDER.index(check.outcome), -_rank(check), check.name))
+    not_kept.sort(
+        key=lambda check: (check.id in waived, _RESULT_ORDER.index(check.outcome), -_rank(check), check.name)
+    )
     shown = not_kept[:_MOST_BROKEN]
     return RuleSet(
         name=" › ".join(suite) or "Rules",

@@ -22,7 +22,7 @@ from plain_verdict.text.formatting import format_duration, format_size, plural
 
 _HEADERS_IN_VIEW = 6
 _LINES_IN_VIEW, _CHARS_IN_VIEW = 14, 1_500
-_SHORT_CHARS = 80
+_SHORT_BODY_CHARS = 80
 _NARROWEST = 0.8  # per cent of the timing bar: a short part must still be seen
 _LEAST_SHOWN_S = 0.0005  # less would read as 0 ms
 _PARTS = (
@@ -98,7 +98,7 @@ def show_expectation(expectation: Expectation) -> ShownExpectation:
     """Return what an expectation shows."""
     both = expectation.expected is not None and expectation.actual is not None
     text = f"{expectation.expected or ''}{expectation.actual or ''}"
-    return ShownExpectation(expectation, both and (len(text) > _SHORT_CHARS or "\n" in text))
+    return ShownExpectation(expectation, both and (len(text) > _SHORT_BODY_CHARS or "\n" in text))
 
 
 def show_exchange(exchange: Exchange, *, wrong: bool, alone: bool, evidence: EvidenceIndex) -> ShownExchange:

@@ -11,7 +11,7 @@ from plain_verdict.model.facts import MACHINE
 
 _MOST_TRACKS = 24
 _MOST_SEGMENTS = 400
-_LEAST_WIDTH = 0.15  # per cent of the strip
+_LEAST_PIECE = 0.15  # per cent of the strip
 
 
 class Segment(msgspec.Struct, frozen=True):
@@ -97,7 +97,7 @@ def _track(name: str, pieces: list[_Piece], start: datetime, wall_s: float) -> T
     segments = [
         Segment(
             round(100 * (began - start).total_seconds() / wall_s, 2),
-            round(max(_LEAST_WIDTH, 100 * took_s / wall_s), 2),
+            round(max(_LEAST_PIECE, 100 * took_s / wall_s), 2),
             bad,
             title,
         )

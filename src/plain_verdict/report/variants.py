@@ -7,7 +7,7 @@ import msgspec
 from plain_verdict.model import Check, Run, Tally, gravest, tally_of
 from plain_verdict.text.formatting import plural
 
-_MOST_ROWS = 40
+_GRID_ROWS = 40
 
 
 class VariantGrid(msgspec.Struct, frozen=True):
@@ -45,8 +45,8 @@ def _grid(fact: str, values: dict[str, list[Check]]) -> VariantGrid:
         fact,
         names,
         tuple(tally_of(values[value]) for value in names),
-        tuple(rows[:_MOST_ROWS]),
-        max(0, len(rows) - _MOST_ROWS),
+        tuple(rows[:_GRID_ROWS]),
+        max(0, len(rows) - _GRID_ROWS),
         len(compared) - len(differing),
     )
 

@@ -21,9 +21,9 @@ from plain_verdict.settings.rules import Rules
 from plain_verdict.settings.schema import SettingsFile
 from plain_verdict.text.formatting import plural
 
-_MOST_BYTES = 1_000_000
+_MOST_SECRET_BYTES = 1_000_000
 _VARIABLES = "env:"
-_SHOWN = frozenset(
+_SHOWN_KEYS = frozenset(
     (
         *("title", "description", "index_title", "link", "organisation", "footer", "contact"),
         *("name", "advice", "owner", "reason", "who"),
@@ -69,10 +69,10 @@ def _read(name: str) -> str:
     hint = "check --mask-values and masking.values"
     try:
         with Path(name).open("rb") as file:
-            data = file.read(_MOST_BYTES + 1)
+            data = file.read(_MOST_SECRET_BYTES + 1)
     except OSError as error:
         raise UsageError(f"can't be read ({error.strerror})", path=name, hint=hint) from error
-    if len(data) > _MOST_BYTES:
+    if len(data) > _MOST_SECRET_BYTES:
         raise UsageError("is too large for a file of secrets", path=name, hint=hint)
     try:
         return data.decode("utf-8-sig")
@@ -85,7 +85,7 @@ def without_known(thing: Thing, rules: MaskRules) -> Thing:
     known = make_known(rules.known)
     if known is None:
         return thing
-    shown = [key for key in thing.__struct_fields__ if key in _SHOWN]
+    shown = [key for key in thing.__struct_fields__ if key in _SHOWN_KEYS]
     return msgspec.structs.replace(thing, **{key: known.masked(getattr(thing, key)) for key in shown})
 
 

@@ -18,7 +18,7 @@ _COLUMNS = {
     "suite": ("suite", "section", "group", "area"),
     "description": ("how", "description", "expected", "about"),
 }
-_HINT = "write items like “- [ ] what to check”, or a CSV file with a column “check”"
+_ITEM_HINT = "write items like “- [ ] what to check”, or a CSV file with a column “check”"
 
 
 class Item(NamedTuple):
@@ -37,9 +37,9 @@ def read_checklist(path: Path) -> list[Item]:
     except OSError as error:
         raise UsageError(f"can't be read ({error.strerror})", path=str(path)) from error
     except ValueError as error:
-        raise UsageError(str(error), path=str(path), hint=_HINT) from error
+        raise UsageError(str(error), path=str(path), hint=_ITEM_HINT) from error
     if not items:
-        raise UsageError("holds no check", path=str(path), hint=_HINT)
+        raise UsageError("holds no check", path=str(path), hint=_ITEM_HINT)
     return list(dict.fromkeys(items))
 
 

@@ -24,9 +24,11 @@ _COLUMNS: Mapping[str, tuple[str, ...]] = {
     "priority": ("priority", "prio", "importance"),
     "group": ("group", "section", "epic", "area", "component", "feature"),
 }
-_ID = re.compile(r"^[\[(`*]*([A-Za-z][A-Za-z0-9]*(?:[-_.][A-Za-z0-9]+)*[-_.]?\d[\w.-]*)[\])`*]*\s*[:–—.-]*\s*(.*)$")
+_ID_PATTERN = re.compile(
+    r"^[\[(`*]*([A-Za-z][A-Za-z0-9]*(?:[-_.][A-Za-z0-9]+)*[-_.]?\d[\w.-]*)[\])`*]*\s*[:–—.-]*\s*(.*)$"
+)
 _ITEM = re.compile(r"^\s*(?:[-*+]|\d+[.)])\s+(?:\[[ xX]\]\s+)?(.*)$")
-_LINK = re.compile(r"\[([^\]]*)\]\(([^)\s]*)\)")
+_MARKDOWN_LINK = re.compile(r"\[([^\]]*)\]\(([^)\s]*)\)")
 
 
 def read_table(data: bytes) -> Iterator[Requirement | str]:
@@ -72,9 +74,9 @@ def read_markdown(data: bytes) -> Iterator[Requirement]:
     for line in lines_of(as_text(data)):
         heading = HEADING.match(line)
         text = heading[2] if heading else (item[1] if (item := _ITEM.match(line)) else "")
-        link = _LINK.search(text)
-        plain = _LINK.sub(r"\1", text)
-        found = _ID.match(plain)
+        link = _MARKDOWN_LINK.search(text)
+        plain = _MARKDOWN_LINK.sub(r"\1", text)
+        found = _ID_PATTERN.match(plain)
         if heading:
             headings.leave(len(heading[1]))
         if found:
@@ -114,7 +116,7 @@ def _scenarios(children: Sequence[Mapping[str, object]], group: tuple[str, ...])
         elif isinstance(scenario, dict):
             name = single_line(str(scenario["name"]), CELL_CHARS)
             tags = [str(tag["name"]).lstrip("@") for tag in scenario.get("tags", ())]
-            ids = [tag for tag in tags if _ID.match(tag)]
+            ids = [tag for tag in tags if _ID_PATTERN.match(tag)]
             steps = tuple(
                 single_line(f"{step['keyword']}{step['text']}", CELL_CHARS) for step in scenario.get("steps", ())
             )

@@ -14,7 +14,7 @@ from plain_verdict.model import Requirement
 from plain_verdict.requirements.formats import FORMATS
 from plain_verdict.text.formatting import join_list, plural
 
-_MOST_BYTES = 50_000_000
+_MOST_FILE_BYTES = 50_000_000
 
 
 class FoundRequirements(NamedTuple):
@@ -79,7 +79,7 @@ def _read(path: Path) -> tuple[list[Requirement], list[str]]:
     reader = FORMATS.get(path.suffix.lower())
     if reader is None:
         raise ValueError(f"has an unknown format; use one of {', '.join(FORMATS)}")
-    if path.stat().st_size > _MOST_BYTES:
+    if path.stat().st_size > _MOST_FILE_BYTES:
         raise ValueError("is too large")
     parts = list(reader(path.read_bytes()))
     requirements = [part for part in parts if isinstance(part, Requirement)]

@@ -12,7 +12,7 @@ from plain_verdict.text.names import split_identifier
 if TYPE_CHECKING:
     from lxml import etree
 
-_SPACE = {"q": "http://www.omg.org/spec/ReqIF/20110401/reqif.xsd"}
+_REQIF_SPACE = {"q": "http://www.omg.org/spec/ReqIF/20110401/reqif.xsd"}
 # Words for attributes, the likeliest first; "" is the object's own name.
 _CHAPTER = "chapter name"
 _TITLES = ("name", "title", "text", "description", "")
@@ -24,7 +24,7 @@ def read_reqif(data: bytes) -> Iterator[Requirement]:
     root = parse_whole(data)
     objects = _objects(root)
     seen: set[str] = set()
-    for specification in root.iterfind(".//q:SPECIFICATIONS/q:SPECIFICATION", _SPACE):
+    for specification in root.iterfind(".//q:SPECIFICATIONS/q:SPECIFICATION", _REQIF_SPACE):
         group = (_short(str(specification.get("LONG-NAME", ""))),)
         yield from _below(specification, group, objects, seen)
     for key, values in objects.items():
@@ -36,13 +36,13 @@ def _objects(root: "etree._Element") -> dict[str, dict[str, str]]:
     """Return the attributes of each object by its identifier, each by the words of its name."""
     names = {
         str(attribute.get("IDENTIFIER")): str(attribute.get("LONG-NAME", ""))
-        for attribute in root.iterfind(".//q:SPEC-ATTRIBUTES/*", _SPACE)
+        for attribute in root.iterfind(".//q:SPEC-ATTRIBUTES/*", _REQIF_SPACE)
     }
     found: dict[str, dict[str, str]] = {}
-    for element in root.iterfind(".//q:SPEC-OBJECTS/q:SPEC-OBJECT", _SPACE):
+    for element in root.iterfind(".//q:SPEC-OBJECTS/q:SPEC-OBJECT", _REQIF_SPACE):
         values = found[str(element.get("IDENTIFIER"))] = {"": str(element.get("LONG-NAME", ""))}
-        for value in element.iterfind("q:VALUES/*", _SPACE):
-            of = value.find("q:DEFINITION/*", _SPACE)
+        for value in element.iterfind("q:VALUES/*", _REQIF_SPACE):
+            of = value.find("q:DEFINITION/*", _REQIF_SPACE)
             name = names.get(str(of.text) if of is not None else "", "").removeprefix("ReqIF.")
             values[" ".join(split_identifier(name))] = value.get("THE-VALUE") or "".join(map(str, value.itertext()))
     return found
@@ -52,8 +52,8 @@ def _below(
     node: "etree._Element", group: tuple[str, ...], objects: Mapping[str, Mapping[str, str]], seen: set[str]
 ) -> Iterator[Requirement]:
     """Yield the requirements below a node; what has a chapter's name is a group of what is below it."""
-    for child in node.iterfind("q:CHILDREN/q:SPEC-HIERARCHY", _SPACE):
-        reference = child.find("q:OBJECT/q:SPEC-OBJECT-REF", _SPACE)
+    for child in node.iterfind("q:CHILDREN/q:SPEC-HIERARCHY", _REQIF_SPACE):
+        reference = child.find("q:OBJECT/q:SPEC-OBJECT-REF", _REQIF_SPACE)
         key = str(reference.text) if reference is not None else ""
         values = objects.get(key, {})
         chapter = _short(values.get(_CHAPTER, ""))

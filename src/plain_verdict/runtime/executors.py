@@ -22,7 +22,7 @@ Made = TypeVar("Made")
 
 _THREADS = 2
 _SCHEME, _LOCAL = "dask://", "local"
-_PATIENCE_S = 8
+_CLUSTER_PATIENCE_S = 8
 _RETRIES = 3
 
 
@@ -168,8 +168,10 @@ class Engine:
                 cluster = dask.LocalCluster(n_workers=_THREADS, threads_per_worker=1, dashboard_address=None)
                 address = self._open.enter_context(cluster).scheduler_address
             import_module("asyncio").run(_knock(dask.comm.connect, address))
-            client = self._open.enter_context(dask.Client(address, timeout=_PATIENCE_S, set_as_default=False))
-            client.wait_for_workers(1, timeout=_PATIENCE_S)
+            client = self._open.enter_context(
+                dask.Client(address, timeout=_CLUSTER_PATIENCE_S, set_as_default=False)
+            )
+            client.wait_for_workers(1, timeout=_CLUSTER_PATIENCE_S)
         except (OSError, TimeoutError, ValueError) as error:
             raise UsageError(
                 f"--engine {self.name} can't be used: {str(error) or 'no answer'}", hint=hint
@@ -188,7 +190,7 @@ async def _knock(connect: Callable[..., Awaitable[Any]], address: str) -> None:
     """Make sure that a scheduler answers: a client that finds none waits long. Raises OSError and ValueError."""
     import asyncio  # for clusters only
 
-    comm = await asyncio.wait_for(connect(address, timeout=_PATIENCE_S), _PATIENCE_S + 1)
+    comm = await asyncio.wait_for(connect(address, timeout=_CLUSTER_PATIENCE_S), _CLUSTER_PATIENCE_S + 1)
     await comm.close()
 
 

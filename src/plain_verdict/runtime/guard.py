@@ -13,7 +13,7 @@ LOGGER = "plain_verdict"
 OUR_BUG = "could not be read because of a bug of this program"
 REPORT_IT = "please report it, with what --debug prints; the other inputs count"
 _AGAIN_S = 1.0
-_CHARS = 200
+_ERROR_CHARS = 200
 
 
 class _TakesTooLong(BaseException):
@@ -51,7 +51,7 @@ def bug_in(path: str, error: Exception) -> ReadError:
 
 def described(error: Exception) -> str:
     """Return an error that this program should not have raised, in one line."""
-    return single_line(f"{type(error).__name__}: {error}", _CHARS)
+    return single_line(f"{type(error).__name__}: {error}", _ERROR_CHARS)
 
 
 @contextmanager

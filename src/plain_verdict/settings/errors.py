@@ -83,7 +83,7 @@ def _wrong_kind(got: re.Match[str], where: str) -> tuple[str, str]:
     if got[2]:
         what += f", not {_KINDS.get(got[2], got[2])}"
     hints = {
-        "array": f"write [[{key}]] for each one" if key in _MANY else f'write {key} = ["..."]',
+        "array": f"write [[{key}]] for each one" if key in _TABLE_LISTS else f'write {key} = ["..."]',
         "object": f"write [{where}] and its keys below it" if where else "",
         "int": f"write {key} = 20",
         "bool": f"write {key} = true",
@@ -93,7 +93,7 @@ def _wrong_kind(got: re.Match[str], where: str) -> tuple[str, str]:
     return what, dated or hints.get(got[1], "")
 
 
-_MANY = ("cause", "waiver", "condition", "mapping", "level")
+_TABLE_LISTS = ("cause", "waiver", "condition", "mapping", "level")
 
 
 def _choices(where: str) -> tuple[object, ...]:

@@ -26,7 +26,7 @@ PATHS: tuple[tuple[str, ...], ...] = (
     ("load", "baseline"),
     ("api", "document"),
 )
-_VARIABLES = "env:"
+_VARIABLE_PREFIX = "env:"
 
 
 def with_paths(settings: SettingsFile, change: Change) -> SettingsFile:
@@ -58,7 +58,7 @@ def _changed(table: msgspec.Struct, keys: tuple[str, ...], name: str, change: Ch
 
 
 def _path(text: str, name: str, change: Change) -> str:
-    return change(name, text) if text not in ("", "-") and not text.startswith(_VARIABLES) else text
+    return change(name, text) if text not in ("", "-") and not text.startswith(_VARIABLE_PREFIX) else text
 
 
 def relative_to(settings: SettingsFile, folder: Path) -> SettingsFile:

@@ -11,14 +11,14 @@ _PASSWORD = re.compile(
 )
 
 
-_VALUE = re.compile(r"(?<=[?&;])([^=&;#\s?]{1,80}=)[^&;#\s]+")
+_QUERY_VALUE = re.compile(r"(?<=[?&;])([^=&;#\s?]{1,80}=)[^&;#\s]+")
 _WITH_SECRET = re.compile(r"pass|pwd|secret|token|credential|(?:^|_)key", re.IGNORECASE)
 
 
 def without_password(text: str) -> str:
     """Return an address, or words with addresses in them, as it may be shown."""
     text = _PASSWORD.sub("***", text)
-    return _VALUE.sub(r"\1***", text) if "://" in text else text
+    return _QUERY_VALUE.sub(r"\1***", text) if "://" in text else text
 
 
 def host_and_path(address: str) -> str:

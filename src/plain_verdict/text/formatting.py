@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from datetime import date, datetime
 
-_FEW = 100
+_FEW_OF_MANY = 100
 _SMALL = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 
 
@@ -112,7 +112,7 @@ def count_or_share(part: int, whole: int, which: str) -> str:
 
     Of a few, a share in per cent would be finer than what it tells.
     """
-    number = f"{part} of the {whole}" if whole < _FEW else f"{format_share(part, whole)} of those"
+    number = f"{part} of the {whole}" if whole < _FEW_OF_MANY else f"{format_share(part, whole)} of those"
     return f"{number} {which}"
 
 

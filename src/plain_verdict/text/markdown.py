@@ -6,7 +6,7 @@ _SPECIAL = re.compile(r"([\\`*_{}\[\]<>~&|$^#])|^([-+=]|\d{1,9}(?=[.)](?:\s|$)))
 _ACTS = re.compile(
     r"""[@#!~%&$^](?=[\w"'\[])|:(?=//)|:(?=[\w+-]+:)|\b(?:www|gh|mailto|xmpp)(?=[.:-])|(?<=\w)@""", re.IGNORECASE
 )
-_NOTHING = "\u200b"
+_ZERO_WIDTH = "\u200b"
 """A space of no width: it keeps servers from making links, references and mentions of what stands around it."""
 
 
@@ -16,7 +16,7 @@ def escape_markdown(text: str) -> str:
     Source: CommonMark 0.31.2, section 2.4 (any ASCII punctuation may be escaped).
     """
     single_line = " ".join(text.split())
-    return _SPECIAL.sub(_escaped, _ACTS.sub(lambda found: found[0] + _NOTHING, single_line))
+    return _SPECIAL.sub(_escaped, _ACTS.sub(lambda found: found[0] + _ZERO_WIDTH, single_line))
 
 
 def _escaped(found: re.Match[str]) -> str:

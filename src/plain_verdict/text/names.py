@@ -4,7 +4,7 @@ import re
 
 SECONDS: dict[str, float] = {"ns": 1e-9, "us": 1e-6, "ms": 1e-3, "s": 1.0, "min": 60.0, "h": 3600.0, "d": 86400.0}
 """How many seconds a unit of time has."""
-_WRITTEN = {
+_UNIT_SPELLINGS = {
     "ns": "ns nano nanos nanosecond nanoseconds",
     "us": "us µs μs micro micros microsecond microseconds",
     "ms": "ms msec msecs milli millis millisecond milliseconds",
@@ -13,7 +13,7 @@ _WRITTEN = {
     "h": "h hr hrs hour hours stunden timer",
     "d": "d day days",
 }
-UNITS = {word: unit for unit, words in _WRITTEN.items() for word in words.split()}
+UNITS = {word: unit for unit, words in _UNIT_SPELLINGS.items() for word in words.split()}
 """The unit of time that a word means."""
 _SPLIT = re.compile(r"[^\w]+|_|(?<=[a-z0-9æøåäöü])(?=[A-Z])")
 

@@ -16,7 +16,7 @@ _CONTEXT = {
     "xsd": "http://www.w3.org/2001/XMLSchema#",
 }
 # EARL 1.0 Schema, 2.7; what could not be evaluated is given as nobody can tell it.
-_OUTCOMES = {
+_EARL_OUTCOMES = {
     Outcome.PASSED: "earl:passed",
     Outcome.FAILED: "earl:failed",
     Outcome.ERRORED: "earl:cantTell",
@@ -67,7 +67,7 @@ def _assertions(check: Check) -> Iterator[dict[str, object]]:
 
 
 def _result(outcome: Outcome, message: str, pointer: str, started: datetime | None) -> dict[str, object]:
-    result: dict[str, object] = {"@type": "earl:TestResult", "earl:outcome": {"@id": _OUTCOMES[outcome]}}
+    result: dict[str, object] = {"@type": "earl:TestResult", "earl:outcome": {"@id": _EARL_OUTCOMES[outcome]}}
     if message:
         result["earl:info"] = message
     if pointer:

@@ -11,7 +11,7 @@ from plain_verdict.text.formatting import capital, format_day, format_duration, 
 from plain_verdict.text.markdown import escape_markdown
 from plain_verdict.writers.interface import OutputFile
 
-_MOST_BYTES = 60_000
+_MOST_SUMMARY_BYTES = 60_000
 _MOST_CAUSES, _CHECKS = 30, 8
 _CONDITIONS, _LISTED, _OPERATIONS = 40, 20, 10
 _FACTS = 30
@@ -39,7 +39,7 @@ class MarkdownWriter(msgspec.Struct, frozen=True):
         most = _MOST_CAUSES
         while True:
             text = "\n".join(_lines(report, self.link, most)) + "\n"
-            if len(text.encode("utf-8", "replace")) <= _MOST_BYTES or most == 0:
+            if len(text.encode("utf-8", "replace")) <= _MOST_SUMMARY_BYTES or most == 0:
                 return text
             most //= 2
 

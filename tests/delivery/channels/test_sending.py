@@ -25,9 +25,9 @@ GOOD = '<testsuite name="Quay"><testcase name="sinks"/></testsuite>'
 def quick(monkeypatch):
     """No pauses before retries, and no long waiting."""
     monkeypatch.setattr(smtp, "_PAUSES_S", (0.0, 0.0))
-    monkeypatch.setattr(webhook, "_PAUSES_S", (0.0, 0.0))
+    monkeypatch.setattr(webhook, "_POST_PAUSES_S", (0.0, 0.0))
     monkeypatch.setattr(smtp, "_TIMEOUT_S", 4.0)
-    monkeypatch.setattr(webhook, "_TIMEOUT_S", (1.0, 1.0))
+    monkeypatch.setattr(webhook, "_POST_TIMEOUT_S", (1.0, 1.0))
 
 
 @pytest.fixture(scope="module")

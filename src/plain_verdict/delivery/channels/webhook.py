@@ -14,13 +14,13 @@ from plain_verdict.text.packages import require
 if TYPE_CHECKING:
     from requests import Response, Session
 
-_TIMEOUT_S = (5.0, 20.0)
+_POST_TIMEOUT_S = (5.0, 20.0)
 """To connect, and between bytes."""
-_PAUSES_S = (1.0, 3.0)
+_POST_PAUSES_S = (1.0, 3.0)
 _LONGEST_PAUSE_S = 10.0
-_TEMPORARY = (429, 502, 503, 504)
+_TEMPORARY_STATUS = (429, 502, 503, 504)
 _MOST_REDIRECTS = 3
-_MOST_BYTES = 256_000
+_MOST_NOTICE_BYTES = 256_000
 _TYPES = {".json": "application/json", ".xml": "application/xml", ".txt": "text/plain; charset=utf-8"}
 
 
@@ -62,7 +62,7 @@ def fill_template(source: str, name: str, values: Mapping[str, object]) -> Notic
         except msgspec.MsgspecError as error:
             hint = "write texts as {{ sentence | tojson }}, without quotes around them"
             raise UsageError(f"makes no JSON ({error})", path=name, hint=hint) from error
-    if len(body) > _MOST_BYTES:
+    if len(body) > _MOST_NOTICE_BYTES:
         raise UsageError("makes more than 256 kB", path=name, hint="shorten the template")
     return Notice(body, media_type)
 
@@ -74,7 +74,7 @@ def post_notice(url: str, name: str, notice: Notice) -> None:
     headers = {"Content-Type": notice.media_type, "User-Agent": "plain-verdict"}
     what = ""
     with requests.Session() as session:
-        for pause_s in (*_PAUSES_S, None):
+        for pause_s in (*_POST_PAUSES_S, None):
             wait_s = pause_s
             try:
                 answer = _post(session, url, notice.body, headers)
@@ -86,7 +86,7 @@ def post_notice(url: str, name: str, notice: Notice) -> None:
                 if answer.status_code // 100 == 2:
                     return
                 what = _refusal(answer)
-                if answer.status_code not in _TEMPORARY:
+                if answer.status_code not in _TEMPORARY_STATUS:
                     break
                 retry_after = answer.headers.get("Retry-After", "")
                 if pause_s is not None and retry_after.isdecimal():
@@ -100,7 +100,7 @@ def _post(session: "Session", url: str, body: bytes, headers: dict[str, str]) ->
     """Post to an address, and go on only where a redirect stays with its host and asks for the same again."""
     first = urlsplit(url)
     for _ in range(_MOST_REDIRECTS):
-        answer = session.post(url, data=body, headers=headers, timeout=_TIMEOUT_S, allow_redirects=False)
+        answer = session.post(url, data=body, headers=headers, timeout=_POST_TIMEOUT_S, allow_redirects=False)
         # Source: RFC 9110, sections 15.4.8 and 15.4.9: only these keep method and body.
         there = urljoin(url, answer.headers.get("Location", ""))
         if answer.status_code not in (307, 308) or urlsplit(there)[:2] != first[:2]:

@@ -5,13 +5,13 @@ from pathlib import Path
 from plain_verdict.history.pages import meta_of
 from plain_verdict.model.marks import FIRST_PAGE, MAIL_MARK, PAGE_MARK
 
-_HEAD_BYTES = 4000
+_META_BYTES = 4000
 
 
 def is_our_mail(path: Path) -> bool:
     """Return whether a file is a digest that this tool wrote."""
     with path.open("rb") as opened:
-        return MAIL_MARK.encode() in opened.read(_HEAD_BYTES)
+        return MAIL_MARK.encode() in opened.read(_META_BYTES)
 
 
 def is_ours(page: Path) -> bool:

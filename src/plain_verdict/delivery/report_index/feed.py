@@ -16,9 +16,9 @@ GENERATOR = "Plain Verdict"
 _ATOM = "http://www.w3.org/2005/Atom"
 _BASE = "{http://www.w3.org/XML/1998/namespace}base"
 _NAMES: dict[str | None, str] = {None: _ATOM}
-_FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
+_NOT_IN_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 """In XML 1.0, section 2.2; a page's line may hold anything."""
-_MOST = 50
+_FEED_ENTRIES = 50
 
 
 def write_feed(entries: Sequence[Entry], title: str, author: str, home: str, link: str) -> bytes:
@@ -35,7 +35,7 @@ def write_feed(entries: Sequence[Entry], title: str, author: str, home: str, lin
     _add(root, "generator", GENERATOR)
     _add(root, "link", rel="self", href="feed.xml")
     _add(root, "link", rel="alternate", type="text/html", href="index.html")
-    for entry in entries[:_MOST]:
+    for entry in entries[:_FEED_ENTRIES]:
         if entry.line:
             _add_entry(root, entry.file, entry.line, home)
     etree.indent(root)
@@ -62,7 +62,7 @@ def _add_entry(root: "etree._Element", file: str, line: IndexLine, home: str) ->
 
 def _add(parent: "etree._Element", name: str, text: str | None = None, **attributes: str) -> "etree._Element":
     element = etree.SubElement(parent, f"{{{_ATOM}}}{name}", attributes)
-    element.text = _FORBIDDEN.sub("\ufffd", text) if text else text
+    element.text = _NOT_IN_XML.sub("\ufffd", text) if text else text
     return element
 
 

@@ -14,7 +14,7 @@ from plain_verdict.text.formatting import format_duration, plural
 from plain_verdict.writers.html.index_page import IndexLook, render_index
 
 _STRIP, _OPEN, _OPEN_OF_MANY = 30, 30, 5
-_OUTCOMES = tuple(outcome.value for outcome in Outcome)
+_SHOWN_OUTCOMES = tuple(outcome.value for outcome in Outcome)
 
 
 class IndexRow(msgspec.Struct, frozen=True):
@@ -96,7 +96,7 @@ def _row(entry: Entry, before: str) -> IndexRow:
         label=line.build or f"{when.day} {when:%b %H:%M}",
         word=line.verdict.value,
         why=_sentence(line),
-        counts=tuple(pair for pair in zip(_OUTCOMES, line.counts, strict=False) if pair[1]),
+        counts=tuple(pair for pair in zip(_SHOWN_OUTCOMES, line.counts, strict=False) if pair[1]),
         when=f"{when.day} {when:%b %Y, %H:%M}",
         moment=when.isoformat(),
         took=format_duration(line.took_s),

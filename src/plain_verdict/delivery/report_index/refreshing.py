@@ -24,7 +24,7 @@ from plain_verdict.runtime.atomic_files import lock_folder, write_bytes
 from plain_verdict.runtime.errors import WriteError
 
 FEED = "feed.xml"
-_DEEPEST = 4
+_DEEPEST_FOLDERS = 4
 """Folders below the index that are looked into."""
 _MOST_FILES = 100_000
 _PAGES = (".html", ".htm")
@@ -122,5 +122,5 @@ def _walk(folder: Path, way: str, depth: int) -> Iterator[tuple[str, str]]:
                 with suppress(OSError):
                     about = item.stat()
                     yield f"{way}{item.name}", f"{about.st_mtime_ns:020d} {about.st_size}"
-    for folder_name in sorted(folders) if depth < _DEEPEST else ():
+    for folder_name in sorted(folders) if depth < _DEEPEST_FOLDERS else ():
         yield from _walk(folder, folder_name, depth + 1)

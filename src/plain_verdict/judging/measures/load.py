@@ -23,8 +23,8 @@ from plain_verdict.text.formatting import (
     plural,
 )
 
-_KEYS = frozenset({"kind", "request"})
-_METRIC_KEYS = _KEYS | {"metric"}
+_SCOPE_KEYS = frozenset({"kind", "request"})
+_METRIC_KEYS = _SCOPE_KEYS | {"metric"}
 
 
 class Sent(NamedTuple):
@@ -157,7 +157,7 @@ METRIC_MEASURES: dict[str, Callable[[Metric], float | None]] = {
 def _of_run(name: str) -> Measure:
     """Return the measure as settings know it; its numbers are found request by request (targets.py)."""
     unit = LOAD_MEASURES[name].unit if name in LOAD_MEASURES else COUNT
-    keys = _METRIC_KEYS if name in METRIC_MEASURES else _KEYS
+    keys = _METRIC_KEYS if name in METRIC_MEASURES else _SCOPE_KEYS
     return Measure(
         name, unit, lambda _: None, lambda _, number: unit.format(number), keys, lambda _: "no load results"
     )

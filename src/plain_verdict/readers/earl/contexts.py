@@ -31,7 +31,7 @@ BUILT_IN: dict[str, object] = {
     "date": f"{_DCT}date",
     "isPartOf": {"@id": f"{_DCT}isPartOf", "@type": "@id"},
 }
-_MOST_DEEP = 200
+_DEEPEST_CONTEXT = 200
 
 
 def without_remote(value: object, unknown: set[str], depth: int = 0) -> object:
@@ -40,7 +40,7 @@ def without_remote(value: object, unknown: set[str], depth: int = 0) -> object:
     Addresses of contexts that are not the vocabulary's are put into ``unknown``. Raises ValueError for nesting
     without end.
     """
-    if depth > _MOST_DEEP:
+    if depth > _DEEPEST_CONTEXT:
         raise ValueError("it nests too deep")
     if isinstance(value, list):
         return [without_remote(context, unknown, depth + 1) for context in value]

@@ -12,14 +12,14 @@ from rdflib.term import Node
 EARL = Namespace("http://www.w3.org/ns/earl#")
 _POINTERS = Namespace("http://www.w3.org/2009/pointers#")
 # EARL 1.0 Schema, 2.7: an outcome is one of these, or an instance of one of the classes.
-_CLASSES = {
+_OUTCOME_CLASSES = {
     EARL.Pass: "passed",
     EARL.Fail: "failed",
     EARL.CannotTell: "cantTell",
     EARL.NotApplicable: "inapplicable",
     EARL.NotTested: "untested",
 }
-_GRAVEST_FIRST = ("failed", "cantTell", "untested", "passed", "inapplicable")
+_OUTCOMES_BY_GRAVITY = ("failed", "cantTell", "untested", "passed", "inapplicable")
 _MOST_PARTS = 20
 _MOST_OF_A_VALUE = 1_000
 """Things that one assertion may say: tests, subjects and results multiply."""
@@ -97,12 +97,14 @@ def _outcome(graph: Graph, outcome: Node | None) -> str:
     """Return the vocabulary's word for an outcome, the gravest of several; or else what stands there."""
     if outcome is None:
         return ""
-    outcomes = {_CLASSES[URIRef(str(kind))] for kind in graph.objects(outcome, RDF.type) if kind in _CLASSES}
+    outcomes = {
+        _OUTCOME_CLASSES[URIRef(str(kind))] for kind in graph.objects(outcome, RDF.type) if kind in _OUTCOME_CLASSES
+    }
     text = str(outcome).strip()
     word = text.removeprefix(str(EARL)).removeprefix("earl:")
-    if not outcomes or word in _GRAVEST_FIRST:
+    if not outcomes or word in _OUTCOMES_BY_GRAVITY:
         outcomes.add(word)
-    return next((known for known in _GRAVEST_FIRST if known in outcomes), word)
+    return next((known for known in _OUTCOMES_BY_GRAVITY if known in outcomes), word)
 
 
 def _title(graph: Graph, node: Node | None) -> str:

@@ -50,9 +50,9 @@ OUTCOMES = {
 _TURTLE = re.compile(r"^\s*(?:@prefix|@base|PREFIX|BASE)\b", re.IGNORECASE | re.MULTILINE)
 _PAGE = "page"
 _MOST_PROBLEMS = 200
-_MOST_BYTES = 20_000_000
+_MOST_GRAPH_BYTES = 20_000_000
 """A graph takes fifty times as much room as its file."""
-_HINT = "install it: pip install 'plain-verdict[earl]'"
+_INSTALL_HINT = "install it: pip install 'plain-verdict[earl]'"
 
 
 class EarlReader:
@@ -68,8 +68,8 @@ class EarlReader:
 
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the assertions as checks. Raises ReadError."""
-        if source.size_bytes > _MOST_BYTES:
-            what = f"is larger than {_MOST_BYTES // 1_000_000} MB, which is too large for a graph"
+        if source.size_bytes > _MOST_GRAPH_BYTES:
+            what = f"is larger than {_MOST_GRAPH_BYTES // 1_000_000} MB, which is too large for a graph"
             raise ReadError(what, path=source.path, hint="split it by subject")
         with source.open() as stream:
             data = stream.read()
@@ -113,7 +113,7 @@ class _Reading(FileReading):
             from plain_verdict.readers.earl.graph import TooManyError, assertions_in
         except ImportError as error:
             what = f"is an EARL report, which needs one more library ({error.name})"
-            raise ReadError(what, path=self.source.path, hint=_HINT) from error
+            raise ReadError(what, path=self.source.path, hint=_INSTALL_HINT) from error
         head = Head(data[:100_000])
         syntax = _syntax(head.text, head.xml.root)
         graph = rdflib.Graph()

@@ -64,7 +64,7 @@ class Disagreement(msgspec.Struct, frozen=True):
 def read_announced(element: Node) -> Announced:
     """Return what a suite's attributes announce."""
     attributes = {key.rpartition("}")[2].lower(): value.strip() for key, value in element.attributes.items()}
-    odd = [(name, attributes[name]) for name in _GRAVE if _is_odd(attributes.get(name, ""))]
+    odd = [(name, attributes[name]) for name in _COUNTED if _is_odd(attributes.get(name, ""))]
     return Announced(
         _number(attributes, "tests"),
         _number(attributes, "failures", "errors"),
@@ -75,7 +75,7 @@ def read_announced(element: Node) -> Announced:
     )
 
 
-_GRAVE = ("tests", "failures", "errors")
+_COUNTED = ("tests", "failures", "errors")
 """Counts that may tell of a failure."""
 
 

@@ -16,7 +16,7 @@ from plain_verdict.runtime.errors import ReadError
 _AROUND_CASES = frozenset((SUITE, SUITES))
 
 
-_DEEPEST = 2_000
+_DEEPEST_ELEMENTS = 2_000
 """Elements in each other; a few more, and the parser of trees gives up. Suites' paths grow with its square."""
 
 
@@ -100,7 +100,7 @@ class JunitTree:
         name = self._names[tag]
         node = Node(name, attributes)
         self._open.append(node)
-        if len(self._open) > _DEEPEST:
+        if len(self._open) > _DEEPEST_ELEMENTS:
             raise _TooDeep
         if name in _AROUND_CASES:
             self._began = True

@@ -54,7 +54,7 @@ _PLAIN = frozenset(("name", "classname", "time"))
 """Attributes of a case that say nothing but what it is and how long it took."""
 _TEAR_DOWN = re.compile(r"tear[\s_-]?down", re.IGNORECASE)
 _NOT_WELL = (*BAD, Outcome.UNDECIDED)
-_WORD_CHARS = 40
+_OUTCOME_CHARS = 40
 _DISAMBIGUATING = (MACHINE, "package", *VARIANT_FACTS, "device", "os")
 """Facts that set suites of one name apart."""
 
@@ -177,7 +177,7 @@ class JunitWalk:
         """Take note of a suite that says that it did not pass, while all in it did, or says what nobody knows."""
         for outcome, word in outcome_words_of_suite(suite.element.attributes):
             if outcome is None or (outcome in _NOT_WELL and not suite.inside.problems):
-                word = single_line(word, _WORD_CHARS)  # noqa: PLW2901  the same word, fit to be shown
+                word = single_line(word, _OUTCOME_CHARS)  # noqa: PLW2901  the same word, fit to be shown
                 what = f"says that it ended as “{word}”"
                 held = "which is not a known outcome" if outcome is None else "but contains no such check"
                 self.promises.append(f"{self._whose(suite)} {what}, {held}")

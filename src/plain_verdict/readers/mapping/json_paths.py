@@ -15,8 +15,8 @@ if TYPE_CHECKING:
 
 _BARE = re.compile(r"(?![$@])[^\W\d][\w -]*")
 """A key as people write it; RFC 9535 wants one with a space or a hyphen in brackets and quotes."""
-_DEEPEST = 100
-_PATIENCE_S = 10.0
+_DEEPEST_VALUES = 100
+_PATH_PATIENCE_S = 10.0
 """For all searches of one place in one file."""
 _PATTERN_PATIENCE_S = 0.2
 _SEARCHED_CHARS = 20_000
@@ -220,12 +220,12 @@ def _searched(text: str, path: "JSONPath") -> Find:
         try:
             for node in nodes:
                 found.append(node.obj)
-                if not len(found) % 1_000 and spent_s + time.monotonic() - began > _PATIENCE_S:
+                if not len(found) % 1_000 and spent_s + time.monotonic() - began > _PATH_PATIENCE_S:
                     raise TooHard(f"“{text}” takes too long to search for")
         except (TimeoutError, JSONPathError, RecursionError) as error:
             raise TooHard(f"“{text}” can't be searched for: {str(error) or 'the file nests too deep'}") from error
         spent_s += time.monotonic() - began
-        if spent_s > _PATIENCE_S:
+        if spent_s > _PATH_PATIENCE_S:
             raise TooHard(f"“{text}” takes too long to search for")
         return found
 
@@ -234,12 +234,12 @@ def _searched(text: str, path: "JSONPath") -> Find:
 
 def _selected(segment: "JSONPathSegment", nodes: "Iterator[JSONPathMatch]") -> "Iterator[JSONPathMatch]":
     """Yield what a descendant segment selects, as the library does, but in bounded time. Raises TooHard."""
-    until = time.monotonic() + _PATIENCE_S
+    until = time.monotonic() + _PATH_PATIENCE_S
     waiting = [(node, 0) for node in nodes][::-1]
     while waiting:
         node, depth = waiting.pop()
-        if depth > _DEEPEST:
-            raise TooHard(f"nests deeper than {_DEEPEST} levels, which “..” can't search")
+        if depth > _DEEPEST_VALUES:
+            raise TooHard(f"nests deeper than {_DEEPEST_VALUES} levels, which “..” can't search")
         if time.monotonic() > until:
             raise TooHard("is too large for “..”")
         for selector in segment.selectors:

@@ -29,7 +29,7 @@ from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 
-_LINES_LOOKED_AT = 100
+_HEADER_LINES = 100
 _ONLY_WITH_FAILURES = ("problem", "reason", "evidence", "cause", "severity", "description", "where")
 """Parts of keys whose place may find nothing in a run where all is well."""
 
@@ -73,7 +73,7 @@ class MappingReader:
         if syntax == "json lines":
             document: Document = JsonLines(_beginning(head), DEFAULT_LIMITS)
             selector = document.select(need)
-            lines = (item.value for item, _ in zip(document.items(""), range(_LINES_LOOKED_AT), strict=False))
+            lines = (item.value for item, _ in zip(document.items(""), range(_HEADER_LINES), strict=False))
             return any(selector.first(line) is not None for line in lines)
         if syntax == "xml":
             document = XmlDocument(_beginning(head), self.mapping.prefixes, DEFAULT_LIMITS)

@@ -16,7 +16,7 @@ from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 
 NAMELESS_STEP = "Nameless step"
-_DEEPEST = 40
+_DEEPEST_STEPS = 40
 """Steps nested deeper than this are left out, as no page can show them; their outcomes count."""
 _WORSE = (*BAD, Outcome.UNDECIDED)
 
@@ -146,7 +146,7 @@ def _step(values: Values, key: str, form: StepMapping) -> Callable[[object], Ite
         steps = others(item) if others else ()
         if inside is not None:
             inner = inside(item)
-            if inner and depth >= _DEEPEST:
+            if inner and depth >= _DEEPEST_STEPS:
                 steps = (*steps, _left_out(inner, inside, read_result))
             else:
                 steps = (*steps, *(made(part, depth + 1) for part in inner))

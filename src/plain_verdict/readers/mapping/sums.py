@@ -31,7 +31,7 @@ from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.numbers import read_number
 
 _PERCENTILE = re.compile(r"p?(\d{1,2}(?:\.\d{1,3})?)")
-_MOST_REQUESTS = 2_000
+_MOST_SUMS = 2_000
 _TOTALS = frozenset(
     (
         *("total", "totals", "all", "all requests", "aggregated", "aggregate", "overall", "sum", "summary"),
@@ -160,7 +160,7 @@ class _Sums:
                 continue
             bad = _number(failed(item) if failed else None) or 0.0
             found += 1
-            if found > _MOST_REQUESTS:
+            if found > _MOST_SUMS:
                 continue
             yield RequestNumbers(
                 name=called,
@@ -174,8 +174,8 @@ class _Sums:
             )
         if lost:
             self._note(f"has {plural(len(lost), 'request')} without a count: {join_list(lost)}", missing=True)
-        if found > _MOST_REQUESTS:
-            self._note(f"has {found:,} requests, of which {_MOST_REQUESTS:,} are shown", missing=True)
+        if found > _MOST_SUMS:
+            self._note(f"has {found:,} requests, of which {_MOST_SUMS:,} are shown", missing=True)
         self._fruitless(texts, found)
 
     def compare_total(self, each_request: Sequence[RequestNumbers], whole: RequestNumbers | None) -> None:

@@ -10,7 +10,7 @@ from plain_verdict.text.moments import LONGEST_S, read_moment
 from plain_verdict.text.names import SECONDS, UNITS
 from plain_verdict.text.numbers import read_number
 
-_UNITS = {**UNITS, "m": "min"}
+_UNIT_NAMES = {**UNITS, "m": "min"}
 _WITH_UNIT = re.compile(r"([+-]?[\d.,'\u00a0\u202f]*\d)\s*([a-zA-Zµμ]+)\s*")
 _CLOCK = re.compile(r"(?:(\d{1,4}):)?([0-5]?\d):([0-5]?\d(?:[.,]\d{1,9})?)")
 # Source: ISO 8601-1:2019, section 5.5.2 (duration with time-unit designators)
@@ -44,7 +44,7 @@ def _read_written(text: str, decimal: str) -> float | None:
         return None
     total = 0.0
     for digits, word in parts:
-        number, unit = read_number(digits, decimal), _UNITS.get(word.lower())
+        number, unit = read_number(digits, decimal), _UNIT_NAMES.get(word.lower())
         if number is None or unit is None:
             return None
         total += number * SECONDS[unit]

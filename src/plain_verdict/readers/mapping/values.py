@@ -15,7 +15,7 @@ from plain_verdict.settings.mappings import ManyTexts, Moment, ResultMapping, Sc
 from plain_verdict.text.cleaning import single_line
 
 Form = TypeVar("Form")
-_REMEMBERED = 10_000
+_REMEMBERED_TEXTS = 10_000
 _MOST_DIGITS = 9
 
 
@@ -27,7 +27,7 @@ def remembering(most_chars: int) -> Callable[[str], str]:
         made = known.get(text)
         if made is None:
             made = single_line(text, most_chars)
-            if len(known) < _REMEMBERED:
+            if len(known) < _REMEMBERED_TEXTS:
                 known[text] = made
         return made
 

@@ -147,7 +147,7 @@ class Document(Part, frozen=True):
     assessment_results: Results
 
 
-_MANY = {
+_PLURALS = {
     "result": "results",
     "observation": "observations",
     "risk": "risks",
@@ -162,7 +162,7 @@ _MANY = {
     "response": "remediations",
     "relevant-evidence": "relevant-evidence",
 }
-_WORDS = ("title", "description", "statement", "remarks")
+_TEXT_KEYS = ("title", "description", "statement", "remarks")
 _MOST_DEEP = 30
 
 
@@ -187,15 +187,15 @@ def _value(element: Element, depth: int) -> object:
     """Return an element as JSON has it: attributes and children as keys, repeated ones as lists, prose as text."""
     name = _name(element)
     children = [child for child in element if isinstance(child.tag, str)]
-    if name in _WORDS or (not children and not element.attrib):
+    if name in _TEXT_KEYS or (not children and not element.attrib):
         return "\n".join(_lines(element))
     if depth > _MOST_DEEP:
         raise ValueError("it nests too deep")
     value: dict[str, object] = {str(key): str(attribute) for key, attribute in element.attrib.items()}
     for child in children:
         key = _name(child)
-        if key in _MANY:
-            members = value.setdefault(_MANY[key], [])
+        if key in _PLURALS:
+            members = value.setdefault(_PLURALS[key], [])
             if isinstance(members, list):
                 members.append(_value(child, depth + 1))
         elif key not in ("prop", "link"):

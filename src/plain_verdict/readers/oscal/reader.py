@@ -47,7 +47,7 @@ _GRADES = {
     "critical": Severity.CRITICAL,
 }
 _APPROVED = "deviation-approved"
-_HINT = "check that it is complete and of the assessment results model 1.1"
+_COMPLETE_HINT = "check that it is complete and of the assessment results model 1.1"
 
 
 class OscalReader:
@@ -72,7 +72,7 @@ class OscalReader:
             results = from_json(data) if is_json else from_xml(data)
         except (msgspec.DecodeError, ValueError, RecursionError) as error:
             what = f"is not a readable assessment results document: {single_line(str(error), 300)}"
-            raise ReadError(what, path=source.path, hint=_HINT) from error
+            raise ReadError(what, path=source.path, hint=_COMPLETE_HINT) from error
         reading = _Reading(results, source, limits)
         checks = tuple(reading.checks())
         moments = [

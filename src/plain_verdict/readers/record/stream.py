@@ -16,11 +16,11 @@ from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.json_text import key_twice, without_halves
 
-_LONGEST_LINE_BYTES = 200_000_000
+_MOST_LINE_BYTES = 200_000_000
 _strict = msgspec.json.Decoder(AnyLine)
 _loose = msgspec.json.Decoder(dict[str, object])
 # The keys of a line; those inside texts and of structs inside it are found, too, and then it is looked at closely.
-_KEYS = re.compile(rb'"(\w+)"\s*:')
+_LINE_KEY = re.compile(rb'"(\w+)"\s*:')
 _DAMAGED = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
 
 
@@ -37,7 +37,7 @@ class RecordLines:
     def __iter__(self) -> Iterator[AnyLine]:
         decode = _strict.decode
         with self._source.open() as stream:
-            for self._number, data in enumerate(iter(lambda: stream.readline(_LONGEST_LINE_BYTES), b""), 1):
+            for self._number, data in enumerate(iter(lambda: stream.readline(_MOST_LINE_BYTES), b""), 1):
                 if self._number == 1:
                     data = data.removeprefix(BOM_UTF8)  # noqa: PLW2901  of the first line only
                 try:
@@ -100,7 +100,7 @@ def _check_twice(data: bytes) -> None:
     # Nearly every end line has its one outcome and no problem.
     if data.count(b'"outcome"') == 1 and data.count(b"\\u") == 0 and b"problems" not in data:
         return
-    keys = _KEYS.findall(data)
+    keys = _LINE_KEY.findall(data)
     if len(set(keys)) < len(keys) or b"\\u" in data:
         twice = key_twice(data)
         if twice is not None:

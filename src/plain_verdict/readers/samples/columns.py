@@ -82,7 +82,7 @@ _STATISTICS = frozenset(
         *("min", "max", "rps", "tps", "throughput", "requests/s", "req/s", "failures/s"),
     )
 )
-_PERCENTILE = re.compile(r"p(?:50|75|90|95|98|99|99\.9|999)|\d{2}(?:\.\d+)?\s*(?:%|th)")
+_PERCENTILE_NAME = re.compile(r"p(?:50|75|90|95|98|99|99\.9|999)|\d{2}(?:\.\d+)?\s*(?:%|th)")
 _LEAST_STATISTICS = 2
 _BY_LAST_WORD = (Role.MESSAGE, Role.USERS)
 """Roles whose names may have other words before them, like “active users”."""
@@ -181,7 +181,7 @@ def is_summary(header: Sequence[str]) -> bool:
     """Return whether a header names statistics: its rows are not requests, but what somebody counted of many."""
     words = [set(split_identifier(name)) | {name.strip().casefold()} for name in header]
     return (
-        sum(bool(word & _STATISTICS or any(map(_PERCENTILE.fullmatch, word))) for word in words)
+        sum(bool(word & _STATISTICS or any(map(_PERCENTILE_NAME.fullmatch, word))) for word in words)
         >= _LEAST_STATISTICS
     )
 

@@ -24,8 +24,10 @@ from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.encoding import as_text
 from plain_verdict.text.json_text import flatten
 
-_ROWS_LOOKED_AT = 200
-_HINT = "name its columns time, duration, request and status, or use a mapping; docs/load.md lists more names"
+_SAMPLE_ROWS = 200
+_COLUMNS_HINT = (
+    "name its columns time, duration, request and status, or use a mapping; docs/load.md lists more names"
+)
 
 
 class Opened(NamedTuple):
@@ -67,7 +69,7 @@ def open_samples(source: Source, mapping: ResultMapping | None, metrics: Sequenc
             return _lines(lines, mapping, metrics)
         return _table(data, lines, mapping, metrics)
     except (ValueError, csv.Error) as error:
-        raise ReadError(str(error), path=source.path, hint=_HINT) from error
+        raise ReadError(str(error), path=source.path, hint=_COLUMNS_HINT) from error
 
 
 def _table(data: bytes, lines: list[str], mapping: ResultMapping | None, metrics: Sequence[str]) -> Opened:
@@ -79,7 +81,7 @@ def _table(data: bytes, lines: list[str], mapping: ResultMapping | None, metrics
     else:
         names = (cells_of(lines[skipped], delimiter) if skipped < len(lines) else None) or []
         head = skipped + 1
-    rows = [row.cells for row in islice(rows_of(lines[head:], delimiter), _ROWS_LOOKED_AT) if isinstance(row, Row)]
+    rows = [row.cells for row in islice(rows_of(lines[head:], delimiter), _SAMPLE_ROWS) if isinstance(row, Row)]
     if names is None:
         names = [str(number) for number in range(1, len(rows[0] if rows else ()) + 1)]
     columns = _columns(names, [row for row in rows if len(row) == len(names)], mapping, metrics)
@@ -92,7 +94,7 @@ def _table(data: bytes, lines: list[str], mapping: ResultMapping | None, metrics
 
 
 def _lines(lines: list[str], mapping: ResultMapping | None, metrics: Sequence[str]) -> Opened:
-    objects = [value for line in lines[:_ROWS_LOOKED_AT] if type(value := decoded(line)) is dict]
+    objects = [value for line in lines[:_SAMPLE_ROWS] if type(value := decoded(line)) is dict]
     flattened = [flatten(value) for value in objects]
     names = list(dict.fromkeys(name for record in flattened for name in record))
     rows = [[record.get(name, "") for name in names] for record in flattened]

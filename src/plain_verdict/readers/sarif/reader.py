@@ -40,9 +40,9 @@ from plain_verdict.text.formatting import plural
 from plain_verdict.text.json_text import decode_typed
 from plain_verdict.text.moments import read_moment
 
-VERSION = "2.1.0"
+SARIF_VERSION = "2.1.0"
 # 3.27.9
-_OUTCOMES = {
+_OUTCOME_OF_KIND = {
     "pass": Outcome.PASSED,
     "fail": Outcome.FAILED,
     "open": Outcome.UNDECIDED,
@@ -59,7 +59,7 @@ _REASONS = {
 FOUND_NOTHING = "No findings"
 _MOST_FINDINGS, _MOST_LOCATIONS = 50, 2_000
 """Of one rule that are listed one by one, and by their place alone."""
-_MOST_STEPS = 20
+_FLOW_STEPS = 20
 _MOST_ARTIFACTS = 20
 _decoder = msgspec.json.Decoder(Log)
 
@@ -93,8 +93,8 @@ class SarifReader:
             raise ReadError(
                 what, path=source.path, hint="check that it is complete, or run the tool again"
             ) from error
-        if log.version != VERSION:
-            what = f"is SARIF {single_line(log.version, 20)}, and {VERSION} is read"
+        if log.version != SARIF_VERSION:
+            what = f"is SARIF {single_line(log.version, 20)}, and {SARIF_VERSION} is read"
             raise ReadError(what, path=source.path, hint="let the tool write 2.1.0, or convert the file")
         parts = [_Run(run, source, limits) for run in log.runs or ()]
         checks = tuple(check for part in parts for check in part.checks())
@@ -248,7 +248,7 @@ class _Run(FileReading):
             yield from (single_line(str(tag), 100) for tag in tags[:30])
 
     def _outcome(self, kind: str) -> Outcome:
-        outcome = _OUTCOMES.get(kind)
+        outcome = _OUTCOME_OF_KIND.get(kind)
         if outcome is None:
             self._odd_kinds += 1
             return Outcome.UNDECIDED
@@ -321,10 +321,10 @@ class _Run(FileReading):
                 for thread in flow.thread_flows
                 for thread_flow_location in thread.locations
             ]
-            for number, step in enumerate(steps[:_MOST_STEPS], 1):
+            for number, step in enumerate(steps[:_FLOW_STEPS], 1):
                 yield f"{number}. {self._locations.where(step)} {message_text(step.message, found)}".rstrip()
-            if len(steps) > _MOST_STEPS:
-                yield f"and {plural(len(steps) - _MOST_STEPS, 'more step')}"
+            if len(steps) > _FLOW_STEPS:
+                yield f"and {plural(len(steps) - _FLOW_STEPS, 'more step')}"
         for fix in result.fixes:
             words = message_text(fix.description, found)
             if words:

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Iterator
 
 from plain_verdict.readers.tap.lines import Bail, Comment, Line, Other, Plan, Point, Subtest, Version, read_line
 
-_DEEPEST = 40
+_DEEPEST_SUBTESTS = 40
 _YAML_LINES = 2_000
 
 
@@ -125,7 +125,7 @@ class Document:
         level = self._stack[-1]
         if (
             indent > level.indent
-            and len(self._stack) < _DEEPEST
+            and len(self._stack) < _DEEPEST_SUBTESTS
             and (level is not self.top or level.items or indent >= 2)
         ):
             deeper = Level(indent, named=self._named)

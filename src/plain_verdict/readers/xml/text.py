@@ -39,7 +39,7 @@ _SECTION = re.compile(rb"(<!\[CDATA\[|\]\]>)")
 _LONGEST_UNFINISHED = 33
 _UNFINISHED = re.compile(rb"(?:&[#\w]{0,31}|<(?:!\[?[CDAT]{0,5})?|\]{1,2})\Z")
 
-_MARKS = (  # longest first: the mark of UTF-32 begins like that of UTF-16
+_BYTE_ORDER_MARKS = (  # longest first: the mark of UTF-32 begins like that of UTF-16
     (codecs.BOM_UTF32_LE, "utf-32-le"),
     (codecs.BOM_UTF32_BE, "utf-32-be"),
     (codecs.BOM_UTF8, "utf-8"),
@@ -53,7 +53,7 @@ _SAFE_CODEC = re.compile(r"utf-8|ascii|iso8859-\d+|cp\d+|koi8-[rtu]|mac-\w+|gb\w
 
 def encoding_of(head: bytes) -> tuple[str, int]:
     """Return the encoding of a file that begins like this, and the length in bytes of its byte order mark."""
-    for mark, name in _MARKS:
+    for mark, name in _BYTE_ORDER_MARKS:
         if head.startswith(mark):
             return name, len(mark)
     if head.startswith(b"<\x00"):
@@ -165,7 +165,7 @@ def head_text(data: bytes) -> str:
 
 _PROLOG = re.compile(r"(?:\s+|<\?.*?\?>|<!--.*?-->)*", re.DOTALL)
 _DOCTYPE = re.compile(r"<!DOCTYPE\s+([^\s>\[]+)", re.IGNORECASE)
-_ROOT = re.compile(r"<(?:([\w.-]+):)?([\w.-]+)([^<>]{0,4000})")
+_ROOT_TAG = re.compile(r"<(?:([\w.-]+):)?([\w.-]+)([^<>]{0,4000})")
 
 
 class XmlStart(NamedTuple):
@@ -183,7 +183,7 @@ def start_of(text: str) -> XmlStart:
     doctype = _DOCTYPE.match(rest)
     if doctype:
         return XmlStart(doctype=doctype[1])
-    root = _ROOT.match(rest)
+    root = _ROOT_TAG.match(rest)
     if not root:
         return XmlStart()
     # Source: Namespaces in XML 1.0, section 3 (declaring namespaces)

@@ -7,7 +7,7 @@ Colour = tuple[int, int, int]
 """Red, green and blue, 0 to 255 each."""
 
 _TEXT_CONTRAST = 4.5  # Source: WCAG 2.2, success criterion 1.4.3 (AA)
-_STEPS = 200
+_SHADE_STEPS = 200
 
 
 def _parsed(colour: str) -> Colour:
@@ -52,8 +52,8 @@ def contrast(colour: Colour, other: Colour) -> float:
 def readable(colour: Colour, grounds: tuple[Colour, ...]) -> Colour:
     """Return the colour, moved towards black or white only as far as text in it needs on every ground."""
     target = 0 if luminance(grounds[0]) > 0.5 else 255
-    for step in range(_STEPS + 1):
-        red, green, blue = (round(channel + (target - channel) * step / _STEPS) for channel in colour)
+    for step in range(_SHADE_STEPS + 1):
+        red, green, blue = (round(channel + (target - channel) * step / _SHADE_STEPS) for channel in colour)
         if all(contrast((red, green, blue), ground) >= _TEXT_CONTRAST for ground in grounds):
             return red, green, blue
     return target, target, target

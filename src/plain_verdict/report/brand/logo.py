@@ -16,7 +16,7 @@ BOX_WIDTH, WIDE_WIDTH, BOX_HEIGHT, TALL_HEIGHT = 240, 320, 44, 64
 """Of the band's place for it, in CSS pixels; a banner may be wider, and what is taller than wide higher."""
 _SHARP = 2  # screens have up to so many pixels for one of CSS
 _ICON_PIXELS = 64
-_FILE_BYTES = 30_000_000
+_LOGO_BYTES = 30_000_000
 _SVG_PIXELS = 1024
 _SVG_EMBEDDED_BYTES = 24_000
 _SOLID = 24  # alpha from which a pixel is seen
@@ -29,14 +29,14 @@ _WHITE = 0.85  # luminance from which a margin is paper, and not a ground that b
 def read_logo(path: Path, where: str) -> Logo:
     """Return the logo in a file, ready for the band. Raises UsageError."""
     try:
-        data = path.read_bytes() if path.stat().st_size <= _FILE_BYTES else b""
+        data = path.read_bytes() if path.stat().st_size <= _LOGO_BYTES else b""
     except OSError as error:
         raise UsageError(
             f"the logo can't be read ({error.strerror})", path=str(path), hint=f"check {where}"
         ) from error
     if not data:
         raise UsageError(
-            f"the logo is empty or over {_FILE_BYTES // 1_000_000} MB", path=str(path), hint=f"check {where}"
+            f"the logo is empty or over {_LOGO_BYTES // 1_000_000} MB", path=str(path), hint=f"check {where}"
         )
     if data.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"<"):
         return _fit_svg(data, path)

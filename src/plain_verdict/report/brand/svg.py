@@ -11,8 +11,8 @@ from plain_verdict.runtime.errors import UsageError
 from plain_verdict.runtime.processes import BackgroundTask, can_fork
 
 _ACTIVE = ("script", "foreignObject", "iframe", "audio", "video", "animate", "set", "handler", "listener")
-_FILE_BYTES = 2_000_000
-_PATIENCE_S = 10.0
+_SVG_BYTES = 2_000_000
+_DRAWING_PATIENCE_S = 10.0
 
 
 class Drawing(msgspec.Struct, frozen=True):
@@ -40,8 +40,8 @@ class Drawing(msgspec.Struct, frozen=True):
 
 def read_svg(data: bytes, path: Path) -> Drawing:
     """Return an SVG without anything that runs or is fetched. Raises UsageError."""
-    if len(data) > _FILE_BYTES:
-        raise UsageError(f"the logo is over {_FILE_BYTES // 1_000_000} MB of SVG", path=str(path))
+    if len(data) > _SVG_BYTES:
+        raise UsageError(f"the logo is over {_SVG_BYTES // 1_000_000} MB of SVG", path=str(path))
     parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, remove_comments=True)
     try:
         root = etree.parse(BytesIO(data), parser).getroot()
@@ -94,9 +94,9 @@ def draw_svg(text: str, width: int, path: Path) -> Image.Image:
     if can_fork(alone=True):
         drawing.start()
     try:
-        png = drawing.result(_PATIENCE_S, again=False)
+        png = drawing.result(_DRAWING_PATIENCE_S, again=False)
     except TimeoutError as error:
-        what = f"the logo takes longer than {_PATIENCE_S:.0f} s to draw"
+        what = f"the logo takes longer than {_DRAWING_PATIENCE_S:.0f} s to draw"
         raise UsageError(what, path=str(path), hint="save it as PNG, or simplify its filters") from error
     except ChildProcessError as error:
         raise UsageError("the logo can't be drawn: what draws it failed", path=str(path)) from error

@@ -11,7 +11,7 @@ from plain_verdict.text.formatting import format_duration, plural
 
 _SHADES = 5
 _TOP, _ROW = 8.0, 7.0
-_TABLE_ROWS = 20
+_HEAT_ROWS = 20
 
 
 def heat_map(heat: Heat) -> Chart:
@@ -49,7 +49,7 @@ def heat_map(heat: Heat) -> Chart:
         f"The most frequent response time was {format_duration(heat.edges_s[usual])} to"
         f" {format_duration(heat.edges_s[usual + 1])}: {plural(totals[usual], 'request')} of {sum(totals):,}."
     )
-    step = max(1, math.ceil(len(cells) / _TABLE_ROWS))
+    step = max(1, math.ceil(len(cells) / _HEAT_ROWS))
     return Chart(
         name="map",
         title="Response times over the run",

@@ -21,7 +21,7 @@ from plain_verdict.text.formatting import format_duration
 Values = Sequence[float | None]
 _TABLE_ROWS = 16
 _MOST_BOUNDS = 2
-_DRAWN = 95.0
+_DRAWN_PER_CENT = 95.0
 _TOP, _BOTTOM = 14.0, 224.0
 
 
@@ -74,7 +74,7 @@ def _bounds(load: LoadRun) -> list[tuple[float, str]]:
     """Return the bounds on the p95, each once, with its words."""
     found: dict[float, list[str]] = {}
     for bound in load.bounds:
-        if bound.per_cent == _DRAWN:
+        if bound.per_cent == _DRAWN_PER_CENT:
             found.setdefault(bound.seconds, []).append(bound.words)
     bounds = sorted(found.items())[:_MOST_BOUNDS]
     return [

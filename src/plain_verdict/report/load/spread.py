@@ -7,7 +7,7 @@ from plain_verdict.report.charts import LEFT, RIGHT, Bar, Chart, LinearAxis, Mar
 from plain_verdict.report.ranges import round_numbers_between
 from plain_verdict.text.formatting import capital, format_duration, percentile_name
 
-_TABLE_ROWS = 16
+_SPREAD_ROWS = 16
 _LABEL_WIDTH = 60.0
 
 
@@ -69,6 +69,6 @@ def spread(load: LoadRun) -> Chart:
             *ticks,
             *labels,
         ),
-        table=(("Response time", "Share"), *thinned(rows, _TABLE_ROWS)),
+        table=(("Response time", "Share"), *thinned(rows, _SPREAD_ROWS)),
         steps=(("Response time", "Share"), *rows),
     )

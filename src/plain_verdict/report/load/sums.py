@@ -10,7 +10,7 @@ from plain_verdict.text.formatting import format_day, format_failed_share, forma
 
 _MOST_METRICS = 500
 _WIDTH, _HEIGHT = 190.0, 20.0
-_STATES = {Outcome.PASSED: ("met", "Met"), Outcome.FAILED: ("not-met", "Not met")}
+_STATE_WORDS = {Outcome.PASSED: ("met", "Met"), Outcome.FAILED: ("not-met", "Not met")}
 
 
 class ReportedFile(msgspec.Struct, frozen=True):
@@ -106,7 +106,7 @@ def _name_in(check: Check, names: set[str]) -> bool:
 
 
 def _target(check: Check) -> MetricTarget:
-    state, word = _STATES.get(check.outcome, ("open", "Open"))
+    state, word = _STATE_WORDS.get(check.outcome, ("open", "Open"))
     last = check.last
     met = (last.problems[0].actual if last.problems else last.reason) or ""
     return MetricTarget(check.name, state, word, met)

@@ -18,7 +18,7 @@ _INK, _SOFT, _LINE, _WASH = (GROUND_LIGHT[name] for name in ("ink", "soft", "lin
 _FILLS = {"sent": 0.34, "most": 0.34, "tail": 0.16}
 _HEAT = {"heat-1": 0.14, "heat-2": 0.32, "heat-3": 0.52, "heat-4": 0.76, "heat-5": 1.0}
 _FONT_PT = 8.5
-_CELL = re.compile(r"M([-\d.e]+) ([-\d.e]+)h([-\d.e]+)v([-\d.e]+)h-[-\d.e]+z")
+_PATH_CELL = re.compile(r"M([-\d.e]+) ([-\d.e]+)h([-\d.e]+)v([-\d.e]+)h-[-\d.e]+z")
 
 
 def draw(chart: Chart, accent: str, form: str, dpi: int = _DPI) -> bytes:
@@ -48,7 +48,7 @@ def draw(chart: Chart, accent: str, form: str, dpi: int = _DPI) -> bytes:
 
 def _draw_mappings(axes: Axes, chart: Chart, accent: str) -> None:
     for shade in chart.shades:
-        for found in _CELL.finditer(shade.points):
+        for found in _PATH_CELL.finditer(shade.points):
             x, y, width, height = map(float, found.groups())
             axes.add_patch(Rectangle((x, y), width, height, color=accent, alpha=_HEAT[shade.style], linewidth=0))
     for y in chart.grid:

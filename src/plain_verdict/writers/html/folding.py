@@ -34,7 +34,7 @@ _BLOCK_CHARS = 400_000
 _MORE_CALLS = 20  # of a check, that search finds
 _MORE_CHARS = 400  # of a check's messages that search looks through
 _IN_BACKGROUND, _HALF_IN_BACKGROUND = 0.85, 0.6  # of the whole checks, where another process helps
-_MANY = 1_000  # whole checks whose rendering takes longer than starting a process
+_MANY_CHECKS = 1_000  # whole checks whose rendering takes longer than starting a process
 Render = Callable[[Check], str]
 
 
@@ -119,7 +119,7 @@ class Folding:
 
     def start(self, *, in_background: bool) -> None:
         """Begin to make blocks, in another process if asked for and if they are many."""
-        if in_background and len(self._whole) > _MANY:
+        if in_background and len(self._whole) > _MANY_CHECKS:
             self._background_blocks.start()
 
     def _find_kinds(self) -> Iterator[RowKind]:

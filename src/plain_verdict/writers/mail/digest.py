@@ -33,7 +33,7 @@ _LINE_CHARS = 78  # Source: RFC 5322, section 2.1.1
 _STATES = {State.MET: VerdictWord.FIT, State.NOT_MET: VerdictWord.NOT_FIT, State.OPEN: VerdictWord.UNDECIDED}
 """The verdict whose colour a condition has."""
 _PLATE = f";background:{PLATE_ON_LIGHT};padding:{PLATE_PADDING}"
-_COLOURS = {**GROUND_LIGHT, **OUTCOMES_LIGHT, **{word.value: colour_of(word) for word in VerdictWord}}
+_MAIL_COLOURS = {**GROUND_LIGHT, **OUTCOMES_LIGHT, **{word.value: colour_of(word) for word in VerdictWord}}
 
 
 class DigestCause(msgspec.Struct, frozen=True):
@@ -123,7 +123,7 @@ def render_digest(
     given = {
         "verdict": verdict,
         "info": info,
-        "colours": _COLOURS,
+        "colours": _MAIL_COLOURS,
         "states": _STATES,
         "accent": accent,
         "plate": _PLATE,

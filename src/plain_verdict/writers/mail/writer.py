@@ -9,8 +9,8 @@ from plain_verdict.report import Report
 from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.mail.envelope import Attachment, Envelope
 
-_DPI = 100
-_COLOURS = 64
+_MAIL_DPI = 100
+_PALETTE_COLOURS = 64
 
 
 class MailWriter(msgspec.Struct, frozen=True):
@@ -52,7 +52,7 @@ def _chart(report: Report) -> bytes:
         from plain_verdict.writers.charts.drawing import draw  # a large library, which may not be there
     except ImportError:
         return b""
-    return _in_few_colours(draw(report.load.charts[0], report.info.brand.accent_light, "png", dpi=_DPI))
+    return _in_few_colours(draw(report.load.charts[0], report.info.brand.accent_light, "png", dpi=_MAIL_DPI))
 
 
 def _in_few_colours(picture: bytes) -> bytes:
@@ -61,5 +61,5 @@ def _in_few_colours(picture: bytes) -> bytes:
 
     small = BytesIO()
     with Image.open(BytesIO(picture)) as opened:
-        opened.convert("RGB").quantize(_COLOURS).save(small, "PNG", optimize=True)
+        opened.convert("RGB").quantize(_PALETTE_COLOURS).save(small, "PNG", optimize=True)
     return small.getvalue()

@@ -124,10 +124,10 @@ def _evidence_row(evidence: Evidence, contents: Mapping[str, Content]) -> Row:
 
 
 _CHECK = Column("check_id", "id of the check, as in the table checks and after # in the address")
-_NAME = Column("check", "name of the check")
+_NAME_COLUMN = Column("check", "name of the check")
 _ATTEMPT = Column("attempt", "number of the attempt", Holds.INTEGER)
 _STEP = Column("step", "position of the step: 2.1 is the first step inside the second; empty: the attempt itself")
-WHERE = (_CHECK, _NAME, _ATTEMPT, _STEP)
+WHERE = (_CHECK, _NAME_COLUMN, _ATTEMPT, _STEP)
 """The columns that say where in a check something is."""
 
 TABLES = (
@@ -184,7 +184,7 @@ TABLES = (
         "All steps of all attempts",
         (
             _CHECK,
-            _NAME,
+            _NAME_COLUMN,
             _ATTEMPT,
             Column("step", "position: 2.1 is the first step inside the second"),
             Column("depth", "1 for steps of the attempt itself", Holds.INTEGER),
@@ -202,7 +202,7 @@ TABLES = (
         (
             _CHECK,
             Column("suite", "path of the suite"),
-            _NAME,
+            _NAME_COLUMN,
             _ATTEMPT,
             _STEP,
             Column("outcome", "failed or errored"),

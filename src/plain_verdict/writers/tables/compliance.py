@@ -32,7 +32,7 @@ def _findings(report: Report) -> Iterator[Row]:
                 )
 
 
-_RULE = (Column("check_id", "as in checks"), Column("rule", "name of the rule"))
+_RULE_COLUMNS = (Column("check_id", "as in checks"), Column("rule", "name of the rule"))
 _SEVERITY = Column("severity", "none, low, medium, high or critical")
 
 TABLES = (
@@ -40,9 +40,9 @@ TABLES = (
         "rules",
         "Rules of compliance checks",
         (
-            _RULE[0],
+            _RULE_COLUMNS[0],
             Column("suite", "rule set"),
-            _RULE[1],
+            _RULE_COLUMNS[1],
             _SEVERITY,
             Column("outcome", "outcome"),
             Column("findings", "counted findings", Holds.INTEGER),
@@ -60,7 +60,7 @@ TABLES = (
         "findings",
         "Findings of rules",
         (
-            *_RULE,
+            *_RULE_COLUMNS,
             _SEVERITY,
             Column("number", "number of the finding in its rule", Holds.INTEGER),
             Column("place", "place: a file and line, or an element"),

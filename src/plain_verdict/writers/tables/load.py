@@ -8,7 +8,7 @@ from plain_verdict.report import Report
 from plain_verdict.writers.summary_load import ms_of
 from plain_verdict.writers.tables.interface import Column, Holds, Row, Table
 
-_PER_CENTS = (50.0, 90.0, 95.0, 99.0, 99.9)
+_TABLE_PER_CENTS = (50.0, 90.0, 95.0, 99.0, 99.9)
 
 
 def _requests(report: Report) -> Iterator[Row]:
@@ -20,7 +20,7 @@ def _requests(report: Report) -> Iterator[Row]:
 
 
 def _request(numbers: RequestNumbers, reported_in: str) -> Row:
-    percentiles = [numbers.percentile(per_cent) for per_cent in _PER_CENTS]
+    percentiles = [numbers.percentile(per_cent) for per_cent in _TABLE_PER_CENTS]
     p95 = numbers.percentile(95.0)
     return (
         numbers.name,
@@ -66,7 +66,7 @@ TABLES = (
                 Column(
                     f"p{per_cent:g}_ms", f"within which {per_cent:g} % were answered; empty: too few", Holds.NUMBER
                 )
-                for per_cent in _PER_CENTS
+                for per_cent in _TABLE_PER_CENTS
             ),
             Column("p95_low_ms", "lower end of the 95 % confidence interval of the p95", Holds.NUMBER),
             Column("p95_high_ms", "upper end of the 95 % confidence interval of the p95", Holds.NUMBER),

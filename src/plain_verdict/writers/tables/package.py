@@ -13,7 +13,7 @@ from plain_verdict.writers.tables.interface import Column, Holds
 
 PACKAGE = "datapackage.json"
 _MADE_BY = "plain-verdict"
-_SUFFIXES = (".csv", ".parquet")
+_TABLE_SUFFIXES = (".csv", ".parquet")
 
 
 class TableFile(msgspec.Struct, frozen=True):
@@ -89,5 +89,5 @@ def tables_listed(data: bytes, known: Collection[str]) -> frozenset[str]:
         return frozenset()
     if {"title": _MADE_BY} not in package.sources:
         return frozenset()
-    ours = {f"{name}{suffix}" for name in known for suffix in _SUFFIXES}
+    ours = {f"{name}{suffix}" for name in known for suffix in _TABLE_SUFFIXES}
     return frozenset(resource.path for resource in package.resources if resource.path in ours)

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 _MOST_ROWS = 1_048_575
 _MOST_CHARS = 32_767
-_MOST_LINKS = 60_000
+_MOST_HYPERLINKS = 60_000
 """In one sheet; Excel takes 65,530."""
 _ALL_LINKED = 10_000
 """Rows of a sheet up to which each has a link; after them only what did not pass."""
@@ -133,7 +133,7 @@ class _Links:
 
     def of(self, number: int, row: Row) -> str:
         """Return the link of a row, "" for one that has none."""
-        if not self._page or not row[0] or self._made >= _MOST_LINKS:
+        if not self._page or not row[0] or self._made >= _MOST_HYPERLINKS:
             return ""
         if number > _ALL_LINKED and (self.outcome is None or row[self.outcome] in _GOOD):
             return ""

@@ -22,7 +22,7 @@ from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import TableMapping
 
-_DIGITS = re.compile(r"\d+(?:[-_.:T]\d+)*")
+_NUMBERED = re.compile(r"\d+(?:[-_.:T]\d+)*")
 _LEAST_STEP_SCORE = 4.0
 
 
@@ -70,13 +70,13 @@ def draft_mapping(source: Source, limits: Limits) -> Draft:
 
 
 def _name(path: PurePath) -> str:
-    words = _DIGITS.sub(" ", path.name.partition(".")[0])
+    words = _NUMBERED.sub(" ", path.name.partition(".")[0])
     return " ".join(re.split(r"[\W_]+", words)).strip() or "own results"
 
 
 def _pattern(path: PurePath) -> str:
     """Return a pattern for files like this one: in its folder, with other digits, or more, in its name."""
-    name = _DIGITS.sub("*", path.name)
+    name = _NUMBERED.sub("*", path.name)
     name = name if "*" in name else f"{path.stem}*{path.suffix}"
     return f"{path.parent.name}/{name}" if path.parent.name not in ("", ".", "..") else name
 

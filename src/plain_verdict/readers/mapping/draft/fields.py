@@ -8,7 +8,7 @@ from plain_verdict.readers.mapping.selectors import json_text
 SAMPLE = 300
 """Items of a list that are looked at."""
 _DEEP = 3
-_CHARS = 300
+_VALUE_CHARS = 300
 
 
 class Field(NamedTuple):
@@ -73,7 +73,7 @@ def fields_of(items: Sequence[object]) -> tuple[Field, ...]:
     for item in sample:
         seen: set[str] = set()
         for field_path, value, is_list in _leaves(item, "", 0):
-            found.setdefault(field_path, []).append(json_text(value)[:_CHARS])
+            found.setdefault(field_path, []).append(json_text(value)[:_VALUE_CHARS])
             seen.add(field_path)
             if is_list:
                 many.add(field_path)

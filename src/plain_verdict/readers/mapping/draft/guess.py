@@ -22,14 +22,14 @@ _PATTERNS = (
 )
 _TIMES_OF_DAY = ("%H:%M:%S", "%H:%M", "%H.%M")
 _FILE = re.compile(r"[^\n<>]{1,300}\.(?:png|jpe?g|webp|gif|bmp|svg|log|txt|html?|mp4|webm|pdf|har)", re.IGNORECASE)
-_DAY = re.compile(r"\d{1,4}[-./ ]\s?\w{1,9}[-./ ]\s?\d{1,4}\.?")
-_NUMBER = re.compile(r"-?\d{1,12}")
-_FEW = 12
+_DAY_FIRST = re.compile(r"\d{1,4}[-./ ]\s?\w{1,9}[-./ ]\s?\d{1,4}\.?")
+_WHOLE_NUMBER = re.compile(r"-?\d{1,12}")
+_FEW_VALUES = 12
 _VALUES_TRIED = 60
-_MOST = 0.6
+_MOST_OF_ITEMS = 0.6
 """The share of values that must be written one way: some cells are always wrong."""
 _MOST_VALUES_SHOWN = 20
-_NAME_CHARS = 200
+_MOST_NAME_CHARS = 200
 # What each role adds to the likeness of items to checks.
 _WEIGHTS = {Role.OUTCOME: 6.0, Role.NAME: 3.0, Role.TOOK: 1.5, Role.STARTED: 1.0, Role.MESSAGE: 1.0}
 _LIKE_STEPS = 4.0
@@ -125,7 +125,7 @@ def best(candidates: Sequence[Candidate]) -> tuple[Candidate, Guess] | None:
 def meanings_of(field: Field) -> Meanings:
     """Return what the values of an outcome most likely mean."""
     values = Counter(field.values)
-    if counts_bad(field.path) and all(_NUMBER.fullmatch(value) for value in values):
+    if counts_bad(field.path) and all(_WHOLE_NUMBER.fullmatch(value) for value in values):
         return Meanings({}, Counter(), number=True)
     known: dict[Outcome, Counter[str]] = {}
     unknown: Counter[str] = Counter()
@@ -144,7 +144,7 @@ def when(fields: Sequence[Field]) -> When | None:
     if not values:
         return None
     moments = [moment for moment in map(read_moment, values) if moment]
-    if len(moments) >= _MOST * len(values):
+    if len(moments) >= _MOST_OF_ITEMS * len(values):
         return When(named_zone=all(moment.tzinfo for moment in moments))
     patterns = _fitting(values)
     return When(patterns[0], patterns[1] if len(patterns) > 1 else "") if patterns else None
@@ -156,7 +156,7 @@ def _fitting(values: Sequence[str]) -> list[str]:
     patterns = (*_PATTERNS, *(f"{day} {time}" for day in days for time in _TIMES_OF_DAY))
     fits = {pattern: sum(_is_written(value, pattern) for value in values[:_VALUES_TRIED]) for pattern in patterns}
     most = max(fits.values())
-    enough = most >= _MOST * min(len(values), _VALUES_TRIED)
+    enough = most >= _MOST_OF_ITEMS * min(len(values), _VALUES_TRIED)
     return [pattern for pattern, number in fits.items() if number == most] if enough else []
 
 
@@ -170,7 +170,7 @@ def _is_written(value: str, pattern: str) -> bool:
 
 def _is_day(field: Field) -> bool:
     """Return whether days stand there, in whatever form."""
-    return bool(field.values) and all(_DAY.fullmatch(value.strip()) for value in field.values)
+    return bool(field.values) and all(_DAY_FIRST.fullmatch(value.strip()) for value in field.values)
 
 
 def _is_time_of_day(field: Field) -> bool:
@@ -226,7 +226,7 @@ def _numeric(field: Field) -> bool:
 
 def _outcome_fit(field: Field, named: float) -> float:
     """Return how well a field tells outcomes: few values, most of them words that mean one."""
-    if field.many or not field.values or field.different > _FEW:
+    if field.many or not field.values or field.different > _FEW_VALUES:
         return 0.0
     if _numeric(field):
         return 0.7 if counts_bad(field.path) else 0.0
@@ -239,7 +239,7 @@ def _name_fit(field: Field, named: float) -> float:
     if field.many or field.share < 0.5 or when([field]):
         return 0.0
     different = field.different / len(field.values)
-    long = sum(len(value) > _NAME_CHARS for value in field.values) / len(field.values)
+    long = sum(len(value) > _MOST_NAME_CHARS for value in field.values) / len(field.values)
     words = 0.2 if any(" " in value for value in field.values) else 0.0
     wordless = 0.3 if _numeric(field) else 0.0
     return (0.6 * named + 0.3 * different + words - wordless - 0.5 * long) * field.share

@@ -14,7 +14,7 @@ from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import TableMapping
 
-_DEEPEST = 5
+_DEEPEST_LISTS = 5
 _MOST_KINDS = 12
 _NEARLY_ALL = 0.9
 _LINES_LOOKED_AT = 2_000
@@ -32,7 +32,7 @@ def json_candidates(source: Source, limits: Limits) -> list[Candidate]:
 
 def _inside(items: Sequence[object], path: str, around: tuple[Level, ...], depth: int) -> Iterator[Candidate]:
     """Yield the lists of objects that stand in items at a place, and in those."""
-    if depth > _DEEPEST:
+    if depth > _DEEPEST_LISTS:
         return
     lists: dict[str, list[object]] = {}
     for item in items[:SAMPLE]:
@@ -50,7 +50,7 @@ def _collect(value: object, path: str, lists: dict[str, list[object]], depth: in
     """Collect the lists below a value, without going into their items."""
     if isinstance(value, list):
         lists.setdefault(path if path.endswith("[*]") else f"{path}[*]", []).extend(value)
-    elif isinstance(value, dict) and depth < _DEEPEST:
+    elif isinstance(value, dict) and depth < _DEEPEST_LISTS:
         for name, inner in value.items():
             if isinstance(inner, dict | list):
                 _collect(inner, key_of(str(name), path), lists, depth + 1)

@@ -35,7 +35,7 @@ class Role(StrEnum):
 
 
 _TABLES = tomllib.loads((Path(__file__).parent / "words.toml").read_text("utf-8"))
-_KEYS = {Role(role): tuple(words.split()) for role, words in _TABLES["keys"].items()}
+_ROLE_WORDS = {Role(role): tuple(words.split()) for role, words in _TABLES["keys"].items()}
 _TRUTH = {what: frozenset(words.split()) for what, words in _TABLES["truth"].items()}
 _VALUES = {
     " ".join(word.split()): Outcome(outcome)
@@ -50,7 +50,7 @@ def fit_of(role: Role, path: str) -> float:
     words = split_identifier(path)
     if not words:
         return 0.0
-    known = _KEYS[role]
+    known = _ROLE_WORDS[role]
     if words[-1] in known:
         return 1.0 - 0.3 * known.index(words[-1]) / len(known)
     if any(word in known for word in words):

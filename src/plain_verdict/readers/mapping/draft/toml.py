@@ -14,9 +14,9 @@ from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.names import unit_in
 
-_ORDER = (Outcome.PASSED, Outcome.FAILED, Outcome.ERRORED, Outcome.SKIPPED, Outcome.UNDECIDED)
+_OUTCOME_ORDER = (Outcome.PASSED, Outcome.FAILED, Outcome.ERRORED, Outcome.SKIPPED, Outcome.UNDECIDED)
 _COMMENT_AT = 48
-_PLAIN = (
+_PLAIN_ROLES = (
     *(Role.TAGS, Role.REQUIREMENTS, Role.DESCRIPTION, Role.FILE, Role.LINE, Role.WORKER),
     *(Role.ATTEMPT, Role.SEVERITY),
 )
@@ -157,7 +157,7 @@ def _check(level: Level, made: Guess, draft: Draft) -> Iterator[str]:
         )
     if Role.OUTPUT in roles:
         yield f"output = {{ output = {quoted(roles[Role.OUTPUT].path)} }}"
-    for role in _PLAIN:
+    for role in _PLAIN_ROLES:
         if role in roles:
             yield _with_comment(f"{role.value} = {quoted(roles[role].path)}", _examples(roles[role]))
     unused = [field for field in made.unused if field.filled]
@@ -242,7 +242,7 @@ def _outcome(table: str, field: Field | None, level: Level) -> Iterator[str]:
 
 
 def _known(found: Meanings) -> Iterator[str]:
-    for outcome in _ORDER:
+    for outcome in _OUTCOME_ORDER:
         values = found.known.get(outcome)
         if values:
             shown = [value if value in ("true", "false") else quoted(value) for value, _ in shown_values(values)]

@@ -11,7 +11,7 @@ from plain_verdict.writers.html.checks.escaping import escaped
 
 _STEP, _WIDTH, _BASE, _HIGHEST, _BELOW = 8, 6, 18, 16, 7
 _HEIGHT = _BASE + _BELOW + 3
-_UNIT = 4  # heights are few, so that strips take little room in a large page
+_BAR_UNIT = 4  # heights are few, so that strips take little room in a large page
 _CLASSES = {Past.PASSED: "good", Past.PASSED_ON_RETRY: "retried", Past.FAILED: "bad", Past.ERRORED: "bad"}
 
 
@@ -25,7 +25,7 @@ def trace_html(check: Check, past: Sequence[tuple[Build, Past, float | None]]) -
     longest = max((took or 0.0 for _, took in bars), default=0.0) or 1.0
     paths = {"good": "", "retried": "", "bad": "", "open": ""}
     for position, (item, took) in enumerate(bars):
-        height = _UNIT * max(1, round(_HIGHEST / _UNIT * (took or 0.0) / longest))
+        height = _BAR_UNIT * max(1, round(_HIGHEST / _BAR_UNIT * (took or 0.0) / longest))
         name = _CLASSES.get(item, "open")
         down = _BELOW if name == "bad" else 0
         if item is not Past.ABSENT:
