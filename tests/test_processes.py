@@ -144,7 +144,7 @@ def test_runs_at_the_same_time_keep_out_of_each_others_way(layout, shell, tmp_pa
 
 
 def test_a_drawing_without_end_is_one_line(tool, tmp_path, monkeypatch):
-    monkeypatch.setattr("plain_verdict.report.brand.svg._PATIENCE_S", 0.5)
+    monkeypatch.setattr("plain_verdict.report.brand.svg._DRAWING_PATIENCE_S", 0.5)
     monkeypatch.setattr(
         "plain_verdict.report.brand.svg.can_fork", lambda **_: True
     )  # plugins of pytest have threads

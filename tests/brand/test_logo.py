@@ -20,6 +20,7 @@ from plain_verdict.cli import report
 from plain_verdict.cli.demo.files import SETTINGS
 from plain_verdict.report.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, contrast, readable
 from plain_verdict.request import Overrides
+from plain_verdict.settings.options import declared_options
 
 SCHEMA = json.loads((ROOT / "src/plain_verdict/settings/schemas/settings.schema.json").read_text("utf-8"))
 GOOD = '<testsuite name="Quay" timestamp="2026-11-22T02:10:00+01:00"><testcase name="sails" time="2"/></testsuite>'
@@ -286,4 +287,5 @@ def test_the_schema_takes_what_the_program_takes_and_every_option_has_a_key():
     assert {renamed.get(option, option) for option in options - of_one_run} <= keys
     # An option that no request takes up would do nothing.
     of_the_command = {"help", "json", "debug", "open", "quiet", "detail"}
-    assert options - of_the_command == set(Overrides.__struct_fields__)
+    declared = {found.name for found in declared_options().values()}
+    assert options - of_the_command == {*Overrides.__struct_fields__, *declared} - {"settings"}

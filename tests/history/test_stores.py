@@ -78,7 +78,7 @@ STORES = [
 @pytest.mark.parametrize(("name", "make", "told"), STORES, ids=[name for name, *_ in STORES])
 @pytest.mark.parametrize("must", [False, True])
 def test_a_store_that_can_not_be_used_costs_no_report(name, make, told, must, night, tmp_path, monkeypatch):
-    monkeypatch.setattr("plain_verdict.history.sqlite._PATIENCE_S", 0.1)
+    monkeypatch.setattr("plain_verdict.history.sqlite._LOCK_PATIENCE_S", 0.1)
     path = tmp_path / ("missing/history.db" if name == "nowhere" else "history.db")
     make(path)
     (tmp_path / "plain-verdict.toml").write_text(f"[history]\nrequired = {str(must).lower()}")

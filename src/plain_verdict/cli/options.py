@@ -2,7 +2,9 @@
 
 import argparse
 import os
+from collections.abc import Mapping, Sequence
 from datetime import datetime
+from typing import Any
 
 import msgspec
 
@@ -11,6 +13,7 @@ from plain_verdict.cli.terminal import hide
 from plain_verdict.request import Overrides, ReadRequest, Request, make_read_request, make_request
 from plain_verdict.request.making import source_of
 from plain_verdict.settings.loading import SettingsSource
+from plain_verdict.settings.options import Declared, declared_options
 
 SWITCH = argparse.BooleanOptionalAction
 
@@ -32,11 +35,7 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         metavar="RESULTS",
         help="results of a rerun; a pass there replaces the earlier failure; repeat for another rerun",
     )
-    parser.add_argument(
-        "--api-document",
-        metavar="FILE",
-        help="OpenAPI 3.0 or 3.1 document, to group the calls and compare them with it",
-    )
+    add_declared(parser, first="api.document")
     parser.add_argument(
         "--mapping",
         action="append",
@@ -44,27 +43,14 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         metavar="FILE",
         help="mappings for result files of your own format; repeat for more (docs/mappings.md)",
     )
-    parser.add_argument(
-        "--baseline",
-        nargs="+",
-        default=[],
-        metavar="SAMPLES",
-        help="load results of an earlier run to compare with (docs/load.md)",
-    )
-    add_engine(parser)
+    add_declared(parser, first="load.baseline load.engine")
     parser.add_argument(
         "--rules",
         metavar="FILE",
         help="settings file for everything that can change the verdict, such as waivers and conditions, instead "
         "of the settings that are found (docs/pipelines.md)",
     )
-    parser.add_argument(
-        "--requirements",
-        nargs="+",
-        default=[],
-        metavar="FILE",
-        help="requirements as CSV, TOML, Markdown, ReqIF or feature files (docs/requirements.md)",
-    )
+    add_declared(parser, "results", first="requirements.files")
     parser.add_argument("--json", action="store_true", help="print one JSON object and nothing else")
     parser.add_argument("--detail", action="store_true", help="with --json: include all checks")
     add_debug(parser)
@@ -72,36 +58,16 @@ def add_results(parser: argparse.ArgumentParser) -> None:
 
 def add_history(parser: argparse._ActionsContainer) -> None:
     """Add the options that say where earlier runs are."""
-    parser.add_argument(
-        "--previous",
-        nargs="+",
-        default=[],
-        metavar="PAGE",
-        help="pages, digests and summaries of earlier runs, or folders of them (docs/history.md)",
-    )
-    parser.add_argument(
-        "--history", metavar="STORE", help="store for runs: an SQLite file, or postgresql://user@host/database"
-    )
-    parser.add_argument(
-        "--against", metavar="BUILD", help="compare with this build, or with the last build of this branch"
-    )
+    add_declared(parser, first="history.previous history.store history.against")
     parser.add_argument(
         "--build", metavar="KEY", help="build number or name of this run (default: the fact “build”)"
     )
-    parser.add_argument(
-        "--find-previous",
-        action=SWITCH,
-        help="find the previous report in the folder of the new one (default: on)",
-    )
+    add_declared(parser, "history")
 
 
 def add_engine(parser: argparse.ArgumentParser) -> None:
     """Add the option that says where samples are counted."""
-    parser.add_argument(
-        "--engine",
-        metavar="ADDRESS",
-        help="read results on a Dask cluster: dask://HOST:PORT, or dask://local to try it (docs/load.md)",
-    )
+    add_declared(parser, first="load.engine")
 
 
 def add_config(parser: argparse.ArgumentParser) -> None:
@@ -155,20 +121,45 @@ def add_masking(parser: argparse._ActionsContainer) -> None:
 
 def add_arrivals(parser: argparse._ActionsContainer) -> None:
     """Add the options that say which files must arrive and how old they may be."""
-    parser.add_argument(
-        "--expect-files",
-        type=int,
-        metavar="N",
-        help="expected number of result files; fewer make the run undecided",
-    )
-    parser.add_argument(
-        "--newer-than",
-        metavar="AGE",
-        help="leave out results older than an age like 6h or 2d, or a date like 2026-11-22",
-    )
+    add_declared(parser, "inputs", first="input.expect_files input.newer_than")
+
+
+def add_declared(
+    parser: argparse._ActionsContainer, group: str = "", first: str = "", choices: Mapping[str, Sequence[str]] = {}
+) -> None:
+    """Add options that are declared with their keys: those of ``first``, by key, then the others of the group."""
+    keys = first.split()
+    others = [key for key, found in declared_options().items() if group and found.option.group == group]
+    there = {action.dest for action in parser._actions}
+    for key in dict.fromkeys((*keys, *others)):
+        declared = declared_options()[key]
+        if declared.name not in there:
+            _add(parser, declared, choices.get(key, declared.choices))
+
+
+def _add(parser: argparse._ActionsContainer, declared: Declared, choices: Sequence[str]) -> None:
+    option = declared.option
+    how: dict[str, Any] = {"help": option.help}
+    if declared.kind is bool:
+        how["action"] = SWITCH
+    elif choices:
+        how["choices"] = choices
+    else:
+        how["metavar"] = option.metavar
+    if declared.kind in (int, int | None):
+        how["type"] = int
+    elif declared.kind == tuple[str, ...]:
+        how |= {"nargs": "+", "action": "extend"} if option.repeats else {"nargs": "+", "default": []}
+    parser.add_argument(option.flag, dest=declared.name, **how)
 
 
 def overrides_of(options: argparse.Namespace) -> Overrides:
     """Return what the command line says."""
-    given = {name: getattr(options, name, None) for name in Overrides.__struct_fields__}
-    return msgspec.convert({name: value for name, value in given.items() if value is not None}, Overrides)
+    given = {name: getattr(options, name, None) for name in Overrides.__struct_fields__ if name != "settings"}
+    values = {name: value for name, value in given.items() if value is not None}
+    settings: dict[str, dict[str, object]] = {}
+    for declared in declared_options().values():
+        value = getattr(options, declared.name, None)
+        if value is not None and value != []:
+            settings.setdefault(declared.table, {})[declared.key] = value
+    return msgspec.convert({**values, "settings": settings}, Overrides)

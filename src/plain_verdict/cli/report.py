@@ -7,9 +7,9 @@ from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOT_FIT, NOT_PASSED_ON, NOTHING_READ, PARTLY_READ
 from plain_verdict.cli.options import (
-    SWITCH,
     add_arrivals,
     add_config,
+    add_declared,
     add_history,
     add_masking,
     add_results,
@@ -23,10 +23,9 @@ from plain_verdict.model import Run, Verdict, VerdictWord
 from plain_verdict.pipeline import keep_in_history, make_report, read_and_judge
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.request import STANDARD_OUTPUT
+from plain_verdict.request.registered import registered_choices
 from plain_verdict.runtime.errors import UsageError
-from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme
-from plain_verdict.settings.schema import ReportTable
-from plain_verdict.writers import layout_names
+from plain_verdict.settings.report_tables import ReportTable
 from plain_verdict.writers.summary_json import SummaryWriter
 
 Options = argparse._ArgumentGroup
@@ -50,14 +49,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """Add the command's options; what is not given is taken from the settings."""
     add_results(parser)
     add_config(parser)
-    _add_where(parser.add_argument_group("outputs and destinations"))
-    _add_words(parser.add_argument_group("title, facts and look"))
+    _add_outputs(parser.add_argument_group("outputs and destinations"))
+    _add_look(parser.add_argument_group("title, facts and look"))
     _add_contents(parser.add_argument_group("contents"))
     add_arrivals(parser.add_argument_group("expected inputs"))
     add_history(parser.add_argument_group("history"))
     ends = parser.add_argument_group("exit code and printing")
-    ends.add_argument("--enforce", action=SWITCH, help='exit with 1 when the verdict is not "fit"')
-    ends.add_argument("--strict", action=SWITCH, help="exit with 4 when part of the input could not be read")
+    add_declared(ends, "exit", first="report.enforce report.strict")
     ends.add_argument(
         "--watch",
         action="store_true",
@@ -67,20 +65,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     ends.add_argument("--quiet", action="store_true", help="print nothing but errors")
 
 
-def _add_where(group: Options) -> None:
-    group.add_argument(
-        "--out",
-        metavar="NAME",
-        help="file or folder to write (default: verdict.html), with the placeholders "
-        "{title} {date} {time} {verdict} {fact:KEY}; an existing name gets a counter",
-    )
-    group.add_argument("--overwrite", action=SWITCH, help="replace an existing page of that name")
-    group.add_argument(
-        "--latest", metavar="NAME", help="also keep the newest page under this name, in the same folder"
-    )
-    group.add_argument(
-        "--keep", type=int, metavar="N", help="keep the newest N pages in that folder, remove older ones"
-    )
+def _add_outputs(group: Options) -> None:
+    add_declared(group, first="report.out report.overwrite report.latest report.keep")
     group.add_argument(
         "--publish",
         action="append",
@@ -88,89 +74,22 @@ def _add_where(group: Options) -> None:
         help="publish the report: to a folder, git+ssh://…#branch:folder, https://…/, s3://…, sftp://…; "
         "repeat for more (docs/publishing.md)",
     )
-    group.add_argument("--index", action=SWITCH, help="update the index of reports in that folder, index.html")
-    group.add_argument(
-        "--layout",
-        choices=layout_names(),
-        help="one file (default), or a folder without scripts, inline styles and data URLs",
+    keys = (
+        "report.index report.layout report.zip mail.file mail.send report.tables report.tables_as report.pdf"
+        " report.pdf_for report.pdf_paper report.junit report.markdown report.link report.earl report.digest"
     )
-    group.add_argument("--zip", action=SWITCH, help="write a folder and a zip file of it")
-    group.add_argument("--mail", metavar="FILE", help="also write the verdict as a mail message (.eml)")
-    group.add_argument(
-        "--send", action=SWITCH, help="send that message, see [mail] in the settings (docs/publishing.md)"
-    )
-    group.add_argument(
-        "--tables", metavar="PATH", help="also write tables: a folder, or a workbook (.xlsx) (docs/tables.md)"
-    )
-    group.add_argument(
-        "--tables-as",
-        choices=[how.value for how in TablesAs],
-        help="format of the tables in a folder (default: csv)",
-    )
-    group.add_argument("--pdf", metavar="FILE", help="also write a PDF report")
-    group.add_argument(
-        "--pdf-for",
-        choices=[only.value for only in ChecksShown],
-        help="checks that the PDF report lists (default: failed)",
-    )
-    group.add_argument(
-        "--pdf-paper", choices=[size.value for size in PaperSize], help="paper size of the PDF report (default: A4)"
-    )
-    group.add_argument("--junit", metavar="FILE", help="also write the results as JUnit XML")
-    group.add_argument("--markdown", metavar="FILE", help="also write a summary as Markdown; - prints it")
-    group.add_argument(
-        "--link", metavar="URL", help="address of the page for others; of its folder if it ends in a slash"
-    )
-    group.add_argument(
-        "--earl", metavar="FILE", help="also write the compliance results as EARL in JSON-LD (docs/compliance.md)"
-    )
-    group.add_argument(
-        "--digest", metavar="FILE", help="also write the run's data as JSON, for --previous (docs/history.md)"
-    )
-    group.add_argument("--charts", metavar="FOLDER", help="also write the charts of load runs as PNG and SVG files")
+    add_declared(group, "outputs", first=keys, choices=registered_choices())
 
 
-def _add_words(group: Options) -> None:
-    group.add_argument("--title", metavar="TEXT", help="title of the report (default: from the results)")
-    group.add_argument("--description", metavar="TEXT", help="text under the verdict, in Markdown")
+def _add_look(group: Options) -> None:
+    add_declared(group, first="report.title report.description")
     group.add_argument("--fact", action="append", metavar="KEY=VALUE", help="a fact about the run; repeat for more")
-    group.add_argument(
-        "--pipeline",
-        action=SWITCH,
-        help="read build, branch, commit and job from the pipeline's variables (default: on)",
-    )
-    group.add_argument(
-        "--git", action=SWITCH, help="read branch and commit from the results' repository (default: on)"
-    )
-    group.add_argument("--organisation", metavar="NAME", help="name of your company or team")
-    group.add_argument("--logo", metavar="FILE", help="PNG, JPEG, WebP or SVG, of any size and shape")
-    group.add_argument("--accent", metavar="COLOUR", help="colour of lines and links, like #155e8a")
-    group.add_argument(
-        "--theme", choices=[theme.value for theme in Theme], help="colour scheme of the page (default: auto)"
-    )
-    group.add_argument("--time-zone", metavar="NAME", help="time zone of all times, like Europe/Oslo")
+    keys = "report.pipeline report.git brand.organisation brand.logo brand.accent report.theme report.time_zone"
+    add_declared(group, "look", first=keys)
 
 
 def _add_contents(group: Options) -> None:
-    group.add_argument(
-        "--only",
-        choices=[only.value for only in ChecksShown],
-        help="failed: leave passed and skipped checks out of the page",
-    )
-    group.add_argument(
-        "--evidence",
-        nargs="+",
-        action="extend",
-        metavar="FOLDER",
-        help="folders with screenshots and logs, matched to checks by name; "
-        "or templates like 'shots/{suite}/{check}*.png'",
-    )
-    group.add_argument(
-        "--evidence-for",
-        choices=[whose.value for whose in EvidenceOf],
-        help="checks whose evidence goes into the page (default: all)",
-    )
-    group.add_argument("--size-limit", metavar="SIZE", help="maximum size of the page (default: 25MB)")
+    add_declared(group, "contents", first="report.only evidence.look_in evidence.of evidence.size_limit")
     add_masking(group)
 
 

@@ -4,7 +4,6 @@ import os
 from collections.abc import Mapping
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TypeVar
 
 import msgspec
 
@@ -36,11 +35,12 @@ from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.request.secrets import read_mask_rules, rules_without_known, without_known
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.runtime.executors import check_engine
-from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme
 from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.loading import Settings, SettingsSource, read_mappings, read_settings
 from plain_verdict.settings.mappings import ResultMapping
-from plain_verdict.settings.schema import ReportTable, SettingsFile
+from plain_verdict.settings.options import with_options
+from plain_verdict.settings.report_tables import ReportTable
+from plain_verdict.settings.schema import EvidenceTable, InputTable, SettingsFile
 from plain_verdict.settings.trust import TRUST_VARIABLE
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.writers import writer_named
@@ -48,18 +48,16 @@ from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.mail.writer import MailWriter
 from plain_verdict.writers.pdf.writer import PdfWriter
 
-Table = TypeVar("Table", bound=msgspec.Struct)
 STANDARD_OUTPUT = "-"
 _TITLE_CHARS = 300
-_BRAND_OPTIONS = ("organisation", "logo", "accent")
 
 
 def make_request(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> Request:
     """Return what the command line and the settings want, everything that is named read or looked for."""
-    settings = read_settings(source_of(overrides, environment), check_settings)
+    settings = _settings(overrides, environment)
     read_request = _read_request(overrides, settings, environment, now)
     masking = read_request.options.masking
-    report = without_known(_report(overrides, settings.file), masking)
+    report = without_known(settings.file.report, masking)
     check_pattern(report.out)
     brand = _brand(overrides, settings.file, masking)
     suffix = writer_named("folder" if report.zip else report.layout).suffix
@@ -67,7 +65,7 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
     request = Request(
         read=read_request,
         report=report,
-        mail=(mail := _with_given(settings.file.mail, {"file": overrides.mail, "send": overrides.send})),
+        mail=(mail := settings.file.mail),
         brand=brand,
         root=root,
         watch=overrides.watch,
@@ -83,8 +81,14 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
     if overrides.watch:
         request = _kept_on_this_machine(request)
     _check(request)
-    read = _finding_previous(request.read, request.report, overrides.find_previous, settings.file)
+    read = _finding_previous(request.read, request.report, settings.file)
     return msgspec.structs.replace(request, read=read)
+
+
+def _settings(overrides: Overrides, environment: Mapping[str, str]) -> Settings:
+    """Return the settings with what the command line gives of them."""
+    settings = read_settings(source_of(overrides, environment), check_settings)
+    return msgspec.structs.replace(settings, file=with_options(settings.file, overrides.settings))
 
 
 def source_of(overrides: Overrides, environment: Mapping[str, str]) -> SettingsSource:
@@ -100,15 +104,10 @@ def _kept_on_this_machine(request: Request) -> Request:
     return msgspec.structs.replace(request, read=read, destinations=(), sending=None, recipients=())
 
 
-def _finding_previous(
-    read: ReadRequest,
-    report: ReportTable,
-    wanted: bool | None,  # noqa: FBT001  a setting, passed on
-    settings: SettingsFile,
-) -> ReadRequest:
+def _finding_previous(read: ReadRequest, report: ReportTable, settings: SettingsFile) -> ReadRequest:
     """Return the request with the folder in which earlier pages may stand beside the new one."""
     out = report.out
-    if not (settings.history.find_previous if wanted is None else wanted) or "{" in os.path.dirname(out):  # noqa: PTH120  text, not a path yet
+    if not settings.history.find_previous or "{" in os.path.dirname(out):  # noqa: PTH120  text, not a path yet
         return read
     suffix = writer_named("folder" if report.zip else report.layout).suffix
     target = path_of(out, Names("title", "verdict", read.made, {}), suffix)
@@ -121,12 +120,12 @@ def _finding_previous(
 
 def make_read_request(overrides: Overrides, environment: Mapping[str, str], now: datetime) -> ReadRequest:
     """Return what is to be read and judged, where no page is made of it."""
-    settings = read_settings(source_of(overrides, environment), check_settings)
+    settings = _settings(overrides, environment)
     request = _read_request(overrides, settings, environment, now)
     folders = request.options.evidence.folders if request.options.evidence else ()
     options = msgspec.structs.replace(request.options, evidence=None, evidence_folders=folders)
     request = msgspec.structs.replace(request, options=options)
-    return _finding_previous(request, settings.file.report, overrides.find_previous, settings.file)
+    return _finding_previous(request, settings.file.report, settings.file)
 
 
 def read_index_words(
@@ -136,7 +135,8 @@ def read_index_words(
     settings = read_settings(source_of(overrides, environment), check_settings)
     file = settings.file
     masking, notes = read_mask_rules(overrides, file, environment)
-    given = ReportTable(title=overrides.title or "", link=overrides.link or "")
+    title, link = (str(overrides.given("report", key) or "") for key in ("title", "link"))
+    given = ReportTable(title=title, link=link)
     given, report = without_known(given, masking), without_known(file.report, masking)
     made = made_at(environment, now)
     zone = read_zone(file.report.time_zone)
@@ -182,28 +182,27 @@ def _read_request(
     overrides: Overrides, settings: Settings, environment: Mapping[str, str], now: datetime
 ) -> ReadRequest:
     file = settings.file
-    zone = read_zone(overrides.time_zone or file.report.time_zone)
-    engine = overrides.engine or file.load.engine
-    check_engine(engine)
+    zone = read_zone(file.report.time_zone)
+    check_engine(file.load.engine)
     made = made_at(environment, now)
     made = made.astimezone(zone) if zone else made
     masking, masking_notes = read_mask_rules(overrides, file, environment)
     options = ReadOptions(
         retries=overrides.retry or tuple((argument,) for argument in file.input.retry),
         kinds={Kind(name): paths for name, paths in msgspec.structs.asdict(file.input.kinds).items()},
-        api_document=overrides.api_document or file.api.document,
+        api_document=file.api.document,
         mappings=_mappings(overrides, file),
         targets=rules_without_known(file.rules, masking).conditions,
-        baseline=overrides.baseline or file.load.baseline,
-        engine=engine,
-        requirements=overrides.requirements or file.requirements.files,
+        baseline=file.load.baseline,
+        engine=file.load.engine,
+        requirements=file.requirements.files,
         requirement_pattern=file.requirements.pattern,
         leave_out_s=read_leave_out(file.load.leave_out),
         metrics=file.load.metrics,
         noise_threshold=read_noise_threshold(file.load.least_change, file.load.least_difference),
-        expected=_expected(overrides, file, made, now),
+        expected=_expected(file.input, made, now),
         variants=VariantOptions(file.input.variants, file.input.variants_from),
-        evidence=_evidence(overrides, file),
+        evidence=_evidence(file.evidence),
         zone=zone,
         masking=masking,
     )
@@ -219,22 +218,21 @@ def _read_request(
         made,
         (*settings.notes, *masking_notes, *missing),
         _history(overrides, settings),
-        title=single_line(file.report.title if overrides.title is None else overrides.title, _TITLE_CHARS),
+        title=single_line(file.report.title, _TITLE_CHARS),
         facts=_facts(overrides, settings, environment),
-        git=file.report.git if overrides.git is None else overrides.git,
+        git=file.report.git,
     )
 
 
 def _history(overrides: Overrides, settings: Settings) -> HistoryOptions:
     table = settings.file.history
-    if table.required and not overrides.history:
+    if table.required and not overrides.given("history", "store"):
         settings.refuse_ignored("history.store")
-    store = overrides.history or table.store
-    check_store(store)
+    check_store(table.store)
     return HistoryOptions(
-        store=store,
-        earlier=overrides.previous or table.previous,
-        against=overrides.against or table.against,
+        store=table.store,
+        earlier=table.previous,
+        against=table.against,
         build=overrides.build or "",
         series=table.series,
         step=read_step(table.every) if table.every else None,
@@ -250,53 +248,25 @@ def _mappings(overrides: Overrides, settings: SettingsFile) -> tuple[ResultMappi
     return (*from_options, *settings.mapping, *from_files)
 
 
-def _expected(overrides: Overrides, settings: SettingsFile, made: datetime, now: datetime) -> Expected:
-    table = settings.input
+def _expected(table: InputTable, made: datetime, now: datetime) -> Expected:
     return Expected(
         patterns=table.expect,
-        files=table.expect_files if overrides.expect_files is None else overrides.expect_files,
+        files=table.expect_files,
         stale_after=read_age(table.stale_after),
-        newer_than=read_newer_than(overrides.newer_than or table.newer_than, made),
+        newer_than=read_newer_than(table.newer_than, made),
         now=max(made, now),
     )
 
 
-def _evidence(overrides: Overrides, settings: SettingsFile) -> EvidenceOptions:
-    table = settings.evidence
-    return EvidenceOptions(
-        look_in=table.look_in if overrides.evidence is None else overrides.evidence,
-        of=EvidenceOf(overrides.evidence_for or table.of),
-        page_bytes=read_size(overrides.size_limit or table.size_limit),
-    )
-
-
-def _with_given(table: Table, values: Mapping[str, object]) -> Table:
-    """Return a table of the settings with the values that are given."""
-    return msgspec.structs.replace(table, **{key: value for key, value in values.items() if value is not None})
-
-
-def _given(overrides: Overrides, names: tuple[str, ...]) -> dict[str, object]:
-    """Return what the command line says under these names."""
-    return {name: getattr(overrides, name) for name in names if name in overrides.__struct_fields__}
-
-
-def _report(overrides: Overrides, settings: SettingsFile) -> ReportTable:
-    table = _with_given(settings.report, _given(overrides, ReportTable.__struct_fields__))
-    return msgspec.structs.replace(
-        table,
-        theme=Theme(table.theme),
-        only=ChecksShown(table.only),
-        tables_as=TablesAs(table.tables_as),
-        pdf_for=ChecksShown(table.pdf_for),
-        pdf_paper=PaperSize(table.pdf_paper),
-    )
+def _evidence(table: EvidenceTable) -> EvidenceOptions:
+    return EvidenceOptions(look_in=table.look_in, of=table.of, page_bytes=read_size(table.size_limit))
 
 
 def _brand(overrides: Overrides, settings: SettingsFile, masking: MaskRules) -> Brand:
     table = settings.brand
-    if overrides.logo:
+    if overrides.given("brand", "logo"):
         table = msgspec.structs.replace(table, logo_dark="")  # it belongs to the logo that this one replaces
-    return read_brand(without_known(_with_given(table, _given(overrides, _BRAND_OPTIONS)), masking))
+    return read_brand(without_known(table, masking))
 
 
 def _facts(overrides: Overrides, settings: Settings, environment: Mapping[str, str]) -> tuple[Fact, ...]:
@@ -310,8 +280,7 @@ def _facts(overrides: Overrides, settings: Settings, environment: Mapping[str, s
         from_options = (*from_options, Fact(BUILD, overrides.build))
     from_settings = tuple(Fact(key, _as_text(value)) for key, value in file.facts.items())
     from_environment = environment_facts(file.facts_from_environment, environment)
-    with_pipeline = file.report.pipeline if overrides.pipeline is None else overrides.pipeline
-    from_pipeline = pipeline_facts(environment) if with_pipeline else ()
+    from_pipeline = pipeline_facts(environment) if file.report.pipeline else ()
     sure = {fact.key for fact in from_pipeline if not settings.trusted}
     from_settings = tuple(fact for fact in from_settings if fact.key.casefold() not in sure)
     by_key: dict[str, Fact] = {}

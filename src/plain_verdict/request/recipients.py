@@ -12,7 +12,8 @@ from plain_verdict.request.request import Request
 from plain_verdict.request.targets import Recipient, Sending, Target
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.choices import When
-from plain_verdict.settings.schema import MailTable, NotifyTable, PublishTable, SettingsFile
+from plain_verdict.settings.report_tables import MailTable
+from plain_verdict.settings.schema import NotifyTable, PublishTable, SettingsFile
 
 _MOST_TEMPLATE_BYTES = 64_000
 

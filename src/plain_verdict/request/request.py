@@ -20,8 +20,8 @@ from plain_verdict.request.targets import Recipient, Sending, Target
 from plain_verdict.runtime.executors import Engine
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.mappings import ResultMapping
+from plain_verdict.settings.report_tables import MailTable, ReportTable
 from plain_verdict.settings.rules import ConditionRule, Rules
-from plain_verdict.settings.schema import MailTable, ReportTable
 
 
 class ReadOptions(msgspec.Struct, frozen=True):

@@ -1,6 +1,7 @@
 """Closed sets that settings and options choose from."""
 
 from enum import StrEnum
+from typing import NamedTuple
 
 
 class Theme(StrEnum):
@@ -48,3 +49,16 @@ class PaperSize(StrEnum):
 
     A4 = "A4"
     LETTER = "letter"
+
+
+class Option(NamedTuple):
+    """How a key of the settings is given on the command line. ``group`` is the part of the help it stands in.
+
+    ``repeats``: it may come again and adds to what came before. ``metavar`` "" is for keys with closed values.
+    """
+
+    flag: str
+    help: str
+    metavar: str = ""
+    group: str = ""
+    repeats: bool = False

@@ -10,101 +10,12 @@ from msgspec import Meta
 
 from plain_verdict.model import Severity
 from plain_verdict.model.facts import VARIANT_FACTS
-from plain_verdict.settings.choices import ChecksShown, EvidenceOf, PaperSize, TablesAs, Theme, When
+from plain_verdict.settings.choices import EvidenceOf, Option, When
 from plain_verdict.settings.mappings import ResultMapping
+from plain_verdict.settings.report_tables import BrandTable, MailTable, ReportTable
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, WaiverRule
 
 Scalar = str | int | float | bool
-
-
-class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[report]``: title, outputs and look."""
-
-    title: Annotated[str, Meta(description="title of the report; default: from the results")] = ""
-    description: Annotated[str, Meta(description="text under the verdict, in Markdown")] = ""
-    out: Annotated[
-        str,
-        Meta(description="file or folder to write; placeholders: `{title} {date} {time} {verdict} {fact:KEY}`"),
-    ] = ""
-    layout: Annotated[str, Meta(description="one file, or a folder without scripts and inline styles")] = "page"
-    zip: Annotated[bool, Meta(description="also write a zip file of the folder")] = False
-    overwrite: Annotated[
-        bool, Meta(description="replace an existing page of that name, instead of adding a counter")
-    ] = False
-    latest: Annotated[str, Meta(description="a name, beside the page, under which the newest is kept as well")] = ""
-    index: Annotated[bool, Meta(description="update the index of reports, index.html in their folder")] = False
-    index_title: Annotated[str, Meta(description="title of the index")] = "Reports"
-    keep: Annotated[
-        int, Meta(description="keep the newest N pages there and remove older ones; 0 keeps all", ge=0)
-    ] = 0
-    tables: Annotated[str, Meta(description="folder for tables, or a workbook with the suffix `.xlsx`")] = ""
-    tables_as: Annotated[
-        TablesAs,
-        Meta(description="format in a folder: `csv-bom` has a byte order mark, `csv-raw` keeps formulas"),
-    ] = TablesAs.CSV
-    pdf: Annotated[str, Meta(description="file for the PDF report")] = ""
-    pdf_for: Annotated[ChecksShown, Meta(description="checks that the PDF report lists")] = ChecksShown.FAILED
-    pdf_paper: Annotated[PaperSize, Meta(description="paper size of the PDF report")] = PaperSize.A4
-    junit: Annotated[str, Meta(description="file for the results as JUnit XML")] = ""
-    markdown: Annotated[str, Meta(description="file for the summary as Markdown; `-` is standard output")] = ""
-    link: Annotated[
-        str,
-        Meta(description="address of the page for others; an address that ends in a slash gets the page's name"),
-    ] = ""
-    digest: Annotated[
-        str, Meta(description="file for the digest: the run's data as JSON, small enough for a cache")
-    ] = ""
-    earl: Annotated[str, Meta(description="file for the compliance results as EARL in JSON-LD")] = ""
-    charts: Annotated[str, Meta(description="folder for the charts of load runs as PNG and SVG files")] = ""
-    theme: Annotated[Theme, Meta(description="colour scheme of the page")] = Theme.AUTO
-    only: Annotated[ChecksShown, Meta(description="`failed` leaves passed and skipped checks out of the page")] = (
-        ChecksShown.ALL
-    )
-    time_zone: Annotated[str, Meta(description="time zone of all times, like `Europe/Oslo`")] = ""
-    pipeline: Annotated[
-        bool, Meta(description="read build, branch, commit and job from the pipeline's variables")
-    ] = True
-    git: Annotated[bool, Meta(description="read branch and commit from the repository of the results")] = True
-    enforce: Annotated[bool, Meta(description="exit with 1 when the verdict is not fit")] = False
-    strict: Annotated[bool, Meta(description="exit with 4 when part of the input could not be read")] = False
-
-
-class BrandTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """``[brand]``: the company's name, logo and colour."""
-
-    organisation: Annotated[str, Meta(description="name of your company or team, next to the title")] = ""
-    logo: Annotated[str, Meta(description="PNG, JPEG, WebP or SVG, of any size and shape")] = ""
-    logo_dark: Annotated[str, Meta(description="logo for dark mode")] = ""
-    accent: Annotated[str, Meta(description="colour of lines and links, like `#155e8a`")] = ""
-    footer: Annotated[str, Meta(description="line at the end of the page")] = ""
-    link: Annotated[str, Meta(description="address that the logo and the name link to")] = ""
-    contact: Annotated[str, Meta(description="mail address or link for questions")] = ""
-    stylesheet: Annotated[str, Meta(description="file with your own CSS, up to 50 KB")] = ""
-
-
-class MailTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"sender": "from"}):
-    """``[mail]``: the summary as a mail."""
-
-    file: Annotated[str, Meta(description="file to write; its name ends in `.eml`")] = ""
-    sender: Annotated[str, Meta(description="sender address; default: the brand's contact")] = ""
-    to: Annotated[tuple[str, ...], Meta(description="recipients")] = ()
-    cc: Annotated[tuple[str, ...], Meta(description="recipients of a copy")] = ()
-    server: Annotated[
-        str,
-        Meta(
-            description="mail server: `smtp://host:587` (STARTTLS), `smtps://host:465` (TLS), "
-            "or `smtp+plain://host:25` in your own network"
-        ),
-    ] = ""
-    send: Annotated[bool, Meta(description="send the mail through that server")] = False
-    when: Annotated[
-        When, Meta(description="when to send; `changed`: the verdict changed, or failures are new or fixed")
-    ] = When.ALWAYS
-    user_variable: Annotated[str, Meta(description="environment variable with the user name")] = ""
-    password_variable: Annotated[str, Meta(description="environment variable with the password")] = ""
-    attach_up_to: Annotated[
-        str, Meta(description="maximum size of an attached page; a larger page is only linked")
-    ] = "15MB"
 
 
 class NotifyTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -150,10 +61,27 @@ class EvidenceTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, ren
     """``[evidence]``: where evidence is, for which checks, and the maximum size of the page."""
 
     look_in: Annotated[
-        tuple[str, ...], Meta(description="folders, and templates like `shots/{suite}/{check}*.png`")
+        tuple[str, ...],
+        Meta(description="folders, and templates like `shots/{suite}/{check}*.png`"),
+        Option(
+            "--evidence",
+            "folders with screenshots and logs, matched to checks by name; "
+            "or templates like 'shots/{suite}/{check}*.png'",
+            metavar="FOLDER",
+            group="contents",
+            repeats=True,
+        ),
     ] = ()
-    of: Annotated[EvidenceOf, Meta(description="checks whose evidence goes into the page")] = EvidenceOf.ALL
-    size_limit: Annotated[str, Meta(description="maximum size of the page")] = "25MB"
+    of: Annotated[
+        EvidenceOf,
+        Meta(description="checks whose evidence goes into the page"),
+        Option("--evidence-for", "checks whose evidence goes into the page (default: all)", group="contents"),
+    ] = EvidenceOf.ALL
+    size_limit: Annotated[
+        str,
+        Meta(description="maximum size of the page"),
+        Option("--size-limit", "maximum size of the page (default: 25MB)", metavar="SIZE", group="contents"),
+    ] = "25MB"
 
 
 class KindsTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -171,13 +99,31 @@ class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     expect: Annotated[
         tuple[str, ...], Meta(description="patterns of files; each must match at least one file")
     ] = ()
-    expect_files: Annotated[int | None, Meta(description="expected number of result files")] = None
+    expect_files: Annotated[
+        int | None,
+        Meta(description="expected number of result files"),
+        Option(
+            "--expect-files",
+            "expected number of result files; fewer make the run undecided",
+            metavar="N",
+            group="inputs",
+        ),
+    ] = None
     kinds: KindsTable = KindsTable()
     mappings: Annotated[
         tuple[str, ...], Meta(description="files with mappings that several teams share, as for `--mapping`")
     ] = ()
     stale_after: Annotated[str, Meta(description="how much older than the newest file a file may be")] = "12h"
-    newer_than: Annotated[str, Meta(description="leave out results older than an age or a date")] = ""
+    newer_than: Annotated[
+        str,
+        Meta(description="leave out results older than an age or a date"),
+        Option(
+            "--newer-than",
+            "leave out results older than an age like 6h or 2d, or a date like 2026-11-22",
+            metavar="AGE",
+            group="inputs",
+        ),
+    ] = ""
     variants: Annotated[
         tuple[str, ...], Meta(description="facts that make the same check a variant, not another attempt")
     ] = VARIANT_FACTS
@@ -196,6 +142,12 @@ class ApiTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     document: Annotated[
         str,
         Meta(description="OpenAPI 3.0 or 3.1 document, YAML or JSON, to group the calls and compare them with it"),
+        Option(
+            "--api-document",
+            "OpenAPI 3.0 or 3.1 document, to group the calls and compare them with it",
+            metavar="FILE",
+            group="results",
+        ),
     ] = ""
 
 
@@ -203,7 +155,14 @@ class LoadTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """``[load]``: how load results are counted and compared."""
 
     baseline: Annotated[
-        tuple[str, ...], Meta(description="samples of an earlier run to compare with: files, folders or patterns")
+        tuple[str, ...],
+        Meta(description="samples of an earlier run to compare with: files, folders or patterns"),
+        Option(
+            "--baseline",
+            "load results of an earlier run to compare with (docs/load.md)",
+            metavar="SAMPLES",
+            group="results",
+        ),
     ] = ()
     least_change: Annotated[str, Meta(description="smallest change of a percentile that counts, in percent")] = (
         "5 %"
@@ -217,14 +176,30 @@ class LoadTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     metrics: Annotated[
         tuple[str, ...], Meta(description="columns of samples with your own metrics, like `queue length`")
     ] = ()
-    engine: Annotated[str, Meta(description="Dask cluster that reads the results, like `dask://HOST:PORT`")] = ""
+    engine: Annotated[
+        str,
+        Meta(description="Dask cluster that reads the results, like `dask://HOST:PORT`"),
+        Option(
+            "--engine",
+            "read results on a Dask cluster: dask://HOST:PORT, or dask://local to try it (docs/load.md)",
+            metavar="ADDRESS",
+            group="results",
+        ),
+    ] = ""
 
 
 class RequirementsTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """``[requirements]``: files of requirements, and how checks name them."""
 
     files: Annotated[
-        tuple[str, ...], Meta(description="files, folders or patterns of requirements, as for `--requirements`")
+        tuple[str, ...],
+        Meta(description="files, folders or patterns of requirements, as for `--requirements`"),
+        Option(
+            "--requirements",
+            "requirements as CSV, TOML, Markdown, ReqIF or feature files (docs/requirements.md)",
+            metavar="FILE",
+            group="results",
+        ),
     ] = ()
     pattern: Annotated[
         str, Meta(description="regular expression that finds requirement ids in check names, like `BQ-\\d+`")
@@ -246,12 +221,42 @@ class HistoryTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     store: Annotated[
         str,
         Meta(description="store for runs: an SQLite file, or an address like `postgresql://user@host/database`"),
+        Option(
+            "--history",
+            "store for runs: an SQLite file, or postgresql://user@host/database",
+            metavar="STORE",
+            group="history",
+        ),
     ] = ""
     previous: Annotated[
-        tuple[str, ...], Meta(description="pages, digests and summaries of earlier runs, or folders of them")
+        tuple[str, ...],
+        Meta(description="pages, digests and summaries of earlier runs, or folders of them"),
+        Option(
+            "--previous",
+            "pages, digests and summaries of earlier runs, or folders of them (docs/history.md)",
+            metavar="PAGE",
+            group="history",
+        ),
     ] = ()
-    find_previous: Annotated[bool, Meta(description="find the previous report in the folder of the new one")] = True
-    against: Annotated[str, Meta(description="build or branch to compare with; default: the run before")] = ""
+    find_previous: Annotated[
+        bool,
+        Meta(description="find the previous report in the folder of the new one"),
+        Option(
+            "--find-previous",
+            "find the previous report in the folder of the new one (default: on)",
+            group="history",
+        ),
+    ] = True
+    against: Annotated[
+        str,
+        Meta(description="build or branch to compare with; default: the run before"),
+        Option(
+            "--against",
+            "compare with this build, or with the last build of this branch",
+            metavar="BUILD",
+            group="history",
+        ),
+    ] = ""
     series: Annotated[
         str, Meta(description="name of the series of a run, with the placeholders `{title} {fact:KEY}`")
     ] = "{title} {fact:branch}"

@@ -138,7 +138,7 @@ def test_a_folded_page_holds_every_check_once_and_each_as_the_template_renders_i
     "ignore:.*fork.*:DeprecationWarning"
 )  # the test's own process has threads, the tool's has not
 def test_the_same_bytes_whether_another_process_helps_or_not(page, monkeypatch):
-    monkeypatch.setattr("plain_verdict.writers.html.folding._MANY", 10)
+    monkeypatch.setattr("plain_verdict.writers.html.folding._MANY_CHECKS", 10)
     fold_after(monkeypatch, 100, in_background=False)
     alone = page(results()).read_bytes()
     fold_after(monkeypatch, 100, in_background=True)

@@ -5,7 +5,7 @@ from pathlib import Path
 from plain_verdict.report.brand.brand import Brand, Logo
 from plain_verdict.report.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, read_colour, readable, written
 from plain_verdict.runtime.errors import UsageError
-from plain_verdict.settings.schema import BrandTable
+from plain_verdict.settings.report_tables import BrandTable
 
 _STYLESHEET_BYTES = 50_000
 
