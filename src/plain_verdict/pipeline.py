@@ -90,7 +90,7 @@ def _with_requirements(run: Run, options: ReadOptions) -> Run:
     if not options.requirements:
         return run
     from plain_verdict.requirements.matching import with_requirements  # for runs that have some
-    from plain_verdict.requirements.reading import read_requirements
+    from plain_verdict.requirements.reading import read_requirements  # as above
 
     return with_requirements(run, read_requirements(options.requirements), options.requirement_pattern)
 
@@ -100,7 +100,7 @@ def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> 
     run = with_sums(run)
     if not any(payload.kind is Kind.LOAD for file in run.files for payload in file.payloads):
         return run
-    from plain_verdict.load.comparison import NoiseThreshold
+    from plain_verdict.load.comparison import NoiseThreshold  # NumPy, for load results only
     from plain_verdict.load.run import with_comparison, with_numbers  # NumPy, for load results only
 
     run = with_numbers(run)

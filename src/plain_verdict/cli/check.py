@@ -6,6 +6,7 @@ from pathlib import Path
 from plain_verdict.cli.common import DONE, NOT_PASSED_ON, add_debug
 from plain_verdict.cli.options import add_config, request_of
 from plain_verdict.cli.terminal import show, show_error
+from plain_verdict.delivery.channels.smtp import try_server
 from plain_verdict.history.stores import is_database, open_store
 from plain_verdict.pipeline import read_api_document
 from plain_verdict.request import Request
@@ -47,8 +48,6 @@ def _delivery_trouble(request: Request) -> list[PlainVerdictError]:
         except DeliveryError as error:
             trouble.append(error)
     if request.sending:
-        from plain_verdict.delivery.channels.smtp import try_server  # Python's SMTP, for teams that send
-
         try:
             try_server(request.sending.server, request.sending.login)
             show(f"  mail: {request.sending.server} accepts mail", "soft")

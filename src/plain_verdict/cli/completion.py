@@ -2,6 +2,7 @@
 
 import argparse
 
+from plain_verdict.cli import make_parser
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.terminal import show
 from plain_verdict.text.packages import require
@@ -19,10 +20,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Print the script."""
-    from plain_verdict.cli import make_parser
-
     require("shtab", "completion", "terminal")
-    import shtab
+    import shtab  # an extra
 
     parser = make_parser(whole=True)
     _complete_files(parser, shtab.FILE, shtab.DIRECTORY)

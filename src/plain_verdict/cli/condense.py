@@ -45,7 +45,7 @@ def run(options: argparse.Namespace) -> int:
     """Write the file and say how large it is."""
     try:
         from plain_verdict.load.condensed import condense  # NumPy, for load results only
-        from plain_verdict.load.state import SamplesPayload, merged
+        from plain_verdict.load.state import SamplesPayload, merged  # as above
     except ImportError as error:
         hint = "install them: pip install 'plain-verdict[load]'"
         raise UsageError(f"load results need more libraries ({error.name})", hint=hint) from error

@@ -7,6 +7,7 @@ import sys
 
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.terminal import show
+from plain_verdict.recorder.http import body_part, exchange_of_curl
 from plain_verdict.recorder.recording import SUFFIX, Recorder
 from plain_verdict.runtime.errors import UsageError
 
@@ -129,8 +130,6 @@ def _end(recorder: Recorder, options: argparse.Namespace) -> None:
 
 def _exchange(options: argparse.Namespace) -> dict[str, object]:
     """Return the line of an exchange: what curl tells of it, or the keys of one, with the bodies next to it."""
-    from plain_verdict.recorder.http import body_part, exchange_of_curl
-
     text = sys.stdin.read() if options.exchange == "-" else _bytes(options.exchange).decode("utf-8", "replace")
     try:
         line_given = json.loads(text)

@@ -45,7 +45,7 @@ def without_secrets(text: str) -> str:
     from plain_verdict.masking.known import make_known  # not for --help, and not for what a script records
 
     if _Hidden.values is None:
-        from plain_verdict.masking.variables import secrets_of_environment
+        from plain_verdict.masking.variables import secrets_of_environment  # as above
 
         hide(secrets_of_environment(os.environ))
     known = make_known(_Hidden.values or ())
@@ -67,7 +67,7 @@ def show(
         text = without_secrets(text)
     try:
         if style and stream.isatty() and not os.environ.get("NO_COLOR"):
-            from rich.console import Console
+            from rich.console import Console  # takes longer to import than a small report
 
             Console(file=stream, soft_wrap=True, highlight=False).print(
                 text, style=STYLES[style], end=end, markup=False
@@ -145,7 +145,7 @@ def show_logged_bugs() -> None:
 
 def escape_markup(text: str) -> str:
     """Return a file's name so that nothing in it is read as markup or steers the terminal."""
-    from rich.markup import escape
+    from rich.markup import escape  # as above
 
     return escape("".join(char if char.isprintable() else "?" for char in text))
 
@@ -172,8 +172,8 @@ class Progress:
             return
         self._report_bug = now
         if self._shown is None:
-            from rich.console import Console
-            from rich.progress import Progress as RichProgress
+            from rich.console import Console  # takes longer to import than a small report
+            from rich.progress import Progress as RichProgress  # as above
 
             # Without its own thread: where one runs, no process may fork.
             self._shown = RichProgress(console=Console(stderr=True), transient=True, auto_refresh=False)

@@ -31,7 +31,7 @@ def check_watch(options: argparse.Namespace) -> None:
 
 def watch(results: list[str], once: Once) -> int:
     """Make the page, and again with each change, until the user ends it."""
-    import watchfiles
+    import watchfiles  # an extra
 
     verdict, written = _made(once)
     before = _stamps(results, written)

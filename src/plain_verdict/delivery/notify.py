@@ -8,6 +8,7 @@ from plain_verdict.request import Request
 from plain_verdict.request.targets import Recipient, Sending
 from plain_verdict.runtime.errors import DeliveryError, PlainVerdictError
 from plain_verdict.settings.choices import When
+from plain_verdict.writers.mail.writer import MailWriter
 
 
 def notify(
@@ -32,10 +33,9 @@ def _is_due(when: When, report: Report) -> bool:
 
 
 def _send(report: Report, request: Request, sending: Sending, published: Published) -> list[PlainVerdictError]:
-    from email.utils import parseaddr
+    from email.utils import parseaddr  # for mail that is sent
 
     from plain_verdict.delivery.channels.smtp import send_mail  # Python's SMTP, for teams that send
-    from plain_verdict.writers.mail.writer import MailWriter
 
     mail = request.mail
     in_folder = request.layout == "folder" and "packed" not in published.others
@@ -53,7 +53,7 @@ def _send(report: Report, request: Request, sending: Sending, published: Publish
 
 def _post(report: Report, recipient: Recipient, link: str) -> list[PlainVerdictError]:
     from plain_verdict.delivery.channels.webhook import Notice, fill_template, post_notice  # for teams that want it
-    from plain_verdict.writers.notice_json import NoticeWriter
+    from plain_verdict.writers.notice_json import NoticeWriter  # as above
 
     writer = NoticeWriter(link)
     try:

@@ -20,6 +20,8 @@ from plain_verdict.runtime.errors import PlainVerdictError
 from plain_verdict.settings.limits import read_size
 from plain_verdict.writers import OutputFile, Writer, writer_named
 from plain_verdict.writers.mail.envelope import Attachment
+from plain_verdict.writers.mail.writer import MailWriter
+from plain_verdict.writers.pdf.writer import PdfWriter
 
 _MAIL_GROWTH = 1.37
 """How much larger a page is in a mail. Source: RFC 2045, section 6.8 (Base64), lines of 76 characters."""
@@ -104,8 +106,6 @@ def _beside(
     """Yield what is written besides the page, by its name; ``sent`` goes with a mail."""
     wanted = request.report
     if request.mail.file:
-        from plain_verdict.writers.mail.writer import MailWriter  # each of these for runs that want it
-
         mail = request.mail
         writer = MailWriter(mail.sender, mail.to, attachment_of(sent, request), mail.cc, link)
         yield "mail", lambda: (_publish_file(report, mail.file, writer), ())
@@ -117,12 +117,10 @@ def _beside(
         if file:
             yield name, partial(_publish_named, report, name, file)
     if wanted.pdf:
-        from plain_verdict.writers.pdf.writer import PdfWriter
-
         pdf_writer = PdfWriter(wanted.pdf_for, wanted.pdf_paper)
         yield "pdf", lambda: (_publish_file(report, wanted.pdf, pdf_writer), ())
     if wanted.markdown and wanted.markdown != STANDARD_OUTPUT:
-        from plain_verdict.writers.markdown import MarkdownWriter
+        from plain_verdict.writers.markdown import MarkdownWriter  # for those who want it
 
         yield "markdown", lambda: (_publish_file(report, wanted.markdown, MarkdownWriter(link)), ())
 
@@ -134,8 +132,8 @@ def _publish_named(report: Report, name: str, file: str) -> _Written:
 def _publish_tables(report: Report, request: Request, page: Path, link: str) -> _Written:
     """Write the tables: a workbook, or a folder, from which those of an earlier run go."""
     from plain_verdict.writers.tables.folder import TablesWriter, table_names  # for runs whose tables are wanted
-    from plain_verdict.writers.tables.package import PACKAGE, tables_listed
-    from plain_verdict.writers.tables.workbook import WorkbookWriter
+    from plain_verdict.writers.tables.package import PACKAGE, tables_listed  # as above
+    from plain_verdict.writers.tables.workbook import WorkbookWriter  # as above
 
     wanted = request.report
     path = Path(wanted.tables).absolute()

@@ -102,7 +102,7 @@ def _laid_out(media_type: str, data: bytes) -> str:
 
 def _picture(key: str, media_type: str, data: bytes, task: Task) -> Content | str:
     """Return the picture scaled to what a page can show, upright, without metadata, as small as it gets."""
-    from PIL import Image, ImageFile, ImageOps
+    from PIL import Image, ImageFile, ImageOps  # a large library, for pictures only
 
     try:
         with warnings.catch_warnings():

@@ -33,7 +33,7 @@ def run_tasks(tasks: Sequence[Task]) -> Iterator[Content | str]:
     if len(tasks) <= _ALONE or workers == 1:
         yield from map(make_content, tasks)
         return
-    from concurrent.futures import ProcessPoolExecutor
+    from concurrent.futures import ProcessPoolExecutor  # for many pictures only
 
     pool = ProcessPoolExecutor(workers, initializer=end_with_parent, initargs=(os.getpid(),))
     try:

@@ -74,8 +74,8 @@ def _write_csv(path: Path, runs: Iterable[KeptRun]) -> int:
 
 
 def _write_parquet(path: Path, runs: Iterable[KeptRun]) -> int:
-    import pyarrow as pa
-    import pyarrow.parquet as pq
+    import pyarrow as pa  # an extra, for tables in columns
+    import pyarrow.parquet as pq  # as above
 
     text = pa.dictionary(pa.int32(), pa.string())
     types = [text, text, pa.timestamp("ms", tz="UTC"), text, text, text, text, text, text, pa.float64()]
@@ -90,7 +90,7 @@ def _write_parquet(path: Path, runs: Iterable[KeptRun]) -> int:
 
 
 def _table(rows: list[Row], schema: "pyarrow.Schema") -> "pyarrow.Table":
-    import pyarrow as pa
+    import pyarrow as pa  # an extra, for tables in columns
 
     columns = list(zip(*rows, strict=True)) or [()] * len(COLUMNS)
     arrays = [pa.array(column, type_) for column, type_ in zip(columns, schema.types, strict=True)]

@@ -4,6 +4,7 @@ import contextlib
 import heapq
 import mmap
 from array import array
+from base64 import b64decode
 from collections.abc import Iterable, Iterator
 from hashlib import blake2b
 from pathlib import Path
@@ -204,8 +205,6 @@ class _Columns(msgspec.Struct):
 
 def _index_texts(digest: Digest, data: bytes, packed_ids: bytes) -> KeptRun:
     """Return the run itself from the columns of its folded page."""
-    from base64 import b64decode  # pages of large runs only
-
     try:
         columns = msgspec.json.decode(data, type=_Columns)
         raw = b64decode(packed_ids, validate=True).hex()

@@ -22,9 +22,9 @@ def open_store(address: str) -> Store:
     from plain_verdict.history.sql import SqlStore  # where there is a store at all
 
     if is_database(address):
-        from plain_verdict.history.postgresql import PostgresqlConnection
+        from plain_verdict.history.postgresql import PostgresqlConnection  # an extra, for such a store
 
         return SqlStore(PostgresqlConnection(address))
-    from plain_verdict.history.sqlite import SqliteConnection
+    from plain_verdict.history.sqlite import SqliteConnection  # for runs that have such a store
 
     return SqlStore(SqliteConnection(Path(address).absolute()))

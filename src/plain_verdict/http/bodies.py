@@ -152,7 +152,7 @@ def _fields(text: str, limits: Limits) -> tuple[Fact, ...]:
 def _multipart(data: bytes, media_type: str, limits: Limits) -> tuple[Fact, ...]:
     """Return the fields of a form in parts; of a file its name and size. Source: RFC 7578, section 4."""
     from email.parser import BytesParser  # a heavy library, for the few forms in parts
-    from email.policy import HTTP
+    from email.policy import HTTP  # as above
 
     head = f"Content-Type: {media_type}\r\n\r\n".encode("latin-1", "replace")
     message = BytesParser(policy=HTTP).parsebytes(head + data)

@@ -4,8 +4,11 @@ Members are named ``archive.zip/folder/file.xml`` and get no file of such a name
 nowhere. One is refused all the same: an archive that holds it was made to do harm.
 """
 
+import gzip
 import io
+import tempfile
 import weakref
+import zipfile
 from collections.abc import Iterator
 from pathlib import PurePosixPath
 from typing import IO, TYPE_CHECKING, BinaryIO
@@ -86,8 +89,6 @@ class Held:
         self.head = self.head or chunk[:_HEAD_BYTES]
         self.size_bytes += len(chunk)
         if self._file is None and self.size_bytes > _IN_MEMORY_BYTES:
-            import tempfile  # for large members only
-
             self._file = tempfile.TemporaryFile(buffering=0)  # noqa: SIM115  it lives as long as its source
             weakref.finalize(self, self._file.close)
             for before in self._chunks:
@@ -168,9 +169,6 @@ def _refused(path: str, why: str) -> Source:
 
 def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tuple[str, Held]]:
     """Yield (name, content) of each file; a gzip file is one file without its own name, or a tar inside."""
-    import gzip  # for runs with archives, as the two others
-    import zipfile
-
     head = stream.read(512)
     stream.seek(0)
     if head.startswith((_ZIP, _EMPTY_ZIP)):
@@ -195,7 +193,7 @@ def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
 
 
 def _from_tar(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tuple[str, Held]]:
-    import tarfile
+    import tarfile  # for archives of this kind
 
     with tarfile.open(fileobj=stream, mode="r:") as archive:
         for entry in sorted(archive, key=lambda member: member.name):

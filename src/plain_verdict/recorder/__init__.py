@@ -11,6 +11,6 @@ def __getattr__(name: str) -> object:
     """Return the recorder once it is used (PEP 562): importing the pytest plugin must cost nothing."""
     if name != "Recorder":
         raise AttributeError(f"module 'plain_verdict.recorder' has no attribute {name!r}")
-    from plain_verdict.recorder.recording import Recorder
+    from plain_verdict.recorder.recording import Recorder  # the plugin must cost nothing until it records
 
     return Recorder

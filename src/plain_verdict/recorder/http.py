@@ -76,7 +76,7 @@ def body_part(body: object) -> "Line":
     try:
         return {"body": body.decode()}
     except UnicodeDecodeError:
-        from base64 import b64encode
+        from base64 import b64encode  # for bodies that are not text
 
         return {"base64": b64encode(body).decode()}
 

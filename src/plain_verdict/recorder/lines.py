@@ -79,7 +79,7 @@ def problem_of(error: BaseException) -> "tuple[str, str, Line | None]":
     """Return (outcome, reason, problem) of what an exception means."""
     if type(error).__name__ in _SKIPS:
         return "skipped", str(error), None
-    import traceback
+    import traceback  # for failures only
 
     problem: Line = {
         "type": kind_of(error),
@@ -111,7 +111,7 @@ def evidence_bytes(evidence: object, name: str, record: str) -> tuple[str, str]:
     else:
         data = _picture(evidence)
         name = name or "picture.png"
-    from hashlib import sha256
+    from hashlib import sha256  # for evidence only
 
     # Named after its content, so that the same picture taken twice is written once.
     name = name or "evidence"
@@ -127,7 +127,7 @@ def evidence_bytes(evidence: object, name: str, record: str) -> tuple[str, str]:
 
 
 def _picture(evidence: object) -> bytes:
-    from io import BytesIO
+    from io import BytesIO  # for pictures only
 
     buffer = BytesIO()
     save = getattr(evidence, "savefig", None) or getattr(evidence, "save", None)

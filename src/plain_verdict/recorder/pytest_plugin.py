@@ -19,7 +19,9 @@ def pytest_configure(config: pytest.Config) -> None:
     """Turn recording on where it is asked for."""
     folder = config.getoption("--verdict-record")
     if folder:
-        from plain_verdict.recorder.pytest_recorder import Recording
+        from plain_verdict.recorder.pytest_recorder import (
+            Recording,  # the plugin must cost nothing until it records
+        )
 
         config.pluginmanager.register(Recording(config, folder), "plain-verdict-recording")
 
@@ -42,9 +44,9 @@ def verdict_record(request: pytest.FixtureRequest) -> Iterator[object]:
     if recording is not None:
         yield recording.recorder
         return
-    import os
+    import os  # the plugin must cost nothing until it records
 
-    from plain_verdict.recorder.recording import Recorder
+    from plain_verdict.recorder.recording import Recorder  # the plugin must cost nothing until it records
 
     class Silent(Recorder):
         """A recorder that takes everything and keeps nothing."""

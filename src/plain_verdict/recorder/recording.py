@@ -192,7 +192,7 @@ class Recorder:
         ``method``, ``url``, ``status``. Redirects that the client followed are noted before, in their order, unless
         ``history`` is off.
         """
-        from plain_verdict.recorder.http import exchange_of_response
+        from plain_verdict.recorder.http import exchange_of_response  # for exchanges only
 
         if response is None:
             self.put_exchange(self.node_id(), _plain(fields))
@@ -209,7 +209,7 @@ class Recorder:
 
     def watch(self, client: "Client") -> "Client":
         """Note every exchange of an HTTP client, by the hooks that it offers; return the client."""
-        from plain_verdict.recorder.client_hooks import watch
+        from plain_verdict.recorder.client_hooks import watch  # for watched clients only
 
         watch(self, client)
         return client
@@ -274,7 +274,7 @@ class Recorder:
         """Note what nothing answered in a node: requests under way, and the one that an error is about."""
         if error is None and not node.pending:
             return
-        from plain_verdict.recorder.http import exchange_without_answer, request_of
+        from plain_verdict.recorder.http import exchange_without_answer, request_of  # for exchanges only
 
         lost = request_of(error) if error is not None and self.lost is not error else None
         unanswered = [request for request in node.pending.values() if request is not lost]
@@ -382,7 +382,7 @@ class Recorder:
         what = "nothing more is recorded" if for_good else "one thing is not recorded"
         text = f"plain-verdict: {what}: {error}"
         try:
-            import warnings
+            import warnings  # for trouble only
 
             warnings.warn(text, stacklevel=3)
         except Warning:  # warnings are errors here; a record must not break the test

@@ -6,6 +6,9 @@ from urllib.parse import unquote, urlsplit
 
 from plain_verdict.remote.folder import FolderDestination
 from plain_verdict.remote.interface import Destination
+from plain_verdict.remote.repository import RepositoryDestination
+from plain_verdict.remote.store import StoreDestination
+from plain_verdict.remote.web import WebDestination
 from plain_verdict.text.addresses import refuse_password
 
 
@@ -24,13 +27,8 @@ def open_destination(text: str) -> Destination:
     if scheme == "file":
         return FolderDestination(Path(unquote(urlsplit(text).path)))
     if scheme.startswith("git+"):
-        from plain_verdict.remote.repository import RepositoryDestination  # for those that publish there
-
         return RepositoryDestination(text)
     if scheme in ("https", "http"):
-        from plain_verdict.remote.web import WebDestination  # as above
-
         return WebDestination(text)
-    from plain_verdict.remote.store import StoreDestination  # as above
 
     return StoreDestination(text)

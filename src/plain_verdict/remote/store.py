@@ -57,7 +57,7 @@ class StoreDestination:
     def check(self) -> None:
         """Make sure that fsspec, and what it needs for this kind of place, is installed. Raises UsageError."""
         require("fsspec", "it", "remote", path=self.shown)
-        import fsspec
+        import fsspec  # an extra, for stores only
 
         quiet_libraries()
         try:
@@ -76,7 +76,7 @@ class StoreDestination:
         return job(StoreFiles(system, root, self._scheme, self.shown))
 
     def _open(self) -> tuple[Any, str]:
-        import fsspec
+        import fsspec  # an extra, for stores only
 
         if self._scheme in ("sftp", "ssh"):
             from plain_verdict.remote.sftp import CheckedSFTP  # paramiko, for such places

@@ -86,7 +86,7 @@ class WebFiles:
     """The files of a folder of a web server."""
 
     def __init__(self, url: str) -> None:
-        import requests
+        import requests  # an extra, for web services only
 
         quiet_libraries()
         self._url = url
@@ -244,7 +244,7 @@ class WebFiles:
         self, method: str, url: str, data: bytes | None = None, headers: dict[str, str] | None = None
     ) -> "Response":
         """Return the answer; redirects are followed for what is read, as others would make a PUT a GET."""
-        import requests
+        import requests  # an extra, for web services only
 
         try:
             if method == "GET":

@@ -347,7 +347,7 @@ def _check_others(request: Request) -> None:
 
 def _check_tables(report: ReportTable) -> None:
     from plain_verdict.writers.tables.folder import TablesWriter  # for runs whose tables are wanted
-    from plain_verdict.writers.tables.workbook import WorkbookWriter
+    from plain_verdict.writers.tables.workbook import WorkbookWriter  # as above
 
     if report.tables.endswith(WorkbookWriter.suffix):
         WorkbookWriter().check()

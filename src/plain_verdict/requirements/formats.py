@@ -93,8 +93,8 @@ def read_markdown(data: bytes) -> Iterator[Requirement]:
 def read_feature(data: bytes) -> Iterator[Requirement]:
     """Yield the scenarios of a feature file; feature and rule are their group, tags may hold their id (Gherkin)."""
     try:
-        from gherkin.errors import ParserError
-        from gherkin.parser import Parser
+        from gherkin.errors import ParserError  # an extra
+        from gherkin.parser import Parser  # an extra
     except ImportError as error:
         raise ValueError("needs one more library: pip install 'plain-verdict[gherkin]'") from error
     try:

@@ -59,7 +59,7 @@ def remove_files(folder: Path, names: Iterable[str]) -> None:
 def lock_folder(folder: Path) -> Iterator[None]:
     """Keep other runs from placing or removing pages in a folder meanwhile, where the system can lock one."""
     try:
-        import fcntl
+        import fcntl  # not on every system
     except ImportError:
         yield
         return

@@ -145,7 +145,7 @@ class Engine:
     def _fork(number: int) -> "Executor":
         """Return so many processes, which see all that this one has. Every thread must have ended before."""
         from concurrent.futures import ProcessPoolExecutor  # for many results only
-        from multiprocessing import get_context
+        from multiprocessing import get_context  # for many results only
 
         fork = get_context("fork")
         return ProcessPoolExecutor(number, fork, initializer=_begin_helper, initargs=(os.getpid(),))
@@ -153,7 +153,7 @@ class Engine:
     def _on_cluster(self, address: str) -> "Executor":
         quiet_libraries()
         try:
-            from dask import config
+            from dask import config  # an extra
 
             dask: Any = import_module("distributed")  # its classes have no types
         except ImportError as error:

@@ -1,8 +1,13 @@
 """The outputs, each behind one small interface. To add one: a module or folder with a writer, and its row here."""
 
 from plain_verdict.runtime.errors import UsageError
+from plain_verdict.writers.charts.writer import ChartsWriter
+from plain_verdict.writers.digest_json import DigestWriter
 from plain_verdict.writers.html.writer import FolderWriter, PageWriter
 from plain_verdict.writers.interface import OutputFile, Writer
+from plain_verdict.writers.mail.writer import MailWriter
+from plain_verdict.writers.pdf.writer import PdfWriter
+from plain_verdict.writers.summary_json import SummaryWriter
 
 __all__ = ["LAYOUTS", "OutputFile", "Writer", "all_writers", "layout_names", "writer_named"]
 
@@ -12,17 +17,14 @@ LAYOUTS: tuple[Writer, ...] = (PageWriter(), FolderWriter())
 
 def all_writers() -> tuple[Writer, ...]:
     """Return every output. Those besides the page are imported when somebody asks: a small report has none."""
-    from plain_verdict.writers.charts.writer import ChartsWriter
-    from plain_verdict.writers.digest_json import DigestWriter
-    from plain_verdict.writers.earl_json import EarlWriter
-    from plain_verdict.writers.junit_xml import JUnitWriter
-    from plain_verdict.writers.mail.writer import MailWriter
-    from plain_verdict.writers.markdown import MarkdownWriter
-    from plain_verdict.writers.notice_json import NoticeWriter
-    from plain_verdict.writers.pdf.writer import PdfWriter
-    from plain_verdict.writers.summary_json import SummaryWriter
-    from plain_verdict.writers.tables.folder import TablesWriter
-    from plain_verdict.writers.tables.workbook import WorkbookWriter
+    from plain_verdict.writers.earl_json import (
+        EarlWriter,  # imported where all writers are wanted, not for one report
+    )
+    from plain_verdict.writers.junit_xml import JUnitWriter  # as above
+    from plain_verdict.writers.markdown import MarkdownWriter  # for those who want it
+    from plain_verdict.writers.notice_json import NoticeWriter  # as above
+    from plain_verdict.writers.tables.folder import TablesWriter  # as above
+    from plain_verdict.writers.tables.workbook import WorkbookWriter  # as above
 
     return (
         *LAYOUTS,

@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 from urllib.parse import urljoin, urlsplit
 
 import msgspec
+from jinja2 import StrictUndefined, TemplateError
+from jinja2.sandbox import ImmutableSandboxedEnvironment
 
 from plain_verdict.runtime.errors import DeliveryError, UsageError
 from plain_verdict.text.http_status import status_line
@@ -46,9 +48,6 @@ def media_type_of(template: str) -> str:
 
 def fill_template(source: str, name: str, values: Mapping[str, object]) -> Notice:
     """Return the notice that a template makes of the values. Raises UsageError, also where JSON is none."""
-    from jinja2 import StrictUndefined, TemplateError
-    from jinja2.sandbox import ImmutableSandboxedEnvironment
-
     environment = ImmutableSandboxedEnvironment(undefined=StrictUndefined)
     try:
         body = environment.from_string(source).render(values).encode("utf-8", "replace")
@@ -69,7 +68,7 @@ def fill_template(source: str, name: str, values: Mapping[str, object]) -> Notic
 
 def post_notice(url: str, name: str, notice: Notice) -> None:
     """Post a notice; ``name`` stands for the address, which is a secret and never shown. Raises DeliveryError."""
-    import requests
+    import requests  # an extra, for web services only
 
     headers = {"Content-Type": notice.media_type, "User-Agent": "plain-verdict"}
     what = ""
@@ -117,7 +116,7 @@ def _refusal(answer: "Response") -> str:
 
 def _explained(error: Exception) -> str:
     """Return why nothing came back, without the address: libraries put it into their words."""
-    import requests
+    import requests  # an extra, for web services only
 
     if isinstance(error, requests.exceptions.SSLError):
         return "its certificate does not fit, or TLS failed"

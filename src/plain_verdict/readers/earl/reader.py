@@ -110,7 +110,7 @@ class _Reading(FileReading):
         try:
             import rdflib  # a large library, for EARL only
 
-            from plain_verdict.readers.earl.graph import TooManyError, assertions_in
+            from plain_verdict.readers.earl.graph import TooManyError, assertions_in  # it needs rdflib
         except ImportError as error:
             what = f"is an EARL report, which needs one more library ({error.name})"
             raise ReadError(what, path=self.source.path, hint=_INSTALL_HINT) from error

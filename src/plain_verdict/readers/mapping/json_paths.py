@@ -130,8 +130,8 @@ def _below(value: object, step: object) -> list[object]:
 
 def _plain_steps(path: "JSONPath") -> tuple[object, ...] | None:
     """Return a path's keys, indices and wildcards, or None where it has more than these."""
-    from jsonpath.segments import JSONPathChildSegment
-    from jsonpath.selectors import IndexSelector, NameSelector, WildcardSelector
+    from jsonpath.segments import JSONPathChildSegment  # a library for paths that are not plain
+    from jsonpath.selectors import IndexSelector, NameSelector, WildcardSelector  # as above
 
     steps: list[object] = []
     for segment in path.segments:
@@ -152,7 +152,7 @@ def _plain_steps(path: "JSONPath") -> tuple[object, ...] | None:
 @lru_cache(1)
 def _environment() -> "JSONPathEnvironment":
     from jsonpath import JSONPathEnvironment  # for mappings of JSON files only
-    from jsonpath.function_extensions import Match, Search
+    from jsonpath.function_extensions import Match, Search  # as above
 
     class GuardedMatch(Match):
         """``match()`` that ends in time: its pattern may come from the data. Source: RFC 9535, section 2.4.6."""
@@ -178,9 +178,9 @@ def _environment() -> "JSONPathEnvironment":
 @lru_cache(1_000)
 def _compiled(text: str) -> "JSONPath":
     """Return a path. Raises ValueError where it is none, or could search a tree again and again."""
-    from jsonpath import JSONPath, JSONPathError
-    from jsonpath.segments import JSONPathRecursiveDescentSegment
-    from jsonpath.token import TOKEN_DDOT
+    from jsonpath import JSONPath, JSONPathError  # a library for paths that are not plain
+    from jsonpath.segments import JSONPathRecursiveDescentSegment  # a library for paths that are not plain
+    from jsonpath.token import TOKEN_DDOT  # as above
 
     environment = _environment()
     seen_from_root = text if text[:1] == "$" else f"${text.removeprefix('@') if text[:1] in '@[.' else f'.{text}'}"
@@ -199,9 +199,9 @@ def _compiled(text: str) -> "JSONPath":
 
 def _searched(text: str, path: "JSONPath") -> Find:
     """Return the search for any path, by the library; it ends in time."""
-    from jsonpath import JSONPathError
-    from jsonpath.match import JSONPathMatch
-    from jsonpath.segments import JSONPathRecursiveDescentSegment
+    from jsonpath import JSONPathError  # a library for paths that are not plain
+    from jsonpath.match import JSONPathMatch  # as above
+    from jsonpath.segments import JSONPathRecursiveDescentSegment  # a library for paths that are not plain
 
     spent_s = 0.0
 

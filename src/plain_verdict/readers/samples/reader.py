@@ -37,7 +37,7 @@ class SamplesReader:
     def read(self, source: Source, limits: Limits) -> ResultFile:  # noqa: ARG002  a file of any size is read in blocks
         """Return the state of all whole rows; rows that are none are counted, and named by their lines."""
         try:
-            from plain_verdict.readers.samples.reading import (
+            from plain_verdict.readers.samples.reading import (  # NumPy, for samples only
                 read_samples,  # numpy and pyarrow, for load results only
             )
         except ImportError as error:

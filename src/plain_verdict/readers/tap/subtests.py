@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator
 
 from plain_verdict.readers.tap.lines import Bail, Comment, Line, Other, Plan, Point, Subtest, Version, read_line
+from plain_verdict.text.yaml import read_yaml
 
 _DEEPEST_SUBTESTS = 40
 _YAML_LINES = 2_000
@@ -137,8 +138,6 @@ class Document:
 
     def _take_yaml(self, lines: Iterator[str]) -> None:
         """Take the block after a point. Source: TAP 14, "YAML Diagnostics"."""
-        from plain_verdict.text.yaml import read_yaml  # a library, for files that have such blocks
-
         node = self._stack[-1].last
         kept: list[str] = []
         for text in lines:

@@ -21,7 +21,7 @@ DARK_GROUNDS: tuple[Colour, ...] = tuple(map(_parsed, grounds(GROUND_DARK)))
 
 def read_colour(text: str) -> Colour:
     """Return a colour written as CSS does: ``#155e8a``, ``steelblue``, ``rgb(21, 94, 138)``. Raises UsageError."""
-    from PIL import ImageColor
+    from PIL import ImageColor  # a large library, for pictures only
 
     try:
         red, green, blue = ImageColor.getrgb(text.strip())[:3]

@@ -52,7 +52,7 @@ def _stylesheet(name: str) -> str:
     """Return the team's own CSS. Raises UsageError where it is too large, broken, or would fetch something."""
     if not name:
         return ""
-    import tinycss2
+    import tinycss2  # for stylesheets of the team
 
     path = Path(name)
     try:

@@ -4,6 +4,7 @@ from io import BytesIO
 from pathlib import Path
 
 import msgspec
+import resvg_py
 from lxml import etree
 from PIL import Image
 
@@ -110,8 +111,6 @@ def draw_svg(text: str, width: int, path: Path) -> Image.Image:
 
 def _drawn(text: str, width: int) -> bytes | str:
     """Return the drawing as PNG, or why it can't be drawn."""
-    import resvg_py
-
     try:
         # Reading the machine's fonts takes longer than drawing.
         return bytes(resvg_py.svg_to_bytes(svg_string=text, width=width, skip_system_fonts="<text" not in text))

@@ -37,7 +37,7 @@ def draw(chart: Chart, accent: str, form: str, dpi: int = _DPI) -> bytes:
     data = BytesIO()
     if form == "svg":
         # Without the day and with names of its parts that do not change.
-        import matplotlib as mpl
+        import matplotlib as mpl  # an extra, for charts only
 
         with mpl.rc_context({"svg.hashsalt": "plain-verdict", "svg.fonttype": "none"}):
             figure.savefig(data, format="svg", metadata={"Date": None, "Creator": None})

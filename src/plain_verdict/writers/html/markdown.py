@@ -10,7 +10,7 @@ def render_markdown(text: str) -> Markup:
 
     Source: CommonMark 0.31.2, with its tables as a common extension has them.
     """
-    from markdown_it import MarkdownIt
+    from markdown_it import MarkdownIt  # for descriptions only
 
     parser = MarkdownIt("commonmark", {"html": False, "typographer": False}).enable("table").disable("image")
     setattr(parser, "validateLink", is_safe_link)  # noqa: B010  the library's own way, which its types don't know

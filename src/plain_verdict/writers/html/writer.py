@@ -7,6 +7,7 @@ import msgspec
 from plain_verdict.report import Report
 from plain_verdict.runtime.processes import can_fork
 from plain_verdict.settings.limits import FOLD_AFTER
+from plain_verdict.writers.html.page import render_page
 from plain_verdict.writers.interface import OutputFile
 
 
@@ -26,8 +27,6 @@ class PageWriter(msgspec.Struct, frozen=True):
 
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the page."""
-        from plain_verdict.writers.html.page import render_page
-
         in_background = can_fork() if self.in_background is None else self.in_background
         page = render_page(report, fold_after=self.fold_after, in_background=in_background)
         yield OutputFile("verdict.html", page)
@@ -46,6 +45,6 @@ class FolderWriter(msgspec.Struct, frozen=True):
 
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the folder's files, the first page first."""
-        from plain_verdict.writers.html.folder import render_folder
+        from plain_verdict.writers.html.folder import render_folder  # for this layout only
 
         return render_folder(report)

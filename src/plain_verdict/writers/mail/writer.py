@@ -29,7 +29,7 @@ class MailWriter(msgspec.Struct, frozen=True):
 
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the message."""
-        from plain_verdict.writers.mail.message import make_mail
+        from plain_verdict.writers.mail.message import make_mail  # for mail only
 
         brand = report.info.brand
         logo = brand.logo.png if brand.logo else b""
@@ -39,7 +39,7 @@ class MailWriter(msgspec.Struct, frozen=True):
 
     def check(self) -> None:
         """Make sure that the message can be addressed. Raises UsageError."""
-        from plain_verdict.writers.mail.message import check_addresses
+        from plain_verdict.writers.mail.message import check_addresses  # for mail only
 
         check_addresses(self.sender, (*self.to, *self.cc))
 
@@ -57,7 +57,7 @@ def _chart(report: Report) -> bytes:
 
 def _in_few_colours(picture: bytes) -> bytes:
     """Return a chart with a table of colours: a third of the size, which causes have more use for."""
-    from PIL import Image
+    from PIL import Image  # a large library, for pictures only
 
     small = BytesIO()
     with Image.open(BytesIO(picture)) as opened:

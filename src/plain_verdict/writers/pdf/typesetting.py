@@ -9,6 +9,7 @@ from io import BytesIO
 from pathlib import Path
 
 from markupsafe import Markup
+from PIL import Image
 from weasyprint import HTML
 from weasyprint.urls import URLFetcher, URLFetcherResponse
 
@@ -80,7 +81,6 @@ def _fit(content: Content) -> tuple[bytes, str]:
     """Return a picture, made smaller where it is larger than a page shows it."""
     if max(content.width, content.height) <= _LONGEST_PX and content.media_type in ("image/png", "image/jpeg"):
         return content.data, content.media_type
-    from PIL import Image
 
     with Image.open(BytesIO(content.data)) as opened:
         picture = opened.convert("RGB")

@@ -26,7 +26,7 @@ class PdfWriter(msgspec.Struct, frozen=True):
 
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the PDF report."""
-        from plain_verdict.writers.pdf.typesetting import typeset
+        from plain_verdict.writers.pdf.typesetting import typeset  # an extra: WeasyPrint
 
         yield OutputFile("verdict.pdf", typeset(report, self.checks, self.size))
 

@@ -15,6 +15,7 @@ from plain_verdict.text.formatting import plural
 from plain_verdict.text.packages import require
 from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.tables.interface import Cell, Column, Filled, Holds, Row, fill
+from plain_verdict.writers.tables.list import TABLES
 from plain_verdict.writers.tables.package import PACKAGE, TableFile, describe
 
 if TYPE_CHECKING:
@@ -104,8 +105,6 @@ class TablesWriter:
 
 def filled_tables(report: Report) -> Iterator[Filled]:
     """Yield the tables that have a row."""
-    from plain_verdict.writers.tables.list import TABLES  # for runs whose tables are wanted
-
     for table in TABLES:
         filled = fill(table, report)
         rows = iter(filled.rows)
@@ -116,8 +115,6 @@ def filled_tables(report: Report) -> Iterator[Filled]:
 
 def table_names() -> frozenset[str]:
     """Return the names of all tables."""
-    from plain_verdict.writers.tables.list import TABLES  # as above
-
     return frozenset(table.name for table in TABLES)
 
 
@@ -126,8 +123,8 @@ def _positions(columns: Iterable[Column], holds: Holds) -> list[int]:
 
 
 def _parquet(filled: Filled) -> bytes:
-    import pyarrow as pa
-    import pyarrow.parquet as pq
+    import pyarrow as pa  # an extra, for tables in columns
+    import pyarrow.parquet as pq  # as above
 
     types = {
         Holds.TEXT: pa.string(),
@@ -149,7 +146,7 @@ def _parquet(filled: Filled) -> bytes:
 
 
 def _arrow(rows: list[Row], columns: tuple[Column, ...], schema: "pyarrow.Schema") -> "pyarrow.Table":
-    import pyarrow as pa
+    import pyarrow as pa  # an extra, for tables in columns
 
     cell_columns = [list(cells) for cells in zip(*rows, strict=True)]
     for position in _positions(columns, Holds.MOMENT):
