@@ -108,6 +108,61 @@ def test_imports_go_one_way_only():
     assert wrong == []
 
 
+OPENS = {
+    "api",
+    "cli",
+    "delivery",
+    "evidence",
+    "history",
+    "inputs",
+    "readers",
+    "recorder",
+    "remote",
+    "report.brand",
+    "request",
+    "requirements",
+    "runtime.atomic_files",
+    "settings",
+}
+"""Parts of the package that open files of users, or write them; writers read only what ships with the program."""
+OF_NETWORKS = {"requests", "smtplib", "paramiko", "fsspec", "psycopg", "distributed", "socket", "ssl"}
+ON_NETWORKS = {"remote", "delivery.channels", "history", "runtime.executors"}
+
+
+def names_called(tree: ast.AST) -> set[str]:
+    """The names of functions that are called; pictures in memory are opened by Image.open."""
+    calls = (node.func for node in ast.walk(tree) if isinstance(node, ast.Call))
+    return {ast.unparse(call).removesuffix("Image.open").rpartition(".")[2] for call in calls}
+
+
+def test_files_and_networks_are_opened_only_where_the_architecture_says():
+    wrong, seen = [], set()
+    for path in SOURCE.rglob("*.py"):
+        if name_of(path) in ("delivery", "runtime"):
+            continue
+        tree, part = ast.parse(path.read_text("utf-8")), part_of(name_of(path))
+        opens = names_called(tree) & {"open", "read_text", "read_bytes", "write_text", "write_bytes"}
+        own = "__file__" in path.read_text("utf-8")
+        allowed = part in OPENS or part.split(".")[0] in OPENS or own
+        # In memory: what is unpacked, and a verdict's word.
+        wrong += (
+            [] if allowed or path.stem in ("unpacking", "sentence") else [f"{path.name}: {call}" for call in opens]
+        )
+        modules = {
+            name.split(".")[0]
+            for node in ast.walk(tree)
+            if isinstance(node, ast.Import | ast.ImportFrom)
+            for name in (
+                [node.module] if isinstance(node, ast.ImportFrom) else [alias.name for alias in node.names]
+            )
+        }
+        used = modules & OF_NETWORKS
+        seen |= used
+        wrong += [f"{path.name}: {name}" for name in used if part not in ON_NETWORKS]
+    assert wrong == []
+    assert len(seen) >= 4
+
+
 def test_help_and_version_import_nothing_heavy():
     code = "import sys; from plain_verdict.cli import make_parser; make_parser().format_help(); print(*sys.modules)"
     loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
