@@ -19,7 +19,7 @@ def pytest_configure(config: pytest.Config) -> None:
     """Turn recording on where it is asked for."""
     folder = config.getoption("--verdict-record")
     if folder:
-        from plain_verdict.recorder.pytest_recorder import (
+        from plain_verdict.recorder.pytest_recorder import (  # the plugin must cost nothing until it records
             Recording,  # the plugin must cost nothing until it records
         )
 

@@ -17,9 +17,7 @@ LAYOUTS: tuple[Writer, ...] = (PageWriter(), FolderWriter())
 
 def all_writers() -> tuple[Writer, ...]:
     """Return every output. Those besides the page are imported when somebody asks: a small report has none."""
-    from plain_verdict.writers.earl_json import (
-        EarlWriter,  # imported where all writers are wanted, not for one report
-    )
+    from plain_verdict.writers.earl_json import EarlWriter  # for those who ask for all
     from plain_verdict.writers.junit_xml import JUnitWriter  # as above
     from plain_verdict.writers.markdown import MarkdownWriter  # for those who want it
     from plain_verdict.writers.notice_json import NoticeWriter  # as above
