@@ -13,6 +13,7 @@ from plain_verdict.inputs.completeness import Expected, check_completeness
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.masking import Masker, MaskRules
 from plain_verdict.masking.variables import secrets_of_environment
+from plain_verdict.model import Run
 from plain_verdict.readers.reading import read_all
 from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.request.checks import read_leave_out
@@ -59,23 +60,27 @@ def run(options: argparse.Namespace) -> int:
         read = read_all(found.sources, DEFAULT_LIMITS, on_progress, samples=wanted)
     read = check_completeness(read, Expected())
     unread = (*found.unread, *read.unread)
+    notes = [note for file in read.files for note in file.notes]
     for trouble in unread:
         show_unread(trouble)
-    for file in read.files:
-        for note in file.notes:
-            if not note.quiet:
-                show_labelled("note", note.sentence)
+    for note in notes:
+        if not note.quiet:
+            show_labelled("note", note.sentence)
     parts = [part for file in read.files for part in file.payloads if isinstance(part, SamplesPayload)]
     if not parts:
-        for file in read.files:
-            show_labelled("error", f"{file.path} is {file.format}, not samples of a load run")
-        show_labelled("error", "no samples could be read, so no file is written")
-        return NOTHING_READ
+        return _nothing_to_condense(read)
     state = merged([part.state for part in parts])
     masker = Masker(MaskRules(known=secrets_of_environment(os.environ)))
     incomplete = [trouble.sentence for trouble in unread]
-    incomplete += [note.sentence for file in read.files for note in file.notes if note.results_missing]
+    incomplete += [note.sentence for note in notes if note.results_missing]
     data = condense(state, sum(part.bad_rows for part in parts), masker.text, incomplete)
     write_bytes(target, data)
     show(f"Wrote {target}: {plural(state.rows, 'request')} in {format_size(len(data))}")
     return PARTLY_READ if unread else DONE
+
+
+def _nothing_to_condense(read: Run) -> int:
+    for file in read.files:
+        show_labelled("error", f"{file.path} is {file.format}, not samples of a load run")
+    show_labelled("error", "no samples could be read, so no file is written")
+    return NOTHING_READ

@@ -135,15 +135,7 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
         show_error(error)
     for note in (*published.notes, *lost):
         show_labelled("note", note)
-    if options.json:
-        show_summary(report, SummaryWriter(options.detail, published.files))
-    elif request.report.markdown == STANDARD_OUTPUT:
-        from plain_verdict.writers.markdown import MarkdownWriter  # for those who print it
-
-        show(MarkdownWriter(published.link).render_text(report), end="")
-    elif not options.quiet:
-        show_verdict(verdict)
-        _show_published(published, time.perf_counter() - began)
+    _show_report(report, published, request.report, options, time.perf_counter() - began)
     if options.open:
         open_page(published.page)
     code = exit_code(run, verdict, request.report)
@@ -152,6 +144,21 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
     for trouble in unread if in_the_way and options.quiet else ():
         show_labelled("error", trouble)
     return NOT_PASSED_ON if code == DONE and (failed or in_the_way) else code, verdict, published
+
+
+def _show_report(
+    report: Report, published: Published, wanted: ReportTable, options: argparse.Namespace, took_s: float
+) -> None:
+    """Print what the run asks for: JSON, Markdown, or the verdict with where everything is."""
+    if options.json:
+        show_summary(report, SummaryWriter(options.detail, published.files))
+    elif wanted.markdown == STANDARD_OUTPUT:
+        from plain_verdict.writers.markdown import MarkdownWriter  # for those who print it
+
+        show(MarkdownWriter(published.link).render_text(report), end="")
+    elif not options.quiet:
+        show_verdict(report.verdict)
+        _show_published(published, took_s)
 
 
 def _show_published(published: Published, took_s: float) -> None:

@@ -103,10 +103,14 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
     if value is None and request.count and request.failed == request.count and measure.unit is not PER_CENT:
         met = f"all {request.count:,} failed"
         return Target(rule, request.name, words, State.NOT_MET, title, met, met, limit)
-    state = State.OPEN if value is None else State.MET if keeps(value, limit) else State.NOT_MET
-    met = measure.missing(request) if value is None else measure.describe(request, value)
-    if value is not None and measure.interval:
+    if value is None:
+        missing = measure.missing(request)
+        return Target(rule, request.name, words, State.OPEN, title, missing, missing, limit)
+    state = State.MET if keeps(value, limit) else State.NOT_MET
+    met = measure.describe(request, value)
+    if measure.interval:
         low, high = measure.interval(request, sent)
+        # Only a whole interval on one side of the limit decides; one around "exactly" never does.
         ends = {keeps(low, limit), keeps(high, limit), keeps(value, limit)}
         state = State.OPEN if len(ends) > 1 or (key == "exactly" and low <= limit <= high) else state
         met = f"{met} (95 % CI {format_change(low)} to {format_change(high)} %)"
@@ -116,7 +120,7 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
         return Target(
             rule, request.name, words, State.NOT_MET, title, f"{met} of answered requests; {failed}", failed, limit
         )
-    short = measure.format(value) if value is not None and measure.unit is SECONDS else met
+    short = measure.format(value) if measure.unit is SECONDS else met
     return Target(rule, request.name, words, state, title, met, short, limit)
 
 
@@ -132,9 +136,7 @@ def result_of(rule: ConditionRule, targets: Sequence[Target], waived: Collection
     One whose broken targets are all waived, by the ids of their checks, is met.
     """
     targets_of_rule = [target for target in targets if target.rule is rule]
-    words = _words(rule)
-    words = f"{rule.name} ({words})" if rule.name else capital(words)
-    words += f" ({rule.reason})" if rule.reason else ""
+    words = _title(rule)
     if not targets_of_rule:
         what = "no such metric" if rule.scope.metric else "no such request"
         return ConditionResult(words, State.OPEN, what, rule.name or rule.measure)
@@ -148,6 +150,12 @@ def result_of(rule: ConditionRule, targets: Sequence[Target], waived: Collection
     # A broken one is given by its checks.
     name = "" if worst.state is State.NOT_MET else rule.name or rule.measure
     return ConditionResult(words, worst.state, met + aside, name, is_target=True)
+
+
+def _title(rule: ConditionRule) -> str:
+    """Return a condition as it is listed: its name or its bound, and the team's reason for it."""
+    words = f"{rule.name} ({_words(rule)})" if rule.name else capital(_words(rule))
+    return f"{words} ({rule.reason})" if rule.reason else words
 
 
 def _words(rule: ConditionRule) -> str:

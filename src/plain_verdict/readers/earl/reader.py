@@ -158,18 +158,6 @@ class _Reading(FileReading):
             _worded(reason, assertion.info) for assertion, found, reason in results if found is outcome
         )
         moments = [moment for assertion in assertions if (moment := read_moment(assertion.at))]
-        problems = [
-            Problem(
-                Outcome.FAILED,
-                message=self.text(assertion.info) or "The rule is not met.",
-                place=self.name(assertion.pointer),
-            )
-            for assertion in failed[:_MOST_PROBLEMS]
-        ]
-        if len(failed) > len(problems):
-            problems.append(
-                Problem(Outcome.FAILED, message=f"and {plural(len(failed) - len(problems), 'more place')}")
-            )
         return Check(
             id=check_id(kind, suite, first.test or name),
             kind=kind,
@@ -180,7 +168,7 @@ class _Reading(FileReading):
                     outcome,
                     started=earliest(moments),
                     reason="" if outcome in (Outcome.FAILED, Outcome.PASSED) else self.text("; ".join(reasons)),
-                    problems=tuple(problems),
+                    problems=tuple(self._problems(failed)),
                     cause=name if failed else "",
                 ),
             ),
@@ -190,6 +178,15 @@ class _Reading(FileReading):
             variant=(Fact(_PAGE, self.name(first.subject)),) if first.subject else (),
             rule=Rule(severity=Severity.MEDIUM, findings=len(failed)),
         )
+
+    def _problems(self, failed: "Sequence[Assertion]") -> Iterator[Problem]:
+        """Yield a problem for each failed assertion; those past a limit are only counted."""
+        for assertion in failed[:_MOST_PROBLEMS]:
+            message = self.text(assertion.info) or "The rule is not met."
+            yield Problem(Outcome.FAILED, message=message, place=self.name(assertion.pointer))
+        if len(failed) > _MOST_PROBLEMS:
+            more = plural(len(failed) - _MOST_PROBLEMS, "more place")
+            yield Problem(Outcome.FAILED, message=f"and {more}")
 
     def _outcome(self, assertion: "Assertion") -> tuple[Outcome, str]:
         self._literal += assertion.is_literal

@@ -22,7 +22,7 @@ from plain_verdict.model import (
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import NAMELESS
 from plain_verdict.readers.mapping.selectors import Document
-from plain_verdict.readers.mapping.steps import ItemResult, steps_of, teller
+from plain_verdict.readers.mapping.steps import ItemResult, ResultOfItem, steps_of
 from plain_verdict.readers.mapping.values import Values, cleaned, no_text, whole_number
 from plain_verdict.settings.mappings import CheckMapping, LevelMapping, ResultMapping
 from plain_verdict.text.cleaning import block, single_line
@@ -82,7 +82,7 @@ class Checks:
         self._gives = self._giver(values, "check", form)
         self._name = values.texts.first("check.name", form.name) or no_text
         self._attempts = values.each("check.attempts", LevelMapping(each=form.attempts)) if form.attempts else None
-        self._result_of = teller(values, "check", form, values.outcomes)
+        self._result_of = ResultOfItem(values, "check", form, values.outcomes)
         self._steps = steps_of(values, "check.step", form.step)
         self._number = values.texts.first("check.attempt", form.attempt)
         self._reason = values.texts.first("check.reason", form.reason) or no_text

@@ -41,20 +41,24 @@ def _all_of(
 
 def problems(values: Values, key: str, forms: ProblemMapping | tuple[ProblemMapping, ...]) -> Make[Problem] | None:
     """Return what gives the problems of an item, as failures. Raises ValueError."""
-    return _all_of(values, key, forms, _problem)
+    return _all_of(values, key, forms, _Problems)
 
 
-def _problem(values: Values, key: str, form: ProblemMapping) -> _MakeEach[Problem]:
-    each, limits = values.each(key, form), values.limits
-    keys = ("type", "message", "detail", "expected", "actual")
-    finds = [values.texts.first(f"{key}.{part}", getattr(form, part)) for part in keys]
+class _Problems:
+    """Makes the problems of an item by one form."""
 
-    nothing = [None] * len(keys)
+    KEYS = ("type", "message", "detail", "expected", "actual")
 
-    def make(item: object) -> Iterator[Problem]:
-        for part in each(item):
-            texts = [find(part) if find else None for find in finds]
-            if texts == nothing:
+    def __init__(self, values: Values, key: str, form: ProblemMapping) -> None:
+        self._each, self._limits = values.each(key, form), values.limits
+        self._finds = [values.texts.first(f"{key}.{part}", getattr(form, part)) for part in self.KEYS]
+
+    def __call__(self, item: object) -> Iterator[Problem]:
+        """Yield a problem for each part of an item that has any of the texts."""
+        limits = self._limits
+        for part in self._each(item):
+            texts = [find(part) if find else None for find in self._finds]
+            if all(text is None for text in texts):
                 continue
             type_, message, detail, expected, actual = texts
             if expected is None and actual is None:
@@ -67,8 +71,6 @@ def _problem(values: Values, key: str, form: ProblemMapping) -> _MakeEach[Proble
                 expected=None if expected is None else block(expected, limits.message_chars),
                 actual=None if actual is None else block(actual, limits.message_chars),
             )
-
-    return make
 
 
 def outputs(values: Values, key: str, forms: Mapping[str, Text]) -> Make[Output] | None:
@@ -87,27 +89,31 @@ def evidence(
     values: Values, key: str, forms: EvidenceMapping | tuple[EvidenceMapping, ...]
 ) -> Make[Evidence] | None:
     """Return what gives the evidence of an item. Raises ValueError."""
-    return _all_of(values, key, forms, _evidence)
+    return _all_of(values, key, forms, _Evidence)
 
 
-def _evidence(values: Values, key: str, form: EvidenceMapping) -> _MakeEach[Evidence]:
-    each = values.each(key, form)
-    paths = values.texts.all(f"{key}.path", form.path)
-    content = values.texts.first(f"{key}.base64", form.base64)
-    name, caption = values.line(f"{key}.name", form.name), values.line(f"{key}.caption", form.caption)
+class _Evidence:
+    """Makes the evidence of an item by one form: files by their paths, and content in base64."""
 
-    def make(item: object) -> Iterator[Evidence]:
-        for part in each(item):
-            called, below = (name(part) if name else None) or "", (caption(part) if caption else None) or ""
-            for path in paths(part) if paths else ():
+    def __init__(self, values: Values, key: str, form: EvidenceMapping) -> None:
+        self._each, self._limits = values.each(key, form), values.limits
+        self._paths = values.texts.all(f"{key}.path", form.path)
+        self._content = values.texts.first(f"{key}.base64", form.base64)
+        self._name = values.line(f"{key}.name", form.name)
+        self._caption = values.line(f"{key}.caption", form.caption)
+
+    def __call__(self, item: object) -> Iterator[Evidence]:
+        """Yield the evidence of an item."""
+        for part in self._each(item):
+            called = (self._name(part) if self._name else None) or ""
+            caption = (self._caption(part) if self._caption else None) or ""
+            for path in self._paths(part) if self._paths else ():
                 end = path.strip().replace("\\", "/").rpartition("/")[2]
-                yield Evidence(called or single_line(end, values.limits.name_chars), path.strip(), caption=below)
-            text = content(part) if content else None
+                yield Evidence(called or single_line(end, self._limits.name_chars), path.strip(), caption=caption)
+            text = self._content(part) if self._content else None
             if text is not None:
                 data, trouble = _content(text)
-                yield Evidence(called or "evidence", data=data, caption=below, unavailable=trouble)
-
-    return make
+                yield Evidence(called or "evidence", data=data, caption=caption, unavailable=trouble)
 
 
 def _content(text: str) -> tuple[bytes, str]:
@@ -122,72 +128,82 @@ def expectations(
     values: Values, key: str, forms: ExpectationMapping | tuple[ExpectationMapping, ...]
 ) -> Make[Expectation] | None:
     """Return what gives the expectations of an item. Raises ValueError."""
-    return _all_of(values, key, forms, _expectation)
+    return _all_of(values, key, forms, _Expectations)
 
 
-def _expectation(values: Values, key: str, form: ExpectationMapping) -> _MakeEach[Expectation]:
-    each, limits = values.each(key, form), values.limits
-    subject = values.line(f"{key}.subject", form.subject)
-    outcome = values.inner_outcomes.reader(f"{key}.outcome", form.outcome)
-    keys = ("expected", "actual", "message")
-    finds = [values.texts.first(f"{key}.{part}", getattr(form, part)) for part in keys]
+class _Expectations:
+    """Makes the expectations of an item by one form."""
 
-    def make(item: object) -> Iterator[Expectation]:
-        for part in each(item):
+    KEYS = ("expected", "actual", "message")
+
+    def __init__(self, values: Values, key: str, form: ExpectationMapping) -> None:
+        self._each, self._limits = values.each(key, form), values.limits
+        self._subject = values.line(f"{key}.subject", form.subject)
+        self._outcome = values.inner_outcomes.reader(f"{key}.outcome", form.outcome)
+        self._finds = [values.texts.first(f"{key}.{part}", getattr(form, part)) for part in self.KEYS]
+
+    def __call__(self, item: object) -> Iterator[Expectation]:
+        """Yield the expectations of an item; one without an outcome is undecided."""
+        for part in self._each(item):
             expected, actual, message = (
-                None if find is None or (text := find(part)) is None else block(text, limits.message_chars)
-                for find in finds
+                None if find is None or (text := find(part)) is None else block(text, self._limits.message_chars)
+                for find in self._finds
             )
             yield Expectation(
-                subject=(subject(part) if subject else None) or "expectation",
-                outcome=outcome(part).outcome if outcome else Outcome.UNDECIDED,
+                subject=(self._subject(part) if self._subject else None) or "expectation",
+                outcome=self._outcome(part).outcome if self._outcome else Outcome.UNDECIDED,
                 expected=expected,
                 actual=actual,
                 message=message or "",
             )
-
-    return make
 
 
 def exchanges(
     values: Values, key: str, forms: ExchangeMapping | tuple[ExchangeMapping, ...]
 ) -> Make[Exchange] | None:
     """Return what gives the exchanges of an item. Raises ValueError."""
-    return _all_of(values, key, forms, _exchange)
+    return _all_of(values, key, forms, _Exchanges)
 
 
-def _exchange(values: Values, key: str, form: ExchangeMapping) -> _MakeEach[Exchange]:
-    each = values.each(key, form)
-    keys = ("method", "url", "request_body", "status", "response_body", "no_answer")
-    finds = {part: values.texts.first(f"{key}.{part}", getattr(form, part)) for part in keys}
-    sent_headers = _headers(values, f"{key}.request_headers", form.request_headers)
-    came_headers = _headers(values, f"{key}.response_headers", form.response_headers)
-    sent, took = values.moment(f"{key}.sent", form.sent), values.took(f"{key}.took", form.took)
-    odd = partial(values.odd, f"{key}.status")
+class _Exchanges:
+    """Makes the exchanges of an item by one form."""
 
-    def make(item: object) -> Iterator[Exchange]:
-        for part in each(item):
-            text = {name: (find(part) if find else None) or "" for name, find in finds.items()}
-            if not text["url"]:
-                continue
-            status = _status(text["status"], odd)
-            line = ExchangeLine(
-                in_="",
-                request=RequestPart(
-                    method=text["method"].upper() or "GET",
-                    url=text["url"],
-                    headers=sent_headers(part),
-                    body=text["request_body"],
-                ),
-                response=None
-                if status is None
-                else ResponsePart(status=status, headers=came_headers(part), body=text["response_body"]),
-                no_answer=text["no_answer"],
-                took_s=took(part) if took else None,
-            )
-            yield read_exchange(line, sent(part) if sent else None, values.limits)
+    KEYS = ("method", "url", "request_body", "status", "response_body", "no_answer")
 
-    return make
+    def __init__(self, values: Values, key: str, form: ExchangeMapping) -> None:
+        self._each, self._limits = values.each(key, form), values.limits
+        self._finds = {part: values.texts.first(f"{key}.{part}", getattr(form, part)) for part in self.KEYS}
+        self._sent_headers = _headers(values, f"{key}.request_headers", form.request_headers)
+        self._came_headers = _headers(values, f"{key}.response_headers", form.response_headers)
+        self._sent = values.moment(f"{key}.sent", form.sent)
+        self._took = values.took(f"{key}.took", form.took)
+        self._odd = partial(values.odd, f"{key}.status")
+
+    def __call__(self, item: object) -> Iterator[Exchange]:
+        """Yield the exchanges of an item; one without an address is none."""
+        for part in self._each(item):
+            text = {name: (find(part) if find else None) or "" for name, find in self._finds.items()}
+            if text["url"]:
+                yield read_exchange(self._line(part, text), self._sent(part) if self._sent else None, self._limits)
+
+    def _line(self, part: object, text: dict[str, str]) -> ExchangeLine:
+        """Return an exchange as the line of a record that says the same."""
+        status = _status(text["status"], self._odd)
+        response = None
+        if status is not None:
+            response = ResponsePart(status=status, headers=self._came_headers(part), body=text["response_body"])
+        return ExchangeLine(
+            in_="",
+            request=RequestPart(
+                method=text["method"].upper() or "GET",
+                url=text["url"],
+                headers=self._sent_headers(part),
+                body=text["request_body"],
+            ),
+            response=response,
+            no_answer=text["no_answer"],
+            took_s=self._took(part) if self._took else None,
+        )
 
 
 def _status(text: str, odd: Callable[[str], None]) -> int | None:
@@ -205,19 +221,20 @@ def _headers(values: Values, key: str, where: str) -> Make[tuple[str, str]]:
         return lambda _item: ()
     selector, to_text = values.texts.select(key, where), values.texts.document.text_of
 
-    def pairs(value: object) -> Iterator[tuple[str, str]]:
-        if isinstance(value, list):
-            for part in value:
-                yield from pairs(part)
-        elif isinstance(value, dict):
-            if {"name", "value"} <= value.keys():
-                yield to_text(value["name"]), to_text(value["value"])
-            else:
-                yield from ((name, to_text(part)) for name, part in value.items())
-        else:
-            for line in to_text(value).splitlines():
-                name, sign, rest = line.partition(":")
-                if sign:
-                    yield name.strip(), rest.strip()
+    return lambda item: tuple(pair for value in selector.all(item) for pair in _header_pairs(value, to_text))
 
-    return lambda item: tuple(pair for value in selector.all(item) for pair in pairs(value))
+
+def _header_pairs(value: object, to_text: Callable[[object], str]) -> Iterator[tuple[str, str]]:
+    if isinstance(value, list):
+        for part in value:
+            yield from _header_pairs(part, to_text)
+    elif isinstance(value, dict):
+        if {"name", "value"} <= value.keys():
+            yield to_text(value["name"]), to_text(value["value"])
+        else:
+            yield from ((name, to_text(part)) for name, part in value.items())
+    else:
+        for line in to_text(value).splitlines():
+            name, sign, rest = line.partition(":")
+            if sign:
+                yield name.strip(), rest.strip()

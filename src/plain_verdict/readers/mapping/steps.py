@@ -41,49 +41,58 @@ class ItemResult(NamedTuple):
     remarked: bool
 
 
-ReadResult = Callable[[object, Sequence[Step]], ItemResult]
-
-
-def teller(values: Values, key: str, form: Part, outcomes: Outcomes) -> ReadResult:
-    """Return what tells how an item ended, given its steps. Raises ValueError.
+class ResultOfItem:
+    """Reads how an item of one part of a mapping ended. Raises ValueError for a part that makes no sense.
 
     What passed by its file, while a step or an expectation of it did not, did not pass.
     """
-    judge = outcomes.reader(f"{key}.outcome", form.outcome)
-    took, started = values.took(f"{key}.took", form.took), values.moment(f"{key}.started", form.started)
-    ended = values.moment(f"{key}.ended", form.ended)
-    problems_of = problems(values, f"{key}.problem", form.problem) or _none
-    outputs_of = outputs(values, f"{key}.output", form.output) or _none
-    evidence_of = evidence(values, f"{key}.evidence", form.evidence) or _none
-    expectations_of = expectations(values, f"{key}.expectation", form.expectation) or _none
-    exchanges_of = exchanges(values, f"{key}.exchange", form.exchange) or _none
 
-    def read_result(item: object, steps: Sequence[Step]) -> ItemResult:
-        judged = judge(item) if judge else NO_OUTCOME
-        began, end = started(item) if started else None, ended(item) if ended else None
-        took_s = took(item) if took else None
-        exchanged, asserted = exchanges_of(item), expectations_of(item)
+    def __init__(self, values: Values, key: str, form: Part, outcomes: Outcomes) -> None:
+        self._limits = values.limits
+        self._outcome_of = outcomes.reader(f"{key}.outcome", form.outcome)
+        self._took_of = values.took(f"{key}.took", form.took)
+        self._started_of = values.moment(f"{key}.started", form.started)
+        self._ended_of = values.moment(f"{key}.ended", form.ended)
+        self._problems_of = problems(values, f"{key}.problem", form.problem) or _none
+        self._outputs_of = outputs(values, f"{key}.output", form.output) or _none
+        self._evidence_of = evidence(values, f"{key}.evidence", form.evidence) or _none
+        self._expectations_of = expectations(values, f"{key}.expectation", form.expectation) or _none
+        self._exchanges_of = exchanges(values, f"{key}.exchange", form.exchange) or _none
+
+    def __call__(self, item: object, steps: Sequence[Step]) -> ItemResult:
+        """Return how an item ended, given its steps."""
+        judged = self._outcome_of(item) if self._outcome_of else NO_OUTCOME
+        exchanged, asserted = self._exchanges_of(item), self._expectations_of(item)
+        # With a single exchange, what is expected is expected of that one.
         if asserted and len(exchanged) == 1:
             asserted = tuple(msgspec.structs.replace(expectation, exchange=0) for expectation in asserted)
         outcome, unknown = judged
         reason = f"The mapping does not list the outcome “{unknown}”." if unknown is not None else ""
         if steps or asserted:
-            outcome, reason = _with_inner(outcome, reason, steps, asserted, has_outcome=judge is not None)
-        wrong, printed = problems_of(item), outputs_of(item)
+            outcome, reason = _with_inner(
+                outcome, reason, steps, asserted, has_outcome=self._outcome_of is not None
+            )
+        wrong, printed = self._problems_of(item), self._outputs_of(item)
         remarked = bool(wrong) and outcome not in BAD
         if outcome in BAD:
-            wrong = tuple(_as(problem, outcome) for problem in wrong) or unmet(asserted, values.limits)
+            wrong = tuple(_as(problem, outcome) for problem in wrong) or unmet(asserted, self._limits)
         elif wrong:
-            reason, remarks = _no_problems(outcome, reason, wrong, values.limits.message_chars)
+            reason, remarks = _no_problems(outcome, reason, wrong, self._limits.message_chars)
             wrong, printed = (), (*printed, *remarks)
-        if took_s is None and began is not None and end is not None:
-            took_s = _between(began, end)
-        unsaid, proofs = judged is NO_OUTCOME, evidence_of(item)
+        took_s, began, end = self._times(item)
+        unsaid, proofs = judged is NO_OUTCOME, self._evidence_of(item)
         return ItemResult(
             outcome, unsaid, reason, took_s, began, end, wrong, printed, proofs, asserted, exchanged, remarked
         )
 
-    return read_result
+    def _times(self, item: object) -> tuple[float | None, datetime | None, datetime | None]:
+        """Return how long an item took, when it began and when it ended."""
+        began = self._started_of(item) if self._started_of else None
+        end = self._ended_of(item) if self._ended_of else None
+        took_s = self._took_of(item) if self._took_of else None
+        if took_s is None and began is not None and end is not None:
+            took_s = _between(began, end)
+        return took_s, began, end
 
 
 def _none(_item: object) -> tuple[()]:
@@ -130,51 +139,57 @@ def _between(started: datetime, ended: datetime) -> float | None:
 
 def steps_of(values: Values, key: str, forms: StepMapping | tuple[StepMapping, ...]) -> Make[Step] | None:
     """Return what gives the steps of an item, in any depth. Raises ValueError."""
-    makers = [_step(values, at, form) for at, form in numbered(key, forms)]
+    makers = [_Steps(values, at, form) for at, form in numbered(key, forms)]
     return (lambda item: tuple(step for make in makers for step in make(item))) if makers else None
 
 
-def _step(values: Values, key: str, form: StepMapping) -> Callable[[object], Iterator[Step]]:
-    each, name = values.each(key, form), values.line(f"{key}.name", form.name)
-    read_result = teller(values, key, form, values.inner_outcomes)
-    inside = None
-    if form.inside:
-        inside = values.each(f"{key}.inside", StepMapping(each=form.inside, where=form.where))
-    others = steps_of(values, f"{key}.step", form.step)
+class _Steps:
+    """Makes the steps of an item by one form, with those inside them."""
 
-    def made(item: object, depth: int) -> Step:
-        steps = others(item) if others else ()
-        if inside is not None:
-            inner = inside(item)
-            if inner and depth >= _DEEPEST_STEPS:
-                steps = (*steps, _left_out(inner, inside, read_result))
-            else:
-                steps = (*steps, *(made(part, depth + 1) for part in inner))
-        item_result = read_result(item, steps)
-        remarks = (Output("remark", item_result.reason),) if item_result.reason else ()
+    def __init__(self, values: Values, key: str, form: StepMapping) -> None:
+        self._each, self._name = values.each(key, form), values.line(f"{key}.name", form.name)
+        self._result_of = ResultOfItem(values, key, form, values.inner_outcomes)
+        self._inside = None
+        if form.inside:
+            self._inside = values.each(f"{key}.inside", StepMapping(each=form.inside, where=form.where))
+        self._others = steps_of(values, f"{key}.step", form.step)
+
+    def __call__(self, item: object) -> Iterator[Step]:
+        """Yield the steps of an item."""
+        return (self._made(part, 0) for part in self._each(item))
+
+    def _made(self, item: object, depth: int) -> Step:
+        steps = (*(self._others(item) if self._others else ()), *self._steps_inside(item, depth))
+        result = self._result_of(item, steps)
+        remarks = (Output("remark", result.reason),) if result.reason else ()
         return Step(
-            name=(name(item) if name else None) or NAMELESS_STEP,
-            outcome=item_result.outcome,
-            started=item_result.started,
-            took_s=item_result.took_s,
-            problems=item_result.problems,
+            name=(self._name(item) if self._name else None) or NAMELESS_STEP,
+            outcome=result.outcome,
+            started=result.started,
+            took_s=result.took_s,
+            problems=result.problems,
             steps=steps,
-            outputs=(*item_result.outputs, *remarks),
-            evidence=item_result.evidence,
-            expectations=item_result.expectations,
-            exchanges=item_result.exchanges,
+            outputs=(*result.outputs, *remarks),
+            evidence=result.evidence,
+            expectations=result.expectations,
+            exchanges=result.exchanges,
         )
 
-    return lambda item: (made(part, 0) for part in each(item))
+    def _steps_inside(self, item: object, depth: int) -> Iterator[Step]:
+        inner = self._inside(item) if self._inside else ()
+        if self._inside and inner and depth >= _DEEPEST_STEPS:
+            yield _left_out(inner, self._inside, self._result_of)
+        else:
+            yield from (self._made(part, depth + 1) for part in inner)
 
 
 def _left_out(
-    items: Sequence[object], inside: Callable[[object], Sequence[object]], read_result: ReadResult
+    items: Sequence[object], inside: Callable[[object], Sequence[object]], result_of: ResultOfItem
 ) -> Step:
     """Return one step for all that nest too deep; they may nest deeper than Python's recursion goes."""
     outcomes, waiting = [], list(items)
     while waiting:
         item = waiting.pop()
-        outcomes.append(read_result(item, ()).outcome)
+        outcomes.append(result_of(item, ()).outcome)
         waiting += inside(item)
     return Step(f"{plural(len(outcomes), 'step')} that nest too deep to be shown", gravest(outcomes))

@@ -154,11 +154,11 @@ class _Sums:
             if fits and not fits(item):
                 continue
             called = single_line((name(item) if name else bare_title) or "", self._limits.name_chars)
-            sent = _number(count(item) if count else None)
+            sent = _number_at(count, item)
             if not called or sent is None or sent < 0:
                 lost.append(called or "one without a name")
                 continue
-            bad = _number(failed(item) if failed else None) or 0.0
+            bad = _number_at(failed, item) or 0.0
             found += 1
             if found > _MOST_SUMS:
                 continue
@@ -245,6 +245,11 @@ def _members(document: Document, each: str) -> Iterator[tuple[str, object]]:
             yield from value.items()
         else:
             yield "", value
+
+
+def _number_at(find: FindText | None, item: object) -> float | None:
+    """Return the number that stands in an item; None for none."""
+    return _number(find(item)) if find else None
 
 
 def _number(text: str | None) -> float | None:

@@ -131,25 +131,13 @@ class _Reading(FileReading):
         if outcome is Outcome.UNDECIDED:
             self.unknown[single_line(status.state, 40) or "none at all"] += 1
         kind = self.source.kind or Kind.COMPLIANCE
-        name = single_line(
-            finding.title or finding.target.title or finding.target.target_id, self.limits.name_chars
-        )
-        name = name or "Nameless finding"
+        name = self.name(finding.title or finding.target.title or finding.target.target_id) or "Nameless finding"
         broken = outcome is Outcome.FAILED
         allowed = approved if broken else None
-        remarks = status.remarks or finding.remarks
-        why = (
-            remarks
-            or "; ".join(filter(None, (risk.statement or risk.title for risk in risks)))
-            or finding.description
-        )
-        detail = "\n".join(self._detail(seen, risks))
         collected = [moment for observation in seen if (moment := read_moment(observation.collected))]
         started: datetime | None = min(collected, key=in_order, default=read_moment(result.start))
         reason = "undecided: the state of its objective is missing" if outcome is Outcome.UNDECIDED else ""
-        problem = Problem(
-            Outcome.FAILED, message=self.text(why or "the objective is not satisfied"), detail=self.text(detail)
-        )
+        problem = self._problem(finding, seen, risks)
         return Check(
             id=check_id(kind, suite, finding.target.target_id or name),
             kind=kind,
@@ -166,20 +154,32 @@ class _Reading(FileReading):
             ),
             facts=tuple(self._facts(finding, seen, risks)),
             description=self.text(finding.description),
-            rule=Rule(
-                severity=_severity(risks),
-                why=self.text("; ".join(filter(None, (risk.description for risk in risks)))),
-                remediation=self.text(
-                    "; ".join(
-                        remediation.description or remediation.title
-                        for risk in risks
-                        for remediation in risk.remediations
-                    )
-                ),
-                findings=int(broken and not allowed),
-                suppressed_findings=int(allowed is not None),
-                allowed=allowed,
+            rule=self._rule(risks, allowed, broken=broken),
+        )
+
+    def _problem(self, finding: Finding, seen: list[Observation], risks: list[Risk]) -> Problem:
+        """Return the problem of an objective that is not satisfied."""
+        why = (
+            finding.target.status.remarks
+            or finding.remarks
+            or "; ".join(filter(None, (risk.statement or risk.title for risk in risks)))
+            or finding.description
+            or "the objective is not satisfied"
+        )
+        detail = "\n".join(self._detail(seen, risks))
+        return Problem(Outcome.FAILED, message=self.text(why), detail=self.text(detail))
+
+    def _rule(self, risks: list[Risk], allowed: Allowed | None, *, broken: bool) -> Rule:
+        remediations = (remediation for risk in risks for remediation in risk.remediations)
+        return Rule(
+            severity=_severity(risks),
+            why=self.text("; ".join(filter(None, (risk.description for risk in risks)))),
+            remediation=self.text(
+                "; ".join(remediation.description or remediation.title for remediation in remediations)
             ),
+            findings=int(broken and not allowed),
+            suppressed_findings=int(allowed is not None),
+            allowed=allowed,
         )
 
     def _facts(self, finding: Finding, seen: list[Observation], risks: list[Risk]) -> Iterator[Fact]:

@@ -1,7 +1,7 @@
 """Tells the columns of samples by the words of their header, and how times are written by the first values."""
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from enum import StrEnum
 from functools import lru_cache
@@ -150,31 +150,34 @@ def columns_by_role(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role
     """
     free = {at: _bare(name) for at, name in enumerate(header)}
     columns: dict[Role, int] = {}
-    for role, names in NAMES.items():
-        found = [at for name in names for at, name_there in free.items() if name_there == name]
-        # A value deeper in, like “timings.duration”.
-        found += [
-            at
-            for name in names
-            for at in free
-            if "." in header[at] and _bare(header[at].rpartition(".")[2]) == name
-        ]
-        if role in _BY_LAST_WORD:
-            found += [at for name in names for at, name_there in free.items() if name_there.endswith(f" {name}")]
+    for role in NAMES:
+        found = _candidates(role, header, free)
         if role is Role.STARTED:
             found = [at for at in found if at < len(row) and _is_time(row[at].strip())] or found
         if found:
             columns[role] = found[0]
             del free[found[0]]
     if Role.TOOK not in columns:  # a column may be called by its unit alone
-        units = [
-            at
-            for at in free
-            if all(UNITS.get(word) in _SMALL_UNITS for word in split_identifier(header[at]) or [""])
-        ]
-        if units:
-            columns[Role.TOOK] = units[0]
+        units = [at for at in free if _is_unit_alone(header[at])]
+        columns |= {Role.TOOK: units[0]} if units else {}
     return columns
+
+
+def _candidates(role: Role, header: Sequence[str], free: Mapping[int, str]) -> list[int]:
+    """Return the columns, of those that are free, that may have a role: the likeliest first."""
+    names = NAMES[role]
+    found = [at for name in names for at, name_there in free.items() if name_there == name]
+    # A value deeper in, like “timings.duration”.
+    inner = {at: _bare(header[at].rpartition(".")[2]) for at in free if "." in header[at]}
+    found += [at for name in names for at, name_there in inner.items() if name_there == name]
+    if role in _BY_LAST_WORD:
+        found += [at for name in names for at, name_there in free.items() if name_there.endswith(f" {name}")]
+    return found
+
+
+def _is_unit_alone(name: str) -> bool:
+    """Return whether a column is called by a unit of time, like ``ms``."""
+    return all(UNITS.get(word) in _SMALL_UNITS for word in split_identifier(name) or [""])
 
 
 def is_summary(header: Sequence[str]) -> bool:
