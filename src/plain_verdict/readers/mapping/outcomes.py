@@ -78,61 +78,66 @@ class Outcomes:
         return lambda item: next((judged for read in readers if (judged := read(item)) is not None), NO_OUTCOME)
 
     def _of_rule(self, key: str, rule: OutcomeRule) -> Callable[[object], Judged | None]:
+        judged = _JudgedTexts(rule, self._decimal)
+        self._met.append(judged.met)
         missing = None if rule.missing is None else Judged(rule.missing)
-        meaning_of = _meanings(rule, self._decimal)
-        met: dict[str, SeenValue] = {}
-        self._met.append(met)
-
-        def read_text(text: str) -> Judged:
-            seen = met.get(text)
-            if seen is None:
-                outcome = meaning_of(text)
-                seen = SeenValue(Judged(Outcome.UNDECIDED, text) if outcome is None else Judged(outcome))
-                if len(met) < _MOST_VALUES:
-                    met[text] = seen
-            seen.times += 1
-            return seen.judged
-
         if isinstance(rule.from_, str | int):
             selector = self._texts.select(key, rule.from_) if rule.from_ != "" else None
             if selector is None:
                 return lambda _item: missing
             if selector.single:
                 text_at = selector.read
-                return lambda item: missing if (text := text_at(item)) is None else read_text(text)
+                return lambda item: missing if (text := text_at(item)) is None else judged(text)
         find = self._texts.all(key, rule.from_)
-
-        def read(item: object) -> Judged | None:
-            texts = find(item) if find else ()
-            if not texts:
-                return missing
-            judged_texts = [read_text(text) for text in texts]
-            worst = gravest(judged.outcome for judged in judged_texts)
-            return next(judged for judged in judged_texts if judged.outcome is worst)
-
-        return read
+        return lambda item: judged.worst(texts) if (texts := find(item) if find else ()) else missing
 
 
-def _meanings(rule: OutcomeRule, decimal: str) -> Callable[[str], Outcome | None]:
-    """Return what tells the outcome that a value means, None where no part of the rule names it."""
-    exact: dict[str, Outcome] = {}
-    loose: list[tuple[Callable[[str], bool], Outcome]] = []  # given a text as it is
-    for outcome in _IN_ORDER:
-        for value in _values_of(rule.meaning_of(outcome)):
-            if isinstance(value, Bounds):
-                loose.append((_within(value, decimal), outcome))
-            elif isinstance(value, str) and ("*" in value or "?" in value):
-                loose.append((_like(value), outcome))
-            else:
-                exact.setdefault(as_key(value), outcome)
+class _JudgedTexts:
+    """What the texts at a place mean by one rule; each is looked up once, and how often it came is counted."""
 
-    def meaning_of(text: str) -> Outcome | None:
+    def __init__(self, rule: OutcomeRule, decimal: str) -> None:
+        self._meaning_of = _Meanings(rule, decimal)
+        self.met: dict[str, SeenValue] = {}
+
+    def __call__(self, text: str) -> Judged:
+        """Return what a text means: undecided for one that no part of the rule names."""
+        seen = self.met.get(text)
+        if seen is None:
+            outcome = self._meaning_of(text)
+            seen = SeenValue(Judged(Outcome.UNDECIDED, text) if outcome is None else Judged(outcome))
+            if len(self.met) < _MOST_VALUES:
+                self.met[text] = seen
+        seen.times += 1
+        return seen.judged
+
+    def worst(self, texts: Sequence[str]) -> Judged:
+        """Return what the gravest of several texts means."""
+        judged_texts = [self(text) for text in texts]
+        worst = gravest(judged.outcome for judged in judged_texts)
+        return next(judged for judged in judged_texts if judged.outcome is worst)
+
+
+class _Meanings:
+    """The outcome that each value of a rule means: exact ones first, then bounds and patterns in their order."""
+
+    def __init__(self, rule: OutcomeRule, decimal: str) -> None:
+        self._exact: dict[str, Outcome] = {}
+        self._loose: list[tuple[Callable[[str], bool], Outcome]] = []  # given a text as it is
+        for outcome in _IN_ORDER:
+            for value in _values_of(rule.meaning_of(outcome)):
+                if isinstance(value, Bounds):
+                    self._loose.append((_within(value, decimal), outcome))
+                elif isinstance(value, str) and ("*" in value or "?" in value):
+                    self._loose.append((_like(value), outcome))
+                else:
+                    self._exact.setdefault(as_key(value), outcome)
+
+    def __call__(self, text: str) -> Outcome | None:
+        """Return the outcome that a text means, None where no part of the rule names it."""
         key = as_key(text)
-        if key in exact:
-            return exact[key]
-        return next((outcome for fits, outcome in loose if fits(text)), None)
-
-    return meaning_of
+        if key in self._exact:
+            return self._exact[key]
+        return next((outcome for fits, outcome in self._loose if fits(text)), None)
 
 
 def _values_of(meaning: Meaning) -> Sequence[Scalar | Bounds]:

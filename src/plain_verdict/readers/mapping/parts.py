@@ -52,13 +52,14 @@ class _Problems:
     def __init__(self, values: Values, key: str, form: ProblemMapping) -> None:
         self._each, self._limits = values.each(key, form), values.limits
         self._finds = [values.texts.first(f"{key}.{part}", getattr(form, part)) for part in self.KEYS]
+        self._nothing = [None] * len(self.KEYS)
 
     def __call__(self, item: object) -> Iterator[Problem]:
         """Yield a problem for each part of an item that has any of the texts."""
         limits = self._limits
         for part in self._each(item):
             texts = [find(part) if find else None for find in self._finds]
-            if all(text is None for text in texts):
+            if texts == self._nothing:
                 continue
             type_, message, detail, expected, actual = texts
             if expected is None and actual is None:

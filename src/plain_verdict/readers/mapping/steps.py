@@ -159,7 +159,9 @@ class _Steps:
         return (self._made(part, 0) for part in self._each(item))
 
     def _made(self, item: object, depth: int) -> Step:
-        steps = (*(self._others(item) if self._others else ()), *self._steps_inside(item, depth))
+        steps = self._others(item) if self._others else ()
+        if self._inside:
+            steps = (*steps, *self._steps_inside(item, depth))
         result = self._result_of(item, steps)
         remarks = (Output("remark", result.reason),) if result.reason else ()
         return Step(

@@ -34,7 +34,7 @@ class Texts:
         if wanted in ("", ()):
             return None
         if isinstance(wanted, Value):
-            return self._mappingd(key, wanted)
+            return self._formed(key, wanted)
         if isinstance(wanted, tuple):
             return _first_of([self._at(key, path) for path in wanted])
         return self._at(key, wanted)
@@ -45,7 +45,7 @@ class Texts:
             return None
         value = wanted if isinstance(wanted, Value) else Value(from_=wanted)
         if value.text or value.pattern:
-            find = self._mappingd(key, value)
+            find = self._formed(key, value)
             return lambda item: _parts([found] if (found := find(item)) else [], value.split)
         paths = value.from_ if isinstance(value.from_, tuple) else (value.from_,)
         selectors = [self.select(key, path) for path in paths]
@@ -76,7 +76,7 @@ class Texts:
     def _at(self, key: str, text: str | int) -> FindText:
         return self.select(key, text).read
 
-    def _mappingd(self, key: str, value: Value) -> FindText:
+    def _formed(self, key: str, value: Value) -> FindText:
         if value.text:
             find = self._put_together(key, value.text)
         else:

@@ -3,7 +3,8 @@
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
-from typing import TypeVar
+from functools import partial
+from typing import Generic, TypeVar
 
 from plain_verdict.model import Fact
 from plain_verdict.readers.mapping.outcomes import Outcomes, as_key
@@ -15,23 +16,26 @@ from plain_verdict.settings.mappings import ManyTexts, Moment, ResultMapping, Sc
 from plain_verdict.text.cleaning import single_line
 
 Form = TypeVar("Form")
+Read = TypeVar("Read")
 _REMEMBERED_TEXTS = 10_000
 _MOST_DIGITS = 9
 
 
-def remembering(most_chars: int) -> Callable[[str], str]:
-    """Return what makes a text one line, and remembers it: names of suites, tags and machines come again."""
-    known: dict[str, str] = {}
+class RememberedLines:
+    """Makes texts one line each, and remembers them: names of suites, tags and machines come again."""
 
-    def line(text: str) -> str:
-        made = known.get(text)
+    def __init__(self, most_chars: int) -> None:
+        self._most_chars = most_chars
+        self._known: dict[str, str] = {}
+
+    def __call__(self, text: str) -> str:
+        """Return a text as one line."""
+        made = self._known.get(text)
         if made is None:
-            made = single_line(text, most_chars)
-            if len(known) < _REMEMBERED_TEXTS:
-                known[text] = made
+            made = single_line(text, self._most_chars)
+            if len(self._known) < _REMEMBERED_TEXTS:
+                self._known[text] = made
         return made
-
-    return line
 
 
 def no_text(_item: object) -> str | None:
@@ -60,6 +64,43 @@ def numbered(key: str, forms: Form | tuple[Form, ...]) -> Iterator[tuple[str, Fo
     forms_given = as_tuple(forms)
     for number, form in enumerate(forms_given):
         yield (f"{key}[{number}]" if len(forms_given) > 1 else key), form
+
+
+class _Conditions:
+    """Whether an item keeps all conditions: a text at each place is one of those wanted, or * and any."""
+
+    def __init__(
+        self, conditions: Sequence[tuple[Callable[[object], list[str]] | None, Scalar | tuple[Scalar, ...]]]
+    ) -> None:
+        self._tests = [
+            (find, {as_key(value) for value in (wanted if isinstance(wanted, tuple) else (wanted,))})
+            for find, wanted in conditions
+        ]
+
+    def __call__(self, item: object) -> bool:
+        """Return whether the item keeps them."""
+        for find, wanted in self._tests:
+            found = find(item) if find else ()
+            if not found or ("*" not in wanted and not any(as_key(text) in wanted for text in found)):
+                return False
+        return True
+
+
+class _ReadValue(Generic[Read]):
+    """Reads the text of an item as a moment or a duration; one that can't be read is remembered, and is None."""
+
+    def __init__(self, find: FindText, read: Callable[[str], Read | None], odd: Callable[[str], None]) -> None:
+        self._find, self._read, self._odd = find, read, odd
+
+    def __call__(self, item: object) -> Read | None:
+        """Return the item's value."""
+        text = self._find(item)
+        if text is None:
+            return None
+        value = self._read(text)
+        if value is None:
+            self._odd(text)
+        return value
 
 
 class Values:
@@ -97,29 +138,14 @@ class Values:
         """Return what tells whether an item keeps the conditions; None where there are none. Raises ValueError."""
         if not conditions:
             return None
-        tests = [
-            (
-                self.texts.all(f"{key}.where", path),
-                {as_key(value) for value in (wanted if isinstance(wanted, tuple) else (wanted,))},
-            )
-            for path, wanted in conditions.items()
-        ]
-
-        def fits(item: object) -> bool:
-            for find, wanted in tests:
-                found = find(item) if find else ()
-                if not found or ("*" not in wanted and not any(as_key(text) in wanted for text in found)):
-                    return False
-            return True
-
-        return fits
+        return _Conditions([(self.texts.all(f"{key}.where", path), wanted) for path, wanted in conditions.items()])
 
     def line(self, key: str, text: Text) -> FindText | None:
         """Return what gives a text as one line. Raises ValueError."""
         find = self.texts.first(key, text)
         if find is None:
             return None
-        line = remembering(self.limits.name_chars)
+        line = RememberedLines(self.limits.name_chars)
         return lambda item: line(found) if (found := find(item)) is not None else None
 
     def lines(self, key: str, text: Text) -> Callable[[object], tuple[str, ...]] | None:
@@ -127,7 +153,7 @@ class Values:
         find = self.texts.all(key, text)
         if find is None:
             return None
-        line = remembering(self.limits.name_chars)
+        line = RememberedLines(self.limits.name_chars)
         return lambda item: tuple([text for found in find(item) if (text := line(found))])
 
     def pairs(self, key: str, wanted: str | Mapping[str, Text]) -> Callable[[object], tuple[Fact, ...]] | None:
@@ -164,18 +190,8 @@ class Values:
         find = self.texts.first(key, form.from_)
         if find is None:
             return None
-        unit, decimal = form.unit, self._decimal
-
-        def took(item: object) -> float | None:
-            text = find(item)
-            if text is None:
-                return None
-            seconds = read_took(text, unit, decimal)
-            if seconds is None:
-                self.odd(key, text)
-            return seconds
-
-        return took
+        read = partial(read_took, unit=form.unit, decimal=self._decimal)
+        return _ReadValue(find, read, partial(self.odd, key))
 
     def moment(self, key: str, wanted: str | int | Moment) -> Callable[[object], datetime | None] | None:
         """Return what gives a moment. Raises ValueError."""
@@ -183,18 +199,7 @@ class Values:
         find = self.texts.joined(key, form.from_)
         if find is None:
             return None
-        read = moment_reader(form)
-
-        def moment(item: object) -> datetime | None:
-            text = find(item)
-            if text is None:
-                return None
-            at = read(text)
-            if at is None:
-                self.odd(key, text)
-            return at
-
-        return moment
+        return _ReadValue(find, moment_reader(form), partial(self.odd, key))
 
     def odd(self, key: str, text: str) -> None:
         """Remember a value that can't be read."""
