@@ -27,6 +27,7 @@ from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
 from plain_verdict.model import Kind, Masked, Run, Unread, Verdict
 from plain_verdict.model.facts import COMMIT
+from plain_verdict.model.transform import with_fields
 from plain_verdict.readers.reading import read_all
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.overview import title_of
@@ -58,7 +59,7 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
             sources = without_archives_of(found.sources, folders)
             with options.samples() as samples:
                 run = read_all(sources, options.limits, on_progress, options.mappings, samples)
-        run = msgspec.structs.replace(run, unread=(*local.unread, *found.unread, *run.unread))
+        run = with_fields(run, unread=(*local.unread, *found.unread, *run.unread))
         run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
         run = with_load(run, options, on_step)
         if options.evidence and run.files:
@@ -153,7 +154,7 @@ def with_history(run: Run, request: ReadRequest, on_step: OnStep = no_progress) 
         found = find_in_series(run, history, request.made, title, facts, masker.text)
     trouble, notes = (tuple(map(masker.text, series_notes)) for series_notes in (found.trouble, found.notes))
     found = msgspec.structs.replace(found, masked=masked, trouble=trouble, notes=notes)
-    return msgspec.structs.replace(run, in_series=found)
+    return with_fields(run, in_series=found)
 
 
 def make_report(run: Run, verdict: Verdict, request: Request) -> Report:

@@ -21,6 +21,7 @@ from plain_verdict.model import (
     evidence_of,
     in_order,
 )
+from plain_verdict.model.transform import with_fields
 from plain_verdict.settings.limits import FOLD_AFTER
 from plain_verdict.text.formatting import format_size, plural
 
@@ -69,8 +70,8 @@ def keep_budget(
             return msgspec.structs.replace(evidence, content="", unavailable=_LEFT_OUT) if gone else evidence
 
         run = change_run(run, lambda check, _: change_check(check, mark))
-        run = msgspec.structs.replace(run, unclaimed=tuple(map(mark, run.unclaimed)))
-    return msgspec.structs.replace(run, contents=tuple(kept.values()), evidence_notes=(*run.evidence_notes, *notes))
+        run = with_fields(run, unclaimed=tuple(map(mark, run.unclaimed)))
+    return with_fields(run, contents=tuple(kept.values()), evidence_notes=(*run.evidence_notes, *notes))
 
 
 def _checks_bytes(run: Run) -> int:

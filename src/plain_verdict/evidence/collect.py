@@ -17,6 +17,7 @@ from plain_verdict.evidence.traffic import Traffic
 from plain_verdict.evidence.tree import busy_part, change_check, change_run, with_busy_part
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.model import BAD, Check, Content, Evidence, Run, Unread, evidence_of
+from plain_verdict.model.transform import with_fields
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.runtime.guard import REPORT_IT
 from plain_verdict.settings.choices import EvidenceOf
@@ -97,7 +98,7 @@ def _resolved(
     notes += traffic.notes
     run = change_run(run, resolving.check)
     unclaimed = () if options.of is EvidenceOf.NONE else tuple(map(resolving.unclaimed, run.unclaimed))
-    run = msgspec.structs.replace(run, unclaimed=unclaimed)
+    run = with_fields(run, unclaimed=unclaimed)
     made = make_all(resolving.tasks, on_progress)
 
     def settle(evidence: Evidence) -> Evidence:
@@ -112,7 +113,7 @@ def _resolved(
     # A copy of what a check has belongs to it as well.
     taken = {piece.content for check in run.checks for piece in evidence_of(check)}
     loose = tuple(piece for piece in map(settle, run.unclaimed) if not piece.content or piece.content not in taken)
-    run = msgspec.structs.replace(run, unclaimed=loose)
+    run = with_fields(run, unclaimed=loose)
     if resolving.left_out:
         notes.append(f"Evidence of {plural(resolving.left_out, 'check')} was left out, as the settings say.")
     notes += _missing(run)
@@ -122,7 +123,7 @@ def _resolved(
         if isinstance(content, OurBug)
     ]
     used = {Path(task.file) for task in resolving.tasks.values()}
-    run = msgspec.structs.replace(
+    run = with_fields(
         run,
         left_alone=tuple(other for other in run.left_alone if Path(os.path.realpath(other.file)) not in used),
         evidence_notes=tuple(notes),
@@ -251,4 +252,4 @@ def _find(run: Run, options: EvidenceOptions) -> tuple[Run, list[str]]:
     """Return the run with the evidence that is found for its checks, and notes on what is not clear."""
     finding = _Finding(run, options)
     run = change_run(run, finding.attach)
-    return msgspec.structs.replace(run, unclaimed=finding.loose(run)), finding.notes
+    return with_fields(run, unclaimed=finding.loose(run)), finding.notes

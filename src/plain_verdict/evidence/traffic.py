@@ -13,6 +13,7 @@ from plain_verdict.http.archive import Archive, NotAnArchive
 from plain_verdict.http.har import exchange_of
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Attempt, Check, Evidence, Exchange, Run, Step, evidence_of
+from plain_verdict.model.transform import with_fields
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.formatting import plural
 
@@ -49,7 +50,7 @@ def without_kept_archives(run: Run) -> Run:
         for file in run.files
         if file.format != _FORMAT or resolve_any(file.folder, Path(file.path).name) not in kept
     )
-    return msgspec.structs.replace(run, files=files)
+    return with_fields(run, files=files)
 
 
 class Traffic:

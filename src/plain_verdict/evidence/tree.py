@@ -18,6 +18,7 @@ from plain_verdict.model import (
     Step,
     evidence_of,
 )
+from plain_verdict.model.transform import with_fields
 
 Change = Callable[[Evidence], Evidence | None]
 """Returns what takes the place of a piece of evidence; None takes it away."""
@@ -73,16 +74,15 @@ def may_have(check: Check) -> bool:
 def change_run(run: Run, change: Callable[[Check, str], Check]) -> Run:
     """Return the run with each check changed; ``change`` is given the folder of its result file, too."""
     files = tuple(
-        msgspec.structs.replace(file, checks=tuple(change(check, file.folder) for check in file.checks))
-        for file in run.files
+        with_fields(file, checks=tuple(change(check, file.folder) for check in file.checks)) for file in run.files
     )
-    return msgspec.structs.replace(run, files=files)
+    return with_fields(run, files=files)
 
 
 def busy_part(run: Run) -> Run:
     """Return the run with only those checks that may have evidence."""
-    files = tuple(msgspec.structs.replace(file, checks=tuple(filter(may_have, file.checks))) for file in run.files)
-    return msgspec.structs.replace(run, files=files)
+    files = tuple(with_fields(file, checks=tuple(filter(may_have, file.checks))) for file in run.files)
+    return with_fields(run, files=files)
 
 
 def with_busy_part(run: Run, part: Run, changed: Run) -> Run:
@@ -92,7 +92,7 @@ def with_busy_part(run: Run, part: Run, changed: Run) -> Run:
         file if _same(before.checks, after.checks) else _with_changed(file, before, after)
         for file, before, after in file_parts
     )
-    return msgspec.structs.replace(changed, files=files)
+    return with_fields(changed, files=files)
 
 
 def _same(these: Sequence[object], those: Sequence[object]) -> bool:
@@ -102,4 +102,4 @@ def _same(these: Sequence[object], those: Sequence[object]) -> bool:
 
 def _with_changed(file: ResultFile, before: ResultFile, after: ResultFile) -> ResultFile:
     new = {id(check): changed for check, changed in zip(before.checks, after.checks, strict=True)}
-    return msgspec.structs.replace(file, checks=tuple([new.get(id(check), check) for check in file.checks]))
+    return with_fields(file, checks=tuple([new.get(id(check), check) for check in file.checks]))

@@ -8,6 +8,7 @@ from fnmatch import fnmatchcase
 import msgspec
 
 from plain_verdict.model import ReadingNote, ResultFile, Run, Unread, in_order
+from plain_verdict.model.transform import with_fields
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.formatting import format_day, format_duration, format_time_of_day, plural
 
@@ -57,7 +58,7 @@ def check_completeness(run: Run, expected: Expected) -> Run:
     files, left_out = _new_enough(files, expected.newer_than)
     files = _stale_noted(_future_noted(files, expected.now), expected.stale_after)
     missing = (*_missing(files, expected), *_left_out_note(left_out))
-    return msgspec.structs.replace(run, files=tuple(files), unread=run.unread + missing)
+    return with_fields(run, files=tuple(files), unread=run.unread + missing)
 
 
 def _without_doubles(files: Sequence[ResultFile]) -> list[ResultFile]:

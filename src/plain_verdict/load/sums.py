@@ -6,6 +6,7 @@ import msgspec
 
 from plain_verdict.load.metrics import MetricStates, SumsPayload, metric_of
 from plain_verdict.model import Metric, Payload, Run
+from plain_verdict.model.transform import with_fields
 
 
 def with_sums(run: Run) -> Run:
@@ -34,4 +35,4 @@ def without(run: Run, kind: type[Payload]) -> Run:
         msgspec.structs.replace(file, payloads=tuple(part for part in file.payloads if not isinstance(part, kind)))
         for file in run.files
     ]
-    return msgspec.structs.replace(run, files=tuple(files))
+    return with_fields(run, files=tuple(files))

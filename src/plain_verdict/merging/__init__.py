@@ -13,6 +13,7 @@ from plain_verdict.merging.duplicates import with_duplicates_noted
 from plain_verdict.merging.variants import check_template, with_variants
 from plain_verdict.model import Run
 from plain_verdict.model.facts import VARIANT_FACTS
+from plain_verdict.model.transform import with_fields
 
 __all__ = ["VariantOptions", "check_template", "merge"]
 
@@ -28,4 +29,4 @@ def merge(run: Run, variants: VariantOptions) -> Run:
     """Return the run with all checks in the file of its last attempt, with its variant, under its own id."""
     files = with_variants(run.files, variants.facts, variants.template)
     files = with_retries(with_numbered_attempts(files))
-    return with_decisions(msgspec.structs.replace(run, files=with_distinct_ids(with_duplicates_noted(files))))
+    return with_decisions(with_fields(run, files=with_distinct_ids(with_duplicates_noted(files))))

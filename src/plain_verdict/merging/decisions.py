@@ -17,6 +17,7 @@ from plain_verdict.model import (
     Run,
     epoch_s,
 )
+from plain_verdict.model.transform import with_fields
 from plain_verdict.text.formatting import format_date, plural
 
 DECIDED_BY = "decided by"
@@ -32,7 +33,7 @@ def with_decisions(run: Run) -> Run:
     used: set[str] = set()
     files = [_settled(file, decided, used) for file in run.files]
     idle = [(path, decision) for path, decision in _decisions(run) if decision.check not in used]
-    return msgspec.structs.replace(run, files=tuple(_noted(file, idle) for file in files))
+    return with_fields(run, files=tuple(_noted(file, idle) for file in files))
 
 
 def _moment(decision: Decision) -> float:

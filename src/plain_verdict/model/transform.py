@@ -5,6 +5,7 @@ import typing
 from collections.abc import Callable, Iterator, Mapping
 from datetime import datetime
 from functools import cache
+from operator import is_
 from typing import Any
 
 import msgspec
@@ -36,6 +37,22 @@ class Change(msgspec.Struct, frozen=True):
 
 
 Thing = typing.TypeVar("Thing", bound=msgspec.Struct)
+
+
+def with_fields(thing: Thing, **fields: object) -> Thing:
+    """Return the struct with these fields; the same object where each holds what it held before.
+
+    A tuple is the same where its items are the same objects: a step that changes nothing costs no copy, and what a
+    run has counted already stays counted.
+    """
+    new = {name: value for name, value in fields.items() if not _is_same(getattr(thing, name), value)}
+    return msgspec.structs.replace(thing, **new) if new else thing
+
+
+def _is_same(old: object, new: object) -> bool:
+    if isinstance(old, tuple) and isinstance(new, tuple):
+        return len(old) == len(new) and all(map(is_, old, new))
+    return old is new
 
 
 def transform(thing: Thing, change: Change) -> Thing:
