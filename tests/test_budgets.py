@@ -17,12 +17,12 @@ BUDGETS = {
     "entries at the top of the package": 26,
     "imports inside functions": 134,
     "imports inside functions without a reason beside": 0,
-    "functions with more than 10 paths": 177,
-    "most paths of a function": 26,
+    "functions with more than 10 paths": 178,
+    "most paths of a function": 20,
     "constants equal in two modules": 3,
     "constants of one name with several values": 25,
     "packages with one module": 2,
-    "files of more than 400 lines": 1,
+    "files of more than 400 lines": 0,
     "names of the house": 20,
 }
 LEAST_COMMENTS = 1.5

@@ -16,7 +16,7 @@ from zlib_ng import zlib_ng
 
 from plain_verdict.history.interface import CHAIN, NAME_CHARS
 from plain_verdict.history.time_quantization import COARSE, FINE, Levels, pack_times, unpack_times
-from plain_verdict.model import AlignedHistory, Build, Check, CheckIndex, KeptRun, Outcome, Past, Run
+from plain_verdict.model import AlignedHistory, Attempt, Build, Check, CheckIndex, KeptRun, Outcome, Past, Run
 from plain_verdict.runtime.errors import ReadError
 
 SCHEMA = "plain-verdict/digest/1"
@@ -120,17 +120,19 @@ def keep_run(run: Run, build: Build) -> KeptRun:
     for position, check in enumerate(checks):
         if len(check.attempts) > 1 and check.flaky:
             letters[position] = Past.PASSED_ON_RETRY
-    times = [round(1000 * s) or 1 if (s := attempt.took_s) and s > 0 else 0 for attempt in last]
-    if max(times, default=0) > _MOST_MS:
-        times = [min(time, _MOST_MS) for time in times]
+    times = _times_ms(last)
     # Going through the checks themselves in an order that is not theirs would take twice as long.
     order = sorted(range(len(ids)), key=ids.__getitem__)
-    index = CheckIndex(
-        tuple([ids[check_position] for check_position in order]),
-        CheckNames([checks[check_position] for check_position in order]),
-    )
-    outcomes = "".join([letters[check_position] for check_position in order])
-    return KeptRun(build, index, outcomes, array("I", [times[check_position] for check_position in order]))
+    index = CheckIndex(tuple([ids[at] for at in order]), CheckNames([checks[at] for at in order]))
+    return KeptRun(build, index, "".join([letters[at] for at in order]), array("I", [times[at] for at in order]))
+
+
+def _times_ms(attempts: Sequence[Attempt]) -> list[int]:
+    """Return what each attempt took, in milliseconds: 0 where nobody knows, at least 1 where it took time."""
+    times = [round(1000 * s) or 1 if (s := attempt.took_s) and s > 0 else 0 for attempt in attempts]
+    if max(times, default=0) > _MOST_MS:
+        times = [min(time, _MOST_MS) for time in times]
+    return times
 
 
 def make_digest(run: KeptRun, traces: AlignedHistory, *, in_columns: bool = False) -> Digest:

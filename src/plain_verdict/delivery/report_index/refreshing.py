@@ -41,13 +41,13 @@ def find_entries(
     known = entries_in(before)
     entries: dict[str, Entry] = {}
     for file, stamp in sorted(found):
-        # A name with an empty part would be a link to elsewhere.
-        if file.endswith(_PAGES) and file != FIRST_PAGE and "" not in file.split("/"):
-            entry = known.get(file)
-            if entry is None or entry.stamp != stamp:
-                head = head_of(file)
-                entry = Entry(file, stamp, line_in(head) if is_page_head(head) else None)
-            entries[file] = entry
+        if not _may_be_page(file):
+            continue
+        entry = known.get(file)
+        if entry is None or entry.stamp != stamp:
+            head = head_of(file)
+            entry = Entry(file, stamp, line_in(head) if is_page_head(head) else None)
+        entries[file] = entry
     firsts = {file.removesuffix(FIRST_PAGE) for file, entry in entries.items() if entry.line and _is_first(file)}
     copies = (f"{latest}/",) if latest else ()
     return {
@@ -55,6 +55,11 @@ def find_entries(
         for file, entry in entries.items()
         if file != latest and not file.startswith(copies) and (_is_first(file) or not _is_inside(file, firsts))
     }
+
+
+def _may_be_page(file: str) -> bool:
+    """Return whether a file has the name of a page; one with an empty part would be a link to elsewhere."""
+    return file.endswith(_PAGES) and file != FIRST_PAGE and "" not in file.split("/")
 
 
 def _is_first(file: str) -> bool:

@@ -1,8 +1,11 @@
 """Names in JUnit XML as they tell what a check is: what differs from run to run not counted, parameters apart."""
 
 import re
+from collections.abc import Mapping
 
-from plain_verdict.model import Fact
+from plain_verdict.model import Fact, SourceLocation
+from plain_verdict.settings.limits import Limits
+from plain_verdict.text.cleaning import single_line
 
 _STAMP = re.compile(r"-20\d\d(?:0[1-9]|1[0-2])[0-3]\d[0-2]\d[0-5]\d[0-5]\d\Z")
 _STAMP_CHARS = 15
@@ -29,3 +32,14 @@ def split_parameters(raw: str) -> tuple[str, tuple[Fact, ...]]:
     if bracket > 0 and raw.endswith("]") and len(raw) - bracket > 2:
         return raw[:bracket], (Fact("", raw[bracket + 1 : -1]),)
     return raw, ()
+
+
+def location_of(attributes: Mapping[str, str], limits: Limits) -> SourceLocation | None:
+    """Return where a case is written, by its attributes; None where they do not say."""
+    file = attributes.get("file")
+    if not file:
+        return None
+    line = attributes.get("line", "")
+    return SourceLocation(
+        single_line(file, limits.name_chars), int(line) if line.isascii() and line.isdigit() else None
+    )

@@ -20,7 +20,6 @@ from plain_verdict.model import (
     Outcome,
     Output,
     Problem,
-    SourceLocation,
     SuiteNotes,
     gravest,
     passed_in,
@@ -37,7 +36,7 @@ from plain_verdict.readers.junit.case import (
     read_problem,
 )
 from plain_verdict.readers.junit.counts import Counts, disagreement, read_announced
-from plain_verdict.readers.junit.names import split_parameters, without_run
+from plain_verdict.readers.junit.names import location_of, split_parameters, without_run
 from plain_verdict.readers.junit.outcome_words import outcome_words_of_suite
 from plain_verdict.readers.junit.tags import CASE, KNOWN_ATTRIBUTES, SUITE, with_known_names
 from plain_verdict.readers.junit.tree import Node
@@ -276,7 +275,7 @@ class JunitWalk:
         if not plain:
             more, extra = self._extra(attributes)
             facts, parameters, raw_parameters = facts + more, parameters + extra, raw_parameters + extra
-            location = _location(attributes, self.limits)
+            location = location_of(attributes, self.limits)
         id_ = id_within(within.digest, raw, raw_parameters)
         check = Check(id_, self._kind, within.shown, name, attempts, parameters, location, facts)
         self._add(suite, check)
@@ -398,13 +397,3 @@ def _with_tear_down(before: Check, after: Check) -> Check:
         outputs=last.outputs + new.outputs,
     )
     return msgspec.structs.replace(before, attempts=(*before.attempts[:-1], both))
-
-
-def _location(attributes: Mapping[str, str], limits: Limits) -> SourceLocation | None:
-    file = attributes.get("file")
-    if not file:
-        return None
-    line = attributes.get("line", "")
-    return SourceLocation(
-        single_line(file, limits.name_chars), int(line) if line.isascii() and line.isdigit() else None
-    )

@@ -1,5 +1,7 @@
 """A chart of what requests took at each number of users."""
 
+from collections.abc import Sequence
+
 from plain_verdict.model import LoadRun, UserLevel
 from plain_verdict.report.charts import LEFT, RIGHT, Chart, LinearAxis, LogAxis, Mark, Outline, points
 from plain_verdict.text.formatting import format_duration, format_failed_share
@@ -15,14 +17,10 @@ def carried(load: LoadRun) -> Chart:
     times = [seconds for level in levels for seconds in (level.p50_s, level.p95_s) if seconds]
     y = LogAxis(min(times, default=0.001), max(times, default=1.0), _TOP, _BOTTOM)
     rates = LinearAxis(max(level.per_second for level in levels), _TOP, _BOTTOM)
-    lines = []
-    for style, values in (
-        ("users", [rates.at(level.per_second) for level in levels]),
-        ("median", [y.at(level.p95_s) if level.p95_s else None for level in levels]),
-    ):
-        known = [(x, at) for x, at in zip(middles, values, strict=True) if at is not None]
-        if len(known) > 1:
-            lines.append(Outline(style, points(known)))
+    lines = [
+        *_outline("users", middles, [rates.at(level.per_second) for level in levels]),
+        *_outline("median", middles, [y.at(level.p95_s) if level.p95_s else None for level in levels]),
+    ]
     heads = ("Users", "Requests", "Requests/s", "Failed", "Median", "p95")
     rows = [_row(level) for level in levels]
     last = levels[-1]
@@ -43,6 +41,12 @@ def carried(load: LoadRun) -> Chart:
         table=(heads, *rows),
         steps=(heads, *rows),
     )
+
+
+def _outline(style: str, middles: Sequence[float], values: Sequence[float | None]) -> list[Outline]:
+    """Return the line through the values that are known; none where there is but one."""
+    known = [(x, at) for x, at in zip(middles, values, strict=True) if at is not None]
+    return [Outline(style, points(known))] if len(known) > 1 else []
 
 
 def users_label(level: UserLevel) -> str:

@@ -38,34 +38,27 @@ def changed(compared: Comparison) -> str:
 
 def changes_of(compared: Comparison) -> Iterator[ChangeRow]:
     """Yield the p95 before and now, significant changes first."""
-    changes = [request_change for request_change in compared.changes if request_change.per_cent == COMPARED]
-    reach = (
-        max(
-            (
-                abs(end)
-                for request_change in changes
-                for end in (request_change.low_s or 0.0, request_change.high_s or 0.0)
-            ),
-            default=0.0,
-        )
-        or 1.0
-    )
-
-    def at(seconds: float) -> float:
-        return round(95 + 90 * max(-1.0, min(1.0, seconds / reach)), 1)
-
-    for change in sorted(
-        changes, key=lambda request_change: (not request_change.certain, -abs(request_change.share))
-    ):
-        words = "too few requests" if change.low_s is None else "no significant change"
-        if change.certain:
-            words = "significantly slower" if change.share > 0 else "significantly faster"
+    changes = [change for change in compared.changes if change.per_cent == COMPARED]
+    ends = [abs(end) for change in changes for end in (change.low_s or 0.0, change.high_s or 0.0)]
+    reach = max(ends, default=0.0) or 1.0
+    for change in sorted(changes, key=lambda change: (not change.certain, -abs(change.share))):
         by = change.now_s - change.before_s
         difference = f"{'+' if by >= 0 else '−'}{format_duration(abs(by))}"
         if change.low_s is not None and change.high_s is not None:
             difference += f" ({_signed(change.low_s)} to {_signed(change.high_s)})"
-        low, high = (None if end is None else at(end) for end in (change.low_s, change.high_s))
-        yield ChangeRow(change, words, difference, low, high, at(by))
+        low, high = (None if end is None else _position(end, reach) for end in (change.low_s, change.high_s))
+        yield ChangeRow(change, _significance(change), difference, low, high, _position(by, reach))
+
+
+def _position(seconds: float, reach: float) -> float:
+    """Return where a difference stands on its scale, 5 to 185: none stands in the middle."""
+    return round(95 + 90 * max(-1.0, min(1.0, seconds / reach)), 1)
+
+
+def _significance(change: Change) -> str:
+    if change.certain:
+        return "significantly slower" if change.share > 0 else "significantly faster"
+    return "too few requests" if change.low_s is None else "no significant change"
 
 
 def _failed(compared: Comparison) -> str:
