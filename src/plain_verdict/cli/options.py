@@ -160,6 +160,6 @@ def overrides_of(options: argparse.Namespace) -> Overrides:
     settings: dict[str, dict[str, object]] = {}
     for declared in declared_options().values():
         value = getattr(options, declared.name, None)
-        if value is not None and value != []:
+        if value is not None and (value not in ("", [], [""]) or declared.takes_empty):
             settings.setdefault(declared.table, {})[declared.key] = value
     return msgspec.convert({**values, "settings": settings}, Overrides)

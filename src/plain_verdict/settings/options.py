@@ -26,6 +26,14 @@ class Declared(NamedTuple):
         return self.option.flag.removeprefix("--").replace("-", "_")
 
     @property
+    def takes_empty(self) -> bool:
+        """Return whether an empty text takes away what the settings give; elsewhere it leaves them as they are.
+
+        Pipelines pass variables that may be unset: one must not take the store, the baseline or the limits away.
+        """
+        return self.table in ("report", "brand", "mail") and self.key != "time_zone"
+
+    @property
     def choices(self) -> tuple[str, ...]:
         """Return the values that it may have; none where any text is one."""
         is_closed = isinstance(self.kind, type) and issubclass(self.kind, StrEnum)
