@@ -157,11 +157,13 @@ def test_many_runs_at_once_are_kept_each_once(store, tmp_path, request):
         folder.mkdir()
         write_build(folder / "r.xml", number, "ppfp" + "p" * number)
     several = [
-        subprocess.Popen([*NIGHT, "r.xml", "--history", store, "--build", str(number)], cwd=folder)
+        subprocess.Popen(
+            [*NIGHT, "r.xml", "--history", store, "--build", str(number)], cwd=folder, stderr=subprocess.PIPE
+        )
         for number, folder in enumerate(folders)
         for _ in range(2)
     ]
-    assert [process.wait(900) for process in several] == [0] * 16
+    assert [(process.communicate(timeout=900)[1], process.returncode) for process in several] == [(b"", 0)] * 16
     with open_store(store) as opened:
         builds = opened.builds()
         assert [build.build for build in builds] == [str(number) for number in range(8)]

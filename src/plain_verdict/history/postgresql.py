@@ -13,7 +13,8 @@ from plain_verdict.runtime.errors import HistoryError, UsageError
 from plain_verdict.text.addresses import host_and_path, secret_parameters, without_password
 
 SCHEMES = ("postgresql", "postgres")
-_CONNECT_S = 5
+# Many pipelines end at once, and a server that is busy answers late: a run that is not stored is a gap for ever.
+_CONNECT_S = 20
 _PATIENCE_MS = 30_000
 _LOCK = 0x706C61696E  # of those that make or migrate tables: a number of our own
 INSTALL = "pip install 'plain-verdict[postgresql]'"
