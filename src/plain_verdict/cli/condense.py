@@ -14,6 +14,7 @@ from plain_verdict.inputs.discovery import discover
 from plain_verdict.masking import Masker, MaskRules
 from plain_verdict.masking.variables import secrets_of_environment
 from plain_verdict.model import Run
+from plain_verdict.model.transform import with_fields
 from plain_verdict.readers.reading import read_all
 from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.request.checks import read_leave_out
@@ -59,24 +60,29 @@ def run(options: argparse.Namespace) -> int:
         wanted = SamplesOptions(engine, tuple(options.metric), leave_out_s)
         read = read_all(found.sources, DEFAULT_LIMITS, on_progress, samples=wanted)
     read = check_completeness(read, Expected())
-    unread = (*found.unread, *read.unread)
-    notes = [note for file in read.files for note in file.notes]
-    for trouble in unread:
-        show_unread(trouble)
-    for note in notes:
-        if not note.quiet:
-            show_labelled("note", note.sentence)
+    read = with_fields(read, unread=(*found.unread, *read.unread))
+    incomplete = _show_what_is_missing(read)
     parts = [part for file in read.files for part in file.payloads if isinstance(part, SamplesPayload)]
     if not parts:
         return _nothing_to_condense(read)
     state = merged([part.state for part in parts])
     masker = Masker(MaskRules(known=secrets_of_environment(os.environ)))
-    incomplete = [trouble.sentence for trouble in unread]
-    incomplete += [note.sentence for note in notes if note.results_missing]
     data = condense(state, sum(part.bad_rows for part in parts), masker.text, incomplete)
     write_bytes(target, data)
     show(f"Wrote {target}: {plural(state.rows, 'request')} in {format_size(len(data))}")
-    return PARTLY_READ if unread else DONE
+    return PARTLY_READ if read.unread else DONE
+
+
+def _show_what_is_missing(read: Run) -> list[str]:
+    """Show what was noticed while reading; return the sentences that the file must keep: something is missing."""
+    notes = [note for file in read.files for note in file.notes]
+    for trouble in read.unread:
+        show_unread(trouble)
+    for note in notes:
+        if not note.quiet:
+            show_labelled("note", note.sentence)
+    lost = [note.sentence for note in notes if note.results_missing]
+    return [*(trouble.sentence for trouble in read.unread), *lost]
 
 
 def _nothing_to_condense(read: Run) -> int:

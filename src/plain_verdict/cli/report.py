@@ -2,7 +2,7 @@
 
 import argparse
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOT_FIT, NOT_PASSED_ON, NOTHING_READ, PARTLY_READ
@@ -120,8 +120,8 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
     request = request_of(options)
     run, verdict = read_and_judge(request.read, Progress)
     show_trouble(run, verdict, notes=not options.quiet)
-    for note in () if options.quiet else request.read.notes:
-        show_labelled("note", note)
+    if not options.quiet:
+        _show_notes(request.read.notes)
     if not run.files:
         show_labelled("error", "no input could be read, so no report was written")
         if options.json:
@@ -133,17 +133,27 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
     failed = (*published.failed, *notify(report, request, published, Progress))
     for error in failed:
         show_error(error)
-    for note in (*published.notes, *lost):
-        show_labelled("note", note)
+    _show_notes((*published.notes, *lost))
     _show_report(report, published, request.report, options, time.perf_counter() - began)
     if options.open:
         open_page(published.page)
     code = exit_code(run, verdict, request.report)
-    unread = run.in_series.trouble if run.in_series else ()
-    in_the_way = request.read.history.required and (lost or unread)
-    for trouble in unread if in_the_way and options.quiet else ():
-        show_labelled("error", trouble)
+    in_the_way = request.read.history.required and _history_failed(run, lost, shown=not options.quiet)
     return NOT_PASSED_ON if code == DONE and (failed or in_the_way) else code, verdict, published
+
+
+def _show_notes(notes: Sequence[str]) -> None:
+    for note in notes:
+        show_labelled("note", note)
+
+
+def _history_failed(run: Run, lost: Sequence[str], *, shown: bool) -> bool:
+    """Return whether the earlier runs could not be read or this one not be stored; show why, if nothing has."""
+    trouble = run.in_series.trouble if run.in_series else ()
+    if not shown:
+        for sentence in trouble:
+            show_labelled("error", sentence)
+    return bool(trouble or lost)
 
 
 def _show_report(

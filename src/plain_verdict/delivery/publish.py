@@ -56,13 +56,7 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
     wanted = request.report
     writer = writer_named(request.layout)
     in_folder = not writer.suffix
-    facts = {fact.key: fact.value for fact in report.info.facts}
-    notes = [
-        f"no fact “{fact}” is known, so {{fact:{fact}}} in --out is “unknown”."
-        for fact in unknown_facts(wanted.out, facts)
-    ]
-    names = Names(report.title, report.verdict.word.value.replace(" ", "-"), report.info.made, facts)
-    target = path_of(wanted.out, names, writer.suffix)
+    target, notes = _target_of(report, wanted.out, writer.suffix)
     check_target(target, folder=in_folder, overwrite=wanted.overwrite)
     options = WriteOptions(wanted.overwrite, wanted.zip, wanted.latest, wanted.keep)
     with on_step("Writing") as on_progress:
@@ -90,6 +84,17 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         if path:
             others[name] = path
     return Published(page, others, placed.removed, addresses, link, tuple(notes), failed)
+
+
+def _target_of(report: Report, out: str, suffix: str) -> tuple[Path, list[str]]:
+    """Return where the page goes, and notes on names in the template that have no value."""
+    facts = {fact.key: fact.value for fact in report.info.facts}
+    notes = [
+        f"no fact “{fact}” is known, so {{fact:{fact}}} in --out is “unknown”."
+        for fact in unknown_facts(out, facts)
+    ]
+    names = Names(report.title, report.verdict.word.value.replace(" ", "-"), report.info.made, facts)
+    return path_of(out, names, suffix), notes
 
 
 def _link_to(page: Path, link: str) -> str:

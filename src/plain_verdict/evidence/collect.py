@@ -122,14 +122,19 @@ def _resolved(
         for source, content in made.items()
         if isinstance(content, OurBug)
     ]
-    used = {Path(task.file) for task in resolving.tasks.values()}
     run = with_fields(
         run,
-        left_alone=tuple(other for other in run.left_alone if Path(os.path.realpath(other.file)) not in used),
+        left_alone=_still_left_alone(run, resolving),
         evidence_notes=tuple(notes),
         unread=(*run.unread, *lost),
     )
     return run, resolving, made
+
+
+def _still_left_alone(run: Run, resolving: "_Resolving") -> tuple[Unread, ...]:
+    """Return the files that no reader wanted and that are no evidence either."""
+    used = {Path(task.file) for task in resolving.tasks.values()}
+    return tuple(other for other in run.left_alone if Path(os.path.realpath(other.file)) not in used)
 
 
 def _missing(run: Run) -> list[str]:

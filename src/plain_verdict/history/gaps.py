@@ -1,12 +1,14 @@
 """Builds that have no results: by keys that count up, or by a schedule."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import timedelta
 from itertools import pairwise
 
 from plain_verdict.model import Build
 
+_Number = tuple[str, int, str]
+"""A key that counts: what stands before its number, the number, and what stands after it."""
 _COUNTED = re.compile(r"(.*?)(\d{1,15})(\D*)")
 _LEAST_STEPS = 3
 _MOST_GAPS = 100  # in one gap
@@ -20,28 +22,31 @@ def find_gaps(builds: Sequence[Build], step: timedelta | None = None) -> Mapping
     Keys count up where most follow the one before them by one; those of builds that never belonged to this series
     would be no gaps. With ``step``, the schedule of the series, keys don't matter.
     """
+    pairs = enumerate(pairwise(builds), 1)
     if step is not None:
-        found = {position: _by_schedule(*pair, step) for position, pair in enumerate(pairwise(builds), 1)}
+        found = {position: _by_schedule(*pair, step) for position, pair in pairs}
     else:
-        numbers = [_number(build.build) for build in builds]
-        steps = [
-            (position, *pair)
-            for position, pair in enumerate(pairwise(numbers), 1)
-            if pair[0] and pair[1] and pair[0][2] == pair[1][2]
-        ]
-        single_steps = sum(1 for _, low, high in steps if low and high and high[1] - low[1] == 1)
-        if single_steps < _LEAST_STEPS or 2 * single_steps < len(steps):
+        numbers = {position: (_number(low.build), _number(high.build)) for position, (low, high) in pairs}
+        steps = {
+            position: (low, high) for position, (low, high) in numbers.items() if low and high and low[2] == high[2]
+        }
+        if not _count_by_one(steps.values()):
             return {}
-        found = {position: _between(low, high) for position, low, high in steps if low and high}
+        found = {position: _between(*pair) for position, pair in steps.items()}
     return {position: missing for position, missing in found.items() if missing}
 
 
-def _number(key: str) -> tuple[str, int, str] | None:
+def _count_by_one(steps: Collection[tuple[_Number, _Number]]) -> bool:
+    single_steps = sum(high[1] - low[1] == 1 for low, high in steps)
+    return single_steps >= _LEAST_STEPS and 2 * single_steps >= len(steps)
+
+
+def _number(key: str) -> _Number | None:
     match = _COUNTED.fullmatch(key)
     return (match[1], int(match[2]), match[3]) if match else None
 
 
-def _between(low: tuple[str, int, str], high: tuple[str, int, str]) -> tuple[str, ...]:
+def _between(low: _Number, high: _Number) -> tuple[str, ...]:
     numbers = range(low[1] + 1, high[1])
     before = low[0] if low[0] == high[0] else ""  # a date before the number is another one each day
     return tuple(f"{before}{number}{low[2]}" for number in numbers[:_MOST_GAPS])

@@ -49,15 +49,13 @@ def find_flakiness(outcomes: Sequence[str], commits: Sequence[str]) -> Unsteady 
     that mending and breaking it again does not explain it. ``commits`` is the code of each run, "" where nothing
     tells it.
     """
-    ran = [(outcome, commit) for outcome, commit in zip(outcomes, commits, strict=True) if outcome in _RAN]
-    ran = ran[-LOOKED_AT:]
+    ran = [pair for pair in zip(outcomes, commits, strict=True) if pair[0] in _RAN][-LOOKED_AT:]
     if len(ran) < LEAST_RUNS:
         return None
     retries = sum(outcome == Past.PASSED_ON_RETRY for outcome, _ in ran)
-    turned = [
-        (low[1], high[1]) for low, high in pairwise(ran) if (low[0] in _GOOD_LETTERS) != (high[0] in _GOOD_LETTERS)
-    ]
-    same_code = sum(low == high != "" for low, high in turned)
+    passed = [(outcome in _GOOD_LETTERS, commit) for outcome, commit in ran]
+    turned = [(before, after) for (low, before), (high, after) in pairwise(passed) if low != high]
+    same_code = sum(before == after != "" for before, after in turned)
     commits_known = all(commit for pair in turned for commit in pair)
     enough = _TURNS_WITH_CODE if commits_known else _TURNS_BY_ITSELF
     if not (retries or same_code or len(turned) >= enough):
@@ -98,23 +96,24 @@ def find_time_changes(
         if not time:
             continue
         # Most stay between their extremes or near them, and are looked at no further.
-        if least and (least <= time <= most or (time - least < threshold and most - time < threshold)):
+        if least and (least <= time <= most or max(time - least, most - time) < threshold):
             tested += 1
             continue
         known = [trial for column in before if (trial := column[position])][-LOOKED_AT:]
         if len(known) < LEAST_TIMES:
             continue
         tested += 1
-        low, high = min(known), max(known)
-        if low <= time <= high:
-            continue
-        middle = sorted(known)[len(known) // 2]
-        distance = abs(time - middle)
-        if distance < _LEAST_SHARE * middle or distance < threshold:
-            continue
-        timed = Timed(position, time, low, high, len(known))
-        (slower if time > high else faster).append((_chance(time, known), timed))
+        if _is_outside(time, known, threshold):
+            timed = Timed(position, time, min(known), max(known), len(known))
+            (slower if time > max(known) else faster).append((_chance(time, known), timed))
     return [timed for direction in (slower, faster) for timed in _discoveries(direction, tested)], tested
+
+
+def _is_outside(time: int, known: Sequence[int], threshold: float) -> bool:
+    """Return whether a time lies outside of all that are known, and far enough from their middle to matter."""
+    middle = sorted(known)[len(known) // 2]
+    distance = abs(time - middle)
+    return not min(known) <= time <= max(known) and distance >= max(_LEAST_SHARE * middle, threshold)
 
 
 def _chance(time: int, before: Sequence[int]) -> float:

@@ -207,36 +207,40 @@ def _nothing(argument: str) -> Unread:
 
 def _sources(paths: Iterator[tuple[str, _Found]], fetched: Mapping[str, str]) -> list[Source]:
     found = list(paths)
-    working_folder = _working_folder()
     names = {path: _name_of_remote(path, fetched) for path, _ in found} if fetched else {}
-    local = [path for path, _ in found if not names.get(path)]
-    outside = [os.path.abspath(path) for path in local if not _is_below(path, working_folder)]  # noqa: PTH100  keeps links
-    # Two folders up from the files: the page then names their folder, and nothing of the machine above it.
-    base = Path(os.path.commonpath([str(Path(path).parent) for path in outside])).parent if outside else Path()
-    sources = []
-    for path, origin in found:
-        file = Path(os.path.abspath(path))  # noqa: PTH100  keeps links
-        name = (
-            names.get(path)
-            or file.relative_to(
-                working_folder if working_folder and _is_below(path, working_folder) else base
-            ).as_posix()
-        )
-        regular = file.is_file()
-        sources.append(
-            Source(
-                shown_path(name),
-                partial(_open if regular else _refuse, path),
-                file.stat().st_size if regular else 0,
-                origin.explicit,
-                str(file),
-                tuple(origin.given),
-                origin.go,
-                origin.kind,
-                "" if origin.explicit or not _is_hidden(path, origin.given) else "is a hidden file",
-            )
-        )
+    names |= _names_of_local([path for path, _ in found if not names.get(path)])
+    sources = [_source(path, origin, names[path]) for path, origin in found]
     return sorted(sources, key=lambda source: source.path)
+
+
+def _names_of_local(paths: Sequence[str]) -> dict[str, str]:
+    """Return what files of this machine are called: below the working folder, or else below what they share."""
+    working_folder = _working_folder()
+    files = {path: Path(os.path.abspath(path)) for path in paths}  # noqa: PTH100  keeps links
+    inside = {path for path in paths if working_folder and _is_below(path, working_folder)}
+    outside = [str(file.parent) for path, file in files.items() if path not in inside]
+    # Two folders up from the files: the page then names their folder, and nothing of the machine above it.
+    base = Path(os.path.commonpath(outside)).parent if outside else Path()
+    return {
+        path: file.relative_to(working_folder if working_folder and path in inside else base).as_posix()
+        for path, file in files.items()
+    }
+
+
+def _source(path: str, origin: _Found, name: str) -> Source:
+    file = Path(os.path.abspath(path))  # noqa: PTH100  keeps links
+    regular = file.is_file()  # to open a pipe or a device could wait for ever
+    return Source(
+        shown_path(name),
+        partial(_open if regular else _refuse, path),
+        file.stat().st_size if regular else 0,
+        origin.explicit,
+        str(file),
+        tuple(origin.given),
+        origin.go,
+        origin.kind,
+        "" if origin.explicit or not _is_hidden(path, origin.given) else "is a hidden file",
+    )
 
 
 def _is_hidden(path: str, given: Mapping[str, None]) -> bool:

@@ -1,10 +1,11 @@
 """How many rules are kept and broken, in numbers and in words."""
 
+from collections import Counter
 from collections.abc import Collection, Sequence
 
 import msgspec
 
-from plain_verdict.model import Check, Outcome, Severity
+from plain_verdict.model import BAD, Check, Outcome, Severity
 from plain_verdict.text.formatting import plural
 
 
@@ -23,23 +24,22 @@ class RuleCounts(msgspec.Struct, frozen=True):
 
 def count_rules(checks: Sequence[Check], waived: Collection[str]) -> RuleCounts:
     """Return how many rules ended how."""
-    rules = [check for check in checks if check.rule]
-    of = {outcome: [check for check in rules if check.outcome is outcome] for outcome in Outcome}
-    counting = [check for check in of[Outcome.FAILED] if check.id not in waived]
-    by_severity = {
-        severity.value: number
-        for severity in reversed(Severity)
-        if (number := sum(check.rule.severity is severity for check in counting if check.rule))
-    }
+    rules = [(check, check.rule) for check in checks if check.rule]
+    of = Counter(check.outcome for check, _ in rules)
+    failed = Counter(
+        rule.severity for check, rule in rules if check.outcome is Outcome.FAILED and check.id not in waived
+    )
     return RuleCounts(
-        passed=len(of[Outcome.PASSED]),
-        failed=len(of[Outcome.FAILED]),
-        errored=len(of[Outcome.ERRORED]),
-        undecided=len(of[Outcome.UNDECIDED]),
-        not_applicable=len(of[Outcome.SKIPPED]),
-        suppressed=sum(check.id in waived for check in (*of[Outcome.FAILED], *of[Outcome.ERRORED])),
-        findings=sum(check.rule.findings for check in rules if check.rule),
-        failed_by_severity=by_severity,
+        passed=of[Outcome.PASSED],
+        failed=of[Outcome.FAILED],
+        errored=of[Outcome.ERRORED],
+        undecided=of[Outcome.UNDECIDED],
+        not_applicable=of[Outcome.SKIPPED],
+        suppressed=sum(check.id in waived for check, _ in rules if check.outcome in BAD),
+        findings=sum(rule.findings for _, rule in rules),
+        failed_by_severity={
+            severity.value: failed[severity] for severity in reversed(Severity) if failed[severity]
+        },
     )
 
 

@@ -122,14 +122,16 @@ def _is_in(scope: Scope, check: Check) -> bool:
         return False
     if scope.tag and scope.tag not in check.tags:
         return False
-    if scope.variant and not any(fnmatchcase(fact.value, scope.variant) for fact in check.variant):
-        return False
-    if scope.subject and not any(fnmatchcase(fact.value, scope.subject) for fact in check.variant):
+    # A host is a variant like a browser: the two keys are two words for one thing.
+    if not all(_has_variant(check, pattern) for pattern in (scope.variant, scope.subject) if pattern):
         return False
     if scope.severity and not (check.rule and fits_severity(scope.severity, check.rule.severity)):
         return False
-    path = " › ".join(check.suite)
-    return not scope.suite or scope.suite in check.suite or fnmatchcase(path, scope.suite)
+    return not scope.suite or scope.suite in check.suite or fnmatchcase(" › ".join(check.suite), scope.suite)
+
+
+def _has_variant(check: Check, pattern: str) -> bool:
+    return any(fnmatchcase(fact.value, pattern) for fact in check.variant)
 
 
 def _is_meant(scope: Scope, call: Call) -> bool:

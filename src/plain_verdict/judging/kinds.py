@@ -68,20 +68,20 @@ def _judged(
     failures_count: bool,
     sent: Sequence[Sent] = (),
 ) -> KindVerdict:
-    tally, waived = inside.tally, inside.waived
+    tally = inside.tally
     word = _word(inside, {result.state for result in condition_results}, gaps=gaps, failures_count=failures_count)
-    facts = SentenceFacts(
-        tally=tally,
-        gaps=gaps,
-        waived=waived.total,
-        broken=tuple(result for result in condition_results if result.state is State.NOT_MET),
-        unmeasured=tuple(result.words for result in condition_results if result.state is State.OPEN),
-    )
     if kind is Kind.LOAD and sent:
         return KindVerdict(kind, word, describe_load(sent, tally), tally)
     if kind is Kind.COMPLIANCE and all(check.rule for check in inside.checks):
         counts = count_rules(inside.checks, [check.id for check in inside.checks if inside.is_waived(check)])
         return KindVerdict(kind, word, f"{describe_rules(counts)}.", tally)
+    facts = SentenceFacts(
+        tally=tally,
+        gaps=gaps,
+        waived=inside.waived.total,
+        broken=tuple(result for result in condition_results if result.state is State.NOT_MET),
+        unmeasured=tuple(result.words for result in condition_results if result.state is State.OPEN),
+    )
     why = explain(word, facts).text
     calls = describe_calls(inside.api.calls) if kind is Kind.API else ""
     return KindVerdict(kind, word, f"{why.removesuffix('.')}; {calls}." if calls else why, tally)

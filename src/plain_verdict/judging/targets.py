@@ -100,12 +100,9 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
     source = f" ({sent.source})" if sent.source else ""
     words = capital(f"{measure.noun} of {request.name}: {phrase} {measure.format(limit)}{source}")
     title = f"{phrase} {measure.format(limit)}"
-    if value is None and request.count and request.failed == request.count and measure.unit is not PER_CENT:
-        met = f"all {request.count:,} failed"
-        return Target(rule, request.name, words, State.NOT_MET, title, met, met, limit)
     if value is None:
-        missing = measure.missing(request)
-        return Target(rule, request.name, words, State.OPEN, title, missing, missing, limit)
+        state, met = _without_value(measure, request)
+        return Target(rule, request.name, words, state, title, met, met, limit)
     state = State.MET if keeps(value, limit) else State.NOT_MET
     met = measure.describe(request, value)
     if measure.interval:
@@ -124,6 +121,13 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
     return Target(rule, request.name, words, state, title, met, short, limit)
 
 
+def _without_value(measure: LoadMeasure, request: RequestNumbers) -> tuple[State, str]:
+    """Return the state of a target whose measure has no value, and why: a time of requests that all failed."""
+    if request.count and request.failed == request.count and measure.unit is not PER_CENT:
+        return State.NOT_MET, f"all {request.count:,} failed"
+    return State.OPEN, measure.missing(request)
+
+
 def _too_many_failed(measure: str, request: RequestNumbers) -> bool:
     """Return whether more requests failed than a percentile leaves room for."""
     per_cent = PERCENTILES.get(measure)
@@ -136,20 +140,26 @@ def result_of(rule: ConditionRule, targets: Sequence[Target], waived: Collection
     One whose broken targets are all waived, by the ids of their checks, is met.
     """
     targets_of_rule = [target for target in targets if target.rule is rule]
-    words = _title(rule)
+    name = rule.name or rule.measure
     if not targets_of_rule:
         what = "no such metric" if rule.scope.metric else "no such request"
-        return ConditionResult(words, State.OPEN, what, rule.name or rule.measure)
+        return ConditionResult(_title(rule), State.OPEN, what, name)
     left = [target for target in targets_of_rule if target.state is not State.NOT_MET or target.id not in waived]
     if not left:
-        return ConditionResult(words, State.MET, "all waived", is_target=True)
-    aside = f", {len(targets_of_rule) - len(left):,} waived" if len(left) < len(targets_of_rule) else ""
-    worst = min(left, key=lambda target: tuple(State).index(target.state))
-    alike = [target for target in left if target.state is worst.state]
-    met = worst.met if len(left) == 1 else join_list([f"{target.request} {target.met}" for target in alike])
+        return ConditionResult(_title(rule), State.MET, "all waived", is_target=True)
+    state, met = _worst_of(left)
+    if len(left) < len(targets_of_rule):
+        met += f", {len(targets_of_rule) - len(left):,} waived"
     # A broken one is given by its checks.
-    name = "" if worst.state is State.NOT_MET else rule.name or rule.measure
-    return ConditionResult(words, worst.state, met + aside, name, is_target=True)
+    return ConditionResult(_title(rule), state, met, "" if state is State.NOT_MET else name, is_target=True)
+
+
+def _worst_of(targets: Sequence[Target]) -> tuple[State, str]:
+    """Return the gravest state of targets, and what those in it met."""
+    state = min((target.state for target in targets), key=tuple(State).index)
+    if len(targets) == 1:
+        return state, targets[0].met
+    return state, join_list([f"{target.request} {target.met}" for target in targets if target.state is state])
 
 
 def _title(rule: ConditionRule) -> str:

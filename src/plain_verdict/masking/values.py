@@ -49,6 +49,8 @@ _CODE = re.compile(
 
 
 _VERSION_NUMBER = re.compile(r"v?\d+(?:\.\d+)+\S*|\d{4}-\d\d-\d\d\S*")
+_NAME = re.compile(r"[a-z]+(?:[A-Z][a-z]+)*\d{0,2}|[a-z]+(?:[._/-][a-z]+)*\d{0,2}|[A-Z_]+\d{0,2}")
+"""What programmers call things, with a small number at the end."""
 _SWITCH = re.compile(r"[a-z](?=[A-Z\d])|[A-Z](?=[A-Z]?[a-z\d])|\d(?=[A-Za-z])")
 _HUMP = re.compile(r"[A-Z][a-z]*")
 _LEAST_HUMP = 2.6  # letters: those of words are longer
@@ -61,17 +63,19 @@ def looks_made(value: str) -> bool:
         return False
     digits = sum(char.isdigit() for char in value)
     if digits == len(value):
-        return len(value) >= 12
-    if _VERSION_NUMBER.fullmatch(value):
+        return len(value) >= 12  # no amount of money, date or time is as long
+    if _VERSION_NUMBER.fullmatch(value) or _NAME.fullmatch(value):
         return False
-    if re.fullmatch(r"[a-z]+(?:[A-Z][a-z]+)*\d{0,2}|[a-z]+(?:[._/-][a-z]+)*\d{0,2}|[A-Z_]+\d{0,2}", value):
-        return False
-    return (
-        digits >= 2
-        or (len(value) >= 10 and value.isalnum() and len(_SWITCH.findall(value)) >= 4 and not _is_camel(value))
-        or (len(value) >= 16 and digits >= 1)
-        or (len(value) >= 20 and value.isalnum() and not _CAMEL.fullmatch(value))
-    )
+    if digits >= 2 or (len(value) >= 16 and digits >= 1):
+        return True
+    return value.isalnum() and _looks_random(value)
+
+
+def _looks_random(value: str) -> bool:
+    """Return whether letters change their case as no name of a program does."""
+    if len(value) >= 10 and len(_SWITCH.findall(value)) >= 4 and not _is_camel(value):
+        return True
+    return len(value) >= 20 and not _CAMEL.fullmatch(value)
 
 
 def _is_camel(value: str) -> bool:

@@ -88,6 +88,21 @@ class Attempt(Value, frozen=True, omit_defaults=True):
     cause: str = ""
     """The cause that its source names itself."""
 
+    @property
+    def has_details(self) -> bool:
+        """Return whether there is anything to tell of it besides how it ended and how long it took."""
+        return bool(
+            self.problems
+            or self.outputs
+            or self.reason
+            or self.steps
+            or self.evidence
+            or self.exchanges
+            or self.expectations
+            or self.logs
+            or self.worker
+        )
+
 
 @lru_cache(1 << 15)
 def passed_in(took_s: float | None) -> tuple[Attempt, ...]:
@@ -147,25 +162,9 @@ class Check(Value, frozen=True, omit_defaults=True):
     @property
     def has_details(self) -> bool:
         """Return whether there is anything to tell of it besides its name, how it ended and how long it took."""
-        last = self.attempts[-1]
-        return bool(
-            last.problems
-            or last.outputs
-            or last.reason
-            or last.steps
-            or last.evidence
-            or last.exchanges
-            or last.expectations
-            or last.logs
-            or last.worker
-            or len(self.attempts) > 1
-            or self.facts
-            or self.location
-            or self.tags
-            or self.description
-            or self.requirements
-            or self.links
-        )
+        if self.attempts[-1].has_details or len(self.attempts) > 1:
+            return True
+        return bool(self.facts or self.location or self.tags or self.description or self.requirements or self.links)
 
     @property
     def last(self) -> Attempt:

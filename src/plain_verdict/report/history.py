@@ -277,21 +277,26 @@ def describe_trace(trace: Sequence[tuple[Build, Past, float | None]]) -> str:
     if not there:
         return "not in earlier builds"
     parts = []
-    for wanted, verb in (
-        ((Past.PASSED,), "passed"),
-        ((Past.PASSED_ON_RETRY,), "passed on retry"),
-        ((Past.FAILED,), "failed"),
-        ((Past.ERRORED,), "could not finish"),
-        ((Past.SKIPPED, Past.UNDECIDED), "skipped or undecided"),
-    ):
+    for wanted, verb in _ENDED:
         labels = [label for label, past in there if past in wanted]
-        if len(labels) == len(there):
-            builds = f"all of the last {len(there)} builds" if len(there) > 1 else labels[0]
-            parts.append(f"{verb} in {builds}")
-        elif labels and Past.PASSED in wanted:
-            parts.append(f"{verb} in {len(labels)} of {plural(len(there), 'build')}")
-        elif labels:
-            parts.append(f"{verb} in {join_list(labels, most=4)}")
+        if labels:
+            by_name = Past.PASSED not in wanted  # which builds passed is of no interest
+            parts.append(f"{verb} in {_which_builds(labels, len(there), by_name=by_name)}")
     times = [took for _, past, took in trace if took and past in (Past.PASSED, Past.PASSED_ON_RETRY)]
     ending = f"; {_span(min(times), max(times))} when it passed" if times else ""
     return f"{', '.join(parts)}{ending}"
+
+
+_ENDED = (
+    ((Past.PASSED,), "passed"),
+    ((Past.PASSED_ON_RETRY,), "passed on retry"),
+    ((Past.FAILED,), "failed"),
+    ((Past.ERRORED,), "could not finish"),
+    ((Past.SKIPPED, Past.UNDECIDED), "skipped or undecided"),
+)
+
+
+def _which_builds(labels: Sequence[str], number: int, *, by_name: bool) -> str:
+    if len(labels) == number:
+        return f"all of the last {number} builds" if number > 1 else labels[0]
+    return join_list(labels, most=4) if by_name else f"{len(labels)} of {plural(number, 'build')}"

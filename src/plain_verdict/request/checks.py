@@ -22,7 +22,7 @@ from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.rules import ConditionRule, Match, WaiverRule
-from plain_verdict.settings.schema import SettingsFile
+from plain_verdict.settings.schema import HistoryTable, SettingsFile
 from plain_verdict.text.expressions import Expression
 from plain_verdict.text.names import SECONDS
 
@@ -49,21 +49,25 @@ def check_settings(settings: SettingsFile) -> None:
         _check_expression(f"/{settings.requirements.pattern}/", "requirements.pattern")
     read_leave_out(settings.load.leave_out)
     read_noise_threshold(settings.load.least_change, settings.load.least_difference)
-    check_series(settings.history.series)
-    if settings.history.every:
-        read_step(settings.history.every)
-    if settings.history.pages and not settings.history.pages.startswith(("https://", "http://")):
-        raise UsageError("is not an address", where="history.pages", hint="begin it with https://")
+    _check_history(settings.history)
     for where, match in _matches(settings):
         _check_match(match, where)
     for number, waiver in enumerate(settings.waiver):
         _check_waiver(waiver, f"waiver[{number}]")
-    if settings.input.expect_files is not None and settings.input.expect_files < 0:
+    if (settings.input.expect_files or 0) < 0:
         raise UsageError("must be 0 or more", where="input.expect_files", hint="write expect_files = 4")
     for number, condition in enumerate(settings.condition):
         _check_condition(condition, f"condition[{number}]")
     for number, mapping in enumerate(settings.mapping):
         check_mapping(mapping, f"mapping[{number}]")
+
+
+def _check_history(history: HistoryTable) -> None:
+    check_series(history.series)
+    if history.every:
+        read_step(history.every)
+    if history.pages and not history.pages.startswith(("https://", "http://")):
+        raise UsageError("is not an address", where="history.pages", hint="begin it with https://")
 
 
 def _read_newer_than(text: str) -> None:

@@ -276,16 +276,17 @@ def _facts(overrides: Overrides, settings: Settings, environment: Mapping[str, s
     """
     file = settings.file
     from_options = read_pairs(overrides.fact)
-    if overrides.build and not any(fact.key.casefold() == BUILD for fact in from_options):
+    if overrides.build and BUILD not in {fact.key.casefold() for fact in from_options}:
         from_options = (*from_options, Fact(BUILD, overrides.build))
     from_settings = tuple(Fact(key, _as_text(value)) for key, value in file.facts.items())
     from_environment = environment_facts(file.facts_from_environment, environment)
     from_pipeline = pipeline_facts(environment) if file.report.pipeline else ()
-    sure = {fact.key for fact in from_pipeline if not settings.trusted}
-    from_settings = tuple(fact for fact in from_settings if fact.key.casefold() not in sure)
-    by_key: dict[str, Fact] = {}
+    if not settings.trusted:
+        sure = {fact.key for fact in from_pipeline}
+        from_settings = tuple(fact for fact in from_settings if fact.key.casefold() not in sure)
     given = (*from_options, *from_settings, *from_environment)
     known = {fact.key.casefold() for fact in given}
+    by_key: dict[str, Fact] = {}
     for fact in (*given, *(fact for fact in from_pipeline if fact.key not in known)):
         by_key.setdefault(fact.key, fact)
     return tuple(by_key.values())

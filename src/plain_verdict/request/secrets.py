@@ -1,14 +1,14 @@
 """Which secrets the job knows that makes a report: those of its environment, and those that somebody names."""
 
 import glob
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TypeVar
 
 import msgspec
 
 from plain_verdict.masking import MaskRules
-from plain_verdict.masking.known import make_known
+from plain_verdict.masking.known import KnownValue, make_known
 from plain_verdict.masking.variables import (
     is_secret_variable,
     secrets_of_environment,
@@ -48,21 +48,27 @@ def read_mask_rules(
         if name.startswith(_VARIABLES):
             known += secrets_of_variables(name.removeprefix(_VARIABLES), environment)
             continue
-        try:
-            found, short = secrets_of_file(_read(name), Path(name).name)
-        except (ValueError, RecursionError) as error:
-            hint = "correct it, or write KEY=VALUE or one secret per line"
-            raise UsageError("is not valid JSON", path=name, hint=hint) from error
+        found, file_notes = _secrets_of_file(name)
         known += found
-        if not found and not short:
-            notes.append(f"{Path(name).name} holds no secret.")
-        if short:
-            verb = "is" if short == 1 else "are"
-            notes.append(f"{Path(name).name}: {plural(short, 'value')} {verb} too short to be masked.")
+        notes += file_notes
     named = tuple((key, name) for key, name in settings.facts_from_environment.items() if is_secret_variable(name))
     looked_for = dict.fromkeys(value for value in known if value.value not in table.ignore)
     rules = MaskRules(False, table.patterns, table.ignore, tuple(looked_for), named)
     return rules, tuple(notes)
+
+
+def _secrets_of_file(name: str) -> tuple[Sequence[KnownValue], list[str]]:
+    """Return the secrets of a file, and notes on those that can't be looked for. Raises UsageError."""
+    try:
+        found, short = secrets_of_file(_read(name), Path(name).name)
+    except (ValueError, RecursionError) as error:
+        hint = "correct it, or write KEY=VALUE or one secret per line"
+        raise UsageError("is not valid JSON", path=name, hint=hint) from error
+    notes = [f"{Path(name).name} holds no secret."] if not found and not short else []
+    if short:
+        verb = "is" if short == 1 else "are"
+        notes.append(f"{Path(name).name}: {plural(short, 'value')} {verb} too short to be masked.")
+    return found, notes
 
 
 def _read(name: str) -> str:

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from plain_verdict.model import Check, Outcome, RequirementResult, Requirements, RequirementState, Run
+from plain_verdict.model import Check, Outcome, Requirement, RequirementResult, Requirements, RequirementState, Run
 from plain_verdict.requirements.reading import FoundRequirements
 from plain_verdict.text.expressions import Expression, TooSlow
 from plain_verdict.text.formatting import plural
@@ -35,23 +35,10 @@ def with_requirements(run: Run, read: FoundRequirements, pattern: str) -> Run:
     """Return the run with requirements; ``pattern``, an expression, finds ids in the names of checks."""
     requirements, notes = read.requirements, list(read.notes)
     ids = _Ids(pattern)
-    known = {requirement.id.casefold(): requirement for requirement in requirements}
-    titles = {requirement.title.casefold(): requirement for requirement in requirements if requirement.title}
+    links = _Links(requirements, ids)
     by_id: dict[str, list[Check]] = {requirement.id: [] for requirement in requirements}
-    unknown: Counter[str] = Counter()
     for check in run.checks:
-        found: set[str] = set()
-        for name in dict.fromkeys(_named(check, ids)):
-            known_requirement = known.get(name.casefold())
-            if known_requirement is None:
-                unknown[name] += 1
-            else:
-                found.add(known_requirement.id)
-        found |= {known[tag.casefold()].id for tag in check.tags if tag.casefold() in known}
-        by_title = titles.get(check.name.casefold())
-        if by_title:
-            found.add(by_title.id)
-        for id_ in found:
+        for id_ in links.of(check):
             by_id[id_].append(check)
     results = tuple(
         RequirementResult(
@@ -66,9 +53,36 @@ def with_requirements(run: Run, read: FoundRequirements, pattern: str) -> Run:
         )
     whole = read.whole and not ids.unsearched
     found_requirements = Requirements(
-        results, tuple(sorted(unknown.items())), tuple(notes), given=True, whole=whole
+        results, tuple(sorted(links.unknown.items())), tuple(notes), given=True, whole=whole
     )
     return msgspec.structs.replace(run, requirements=found_requirements)
+
+
+class _Links:
+    """Which requirements a check proves: those it names, those of its tags, and the one that has its name."""
+
+    def __init__(self, requirements: Sequence[Requirement], ids: "_Ids") -> None:
+        self._ids = ids
+        # Ids are written by hand in two places, so that their case is no difference.
+        self._known = {requirement.id.casefold(): requirement.id for requirement in requirements}
+        self._titles = {requirement.title.casefold(): requirement.id for requirement in requirements}
+        self._titles.pop("", None)
+        self.unknown: Counter[str] = Counter()
+        """Ids that checks name and no requirement has."""
+
+    def of(self, check: Check) -> set[str]:
+        """Return the ids of the requirements that a check proves."""
+        found: set[str] = set()
+        for name in dict.fromkeys(_named(check, self._ids)):
+            id_ = self._known.get(name.casefold())
+            if id_ is None:
+                self.unknown[name] += 1
+            else:
+                found.add(id_)
+        # Most tags mean something else, so one that is no id is none that is unknown.
+        found |= {self._known[tag.casefold()] for tag in check.tags if tag.casefold() in self._known}
+        by_title = self._titles.get(check.name.casefold())
+        return found | {by_title} if by_title else found
 
 
 class _Ids:

@@ -34,19 +34,7 @@ def read_requirements(names: Sequence[str]) -> FoundRequirements:
         if not paths:
             notes.append(f"No requirements file matches {_shown(name)}.")
         for path in paths:
-            try:
-                requirements, lost = _read(path)
-            except (OSError, ValueError) as error:
-                why = error.strerror if isinstance(error, OSError) else str(error)
-                notes.append(f"The requirements in {_shown(path)} can't be read: the file {why or error}.")
-                continue
-            if lost:
-                notes.append(
-                    f"{_shown(path)} holds {plural(len(lost), 'row')} that can't be read: {join_list(lost)}."
-                )
-            if not requirements:
-                notes.append(f"{_shown(path)} holds no requirements.")
-            found += requirements
+            found += _read_noted(path, notes)
     whole = not notes
     first = {requirement.id: requirement for requirement in reversed(found)}
     twice = [id_ for id_, times in Counter(requirement.id for requirement in found).items() if times > 1]
@@ -55,6 +43,21 @@ def read_requirements(names: Sequence[str]) -> FoundRequirements:
     return FoundRequirements(
         tuple(requirement for requirement in found if first[requirement.id] is requirement), tuple(notes), whole
     )
+
+
+def _read_noted(path: Path, notes: list[str]) -> Sequence[Requirement]:
+    """Return the requirements of a file; what is wrong with it becomes a note."""
+    try:
+        requirements, lost = _read(path)
+    except (OSError, ValueError) as error:
+        why = error.strerror if isinstance(error, OSError) else str(error)
+        notes.append(f"The requirements in {_shown(path)} can't be read: the file {why or error}.")
+        return ()
+    if lost:
+        notes.append(f"{_shown(path)} holds {plural(len(lost), 'row')} that can't be read: {join_list(lost)}.")
+    if not requirements:
+        notes.append(f"{_shown(path)} holds no requirements.")
+    return requirements
 
 
 def _shown(path: str | Path) -> str:

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from io import StringIO
 
-from plain_verdict.readers.csv_text import BadRow, delimiter_of, rows_of
+from plain_verdict.readers.csv_text import BadRow, Row, delimiter_of, rows_of
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.encoding import as_text
 from plain_verdict.text.names import split_identifier
@@ -19,17 +19,8 @@ def rows_by_header(data: bytes, names: Mapping[str, Sequence[str]]) -> Iterator[
     lines = list(StringIO(as_text(data).removeprefix("\ufeff"), newline=""))
     rows = rows_of(lines, delimiter_of(lines))
     first = next(rows, None)
-    header = (
-        [" ".join(split_identifier(cell)) for cell in first.cells]
-        if first and not isinstance(first, BadRow)
-        else []
-    )
-    columns: dict[str, int] = {}
-    for key, header_names in names.items():
-        found = [header.index(name) for name in header_names if name in header]
-        free = [at for at in found if at not in columns.values()]
-        if free:
-            columns[key] = free[0]
+    header = [" ".join(split_identifier(cell)) for cell in first.cells] if isinstance(first, Row) else []
+    columns = _positions(header, names)
     needed = next(iter(names))
     if needed not in columns:
         raise ValueError(f"has no column “{needed}” among {', '.join(filter(None, header)) or 'none'}")
@@ -41,3 +32,13 @@ def rows_by_header(data: bytes, names: Mapping[str, Sequence[str]]) -> Iterator[
                 key: single_line(row.cells[at], CELL_CHARS) if at < len(row.cells) else ""
                 for key, at in columns.items()
             }
+
+
+def _positions(header: Sequence[str], names: Mapping[str, Sequence[str]]) -> dict[str, int]:
+    columns: dict[str, int] = {}
+    for key, header_names in names.items():
+        found = [header.index(name) for name in header_names if name in header]
+        free = [at for at in found if at not in columns.values()]
+        if free:
+            columns[key] = free[0]
+    return columns

@@ -42,17 +42,22 @@ class EarlWriter:
         yield OutputFile("report.jsonld", msgspec.json.format(msgspec.json.encode(value), indent=1) + b"\n")
 
 
-def _assertions(check: Check) -> Iterator[dict[str, object]]:
-    facts = {fact.key: fact.value for fact in check.facts}
-    address = next((link.value for link in check.links if link.key == _TEST), "")
+def _criterion(check: Check) -> dict[str, object]:
+    """Return what was asked. Source: EARL 1.0 Schema, TestCriterion."""
     test: dict[str, object] = {"@type": "earl:TestCriterion", "dct:title": check.name}
+    address = next((link.value for link in check.links if link.key == _TEST), "")
     if address:
         test["@id"] = address
     if check.suite:
         test["dct:isPartOf"] = {"dct:title": " › ".join(check.suite)}
     if check.description:
         test["dct:description"] = check.description
-    shared: dict[str, object] = {"@type": "earl:Assertion", "earl:test": test}
+    return test
+
+
+def _assertions(check: Check) -> Iterator[dict[str, object]]:
+    facts = {fact.key: fact.value for fact in check.facts}
+    shared: dict[str, object] = {"@type": "earl:Assertion", "earl:test": _criterion(check)}
     subject = ", ".join(fact.value for fact in check.variant)
     if subject:
         shared["earl:subject"] = {"@id": subject} if ":" in subject else {"dct:title": subject}

@@ -1,10 +1,10 @@
 """Writes the digest for merge requests and job summaries: CommonMark with the tables that servers know."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from plain_verdict.model import Cause, Outcome, State
+from plain_verdict.model import Cause, ConditionResult, Outcome, State
 from plain_verdict.report import Report
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import capital, format_day, format_duration, format_time_of_day, plural, shorten
@@ -59,17 +59,7 @@ def _lines(report: Report, link: str, most: int) -> Iterator[str]:
         yield from (f"- {_worded(remark)}" for remark in verdict.all_remarks)
     yield ""
     yield from _tally(report)
-    broken = [condition for condition in verdict.conditions if condition.state is not State.MET]
-    if broken:
-        yield from ("", "### Conditions", "", "| condition | state | value |", "|---|---|---|")
-        yield from (
-            f"| {_worded(condition.words)} | {condition.state.value} | {_worded(condition.met)} |"
-            for condition in broken[:_CONDITIONS]
-        )
-        kept = len(verdict.conditions) - len(broken)
-        more = [f"{plural(len(broken) - _CONDITIONS, 'more')} not met"] if len(broken) > _CONDITIONS else []
-        more += [f"{plural(kept, 'other')} met"] if kept else []
-        yield from ("", f"{capital(', '.join(more))}.") if more else ()
+    yield from _conditions(verdict.conditions)
     yield from _causes(report, most)
     yield from _changes(report, most)
     yield from _operations(report)
@@ -78,6 +68,19 @@ def _lines(report: Report, link: str, most: int) -> Iterator[str]:
     if report.info.facts:
         yield ""
         yield "; ".join(f"{_worded(fact.key)}: {_worded(fact.value)}" for fact in report.info.facts[:_FACTS])
+
+
+def _conditions(conditions: Sequence[ConditionResult]) -> Iterator[str]:
+    broken = [condition for condition in conditions if condition.state is not State.MET]
+    if not broken:
+        return
+    yield from ("", "### Conditions", "", "| condition | state | value |", "|---|---|---|")
+    for condition in broken[:_CONDITIONS]:
+        yield f"| {_worded(condition.words)} | {condition.state.value} | {_worded(condition.met)} |"
+    kept = len(conditions) - len(broken)
+    more = [f"{plural(len(broken) - _CONDITIONS, 'more')} not met"] if len(broken) > _CONDITIONS else []
+    more += [f"{plural(kept, 'other')} met"] if kept else []
+    yield from ("", f"{capital(', '.join(more))}.") if more else ()
 
 
 def _tally(report: Report) -> Iterator[str]:

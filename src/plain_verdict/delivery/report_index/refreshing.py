@@ -48,6 +48,11 @@ def find_entries(
             head = head_of(file)
             entry = Entry(file, stamp, line_in(head) if is_page_head(head) else None)
         entries[file] = entry
+    return _each_once(entries, latest)
+
+
+def _each_once(entries: Mapping[str, Entry], latest: str) -> dict[str, Entry]:
+    """Return entries without copies of others, and without what lies in the folder of a page."""
     firsts = {file.removesuffix(FIRST_PAGE) for file, entry in entries.items() if entry.line and _is_first(file)}
     copies = (f"{latest}/",) if latest else ()
     return {

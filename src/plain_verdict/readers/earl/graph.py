@@ -72,16 +72,20 @@ def _all(graph: Graph, node: Node | None, name: URIRef) -> list[Node | None]:
     return list(graph.objects(node, name) if node is not None else ()) or [None]
 
 
+def _address(node: Node | None) -> str:
+    return str(node) if isinstance(node, URIRef) else ""
+
+
 def _assertion(
     graph: Graph, node: Node, test: Node | None, subject: Node | None, result: Node | None, outcome: Node | None
 ) -> Assertion:
     part_of = graph.value(test, DCTERMS.isPartOf) if test is not None else None
     by = graph.value(node, EARL.assertedBy)
     return Assertion(
-        test=str(test) if isinstance(test, URIRef) else "",
+        test=_address(test),
         test_title=_title(graph, test) or (str(test) if isinstance(test, Literal) else ""),
         about=_words(graph, test, DCTERMS.description),
-        rule_set=_title(graph, part_of) or (str(part_of) if isinstance(part_of, URIRef) else ""),
+        rule_set=_title(graph, part_of) or _address(part_of),
         subject=_title(graph, subject) or str(subject or ""),
         outcome=_outcome(graph, outcome),
         is_literal=isinstance(outcome, Literal),

@@ -148,35 +148,39 @@ class _Reading(FileReading):
 
     def _check(self, assertions: "Sequence[Assertion]") -> Check:
         first = assertions[0]
-        results = [(assertion, *self._outcome(assertion)) for assertion in assertions]
-        outcome = gravest(found for _, found, _ in results)
-        failed = [assertion for assertion, found, _ in results if found is Outcome.FAILED]
         suite = (self.name(first.rule_set or _rule_set(first.test)) or "Tests without a set",)
         name = self.name(first.test_title or readable(first.test)) or "Nameless test"
         kind = self.source.kind or Kind.COMPLIANCE
-        reasons = dict.fromkeys(
-            _worded(reason, assertion.info) for assertion, found, reason in results if found is outcome
-        )
-        moments = [moment for assertion in assertions if (moment := read_moment(assertion.at))]
+        results = [(assertion, *self._outcome(assertion)) for assertion in assertions]
+        failed = [assertion for assertion, found, _ in results if found is Outcome.FAILED]
         return Check(
             id=check_id(kind, suite, first.test or name),
             kind=kind,
             suite=suite,
             name=name,
-            attempts=(
-                Attempt(
-                    outcome,
-                    started=earliest(moments),
-                    reason="" if outcome in (Outcome.FAILED, Outcome.PASSED) else self.text("; ".join(reasons)),
-                    problems=tuple(self._problems(failed)),
-                    cause=name if failed else "",
-                ),
-            ),
+            attempts=(self._attempt(results, failed, name),),
             facts=tuple(self._facts(assertions)),
             description=self.text(first.about),
             links=(Fact("What it asks", first.test),) if first.test.startswith("http") else (),
             variant=(Fact(_PAGE, self.name(first.subject)),) if first.subject else (),
+            # EARL 1.0 knows no severity: nothing says that one test matters more than another.
             rule=Rule(severity=Severity.MEDIUM, findings=len(failed)),
+        )
+
+    def _attempt(
+        self, results: "Sequence[tuple[Assertion, Outcome, str]]", failed: "Sequence[Assertion]", name: str
+    ) -> Attempt:
+        outcome = gravest(found for _, found, _ in results)
+        reasons = dict.fromkeys(
+            _worded(reason, assertion.info) for assertion, found, reason in results if found is outcome
+        )
+        moments = [moment for assertion, *_ in results if (moment := read_moment(assertion.at))]
+        return Attempt(
+            outcome,
+            started=earliest(moments),
+            reason="" if outcome in (Outcome.FAILED, Outcome.PASSED) else self.text("; ".join(reasons)),
+            problems=tuple(self._problems(failed)),
+            cause=name if failed else "",
         )
 
     def _problems(self, failed: "Sequence[Assertion]") -> Iterator[Problem]:

@@ -258,11 +258,7 @@ class JunitWalk:
         raw = attributes.get("name", "")
         # One runner escapes names twice.
         name = single_line(raw.replace("&quot;", '"') if "&" in raw else raw, self._name_chars)
-        classname = attributes.get("classname", "")
-        nested = parent is not None and parent.name == CASE
-        within = None if nested or classname == raw else suite.found.get(classname)
-        if within is None:
-            within = self._find_suite(suite, classname, raw, parent if nested else None)
+        within = self._within_of(suite, attributes.get("classname", ""), raw, parent)
         parameters: tuple[Fact, ...] = ()
         raw_parameters: tuple[Fact, ...] = ()
         if not name:
@@ -279,6 +275,11 @@ class JunitWalk:
         id_ = id_within(within.digest, raw, raw_parameters)
         check = Check(id_, self._kind, within.shown, name, attempts, parameters, location, facts)
         self._add(suite, check)
+
+    def _within_of(self, suite: _OpenSuite, classname: str, raw: str, parent: Node | None) -> _Within:
+        nested = parent is not None and parent.name == CASE
+        within = None if nested or classname == raw else suite.found.get(classname)
+        return self._find_suite(suite, classname, raw, parent if nested else None) if within is None else within
 
     def _name_for(self, path: tuple[str, ...]) -> str:
         """Return a name for a case that has none."""

@@ -80,18 +80,18 @@ class Checks:
             values.each("check" if level is form else f"level[{at}]", level) for at, level in enumerate(inner, 1)
         ]
         self._gives = self._giver(values, "check", form)
-        self._name = values.texts.first("check.name", form.name) or no_text
         self._attempts = values.each("check.attempts", LevelMapping(each=form.attempts)) if form.attempts else None
         self._result_of = ResultOfItem(values, "check", form, values.outcomes)
         self._steps = steps_of(values, "check.step", form.step)
         self._number = values.texts.first("check.attempt", form.attempt)
-        self._reason = values.texts.first("check.reason", form.reason) or no_text
-        self._worker = values.line("check.worker", form.worker) or no_text
-        self._cause = values.line("check.cause", form.cause) or no_text
-        self._description = values.texts.first("check.description", form.description) or no_text
-        self._file = values.line("check.file", form.file) or no_text
-        self._line = values.texts.first("check.line", form.line) or no_text
-        self._severity = values.line("check.severity", form.severity) or no_text
+        self._name, self._reason, self._description, self._line = (
+            values.texts.first(f"check.{key}", getattr(form, key)) or no_text
+            for key in ("name", "reason", "description", "line")
+        )
+        self._worker, self._cause, self._file, self._severity = (
+            values.line(f"check.{key}", getattr(form, key)) or no_text
+            for key in ("worker", "cause", "file", "severity")
+        )
         self._at: tuple[int, _Outer] = (0, ())
 
     def _giver(

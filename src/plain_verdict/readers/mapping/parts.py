@@ -69,9 +69,13 @@ class _Problems:
                 type=single_line(type_ or "", limits.name_chars),
                 message=block(message or "", limits.message_chars),
                 detail=block(detail or "", limits.detail_chars),
-                expected=None if expected is None else block(expected, limits.message_chars),
-                actual=None if actual is None else block(actual, limits.message_chars),
+                expected=self._value(expected),
+                actual=self._value(actual),
             )
+
+    def _value(self, text: str | None) -> str | None:
+        # An empty text is a value that was expected; none at all is no expectation.
+        return None if text is None else block(text, self._limits.message_chars)
 
 
 def outputs(values: Values, key: str, forms: Mapping[str, Text]) -> Make[Output] | None:

@@ -1,7 +1,7 @@
 """Load results of which only sums are left, and numbers of the team's own, as a mapping says where they stand."""
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 
 import msgspec
 
@@ -104,6 +104,49 @@ def whole_of(requests: list[RequestNumbers]) -> RequestNumbers:
     )
 
 
+class _NumbersOfRequest:
+    """Where the numbers of one request stand in its item."""
+
+    def __init__(self, key: str, form: RequestMapping, texts: Texts, decimal: str) -> None:
+        self._form = form
+        self._decimal = decimal
+        self._count = texts.first(f"{key}.count", form.count)
+        self._failed = texts.first(f"{key}.failed", form.failed)
+        self._least, self._mean, self._longest = (
+            texts.first(f"{key}.{what}", text)
+            for what, text in (("least", form.least), ("mean", form.mean), ("longest", form.longest))
+        )
+        self._percentiles = {
+            per_cent: texts.first(f"{key}.percentiles.{name}", text)
+            for name, text in form.percentiles.items()
+            if (per_cent := per_cent_of(name)) is not None
+        }
+
+    def read(self, name: str, item: object) -> RequestNumbers | None:
+        """Return the numbers of a request; None where it has no count."""
+        sent = _number_at(self._count, item)
+        if sent is None or sent < 0:
+            return None
+        # More failures than requests would make a share above 100 %.
+        failed = min(max(_number_at(self._failed, item) or 0.0, 0.0), sent)
+        return RequestNumbers(
+            name=name,
+            count=round(sent),
+            failed=round(failed),
+            received_bytes=0.0,
+            mean_s=self._time(self._mean, item),
+            least_s=self._time(self._least, item),
+            longest_s=self._time(self._longest, item),
+            percentiles=tuple(
+                Percentile(per_cent, self._time(find, item)) for per_cent, find in self._percentiles.items()
+            ),
+        )
+
+    def _time(self, find: FindText | None, item: object) -> float | None:
+        text = find(item) if find else None
+        return None if text is None else read_took(text, self._form.unit, self._decimal)
+
+
 class _Sums:
     """One reading of one summary."""
 
@@ -137,41 +180,21 @@ class _Sums:
         """Yield the numbers of each request. One without a name or a count is reported, and is none."""
         document, values = self._open()
         texts = values.texts
-        name, count = texts.first(f"{key}.name", form.name), texts.first(f"{key}.count", form.count)
-        failed = texts.first(f"{key}.failed", form.failed)
-        times = {
-            what: self._time(texts.first(f"{key}.{what}", getattr(form, what)), form)
-            for what in ("least", "mean", "longest")
-        }
-        percentiles = {
-            per_cent: self._time(texts.first(f"{key}.percentiles.{percentile_name}", text), form)
-            for percentile_name, text in form.percentiles.items()
-            if (per_cent := per_cent_of(percentile_name)) is not None
-        }
+        name = texts.first(f"{key}.name", form.name)
+        request = _NumbersOfRequest(key, form, texts, self._mapping.decimal)
         fits = values.where(key, form.where)
         lost, found = list[str](), 0
         for bare_title, item in _members(document, form.each):
             if fits and not fits(item):
                 continue
             called = single_line((name(item) if name else bare_title) or "", self._limits.name_chars)
-            sent = _number_at(count, item)
-            if not called or sent is None or sent < 0:
+            numbers = request.read(called, item) if called else None
+            if numbers is None:
                 lost.append(called or "one without a name")
                 continue
-            bad = _number_at(failed, item) or 0.0
             found += 1
-            if found > _MOST_SUMS:
-                continue
-            yield RequestNumbers(
-                name=called,
-                count=round(sent),
-                failed=round(min(max(bad, 0.0), sent)),
-                received_bytes=0.0,
-                mean_s=times["mean"](item),
-                least_s=times["least"](item),
-                longest_s=times["longest"](item),
-                percentiles=tuple(Percentile(per_cent, read(item)) for per_cent, read in percentiles.items()),
-            )
+            if found <= _MOST_SUMS:
+                yield numbers
         if lost:
             self._note(f"has {plural(len(lost), 'request')} without a count: {join_list(lost)}", missing=True)
         if found > _MOST_SUMS:
@@ -217,17 +240,6 @@ class _Sums:
         for key, selector in texts.selectors:
             if found and selector.misses and not selector.hits:
                 self._note(f"holds nothing at “{selector.text}” ({key} of the mapping “{self._mapping.name}”)")
-
-    def _time(self, find: FindText | None, form: RequestMapping) -> Callable[[object], float | None]:
-        unit, decimal = form.unit, self._mapping.decimal
-        if find is None:
-            return lambda _: None
-
-        def read(item: object) -> float | None:
-            text = find(item)
-            return read_took(text, unit, decimal) if text is not None else None
-
-        return read
 
 
 def _members(document: Document, each: str) -> Iterator[tuple[str, object]]:

@@ -214,14 +214,17 @@ def columns_of(header: Sequence[str], rows: Sequence[Sequence[str]]) -> Columns:
     if missing:
         names = ", ".join(name for name in header[:20] if name)
         raise ValueError(f"has no column of {' and of '.join(missing)} among {names}")
-    cells = {
-        role: [row[at].strip() for row in rows if at < len(row) and row[at].strip()] for role, at in by_role.items()
-    }
-    decimal = "," if any("," in text for text in cells[Role.TOOK]) else "."
-    time_us, unit_note = time_unit(header[by_role[Role.STARTED]], cells[Role.STARTED])
-    took = took_unit(header[by_role[Role.TOOK]], cells[Role.TOOK])
+    durations = _cells(rows, by_role[Role.TOOK])
+    decimal = "," if any("," in text for text in durations) else "."
+    time_us, unit_note = time_unit(header[by_role[Role.STARTED]], _cells(rows, by_role[Role.STARTED]))
+    took = took_unit(header[by_role[Role.TOOK]], durations)
     columns = Columns(tuple(header), by_role, time_us, took.microseconds, decimal, (unit_note, took.note))
     return columns if took.is_proven else with_unit(columns, rows)
+
+
+def _cells(rows: Sequence[Sequence[str]], position: int) -> list[str]:
+    """Return what stands in a column; a row that is cut short or empty there has nothing."""
+    return [cell for row in rows if position < len(row) and (cell := row[position].strip())]
 
 
 def with_unit(columns: Columns, rows: Sequence[Sequence[str]]) -> Columns:

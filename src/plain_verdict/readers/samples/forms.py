@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from plain_verdict.readers.mapping.outcomes import as_key
 from plain_verdict.readers.samples.columns import BAD, GOOD, Columns, Role, time_unit, took_unit, with_unit
 from plain_verdict.readers.samples.units import Unit
-from plain_verdict.settings.mappings import Moment, ResultMapping, Scalar, Took
+from plain_verdict.settings.mappings import Moment, ResultMapping, SamplesMapping, Scalar, Took
 from plain_verdict.text.names import SECONDS
 
 
@@ -13,6 +13,31 @@ def columns_by(mapping: ResultMapping, names: Sequence[str], rows: Sequence[Sequ
     """Return the columns that a mapping names. Raises ValueError for one that is not there."""
     form = mapping.samples
     assert form is not None  # noqa: S101  whoever calls has looked
+    by_role = _positions(form, names)
+    started, took = by_role[Role.STARTED], by_role[Role.TOOK]
+    moment = form.time if isinstance(form.time, Moment) else None
+    time_us, unit_note = _time_by(moment, names[started], _cells(rows, started))
+    unit = _duration_unit(form, names[took], _cells(rows, took))
+    columns = Columns(
+        names=tuple(names),
+        positions=by_role,
+        time_us=time_us,
+        took_us=unit.microseconds,
+        # A comma in a cell can only be a decimal one: no tool groups the digits of a duration.
+        decimal=mapping.decimal or ("," if any("," in text for text in _cells(rows, took)) else "."),
+        unit_notes=(unit_note, unit.note),
+        moment=moment if not time_us else None,
+        good=_words(form.success.passed) or GOOD,
+        bad=_words(form.success.failed) or BAD,
+        metrics=tuple(
+            (name, column_named(metric, names), form.units.get(name, "")) for name, metric in form.metrics.items()
+        ),
+    )
+    return columns if unit.is_proven else with_unit(columns, rows)
+
+
+def _positions(form: SamplesMapping, names: Sequence[str]) -> dict[Role, int]:
+    """Return where the column of each role stands. Raises ValueError for one that is not there."""
     given = {
         Role.STARTED: form.time.from_ if isinstance(form.time, Moment) else form.time,
         Role.TOOK: form.duration.from_ if isinstance(form.duration, Took) else form.duration,
@@ -24,31 +49,17 @@ def columns_by(mapping: ResultMapping, names: Sequence[str], rows: Sequence[Sequ
         Role.MESSAGE: form.message,
         Role.USERS: form.users,
     }
-    by_role = {role: column_named(name, names) for role, name in given.items() if name != ""}
-    cells = {role: [row[at].strip() for row in rows if row[at].strip()] for role, at in by_role.items()}
-    moment = form.time if isinstance(form.time, Moment) else None
-    time_us, unit_note = _time_by(moment, names[by_role[Role.STARTED]], cells[Role.STARTED])
-    took = names[by_role[Role.TOOK]]
+    return {role: column_named(name, names) for role, name in given.items() if name != ""}
+
+
+def _cells(rows: Sequence[Sequence[str]], position: int) -> list[str]:
+    return [cell for row in rows if (cell := row[position].strip())]
+
+
+def _duration_unit(form: SamplesMapping, name: str, cells: Sequence[str]) -> Unit:
     if isinstance(form.duration, Took):
-        unit = Unit(SECONDS[form.duration.unit] * 1e6, f"“{took}” in {form.duration.unit}")
-    else:
-        unit = took_unit(took, cells[Role.TOOK])
-    comma = mapping.decimal == "," or (not mapping.decimal and any("," in text for text in cells[Role.TOOK]))
-    columns = Columns(
-        names=tuple(names),
-        positions=by_role,
-        time_us=time_us,
-        took_us=unit.microseconds,
-        decimal="," if comma else ".",
-        unit_notes=(unit_note, unit.note),
-        moment=moment if not time_us else None,
-        good=_words(form.success.passed) or GOOD,
-        bad=_words(form.success.failed) or BAD,
-        metrics=tuple(
-            (name, column_named(metric, names), form.units.get(name, "")) for name, metric in form.metrics.items()
-        ),
-    )
-    return columns if unit.is_proven else with_unit(columns, rows)
+        return Unit(SECONDS[form.duration.unit] * 1e6, f"“{name}” in {form.duration.unit}")
+    return took_unit(name, cells)
 
 
 def _time_by(moment: Moment | None, name: str, texts: Sequence[str]) -> tuple[float, str]:

@@ -20,7 +20,7 @@ from plain_verdict.readers.samples.parsing import TableParser
 from plain_verdict.readers.samples.units import Unit
 from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.runtime.errors import ReadError
-from plain_verdict.settings.mappings import ResultMapping
+from plain_verdict.settings.mappings import ResultMapping, TableMapping
 from plain_verdict.text.encoding import as_text
 from plain_verdict.text.json_text import flatten
 
@@ -73,24 +73,27 @@ def open_samples(source: Source, mapping: ResultMapping | None, metrics: Sequenc
 
 
 def _table(data: bytes, lines: list[str], mapping: ResultMapping | None, metrics: Sequence[str]) -> Opened:
-    form = mapping.table if mapping else None
-    delimiter = (form.delimiter if form else "") or delimiter_of(lines)
-    skipped = (form.header if form else 1) - 1
-    if skipped < 0:  # no line has names: columns are named by their numbers
-        names, head = None, 0
-    else:
-        names = (cells_of(lines[skipped], delimiter) if skipped < len(lines) else None) or []
-        head = skipped + 1
+    form = (mapping.table if mapping else None) or TableMapping()
+    delimiter = form.delimiter or delimiter_of(lines)
+    head = form.header  # lines up to the names; 0 where no line has names
     rows = [row.cells for row in islice(rows_of(lines[head:], delimiter), _SAMPLE_ROWS) if isinstance(row, Row)]
-    if names is None:
+    if head:
+        names = cells_of(lines[head - 1], delimiter) if head <= len(lines) else None
+    else:  # columns are named by their numbers
         names = [str(number) for number in range(1, len(rows[0] if rows else ()) + 1)]
+    names = names or []
     columns = _columns(names, [row for row in rows if len(row) == len(names)], mapping, metrics)
+    return Opened(TableParser(columns, delimiter), blocks, _beginning(data, head), head + 1)
+
+
+def _beginning(data: bytes, head: int) -> int:
+    """Return where the rows begin, in bytes, after so many lines."""
+    if not head:
+        return len(BOM_UTF8) if data.startswith(BOM_UTF8) else 0
     begins = 0
     for _ in range(head):
         begins = data.find(b"\n", begins) + 1 or len(data)
-    if not head and data.startswith(BOM_UTF8):
-        begins = len(BOM_UTF8)
-    return Opened(TableParser(columns, delimiter), blocks, begins, head + 1)
+    return begins
 
 
 def _lines(lines: list[str], mapping: ResultMapping | None, metrics: Sequence[str]) -> Opened:

@@ -64,6 +64,25 @@ _MOST_ARTIFACTS = 20
 _decoder = msgspec.json.Decoder(Log)
 
 
+def _opened(source: Source, limits: Limits) -> tuple[bytes, Log]:
+    """Return a log, as it stands in the file and read. Raises ReadError."""
+    if source.size_bytes > limits.whole_bytes:
+        raise ReadError(
+            "is too large for a SARIF log", path=source.path, hint="let the tool write a file for each part"
+        )
+    with source.open() as stream:
+        data = stream.read()
+    try:
+        log = decode_typed(data, _decoder)
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        what = f"is not a readable SARIF log: {single_line(str(error), 300)}"
+        raise ReadError(what, path=source.path, hint="check that it is complete, or run the tool again") from error
+    if log.version != SARIF_VERSION:
+        what = f"is SARIF {single_line(log.version, 20)}, and {SARIF_VERSION} is read"
+        raise ReadError(what, path=source.path, hint="let the tool write 2.1.0, or convert the file")
+    return data, log
+
+
 class SarifReader:
     """Reads one log."""
 
@@ -80,22 +99,7 @@ class SarifReader:
 
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the log's rules as checks. Raises ReadError."""
-        if source.size_bytes > limits.whole_bytes:
-            raise ReadError(
-                "is too large for a SARIF log", path=source.path, hint="let the tool write a file for each part"
-            )
-        with source.open() as stream:
-            data = stream.read()
-        try:
-            log = decode_typed(data, _decoder)
-        except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-            what = f"is not a readable SARIF log: {single_line(str(error), 300)}"
-            raise ReadError(
-                what, path=source.path, hint="check that it is complete, or run the tool again"
-            ) from error
-        if log.version != SARIF_VERSION:
-            what = f"is SARIF {single_line(log.version, 20)}, and {SARIF_VERSION} is read"
-            raise ReadError(what, path=source.path, hint="let the tool write 2.1.0, or convert the file")
+        data, log = _opened(source, limits)
         parts = [_Run(run, source, limits) for run in log.runs or ()]
         checks = tuple(check for part in parts for check in part.checks())
         notes = [*noted_twice(data, source.path), *(note for part in parts for note in part.notes())]

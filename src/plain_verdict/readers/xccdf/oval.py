@@ -89,26 +89,20 @@ class OvalResults:
         yield f"{'not so' if wanted else 'so, and must not be'}: {what or id_}"
         if test is None:
             return
-        tested = [
-            tested_object
-            for tested_object in children(test, "tested_item")
-            if tested_object.get("result") != str(wanted).lower()
-        ]
-        states = (
-            []
-            if result is None
-            else [
-                self._results.get(tested_object.get("state_ref", "")) for tested_object in children(result, "state")
-            ]
-        )
+        states = [] if result is None else self._states_of(result)
+        tested = [item for item in children(test, "tested_item") if item.get("result") != str(wanted).lower()]
         for element in tested[:_ITEMS]:
             item = self._items.get(element.get("item_id", ""))
             if item is not None:
-                yield f"  found: {_item(item, [state for state in states if state is not None])}"
+                yield f"  found: {_item(item, states)}"
         if len(tested) > _ITEMS:
             yield f"  and {plural(len(tested) - _ITEMS, 'more item')}"
         if not tested and wanted:
             yield "  found: nothing of the kind"
+
+    def _states_of(self, result: Element) -> list[Element]:
+        states = (self._results.get(state.get("state_ref", "")) for state in children(result, "state"))
+        return [state for state in states if state is not None]
 
 
 def _grandchildren(element: Element, name: str) -> Iterator[Element]:
@@ -124,14 +118,18 @@ def _item(item: Element, states: list[Element]) -> str:
         part for part in item if isinstance(part.tag, str) and local(part) not in wanted_names and text_of(part)
     ]
     words = [f"{_name(part)} {text_of(part)}" for part in names[:_VALUES]]
-    for state in states:
-        for element in state:
-            value = first_text(item, local(element)) if isinstance(element.tag, str) else ""
-            operation, bound = element.get("operation", "equals"), text_of(element)
-            if value and not (operation == "equals" and value == bound):
-                bound = bound or f"what the variable {element.get('var_ref', '')} holds"
-                words.append(f"{_name(element)} is {value}, {_OPERATIONS.get(operation, operation)} {bound}")
+    words += filter(None, (_difference(item, element) for state in states for element in state))
     return "; ".join(words)
+
+
+def _difference(item: Element, wanted: Element) -> str:
+    """Return what an item holds and what is asked of it, "" where it holds just that or nothing."""
+    value = first_text(item, local(wanted)) if isinstance(wanted.tag, str) else ""
+    operation, bound = wanted.get("operation", "equals"), text_of(wanted)
+    if not value or (operation == "equals" and value == bound):
+        return ""
+    bound = bound or f"what the variable {wanted.get('var_ref', '')} holds"
+    return f"{_name(wanted)} is {value}, {_OPERATIONS.get(operation, operation)} {bound}"
 
 
 def _name(element: Element) -> str:

@@ -241,23 +241,13 @@ class _Reading(FileReading):
             outcome, reason = OUTCOMES[forgiving.old]
         id_, name = self._named(result.rule, suite)
         severity = SEVERITIES.get(result.severity or rule.severity or "unknown", Severity.MEDIUM)
-        messages = " ".join(result.messages)
         broken = outcome in BAD
-        problem = self._problem(result, outcome, messages or reason) if broken else None
         return Check(
             id=id_,
             kind=self._kind,
             suite=suite,
             name=name,
-            attempts=(
-                Attempt(
-                    outcome,
-                    started=read_moment(result.time) if result.time else None,
-                    reason=self.text(". ".join(filter(None, (reason, messages)))) if reason and not broken else "",
-                    problems=(problem,) if problem else (),
-                    cause=name if broken else "",
-                ),
-            ),
+            attempts=(self._attempt(result, outcome, reason, name),),
             facts=tuple(self._facts_of(result, rule)),
             description=rule.asks,
             links=rule.references,
@@ -271,6 +261,15 @@ class _Reading(FileReading):
                 allowed=self._allowed(forgiving) if forgiving else None,
             ),
         )
+
+    def _attempt(self, result: RuleResult, outcome: Outcome, reason: str, name: str) -> Attempt:
+        messages = " ".join(result.messages)
+        started = read_moment(result.time) if result.time else None
+        if outcome in BAD:
+            problems = (self._problem(result, outcome, messages or reason),)
+            return Attempt(outcome, started=started, problems=problems, cause=name)
+        why = self.text(". ".join(filter(None, (reason, messages)))) if reason else ""
+        return Attempt(outcome, started=started, reason=why)
 
     def _named(self, rule: str, suite: tuple[str, ...]) -> tuple[str, str]:
         """Return the id and the name of a rule's check: made once, however many machines there are."""
@@ -291,18 +290,18 @@ class _Reading(FileReading):
     def _outcome(self, result: RuleResult, rule: BenchmarkRule) -> tuple[Outcome, str]:
         """Return how a rule ended, the gravest of several results, and why where it is not kept or broken."""
         self._has_many += len(result.results) > 1
-        unknown = next((word for word in result.results or ("",) if word not in OUTCOMES), None)
-        known = [OUTCOMES[word] for word in result.results if word in OUTCOMES]
-        worst = gravest(outcome for outcome, _ in known)
-        if unknown is not None and worst not in BAD:
-            word = single_line(unknown, 40)
+        known = dict(reversed([OUTCOMES[word] for word in result.results if word in OUTCOMES]))
+        unknown = [word for word in result.results or ("",) if word not in OUTCOMES]
+        worst = gravest(known)
+        if unknown and worst not in BAD:
+            word = single_line(unknown[0], 40)
             self.unknown[word or "none at all"] += 1
             return Outcome.UNDECIDED, f"the result “{word}” is none of the standard's"
-        found = next(known_outcome for known_outcome in known if known_outcome[0] is worst)
+        # The standard lets a rule be checked and not count.
         role = result.role or rule.role
-        if role in _ROLES and found[0] is not Outcome.SKIPPED:
+        if role in _ROLES and worst is not Outcome.SKIPPED:
             return Outcome.SKIPPED, f"does not count: {_ROLES[role]}: {', '.join(result.results)}"
-        return found
+        return worst, known[worst]
 
     def _allowed(self, override: Override) -> Allowed:
         """Return who allowed what breaks a rule, and why."""

@@ -1,6 +1,6 @@
 """A chart of what requests took at each number of users."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from plain_verdict.model import LoadRun, UserLevel
 from plain_verdict.report.charts import LEFT, RIGHT, Chart, LinearAxis, LogAxis, Mark, Outline, points
@@ -23,12 +23,9 @@ def carried(load: LoadRun) -> Chart:
     ]
     heads = ("Users", "Requests", "Requests/s", "Failed", "Median", "p95")
     rows = [_row(level) for level in levels]
-    last = levels[-1]
     marks = [Mark(LEFT - 6, at + 4, words, "end") for at, words in y.lines()]
     marks += [Mark(x, _BOTTOM + 18, users_label(level), "middle") for x, level in zip(middles, levels, strict=True)]
-    if last.p95_s:
-        marks.append(Mark(RIGHT, y.at(last.p95_s) + 16, "p95", "end", "label"))
-    marks.append(Mark(RIGHT, rates.at(last.per_second) - 6, f"{last.per_second:,.3g} requests/s", "end", "label"))
+    marks += _ends(levels[-1], y, rates)
     return Chart(
         name="users",
         title="How many users does it carry?",
@@ -41,6 +38,13 @@ def carried(load: LoadRun) -> Chart:
         table=(heads, *rows),
         steps=(heads, *rows),
     )
+
+
+def _ends(last: UserLevel, y: LogAxis, rates: LinearAxis) -> Iterator[Mark]:
+    """Yield what the two lines are called, at their ends."""
+    if last.p95_s:
+        yield Mark(RIGHT, y.at(last.p95_s) + 16, "p95", "end", "label")
+    yield Mark(RIGHT, rates.at(last.per_second) - 6, f"{last.per_second:,.3g} requests/s", "end", "label")
 
 
 def _outline(style: str, middles: Sequence[float], values: Sequence[float | None]) -> list[Outline]:

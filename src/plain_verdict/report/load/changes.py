@@ -43,11 +43,16 @@ def changes_of(compared: Comparison) -> Iterator[ChangeRow]:
     reach = max(ends, default=0.0) or 1.0
     for change in sorted(changes, key=lambda change: (not change.certain, -abs(change.share))):
         by = change.now_s - change.before_s
-        difference = f"{'+' if by >= 0 else '−'}{format_duration(abs(by))}"
-        if change.low_s is not None and change.high_s is not None:
-            difference += f" ({_signed(change.low_s)} to {_signed(change.high_s)})"
         low, high = (None if end is None else _position(end, reach) for end in (change.low_s, change.high_s))
-        yield ChangeRow(change, _significance(change), difference, low, high, _position(by, reach))
+        yield ChangeRow(change, _significance(change), _difference(change), low, high, _position(by, reach))
+
+
+def _difference(change: Change) -> str:
+    by = change.now_s - change.before_s
+    difference = f"{'+' if by >= 0 else '−'}{format_duration(abs(by))}"
+    if change.low_s is None or change.high_s is None:
+        return difference
+    return f"{difference} ({_signed(change.low_s)} to {_signed(change.high_s)})"
 
 
 def _position(seconds: float, reach: float) -> float:

@@ -187,21 +187,22 @@ class Folding:
         return replace(check, attempts=(*check.attempts[:-1], replace(last, problems=problems)))
 
     def _columns(self) -> Columns:
-        last, new = [check.attempts[-1] for check in self._checks], self._report.new
+        checks, new = self._checks, self._report.new
+        last = [check.attempts[-1] for check in checks]
         return Columns(
             suites=[(" › ".join(group.path), len(group.checks)) for group in self._report.suites],
-            outcomes=[outcome.value for outcome in Outcome],
+            outcomes=list(map(str, Outcome)),
             outcome="".join([OUTCOME_CODES[attempt.outcome] for attempt in last]),
-            kinds=[kind.value for kind in Kind],
-            of_kind="".join([_KIND_CODES[check.kind] for check in self._checks]) if self._many_kinds else "",
+            kinds=list(map(str, Kind)),
+            of_kind="".join([_KIND_CODES[check.kind] for check in checks]) if self._many_kinds else "",
             kind="".join(self._kinds),
-            tail=_by_number([check.id[_ID_CHARS:] for check in self._checks]),
-            seconds="\n".join([f"{attempt.took_s:.3f}" if attempt.took_s else "0" for attempt in last]),
-            took="\n".join([describe_time(attempt) for attempt in last]),
-            name="\n".join([check.title if check.parameters else check.name for check in self._checks]),
-            html=_by_number([name_text(check) if check.parameters else "" for check in self._checks]),
+            tail=_by_number([check.id[_ID_CHARS:] for check in checks]),
+            seconds="\n".join(map(_seconds, last)),
+            took="\n".join(map(describe_time, last)),
+            name="\n".join(map(_plain_name, checks)),
+            html=_by_number(list(map(_name_with_parameters, checks))),
             more=dict(self._more()),
-            new_failures=[n for n, check in enumerate(self._checks) if check.id in new] if new else [],
+            new_failures=[n for n, check in enumerate(checks) if check.id in new] if new else [],
             row=self._row,
         )
 
@@ -210,6 +211,18 @@ class Folding:
         for number, (check, kind) in enumerate(zip(self._checks, self._kinds, strict=True)):
             if kind is not RowKind.SIMPLE and (text := _found_by_search(check)):
                 yield str(number), text
+
+
+def _seconds(attempt: Attempt) -> str:
+    return f"{attempt.took_s:.3f}" if attempt.took_s else "0"
+
+
+def _plain_name(check: Check) -> str:
+    return check.title if check.parameters else check.name
+
+
+def _name_with_parameters(check: Check) -> str:
+    return name_text(check) if check.parameters else ""
 
 
 def _by_number(texts: Sequence[str]) -> dict[str, str]:

@@ -1,12 +1,12 @@
 """The digest for mail: verdict, tally and causes as HTML of tables with inline styles, and as plain text."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from textwrap import fill
 
 import msgspec
 
 from plain_verdict.judging.sentence import name_kind
-from plain_verdict.model import Cause, Outcome, State, Verdict, VerdictWord
+from plain_verdict.model import Cause, ConditionResult, Outcome, State, Verdict, VerdictWord
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.brand.tokens import (
     ACCENT_LIGHT,
@@ -57,7 +57,7 @@ class Digest(msgspec.Struct, frozen=True):
     html: str
 
 
-class _Words(msgspec.Struct, frozen=True):
+class _Words(msgspec.Struct, frozen=True, kw_only=True):
     """What both forms of the digest say."""
 
     title: str
@@ -69,11 +69,11 @@ class _Words(msgspec.Struct, frozen=True):
     operations: list[tuple[str, str, str]]
     """Name, answers and longest time of the operations that are given; ``more_operations`` are only counted."""
     more_operations: int
-    load: str
-    requests: list[tuple[str, str, str, str]]
+    load: str = ""
+    requests: Sequence[tuple[str, str, str, str]] = ()
     """Name, how many were sent, the share that failed, and within what 95 % were answered."""
-    more_requests: int
-    chart: str
+    more_requests: int = 0
+    chart: str = ""
     """What the chart shows, "" where there is none."""
     since: str
     """The build that the run is compared with, "" where there is none."""
@@ -83,8 +83,8 @@ class _Words(msgspec.Struct, frozen=True):
     more_new: int
     when: str
     made: str
-    attached: str
-    link: str
+    attached: str = ""
+    link: str = ""
 
 
 def render_digest(
@@ -95,6 +95,23 @@ def render_digest(
     ``chart``: a chart goes with it, which the HTML shows as ``cid:chart``. ``link`` is the page's address.
     """
     verdict, info = report.verdict, report.info
+    words = _words(report, most_causes, chart=chart)
+    words = msgspec.structs.replace(words, attached=attached, link=link)
+    given = {
+        "verdict": verdict,
+        "info": info,
+        "colours": _MAIL_COLOURS,
+        "states": _STATES,
+        "accent": info.brand.accent_light or ACCENT_LIGHT,
+        "plate": _PLATE,
+    }
+    template = make_environment().get_template("digest.html.j2")
+    html = template.render(msgspec.structs.asdict(words), **given)
+    return Digest(f"{verdict.word.capitalize()}: {report.title}", _plain(words, verdict, info), html)
+
+
+def _words(report: Report, most_causes: int, *, chart: bool) -> _Words:
+    verdict, info, history = report.verdict, report.info, report.history
     started, ended = report.span
     since = report.run.in_series.since if report.run.in_series else None
     new = since.new if since else ()
@@ -106,31 +123,23 @@ def render_digest(
         kinds=_kinds(verdict),
         operations=_operations(report),
         more_operations=max(0, len(report.api.rows) - _OPERATIONS) if report.api else 0,
-        load=report.load.lead if report.load else "",
-        requests=_requests(report),
-        more_requests=max(0, len(report.load.run.requests) - _REQUESTS) if report.load else 0,
-        chart=report.load.charts[0].words if chart and report.load else "",
-        since=report.history.against if report.history else "",
-        changes=report.history.lead if report.history else "",
+        since=history.against if history else "",
+        changes=history.lead if history else "",
         new=[(_cut(change.name), _cut(change.before)) for change in new[:_NEW]],
         more_new=max(0, len(new) - _NEW),
         when=f"{format_day(started)}, {format_span(started, ended)}" if started else "",
         made=f"{format_day(info.made)}, {format_time_of_day(info.made)}",
-        attached=attached,
-        link=link,
     )
-    accent = info.brand.accent_light or ACCENT_LIGHT
-    given = {
-        "verdict": verdict,
-        "info": info,
-        "colours": _MAIL_COLOURS,
-        "states": _STATES,
-        "accent": accent,
-        "plate": _PLATE,
-    }
-    template = make_environment().get_template("digest.html.j2")
-    html = template.render(msgspec.structs.asdict(words), **given)
-    return Digest(f"{verdict.word.capitalize()}: {report.title}", _plain(words, verdict, info), html)
+    load = report.load
+    if load is None:
+        return words
+    return msgspec.structs.replace(
+        words,
+        load=load.lead,
+        requests=_requests(report),
+        more_requests=max(0, len(load.run.requests) - _REQUESTS),
+        chart=load.charts[0].words if chart else "",
+    )
 
 
 def _kinds(verdict: Verdict) -> list[tuple[str, str, str]]:
@@ -180,31 +189,36 @@ def _cut(text: str) -> str:
 
 def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
     """Return the summary as plain text, in lines that mail programs need not break."""
-    counts = ", ".join(f"{number:,} {outcome}" for outcome, number in words.counts)
     lines = [words.title, "=" * min(len(words.title), _LINE_CHARS), "", verdict.sentence]
     lines += [f"Full report: {words.link}"] if words.link else []
-    lines += ["", *(f"- {remark}" for remark in verdict.all_remarks)] if verdict.all_remarks else []
-    lines += ["", *(f"{name}: {word}. {why}" for name, word, why in words.kinds)] if words.kinds else []
+    lines += _parted([f"- {remark}" for remark in verdict.all_remarks])
+    lines += _parted([f"{name}: {word}. {why}" for name, word, why in words.kinds])
+    counts = ", ".join(f"{number:,} {outcome}" for outcome, number in words.counts)
     lines += ["", f"{capital(counts)}." if counts else "No checks were found."]
-    lines += _headed(
-        "Conditions",
-        [
-            f"{condition.state.capitalize()}: {condition.words} ({condition.met})"
-            for condition in verdict.conditions
-        ],
-    )
+    lines += _headed("Conditions", [_plain_condition(condition) for condition in verdict.conditions])
     causes = [line for cause in words.causes for line in ("", *_plain_cause(cause))][1:]
     causes += ["", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else []
     lines += _headed("Causes", causes)
     lines += _headed(f"Changes since {words.since}", _plain_changes(words)) if words.since else []
     lines += _headed("Calls", _plain_operations(words))
     lines += _headed("Load", _plain_load(words))
-    lines += ["", *(f"{fact.key}: {fact.value}" for fact in info.facts)]
-    lines += [f"Run: {words.when}"] if words.when else []
-    lines += [f"Summary written: {words.made}"]
-    lines += [f"Full report attached: {words.attached}"] if words.attached else []
-    lines += [part for part in (info.brand.footer, info.brand.contact) if part]
+    lines += ["", *(f"{fact.key}: {fact.value}" for fact in info.facts), *_plain_end(words)]
+    lines += filter(None, (info.brand.footer, info.brand.contact))
     return "\n".join(map(_wrapped, lines)).strip() + "\n"
+
+
+def _plain_condition(condition: ConditionResult) -> str:
+    return f"{condition.state.capitalize()}: {condition.words} ({condition.met})"
+
+
+def _plain_end(words: _Words) -> list[str]:
+    lines = [f"Run: {words.when}"] if words.when else []
+    lines += [f"Summary written: {words.made}"]
+    return [*lines, f"Full report attached: {words.attached}"] if words.attached else lines
+
+
+def _parted(lines: list[str]) -> list[str]:
+    return ["", *lines] if lines else []
 
 
 def _headed(name: str, lines: list[str]) -> list[str]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from plain_verdict.model import Call, Exchange
 from plain_verdict.report import Report
 from plain_verdict.writers.summary_load import ms_of
 from plain_verdict.writers.tables.checks import WHERE, checks_with_more, parts_of
@@ -13,28 +14,26 @@ def _exchanges(report: Report) -> Iterator[Row]:
     for check in checks_with_more(report):
         for number, path, part in parts_of(check):
             for position, exchange in enumerate(part.exchanges, 1):
-                call = calls.get(id(exchange))
-                sent, back = exchange.request, exchange.response
-                yield (
-                    check.id,
-                    check.name,
-                    number,
-                    path or None,
-                    position,
-                    sent.method,
-                    sent.url,
-                    back.status if back else None,
-                    back.reason if back else exchange.no_answer,
-                    call.state.value if call else None,
-                    call.operation.name if call else None,
-                    call.documented_status if call else None,
-                    round_s(exchange.took_s),
-                    exchange.sent,
-                    sent.body.size_bytes if sent.body else None,
-                    back.body.size_bytes if back and back.body else None,
-                    back.body.media_type if back and back.body else None,
-                    exchange.address,
-                )
+                place = (check.id, check.name, number, path or None, position)
+                yield (*place, *_exchange(exchange, calls.get(id(exchange))))
+
+
+def _exchange(exchange: Exchange, call: Call | None) -> Row:
+    sent, back = exchange.request, exchange.response
+    body_back = back.body if back else None
+    return (
+        sent.method,
+        sent.url,
+        back.status if back else None,
+        back.reason if back else exchange.no_answer,
+        *((call.state.value, call.operation.name, call.documented_status) if call else (None, None, None)),
+        round_s(exchange.took_s),
+        exchange.sent,
+        sent.body.size_bytes if sent.body else None,
+        body_back.size_bytes if body_back else None,
+        body_back.media_type if body_back else None,
+        exchange.address,
+    )
 
 
 def _operations(report: Report) -> Iterator[Row]:

@@ -1,8 +1,9 @@
 """Tables of checks and what is below them: attempts, steps, problems, evidence."""
 
 from collections.abc import Iterator, Mapping
+from functools import cache
 
-from plain_verdict.model import Attempt, Check, Content, Evidence, Step, evidence_of_check
+from plain_verdict.model import Attempt, Check, Content, Evidence, Step, Waived, evidence_of_check
 from plain_verdict.report import Report
 from plain_verdict.text.cleaning import headline
 from plain_verdict.writers.tables.interface import Column, Family, Holds, Row, Table, round_s
@@ -11,20 +12,16 @@ from plain_verdict.writers.tables.interface import Column, Family, Holds, Row, T
 def _checks(report: Report) -> Iterator[Row]:
     verdict, new = report.verdict, report.new
     causes = {check.id: cause.name for cause in verdict.causes for check in cause.checks}
-    suites: dict[tuple[str, ...], str] = {}
+    suites = cache(" › ".join)  # most checks share theirs, and a cell that is one object costs nothing again
     known = report.history is not None
     for file in report.run.files:
         for check in file.checks:
-            suite = suites.get(check.suite)
-            if suite is None:
-                suite = suites.setdefault(check.suite, " › ".join(check.suite))
             attempts = check.attempts
             last = attempts[-1]
-            waived = verdict.waived.get(check.id)
             yield (
                 check.id,
                 check.kind,
-                suite,
+                suites(check.suite),
                 check.name,
                 last.outcome,
                 round_s(last.took_s),
@@ -34,16 +31,22 @@ def _checks(report: Report) -> Iterator[Row]:
                 headline(last.problems[0].message) if last.problems else None,
                 last.reason,
                 causes.get(check.id),
-                waived.reason if waived else None,
-                waived.until.isoformat() if waived and waived.until else None,
+                *_waived(verdict.waived.get(check.id)),
                 check.id in new if known else None,
                 last.worker,
                 str(check.location) if check.location else None,
-                " ".join(check.tags) if check.tags else None,
-                " ".join(check.requirements) if check.requirements else None,
+                " ".join(check.tags) or None,
+                " ".join(check.requirements) or None,
                 check.disambiguator,
                 file.path,
             )
+
+
+def _waived(waived: Waived | None) -> tuple[str | None, str | None]:
+    """Return why a check is waived, and until when."""
+    if waived is None:
+        return None, None
+    return waived.reason, waived.until.isoformat() if waived.until else None
 
 
 def _attempts(report: Report) -> Iterator[Row]:

@@ -90,17 +90,20 @@ class TablesWriter:
         )
 
     def _cells(self, cells: Sequence[Cell], holds: Holds) -> Sequence[Cell]:
-        if holds is Holds.TEXT and self._how is not TablesAs.CSV_RAW:
-            if RUN_BY_SPREADSHEETS.isdisjoint({str(cell)[:1] for cell in cells if cell}):
-                return cells
-            risky = [would_run(str(cell or "")) for cell in cells]
-            self._defused += sum(risky)
-            return [defused(str(cell)) if runs else cell for cell, runs in zip(cells, risky, strict=True)]
+        if holds is Holds.TEXT:
+            return cells if self._how is TablesAs.CSV_RAW else self._defuse(cells)
         if holds is Holds.MOMENT:
             return [cell.isoformat() if isinstance(cell, datetime) else None for cell in cells]
         if holds is Holds.FLAG:
             return [None if cell is None else ("no", "yes")[bool(cell)] for cell in cells]
         return cells
+
+    def _defuse(self, cells: Sequence[Cell]) -> Sequence[Cell]:
+        if RUN_BY_SPREADSHEETS.isdisjoint({str(cell)[:1] for cell in cells if cell}):
+            return cells
+        risky = [would_run(str(cell or "")) for cell in cells]
+        self._defused += sum(risky)
+        return [defused(str(cell)) if runs else cell for cell, runs in zip(cells, risky, strict=True)]
 
 
 def filled_tables(report: Report) -> Iterator[Filled]:

@@ -3,7 +3,7 @@
 import math
 import re
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import NamedTuple
 
@@ -72,15 +72,24 @@ def guess(level: Level) -> Guess:
     fields = [field for field in level.fields if field.path != fixed]
     roles = _roles(fields)
     rest = [field for field in fields if field not in roles.values()]
-    groups = next((field for field in rest if _groups_all(field)), None)
-    if groups and Role.SUITE not in roles and Role.NAME in roles:
-        roles[Role.SUITE] = groups
-    time_of_day = None
-    if Role.STARTED in roles and _is_day(roles[Role.STARTED]):
-        time_of_day = next(filter(_is_time_of_day, rest), None)
-    score = sum(_WEIGHTS.get(role, 0.2) * _fit(role, field) for role, field in roles.items())
+    if Role.SUITE not in roles and Role.NAME in roles:
+        groups = next(filter(_groups_all, rest), None)
+        roles |= {Role.SUITE: groups} if groups else {}
+    time_of_day = _time_of_day(roles, rest)
     unused = tuple(field for field in rest if field is not time_of_day and field not in roles.values())
-    return Guess(roles, score + math.log10(level.number + 1) / 2, unused, time_of_day, _unit_beside(roles, level))
+    return Guess(roles, _score(roles, level.number), unused, time_of_day, _unit_beside(roles, level))
+
+
+def _time_of_day(roles: Mapping[Role, Field], rest: Sequence[Field]) -> Field | None:
+    """Return the field that has the time where another has the day."""
+    started = roles.get(Role.STARTED)
+    return next(filter(_is_time_of_day, rest), None) if started and _is_day(started) else None
+
+
+def _score(roles: Mapping[Role, Field], items: int) -> float:
+    # Of two lists that fit as well, the longer one is that of the checks.
+    score = sum(_WEIGHTS.get(role, 0.2) * _fit(role, field) for role, field in roles.items())
+    return score + math.log10(items + 1) / 2
 
 
 def _roles(fields: Sequence[Field]) -> dict[Role, Field]:

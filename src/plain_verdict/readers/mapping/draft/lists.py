@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
+from itertools import chain, islice
 
 from lxml import etree
 
@@ -75,11 +76,14 @@ def line_candidates(source: Source, limits: Limits) -> list[Candidate]:
 def _kinds_of_lines(lines: list[dict[str, object]]) -> list[tuple[tuple[str, str] | None, list[dict[str, object]]]]:
     """Return all lines, or those of each kind where a key with few values tells lines of different keys apart."""
     for key in dict.fromkeys(key for line in lines[:SAMPLE] for key in line):
-        texts = Counter(value for line in lines if isinstance(value := line.get(key), str))
-        if not 1 < len(texts) <= _MOST_KINDS or texts.total() < _NEARLY_ALL * len(lines):
+        groups: dict[str, list[dict[str, object]]] = {}
+        for line in lines:
+            if isinstance(value := line.get(key), str):
+                groups.setdefault(value, []).append(line)
+        with_text = sum(map(len, groups.values()))
+        if not 1 < len(groups) <= _MOST_KINDS or with_text < _NEARLY_ALL * len(lines):
             continue
-        groups = {text: [line for line in lines if line.get(key) == text] for text in texts}
-        if _are_distinct([frozenset(name for line in group for name in line) for group in groups.values()]):
+        if _are_distinct([frozenset(chain.from_iterable(group)) for group in groups.values()]):
             return [((key_of(key), text), group) for text, group in groups.items()]
     return [(None, lines)]
 
@@ -135,21 +139,20 @@ def xml_candidates(source: Source, limits: Limits) -> tuple[list[Candidate], dic
     document = XmlDocument(source, {}, limits)  # refuses what must not be read
     del document
     with source.open() as stream:
-        for number, (event, element) in enumerate(XmlFile(stream).events(["*"])):
+        for event, element in islice(XmlFile(stream).events(["*"]), 2 * _ELEMENTS_LOOKED_AT + 2):
             if event == "end":
                 elements.setdefault(_path_of(element, prefixes), []).append(element)
-            if number > 2 * _ELEMENTS_LOOKED_AT:
-                break
     repeated = {path: some for path, some in elements.items() if len(some) > 1 or len(some[0])}
     levels = {path: Level(path, _xml_fields(some, prefixes), len(some)) for path, some in repeated.items()}
     run = next((level._replace(each="") for path, level in levels.items() if path.count("/") == 1), None)
-    found = []
-    for path, level in levels.items():
-        if path.count("/") < 2:
-            continue
-        around = [levels[outer] for outer in _outer_paths(path) if outer in levels and levels[outer].number > 1]
-        found.append(Candidate(tuple(_relative([*around, level])), run))
-    return found, prefixes
+    nested = {path: level for path, level in levels.items() if path.count("/") > 1}
+    return [
+        Candidate(tuple(_relative([*_around(path, levels), level])), run) for path, level in nested.items()
+    ], prefixes
+
+
+def _around(path: str, levels: Mapping[str, Level]) -> list[Level]:
+    return [levels[outer] for outer in _outer_paths(path) if outer in levels and levels[outer].number > 1]
 
 
 def _outer_paths(path: str) -> list[str]:

@@ -22,22 +22,28 @@ def trace_html(check: Check, past: Sequence[tuple[Build, Past, float | None]]) -
     words = describe_trace(past)
     now = Past.PASSED_ON_RETRY if check.flaky else _PAST[check.outcome.value]
     bars = [*((past_outcome, took) for _, past_outcome, took in past), (now, check.last.took_s)]
-    longest = max((took or 0.0 for _, took in bars), default=0.0) or 1.0
-    paths = {"good": "", "retried": "", "bad": "", "open": ""}
-    for position, (item, took) in enumerate(bars):
-        height = _BAR_UNIT * max(1, round(_HIGHEST / _BAR_UNIT * (took or 0.0) / longest))
-        name = _CLASSES.get(item, "open")
-        down = _BELOW if name == "bad" else 0
-        if item is not Past.ABSENT:
-            up = 2 if name == "open" else height
-            paths[name] += f"M{position * _STEP + _WIDTH // 2} {_BASE + down}v-{up + down}"
     width = len(bars) * _STEP
-    drawn = "".join(f'<path class="{name}" d="{path}"/>' for name, path in paths.items() if path)
+    drawn = "".join(f'<path class="{name}" d="{path}"/>' for name, path in _bar_paths(bars).items() if path)
     last = f'<path class="now" d="M{width - _STEP} {_BASE + _BELOW + 2}h{_WIDTH}"/>'
     return Markup(  # noqa: S704  numbers and words of our own; the labels of builds are escaped
         f'<p class="trace"><svg width="{width}" height="{_HEIGHT}" aria-hidden="true">{drawn}{last}</svg>'
         f" <span>{escaped(capital(words))}</span></p>"
     )
+
+
+def _bar_paths(bars: Sequence[tuple[Past, float | None]]) -> dict[str, str]:
+    """Return a path for each class of bars: far fewer elements than one for each bar."""
+    longest = max((took or 0.0 for _, took in bars), default=0.0) or 1.0
+    paths = {"good": "", "retried": "", "bad": "", "open": ""}
+    for position, (item, took) in enumerate(bars):
+        if item is Past.ABSENT:
+            continue
+        height = _BAR_UNIT * max(1, round(_HIGHEST / _BAR_UNIT * (took or 0.0) / longest))
+        name = _CLASSES.get(item, "open")
+        down = _BELOW if name == "bad" else 0
+        up = 2 if name == "open" else height
+        paths[name] += f"M{position * _STEP + _WIDTH // 2} {_BASE + down}v-{up + down}"
+    return paths
 
 
 _PAST = {past.words: past for past in Past}
