@@ -28,11 +28,11 @@ def compare(now: KeptRun, traces: AlignedHistory, against: KeptRun, step: timede
     """
     ids = now.check_index.ids
     known = [build.id for build in traces.builds]
-    beside, at = (
-        (traces, known.index(against.build.id))
-        if against.build.id in known
-        else (align(now.check_index, [against]), 0)
-    )
+    beside, at = traces, 0
+    if against.build.id in known:
+        at = known.index(against.build.id)
+    else:
+        beside = align(now.check_index, [against])
     before = beside.outcomes[at]
     looking = _Looking(now, traces)
     slower, faster, timed = _time_changes(now, traces)

@@ -52,16 +52,16 @@ def find_flakiness(outcomes: Sequence[str], commits: Sequence[str]) -> Unsteady 
     ran = [pair for pair in zip(outcomes, commits, strict=True) if pair[0] in _RAN][-LOOKED_AT:]
     if len(ran) < LEAST_RUNS:
         return None
-    retries = sum(outcome == Past.PASSED_ON_RETRY for outcome, _ in ran)
+    letters = [outcome for outcome, _ in ran]
+    retries = letters.count(Past.PASSED_ON_RETRY)
     passed = [(outcome in _GOOD_LETTERS, commit) for outcome, commit in ran]
     turned = [(before, after) for (low, before), (high, after) in pairwise(passed) if low != high]
     same_code = sum(before == after != "" for before, after in turned)
-    commits_known = all(commit for pair in turned for commit in pair)
-    enough = _TURNS_WITH_CODE if commits_known else _TURNS_BY_ITSELF
+    # Where the code of each run is known, fewer turns are told from repairs.
+    enough = _TURNS_WITH_CODE if all(map(all, turned)) else _TURNS_BY_ITSELF
     if not (retries or same_code or len(turned) >= enough):
         return None
-    unsteady = sum(outcome != Past.PASSED for outcome, _ in ran)
-    return Unsteady(unsteady, len(ran), retries, len(turned), same_code)
+    return Unsteady(len(ran) - letters.count(Past.PASSED), len(ran), retries, len(turned), same_code)
 
 
 class Timed(msgspec.Struct, frozen=True):

@@ -75,16 +75,19 @@ def _judged(
     if kind is Kind.COMPLIANCE and all(check.rule for check in inside.checks):
         counts = count_rules(inside.checks, [check.id for check in inside.checks if inside.is_waived(check)])
         return KindVerdict(kind, word, f"{describe_rules(counts)}.", tally)
-    facts = SentenceFacts(
-        tally=tally,
+    why = explain(word, _facts(inside, condition_results, gaps)).text
+    calls = describe_calls(inside.api.calls) if kind is Kind.API else ""
+    return KindVerdict(kind, word, f"{why.removesuffix('.')}; {calls}." if calls else why, tally)
+
+
+def _facts(inside: CheckedScope, condition_results: Sequence[ConditionResult], gaps: int) -> SentenceFacts:
+    return SentenceFacts(
+        tally=inside.tally,
         gaps=gaps,
         waived=inside.waived.total,
         broken=tuple(result for result in condition_results if result.state is State.NOT_MET),
         unmeasured=tuple(result.words for result in condition_results if result.state is State.OPEN),
     )
-    why = explain(word, facts).text
-    calls = describe_calls(inside.api.calls) if kind is Kind.API else ""
-    return KindVerdict(kind, word, f"{why.removesuffix('.')}; {calls}." if calls else why, tally)
 
 
 def _word(inside: CheckedScope, states: set[State], *, gaps: int, failures_count: bool) -> VerdictWord:

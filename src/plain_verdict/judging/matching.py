@@ -34,18 +34,22 @@ class Matcher:
 
     def covers(self, check: Check, source: str) -> bool:
         """Return whether the check fits every key. Raises TooSlow."""
-        match = self._match
-        if match.kind is not None and check.kind is not match.kind:
-            return False
-        if match.severity and not (check.rule and fits_severity(match.severity, check.rule.severity)):
-            return False
-        if match.outcome is not None and check.outcome is not match.outcome:
+        if not self._covers_facts(check):
             return False
         return (
             all(any(map(test, _values(key, check, source))) for key, test in self._tests.items())
             and (not self._problem_tests or any(map(self._knows, problems_of(check))))
             and (not self._exchange_tests or any(self._fits(exchange) for exchange, *_ in exchanges_of(check.last)))
         )
+
+    def _covers_facts(self, check: Check) -> bool:
+        # These cost nothing: texts are looked at only where they fit.
+        match = self._match
+        if match.kind is not None and check.kind is not match.kind:
+            return False
+        if match.outcome is not None and check.outcome is not match.outcome:
+            return False
+        return not match.severity or bool(check.rule and fits_severity(match.severity, check.rule.severity))
 
     def _fits(self, exchange: Exchange) -> bool:
         status = self._match.status

@@ -177,28 +177,33 @@ def _passing(tally: Tally) -> str:
 def _open(facts: SentenceFacts) -> Explanation:
     """Say why nothing can be said for certain."""
     tally = facts.tally
-    bad = tally.failed + tally.errored
-    verb = "is" if facts.gaps == 1 else "are"
-    unread = f"{spelled(facts.gaps, 'result file')} {verb} incomplete" if facts.gaps else ""
-    if not unread and facts.unmeasured:
-        unread = f"the condition “{facts.unmeasured[0]}” has no results to measure"
+    unread = _unread(facts)
     ending = f", and {unread}" if unread else ""
-    if not tally.total and facts.requests:
-        measured = plural(facts.requests, "request")
-        return Explanation(
-            f"{measured} were measured, and no condition sets a target for them{ending}.", skipped=True
-        )
-    if not tally.total:
-        return Explanation(f"no checks were found{ending}.", skipped=True)
     if not tally.ran:
-        skipped = "the only check was skipped" if tally.total == 1 else f"all {tally.total:,} checks were skipped"
-        return Explanation(f"no check ran: {skipped}{ending}.", skipped=True)
+        return Explanation(f"{_nothing_ran(facts)}{ending}.", skipped=True)
     if tally.undecided:
         verb = "is" if tally.undecided == 1 else "are"
         return Explanation(
             f"{tally.undecided:,} of {plural(tally.total, 'check')} {verb} undecided{ending}.", undecided=True
         )
-    if bad:
+    if tally.failed + tally.errored:
         allowed = _allowed(facts)
         return Explanation(f"{allowed.text.removesuffix('.')}, but {unread}.", waived=allowed.waived)
     return Explanation(f"{_passing(tally)}, but {unread}.", skipped=True)
+
+
+def _unread(facts: SentenceFacts) -> str:
+    """Return what is missing to tell more, "" for nothing."""
+    if facts.gaps:
+        return f"{spelled(facts.gaps, 'result file')} {'is' if facts.gaps == 1 else 'are'} incomplete"
+    return f"the condition “{facts.unmeasured[0]}” has no results to measure" if facts.unmeasured else ""
+
+
+def _nothing_ran(facts: SentenceFacts) -> str:
+    total = facts.tally.total
+    if total:
+        skipped = "the only check was skipped" if total == 1 else f"all {total:,} checks were skipped"
+        return f"no check ran: {skipped}"
+    if facts.requests:
+        return f"{plural(facts.requests, 'request')} were measured, and no condition sets a target for them"
+    return "no checks were found"

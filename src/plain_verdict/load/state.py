@@ -62,6 +62,15 @@ class RequestState:
         self.received = 0.0
         self.answered = Span()
 
+    def merge(self, other: "RequestState") -> None:
+        """Take in what is kept of the same request in another file."""
+        self.count += other.count
+        self.failed += other.failed
+        self.sum_us += other.sum_us
+        self.sum_all_us += other.sum_all_us
+        self.received += other.received
+        self.answered.merge(*other.answered.ends)
+
 
 class Span:
     """The least and the longest of some times, and their greatest common divisor, in microseconds."""
@@ -225,24 +234,9 @@ class LoadState:
             zip(unique_seconds.tolist(), sums.tolist(), times.tolist(), strict=True),
         )
 
-    def merge(self, other: "LoadState", *, same_clients: bool = False) -> None:
-        """Take in the state of another file, or of another part of the same one: then its users are the same."""
-        codes = np.array([self.code_of(name) for name in other.names], np.int64)
-        for code, request in zip(codes.tolist(), other.requests, strict=True):
-            merged_request = self.requests[code]
-            merged_request.count += request.count
-            merged_request.failed += request.failed
-            merged_request.sum_us += request.sum_us
-            merged_request.sum_all_us += request.sum_all_us
-            merged_request.received += request.received
-            merged_request.answered.merge(*request.answered.ends)
-        self.rows += other.rows
-        self.folded |= other.folded
-        firsts = [first for first in (self.first_us, other.first_us) if first is not None]
-        lasts = [last for last in (self.last_us, other.last_us) if last is not None]
-        self.first_us, self.last_us = min(firsts, default=None), max(lasts, default=None)
-        self.answered.merge(*other.answered.ends)
-        self.everything.merge(*other.everything.ends)
+    def _merge_histograms(self, other: "LoadState", codes: Ints) -> None:
+        """Take in the counts of another file, whose requests have these codes here."""
+        # A key holds the code of its request above the number of its bin, in one whole number.
         for name, shift in (("fine", _FINE), ("fine_failed", _FINE), ("batches", _SECONDS + _COARSE)):
             keys, counts = getattr(other, name).items()
             if keys.size:
@@ -252,6 +246,20 @@ class LoadState:
             keys, counts = getattr(other, name).items()
             if keys.size:
                 getattr(self, name).add_counted(keys, counts)
+
+    def merge(self, other: "LoadState", *, same_clients: bool = False) -> None:
+        """Take in the state of another file, or of another part of the same one: then its users are the same."""
+        codes = np.array([self.code_of(name) for name in other.names], np.int64)
+        for code, request in zip(codes.tolist(), other.requests, strict=True):
+            self.requests[code].merge(request)
+        self.rows += other.rows
+        self.folded |= other.folded
+        firsts = [first for first in (self.first_us, other.first_us) if first is not None]
+        lasts = [last for last in (self.last_us, other.last_us) if last is not None]
+        self.first_us, self.last_us = min(firsts, default=None), max(lasts, default=None)
+        self.answered.merge(*other.answered.ends)
+        self.everything.merge(*other.everything.ends)
+        self._merge_histograms(other, codes)
         # Each file counts its own users: together they are the sum.
         together = max if same_clients else operator.add
         for second, number in other.users.items():

@@ -275,9 +275,7 @@ def _facts(overrides: Overrides, settings: Settings, environment: Mapping[str, s
     Which build this is, settings that nobody named do not say where the pipeline does.
     """
     file = settings.file
-    from_options = read_pairs(overrides.fact)
-    if overrides.build and BUILD not in {fact.key.casefold() for fact in from_options}:
-        from_options = (*from_options, Fact(BUILD, overrides.build))
+    from_options = _facts_of_options(overrides)
     from_settings = tuple(Fact(key, _as_text(value)) for key, value in file.facts.items())
     from_environment = environment_facts(file.facts_from_environment, environment)
     from_pipeline = pipeline_facts(environment) if file.report.pipeline else ()
@@ -290,6 +288,13 @@ def _facts(overrides: Overrides, settings: Settings, environment: Mapping[str, s
     for fact in (*given, *(fact for fact in from_pipeline if fact.key not in known)):
         by_key.setdefault(fact.key, fact)
     return tuple(by_key.values())
+
+
+def _facts_of_options(overrides: Overrides) -> tuple[Fact, ...]:
+    facts = read_pairs(overrides.fact)
+    if not overrides.build or BUILD in {fact.key.casefold() for fact in facts}:
+        return facts
+    return (*facts, Fact(BUILD, overrides.build))
 
 
 def _as_text(value: object) -> str:
@@ -337,7 +342,6 @@ def _check_others(request: Request) -> None:
         PdfWriter().check()
     if report.charts:
         check_folder(Path(report.charts).absolute())
-    if report.charts:
         ChartsWriter().check()
     for file in (report.earl, report.digest, report.junit, report.markdown, report.pdf):
         if file and file != STANDARD_OUTPUT:

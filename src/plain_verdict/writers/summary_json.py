@@ -9,6 +9,7 @@ from plain_verdict.judging.compliance_text import RuleCounts, count_rules
 from plain_verdict.model import (
     Cause,
     KindVerdict,
+    Masked,
     Operation,
     RequirementState,
     Run,
@@ -200,6 +201,8 @@ class SummaryWriter(msgspec.Struct, frozen=True):
 
     def _summary(self, report: Report) -> Summary:
         run, verdict = report.run, report.verdict
+        rules = count_rules(run.checks, verdict.waived) if report.compliance else None
+        masked = report.masked or Masked()
         summary = Summary(
             schema=SCHEMA,
             verdict=verdict.word.value,
@@ -212,7 +215,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             load=load_summary(run.load) if run.load else None,
             reported=list(map(reported_summary, run.reported)),
             metrics=list(map(metric_summary, run.metrics)),
-            rules=(rules := count_rules(run.checks, verdict.waived) if report.compliance else None),
+            rules=rules,
             findings=rules.findings if rules else None,
             requirements=_requirements(run),
             causes=list(map(_cause, verdict.causes)),
@@ -220,8 +223,8 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             rule_notes=list(verdict.notes),
             evidence_notes=list(run.evidence_notes),
             mapping_notes=list(run.mapping_notes),
-            masked=report.masked.count if report.masked else 0,
-            masked_known=dict(report.masked.known) if report.masked else {},
+            masked=masked.count,
+            masked_known=dict(masked.known),
             cases=run.cases,
             reruns=list(run.reruns),
             flaky=[check.whole_name for check in run.checks if check.flaky],

@@ -213,16 +213,19 @@ class CaseReader:
         """Return the outcome of a case without a problem element, by what its attributes say of it."""
         if attributes.keys().isdisjoint(TELLING):
             return Outcome.PASSED, "", ()
-        outcomes = [
-            (outcome, single_line(word, _WORD_CHARS)) for outcome, word in outcome_words_of_case(attributes)
-        ]
-        unknown = [word for outcome, word in outcomes if outcome is None]
+        known: dict[Outcome, str] = {}
+        unknown: list[str] = []
+        for outcome_of_word, raw in outcome_words_of_case(attributes):
+            word = single_line(raw, _WORD_CHARS)
+            if outcome_of_word is None:
+                unknown.append(word)
+            else:
+                known.setdefault(outcome_of_word, word)
         self.unknown_words.update(unknown)
-        known = [(outcome, word) for outcome, word in outcomes if outcome]
-        outcome = gravest(outcome for outcome, _ in known)
+        outcome = gravest(known)
         if unknown and outcome not in BAD:
             return Outcome.UNDECIDED, f"its status “{unknown[0]}” is not a known outcome", ()
-        word = next((word for meaning, word in known if meaning is outcome), "")
+        word = known.get(outcome, "")
         if outcome in BAD:
             problem = Problem(outcome, message=f"Its status is “{word}”; the file gives no reason.")
             return outcome, "", (problem,)

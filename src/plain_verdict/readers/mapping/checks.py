@@ -198,6 +198,17 @@ class Checks:
             links,
         )
 
+    def _count(self, item_result: ItemResult) -> None:
+        """Count what must not pass unseen."""
+        if item_result.outcome in BAD:
+            self.counts.bad += 1
+        elif item_result.outcome is Outcome.UNDECIDED and item_result.unsaid:
+            self.counts.without_outcome += 1
+            self._odd("outcome")
+        elif item_result.outcome is Outcome.PASSED and item_result.remarked:
+            self.counts.passed_with_problem += 1
+            self._odd("problem")
+
     def _all_attempts(self, item: object) -> tuple[Attempt, ...]:
         if self._attempts is None:
             return (self._attempt(item, item),)
@@ -212,20 +223,15 @@ class Checks:
         steps = self._steps(item) if self._steps else ()
         item_result = self._result_of(item, steps)
         outcome, reason, problems = item_result.outcome, item_result.reason, item_result.problems
+        self._count(item_result)
         if outcome is not Outcome.PASSED:
             reason = self._with_reason(item, item_result)
             if outcome in BAD:
-                self.counts.bad += 1
                 problems = problems or (Problem(outcome, message=reason),)
-            elif outcome is Outcome.UNDECIDED and item_result.unsaid:
-                self.counts.without_outcome += 1
-                self._odd("outcome")
-        elif item_result.remarked:
-            self.counts.passed_with_problem += 1
-            self._odd("problem")
+        took_s = item_result.took_s
         return Attempt(
             outcome,
-            item_result.took_s if item_result.took_s is None or item_result.took_s < LONGEST_S else None,
+            took_s if took_s is None or took_s < LONGEST_S else None,
             item_result.started,
             reason,
             problems,

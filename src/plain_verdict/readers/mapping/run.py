@@ -47,12 +47,14 @@ class RunValues:
             self.title = self.title or self._title(part) or ""
             started, ended = (find(part) if find else None for find in self._moments)
             self.started, self.ended = self.started or started, self.ended or ended
-            announced = self._checks(part)
-            if self.checks is None and announced:
-                self.checks = whole_number(announced)
-                self.odd_checks = self.odd_checks or ("" if self.checks is not None else announced)
+            self._take_announced(self._checks(part))
             for fact in cleaned(self._facts(part), self._limits.name_chars) if self._facts else ():
                 self.facts.setdefault(fact.key, fact.value)
+
+    def _take_announced(self, number: str | None) -> None:
+        if self.checks is None and number:
+            self.checks = whole_number(number)
+            self.odd_checks = self.odd_checks or ("" if self.checks is not None else number)
 
     def as_facts(self) -> tuple[Fact, ...]:
         """Return the facts."""

@@ -29,16 +29,20 @@ def read_took(text: str, unit: Unit, decimal: str = "") -> float | None:
     return seconds if seconds is not None and 0 <= seconds < LONGEST_S else None
 
 
+def _seconds(days: str | None, hours: str | None, minutes: str | None, seconds: str | None) -> float:
+    whole = int(days or 0) * 86400 + int(hours or 0) * 3600 + int(minutes or 0) * 60
+    return whole + float((seconds or "0").replace(",", "."))
+
+
 def _read_written(text: str, decimal: str) -> float | None:
     if len(text) > _LONGEST_CHARS:
         return None
     clock = _CLOCK.fullmatch(text)
     if clock:
-        return int(clock[1] or 0) * 3600 + int(clock[2]) * 60 + float(clock[3].replace(",", "."))
-    iso = _ISO.fullmatch(text)
+        return _seconds(None, *clock.groups())
+    iso = _ISO.fullmatch(text)  # ISO 8601-1:2019, 5.5.2: days and times; months have no fixed length
     if iso and text[-1] not in "PT":
-        days, hours, minutes = (int(part or 0) for part in iso.groups()[:3])
-        return days * 86400 + hours * 3600 + minutes * 60 + float((iso[4] or "0").replace(",", "."))
+        return _seconds(*iso.groups()[:4])
     parts = _WITH_UNIT.findall(text)
     if not parts or _WITH_UNIT.sub("", text).strip():
         return None

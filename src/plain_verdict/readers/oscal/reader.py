@@ -1,7 +1,6 @@
 """Reads OSCAL assessment results: a check for each finding, by the state of its objective."""
 
 from collections.abc import Iterator
-from datetime import datetime
 
 import msgspec
 
@@ -19,7 +18,6 @@ from plain_verdict.model import (
     Rule,
     Severity,
     earliest,
-    in_order,
     latest,
 )
 from plain_verdict.model.ids import check_id
@@ -133,28 +131,23 @@ class _Reading(FileReading):
         kind = self.source.kind or Kind.COMPLIANCE
         name = self.name(finding.title or finding.target.title or finding.target.target_id) or "Nameless finding"
         broken = outcome is Outcome.FAILED
-        allowed = approved if broken else None
         collected = [moment for observation in seen if (moment := read_moment(observation.collected))]
-        started: datetime | None = min(collected, key=in_order, default=read_moment(result.start))
-        reason = "undecided: the state of its objective is missing" if outcome is Outcome.UNDECIDED else ""
-        problem = self._problem(finding, seen, risks)
+        attempt = Attempt(outcome, started=earliest(collected) or read_moment(result.start))
+        if broken:
+            problem = self._problem(finding, seen, risks)
+            attempt = msgspec.structs.replace(attempt, problems=(problem,), cause=name)
+        elif outcome is Outcome.UNDECIDED:
+            reason = "undecided: the state of its objective is missing"
+            attempt = msgspec.structs.replace(attempt, reason=reason)
         return Check(
             id=check_id(kind, suite, finding.target.target_id or name),
             kind=kind,
             suite=suite,
             name=name,
-            attempts=(
-                Attempt(
-                    outcome,
-                    started=started,
-                    reason=reason,
-                    problems=(problem,) if broken else (),
-                    cause=name if broken else "",
-                ),
-            ),
+            attempts=(attempt,),
             facts=tuple(self._facts(finding, seen, risks)),
             description=self.text(finding.description),
-            rule=self._rule(risks, allowed, broken=broken),
+            rule=self._rule(risks, approved if broken else None, broken=broken),
         )
 
     def _problem(self, finding: Finding, seen: list[Observation], risks: list[Risk]) -> Problem:
