@@ -24,15 +24,18 @@ LEVELS = {
     "recorder": 0,
     "runtime.errors": 0,
     "runtime.processes": 0,
+    "runtime.work": 0,
     "text": 1,
     "runtime.atomic_files": 1,
     "model": 2,
-    "runtime.executors": 2,
+    "runtime.cluster": 2,
     "runtime.guard": 2,
+    "runtime.pools": 2,
     "delivery.channels": 2,
     "load": 3,
     "masking": 3,
     "merging": 3,
+    "runtime.executors": 3,
     "settings": 3,
     "http": 4,
     "inputs": 4,
@@ -126,7 +129,7 @@ OPENS = {
 }
 """Parts of the package that open files of users, or write them; writers read only what ships with the program."""
 OF_NETWORKS = {"requests", "smtplib", "paramiko", "fsspec", "psycopg", "distributed", "socket", "ssl"}
-ON_NETWORKS = {"remote", "delivery.channels", "history", "runtime.executors"}
+ON_NETWORKS = {"remote", "delivery.channels", "history", "runtime.cluster"}
 
 
 def names_called(tree: ast.AST) -> set[str]:

@@ -159,7 +159,7 @@ class Progress:
     def __init__(self, what: str) -> None:
         self._what = what
         self._began = time.monotonic()
-        self._report_bug = 0.0
+        self._last_shown = 0.0
         self._terminal = sys.stderr is not None and sys.stderr.isatty()
         self._shown: RichProgress | None = None
 
@@ -168,9 +168,9 @@ class Progress:
         if Progress.stopped:
             raise KeyboardInterrupt
         now = time.monotonic()
-        if not self._terminal or now - self._began < _PROGRESS_AFTER_S or now - self._report_bug < _PAUSE_S:
+        if not self._terminal or now - self._began < _PROGRESS_AFTER_S or now - self._last_shown < _PAUSE_S:
             return
-        self._report_bug = now
+        self._last_shown = now
         if self._shown is None:
             from rich.console import Console  # takes longer to import than a small report
             from rich.progress import Progress as RichProgress  # as above

@@ -1,6 +1,6 @@
 """Publishes a page at places elsewhere: the page, then the index and the newest copy; what is too old goes last."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 from pathlib import Path
 from urllib.parse import quote
@@ -195,14 +195,18 @@ def _write_latest(files: Files, wanted: _Wanted) -> None:
     _write_over(files, wanted.latest, wanted)
 
 
+def _belonging_to(folders: Sequence[str], files: Files) -> Iterator[str]:
+    """Yield what lies in folders of pages, and the folders packed."""
+    inside, packed = tuple(f"{folder}/" for folder in folders), {f"{folder}.zip" for folder in folders}
+    for found in files.find() or ():
+        if found.file.startswith(inside) or found.file in packed:
+            yield found.file
+
+
 def _remove_old(files: Files, wanted: _Wanted, name: str, entries: dict[str, Entry]) -> None:
     """Remove the oldest pages; one in a folder with all that is in it."""
     gone = [entry.file for entry in _too_old(entries, wanted, _first_of(name, wanted))]
     folders = [file.removesuffix(f"/{FIRST_PAGE}") for file in gone if file.endswith(f"/{FIRST_PAGE}")]
-    inside = tuple(f"{folder}/" for folder in folders)
-    if folders:
-        zips = {f"{folder}.zip" for folder in folders}
-        there = [found.file for found in files.find() or ()]
-        gone += [file for file in there if file.startswith(inside) or file in zips]
+    gone += _belonging_to(folders, files) if folders else ()
     for file in dict.fromkeys(gone):
         files.remove(file)

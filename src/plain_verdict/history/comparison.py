@@ -7,7 +7,7 @@ from datetime import timedelta
 
 from plain_verdict.history.alignment import align
 from plain_verdict.history.gaps import find_gaps
-from plain_verdict.history.trends import LOOKED_AT, Timed, find_flakiness, find_time_changes
+from plain_verdict.history.trends import LOOKED_AT, Timed, Unsteady, find_flakiness, find_time_changes
 from plain_verdict.model import AlignedHistory, Build, Changed, ChangesSince, Flakiness, KeptRun, Past, TimeChange
 from plain_verdict.model.statistics import wilson_interval
 from plain_verdict.text.formatting import plural, spelled
@@ -27,12 +27,7 @@ def compare(now: KeptRun, traces: AlignedHistory, against: KeptRun, step: timede
     ``against`` may be of another series. ``step`` is the schedule of the series, if it has one.
     """
     ids = now.check_index.ids
-    known = [build.id for build in traces.builds]
-    beside, at = traces, 0
-    if against.build.id in known:
-        at = known.index(against.build.id)
-    else:
-        beside = align(now.check_index, [against])
+    beside, at = _trace_of(against, traces, now)
     before = beside.outcomes[at]
     looking = _Looking(now, traces)
     slower, faster, timed = _time_changes(now, traces)
@@ -56,6 +51,14 @@ def compare(now: KeptRun, traces: AlignedHistory, against: KeptRun, step: timede
         timed=timed,
         missing=find_gaps([*traces.builds, now.build], step),
     )
+
+
+def _trace_of(against: KeptRun, traces: AlignedHistory, now: KeptRun) -> tuple[AlignedHistory, int]:
+    """Return where a run stands in the order of this one: in the traces, or alone."""
+    known = [build.id for build in traces.builds]
+    if against.build.id in known:
+        return traces, known.index(against.build.id)
+    return align(now.check_index, [against]), 0
 
 
 class _Looking:
@@ -122,27 +125,33 @@ class _Looking:
                 if unsteady:
                     found.append((position, unsteady))
         found.sort(key=lambda pair: (-pair[1].unsteady / pair[1].runs, pair[0]))
-        for position, unsteady_times in found:
-            low, high = wilson_interval(unsteady_times.unsteady, unsteady_times.runs)
-            why = f"passed only on a retry in {unsteady_times.retries}" if unsteady_times.retries else ""
-            if unsteady_times.same_code:
-                why = f"outcome changed {_times(unsteady_times.same_code)} on the same code"
-            elif not why:
-                why = f"outcome changed {_times(unsteady_times.turns)}"
-            index = self._now.check_index
-            yield Flakiness(
-                index.ids[position],
-                index.names[position],
-                unsteady_times.unsteady,
-                unsteady_times.runs,
-                low,
-                high,
-                why,
-            )
+        index = self._now.check_index
+        for position, times in found:
+            low, high = wilson_interval(times.unsteady, times.runs)
+            name = index.names[position]
+            yield Flakiness(index.ids[position], name, times.unsteady, times.runs, low, high, _why_flaky(times))
 
 
 def _times(number: int) -> str:
     return ("", "once", "twice")[number] if number < 3 else f"{number} times"
+
+
+def _describe_without_failure(letters: Sequence[str]) -> str:
+    passed = sum(letter in _PASSED for letter in letters)
+    if not passed:
+        return "never ran before"
+    if len(letters) == 1:
+        return "passed in the build before"
+    words = "passed in the" if passed == len(letters) else "never failed in the"
+    return f"{words} {plural(len(letters), 'build')} before"
+
+
+def _why_flaky(times: Unsteady) -> str:
+    if times.same_code:
+        return f"outcome changed {_times(times.same_code)} on the same code"
+    if times.retries:
+        return f"passed only on a retry in {times.retries}"
+    return f"outcome changed {_times(times.turns)}"
 
 
 def describe_past(letters: str, builds: Sequence[Build]) -> str:
@@ -152,12 +161,7 @@ def describe_past(letters: str, builds: Sequence[Build]) -> str:
         return "not in earlier builds"
     failed = [build.label for letter, build in there if letter in _BAD_LETTERS]
     if not failed:
-        passed = sum(letter in _PASSED for letter, _ in there)
-        if not passed:
-            return "never ran before"
-        every = passed == len(there)
-        words = "passed in the" if every else "never failed in the"
-        return f"{words} {plural(len(there), 'build')} before" if len(there) > 1 else "passed in the build before"
+        return _describe_without_failure([letter for letter, _ in there])
     if len(failed) == 1:
         return f"failed once before, in {failed[0]}"
     if len(failed) == len(there):

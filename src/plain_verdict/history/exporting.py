@@ -4,15 +4,11 @@ import csv
 from collections.abc import Iterable, Iterator
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from plain_verdict.model import KeptRun, Past, in_order
 from plain_verdict.runtime.errors import UsageError, WriteError
 from plain_verdict.text.cells import written_cell
 from plain_verdict.text.packages import require
-
-if TYPE_CHECKING:
-    import pyarrow
 
 COLUMNS = ("series", "build", "started", "verdict", "branch", "commit", "id", "check", "outcome", "took_s")
 Row = tuple[str, str, datetime | None, str, str, str, str, str, str, float | None]
@@ -74,24 +70,6 @@ def _write_csv(path: Path, runs: Iterable[KeptRun]) -> int:
 
 
 def _write_parquet(path: Path, runs: Iterable[KeptRun]) -> int:
-    import pyarrow as pa  # an extra, for tables in columns
-    import pyarrow.parquet as pq  # as above
+    from plain_verdict.history.parquet import write_parquet  # an extra, for tables in columns
 
-    text = pa.dictionary(pa.int32(), pa.string())
-    types = [text, text, pa.timestamp("ms", tz="UTC"), text, text, text, text, text, text, pa.float64()]
-    schema = pa.schema(list(zip(COLUMNS, types, strict=True)))
-    number = 0
-    with pq.ParquetWriter(path, schema) as writer:
-        for run in runs:
-            table = _table(list(_rows(run)), schema)
-            writer.write_table(table)
-            number += table.num_rows
-    return number
-
-
-def _table(rows: list[Row], schema: "pyarrow.Schema") -> "pyarrow.Table":
-    import pyarrow as pa  # an extra, for tables in columns
-
-    columns = list(zip(*rows, strict=True)) or [()] * len(COLUMNS)
-    arrays = [pa.array(column, type_) for column, type_ in zip(columns, schema.types, strict=True)]
-    return pa.Table.from_arrays(arrays, schema=schema)
+    return write_parquet(path, COLUMNS, (list(_rows(run)) for run in runs))

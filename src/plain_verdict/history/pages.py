@@ -219,15 +219,15 @@ def _index_texts(digest: Digest, data: bytes, packed_ids: bytes) -> KeptRun:
         rows = sorted(zip(ids, paths, names, columns.outcome, seconds, strict=True))
     except (ValueError, IndexError, msgspec.MsgspecError) as error:
         raise ReadError(f"is a page whose columns can't be read ({error})", hint="make it again") from error
+    index = CheckIndex(
+        tuple([row[0] for row in rows]), tuple([_whole_name(path, name) for _, path, name, *_ in rows])
+    )
     letters = "".join(
         Past.PASSED_ON_RETRY if id_ in retried else _LETTERS[int(code)] for id_, _, _, code, _ in rows
     )
-    return KeptRun(
-        digest.run,
-        CheckIndex(
-            tuple([row[0] for row in rows]),
-            tuple([f"{path} › {name}"[:NAME_CHARS] if path else name for _, path, name, _, _ in rows]),
-        ),
-        letters,
-        array("I", [min(round(max(row[4], 0) * 1000), 2**32 - 1) for row in rows]),
-    )
+    times = array("I", [min(round(max(row[4], 0) * 1000), 2**32 - 1) for row in rows])
+    return KeptRun(digest.run, index, letters, times)
+
+
+def _whole_name(path: str, name: str) -> str:
+    return f"{path} › {name}"[:NAME_CHARS] if path else name

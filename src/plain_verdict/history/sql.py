@@ -290,14 +290,17 @@ class Order:
             there, start = left.pop(_prefix(part, chars), (_NO_PART, 0))
             if there is part:
                 self._add(start, start + len(part.ids))
-                continue
-            extra, missing = differences(part.ids, there.ids)
-            for low, high in pieces_between(len(part.ids), len(there.ids), extra, missing, {}):
-                self._add(low, high) if low == NOTHING else self._add(start + low, start + high)
-            self._extra += [(there, start, position) for position in extra]
+            else:
+                self._add_differing(part, there, start)
         self._extra += [
             (part, start, position) for part, start in left.values() for position in range(len(part.ids))
         ]
+
+    def _add_differing(self, part: CheckIndex, there: CheckIndex, start: int) -> None:
+        extra, missing = differences(part.ids, there.ids)
+        for low, high in pieces_between(len(part.ids), len(there.ids), extra, missing, {}):
+            self._add(low, high) if low == NOTHING else self._add(start + low, start + high)
+        self._extra += [(there, start, position) for position in extra]
 
     def _add(self, low: int, high: int) -> None:
         """Add a piece, to the last one where it goes on from there."""

@@ -54,14 +54,19 @@ def find_flakiness(outcomes: Sequence[str], commits: Sequence[str]) -> Unsteady 
         return None
     letters = [outcome for outcome, _ in ran]
     retries = letters.count(Past.PASSED_ON_RETRY)
-    passed = [(outcome in _GOOD_LETTERS, commit) for outcome, commit in ran]
-    turned = [(before, after) for (low, before), (high, after) in pairwise(passed) if low != high]
+    turned = _turns(ran)
     same_code = sum(before == after != "" for before, after in turned)
     # Where the code of each run is known, fewer turns are told from repairs.
     enough = _TURNS_WITH_CODE if all(map(all, turned)) else _TURNS_BY_ITSELF
     if not (retries or same_code or len(turned) >= enough):
         return None
     return Unsteady(len(ran) - letters.count(Past.PASSED), len(ran), retries, len(turned), same_code)
+
+
+def _turns(ran: Sequence[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return the code before and after each turn from passed to failed or back."""
+    passed = [(outcome in _GOOD_LETTERS, commit) for outcome, commit in ran]
+    return [(before, after) for (low, before), (high, after) in pairwise(passed) if low != high]
 
 
 class Timed(msgspec.Struct, frozen=True):
@@ -89,24 +94,27 @@ def find_time_changes(
     tested = 0
     slower: list[tuple[float, Timed]] = []
     faster: list[tuple[float, Timed]] = []
-    last = before[-LOOKED_AT:]
     threshold = least_s * 1000
-    extremes = zip(now, map(min, *last), map(max, *last), strict=True)
-    for position, (time, least, most) in enumerate(extremes):
-        if not time:
-            continue
-        # Most stay between their extremes or near them, and are looked at no further.
-        if least and (least <= time <= most or max(time - least, most - time) < threshold):
-            tested += 1
-            continue
-        known = [trial for column in before if (trial := column[position])][-LOOKED_AT:]
-        if len(known) < LEAST_TIMES:
-            continue
-        tested += 1
-        if _is_outside(time, known, threshold):
+    for position, time, is_usual in _times_now(now, before[-LOOKED_AT:], threshold):
+        known = [] if is_usual else [trial for column in before if (trial := column[position])][-LOOKED_AT:]
+        tested += is_usual or len(known) >= LEAST_TIMES
+        if len(known) >= LEAST_TIMES and _is_outside(time, known, threshold):
             timed = Timed(position, time, min(known), max(known), len(known))
             (slower if time > max(known) else faster).append((_chance(time, known), timed))
     return [timed for direction in (slower, faster) for timed in _discoveries(direction, tested)], tested
+
+
+def _times_now(
+    now: Sequence[int], last: Sequence[Sequence[int]], threshold: float
+) -> Iterator[tuple[int, int, bool]]:
+    """Yield position and time of what was timed, and whether that is a usual one.
+
+    Most stay between their extremes or near them, and are looked at no further.
+    """
+    for position, (time, least, most) in enumerate(zip(now, map(min, *last), map(max, *last), strict=True)):
+        if time:
+            is_near = least <= time <= most or max(time - least, most - time) < threshold
+            yield position, time, bool(least) and is_near
 
 
 def _is_outside(time: int, known: Sequence[int], threshold: float) -> bool:

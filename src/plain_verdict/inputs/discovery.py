@@ -98,12 +98,10 @@ def _find(argument: str, kind: Kind | None, go: int, found: dict[str, _Found]) -
     except (OSError, ValueError) as error:  # a name that is too long, or holds a NUL
         yield Unread(shown_path(argument), f"can't be searched for ({_reason(error)})", hint="check the path")
         return
-    number = 0
     for path, explicit, trouble in paths:
         if trouble:
             yield trouble
             continue
-        number += 1
         file = found.setdefault(path, _Found(explicit, {}, go))
         file.explicit, file.go = file.explicit or explicit, max(file.go, go)
         if kind and file.kind and kind is not file.kind:
@@ -112,7 +110,7 @@ def _find(argument: str, kind: Kind | None, go: int, found: dict[str, _Found]) -
         file.kind = file.kind or kind
         if not explicit:
             file.given[argument] = None
-    if not number and not any(trouble for *_, trouble in paths):
+    if not paths:
         yield _nothing(argument)
 
 

@@ -123,15 +123,19 @@ def _is_in(scope: Scope, check: Check) -> bool:
     if scope.tag and scope.tag not in check.tags:
         return False
     # A host is a variant like a browser: the two keys are two words for one thing.
-    if not all(_has_variant(check, pattern) for pattern in (scope.variant, scope.subject) if pattern):
+    if not (_has_variant(check, scope.variant) and _has_variant(check, scope.subject)):
         return False
     if scope.severity and not (check.rule and fits_severity(scope.severity, check.rule.severity)):
         return False
-    return not scope.suite or scope.suite in check.suite or fnmatchcase(" › ".join(check.suite), scope.suite)
+    return _is_of_suite(check, scope.suite)
 
 
 def _has_variant(check: Check, pattern: str) -> bool:
-    return any(fnmatchcase(fact.value, pattern) for fact in check.variant)
+    return not pattern or any(fnmatchcase(fact.value, pattern) for fact in check.variant)
+
+
+def _is_of_suite(check: Check, pattern: str) -> bool:
+    return not pattern or pattern in check.suite or fnmatchcase(" › ".join(check.suite), pattern)
 
 
 def _is_meant(scope: Scope, call: Call) -> bool:

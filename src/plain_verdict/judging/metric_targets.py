@@ -56,16 +56,19 @@ def of_metrics(rule: ConditionRule, metrics: Sequence[Metric]) -> Iterator[Targe
         what = "" if rule.measure == "value" else f", {rule.measure}"
         bound = f"{phrase} {format_metric(number, unit or metric.unit)}"
         words = capital(f"{metric.name}{what}: {bound}")
-        if limit is None:
-            met = f"its unit is {metric.unit or 'none'}, not {unit}"
-        elif value is None:
-            met = f"{metric.count:,} values" if rule.measure == "value" else f"too few values ({metric.count:,})"
+        if limit is None or value is None:
+            state, met = State.OPEN, _why_open(rule, metric, unit, fits=limit is not None)
         else:
-            met = format_metric(value, metric.unit)
-        state = State.OPEN
-        if limit is not None and value is not None:
             state = State.MET if keeps(value, limit) else State.NOT_MET
+            met = format_metric(value, metric.unit)
         yield Target(rule, metric.name, words, state, bound, met, met, limit or 0.0)
+
+
+def _why_open(rule: ConditionRule, metric: Metric, unit: str, *, fits: bool) -> str:
+    """Return why a target can't be judged; ``fits``: its unit does."""
+    if not fits:
+        return f"its unit is {metric.unit or 'none'}, not {unit}"
+    return f"{metric.count:,} values" if rule.measure == "value" else f"too few values ({metric.count:,})"
 
 
 def _in_unit(number: float, unit: str, wanted: str) -> float | None:

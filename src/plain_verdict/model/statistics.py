@@ -4,6 +4,7 @@ Nothing is imported that a small report would wait for: SciPy is, where a load r
 """
 
 import math
+from typing import Any
 
 CONFIDENCE = 0.95
 Z = 1.959963984540054
@@ -53,13 +54,15 @@ def student_tail(t: float, freedom: int) -> float:
 
 def t_quantile(degrees: int) -> float:
     """Return the 97.5 % quantile of Student's t distribution."""
-    from scipy.special import stdtrit  # a large library, for runs long enough for an interval
-
-    return float(stdtrit(degrees, (1 + CONFIDENCE) / 2))
+    return float(_special().stdtrit(degrees, (1 + CONFIDENCE) / 2))
 
 
 def two_sided_p(value: float, degrees: int) -> float:
     """Return how likely a value of Student's t distribution is, so far from 0 or farther."""
-    from scipy.special import stdtr  # as above
+    return float(2 * _special().stdtr(degrees, -abs(value)))
 
-    return float(2 * stdtr(degrees, -abs(value)))
+
+def _special() -> Any:  # its functions have no types
+    from scipy import special  # a large library, for runs long enough for an interval
+
+    return special

@@ -15,9 +15,10 @@ from plain_verdict.readers.jobs import Job, in_batches, is_named_archive, jobs_o
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.readers.worker_pool import Batch, Piece, Result, SentFile, read_batch
 from plain_verdict.runtime.errors import ReadError, UnknownFormat
-from plain_verdict.runtime.executors import Engine, Lost
+from plain_verdict.runtime.executors import Engine
 from plain_verdict.runtime.guard import guarded
 from plain_verdict.runtime.processes import can_fork, processors
+from plain_verdict.runtime.work import Lost
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.formatting import plural

@@ -2,6 +2,7 @@
 
 import json
 import os
+from io import BytesIO
 from json.encoder import encode_basestring
 
 TYPE_CHECKING = False
@@ -127,8 +128,6 @@ def evidence_bytes(evidence: object, name: str, record: str) -> tuple[str, str]:
 
 
 def _picture(evidence: object) -> bytes:
-    from io import BytesIO  # for pictures only
-
     buffer = BytesIO()
     save = getattr(evidence, "savefig", None) or getattr(evidence, "save", None)
     if save is None:

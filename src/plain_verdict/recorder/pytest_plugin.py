@@ -1,5 +1,6 @@
 """Lets pytest write a record: ``pytest --verdict-record FOLDER``. Off without the option, and then nearly free."""
 
+import os
 from collections.abc import Generator, Iterator
 
 import pytest
@@ -44,8 +45,6 @@ def verdict_record(request: pytest.FixtureRequest) -> Iterator[object]:
     if recording is not None:
         yield recording.recorder
         return
-    import os  # the plugin must cost nothing until it records
-
     from plain_verdict.recorder.recording import Recorder  # the plugin must cost nothing until it records
 
     class Silent(Recorder):

@@ -92,23 +92,26 @@ def _split_address(address: str) -> tuple[str, str]:
     return head + "/".join(parts[:fixed]), "/".join(parts[fixed:])
 
 
+def _listed(files: Files, wanted: str) -> list[str]:
+    """Return the names of the files that fit a pattern. Raises DeliveryError."""
+    found = files.find()
+    if found is None:
+        if wanted == "**":
+            return []
+        hint = "name each file; only WebDAV servers list what they have"
+        raise DeliveryError("can't be listed", hint=hint)
+    fits = _pattern_of(wanted)
+    names = [file_found.file for file_found in found if file_found.file and fits.fullmatch(file_found.file)]
+    if len(names) > _MOST_FETCHED:
+        raise DeliveryError(f"has more than {_MOST_FETCHED:,} files there", hint="name fewer")
+    return names
+
+
 def _copy(files: Files, wanted: str, folder: Path) -> list[str]:
     """Copy the files that are wanted into a folder and return their names."""
     folder.mkdir(parents=True, exist_ok=True)
     listed = bool(_MAGIC.search(wanted))
-    if listed:
-        found = files.find()
-        if found is None:
-            if wanted == "**":
-                return []
-            hint = "name each file; only WebDAV servers list what they have"
-            raise DeliveryError("can't be listed", hint=hint)
-        fits = _pattern_of(wanted)
-        names = [file_found.file for file_found in found if file_found.file and fits.fullmatch(file_found.file)]
-        if len(names) > _MOST_FETCHED:
-            raise DeliveryError(f"has more than {_MOST_FETCHED:,} files there", hint="name fewer")
-    else:
-        names = [wanted]
+    names = _listed(files, wanted) if listed else [wanted]
     copied = []
     for name in names:
         if ".." in PurePosixPath(name).parts or PurePosixPath(name).is_absolute():

@@ -113,25 +113,24 @@ def _coverage(run: Run) -> Iterator[tuple[str, tuple[str, ...]]]:
     found = run.api.coverage
     if found is None:
         return
-    undocumented = Counter(
-        (call.operation, call.status) for call in run.api.calls if call.documented_status is False
-    )
+    undocumented = {(call.operation, call.status) for call in run.api.calls if call.documented_status is False}
     unknown = sorted({operation.name for operation, _ in undocumented if not operation.documented})
-    answers = sorted(f"{status} of {operation.name}" for operation, status in undocumented if operation.documented)
+    answers = sorted(_answer(*pair) for pair in undocumented if pair[0].documented)
     called = found.described - len(found.not_called)
     yield f"{found.title}: {called:,} of {plural(found.described, 'documented operation')} called", ()
     for words, names in (
         ("Documented, never called", [operation.name for operation in found.not_called]),
         ("Undocumented answers", answers),
         ("Undocumented operations called", unknown),
-        (
-            "Documented answers that never came",
-            [f"{status} of {operation.name}" for operation, status in found.not_seen],
-        ),
+        ("Documented answers that never came", [_answer(*pair) for pair in found.not_seen]),
     ):
         if names:
             more = len(names) - _MOST_NAMED
             yield words, (*names[:_MOST_NAMED], *([f"and {more:,} more"] if more > 0 else ()))
+
+
+def _answer(operation: Operation, status: object) -> str:
+    return f"{status} of {operation.name}"
 
 
 def _by_suite(calls: Sequence[Call]) -> Iterator[tuple[tuple[str, ...], CallNumbers]]:

@@ -98,7 +98,7 @@ def history_overview(
         builds=plural(len(builds) + 1, "build"),
         lead=_lead(verdict, since),
         posts=tuple(_shortened(list(_posts(run.tally, verdict.word, since, len(builds))))),
-        lists=tuple(_lists(run, since)),
+        lists=tuple(listed for listed in _lists(run, since) if listed.entries),
         remarks=tuple(_remarks(since)),
         columns=(*(build.label for build in builds), since.build or "now"),
         rows=rows,
@@ -196,19 +196,14 @@ def _lists(run: Run, since: ChangesSince) -> Iterator[ChangeList]:
         entries = tuple(Entry(checks.get(id_), text, words) for id_, text, words in rows)
         return ChangeList(name, entries, number - len(entries), link)
 
-    for name, changes, link in (("New", since.new, "show=new"), ("Fixed", since.fixed, "")):
-        if changes:
-            yield listed(name, list(map(_changed, changes[:_LISTED])), len(changes), link)
-    if since.flaky:
-        yield listed("Flaky", list(map(_flaky, since.flaky[:_LISTED])), len(since.flaky))
-    for name, times in (("Slower", since.slower), ("Faster", since.faster)):
-        if times:
-            yield listed(name, list(map(_timed, times[:_LISTED])), len(times))
-    if since.removed:
-        yield listed("Removed", list(map(_changed, since.removed[:_LISTED])), len(since.removed))
-    if since.added:
-        added = [(id_, "", "new in this run") for id_ in since.added[:_LISTED]]
-        yield listed("Added", added, len(since.added))
+    yield listed("New", list(map(_changed, since.new[:_LISTED])), len(since.new), "show=new")
+    yield listed("Fixed", list(map(_changed, since.fixed[:_LISTED])), len(since.fixed))
+    yield listed("Flaky", list(map(_flaky, since.flaky[:_LISTED])), len(since.flaky))
+    yield listed("Slower", list(map(_timed, since.slower[:_LISTED])), len(since.slower))
+    yield listed("Faster", list(map(_timed, since.faster[:_LISTED])), len(since.faster))
+    yield listed("Removed", list(map(_changed, since.removed[:_LISTED])), len(since.removed))
+    added = [(id_, "", "new in this run") for id_ in since.added[:_LISTED]]
+    yield listed("Added", added, len(since.added))
 
 
 def _changed(change: Changed) -> tuple[str, str, str]:

@@ -1,43 +1,35 @@
 """The outputs, each behind one small interface. To add one: a module or folder with a writer, and its row here."""
 
+from importlib import import_module
+
 from plain_verdict.runtime.errors import UsageError
-from plain_verdict.writers.charts.writer import ChartsWriter
-from plain_verdict.writers.digest_json import DigestWriter
 from plain_verdict.writers.html.writer import FolderWriter, PageWriter
 from plain_verdict.writers.interface import OutputFile, Writer
-from plain_verdict.writers.mail.writer import MailWriter
-from plain_verdict.writers.pdf.writer import PdfWriter
-from plain_verdict.writers.summary_json import SummaryWriter
 
 __all__ = ["LAYOUTS", "OutputFile", "Writer", "all_writers", "layout_names", "writer_named"]
 
 LAYOUTS: tuple[Writer, ...] = (PageWriter(), FolderWriter())
 """The layouts of the page, one of which every report has."""
+_WRITERS = (
+    ("pdf.writer", "PdfWriter"),
+    ("markdown", "MarkdownWriter"),
+    ("mail.writer", "MailWriter"),
+    ("summary_json", "SummaryWriter"),
+    ("notice_json", "NoticeWriter"),
+    ("junit_xml", "JUnitWriter"),
+    ("tables.folder", "TablesWriter"),
+    ("tables.workbook", "WorkbookWriter"),
+    ("charts.writer", "ChartsWriter"),
+    ("earl_json", "EarlWriter"),
+    ("digest_json", "DigestWriter"),
+)
+"""The other outputs: module and class of each."""
 
 
 def all_writers() -> tuple[Writer, ...]:
     """Return every output. Those besides the page are imported when somebody asks: a small report has none."""
-    from plain_verdict.writers.earl_json import EarlWriter  # for those who ask for all
-    from plain_verdict.writers.junit_xml import JUnitWriter  # as above
-    from plain_verdict.writers.markdown import MarkdownWriter  # for those who want it
-    from plain_verdict.writers.notice_json import NoticeWriter  # as above
-    from plain_verdict.writers.tables.folder import TablesWriter  # as above
-    from plain_verdict.writers.tables.workbook import WorkbookWriter  # as above
-
-    return (
-        *LAYOUTS,
-        PdfWriter(),
-        MarkdownWriter(),
-        MailWriter(),
-        SummaryWriter(),
-        NoticeWriter(),
-        JUnitWriter(),
-        TablesWriter(),
-        WorkbookWriter(),
-        ChartsWriter(),
-        EarlWriter(),
-        DigestWriter(),
-    )
+    modules = ((import_module(f"plain_verdict.writers.{module}"), name) for module, name in _WRITERS)
+    return (*LAYOUTS, *(getattr(module, name)() for module, name in modules))
 
 
 def layout_names() -> tuple[str, ...]:

@@ -10,7 +10,15 @@ from plain_verdict.readers.mapping.sums import per_cent_of
 from plain_verdict.readers.mapping.times import moment_reader
 from plain_verdict.readers.mapping.values import numbered
 from plain_verdict.runtime.errors import UsageError
-from plain_verdict.settings.mappings import CheckMapping, Moment, OutcomeRule, Part, ResultMapping, Value
+from plain_verdict.settings.mappings import (
+    CheckMapping,
+    Moment,
+    OutcomeRule,
+    Part,
+    RequestMapping,
+    ResultMapping,
+    Value,
+)
 from plain_verdict.text.encoding import Decoding
 from plain_verdict.text.expressions import Expression
 
@@ -44,13 +52,16 @@ def _check_load(mapping: ResultMapping, where: str) -> None:
     if mapping.samples and mapping.syntax not in ("", "table", "json lines"):
         raise UsageError(f"can't read samples of {mapping.syntax}", where=f"{where}.syntax", hint="write table")
     for at, form in numbered(f"{where}.request", mapping.request):
-        for name in form.percentiles:
-            if per_cent_of(name) is None:
-                raise UsageError(
-                    f"{name!r} is not a percentile", where=f"{at}.percentiles", hint="write it like p95 or p99.9"
-                )
-        if form.count == "" and not form.percentiles:
-            raise UsageError("names no numbers", where=at, hint="add count, failed, percentiles = { ... }")
+        _check_request(form, at)
+
+
+def _check_request(form: RequestMapping, where: str) -> None:
+    for name in form.percentiles:
+        if per_cent_of(name) is None:
+            hint = "write it like p95 or p99.9"
+            raise UsageError(f"{name!r} is not a percentile", where=f"{where}.percentiles", hint=hint)
+    if form.count == "" and not form.percentiles:
+        raise UsageError("names no numbers", where=where, hint="add count, failed, percentiles = { ... }")
 
 
 def _check_checks(form: CheckMapping, where: str) -> None:

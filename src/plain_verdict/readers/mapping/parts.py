@@ -56,7 +56,6 @@ class _Problems:
 
     def __call__(self, item: object) -> Iterator[Problem]:
         """Yield a problem for each part of an item that has any of the texts."""
-        limits = self._limits
         for part in self._each(item):
             texts = [find(part) if find else None for find in self._finds]
             if texts == self._nothing:
@@ -64,14 +63,19 @@ class _Problems:
             type_, message, detail, expected, actual = texts
             if expected is None and actual is None:
                 expected, actual = find_expectation(message or "", detail or "") or (None, None)
-            yield Problem(
-                Outcome.FAILED,
-                type=single_line(type_ or "", limits.name_chars),
-                message=block(message or "", limits.message_chars),
-                detail=block(detail or "", limits.detail_chars),
-                expected=self._value(expected),
-                actual=self._value(actual),
+            yield self._problem(
+                type_ or "", message or "", detail or "", self._value(expected), self._value(actual)
             )
+
+    def _problem(self, type_: str, message: str, detail: str, expected: str | None, actual: str | None) -> Problem:
+        return Problem(
+            Outcome.FAILED,
+            type=single_line(type_, self._limits.name_chars),
+            message=block(message, self._limits.message_chars),
+            detail=block(detail, self._limits.detail_chars),
+            expected=expected,
+            actual=actual,
+        )
 
     def _value(self, text: str | None) -> str | None:
         # An empty text is a value that was expected; none at all is no expectation.

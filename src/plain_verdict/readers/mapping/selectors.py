@@ -10,6 +10,8 @@ from plain_verdict.model import ReadingNote
 SAMPLES = 3
 """Values that a place remembers."""
 _SAMPLE_CHARS = 200
+ANY = object()
+"""A step of a path that takes all values."""
 
 Find = Callable[[object], list[object]]
 FindFirst = Callable[[object], object]

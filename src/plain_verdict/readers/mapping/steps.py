@@ -41,6 +41,13 @@ class ItemResult(NamedTuple):
     remarked: bool
 
 
+def _asserted(expectations: tuple[Expectation, ...], exchanges: Sequence[Exchange]) -> tuple[Expectation, ...]:
+    """Return expectations; with a single exchange, what is expected is expected of that one."""
+    if len(exchanges) != 1:
+        return expectations
+    return tuple(msgspec.structs.replace(expectation, exchange=0) for expectation in expectations)
+
+
 class ResultOfItem:
     """Reads how an item of one part of a mapping ended. Raises ValueError for a part that makes no sense.
 
@@ -62,10 +69,8 @@ class ResultOfItem:
     def __call__(self, item: object, steps: Sequence[Step]) -> ItemResult:
         """Return how an item ended, given its steps."""
         judged = self._outcome_of(item) if self._outcome_of else NO_OUTCOME
-        exchanged, asserted = self._exchanges_of(item), self._expectations_of(item)
-        # With a single exchange, what is expected is expected of that one.
-        if asserted and len(exchanged) == 1:
-            asserted = tuple(msgspec.structs.replace(expectation, exchange=0) for expectation in asserted)
+        exchanged = self._exchanges_of(item)
+        asserted = _asserted(self._expectations_of(item), exchanged)
         outcome, unknown = judged
         reason = f"The mapping does not list the outcome “{unknown}”." if unknown is not None else ""
         if steps or asserted:

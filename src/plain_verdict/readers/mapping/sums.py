@@ -90,18 +90,24 @@ def without_total(requests: Sequence[RequestNumbers]) -> tuple[list[RequestNumbe
 def whole_of(requests: list[RequestNumbers]) -> RequestNumbers:
     """Return the numbers of all requests together, as far as sums of theirs tell it: no percentiles."""
     count = sum(request.count for request in requests)
-    means = [(request.mean_s, request.count - request.failed) for request in requests if request.mean_s is not None]
-    weight = sum(answered for _, answered in means)
-    known = len(means) == len(requests) and weight > 0
     return RequestNumbers(
         name=ALL_REQUESTS,
         count=count,
         failed=sum(request.failed for request in requests),
         received_bytes=0.0,
-        mean_s=sum(mean * answered for mean, answered in means) / weight if known else None,
+        mean_s=_whole_mean(requests),
         least_s=min((request.least_s for request in requests if request.least_s is not None), default=None),
         longest_s=max((request.longest_s for request in requests if request.longest_s is not None), default=None),
     )
+
+
+def _whole_mean(requests: list[RequestNumbers]) -> float | None:
+    """Return the mean of the answered requests, each request's by its weight; None where one of them is unknown."""
+    means = [(request.mean_s, request.count - request.failed) for request in requests if request.mean_s is not None]
+    weight = sum(answered for _, answered in means)
+    if len(means) < len(requests) or weight <= 0:
+        return None
+    return sum(mean * answered for mean, answered in means) / weight
 
 
 class _NumbersOfRequest:

@@ -49,19 +49,23 @@ class XmlDocument:
         self._absolute = False
         self.on_line: OnLine | None = None
 
-    def select(self, text: str | int) -> Selector:
-        """Return the place of an XPath, seen from an item. Raises ValueError."""
-        if isinstance(text, int):
-            raise ValueError(f"{text} is a column number, but the file is not a table")
-        bare = _QUOTED.sub("", text)
+    def _check_path(self, text: str, bare: str) -> None:
+        """Make sure that a path ends in time and knows its prefixes; ``bare``: without texts. Raises ValueError."""
         wide = _WIDE.findall(bare)
         if len(wide) > 1 or (wide and "[" in bare and bare.index("[") < bare.rindex(wide[0])):
             raise ValueError(
                 f"“{text}” has more than one “//”, or one in a condition: the search could take forever"
             )
-        unknown = next((prefix for prefix in _PREFIX.findall(bare) if prefix not in self._prefixes), None)
-        if unknown is not None:
-            raise ValueError(f"“{text}” has the prefix “{unknown}”, which [mapping.prefixes] does not name")
+        unknown = [prefix for prefix in _PREFIX.findall(bare) if prefix not in self._prefixes]
+        if unknown:
+            raise ValueError(f"“{text}” has the prefix “{unknown[0]}”, which [mapping.prefixes] does not name")
+
+    def select(self, text: str | int) -> Selector:
+        """Return the place of an XPath, seen from an item. Raises ValueError."""
+        if isinstance(text, int):
+            raise ValueError(f"{text} is a column number, but the file is not a table")
+        bare = _QUOTED.sub("", text)
+        self._check_path(text, bare)
         self._absolute = self._absolute or bare.startswith("/")
         try:
             search = etree.XPath(text, namespaces=self._prefixes or None, regexp=False, smart_strings=False)

@@ -34,6 +34,7 @@ _SPACE = "http://csrc.nist.gov/ns/oscal"
 _ROOT = "assessment-results"
 # The states that the model allows; anything else is undecided.
 OUTCOMES = {"satisfied": Outcome.PASSED, "not-satisfied": Outcome.FAILED}
+_REASONS = {Outcome.UNDECIDED: "undecided: the state of its objective is missing"}
 _FACETS = ("severity", "risk", "impact")
 _GRADES = {
     "very-low": Severity.LOW,
@@ -132,13 +133,12 @@ class _Reading(FileReading):
         name = self.name(finding.title or finding.target.title or finding.target.target_id) or "Nameless finding"
         broken = outcome is Outcome.FAILED
         collected = [moment for observation in seen if (moment := read_moment(observation.collected))]
-        attempt = Attempt(outcome, started=earliest(collected) or read_moment(result.start))
+        started = earliest(collected) or read_moment(result.start)
         if broken:
             problem = self._problem(finding, seen, risks)
-            attempt = msgspec.structs.replace(attempt, problems=(problem,), cause=name)
-        elif outcome is Outcome.UNDECIDED:
-            reason = "undecided: the state of its objective is missing"
-            attempt = msgspec.structs.replace(attempt, reason=reason)
+            attempt = Attempt(outcome, started=started, problems=(problem,), cause=name)
+        else:
+            attempt = Attempt(outcome, started=started, reason=_REASONS.get(outcome, ""))
         return Check(
             id=check_id(kind, suite, finding.target.target_id or name),
             kind=kind,

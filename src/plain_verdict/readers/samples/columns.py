@@ -150,10 +150,11 @@ def columns_by_role(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role
     """
     free = {at: _bare(name) for at, name in enumerate(header)}
     columns: dict[Role, int] = {}
+    times = {at for at, cell in enumerate(row) if _is_time(cell.strip())}
     for role in NAMES:
         found = _candidates(role, header, free)
         if role is Role.STARTED:
-            found = [at for at in found if at < len(row) and _is_time(row[at].strip())] or found
+            found = [at for at in found if at in times] or found
         if found:
             columns[role] = found[0]
             del free[found[0]]
@@ -166,13 +167,17 @@ def columns_by_role(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role
 def _candidates(role: Role, header: Sequence[str], free: Mapping[int, str]) -> list[int]:
     """Return the columns, of those that are free, that may have a role: the likeliest first."""
     names = NAMES[role]
-    found = [at for name in names for at, name_there in free.items() if name_there == name]
     # A value deeper in, like “timings.duration”.
     inner = {at: _bare(header[at].rpartition(".")[2]) for at in free if "." in header[at]}
-    found += [at for name in names for at, name_there in inner.items() if name_there == name]
+    found = [*_named(names, free), *_named(names, inner)]
     if role in _BY_LAST_WORD:
         found += [at for name in names for at, name_there in free.items() if name_there.endswith(f" {name}")]
     return found
+
+
+def _named(names: Sequence[str], columns: Mapping[int, str]) -> list[int]:
+    """Return the columns that have one of the names, those of the first name first."""
+    return [at for name in names for at, name_there in columns.items() if name_there == name]
 
 
 def _is_unit_alone(name: str) -> bool:
@@ -247,7 +252,7 @@ def time_unit(name: str, texts: Sequence[str]) -> tuple[float, str]:
     """Return how many microseconds a unit of the times is, 0 for moments as text; and how that was told."""
     numbers = [number for text in texts if (number := read_number(text)) is not None]
     if len(numbers) < len(texts) or not numbers:
-        moments = [moment for text in texts if (moment := read_moment(text)) is not None]
+        moments = filter(None, map(read_moment, texts))
         zoneless = any(moment.tzinfo is None for moment in moments)
         return 0.0, f"“{name}” as moments{', in UTC because they name no zone' if zoneless else ''}"
     largest = max(numbers)

@@ -77,13 +77,18 @@ def _table(data: bytes, lines: list[str], mapping: ResultMapping | None, metrics
     delimiter = form.delimiter or delimiter_of(lines)
     head = form.header  # lines up to the names; 0 where no line has names
     rows = [row.cells for row in islice(rows_of(lines[head:], delimiter), _SAMPLE_ROWS) if isinstance(row, Row)]
-    if head:
-        names = cells_of(lines[head - 1], delimiter) if head <= len(lines) else None
-    else:  # columns are named by their numbers
-        names = [str(number) for number in range(1, len(rows[0] if rows else ()) + 1)]
-    names = names or []
+    names = _names(lines[head - 1 : head], delimiter) if head else _numbers(rows)
     columns = _columns(names, [row for row in rows if len(row) == len(names)], mapping, metrics)
     return Opened(TableParser(columns, delimiter), blocks, _beginning(data, head), head + 1)
+
+
+def _names(lines: list[str], delimiter: str) -> list[str]:
+    return [name for line in lines for name in cells_of(line, delimiter) or ()]
+
+
+def _numbers(rows: list[list[str]]) -> list[str]:
+    """Return the numbers by which columns without a name are called."""
+    return [str(number + 1) for number in range(len(rows[0]))] if rows else []
 
 
 def _beginning(data: bytes, head: int) -> int:

@@ -12,7 +12,7 @@ from plain_verdict.readers.samples.opening import Opened, open_samples
 from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.readers.samples.units import unit_by
 from plain_verdict.runtime.errors import ReadError
-from plain_verdict.runtime.executors import ON_CLUSTER, EngineError
+from plain_verdict.runtime.work import ON_CLUSTER, EngineError
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.formatting import format_duration, join_list, plural
 

@@ -54,15 +54,24 @@ def unit_by(state: LoadState, guessed_us: float, name: str) -> Unit:
     seconds, _ = state.started.items()
     span_s = float(seconds[-1] - seconds[0] + 1) if seconds.size else 0.0
     mean = sum(request.sum_all_us for request in state.requests) / guessed_us / max(1, state.rows)
-    if state.rows >= _LEAST_ROWS and mean > span_s:
-        return Unit(MILLISECONDS_US, f"“{name}” in milliseconds, because in seconds requests would outlast the run")
-    users = sum(state.users.values()) / len(state.users) if state.users else 0.0
-    busy = state.rows / span_s * mean / users if users and span_s else 0.0
-    if state.rows >= _LEAST_ROWS and busy > _MOST_BUSY:
-        return Unit(
-            MILLISECONDS_US, f"“{name}” in milliseconds, because in seconds more users than there are would wait"
-        )
-    if state.rows >= _LEAST_ROWS and busy >= _LEAST_BUSY:
-        return Unit(SECONDS_US, f"“{name}” in seconds, because that many users wait at once")
+    if state.rows >= _LEAST_ROWS:
+        if mean > span_s:
+            return Unit(
+                MILLISECONDS_US, f"“{name}” in milliseconds, because in seconds requests would outlast the run"
+            )
+        busy = _busy(state, mean, span_s)
+        if busy > _MOST_BUSY:
+            return Unit(
+                MILLISECONDS_US,
+                f"“{name}” in milliseconds, because in seconds more users than there are would wait",
+            )
+        if busy >= _LEAST_BUSY:
+            return Unit(SECONDS_US, f"“{name}” in seconds, because that many users wait at once")
     word = "seconds" if guessed_us == SECONDS_US else "milliseconds"
     return Unit(guessed_us, f"“{name}” in {word}, which the file does not prove", is_proven=False)
+
+
+def _busy(state: LoadState, mean_s: float, span_s: float) -> float:
+    """Return which share of its users wait for an answer at once, if requests take so long; 0 for unknown."""
+    users = sum(state.users.values()) / len(state.users) if state.users else 0.0
+    return state.rows / span_s * mean_s / users if users and span_s else 0.0

@@ -57,6 +57,7 @@ _REASONS = {
     "informational": "is for information only",
 }
 FOUND_NOTHING = "No findings"
+
 _MOST_FINDINGS, _MOST_LOCATIONS = 50, 2_000
 """Of one rule that are listed one by one, and by their place alone."""
 _FLOW_STEPS = 20
@@ -200,13 +201,7 @@ class _Run(FileReading):
         is_open = any(outcome_of_other is Outcome.UNDECIDED for _, outcome_of_other in others)
         # What needs a person is not settled by what the log allows.
         if not findings or (is_open and all(finding.allowed for finding in findings)):
-            outcome = gravest(outcome_of_other for _, outcome_of_other in others)
-            reasons = dict.fromkeys(
-                _REASONS[kind]
-                for kind, outcome_of_other in others
-                if outcome_of_other is outcome and kind in _REASONS
-            )
-            return Attempt(outcome, reason=", ".join(reasons))
+            return _without_findings(others)
         counted = _counting(findings)
         listed, rest = counted[:_MOST_FINDINGS], counted[_MOST_FINDINGS:]
         problems = [self._problem(finding, found) for finding in listed]
@@ -363,3 +358,10 @@ class _Run(FileReading):
             yield self.note(f"has {plural(self._without_rule, 'result')} without a rule")
         if self._odd_kinds:
             yield self.note(f"has {plural(self._odd_kinds, 'result')} of an unknown kind: undecided")
+
+
+def _without_findings(results: Sequence[tuple[str, Outcome]]) -> Attempt:
+    """Return how a rule ended whose results are no findings, by their kinds; the gravest counts."""
+    worst = gravest(outcome for _, outcome in results)
+    reasons = dict.fromkeys(_REASONS[kind] for kind, outcome in results if outcome is worst and kind in _REASONS)
+    return Attempt(worst, reason=", ".join(reasons))

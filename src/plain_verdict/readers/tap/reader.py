@@ -25,6 +25,7 @@ from plain_verdict.model.ids import check_id
 from plain_verdict.readers.expectations import find_expectation
 from plain_verdict.readers.file_reading import FileReading
 from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF, Head, within_limit
+from plain_verdict.readers.tap.lines import Plan
 from plain_verdict.readers.tap.subtests import Document, Level, Node
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, single_line
@@ -149,7 +150,9 @@ class _Reading(FileReading):
             what = f"has {plural(len(level.plans), 'plan')}" if level.plans else "has no plan"
             self._note(f"{what}, so missing points can't be found", where, lost=True)
             return
-        plan, numbers = level.plans[0], _numbers(level)
+        self._compare_numbers(level.plans[0], _numbers(level), where)
+
+    def _compare_numbers(self, plan: Plan, numbers: Counter[int], where: str) -> None:
         planned = range(plan.first, plan.last + 1)
         number = plural(numbers.total(), "point")
         if numbers.total() < len(planned):

@@ -89,16 +89,18 @@ class OvalResults:
         yield f"{'not so' if wanted else 'so, and must not be'}: {what or id_}"
         if test is None:
             return
-        states = [] if result is None else self._states_of(result)
         tested = [item for item in children(test, "tested_item") if item.get("result") != str(wanted).lower()]
+        yield from self._items_of(tested, [] if result is None else self._states_of(result))
+        if not tested and wanted:
+            yield "  found: nothing of the kind"
+
+    def _items_of(self, tested: list[Element], states: list[Element]) -> Iterator[str]:
         for element in tested[:_ITEMS]:
             item = self._items.get(element.get("item_id", ""))
             if item is not None:
                 yield f"  found: {_item(item, states)}"
         if len(tested) > _ITEMS:
             yield f"  and {plural(len(tested) - _ITEMS, 'more item')}"
-        if not tested and wanted:
-            yield "  found: nothing of the kind"
 
     def _states_of(self, result: Element) -> list[Element]:
         states = (self._results.get(state.get("state_ref", "")) for state in children(result, "state"))

@@ -1,6 +1,7 @@
 """A chart of what requests took at each number of users."""
 
 from collections.abc import Iterator, Sequence
+from itertools import chain
 
 from plain_verdict.model import LoadRun, UserLevel
 from plain_verdict.report.charts import LEFT, RIGHT, Chart, LinearAxis, LogAxis, Mark, Outline, points
@@ -14,16 +15,17 @@ def carried(load: LoadRun) -> Chart:
     levels = load.levels
     width = (RIGHT - LEFT) / len(levels)
     middles = [round(LEFT + (at + 0.5) * width, 1) for at in range(len(levels))]
-    times = [seconds for level in levels for seconds in (level.p50_s, level.p95_s) if seconds]
+    times = list(filter(None, chain.from_iterable((level.p50_s, level.p95_s) for level in levels)))
     y = LogAxis(min(times, default=0.001), max(times, default=1.0), _TOP, _BOTTOM)
     rates = LinearAxis(max(level.per_second for level in levels), _TOP, _BOTTOM)
     lines = [
         *_outline("users", middles, [rates.at(level.per_second) for level in levels]),
         *_outline("median", middles, [y.at(level.p95_s) if level.p95_s else None for level in levels]),
     ]
+    lines_of_grid = y.lines()
     heads = ("Users", "Requests", "Requests/s", "Failed", "Median", "p95")
     rows = [_row(level) for level in levels]
-    marks = [Mark(LEFT - 6, at + 4, words, "end") for at, words in y.lines()]
+    marks = [Mark(LEFT - 6, at + 4, words, "end") for at, words in lines_of_grid]
     marks += [Mark(x, _BOTTOM + 18, users_label(level), "middle") for x, level in zip(middles, levels, strict=True)]
     marks += _ends(levels[-1], y, rates)
     return Chart(
@@ -32,7 +34,7 @@ def carried(load: LoadRun) -> Chart:
         aside="p95 of answered requests by users at once; dashed: requests/s",
         words=_words(levels),
         height=_BOTTOM + 26,
-        grid=tuple(at for at, _ in y.lines()),
+        grid=tuple(at for at, _ in lines_of_grid),
         lines=tuple(lines),
         marks=tuple(marks),
         table=(heads, *rows),

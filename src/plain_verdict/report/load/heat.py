@@ -1,6 +1,7 @@
 """A chart of when requests took how long: each cell as dark as there are many."""
 
 import math
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
 
@@ -29,25 +30,14 @@ def heat_map(heat: Heat) -> Chart:
     for row, column, size, shade in _runs(shades):
         x, y, width = axis.left(column), bottom - (row + 1) * _ROW, round(size * axis.width, 1)
         paths[shade].append(f"M{x:g} {y:g}h{width:g}v{_ROW:g}h-{width:g}z")
-    low, high = heat.edges_s[0], heat.edges_s[-1]
-    marks = [
-        Mark(LEFT - 6, bottom - (bottom - _TOP) * math.log(at / low) / math.log(high / low) + 4, words, "end")
-        for at in round_numbers_between(low, high)
-        if f"{at:e}"[0] == "1"
-        for words in [format_duration(at)]
-    ]
-    totals = [0] * rows
+    totals = Counter[int]()
     for _, row, count in heat.cells:
         totals[row] += count
-    cells = [
-        (f"{format_duration(heat.edges_s[row])} to {format_duration(heat.edges_s[row + 1])}", f"{totals[row]:,}")
-        for row in range(rows)
-        if totals[row]
-    ]
+    cells = [(_range(heat, row), f"{totals[row]:,}") for row in range(rows) if totals[row]]
     usual = max(range(rows), key=lambda row: totals[row])
     words = (
-        f"The most frequent response time was {format_duration(heat.edges_s[usual])} to"
-        f" {format_duration(heat.edges_s[usual + 1])}: {plural(totals[usual], 'request')} of {sum(totals):,}."
+        f"The most frequent response time was {_range(heat, usual)}:"
+        f" {plural(totals[usual], 'request')} of {totals.total():,}."
     )
     step = max(1, math.ceil(len(cells) / _HEAT_ROWS))
     return Chart(
@@ -57,9 +47,21 @@ def heat_map(heat: Heat) -> Chart:
         words=words,
         height=round(bottom + 26, 1),
         shades=tuple(Outline(f"heat-{shade + 1}", "".join(path)) for shade, path in enumerate(paths) if path),
-        marks=(*marks, *axis.ticks(bottom + 18)),
+        marks=(*_powers_of_ten(heat, bottom), *axis.ticks(bottom + 18)),
         table=(("Response time", "Requests"), *cells[::step]),
     )
+
+
+def _range(heat: Heat, row: int) -> str:
+    return f"{format_duration(heat.edges_s[row])} to {format_duration(heat.edges_s[row + 1])}"
+
+
+def _powers_of_ten(heat: Heat, bottom: float) -> Iterator[Mark]:
+    low, high = heat.edges_s[0], heat.edges_s[-1]
+    for at in round_numbers_between(low, high):
+        if f"{at:e}"[0] == "1":
+            up = (bottom - _TOP) * math.log(at / low) / math.log(high / low)
+            yield Mark(LEFT - 6, bottom - up + 4, format_duration(at), "end")
 
 
 def _runs(shades: Sequence[tuple[int, int, int]]) -> Iterator[tuple[int, int, int, int]]:

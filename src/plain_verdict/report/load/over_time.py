@@ -1,6 +1,7 @@
 """Charts of a load run over time: what requests took, how many there were, and when they failed."""
 
 from collections.abc import Iterator, Sequence
+from itertools import chain
 
 from plain_verdict.model import LoadRun
 from plain_verdict.report.charts import (
@@ -29,12 +30,7 @@ def over_time(load: LoadRun) -> Chart:
     """Return the chart that asks whether it got slower as it went on."""
     series = load.series
     axis = TimeAxis(series.started, series.step_s, len(series.counts))
-    times = [
-        seconds
-        for percentile_s in (series.p50_s, series.p95_s, series.p99_s)
-        for seconds in percentile_s
-        if seconds
-    ]
+    times = list(filter(None, chain(series.p50_s, series.p95_s, series.p99_s)))
     y = LogAxis(min(times), max((*times, *(bound.seconds for bound in load.bounds))), _TOP, _BOTTOM)
     lines = y.lines()
     bounds = _bounds(load)

@@ -75,9 +75,9 @@ class _Words(msgspec.Struct, frozen=True, kw_only=True):
     more_requests: int = 0
     chart: str = ""
     """What the chart shows, "" where there is none."""
-    since: str
+    since: str = ""
     """The build that the run is compared with, "" where there is none."""
-    changes: str
+    changes: str = ""
     new: list[tuple[str, str]]
     """Names of failures that are new, and how they ended before; ``more_new`` are only counted."""
     more_new: int
@@ -115,21 +115,26 @@ def _words(report: Report, most_causes: int, *, chart: bool) -> _Words:
     started, ended = report.span
     since = report.run.in_series.since if report.run.in_series else None
     new = since.new if since else ()
+    tally = report.tally
     words = _Words(
         title=report.title,
-        counts=[(outcome.value, report.tally.of(outcome)) for outcome in Outcome if report.tally.of(outcome)],
+        counts=[(outcome.value, tally.of(outcome)) for outcome in Outcome if tally.of(outcome)],
         causes=[_cause(cause, verdict) for cause in verdict.causes[:most_causes]],
         more_causes=max(0, len(verdict.causes) - most_causes),
         kinds=_kinds(verdict),
         operations=_operations(report),
         more_operations=max(0, len(report.api.rows) - _OPERATIONS) if report.api else 0,
-        since=history.against if history else "",
-        changes=history.lead if history else "",
         new=[(_cut(change.name), _cut(change.before)) for change in new[:_NEW]],
         more_new=max(0, len(new) - _NEW),
         when=f"{format_day(started)}, {format_span(started, ended)}" if started else "",
         made=f"{format_day(info.made)}, {format_time_of_day(info.made)}",
     )
+    if history:
+        words = msgspec.structs.replace(words, since=history.against, changes=history.lead)
+    return _with_load(words, report, chart=chart)
+
+
+def _with_load(words: _Words, report: Report, *, chart: bool) -> _Words:
     load = report.load
     if load is None:
         return words

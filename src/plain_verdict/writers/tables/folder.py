@@ -3,11 +3,9 @@
 import csv
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
-from io import BytesIO, StringIO
+from io import StringIO
 from itertools import chain, islice
-from typing import TYPE_CHECKING
 
-from plain_verdict.model import in_order
 from plain_verdict.report import Report
 from plain_verdict.settings.choices import TablesAs
 from plain_verdict.text.cells import RUN_BY_SPREADSHEETS, defused, would_run
@@ -18,11 +16,7 @@ from plain_verdict.writers.tables.interface import Cell, Column, Filled, Holds, 
 from plain_verdict.writers.tables.list import TABLES
 from plain_verdict.writers.tables.package import PACKAGE, TableFile, describe
 
-if TYPE_CHECKING:
-    import pyarrow
-
 _PIECE_ROWS = 5_000
-_PARQUET_ROWS = 50_000
 _BOM = "\ufeff"
 
 
@@ -60,9 +54,15 @@ class TablesWriter:
         for filled in filled_tables(report):
             file = TableFile(filled.table.name, filled.table.about, filled.columns, self._how)
             written.append(file)
-            content = _parquet(filled) if self._how is TablesAs.PARQUET else self._csv(filled)
-            yield OutputFile(file.path, content)
+            yield OutputFile(file.path, self._content(filled))
         yield OutputFile(PACKAGE, describe(report.title, report.info.made, written))
+
+    def _content(self, filled: Filled) -> bytes | Iterator[str]:
+        if self._how is not TablesAs.PARQUET:
+            return self._csv(filled)
+        from plain_verdict.writers.tables.parquet import parquet_of  # an extra, for tables in columns
+
+        return parquet_of(filled)
 
     def _csv(self, filled: Filled) -> Iterator[str]:
         text = StringIO(newline="")
@@ -119,40 +119,3 @@ def filled_tables(report: Report) -> Iterator[Filled]:
 def table_names() -> frozenset[str]:
     """Return the names of all tables."""
     return frozenset(table.name for table in TABLES)
-
-
-def _positions(columns: Iterable[Column], holds: Holds) -> list[int]:
-    return [position for position, column in enumerate(columns) if column.holds is holds]
-
-
-def _parquet(filled: Filled) -> bytes:
-    import pyarrow as pa  # an extra, for tables in columns
-    import pyarrow.parquet as pq  # as above
-
-    types = {
-        Holds.TEXT: pa.string(),
-        Holds.INTEGER: pa.int64(),
-        Holds.NUMBER: pa.float64(),
-        Holds.MOMENT: pa.timestamp("us", tz="UTC"),
-        Holds.FLAG: pa.bool_(),
-    }
-    fields = [
-        pa.field(column.name, types[column.holds], metadata={"about": column.about}) for column in filled.columns
-    ]
-    schema = pa.schema(fields)
-    target = BytesIO()
-    rows = iter(filled.rows)
-    with pq.ParquetWriter(target, schema) as writer:
-        while piece := list(islice(rows, _PARQUET_ROWS)):
-            writer.write_table(_arrow(piece, filled.columns, schema))
-    return target.getvalue()
-
-
-def _arrow(rows: list[Row], columns: tuple[Column, ...], schema: "pyarrow.Schema") -> "pyarrow.Table":
-    import pyarrow as pa  # an extra, for tables in columns
-
-    cell_columns = [list(cells) for cells in zip(*rows, strict=True)]
-    for position in _positions(columns, Holds.MOMENT):
-        cell_columns[position] = [None if cell is None else in_order(cell) for cell in cell_columns[position]]
-    arrays = [pa.array(cells, field.type) for cells, field in zip(cell_columns, schema, strict=True)]
-    return pa.Table.from_arrays(arrays, schema=schema)

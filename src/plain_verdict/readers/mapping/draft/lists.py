@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from itertools import chain, islice
+from itertools import chain, islice, zip_longest
 
 from lxml import etree
 
@@ -104,17 +104,16 @@ def table_candidates(
     usual = max(sizes, key=lambda size: (sizes[size] * size, size), default=0)
     header = next((item.number for item in rows if _is_header(_cells(item.value), usual)), 1)
     document = TableDocument(source, TableMapping(table.delimiter, table.quote, table.encoding, header), limits)
-    values: list[list[str]] = [[] for _ in document.columns]
-    count = 0
+    sample, count = [], 0
     for item in document.items(""):
         count += 1
         if count <= SAMPLE:
-            for cells, cell in zip(values, _cells(item.value), strict=False):
-                if cell.strip():
-                    cells.append(cell.strip())
+            sample.append(_cells(item.value))
+    columns = [list(filter(None, map(str.strip, cells))) for cells in zip_longest(*sample, fillvalue="")]
+    columns += [[] for _ in document.columns[len(columns) :]]
     fields = tuple(
-        Field(name, cells, len(cells), min(count, SAMPLE))
-        for name, cells in zip(document.columns, values, strict=True)
+        Field(name, cells, len(cells), len(sample))
+        for name, cells in zip(document.columns, columns, strict=False)
         if name
     )
     return [Candidate((Level("", fields, count),))], document, header
