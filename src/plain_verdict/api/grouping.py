@@ -116,20 +116,24 @@ class _Grouping:
         self._guessed: dict[tuple[str, str, str], Operation] = {}
         self._documented: dict[tuple[str, str], DocumentedOperation] = {}
         self._served: list[_Served] = []
-        if document is None:
-            return
-        self._documented = {(operation.method, operation.path): operation for operation in document.operations}
+        if document is not None:
+            self._documented = {(operation.method, operation.path): operation for operation in document.operations}
+            self._served = self._servers(document, hosts)
+
+    @staticmethod
+    def _servers(document: "ApiDocument", hosts: set[str]) -> list[_Served]:
+        """Return what is served where, the longest base first."""
         by_servers: dict[tuple[str, _Bases], list[str]] = {}
         for operation in document.operations:
             by_servers.setdefault((operation.method, operation.bases or document.bases), []).append(operation.path)
         served = {host for _, bases in by_servers for host, _ in bases if host} & hosts
         # Checks run against a server of their own, which the document does not name: then every host may be it.
-        self._served = [
+        servers = [
             _Served(method, _hosts_of(bases, served) & hosts if served else hosts, base, Templates(paths))
             for (method, bases), paths in by_servers.items()
             for base in {base for _, base in bases} or {""}
         ]
-        self._served.sort(key=lambda server: -len(server.base))
+        return sorted(servers, key=lambda server: -len(server.base))
 
     def call(self, check: Check, exchange: Exchange, state: CallState, host_and_path: tuple[str, str]) -> Call:
         """Return an exchange as a call of its operation; ``host_and_path`` is its host and path."""

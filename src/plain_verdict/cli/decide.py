@@ -75,13 +75,7 @@ def run(options: argparse.Namespace) -> int:
     recorder = Recorder(options.out, strict=True)
     if options.checklist:
         _begin(recorder, read_checklist(Path(options.checklist)), out)
-    results = [*options.results, *([options.out] if out.exists() else [])]
-    request = read_request_of(argparse.Namespace(**{**vars(options), "results": results, "out": None}))
-    for note in request.notes:
-        show_labelled("note", note)
-    with_all = read(request.results, msgspec.structs.replace(request.options, evidence=None), Progress)
-    for trouble in with_all.unread:
-        show_unread(trouble)
+    with_all = _read(options, out)
     if not with_all.files:
         show_labelled("error", "no input could be read, so there is nothing to decide")
         return NOTHING_READ
@@ -94,6 +88,18 @@ def run(options: argparse.Namespace) -> int:
     if done:
         show(f"{done} decided. Add {options.out} to the results of the next report.", "soft")
     return DONE
+
+
+def _read(options: argparse.Namespace, out: Path) -> Run:
+    """Return the results with the answers that were given before."""
+    results = [*options.results, *([options.out] if out.exists() else [])]
+    request = read_request_of(argparse.Namespace(**{**vars(options), "results": results, "out": None}))
+    for note in request.notes:
+        show_labelled("note", note)
+    run = read(request.results, msgspec.structs.replace(request.options, evidence=None), Progress)
+    for trouble in run.unread:
+        show_unread(trouble)
+    return run
 
 
 def _begin(recorder: Recorder, items: Sequence[Item], out: Path) -> None:

@@ -145,14 +145,16 @@ class _Runs:
         """Return the newest build of a key, or the one whose id begins so. Raises UsageError."""
         builds = self.builds()
         found = [build for build in builds if wanted in (build.build, build.label)]
-        found = found or [build for build in builds if len(wanted) > 2 and build.id.startswith(wanted)]
+        if not found and len(wanted) > 2:
+            found = [build for build in builds if build.id.startswith(wanted)]
         if not found:
             last = join_list([build.label for build in builds[:-6:-1]], most=5)
             hint = f"the last are {last}" if last else "no builds found"
             raise UsageError(f"{wanted!r} is not a known build", hint=hint)
-        if len({build.series for build in found}) > 1:
-            names = join_list(sorted({f"“{build.series}”" for build in found}))
-            raise UsageError(f"{wanted!r} is a build in several series", hint=f"choose one with --series: {names}")
+        series = sorted({f"“{build.series}”" for build in found})
+        if len(series) > 1:
+            hint = f"choose one with --series: {join_list(series)}"
+            raise UsageError(f"{wanted!r} is a build in several series", hint=hint)
         return found[-1]
 
 
@@ -259,24 +261,27 @@ def _add(options: Options) -> int:
     pages = [name for name in options.results if name.endswith(_PAGE_SUFFIXES) and _holds_runs(Path(name))]
     results = [name for name in options.results if name not in pages]
     runs = [read_kept(Path(page))[-1] for page in pages]
-    code = DONE
-    if results:
-        request = read_request_of(argparse.Namespace(**{**vars(options), "results": results}))
-        for note in request.notes:
-            show_labelled("note", note)
-        run, verdict = read_and_judge(request, Progress)
-        show_trouble(run, verdict)
-        if run.files:
-            info = PageInfo(request.made, title=request.title, facts=run.in_series.facts if run.in_series else ())
-            runs.append(Report(run, verdict, info).kept)
-        else:
-            show_labelled("error", "no result could be read")
-            code = NOTHING_READ
+    judged = _judged(options, results) if results else None
+    runs += [judged] if judged else []
     with _store(options) as store:
         for kept in newest_kept(runs):
             state = "kept" if store.add(kept) else "already stored"
             show(f"{kept.build.label}, {_when(kept.build)}: {state}")
-    return code
+    return NOTHING_READ if results and not judged else DONE
+
+
+def _judged(options: Options, results: list[str]) -> KeptRun | None:
+    """Return a run of results as it is kept; None where nothing could be read."""
+    request = read_request_of(argparse.Namespace(**{**vars(options), "results": results}))
+    for note in request.notes:
+        show_labelled("note", note)
+    run, verdict = read_and_judge(request, Progress)
+    show_trouble(run, verdict)
+    if not run.files:
+        show_labelled("error", "no result could be read")
+        return None
+    facts = run.in_series.facts if run.in_series else ()
+    return Report(run, verdict, PageInfo(request.made, title=request.title, facts=facts)).kept
 
 
 def _holds_runs(path: Path) -> bool:

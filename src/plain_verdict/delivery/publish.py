@@ -63,12 +63,7 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         placed = write_report(target, _counted(writer.render(report), on_progress), options, folder=in_folder)
     page = placed.page / FIRST_PAGE if in_folder else placed.page
     others = {name: path for name, path in (("packed", placed.packed), ("latest", placed.latest)) if path}
-    if request.index and request.index_words:
-        from plain_verdict.delivery.report_index.refreshing import refresh_folder  # for folders that have one
-
-        with on_step("Updating the index"):
-            refresh_folder(request.index[0], request.index_words)
-        others["index"] = request.index[0] / FIRST_PAGE
+    others |= _refreshed_index(request, on_step)
     addresses: tuple[str, ...] = ()
     failed: tuple[PlainVerdictError, ...] = ()
     if request.destinations:
@@ -84,6 +79,16 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         if path:
             others[name] = path
     return Published(page, others, placed.removed, addresses, link, tuple(notes), failed)
+
+
+def _refreshed_index(request: Request, on_step: OnStep) -> dict[str, Path]:
+    if not (request.index and request.index_words):
+        return {}
+    from plain_verdict.delivery.report_index.refreshing import refresh_folder  # for folders that have one
+
+    with on_step("Updating the index"):
+        refresh_folder(request.index[0], request.index_words)
+    return {"index": request.index[0] / FIRST_PAGE}
 
 
 def _target_of(report: Report, out: str, suffix: str) -> tuple[Path, list[str]]:

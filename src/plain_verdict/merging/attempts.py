@@ -23,6 +23,10 @@ SourceLocation = tuple[int, int]
 """Of a check: the number of its file, and its number in it."""
 
 
+def _are_distinct(numbers: Sequence[int]) -> bool:
+    return all(numbers) and len(set(numbers)) == len(numbers)
+
+
 def with_numbered_attempts(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     """Return the files with attempts that their format numbers brought together in the file of the last one.
 
@@ -37,10 +41,18 @@ def with_numbered_attempts(files: tuple[ResultFile, ...]) -> tuple[ResultFile, .
     for check_locations in locations.values():
         numbers = [attempt.number for location in check_locations for attempt in joining.check(location).attempts]
         goes = {files[number].go for number, _ in check_locations}
-        if len(check_locations) > 1 and all(numbers) and len(set(numbers)) == len(numbers) and len(goes) == 1:
+        if len(check_locations) > 1 and _are_distinct(numbers) and len(goes) == 1:
             check_locations.sort(key=lambda location: joining.check(location).last.number)
             joining.join(check_locations, in_order=_by_number)
     return joining.files()
+
+
+def _by_go(files: tuple[ResultFile, ...]) -> dict[int, dict[Key, list[SourceLocation]]]:
+    by_go: dict[int, dict[Key, list[SourceLocation]]] = defaultdict(lambda: defaultdict(list))
+    for number, file in enumerate(files):
+        for at, check in enumerate(file.checks):
+            by_go[file.go][check.id, check.variant].append((number, at))
+    return by_go
 
 
 def with_retries(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
@@ -52,10 +64,7 @@ def with_retries(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     if not any(file.go for file in files):
         return files
     joining = _Joining(files)
-    by_go: dict[int, dict[Key, list[SourceLocation]]] = defaultdict(lambda: defaultdict(list))
-    for number, file in enumerate(files):
-        for at, check in enumerate(file.checks):
-            by_go[file.go][check.id, check.variant].append((number, at))
+    by_go = _by_go(files)
     before = by_go.pop(0, {})
     unclear: Counter[int] = Counter()
     new: Counter[int] = Counter()

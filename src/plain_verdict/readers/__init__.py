@@ -183,19 +183,19 @@ def _unknown(head: Head, source: Source, readers: Readers) -> ReadError:
     return error
 
 
+def _roots() -> Iterator[str]:
+    return (root for reader in READERS for root in reader.roots)
+
+
 def _no_known_format(head: Head, source: Source) -> ReadError:
     if not head.text:
         return _empty(head, source)
     if head.xml.doctype or head.text.startswith("<"):
         return _other_xml(head, source)
-    roots = sorted(root for reader in READERS for root in reader.roots)
-    inside = next((root for root in roots if f"<{root}" in head.text.lower()), "")
+    inside = next((root for root in sorted(_roots()) if f"<{root}" in head.text.lower()), "")
     if inside:
-        return ReadError(
-            f"has other text before <{inside}>",
-            path=source.path,
-            hint="let the runner write its results into a separate file",
-        )
+        hint = "let the runner write its results into a separate file"
+        return ReadError(f"has other text before <{inside}>", path=source.path, hint=hint)
     if not head.data.strip(b"\0") and source.path.lower().endswith(RESULT_SUFFIXES):
         hint = "the disk may have been full or the run was stopped; run it again"
         return ReadError("contains only zero bytes", path=source.path, hint=hint)

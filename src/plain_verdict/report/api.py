@@ -81,6 +81,13 @@ def api_overview(run: Run, numbers: Sequence[tuple[Operation, CallNumbers]]) -> 
     )
 
 
+def _unanswered(run: Run) -> Iterator[str]:
+    silent = Counter(call.operation.name for call in run.api.calls if call.exchange.response is None)
+    if silent:
+        names = join_list([name for name, _ in silent.most_common()], most=2)
+        yield f"{capital(spelled(silent.total(), 'call'))} got no answer: {names}."
+
+
 def _lead(run: Run, whole: CallNumbers) -> Iterator[str]:
     """Yield the sentences that the section begins with."""
     well = whole.calls - whole.wrong
@@ -91,10 +98,7 @@ def _lead(run: Run, whole: CallNumbers) -> Iterator[str]:
     median = f", in {format_duration(whole.p50_s)} at the median" if whole.p50_s is not None else ""
     received = f"; {format_size(whole.received_bytes)} received" if whole.received_bytes else ""
     yield f"{number} as expected{median}{received}."
-    silent = Counter(call.operation.name for call in run.api.calls if call.exchange.response is None)
-    if silent:
-        names = join_list([name for name, _ in silent.most_common()], most=2)
-        yield f"{capital(spelled(silent.total(), 'call'))} got no answer: {names}."
+    yield from _unanswered(run)
     by_status = sum(len(file.checks) for file in run.files if file.format == _BY_STATUS)
     if by_status:
         yield f"{capital(spelled(by_status, 'check'))} judged by status alone."
@@ -125,8 +129,12 @@ def _coverage(run: Run) -> Iterator[tuple[str, tuple[str, ...]]]:
         ("Documented answers that never came", [_answer(*pair) for pair in found.not_seen]),
     ):
         if names:
-            more = len(names) - _MOST_NAMED
-            yield words, (*names[:_MOST_NAMED], *([f"and {more:,} more"] if more > 0 else ()))
+            yield words, _first_of(names)
+
+
+def _first_of(names: Sequence[str]) -> tuple[str, ...]:
+    more = len(names) - _MOST_NAMED
+    return (*names[:_MOST_NAMED], *([f"and {more:,} more"] if more > 0 else ()))
 
 
 def _answer(operation: Operation, status: object) -> str:

@@ -277,9 +277,12 @@ def describe_trace(trace: Sequence[tuple[Build, Past, float | None]]) -> str:
         if labels:
             by_name = Past.PASSED not in wanted  # which builds passed is of no interest
             parts.append(f"{verb} in {_which_builds(labels, len(there), by_name=by_name)}")
+    return f"{', '.join(parts)}{_times_when_passed(trace)}"
+
+
+def _times_when_passed(trace: Sequence[tuple[Build, Past, float | None]]) -> str:
     times = [took for _, past, took in trace if took and past in (Past.PASSED, Past.PASSED_ON_RETRY)]
-    ending = f"; {_span(min(times), max(times))} when it passed" if times else ""
-    return f"{', '.join(parts)}{ending}"
+    return f"; {_span(min(times), max(times))} when it passed" if times else ""
 
 
 _ENDED = (

@@ -119,9 +119,8 @@ def _show_attempt(position: int, attempt: Attempt, evidence: EvidenceIndex) -> S
     lead = evidence.lead_picture(attempt)
     seen = {lead.content} if lead is not None else set[str]()
     of_steps = {id(step): tuple(evidence.shown(step.evidence, seen)) for step in steps_below(attempt)}
-    shown_evidence = (
-        () if lead is not None and attempt.evidence == (lead,) else tuple(evidence.shown(attempt.evidence, seen))
-    )
+    others = () if attempt.evidence == (lead,) else attempt.evidence
+    shown_evidence = tuple(evidence.shown(others, seen))
     leading = next(evidence.shown((lead,)), None) if lead else None
     return ShownAttempt(attempt, number, circumstances, leading, shown_evidence, of_steps)
 

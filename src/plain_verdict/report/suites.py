@@ -1,7 +1,7 @@
 """The suites of a run, with their checks in the order of the page."""
 
 import re
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
 
@@ -112,14 +112,13 @@ def slowest_suites(groups: Sequence[SuiteGroup]) -> list[SuiteGroup]:
 
 
 def _rows(checks: Sequence[Check]) -> Iterator[Check | Variants]:
-    names = Counter(check.name for check in checks if check.parameters)
     together: dict[str, list[Check]] = defaultdict(list)
     for check in checks:
-        if check.parameters and names[check.name] > 1:
+        if check.parameters:
             together[check.name].append(check)
     for check in checks:
-        same = together.get(check.name, []) if check.parameters else []
-        if not same:
+        same = together[check.name] if check.parameters else []
+        if len(same) < 2:
             yield check
         elif check is same[0]:
             columns = dict.fromkeys(parameter.key for variant in same for parameter in variant.parameters)

@@ -3,10 +3,11 @@
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from datetime import datetime
+from itertools import chain
 
 import msgspec
 
-from plain_verdict.model import BAD, ResultFile, Run, in_order
+from plain_verdict.model import BAD, Attempt, Check, ResultFile, Run, in_order
 from plain_verdict.model.facts import MACHINE
 
 _MOST_TRACKS = 24
@@ -54,7 +55,7 @@ def make_timeline(run: Run) -> Timeline | None:
     for file in run.files:
         for name, piece in _pieces(file):
             tracks[name].append(piece)
-    pieces = [piece for spans in tracks.values() for piece in spans]
+    pieces = list(chain.from_iterable(tracks.values()))
     if not pieces:
         return None
     start = min(began for began, *_ in pieces)
@@ -71,16 +72,19 @@ def _wall_s(pieces: Sequence[_Piece], start: datetime) -> float:
     return max((began - start).total_seconds() + took_s for began, took_s, *_ in pieces)
 
 
+def _attempts(file: ResultFile) -> Iterator[tuple[Check, Attempt]]:
+    return ((check, attempt) for check in file.checks for attempt in check.attempts)
+
+
 def _pieces(file: ResultFile) -> Iterator[tuple[str, _Piece]]:
     """Yield (track, piece) for each attempt of a file that tells its times, or else for the file as a whole."""
     machine = _machine_of(file)
     timed = False
-    for check in file.checks:
-        for attempt in check.attempts:
-            if attempt.started and attempt.took_s is not None:
-                timed = True
-                piece = (in_order(attempt.started), attempt.took_s, check.outcome in BAD, check.title)
-                yield attempt.worker or machine or file.path, piece
+    for check, attempt in _attempts(file):
+        if attempt.started and attempt.took_s is not None:
+            timed = True
+            piece = (in_order(attempt.started), attempt.took_s, check.outcome in BAD, check.title)
+            yield attempt.worker or machine or file.path, piece
     if not timed and file.started and file.ended:
         began, took = in_order(file.started), in_order(file.ended) - in_order(file.started)
         bad = bool(file.tally.failed or file.tally.errored)

@@ -329,13 +329,7 @@ def _check(request: Request) -> None:
     )
 
 
-def _check_others(request: Request) -> None:
-    """Make sure that what stands beside the page can be written."""
-    report = request.report
-    if request.mail.file or request.sending:
-        _check_addresses(request)
-    if request.mail.file:
-        _check_mail(request)
+def _check_outputs(report: ReportTable) -> None:
     if report.tables:
         _check_tables(report)
     if report.pdf:
@@ -346,6 +340,16 @@ def _check_others(request: Request) -> None:
     for file in (report.earl, report.digest, report.junit, report.markdown, report.pdf):
         if file and file != STANDARD_OUTPUT:
             _check_file(file)
+
+
+def _check_others(request: Request) -> None:
+    """Make sure that what stands beside the page can be written."""
+    report = request.report
+    if request.mail.file or request.sending:
+        _check_addresses(request)
+    if request.mail.file:
+        _check_mail(request)
+    _check_outputs(report)
     if report.link and not report.link.startswith(("https://", "http://")):
         raise UsageError("--link is not an address", path=report.link, hint="begin it with https://")
 

@@ -230,13 +230,19 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             flaky=[check.whole_name for check in run.checks if check.flaky],
             checks=list(_details(run, verdict)) if self.detail else msgspec.UNSET,
         )
-        if run.in_series is not None:
-            history = history_summary(report)
-            summary = msgspec.structs.replace(summary, run=run_summary(report.kept.build), history=history)
+        return self._with_files(_with_history(summary, report), report)
+
+    def _with_files(self, summary: Summary, report: Report) -> Summary:
         if self.files is None:
             return summary
         facts = {fact.key: fact.value for fact in report.info.facts}
         return msgspec.structs.replace(summary, title=report.title, facts=facts, **self.files)
+
+
+def _with_history(summary: Summary, report: Report) -> Summary:
+    if report.run.in_series is None:
+        return summary
+    return msgspec.structs.replace(summary, run=run_summary(report.kept.build), history=history_summary(report))
 
 
 def _files(run: Run, verdict: Verdict) -> Iterator[FileSummary]:

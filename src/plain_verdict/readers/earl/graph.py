@@ -72,6 +72,10 @@ def _all(graph: Graph, node: Node | None, name: URIRef) -> list[Node | None]:
     return list(graph.objects(node, name) if node is not None else ()) or [None]
 
 
+def _literal(node: Node | None) -> str:
+    return str(node) if isinstance(node, Literal) else ""
+
+
 def _address(node: Node | None) -> str:
     return str(node) if isinstance(node, URIRef) else ""
 
@@ -83,7 +87,7 @@ def _assertion(
     by = graph.value(node, EARL.assertedBy)
     return Assertion(
         test=_address(test),
-        test_title=_title(graph, test) or (str(test) if isinstance(test, Literal) else ""),
+        test_title=_title(graph, test) or _literal(test),
         about=_words(graph, test, DCTERMS.description),
         rule_set=_title(graph, part_of) or _address(part_of),
         subject=_title(graph, subject) or str(subject or ""),
@@ -91,7 +95,7 @@ def _assertion(
         is_literal=isinstance(outcome, Literal),
         info=_words(graph, result, EARL.info) or _words(graph, result, DCTERMS.description),
         pointer="; ".join(_pointers(graph, result)),
-        by=_title(graph, by) or (str(by) if isinstance(by, URIRef | Literal) else ""),
+        by=_title(graph, by) or _address(by) or _literal(by),
         mode=str(graph.value(node, EARL.mode) or "").rpartition("#")[2],
         at=str(graph.value(result, DCTERMS.date) or graph.value(node, DCTERMS.date) or ""),
     )

@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from plain_verdict.model import Evidence, Exchange, Expectation, Outcome, Output, Problem
 from plain_verdict.readers.expectations import find_expectation
-from plain_verdict.readers.mapping.values import Values, numbered
+from plain_verdict.readers.mapping.values import Values, no_text, numbered
 from plain_verdict.readers.record.exchange import read_exchange
 from plain_verdict.readers.record.lines import ExchangeLine, RequestPart, ResponsePart
 from plain_verdict.settings.mappings import (
@@ -58,23 +58,20 @@ class _Problems:
         """Yield a problem for each part of an item that has any of the texts."""
         for part in self._each(item):
             texts = [find(part) if find else None for find in self._finds]
-            if texts == self._nothing:
-                continue
-            type_, message, detail, expected, actual = texts
-            if expected is None and actual is None:
-                expected, actual = find_expectation(message or "", detail or "") or (None, None)
-            yield self._problem(
-                type_ or "", message or "", detail or "", self._value(expected), self._value(actual)
-            )
+            if texts != self._nothing:
+                type_, message, detail = (text or "" for text in texts[:3])
+                yield self._problem(type_, message, detail, *texts[3:])
 
     def _problem(self, type_: str, message: str, detail: str, expected: str | None, actual: str | None) -> Problem:
+        if expected is None and actual is None:
+            expected, actual = find_expectation(message, detail) or (None, None)
         return Problem(
             Outcome.FAILED,
             type=single_line(type_, self._limits.name_chars),
             message=block(message, self._limits.message_chars),
             detail=block(detail, self._limits.detail_chars),
-            expected=expected,
-            actual=actual,
+            expected=self._value(expected),
+            actual=self._value(actual),
         )
 
     def _value(self, text: str | None) -> str | None:
@@ -108,14 +105,13 @@ class _Evidence:
         self._each, self._limits = values.each(key, form), values.limits
         self._paths = values.texts.all(f"{key}.path", form.path)
         self._content = values.texts.first(f"{key}.base64", form.base64)
-        self._name = values.line(f"{key}.name", form.name)
-        self._caption = values.line(f"{key}.caption", form.caption)
+        self._name = values.line(f"{key}.name", form.name) or no_text
+        self._caption = values.line(f"{key}.caption", form.caption) or no_text
 
     def __call__(self, item: object) -> Iterator[Evidence]:
         """Yield the evidence of an item."""
         for part in self._each(item):
-            called = (self._name(part) if self._name else None) or ""
-            caption = (self._caption(part) if self._caption else None) or ""
+            called, caption = self._name(part) or "", self._caption(part) or ""
             for path in self._paths(part) if self._paths else ():
                 end = path.strip().replace("\\", "/").rpartition("/")[2]
                 yield Evidence(called or single_line(end, self._limits.name_chars), path.strip(), caption=caption)

@@ -1,6 +1,7 @@
 """Reads files of a mapping: tells them by their path or by what they hold, and makes checks of their items."""
 
-from collections.abc import Iterator, Sequence
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
 from io import BytesIO
 from pathlib import PurePosixPath
@@ -85,6 +86,14 @@ class MappingReader:
             raise ValueError("it is not complete JSON")
         return json_selector(need, JsonRoot(head.json_value)).first(head.json_value) is not None
 
+    def _without_checks(self, source: Source, notes: Iterable[ReadingNote]) -> ReadError:
+        hint = f"test each place with: plain-verdict mapping {source.path} --try MAPPING.toml"
+        what = f"matches the mapping “{self.mapping.name}”, which finds no check in it"
+        lost = next((note for note in notes if note.results_missing), None)
+        if lost is None:
+            return ReadError(what, path=source.path, hint=hint)
+        return ReadError(f"{what}, and it {lost.what}", path=source.path, where=lost.where, hint=hint)
+
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return the file's checks or load results, with notes on all that the mapping did not fit."""
         if self.mapping.is_load:
@@ -92,11 +101,7 @@ class MappingReader:
         reading = MappingReading(self.mapping, source, limits)
         checks = reading.checks()
         if not checks and not reading.trouble:
-            hint = f"test each place with: plain-verdict mapping {source.path} --try MAPPING.toml"
-            what = f"matches the mapping “{self.mapping.name}”, which finds no check in it"
-            lost = next((note for note in reading.document.notes() if note.results_missing), None)
-            what += f", and it {lost.what}" if lost else ""
-            raise ReadError(what, path=source.path, where=lost.where if lost else "", hint=hint)
+            raise self._without_checks(source, reading.document.notes())
         started, ended = reading.span(checks)
         facts = reading.run.as_facts()
         return ResultFile(
@@ -175,14 +180,7 @@ class MappingReading:
             self.run.ended or latest(ends),
         )
 
-    def notes(self) -> Iterator[ReadingNote]:
-        """Yield what was odd about the file, and where the mapping does not fit it."""
-        yield from self.document.notes()
-        if self.trouble:
-            yield self._note(f"was not read to its end: {self.trouble}", missing=True)
-        counts = self.making.counts
-        yield from self._announced(counts.items)
-        unknown = self.values.outcomes.unknown
+    def _unknown_outcomes(self, unknown: Counter[str]) -> Iterator[ReadingNote]:
         for text, times in unknown.most_common(self._limits.notes):
             checks = plural(times, "check")
             shown = single_line(text, 60)
@@ -191,17 +189,28 @@ class MappingReading:
             yield self._note(
                 f"has {len(unknown) - self._limits.notes:,} more outcomes that the mapping does not list"
             )
-        if counts.without_outcome:
-            checks = plural(counts.without_outcome, "check")
-            yield self._note(f"has {checks} without an outcome: undecided", counts.first.get("outcome", ""))
-        inner = self.values.inner_outcomes.unknown
-        if inner:
-            (text, times), more = inner.most_common(1)[0], len(inner) - 1
+
+    def _unknown_inner_outcomes(self, unknown: Counter[str]) -> Iterator[ReadingNote]:
+        if unknown:
+            (text, times), more = unknown.most_common(1)[0], len(unknown) - 1
             also = f" and {plural(more, 'more value')}" if more else ""
             yield self._note(
                 f"has {plural(times, 'step or expectation', 'steps or expectations')} with the outcome "
                 f"“{single_line(text, 60)}”{also}, which the mapping does not list: undecided"
             )
+
+    def notes(self) -> Iterator[ReadingNote]:
+        """Yield what was odd about the file, and where the mapping does not fit it."""
+        yield from self.document.notes()
+        if self.trouble:
+            yield self._note(f"was not read to its end: {self.trouble}", missing=True)
+        counts = self.making.counts
+        yield from self._announced(counts.items)
+        yield from self._unknown_outcomes(self.values.outcomes.unknown)
+        if counts.without_outcome:
+            checks = plural(counts.without_outcome, "check")
+            yield self._note(f"has {checks} without an outcome: undecided", counts.first.get("outcome", ""))
+        yield from self._unknown_inner_outcomes(self.values.inner_outcomes.unknown)
         if counts.nameless:
             yield self._note(f"has {plural(counts.nameless, 'check')} without a name", counts.first.get("name", ""))
         for key, times in self.values.unreadable.items():

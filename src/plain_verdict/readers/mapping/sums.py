@@ -201,11 +201,14 @@ class _Sums:
             found += 1
             if found <= _MOST_SUMS:
                 yield numbers
+        self._note_lost(lost, found)
+        self._fruitless(texts, found)
+
+    def _note_lost(self, lost: list[str], found: int) -> None:
         if lost:
             self._note(f"has {plural(len(lost), 'request')} without a count: {join_list(lost)}", missing=True)
         if found > _MOST_SUMS:
             self._note(f"has {found:,} requests, of which {_MOST_SUMS:,} are shown", missing=True)
-        self._fruitless(texts, found)
 
     def compare_total(self, each_request: Sequence[RequestNumbers], whole: RequestNumbers | None) -> None:
         """Note a total that is not the sum of the requests: some may be missing."""
@@ -236,9 +239,8 @@ class _Sums:
             at = moment(item) if moment else None
             self.metrics.of(called, form.unit).add(number, int(epoch_s(at)) if at else None)
         if unreadable:
-            self._note(
-                f"has {plural(unreadable, 'value')} of metrics that {'is' if unreadable == 1 else 'are'} none"
-            )
+            verb = "is" if unreadable == 1 else "are"
+            self._note(f"has {plural(unreadable, 'value')} of metrics that {verb} none")
         self._fruitless(texts, found)
 
     def _fruitless(self, texts: Texts, found: int) -> None:

@@ -54,13 +54,7 @@ class Texts:
             (position,) = selectors
             return lambda item: [] if (found := position.first(item)) is None else _listed(found, to_text)
 
-        def find_all(item: object) -> list[str]:
-            found = [
-                text for selector in selectors for part in selector.all(item) for text in _listed(part, to_text)
-            ]
-            return _parts(found, value.split)
-
-        return find_all
+        return _AllTexts(selectors, to_text, value.split)
 
     def joined(self, key: str, wanted: Text) -> FindText | None:
         """Return the search for one text that several places hold parts of, joined by a space."""
@@ -122,6 +116,17 @@ class Texts:
 def _column(word: str) -> str | int:
     """Return what stands in braces; a number is that of a column."""
     return int(word) if word.isascii() and word.isdigit() else word
+
+
+class _AllTexts:
+    """The search for the texts that stand at several places."""
+
+    def __init__(self, selectors: Sequence[Selector], to_text: Callable[[object], str], sign: str) -> None:
+        self._selectors, self._to_text, self._sign = selectors, to_text, sign
+
+    def __call__(self, item: object) -> list[str]:
+        found = [part for selector in self._selectors for part in selector.all(item)]
+        return _parts([text for part in found for text in _listed(part, self._to_text)], self._sign)
 
 
 def _listed(value: object, to_text: Callable[[object], str]) -> list[str]:

@@ -1,6 +1,8 @@
 """Reads OSCAL assessment results: a check for each finding, by the state of its objective."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
+from datetime import datetime
+from typing import TypeVar
 
 import msgspec
 
@@ -33,6 +35,7 @@ from plain_verdict.text.moments import read_moment
 _SPACE = "http://csrc.nist.gov/ns/oscal"
 _ROOT = "assessment-results"
 # The states that the model allows; anything else is undecided.
+Found = TypeVar("Found")
 OUTCOMES = {"satisfied": Outcome.PASSED, "not-satisfied": Outcome.FAILED}
 _REASONS = {Outcome.UNDECIDED: "undecided: the state of its objective is missing"}
 _FACETS = ("severity", "risk", "impact")
@@ -47,6 +50,15 @@ _GRADES = {
 }
 _APPROVED = "deviation-approved"
 _COMPLETE_HINT = "check that it is complete and of the assessment results model 1.1"
+
+
+def _words_of_risk(risk: Risk) -> str:
+    until = f", until {single_line(risk.deadline, 40)}" if risk.deadline else ""
+    return f"{risk.title or risk.statement}: {risk.status}{until}"
+
+
+def _collected(seen: Sequence[Observation]) -> datetime | None:
+    return earliest([moment for observation in seen if (moment := read_moment(observation.collected))])
 
 
 class OscalReader:
@@ -106,13 +118,11 @@ class _Reading(FileReading):
             title = result.title or self._results.metadata.title
             suite = (self.name(title) or "Nameless assessment",)
             for finding in result.findings:
-                seen = [
-                    observations[observation.observation_uuid]
-                    for observation in finding.related_observations
-                    if observation.observation_uuid in observations
-                ]
-                at_risk = [risks[risk.risk_uuid] for risk in finding.risks if risk.risk_uuid in risks]
-                self._lost += len(finding.related_observations) + len(finding.risks) - len(seen) - len(at_risk)
+                seen = self._found(
+                    observations, [related.observation_uuid for related in finding.related_observations]
+                )
+                at_risk = self._found(risks, [risk.risk_uuid for risk in finding.risks])
+                # A risk that is missing may not be accepted.
                 forgiving = at_risk if len(at_risk) == len(finding.risks) else []
                 yield self._check(finding, seen, at_risk, suite, result, self._allowed(forgiving))
 
@@ -132,13 +142,12 @@ class _Reading(FileReading):
         kind = self.source.kind or Kind.COMPLIANCE
         name = self.name(finding.title or finding.target.title or finding.target.target_id) or "Nameless finding"
         broken = outcome is Outcome.FAILED
-        collected = [moment for observation in seen if (moment := read_moment(observation.collected))]
-        started = earliest(collected) or read_moment(result.start)
+        attempt = Attempt(outcome, started=_collected(seen) or read_moment(result.start))
         if broken:
             problem = self._problem(finding, seen, risks)
-            attempt = Attempt(outcome, started=started, problems=(problem,), cause=name)
+            attempt = msgspec.structs.replace(attempt, problems=(problem,), cause=name)
         else:
-            attempt = Attempt(outcome, started=started, reason=_REASONS.get(outcome, ""))
+            attempt = msgspec.structs.replace(attempt, reason=_REASONS.get(outcome, ""))
         return Check(
             id=check_id(kind, suite, finding.target.target_id or name),
             kind=kind,
@@ -175,6 +184,12 @@ class _Reading(FileReading):
             allowed=allowed,
         )
 
+    def _found(self, by_uuid: Mapping[str, Found], uuids: Sequence[str]) -> list[Found]:
+        """Return what a finding refers to; what is not there is counted."""
+        found = [by_uuid[uuid] for uuid in uuids if uuid in by_uuid]
+        self._lost += len(uuids) - len(found)
+        return found
+
     def _facts(self, finding: Finding, seen: list[Observation], risks: list[Risk]) -> Iterator[Fact]:
         objective = finding.target.target_id
         if objective:
@@ -186,12 +201,7 @@ class _Reading(FileReading):
         methods = list(dict.fromkeys(method.lower() for observation in seen for method in observation.methods))
         if methods:
             yield Fact("method", single_line(join_list(methods), 200))
-        for risk in risks:
-            until = f", until {single_line(risk.deadline, 40)}" if risk.deadline else ""
-            yield Fact(
-                "risk",
-                self.name(f"{risk.title or risk.statement}: {risk.status}{until}"),
-            )
+        yield from (Fact("risk", self.name(_words_of_risk(risk))) for risk in risks)
 
     @staticmethod
     def _detail(seen: list[Observation], risks: list[Risk]) -> Iterator[str]:

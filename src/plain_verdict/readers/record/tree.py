@@ -131,10 +131,15 @@ def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -
         outcome = node.broken
         what = f"one of its expectations is {'not met' if outcome in BAD else 'undecided'}"
     for step in _below(node):
-        found = gravest((_outcome_of(step.ending) if step.ending else Outcome.UNDECIDED, step.broken))
+        found = _step_outcome(step)
         if found in _WORSE and gravest((found, outcome)) is not outcome:
             outcome, what = found, f"its step “{step.name}” {_WORDS[found] if step.ending else 'never ended'}"
     return outcome, f"The record says {stated_outcome.value}, but {what}." if what else ""
+
+
+def _step_outcome(step: Node) -> Outcome:
+    # What never ended was cut off: nobody knows how it would have ended.
+    return gravest((_outcome_of(step.ending) if step.ending else Outcome.UNDECIDED, step.broken))
 
 
 def _below(node: Node) -> Iterator[Node]:

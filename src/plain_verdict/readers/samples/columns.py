@@ -154,13 +154,13 @@ def columns_by_role(header: Sequence[str], row: Sequence[str] = ()) -> dict[Role
     for role in NAMES:
         found = _candidates(role, header, free)
         if role is Role.STARTED:
-            found = [at for at in found if at in times] or found
+            found.sort(key=lambda at: at not in times)
         if found:
             columns[role] = found[0]
             del free[found[0]]
-    if Role.TOOK not in columns:  # a column may be called by its unit alone
-        units = [at for at in free if _is_unit_alone(header[at])]
-        columns |= {Role.TOOK: units[0]} if units else {}
+    unit_alone = next((at for at in free if _is_unit_alone(header[at])), None)
+    if Role.TOOK not in columns and unit_alone is not None:
+        columns[Role.TOOK] = unit_alone
     return columns
 
 

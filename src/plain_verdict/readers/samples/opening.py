@@ -4,7 +4,7 @@ import csv
 from codecs import BOM_UTF8
 from collections.abc import Callable, Iterator, Sequence
 from io import StringIO
-from itertools import islice
+from itertools import chain, islice
 from typing import BinaryIO, NamedTuple
 
 import msgspec
@@ -102,9 +102,8 @@ def _beginning(data: bytes, head: int) -> int:
 
 
 def _lines(lines: list[str], mapping: ResultMapping | None, metrics: Sequence[str]) -> Opened:
-    objects = [value for line in lines[:_SAMPLE_ROWS] if type(value := decoded(line)) is dict]
-    flattened = [flatten(value) for value in objects]
-    names = list(dict.fromkeys(name for record in flattened for name in record))
+    flattened = [flatten(value) for line in lines[:_SAMPLE_ROWS] if type(value := decoded(line)) is dict]
+    names = list(dict.fromkeys(chain.from_iterable(flattened)))
     rows = [[record.get(name, "") for name in names] for record in flattened]
     columns = _columns(names, rows, mapping, metrics)
     # Only what is used is looked for in each line.

@@ -3,6 +3,7 @@
 from base64 import b64decode
 from collections.abc import Iterator, Sequence
 from datetime import datetime
+from itertools import chain
 from typing import NamedTuple
 
 import msgspec
@@ -102,11 +103,11 @@ class SarifReader:
         """Return the log's rules as checks. Raises ReadError."""
         data, log = _opened(source, limits)
         parts = [_Run(run, source, limits) for run in log.runs or ()]
-        checks = tuple(check for part in parts for check in part.checks())
-        notes = [*noted_twice(data, source.path), *(note for part in parts for note in part.notes())]
+        checks = tuple(chain.from_iterable(part.checks() for part in parts))
+        notes = [*noted_twice(data, source.path), *chain.from_iterable(part.notes() for part in parts)]
         if not log.runs:
             notes.append(ReadingNote(source.path, "holds no run of a tool", results_missing=True))
-        moments = [moment for part in parts for moment in part.moments()]
+        moments = list(chain.from_iterable(part.moments() for part in parts))
         return ResultFile(
             checks=checks,
             suites=tuple(SuiteNotes(part.suite, part.facts()) for part in parts if part.facts()),

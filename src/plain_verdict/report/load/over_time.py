@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from itertools import chain
 
-from plain_verdict.model import LoadRun
+from plain_verdict.model import LoadRun, Series
 from plain_verdict.report.charts import (
     LEFT,
     RIGHT,
@@ -133,6 +133,15 @@ def _labels(p50: Values, p95: Values, p99: Values, axis: TimeAxis, y: LogAxis) -
             yield Mark(axis.middle(at), last, words, style="label")
 
 
+def _sent_and_failed(series: Series, axis: TimeAxis, y: LinearAxis, bottom: float) -> Iterator[Bar]:
+    width = round(max(axis.width - 0.8, 0.5), 2)
+    for at, (count, failed) in enumerate(zip(series.counts, series.failed, strict=True)):
+        for style, number in (("sent", count), ("failed", failed)):
+            if number:
+                position = y.at(number / series.step_s)
+                yield Bar(style, axis.left(at), position, width, round(max(bottom - position, 0.5), 1))
+
+
 def throughput(load: LoadRun) -> Chart:
     """Return the chart that asks how much was done, and when it failed."""
     series = load.series
@@ -140,13 +149,6 @@ def throughput(load: LoadRun) -> Chart:
     top, bottom = 18.0, 104.0
     most = max(series.counts) / series.step_s
     y = LinearAxis(most, top, bottom)
-    width = round(max(axis.width - 0.8, 0.5), 2)
-    bars = []
-    for at, (count, failed) in enumerate(zip(series.counts, series.failed, strict=True)):
-        for style, number in (("sent", count), ("failed", failed)):
-            if number:
-                position = y.at(number / series.step_s)
-                bars.append(Bar(style, axis.left(at), position, width, round(max(bottom - position, 0.5), 1)))
     marks = [
         Mark(LEFT - 6, top + 4, f"{y.most:,g}/s", "end"),
         Mark(LEFT - 6, (top + bottom) / 2 + 4, f"{y.most / 2:,g}/s", "end"),
@@ -172,7 +174,7 @@ def throughput(load: LoadRun) -> Chart:
         words=words,
         height=bottom + 24,
         grid=(top, (top + bottom) / 2),
-        bars=(*_window(load, axis, top, bottom), *bars),
+        bars=(*_window(load, axis, top, bottom), *_sent_and_failed(series, axis, y, bottom)),
         lines=tuple(lines),
         marks=(*marks, *axis.ticks(bottom + 18)),
         table=(heads, *thinned(rows, _TABLE_ROWS)),

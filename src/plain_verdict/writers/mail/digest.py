@@ -201,9 +201,7 @@ def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
     counts = ", ".join(f"{number:,} {outcome}" for outcome, number in words.counts)
     lines += ["", f"{capital(counts)}." if counts else "No checks were found."]
     lines += _headed("Conditions", [_plain_condition(condition) for condition in verdict.conditions])
-    causes = [line for cause in words.causes for line in ("", *_plain_cause(cause))][1:]
-    causes += ["", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else []
-    lines += _headed("Causes", causes)
+    lines += _headed("Causes", _plain_causes(words))
     lines += _headed(f"Changes since {words.since}", _plain_changes(words)) if words.since else []
     lines += _headed("Calls", _plain_operations(words))
     lines += _headed("Load", _plain_load(words))
@@ -214,6 +212,11 @@ def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
 
 def _plain_condition(condition: ConditionResult) -> str:
     return f"{condition.state.capitalize()}: {condition.words} ({condition.met})"
+
+
+def _plain_causes(words: _Words) -> list[str]:
+    lines = [line for cause in words.causes for line in ("", *_plain_cause(cause))][1:]
+    return [*lines, "", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else lines
 
 
 def _plain_end(words: _Words) -> list[str]:

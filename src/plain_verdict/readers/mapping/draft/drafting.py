@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterator
 from pathlib import PurePath
+from typing import NamedTuple
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.readers.interface import Head
@@ -32,23 +33,8 @@ def draft_mapping(source: Source, limits: Limits) -> Draft:
         head = Head(stream.read(HEAD_BYTES), source)
     if not head.text:
         raise ReadError("is empty", path=source.path, hint="give a file with results")
-    table: tuple[str, int] | None = None
-    prefixes: dict[str, str] = {}
-    needs: tuple[str, ...] = ()
-    match syntax_of(head):
-        case "json":
-            candidates = json_candidates(source, limits)
-        case "json lines":
-            candidates = line_candidates(source, limits)
-        case "xml":
-            candidates, prefixes = xml_candidates(source, limits)
-        case _:
-            candidates, document, header = table_candidates(source, TableMapping(), limits)
-            table = (document.delimiter, header)
-            needs = tuple(document.columns[:3])
-            if len(document.columns) < 2:
-                candidates = []
-    candidates = [candidate for candidate in candidates if candidate.items.number and candidate.items.fields]
+    looked = _look_through(source, syntax_of(head), limits)
+    candidates = [candidate for candidate in looked.candidates if candidate.items.number and candidate.items.fields]
     found = best(candidates)
     if found is None:
         hint = "a mapping reads lists: JSON objects, JSON Lines, XML elements or table rows"
@@ -59,13 +45,40 @@ def draft_mapping(source: Source, limits: Limits) -> Draft:
         source.path,
         _name(path),
         _pattern(path),
-        needs or _needs(candidate),
+        looked.needs or _needs(candidate),
         candidate,
         made,
         _steps(candidate, candidates),
         _problems(candidate, candidates) if Role.MESSAGE not in made.roles else None,
-        table,
-        prefixes or None,
+        looked.table,
+        looked.prefixes or None,
+    )
+
+
+class _Looked(NamedTuple):
+    """What a file holds: its lists, and what reading them takes."""
+
+    candidates: list[Candidate]
+    prefixes: dict[str, str] = {}  # noqa: RUF012  it is never changed
+    table: tuple[str, int] | None = None
+    needs: tuple[str, ...] = ()
+
+
+def _look_through(source: Source, syntax: str, limits: Limits) -> _Looked:
+    match syntax:
+        case "json":
+            return _Looked(json_candidates(source, limits))
+        case "json lines":
+            return _Looked(line_candidates(source, limits))
+        case "xml":
+            return _Looked(*xml_candidates(source, limits))
+    candidates, document, header = table_candidates(source, TableMapping(), limits)
+    # A single column is what any text looks like.
+    several = len(document.columns) > 1
+    return _Looked(
+        candidates if several else [],
+        table=(document.delimiter, header),
+        needs=tuple(document.columns[:3]),
     )
 
 

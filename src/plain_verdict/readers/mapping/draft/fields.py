@@ -9,6 +9,7 @@ SAMPLE = 300
 """Items of a list that are looked at."""
 _DEEP = 3
 _VALUE_CHARS = 300
+_NOTHING = (None, "")
 
 
 class Field(NamedTuple):
@@ -91,7 +92,7 @@ def _leaves(value: object, path: str, depth: int) -> Iterator[tuple[str, object,
                 yield from _leaves(inner, key_of(str(name), path), depth + 1)
     elif isinstance(value, list):
         for inner in value:
-            if not isinstance(inner, dict | list) and inner is not None and inner != "":
+            if not isinstance(inner, dict | list) and inner not in _NOTHING:
                 yield f"{path}[*]", inner, True
-    elif value is not None and value != "" and path:
+    elif path and value not in _NOTHING:
         yield path, value, False

@@ -9,6 +9,7 @@ from lxml import etree
 from plain_verdict.inputs.source import Source
 from plain_verdict.readers.mapping.draft.fields import SAMPLE, Candidate, Field, Level, fields_of, key_of
 from plain_verdict.readers.mapping.json_document import JsonDocument, JsonLines
+from plain_verdict.readers.mapping.selectors import Item
 from plain_verdict.readers.mapping.table_document import TableDocument
 from plain_verdict.readers.mapping.xml_document import XmlDocument
 from plain_verdict.readers.xml.events import XmlFile
@@ -94,15 +95,19 @@ def _are_distinct(keys: list[frozenset[str]]) -> bool:
     return len(most - fewest) > 1 or len(most ^ fewest) > 2
 
 
+def _header_line(rows: Sequence[Item]) -> int:
+    """Return the line of the names: the first that has as many cells as most lines have."""
+    sizes = Counter(sum(bool(cell.strip()) for cell in _cells(item.value)) for item in rows)
+    usual = max(sizes, key=lambda size: (sizes[size] * size, size), default=0)
+    return next((item.number for item in rows if _is_header(_cells(item.value), usual)), 1)
+
+
 def table_candidates(
     source: Source, table: TableMapping, limits: Limits
 ) -> tuple[list[Candidate], TableDocument, int]:
     """Return a table's rows, the table, and the line of its header. Raises ReadError."""
     without = TableDocument(source, TableMapping(table.delimiter, table.quote, table.encoding, 0), limits)
-    rows = [item for item, _ in zip(without.items(""), range(SAMPLE), strict=False)]
-    sizes = Counter(sum(bool(cell.strip()) for cell in _cells(item.value)) for item in rows)
-    usual = max(sizes, key=lambda size: (sizes[size] * size, size), default=0)
-    header = next((item.number for item in rows if _is_header(_cells(item.value), usual)), 1)
+    header = _header_line(list(islice(without.items(""), SAMPLE)))
     document = TableDocument(source, TableMapping(table.delimiter, table.quote, table.encoding, header), limits)
     sample, count = [], 0
     for item in document.items(""):

@@ -138,6 +138,13 @@ def _where(level: Level) -> Iterator[str]:
         yield f"where = {{ {_key(path)} = {quoted(value)} }}"
 
 
+def _unused(fields: Sequence[Field]) -> Iterator[str]:
+    if fields:
+        yield f"# not used: {_paths(fields)}; for example"
+        pairs = ", ".join(f"{_key(_fact_name(field.path))} = {quoted(field.path)}" for field in fields[:2])
+        yield f"# facts = {{ {pairs} }}"
+
+
 def _check(level: Level, made: Guess, draft: Draft) -> Iterator[str]:
     yield ""
     yield _with_comment("[mapping.check]", plural(level.number, "item"))
@@ -160,11 +167,7 @@ def _check(level: Level, made: Guess, draft: Draft) -> Iterator[str]:
     for role in _PLAIN_ROLES:
         if role in roles:
             yield _with_comment(f"{role.value} = {quoted(roles[role].path)}", _examples(roles[role]))
-    unused = [field for field in made.unused if field.filled]
-    if unused:
-        yield f"# not used: {_paths(unused)}; for example"
-        pairs = ", ".join(f"{_key(_fact_name(field.path))} = {quoted(field.path)}" for field in unused[:2])
-        yield f"# facts = {{ {pairs} }}"
+    yield from _unused([field for field in made.unused if field.filled])
     yield from _outcome("mapping.check.outcome", roles.get(Role.OUTCOME), level)
     if draft.steps:
         yield from _step(*draft.steps)

@@ -13,18 +13,22 @@ def problem_html(problem: Problem, cause_name: str = "") -> Iterator[str]:
     head = headline(problem.message)
     where = f' <span class="where num"><bdi>{escaped(problem.place)}</bdi></span>' if problem.place else ""
     yield f'<p class="problem"><bdi>{escaped(head) or "No reason given."}</bdi>{where}</p>'
-    if problem.expected is not None and problem.actual is not None:
-        yield pair_html(problem.expected, problem.actual)
-    else:
-        for label, value in (("Expected", problem.expected), ("Actual", problem.actual)):
-            if value is not None:
-                yield f'<p class="type"><span class="soft">{label}</span> <bdi>{escaped(value)}</bdi></p>'
+    yield from _values_html(problem)
     rest = _rest(problem, head)
     if rest and cause_name and head == cause_name:
         rest = f'<details class="fold"><summary>More of this failure</summary>{rest}</details>'
     yield rest
     if problem.detail:
         yield fold_html("At the place" if problem.place else "Stack and detail", problem.detail)
+
+
+def _values_html(problem: Problem) -> Iterator[str]:
+    if problem.expected is not None and problem.actual is not None:
+        yield pair_html(problem.expected, problem.actual)
+        return
+    for label, value in (("Expected", problem.expected), ("Actual", problem.actual)):
+        if value is not None:
+            yield f'<p class="type"><span class="soft">{label}</span> <bdi>{escaped(value)}</bdi></p>'
 
 
 def _rest(problem: Problem, head: str) -> str:
