@@ -257,21 +257,24 @@ def _forget(options: Options) -> int:
     return DONE
 
 
+def _is_page(name: str) -> bool:
+    return name.endswith(_PAGE_SUFFIXES) and _holds_runs(Path(name))
+
+
 def _add(options: Options) -> int:
-    pages = [name for name in options.results if name.endswith(_PAGE_SUFFIXES) and _holds_runs(Path(name))]
+    pages = list(filter(_is_page, options.results))
     results = [name for name in options.results if name not in pages]
     runs = [read_kept(Path(page))[-1] for page in pages]
-    judged = _judged(options, results) if results else None
-    runs += [judged] if judged else []
+    judged = _judged(options, results) if results else []
     with _store(options) as store:
-        for kept in newest_kept(runs):
+        for kept in newest_kept([*runs, *judged]):
             state = "kept" if store.add(kept) else "already stored"
             show(f"{kept.build.label}, {_when(kept.build)}: {state}")
     return NOTHING_READ if results and not judged else DONE
 
 
-def _judged(options: Options, results: list[str]) -> KeptRun | None:
-    """Return a run of results as it is kept; None where nothing could be read."""
+def _judged(options: Options, results: list[str]) -> list[KeptRun]:
+    """Return the run of results as it is kept; none where nothing could be read."""
     request = read_request_of(argparse.Namespace(**{**vars(options), "results": results}))
     for note in request.notes:
         show_labelled("note", note)
@@ -279,9 +282,9 @@ def _judged(options: Options, results: list[str]) -> KeptRun | None:
     show_trouble(run, verdict)
     if not run.files:
         show_labelled("error", "no result could be read")
-        return None
+        return []
     facts = run.in_series.facts if run.in_series else ()
-    return Report(run, verdict, PageInfo(request.made, title=request.title, facts=facts)).kept
+    return [Report(run, verdict, PageInfo(request.made, title=request.title, facts=facts)).kept]
 
 
 def _holds_runs(path: Path) -> bool:

@@ -100,7 +100,8 @@ def find_time_changes(
         tested += is_usual or len(known) >= LEAST_TIMES
         if len(known) >= LEAST_TIMES and _is_outside(time, known, threshold):
             timed = Timed(position, time, min(known), max(known), len(known))
-            (slower if time > max(known) else faster).append((_chance(time, known), timed))
+            direction = slower if time > max(known) else faster
+            direction.append((_chance(time, known), timed))
     return [timed for direction in (slower, faster) for timed in _discoveries(direction, tested)], tested
 
 

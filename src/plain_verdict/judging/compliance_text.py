@@ -22,6 +22,10 @@ class RuleCounts(msgspec.Struct, frozen=True):
     failed_by_severity: dict[str, int]
 
 
+def _gravest_first(severity: Severity) -> int:
+    return -severity.rank
+
+
 def count_rules(checks: Sequence[Check], waived: Collection[str]) -> RuleCounts:
     """Return how many rules ended how."""
     rules = [(check, check.rule) for check in checks if check.rule]
@@ -29,17 +33,17 @@ def count_rules(checks: Sequence[Check], waived: Collection[str]) -> RuleCounts:
     failed = Counter(
         rule.severity for check, rule in rules if check.outcome is Outcome.FAILED and check.id not in waived
     )
+    bad_ids = [check.id for check, _ in rules if check.outcome in BAD]
     return RuleCounts(
         passed=of[Outcome.PASSED],
         failed=of[Outcome.FAILED],
         errored=of[Outcome.ERRORED],
         undecided=of[Outcome.UNDECIDED],
         not_applicable=of[Outcome.SKIPPED],
-        suppressed=sum(check.id in waived for check, _ in rules if check.outcome in BAD),
+        suppressed=sum(map(waived.__contains__, bad_ids)),
         findings=sum(rule.findings for _, rule in rules),
-        failed_by_severity={
-            severity.value: failed[severity] for severity in reversed(Severity) if failed[severity]
-        },
+        # The gravest first: that is what people look for.
+        failed_by_severity={severity.value: failed[severity] for severity in sorted(failed, key=_gravest_first)},
     )
 
 

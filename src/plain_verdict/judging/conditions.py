@@ -2,19 +2,20 @@
 
 from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
+from itertools import chain
 
 import msgspec
 
 from plain_verdict.api.templates import nameless
 from plain_verdict.judging.matching import fits_status
 from plain_verdict.judging.measures import CheckedScope, measure_named
-from plain_verdict.judging.measures.interface import BOUNDS, ScopeInputs, bound_of
+from plain_verdict.judging.measures.interface import BOUNDS, Measure, ScopeInputs, bound_of
 from plain_verdict.judging.measures.load import LOAD_MEASURES, METRIC_MEASURES
 from plain_verdict.judging.metric_targets import check_metric_condition
 from plain_verdict.judging.severities import fits_severity, read_severity
 from plain_verdict.judging.target import Target
 from plain_verdict.judging.targets import is_on_load, result_of, targets_of
-from plain_verdict.model import Call, Check, ConditionResult, Outcome, Run, State, Waived
+from plain_verdict.model import Call, Check, ConditionResult, Outcome, Run, Score, State, Waived
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import capital
 
@@ -56,13 +57,24 @@ class Scopes:
                 call for call in self._run.api.calls if _is_in(scope, call.check) and _is_meant(scope, call)
             )
             api = msgspec.structs.replace(self._run.api, calls=calls)
-            file_scores = [score for file in self._run.files for score in file.scores]
-            scores = tuple(
-                score for score in file_scores if not scope.subject or fnmatchcase(score.subject, scope.subject)
-            )
-            inputs = ScopeInputs(api, scores=scores, since=self._since)
+            inputs = ScopeInputs(api, scores=self._scores_of(scope.subject), since=self._since)
             self._found[scope] = CheckedScope(inside, self._waived, inputs=inputs)
         return self._found[scope]
+
+    def _scores_of(self, subject: str) -> tuple[Score, ...]:
+        scores = chain.from_iterable(file.scores for file in self._run.files)
+        return tuple(score for score in scores if not subject or fnmatchcase(score.subject, subject))
+
+
+def _check_scope(scope: Scope, measure: Measure) -> None:
+    if scope.severity:
+        try:
+            read_severity(scope.severity)
+        except ValueError as error:
+            raise ValueError(f"scope: {error}") from error
+    for key in scope.__struct_fields__:
+        if getattr(scope, key) and key not in measure.scope_keys:
+            raise ValueError(f"scope: the measure {measure.name!r} has no scope {key!r}")
 
 
 def check_condition(rule: ConditionRule) -> None:
@@ -71,14 +83,7 @@ def check_condition(rule: ConditionRule) -> None:
     if len(given) != 1:
         raise ValueError("measure: needs exactly one of at_most, at_least and exactly")
     measure = measure_named(rule.measure)
-    if rule.scope.severity:
-        try:
-            read_severity(rule.scope.severity)
-        except ValueError as error:
-            raise ValueError(f"scope: {error}") from error
-    for key in rule.scope.__struct_fields__:
-        if getattr(rule.scope, key) and key not in measure.scope_keys:
-            raise ValueError(f"scope: the measure {measure.name!r} has no scope {key!r}")
+    _check_scope(rule.scope, measure)
     if rule.scope.metric:
         check_metric_condition(rule)
         return

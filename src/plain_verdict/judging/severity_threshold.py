@@ -27,9 +27,8 @@ def set_aside(
             continue
         allowed = rule.allowed
         if allowed and allowed.until and today > allowed.until:
-            remarks.append(
-                f"The suppression of “{check.name}” ended on {format_date(allowed.until)}: it counts again."
-            )
+            until = format_date(allowed.until)
+            remarks.append(f"The suppression of “{check.name}” ended on {until}: it counts again.")
         elif allowed:
             not_counted[check.id] = Waived(f"suppressed by its file: {allowed.reason}", allowed.until, allowed.who)
             endless += [] if allowed.until else [check]

@@ -1,6 +1,6 @@
 """Targets of load runs: conditions on requests, each of which is its own check."""
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from fnmatch import fnmatchcase
 
 import msgspec
@@ -30,7 +30,7 @@ from plain_verdict.model import (
     State,
     TimeBound,
 )
-from plain_verdict.settings.rules import ConditionRule
+from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import capital, format_change, format_failed_share, join_list
 
 _OUTCOME_OF_STATE = {State.MET: Outcome.PASSED, State.NOT_MET: Outcome.FAILED, State.OPEN: Outcome.UNDECIDED}
@@ -107,9 +107,8 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
     met = measure.describe(request, value)
     if measure.interval:
         low, high = measure.interval(request, sent)
-        # Only a whole interval on one side of the limit decides; one around "exactly" never does.
-        ends = {keeps(low, limit), keeps(high, limit), keeps(value, limit)}
-        state = State.OPEN if len(ends) > 1 or (key == "exactly" and low <= limit <= high) else state
+        if not _decides((low, value, high), limit, keeps, exactly=key == "exactly"):
+            state = State.OPEN
         met = f"{met} (95 % CI {format_change(low)} to {format_change(high)} %)"
     if state is State.MET and key == "at_most" and _too_many_failed(rule.measure, request):
         # Those that failed were not answered within any time, so so many per cent can't have been.
@@ -119,6 +118,14 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
         )
     short = measure.format(value) if measure.unit is SECONDS else met
     return Target(rule, request.name, words, state, title, met, short, limit)
+
+
+def _decides(
+    interval: tuple[float, float, float], limit: float, keeps: Callable[[float, float], bool], *, exactly: bool
+) -> bool:
+    """Return whether an interval is whole on one side of a limit; one around "exactly" never is."""
+    is_around = interval[0] <= limit <= interval[-1]
+    return len({keeps(end, limit) for end in interval}) == 1 and not (exactly and is_around)
 
 
 def _without_value(measure: LoadMeasure, request: RequestNumbers) -> tuple[State, str]:
@@ -142,8 +149,7 @@ def result_of(rule: ConditionRule, targets: Sequence[Target], waived: Collection
     targets_of_rule = [target for target in targets if target.rule is rule]
     name = rule.name or rule.measure
     if not targets_of_rule:
-        what = "no such metric" if rule.scope.metric else "no such request"
-        return ConditionResult(_title(rule), State.OPEN, what, name)
+        return ConditionResult(_title(rule), State.OPEN, _nothing_such(rule.scope), name)
     left = [target for target in targets_of_rule if target.state is not State.NOT_MET or target.id not in waived]
     if not left:
         return ConditionResult(_title(rule), State.MET, "all waived", is_target=True)
@@ -152,6 +158,10 @@ def result_of(rule: ConditionRule, targets: Sequence[Target], waived: Collection
         met += f", {len(targets_of_rule) - len(left):,} waived"
     # A broken one is given by its checks.
     return ConditionResult(_title(rule), state, met, "" if state is State.NOT_MET else name, is_target=True)
+
+
+def _nothing_such(scope: Scope) -> str:
+    return "no such metric" if scope.metric else "no such request"
 
 
 def _worst_of(targets: Sequence[Target]) -> tuple[State, str]:

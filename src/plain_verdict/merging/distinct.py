@@ -17,7 +17,8 @@ def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     ids = [check.id for file in files for check in file.checks]
     if len(set(ids)) == len(ids):
         return files
-    locations = _locations_of_shared(files, {id_ for id_, number in Counter(ids).items() if number > 1})
+    shared = {id_ for id_, number in Counter(ids).items() if number > 1}
+    locations = _locations_of_shared(files, shared)
     checks = [list(file.checks) for file in files]
     for namesakes in locations.values():
         same = [checks[number][at] for number, at in namesakes]

@@ -120,6 +120,13 @@ class WebFiles:
         """Return all files; None where the server does not speak WebDAV."""
         return list(self._below(self._url, 0)) if self._dav else None
 
+    def _tree(self, url: str, content: bytes) -> etree._Element:
+        parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False)
+        try:
+            return etree.fromstring(content, parser)
+        except etree.XMLSyntaxError as error:
+            raise self._failed(url, f"its list of files is not XML ({error})", "check the address") from error
+
     def _below(self, url: str, depth: int) -> Iterator[Found]:
         headers = {"Depth": "1", "Content-Type": "application/xml"}
         answer = self._insist(lambda: self._ask("PROPFIND", url, data=_RETRY_STATUS, headers=headers))
@@ -127,11 +134,7 @@ class WebFiles:
             return
         if answer.status_code != 207:
             self._fail(url, answer)
-        parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False)
-        try:
-            tree = etree.fromstring(answer.content, parser)
-        except etree.XMLSyntaxError as error:
-            raise self._failed(url, f"its list of files is not XML ({error})", "check the address") from error
+        tree = self._tree(url, answer.content)
         base_path = unquote(urlsplit(url).path).rstrip("/")
         top = unquote(urlsplit(self._url).path)
         folders = []

@@ -117,9 +117,7 @@ def _coverage(run: Run) -> Iterator[tuple[str, tuple[str, ...]]]:
     found = run.api.coverage
     if found is None:
         return
-    undocumented = {(call.operation, call.status) for call in run.api.calls if call.documented_status is False}
-    unknown = sorted({operation.name for operation, _ in undocumented if not operation.documented})
-    answers = sorted(_answer(*pair) for pair in undocumented if pair[0].documented)
+    unknown, answers = _undocumented(run.api.calls)
     called = found.described - len(found.not_called)
     yield f"{found.title}: {called:,} of {plural(found.described, 'documented operation')} called", ()
     for words, names in (
@@ -130,6 +128,13 @@ def _coverage(run: Run) -> Iterator[tuple[str, tuple[str, ...]]]:
     ):
         if names:
             yield words, _first_of(names)
+
+
+def _undocumented(calls: Sequence[Call]) -> tuple[list[str], list[str]]:
+    """Return the operations that no document has, and the answers that it lacks for those that it has."""
+    undocumented = {(call.operation, call.status) for call in calls if call.documented_status is False}
+    unknown = sorted({operation.name for operation, _ in undocumented if not operation.documented})
+    return unknown, sorted(_answer(*pair) for pair in undocumented if pair[0].documented)
 
 
 def _first_of(names: Sequence[str]) -> tuple[str, ...]:

@@ -72,6 +72,10 @@ def _all(graph: Graph, node: Node | None, name: URIRef) -> list[Node | None]:
     return list(graph.objects(node, name) if node is not None else ()) or [None]
 
 
+def _text(node: Node | None) -> str:
+    return str(node or "")
+
+
 def _literal(node: Node | None) -> str:
     return str(node) if isinstance(node, Literal) else ""
 
@@ -90,14 +94,14 @@ def _assertion(
         test_title=_title(graph, test) or _literal(test),
         about=_words(graph, test, DCTERMS.description),
         rule_set=_title(graph, part_of) or _address(part_of),
-        subject=_title(graph, subject) or str(subject or ""),
+        subject=_title(graph, subject) or _text(subject),
         outcome=_outcome(graph, outcome),
         is_literal=isinstance(outcome, Literal),
         info=_words(graph, result, EARL.info) or _words(graph, result, DCTERMS.description),
         pointer="; ".join(_pointers(graph, result)),
         by=_title(graph, by) or _address(by) or _literal(by),
-        mode=str(graph.value(node, EARL.mode) or "").rpartition("#")[2],
-        at=str(graph.value(result, DCTERMS.date) or graph.value(node, DCTERMS.date) or ""),
+        mode=_text(graph.value(node, EARL.mode)).rpartition("#")[2],
+        at=_text(graph.value(result, DCTERMS.date)) or _text(graph.value(node, DCTERMS.date)),
     )
 
 

@@ -148,8 +148,7 @@ class _Reading(FileReading):
 
     def _check(self, assertions: "Sequence[Assertion]") -> Check:
         first = assertions[0]
-        suite = (self.name(first.rule_set or _rule_set(first.test)) or "Tests without a set",)
-        name = self.name(first.test_title or readable(first.test)) or "Nameless test"
+        suite, name = self._suite_and_name(first)
         kind = self.source.kind or Kind.COMPLIANCE
         results = [(assertion, *self._outcome(assertion)) for assertion in assertions]
         failed = [assertion for assertion, found, _ in results if found is Outcome.FAILED]
@@ -166,6 +165,10 @@ class _Reading(FileReading):
             # EARL 1.0 knows no severity: nothing says that one test matters more than another.
             rule=Rule(severity=Severity.MEDIUM, findings=len(failed)),
         )
+
+    def _suite_and_name(self, assertion: "Assertion") -> tuple[tuple[str], str]:
+        rule_set = self.name(assertion.rule_set or _rule_set(assertion.test)) or "Tests without a set"
+        return (rule_set,), self.name(assertion.test_title or readable(assertion.test)) or "Nameless test"
 
     def _attempt(
         self, results: "Sequence[tuple[Assertion, Outcome, str]]", failed: "Sequence[Assertion]", name: str

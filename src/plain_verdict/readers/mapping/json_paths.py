@@ -25,16 +25,19 @@ def json_selector(text: str | int, root: JsonRoot) -> Selector:
         return _KeySelector(text, text)
     from plain_verdict.readers.mapping import json_path_search  # a library, for paths that are more than a key
 
-    absolute = text.startswith("$")
     path = json_path_search.compiled_path(text)
     steps = json_path_search.plain_steps(path)
-    if not absolute and steps and len(steps) == 1 and isinstance(steps[0], str):
-        return _KeySelector(text, steps[0])
-    single = steps is not None and ANY not in steps
-    find: Find = json_path_search.Search(text, path) if steps is None else (_Keys if single else _Steps)(steps)
-    if absolute:
+    find: Find = _search_for(steps) if steps is not None else json_path_search.Search(text, path)
+    single = isinstance(find, _Keys)
+    if text.startswith("$"):
         return Selector(text, _FromRoot(find, root), single=single)
+    if steps is not None and len(steps) == 1 and isinstance(steps[0], str):
+        return _KeySelector(text, steps[0])
     return Selector(text, find, find.first if isinstance(find, _Keys) else None, single=single)
+
+
+def _search_for(steps: tuple[object, ...]) -> "_Keys | _Steps":
+    return _Steps(steps) if ANY in steps else _Keys(steps)
 
 
 class _Keys:

@@ -4,6 +4,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
 from io import BytesIO
+from itertools import islice
 from pathlib import PurePosixPath
 
 import msgspec
@@ -72,16 +73,9 @@ class MappingReader:
         if syntax == "table":
             return bool(need.strip().casefold() in {name.casefold() for name in _table(head, self.mapping).columns})
         if syntax == "json lines":
-            document: Document = JsonLines(_beginning(head), DEFAULT_LIMITS)
-            selector = document.select(need)
-            lines = (item.value for item, _ in zip(document.items(""), range(_HEADER_LINES), strict=False))
-            return any(selector.first(line) is not None for line in lines)
+            return _lines_hold(JsonLines(_beginning(head), DEFAULT_LIMITS), need)
         if syntax == "xml":
-            document = XmlDocument(_beginning(head), self.mapping.prefixes, DEFAULT_LIMITS)
-            selector = document.select(need)
-            for _ in document.items("//none"):
-                pass
-            return document.root() is not None and selector.first(document.root()) is not None
+            return _tree_holds(XmlDocument(_beginning(head), self.mapping.prefixes, DEFAULT_LIMITS), need)
         if head.json_value is None:
             raise ValueError("it is not complete JSON")
         return json_selector(need, JsonRoot(head.json_value)).first(head.json_value) is not None
@@ -136,6 +130,19 @@ def _beginning(head: Head) -> Source:
 
 def _table(head: Head, mapping: ResultMapping) -> TableDocument:
     return TableDocument(_beginning(head), mapping.table, DEFAULT_LIMITS)
+
+
+def _lines_hold(document: Document, need: str) -> bool:
+    selector = document.select(need)
+    lines = (item.value for item in islice(document.items(""), _HEADER_LINES))
+    return any(selector.first(line) is not None for line in lines)
+
+
+def _tree_holds(document: Document, need: str) -> bool:
+    selector = document.select(need)
+    for _ in document.items("//none"):
+        pass
+    return document.root() is not None and selector.first(document.root()) is not None
 
 
 class MappingReading:

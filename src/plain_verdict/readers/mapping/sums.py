@@ -1,7 +1,8 @@
 """Load results of which only sums are left, and numbers of the team's own, as a mapping says where they stand."""
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from datetime import datetime
 
 import msgspec
 
@@ -193,7 +194,7 @@ class _Sums:
         for bare_title, item in _members(document, form.each):
             if fits and not fits(item):
                 continue
-            called = single_line((name(item) if name else bare_title) or "", self._limits.name_chars)
+            called = self._called(name, bare_title, item)
             numbers = request.read(called, item) if called else None
             if numbers is None:
                 lost.append(called or "one without a name")
@@ -203,6 +204,9 @@ class _Sums:
                 yield numbers
         self._note_lost(lost, found)
         self._fruitless(texts, found)
+
+    def _called(self, name: FindText | None, bare_title: str, item: object) -> str:
+        return single_line((name(item) if name else bare_title) or "", self._limits.name_chars)
 
     def _note_lost(self, lost: list[str], found: int) -> None:
         if lost:
@@ -229,15 +233,13 @@ class _Sums:
         for bare_title, item in _members(document, form.each):
             if fits and not fits(item):
                 continue
-            called = single_line((name(item) if name else bare_title) or "", self._limits.name_chars)
-            text = value(item) if value else document.text_of(item)
-            number = _number(text)
+            called = self._called(name, bare_title, item)
+            number = _number(value(item) if value else document.text_of(item))
             if not called or number is None:
                 unreadable += 1
                 continue
             found += 1
-            at = moment(item) if moment else None
-            self.metrics.of(called, form.unit).add(number, int(epoch_s(at)) if at else None)
+            self.metrics.of(called, form.unit).add(number, _second_of(moment, item))
         if unreadable:
             verb = "is" if unreadable == 1 else "are"
             self._note(f"has {plural(unreadable, 'value')} of metrics that {verb} none")
@@ -265,6 +267,11 @@ def _members(document: Document, each: str) -> Iterator[tuple[str, object]]:
             yield from value.items()
         else:
             yield "", value
+
+
+def _second_of(moment: Callable[[object], datetime | None] | None, item: object) -> int | None:
+    at = moment(item) if moment else None
+    return int(epoch_s(at)) if at else None
 
 
 def _number_at(find: FindText | None, item: object) -> float | None:

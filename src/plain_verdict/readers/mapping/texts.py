@@ -45,15 +45,12 @@ class Texts:
             return None
         value = wanted if isinstance(wanted, Value) else Value(from_=wanted)
         if value.text or value.pattern:
-            find = self._formed(key, value)
-            return lambda item: _parts([found] if (found := find(item)) else [], value.split)
+            return _PartsOf(self._formed(key, value), value.split)
         paths = value.from_ if isinstance(value.from_, tuple) else (value.from_,)
         selectors = [self.select(key, path) for path in paths]
         to_text = self.document.text_of
         if len(selectors) == 1 and selectors[0].single and not value.split:
-            (position,) = selectors
-            return lambda item: [] if (found := position.first(item)) is None else _listed(found, to_text)
-
+            return _SingleText(selectors[0], to_text)
         return _AllTexts(selectors, to_text, value.split)
 
     def joined(self, key: str, wanted: Text) -> FindText | None:
@@ -116,6 +113,28 @@ class Texts:
 def _column(word: str) -> str | int:
     """Return what stands in braces; a number is that of a column."""
     return int(word) if word.isascii() and word.isdigit() else word
+
+
+class _PartsOf:
+    """The search for the parts of a text that a pattern or several places make."""
+
+    def __init__(self, find: FindText, sign: str) -> None:
+        self._find, self._sign = find, sign
+
+    def __call__(self, item: object) -> list[str]:
+        found = self._find(item)
+        return _parts([found] if found else [], self._sign)
+
+
+class _SingleText:
+    """The search for the text of one place, which may be a list."""
+
+    def __init__(self, selector: Selector, to_text: Callable[[object], str]) -> None:
+        self._selector, self._to_text = selector, to_text
+
+    def __call__(self, item: object) -> list[str]:
+        found = self._selector.first(item)
+        return [] if found is None else _listed(found, self._to_text)
 
 
 class _AllTexts:

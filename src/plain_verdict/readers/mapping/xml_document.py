@@ -121,9 +121,12 @@ class XmlDocument:
         local = each.rpartition("/")[2].rpartition(":")[2]
         waiting: list[etree._Element] = []  # an item and those in it, in their order: it sees what they hold
         ended: list[etree._Element] = []
-        for event, element in self._events([self._root_name, local]):
-            if not self._fits(element, steps, from_root=from_root, anywhere=anywhere):
-                continue
+        fitting = (
+            (event, element)
+            for event, element in self._events([self._root_name, local])
+            if self._fits(element, steps, from_root=from_root, anywhere=anywhere)
+        )
+        for event, element in fitting:
             if event == "start":
                 waiting.append(element)
                 continue
@@ -135,7 +138,7 @@ class XmlDocument:
                 if element is not self._root:
                     _forget(element)
         # Of a file that is truncated: what ended inside of what did not.
-        yield from (Item(_line_of(node), node) for node in waiting if any(node is other for other in ended))
+        yield from (Item(_line_of(node), node) for node in waiting if node in ended)
 
     def _name(self, step: str) -> str:
         prefix, sign, local = step.rpartition(":")

@@ -192,15 +192,14 @@ def _value(element: Element, depth: int) -> object:
     if depth > _MOST_DEEP:
         raise ValueError("it nests too deep")
     value: dict[str, object] = {str(key): str(attribute) for key, attribute in element.attrib.items()}
+    lists: dict[str, list[object]] = {}
     for child in children:
         key = _name(child)
         if key in _PLURALS:
-            members = value.setdefault(_PLURALS[key], [])
-            if isinstance(members, list):
-                members.append(_value(child, depth + 1))
+            lists.setdefault(_PLURALS[key], []).append(_value(child, depth + 1))
         elif key not in ("prop", "link"):
             value[key] = _value(child, depth + 1)
-    return value
+    return value | lists
 
 
 def _name(element: Element) -> str:

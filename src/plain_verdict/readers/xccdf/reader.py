@@ -290,17 +290,18 @@ class _Reading(FileReading):
     def _outcome(self, result: RuleResult, rule: BenchmarkRule) -> tuple[Outcome, str]:
         """Return how a rule ended, the gravest of several results, and why where it is not kept or broken."""
         self._has_many += len(result.results) > 1
-        known = dict(reversed([OUTCOMES[word] for word in result.results if word in OUTCOMES]))
-        unknown = [word for word in result.results or ("",) if word not in OUTCOMES]
+        words = result.results or ("",)
+        known = dict(reversed([OUTCOMES[word] for word in words if word in OUTCOMES]))
+        unknown = [word for word in words if word not in OUTCOMES]
         worst = gravest(known)
         if unknown and worst not in BAD:
             word = single_line(unknown[0], 40)
             self.unknown[word or "none at all"] += 1
             return Outcome.UNDECIDED, f"the result “{word}” is none of the standard's"
         # The standard lets a rule be checked and not count.
-        role = result.role or rule.role
-        if role in _ROLES and worst is not Outcome.SKIPPED:
-            return Outcome.SKIPPED, f"does not count: {_ROLES[role]}: {', '.join(result.results)}"
+        uncounted = _ROLES.get(result.role or rule.role)
+        if uncounted and worst is not Outcome.SKIPPED:
+            return Outcome.SKIPPED, f"does not count: {uncounted}: {', '.join(result.results)}"
         return worst, known[worst]
 
     def _allowed(self, override: Override) -> Allowed:

@@ -72,11 +72,12 @@ def guess(level: Level) -> Guess:
     fields = [field for field in level.fields if field.path != fixed]
     roles = _roles(fields)
     rest = [field for field in fields if field not in roles.values()]
-    if Role.SUITE not in roles and Role.NAME in roles:
-        groups = next(filter(_groups_all, rest), None)
-        roles |= {Role.SUITE: groups} if groups else {}
+    groups = next(filter(_groups_all, rest), None)
+    if groups and Role.SUITE not in roles and Role.NAME in roles:
+        roles[Role.SUITE] = groups
     time_of_day = _time_of_day(roles, rest)
-    unused = tuple(field for field in rest if field is not time_of_day and field not in roles.values())
+    used = (time_of_day, *roles.values())
+    unused = tuple(field for field in rest if field not in used)
     return Guess(roles, _score(roles, level.number), unused, time_of_day, _unit_beside(roles, level))
 
 

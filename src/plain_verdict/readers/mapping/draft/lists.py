@@ -140,19 +140,21 @@ def xml_candidates(source: Source, limits: Limits) -> tuple[list[Candidate], dic
     """Return the elements of an XML file that come more than once, by their path, and the prefixes used in them."""
     prefixes: dict[str, str] = {}
     elements: dict[str, list[etree._Element]] = {}
-    document = XmlDocument(source, {}, limits)  # refuses what must not be read
-    del document
+    XmlDocument(source, {}, limits)  # refuses what must not be read
     with source.open() as stream:
         for event, element in islice(XmlFile(stream).events(["*"]), 2 * _ELEMENTS_LOOKED_AT + 2):
             if event == "end":
                 elements.setdefault(_path_of(element, prefixes), []).append(element)
     repeated = {path: some for path, some in elements.items() if len(some) > 1 or len(some[0])}
     levels = {path: Level(path, _xml_fields(some, prefixes), len(some)) for path, some in repeated.items()}
+    return _candidates(levels), prefixes
+
+
+def _candidates(levels: Mapping[str, Level]) -> list[Candidate]:
+    """Return the lists below the root; the root says what is the same for all."""
     run = next((level._replace(each="") for path, level in levels.items() if path.count("/") == 1), None)
     nested = {path: level for path, level in levels.items() if path.count("/") > 1}
-    return [
-        Candidate(tuple(_relative([*_around(path, levels), level])), run) for path, level in nested.items()
-    ], prefixes
+    return [Candidate(tuple(_relative([*_around(path, levels), level])), run) for path, level in nested.items()]
 
 
 def _around(path: str, levels: Mapping[str, Level]) -> list[Level]:
