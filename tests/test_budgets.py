@@ -15,17 +15,17 @@ import plain_verdict
 SOURCE = Path(plain_verdict.__file__).parent
 BUDGETS = {
     "entries at the top of the package": 26,
-    "imports inside functions": 134,
+    "imports inside functions": 107,
     "imports inside functions without a reason beside": 0,
-    "functions with more than 10 paths": 178,
-    "most paths of a function": 20,
+    "functions with more than 10 paths": 86,
+    "most paths of a function": 12,
     "constants equal in two modules": 3,
     "constants of one name with several values": 25,
     "packages with one module": 2,
     "files of more than 400 lines": 0,
     "names of the house": 20,
 }
-LEAST_COMMENTS = 1.5
+LEAST_COMMENTS = 1.9
 """In 100 lines; this one may only grow."""
 FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 BRANCHES = (ast.If, ast.For, ast.AsyncFor, ast.While, ast.ExceptHandler, ast.IfExp, ast.comprehension, ast.Assert)

@@ -39,7 +39,7 @@ if TYPE_CHECKING:
     from plain_verdict.api.document import ApiDocument
     from plain_verdict.remote.fetching import Fetched
 
-_RELOAD_S = 3
+_RELOAD_S = 3  # between two looks of a page that is watched
 Paths = str | os.PathLike[str] | Iterable[str | os.PathLike[str]]
 """A file, folder or pattern, or several."""
 

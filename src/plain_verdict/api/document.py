@@ -17,7 +17,7 @@ from plain_verdict.text.formatting import format_size, join_list
 from plain_verdict.text.yaml import read_yaml
 
 _METHODS = ("get", "put", "post", "delete", "options", "head", "patch", "trace")
-_MOST_DOCUMENT_BYTES = 20_000_000
+_MOST_DOCUMENT_BYTES = 20_000_000  # people write no larger one, and YAML takes many times its size in memory
 _NAME_CHARS = 200
 _DOCUMENT_HINT = "use OpenAPI 3.0 or 3.1, as YAML or JSON"
 

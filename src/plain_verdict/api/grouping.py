@@ -1,6 +1,6 @@
 """Finds the calls of a run and the operation of each. Linear in their number."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cache
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -60,19 +60,32 @@ def _calls_of(check: Check) -> Iterator[tuple[Exchange, CallState]]:
         yield exchange, CallState.WRONG if (id(part), position) in wrong else CallState.EXPECTED
 
 
+def _statuses_seen(calls: Sequence[Call]) -> dict[Operation, set[int]]:
+    seen: dict[Operation, set[int]] = {}
+    for call in calls:
+        statuses = seen.setdefault(call.operation, set())
+        if call.exchange.response:
+            statuses.add(call.exchange.response.status)
+    return seen
+
+
+def _unmet(attempt: Attempt) -> set[tuple[int, int]]:
+    parts: tuple[_Part, ...] = (attempt, *steps_below(attempt))
+    return {
+        (id(part), expectation.exchange)
+        for part in parts
+        for expectation in part.expectations
+        if expectation.outcome in BAD and expectation.exchange is not None
+    }
+
+
 def _wrong(attempt: Attempt, found: list[tuple[Exchange, _Part, int]]) -> set[tuple[int, int]]:
     """Return which exchanges of a failed attempt are wrong: (id of the part, place in it).
 
     Those that broken expectations are about, and those that nothing answered in a part that failed. Where there
     are none, the last before the failure: of the innermost step that failed, or of the attempt.
     """
-    parts: tuple[_Part, ...] = (attempt, *steps_below(attempt))
-    wrong = {
-        (id(part), expectation.exchange)
-        for part in parts
-        for expectation in part.expectations
-        if expectation.outcome in BAD and expectation.exchange is not None
-    }
+    wrong = _unmet(attempt)
     wrong |= {
         (id(part), position)
         for exchange, part, position in found
@@ -170,11 +183,7 @@ class _Grouping:
         """Return what the document describes and no call touched."""
         if self._document is None:
             return None
-        seen: dict[Operation, set[int]] = {}
-        for call in calls:
-            statuses = seen.setdefault(call.operation, set())
-            if call.exchange.response:
-                statuses.add(call.exchange.response.status)
+        seen = _statuses_seen(calls)
         described = [(_as_operation(operation), operation) for operation in self._document.operations]
         not_seen = [
             (shown, status)

@@ -40,12 +40,12 @@ def count_calls(calls: Sequence[Call]) -> CallNumbers:
         unanswered=sum(call.exchange.response is None for call in calls),
         statuses=tuple(sorted(statuses.items(), key=lambda pair: (-pair[1], pair[0]))),
         received_bytes=sum(sizes) if sizes else None,
-        least_s=times[0] if times else None,
+        least_s=min(times, default=None),
         mean_s=math.fsum(times) / len(times) if times else None,
         p50_s=percentile(times, 50),
         p95_s=percentile(times, 95),
         p99_s=percentile(times, 99),
-        longest_s=times[-1] if times else None,
+        longest_s=max(times, default=None),
     )
 
 

@@ -8,7 +8,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 
 HOLE = "{…}"
-_LONG = 12
+_LONG = 12  # characters: so long a part of a path may be an id
 # What no fixed part of a path looks like.
 _VARYING_PART = re.compile(
     r"""

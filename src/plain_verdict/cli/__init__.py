@@ -167,8 +167,8 @@ exit codes:
 _RESULTS = "RESULTS [RESULTS ...]"
 _WITH_RESULTS = ("report", "judge", "inspect")
 """Commands with too many options for a line of usage."""
-_USAGE = 2
-_INTERRUPTED = 130
+_USAGE = 2  # as argparse and most programs have it
+_INTERRUPTED = 130  # 128 + SIGINT, as shells have it
 _BUG = 70  # EX_SOFTWARE in sysexits.h
 
 

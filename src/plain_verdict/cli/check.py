@@ -12,6 +12,7 @@ from plain_verdict.pipeline import read_api_document
 from plain_verdict.request import Request
 from plain_verdict.runtime.errors import DeliveryError, HistoryError, PlainVerdictError
 from plain_verdict.settings.loading import NAME, find_settings
+from plain_verdict.settings.rules import Rules
 from plain_verdict.text.formatting import join_list, plural
 
 
@@ -56,6 +57,12 @@ def _delivery_trouble(request: Request) -> list[PlainVerdictError]:
     return trouble
 
 
+def _rules_in(rules: Rules) -> str:
+    rules_by_noun = ((rules.causes, "cause"), (rules.waivers, "waiver"), (rules.conditions, "condition"))
+    numbers = [plural(len(rules_of_kind), noun) for rules_of_kind, noun in rules_by_noun if rules_of_kind]
+    return join_list(numbers) if numbers else "no causes, waivers or conditions"
+
+
 def run(options: argparse.Namespace) -> int:
     """Check the settings and say what they hold."""
     path = find_settings(options.config)
@@ -65,16 +72,7 @@ def run(options: argparse.Namespace) -> int:
         return DONE
     rules, brand = request.read.rules, request.brand
     show(f"{path} is valid.")
-    numbers = [
-        plural(len(rules_of_kind), noun)
-        for rules_of_kind, noun in (
-            (rules.causes, "cause"),
-            (rules.waivers, "waiver"),
-            (rules.conditions, "condition"),
-        )
-        if rules_of_kind
-    ]
-    show(f"  {join_list(numbers) if numbers else 'no causes, waivers or conditions'}", "soft")
+    show(f"  {_rules_in(rules)}", "soft")
     for logo, what in ((brand.logo, "logo"), (brand.logo_dark, "logo on dark")):
         if logo:
             show(f"  {what}: {logo.width} x {logo.height} in the band", "soft")

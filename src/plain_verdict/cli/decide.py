@@ -34,7 +34,7 @@ _ANSWER_WORDS = {
 }
 _STOP = ("q", "quit", "stop")
 _BY_HAND = "undecided: it is checked by hand"
-_MOST_EVIDENCE_BYTES = 20_000_000
+_MOST_EVIDENCE_BYTES = 20_000_000  # of one answer: it is kept in a record, and the record in memory
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

@@ -27,7 +27,7 @@ from plain_verdict.settings.schema import HistoryTable
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_day, format_time_of_day, join_list, plural, spelled
 
-_LISTED_BUILDS = 40
+_LISTED_BUILDS = 40  # the newest ones: more do not fit on a screen
 _PAGE_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
 Options = argparse.Namespace
 

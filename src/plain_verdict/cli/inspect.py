@@ -90,24 +90,26 @@ def _inspect_results(options: argparse.Namespace) -> int:
     return DONE if results.files else NOTHING_READ
 
 
-def show_file(file: ResultFile, run: Run) -> None:
-    """Print one result file: format, size, times, counts, notes."""
-    show(file.path)
-    when = (
-        f", {format_day(file.started)}, {format_span(file.started, file.ended)}"
-        if file.started
-        else ", no time known"
-    )
-    show(f"  {file.format}, {format_size(file.size_bytes)}{when}", "soft")
+def _checks_in(file: ResultFile) -> str:
     tally = file.tally
     parts = [f"{tally.of(outcome):,} {outcome.value}" for outcome in Outcome if tally.of(outcome)]
     kinds = {name_kind(check.kind) for check in file.checks} - {"functional"}
     kind = f"{kinds.pop()} " if len(kinds) == 1 else ""
+    return f"{plural(tally.total, f'{kind}check')}{': ' if parts else ''}{', '.join(parts)}"
+
+
+def show_file(file: ResultFile, run: Run) -> None:
+    """Print one result file: format, size, times, counts, notes."""
+    show(file.path)
+    when = (
+        f"{format_day(file.started)}, {format_span(file.started, file.ended)}" if file.started else "no time known"
+    )
+    show(f"  {file.format}, {format_size(file.size_bytes)}, {when}", "soft")
     load = _load_in(file, run)
     if load:
         show(f"  {load}")
-    if tally.total or not load:
-        show(f"  {plural(tally.total, f'{kind}check')}{': ' if parts else ''}{', '.join(parts)}")
+    if file.tally.total or not load:
+        show(f"  {_checks_in(file)}")
     for note in file.notes:
         show("  note:", "note", end=" ")
         show(f"{note.what}{f' ({note.where})' if note.where else ''}")

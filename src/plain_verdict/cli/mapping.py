@@ -30,9 +30,9 @@ from plain_verdict.settings.mappings import MappingFile, ResultMapping
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_duration, format_metric, plural
 
-_FIRST_CHECKS = 3
+_FIRST_CHECKS = 3  # enough to see whether a mapping fits
 _VALUES_SHOWN = 20
-_LEAST_COLUMNS = 80
+_LEAST_COLUMNS = 80  # where the terminal tells no width
 _REQUESTS_SHOWN = 12
 
 

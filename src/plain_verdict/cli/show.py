@@ -10,8 +10,8 @@ from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import join_list, shorten
 from plain_verdict.writers.summary_json import SummaryWriter
 
-_MOST_NOTES = 20
-_CAUSES_SHOWN = 10
+_MOST_NOTES = 20  # more scroll the verdict away
+_CAUSES_SHOWN = 10  # the largest; the page has them all
 
 
 def show_trouble(run: Run, verdict: Verdict, *, notes: bool = True) -> None:

@@ -24,9 +24,9 @@ STYLES = {
     "note": "yellow",
     "soft": "dim",
 }
-_NOT_WRITTEN = 2
-_PROGRESS_AFTER_S = 1.0
-_PAUSE_S = 0.1
+_NOT_WRITTEN = 2  # scripts that read a part of it must not take it for all
+_PROGRESS_AFTER_S = 1.0  # nobody wants a bar for what takes a moment
+_PAUSE_S = 0.1  # between two states of the bar: faster ones only cost time
 
 
 class _Hidden:

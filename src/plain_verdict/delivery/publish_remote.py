@@ -26,7 +26,7 @@ from plain_verdict.report import Report
 from plain_verdict.request import Request
 from plain_verdict.runtime.errors import DeliveryError, PlainVerdictError
 
-_TRIES = 4
+_TRIES = 4  # somebody else may write the same index at the same moment
 _MOST_NUMBERS = 1_000
 
 
@@ -66,15 +66,16 @@ def publish_remotely(
     return tuple(addresses), tuple(failed)
 
 
+def _files_of(folder: Path) -> tuple[tuple[str, bytes], ...]:
+    inside = sorted(file for file in folder.rglob("*") if file.is_file())
+    # The first page last: what it leads to is there before it.
+    inside.sort(key=lambda file: file == folder / FIRST_PAGE)
+    return tuple((f"/{file.relative_to(folder).as_posix()}", file.read_bytes()) for file in inside)
+
+
 def _wanted(request: Request, page: Path, packed: Path | None, keep: int, link: str) -> _Wanted:
     in_folder = page.is_dir()
-    if in_folder:
-        inside = sorted(file for file in page.rglob("*") if file.is_file())
-        # The first page last: what it leads to is there before it.
-        inside.sort(key=lambda file: file == page / FIRST_PAGE)
-        files = tuple((f"/{file.relative_to(page).as_posix()}", file.read_bytes()) for file in inside)
-    else:
-        files = (("", page.read_bytes()),)
+    files = _files_of(page) if in_folder else (("", page.read_bytes()),)
     if packed:
         files = ((".zip", packed.read_bytes()), *files)
     report = request.report

@@ -2,7 +2,8 @@
 
 import os
 from collections import Counter, defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from functools import partial
 from hashlib import sha256
 from pathlib import Path
 
@@ -100,35 +101,39 @@ def _resolved(
     unclaimed = () if options.of is EvidenceOf.NONE else tuple(map(resolving.unclaimed, run.unclaimed))
     run = with_fields(run, unclaimed=unclaimed)
     made = make_all(resolving.tasks, on_progress)
-
-    def settle(evidence: Evidence) -> Evidence:
-        if not evidence.content:
-            return evidence
-        content = made[evidence.content]
-        if isinstance(content, str):
-            return msgspec.structs.replace(evidence, content="", data=b"", unavailable=str(content))
-        return msgspec.structs.replace(evidence, content=content.key, data=b"")
-
+    settle = partial(_settled, made)
     run = change_run(run, lambda check, _: change_check(check, settle))
     # A copy of what a check has belongs to it as well.
-    taken = {piece.content for check in run.checks for piece in evidence_of(check)}
-    loose = tuple(piece for piece in map(settle, run.unclaimed) if not piece.content or piece.content not in taken)
+    taken = {piece.content for check in run.checks for piece in evidence_of(check) if piece.content}
+    loose = tuple(piece for piece in map(settle, run.unclaimed) if piece.content not in taken)
     run = with_fields(run, unclaimed=loose)
     if resolving.left_out:
         notes.append(f"Evidence of {plural(resolving.left_out, 'check')} was left out, as the settings say.")
     notes += _missing(run)
-    lost = [
-        Unread(Path(resolving.tasks[source].file).name or "evidence", f"is evidence that {content}", hint=REPORT_IT)
-        for source, content in made.items()
-        if isinstance(content, OurBug)
-    ]
     run = with_fields(
         run,
         left_alone=_still_left_alone(run, resolving),
         evidence_notes=tuple(notes),
-        unread=(*run.unread, *lost),
+        unread=(*run.unread, *_lost(resolving, made)),
     )
     return run, resolving, made
+
+
+def _settled(made: Mapping[str, Content | str], evidence: Evidence) -> Evidence:
+    """Return evidence with what was made of its content, or with why nothing could be made."""
+    if not evidence.content:
+        return evidence
+    content = made[evidence.content]
+    if isinstance(content, str):
+        return msgspec.structs.replace(evidence, content="", data=b"", unavailable=str(content))
+    return msgspec.structs.replace(evidence, content=content.key, data=b"")
+
+
+def _lost(resolving: "_Resolving", made: Mapping[str, Content | str]) -> Iterator[Unread]:
+    for source, content in made.items():
+        if isinstance(content, OurBug):
+            name = Path(resolving.tasks[source].file).name or "evidence"
+            yield Unread(name, f"is evidence that {content}", hint=REPORT_IT)
 
 
 def _still_left_alone(run: Run, resolving: "_Resolving") -> tuple[Unread, ...]:

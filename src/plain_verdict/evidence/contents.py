@@ -22,9 +22,9 @@ from plain_verdict.text.media_types import HEAD_BYTES, encoding_of, media_type_o
 if TYPE_CHECKING:
     from PIL.Image import Image
 
-_QUALITY = 80
-_SMALL_QUALITY = 55
-_SMALL_WIDTH = 1000
+_QUALITY = 80  # of lossy pictures: letters on screenshots stay sharp
+_SMALL_QUALITY = 55  # where the page is full: still readable
+_SMALL_WIDTH = 1000  # pixels: a screenshot stays readable on a page of that width
 _LEAVE_BYTES = 24_000
 """A PNG up to this size stays as it is: encoding it again would save next to nothing."""
 _SVG_SIZE = re.compile(rb"<svg[^>]{0,2000}?viewBox\s*=\s*[\"']\s*[-\d.]+[\s,]+[-\d.]+[\s,]+([\d.]+)[\s,]+([\d.]+)")

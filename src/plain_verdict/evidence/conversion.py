@@ -13,7 +13,7 @@ from plain_verdict.runtime.processes import end_with_parent, processors
 
 _ALONE = 4
 """Up to so many are made in this process: starting others takes longer."""
-_READ_BYTES = 1 << 20
+_READ_BYTES = 1 << 20  # at a time: a file may be larger than memory
 
 
 def make_all(tasks: Mapping[str, Task], on_progress: OnProgress) -> dict[str, Content | str]:

@@ -17,7 +17,7 @@ _CAMEL_BORDER = re.compile(r"(?<=[a-z])(?=[A-Z])")
 _ESCAPED_CHAR = re.compile(r"\\x([0-9a-fA-F]{2})|\\u([0-9a-fA-F]{4})")
 _PLAIN_LETTERS = str.maketrans({"ø": "o", "æ": "ae", "œ": "oe", "đ": "d", "ł": "l", "ð": "d", "þ": "th", "ı": "i"})
 _SHORTEST = 4  # letters; a check called "a" would claim everything
-_MOST_WORDS = 40
+_MOST_WORDS = 40  # of a name that are compared: enough to tell files apart
 _MENTIONED = re.compile(
     r"[^\s\"'<>|*?:;,()\[\]]{1,300}\.(?:png|jpe?g|gif|webp|bmp|svg|avif|mp4|webm|log|txt|json|har|html?|xml)\b",
     re.IGNORECASE,

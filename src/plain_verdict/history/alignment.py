@@ -9,7 +9,7 @@ from plain_verdict.model import AlignedHistory, CheckIndex, KeptRun, Past
 
 _OTHERS = 5_000
 """Checks that this run has no more, of which is still told; those seen last first."""
-_CHUNK = 256
+_CHUNK = 256  # ids compared at once: large enough for speed, small enough to find a difference
 NOTHING = -1
 Pieces = list[tuple[int, int]]
 """Pieces of a roster, from and to; from -1 on there is nothing for as many checks as the end says."""

@@ -28,8 +28,8 @@ _ROOM_A_CHECK, _LEAST_ROOM = 1.6, 60_000
 _FINE_UP_TO = 5_000
 """Checks whose times are kept in fine levels."""
 _TRIED = 4_000
-_MOST_DIGEST_BYTES = 400_000_000
-_DIGEST_LEVEL = 6
+_MOST_DIGEST_BYTES = 400_000_000  # unpacked: a bomb must not fill the memory
+_DIGEST_LEVEL = 6  # of zlib: higher ones cost time and win little
 LETTERS = {
     Outcome.PASSED: Past.PASSED,
     Outcome.FAILED: Past.FAILED,

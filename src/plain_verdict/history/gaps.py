@@ -10,7 +10,7 @@ from plain_verdict.model import Build
 _Number = tuple[str, int, str]
 """A key that counts: what stands before its number, the number, and what stands after it."""
 _COUNTED = re.compile(r"(.*?)(\d{1,15})(\D*)")
-_LEAST_STEPS = 3
+_LEAST_STEPS = 3  # fewer builds that count by one may do so by chance
 _MOST_GAPS = 100  # in one gap
 _LATE = 1.5
 """From this multiple of a schedule's step on, a build is missing."""
@@ -30,13 +30,13 @@ def find_gaps(builds: Sequence[Build], step: timedelta | None = None) -> Mapping
         steps = {
             position: (low, high) for position, (low, high) in numbers.items() if low and high and low[2] == high[2]
         }
-        if not _count_by_one(steps.values()):
+        if not _are_consecutive(steps.values()):
             return {}
         found = {position: _between(*pair) for position, pair in steps.items()}
     return {position: missing for position, missing in found.items() if missing}
 
 
-def _count_by_one(steps: Collection[tuple[_Number, _Number]]) -> bool:
+def _are_consecutive(steps: Collection[tuple[_Number, _Number]]) -> bool:
     single_steps = sum(high[1] - low[1] == 1 for low, high in steps)
     return single_steps >= _LEAST_STEPS and 2 * single_steps >= len(steps)
 

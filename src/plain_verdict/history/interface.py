@@ -8,7 +8,7 @@ from plain_verdict.model import Build, KeptRun
 
 CHAIN = 30
 """How many forerunners a page carries, and how many builds are looked at."""
-NAME_CHARS = 300
+NAME_CHARS = 300  # of a check in a store: longer ones are generated, and differ at their beginning
 
 
 class Store(Protocol):

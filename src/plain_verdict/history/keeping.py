@@ -11,8 +11,8 @@ from plain_verdict.history.series import identify
 from plain_verdict.model import Build, BuildCause, Cause, Fact, KeptRun, Measured, Run, Verdict
 from plain_verdict.model.facts import BRANCH, BUILD, COMMIT
 
-_KEPT_CAUSES = 50
-_MEASURED = 200
+_KEPT_CAUSES = 50  # a run with more has one cause that is not told
+_MEASURED = 200  # requests and operations whose times are kept for charts
 _PER_CENT = 95.0
 
 

@@ -22,8 +22,8 @@ from plain_verdict.runtime.guard import guarded
 _PAGE_HEAD_BYTES = 4000
 _MOST_BESIDE = 300
 """Pages in the folder of a new one that are looked at, the newest first."""
-_MOST_NAMED_PAGES = 5_000
-_MOST_READ_BYTES = 1_000_000_000
+_MOST_NAMED_PAGES = 5_000  # on a command line
+_MOST_READ_BYTES = 1_000_000_000  # of all pages together: they are read into memory
 _READ_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
 _GZIP_MARK = b"\x1f\x8b"
 _LETTERS = [LETTERS[outcome] for outcome in Outcome]

@@ -7,12 +7,12 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 _TEXT = pa.dictionary(pa.int32(), pa.string())  # few texts, each of them often
-_TYPES = [_TEXT, _TEXT, pa.timestamp("ms", tz="UTC"), *[_TEXT] * 6, pa.float64()]
+_COLUMN_TYPES = [_TEXT, _TEXT, pa.timestamp("ms", tz="UTC"), *[_TEXT] * 6, pa.float64()]
 
 
 def write_parquet(path: Path, names: Sequence[str], pieces: Iterable[Sequence[Sequence[object]]]) -> int:
     """Write rows, some at a time, and return how many there were. Raises OSError."""
-    schema = pa.schema(list(zip(names, _TYPES, strict=True)))
+    schema = pa.schema(list(zip(names, _COLUMN_TYPES, strict=True)))
     number = 0
     with pq.ParquetWriter(path, schema) as writer:
         for rows in pieces:

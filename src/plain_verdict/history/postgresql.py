@@ -15,7 +15,7 @@ from plain_verdict.text.addresses import host_and_path, secret_parameters, witho
 SCHEMES = ("postgresql", "postgres")
 # Many pipelines end at once, and a server that is busy answers late: a run that is not stored is a gap for ever.
 _CONNECT_S = 20
-_PATIENCE_MS = 30_000
+_PATIENCE_MS = 30_000  # for a lock: a migration by another pipeline takes seconds
 _LOCK = 0x706C61696E  # of those that make or migrate tables: a number of our own
 INSTALL = "pip install 'plain-verdict[postgresql]'"
 

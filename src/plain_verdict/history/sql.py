@@ -43,10 +43,11 @@ _MIGRATIONS: tuple[tuple[str, ...], ...] = (
 )
 """What brings a store from each version to the next; the first makes it."""
 _RUN_COLUMNS = "id, about, checks"
+# Checks: more parts share better from run to run and cost more rows.
 _SINGLE_PART_UP_TO, _FEW_PARTS_UP_TO = 2_000, 30_000
 _PREFIX_CHARS = len("c-")
 _AT_ONCE = 500  # values of one statement
-_PART_LEVEL = 6
+_PART_LEVEL = 6  # of zlib: as for digests
 
 Row = Sequence[Any]
 

@@ -10,7 +10,7 @@ from plain_verdict.model import Build, CheckIndex, KeptRun, Past, Tally, Verdict
 from plain_verdict.runtime.errors import ReadError
 
 _FAMILY = b'"plain-verdict/summary/'
-_FIRST_KEY_BYTES = 200
+_FIRST_KEY_BYTES = 200  # the schema is the first key, so the beginning tells what a file is
 _LETTER_OF = {"passed": "p", "failed": "f", "errored": "e", "skipped": "s", "undecided": "u"}
 
 

@@ -12,7 +12,7 @@ from typing import BinaryIO
 
 from plain_verdict.text.json_text import key_twice, may_have_twice, without_halves
 
-_READ_BYTES = 1 << 20
+_READ_BYTES = 1 << 20  # at a time: archives of a whole session are large
 _MOST_ENTRY_CHARS = 256_000_000
 """Of one value in the archive: an entry of this size can't be meant to be read."""
 _BLANK = re.compile(r"[ \t\r\n,]*")

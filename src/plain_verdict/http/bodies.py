@@ -16,7 +16,7 @@ _XML_PIECE = re.compile(r"<!--.*?-->|<!\[CDATA\[.*?\]\]>|<[^>]*>|[^<]+", re.DOTA
 _FORM = "application/x-www-form-urlencoded"
 _MULTIPART = "multipart/form-data"
 _GZIP = b"\x1f\x8b\x08"
-_MOST_FIELDS = 200
+_MOST_FIELDS = 200  # of a form: more are no form that somebody reads
 _LAID_OUT_CHARS = 2_000_000
 """Longer JSON and XML stays as it came: only its head and tail are shown anyway."""
 _INDENT = "  "

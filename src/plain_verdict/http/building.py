@@ -7,8 +7,8 @@ from plain_verdict.model import Exchange, Fact, HttpRequest, HttpResponse
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
 
-_LONGEST_CALL_S = 1e9
-_URL_CHARS = 4_000
+_LONGEST_CALL_S = 1e9  # 30 years: what takes longer was never measured
+_URL_CHARS = 4_000  # longer ones hold data, and are cut where they are shown
 _REMEMBERED = 10_000  # headers
 _FRAME_CHARS = 1_500  # of an exchange: what stands around its texts
 NO_ANSWER = "nothing came back"

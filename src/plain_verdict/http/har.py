@@ -23,7 +23,7 @@ from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.moments import read_moment
 
 _MILLISECONDS = 1000.0
-_METHOD_CHARS = 40
+_METHOD_CHARS = 40  # methods are tokens (RFC 9110, section 9.1); the longest registered has 17
 
 
 def exchange_of(entry: object, limits: Limits) -> Exchange | None:

@@ -5,7 +5,7 @@ import msgspec
 from plain_verdict.model import HttpResponse
 from plain_verdict.text.cleaning import single_line
 
-_DETAIL_CHARS = 200
+_DETAIL_CHARS = 200  # it stands in a heading
 
 
 class ProblemDocument(msgspec.Struct, frozen=True):

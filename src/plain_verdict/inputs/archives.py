@@ -27,9 +27,9 @@ if TYPE_CHECKING:
 
 _ZIP, _GZIP = b"PK\x03\x04", b"\x1f\x8b"
 _EMPTY_ZIP = b"PK\x05\x06"
-_TAR_MARK, _TAR_MARK_AT = b"ustar", 257
-_HEAD_BYTES = 512
-_UNPACK_BYTES = 1 << 20
+_TAR_MARK, _TAR_MARK_AT = b"ustar", 257  # POSIX.1-2017, pax: the field magic of a header
+_HEAD_BYTES = 512  # a header of tar has one block (POSIX.1-2017, pax)
+_UNPACK_BYTES = 1 << 20  # at a time: limits are kept while unpacking, not after
 _IN_MEMORY_BYTES = 32_000_000
 """Of one member; a larger one is held in a file without a name."""
 _ARCHIVE_HINT = "unpack it and give the result files"

@@ -11,7 +11,7 @@ from plain_verdict.model.facts import BRANCH, BUILD, COMMIT, JOB
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
 
-_GIT_PATIENCE_S = 5.0
+_GIT_PATIENCE_S = 5.0  # a repository on a slow network share must not hold the report up
 
 
 def read_pairs(texts: Sequence[str]) -> tuple[Fact, ...]:
@@ -81,7 +81,7 @@ _BY_PIPELINES = {
         "BUILD_URL",
     ),
 }
-_COMMIT_CHARS = 12
+_COMMIT_CHARS = 12  # of a commit: unique in any repository that people work in
 PIPELINE_VARIABLES = frozenset(
     name
     for templates in _BY_PIPELINES.values()

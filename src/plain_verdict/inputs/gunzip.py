@@ -10,7 +10,7 @@ from plain_verdict.settings.limits import FREE_UNPACKED_BYTES, MOST_UNPACKED
 if TYPE_CHECKING:
     from _typeshed import WriteableBuffer as Buffer
 
-_INFLATE_BYTES = 1 << 16
+_INFLATE_BYTES = 1 << 16  # at a time: a bomb is noticed before it is unpacked
 _PIECE_BYTES = 64  # of a damaged chunk, to unpack as much of it as there is
 _GZIP_ONLY = 31  # zlib's word for the format of RFC 1952
 

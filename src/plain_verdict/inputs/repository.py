@@ -13,7 +13,7 @@ from pathlib import Path
 import msgspec
 
 _MOST_REF_BYTES = 4_096  # of HEAD and of a reference
-_MOST_PACKED_BYTES = 64_000_000
+_MOST_PACKED_BYTES = 64_000_000  # refs of a repository with hundreds of thousands of branches
 _MOST_LINKS = 5  # from a symbolic reference to the next
 _HASH = re.compile(r"[0-9a-f]{40}(?:[0-9a-f]{24})?")
 _GIT_REFERENCE = re.compile(r"refs/[^\x00-\x20\x7f~^:?*\[\\]+")

@@ -9,7 +9,7 @@ import msgspec
 from plain_verdict.model import Kind
 from plain_verdict.text.cleaning import single_line
 
-_PATH_CHARS = 400
+_PATH_CHARS = 400  # shown of a path
 RESULT_SUFFIXES = (".xml", ".jsonl", ".har", ".tap", ".json", ".ndjson", ".zip", ".tar", ".tgz", ".gz")
 """Endings of names by which results are expected in a file, whatever is in it."""
 

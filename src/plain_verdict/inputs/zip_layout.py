@@ -15,7 +15,7 @@ _CENTRAL, _CENTRAL_BYTES = b"PK\x01\x02", 46
 _END, _END_BYTES = b"PK\x05\x06", 22
 _END_64, _LOCATOR_64, _LOCATOR_64_BYTES = b"PK\x06\x06", b"PK\x06\x07", 20
 _DESCRIPTOR = b"PK\x07\x08"
-_HAS_DESCRIPTOR = 8
+_HAS_DESCRIPTOR = 8  # APPNOTE.TXT 6.3.10, section 4.4.4, bit 3
 _DESCRIPTOR_BYTES = (12, 16, 20, 24)
 """With a signature or without, of 32 or 64 bits."""
 _CHUNK_BYTES = 1 << 20

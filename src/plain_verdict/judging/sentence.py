@@ -7,8 +7,8 @@ from plain_verdict.text.formatting import join_list, plural, shorten, spelled
 
 _MANY_SKIPPED = 0.1
 """From this share of all checks on, skipped ones belong in the sentence itself."""
-_SENTENCE_NAME_CHARS = 90
-_NAMED_BROKEN = 2
+_SENTENCE_NAME_CHARS = 90  # of a condition in the verdict's sentence: two of them fit on two lines
+_NAMED_BROKEN = 2  # conditions that the sentence names; the reasons have all
 
 
 class Changes(Value, frozen=True):

@@ -15,7 +15,7 @@ from plain_verdict.text.cleaning import MEANS_LITTLE, headline
 
 HOLE = "…"
 _HOLES = re.compile(rf"{HOLE}(?:[\s,;]*{HOLE})+")
-_COMPARED_CHARS = 600
+_COMPARED_CHARS = 600  # of a message: what sets failures apart stands at its beginning
 _TELLING_WORDS = 4
 # Words of assertion libraries, which say nothing of what went wrong.
 _COMMON_TO_ALL = {
@@ -36,7 +36,7 @@ _COMMON_TO_ALL = {
     ),
     *("same", "should", "strict", "strictly", "than", "that", "the", "true", "value", "values", "was", "were"),
 }
-_DETAIL_CHARS = 12_000
+_DETAIL_CHARS = 12_000  # the end of a log has the error; its beginning is set-up
 
 # What varies from one failure to the next, the longest forms first, each with signs of which it has one.
 _VARIABLE = (
@@ -115,9 +115,9 @@ _SHOWN_ERROR = re.compile(
     r"""\bassert\b.{0,40}?\b(?P<type>[A-Z]\w{0,80}(?:Error|Exception))\((?P<quote>["'])(?P<message>.{3,400})(?P=quote)[,)]"""
 )
 _SHORT_VALUES = re.compile(r"[\w\s.=!<>-]{0,30}")
-_SEARCHED_LINES = 60
+_SEARCHED_LINES = 60  # of a detail: what tells comes first or last
 _FEW_NAMES = 3
-_QUESTIONS = 300
+_QUESTIONS = 300  # failures of a template that are looked at: all with all would be quadratic
 _MANY_SHARE = 0.3  # of unlike failures, that have a frame innermost
 
 

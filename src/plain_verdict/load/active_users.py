@@ -8,11 +8,11 @@ from plain_verdict.load.percentiles import least_count
 from plain_verdict.load.state import LoadState, split_seconds
 from plain_verdict.model import Heat, UserLevel
 
-_MOST_USER_LEVELS = 12
-_LEAST_LEVELS = 4
+_MOST_USER_LEVELS = 12  # more are no longer read one by one
+_LEAST_LEVELS = 4  # fewer show no trend
 _LEAST_SECONDS = 5
 """Of a level, for it to be told."""
-_HEAT_COLUMNS = 90
+_HEAT_COLUMNS = 90  # at 10 units each as wide as the chart
 _PARTS_PER_DOUBLING = 4
 """Rows of a heat map for each doubling of the time."""
 _STEPS_S = (1, 2, 5, 10, 15, 20, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 21600, 86400)

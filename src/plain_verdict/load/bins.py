@@ -12,7 +12,7 @@ Floats = NDArray[np.float64]
 
 FINE_BITS, COARSE_BITS = 10, 5
 """Bits of mantissa: bins at most 0.1 % and 3.1 % wide."""
-_MANTISSA = 52
+_MANTISSA = 52  # bits of a binary64 (IEEE 754-2019, table 3.5)
 _UNIT = 1023  # the exponent of 1.0
 LONGEST_US = 2**37 - 1
 """38 hours; longer times are none that a request takes."""

@@ -16,7 +16,7 @@ from plain_verdict.model import Change, Comparison, LoadRun, Percentile, Request
 from plain_verdict.model.statistics import t_quantile, two_sided_p
 
 _PER_CENTS = (50.0, 95.0, 99.0)
-_ERROR = 0.05
+_ERROR = 0.05  # share of false alarms among all changes that are called significant
 _NAMED_REQUESTS = 20
 
 

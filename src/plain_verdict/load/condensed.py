@@ -18,9 +18,9 @@ from plain_verdict.load.state import BATCH_S, LoadState, RequestState, split_bat
 CONDENSED_VERSION = 1
 FORMAT = "plain-verdict load"
 _STATE_COLUMNS = ("fine", "fine_failed", "batches", "seconds", "started", "failed")
-_DEFLATE_LEVEL = 9
+_DEFLATE_LEVEL = 9  # the file is written once and kept for long
 _NO_KEYS = np.empty(0, np.int64)
-_MOST_ARRAY_BYTES = 2_000_000_000
+_MOST_ARRAY_BYTES = 2_000_000_000  # unpacked: more would not fit into a pipeline's memory
 
 
 class CondensedRequest(msgspec.Struct, frozen=True, array_like=True):
@@ -134,7 +134,7 @@ def _metric_columns(number: int, metric: MetricState) -> Iterator[tuple[str, Int
         yield f"metric {number} {name}", values
 
 
-_MOST_FOLDED = 10_000
+_MOST_FOLDED = 10_000  # requests of a file: more names are addresses with ids
 
 
 def _request(name: str, state: RequestState) -> CondensedRequest:

@@ -9,15 +9,15 @@ from plain_verdict.load.bins import Floats, Ints
 from plain_verdict.load.state import LoadState
 from plain_verdict.model import ErrorWindow, Pause, Series, SlowStart, Waiting
 
-_LEAST_RATIO = 14.0
-_LEAST_EXCESS = 2.0
-_LONGEST_PART = 0.5
-_MOST_HINT_STEPS = 20_000
-_LEAST_BATCHES = 8
-_LEAST_SLOWER = 1.2
+_LEAST_RATIO = 14.0  # the logarithm: none of 40 runs without errors reach it
+_LEAST_EXCESS = 2.0  # times the share of failures outside of the window
+_LONGEST_PART = 0.5  # of the run: what is longer is no window in it
+_MOST_HINT_STEPS = 20_000  # all windows are weighed, so the work grows with the steps
+_LEAST_BATCHES = 8  # fewer have no trend that could be told from chance
+_LEAST_SLOWER = 1.2  # smaller trends are not worth a sentence
 _LONGER, _LEAST_PAUSE_S = 5.0, 2
 """Times the usual longest gap; seconds in each of which nothing was started, so that the gap is over one second."""
-_MOST_PAUSES = 20
+_MOST_PAUSES = 20  # the longest: a run with more is paced
 _LEAST_IDLE = 0.5
 """Of the users: where fewer wait for an answer, it is reported."""
 

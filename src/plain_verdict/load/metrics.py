@@ -13,11 +13,11 @@ from plain_verdict.model import Metric, Payload, Reported
 
 _SHIFT = 42
 """Bits of a double's mantissa that a bin leaves out: bins are at most 0.1 % wide, as those of times (bins.py)."""
-_METRIC_STEPS = 60
+_METRIC_STEPS = 60  # points of a small chart
 _SHARE = 0.95
 _LEAST_FOR_SHARE = 59
 """Values from which 95 % are given; see ``percentiles.least_count``."""
-MOST_METRICS = 5_000
+MOST_METRICS = 5_000  # a file with more has ids in their names
 
 
 def bin_of(value: float) -> int:

@@ -21,13 +21,13 @@ from plain_verdict.load.state import LoadState, RequestState, Span, split_batche
 from plain_verdict.model import ALL_REQUESTS, Density, LoadRun, Percentile, RequestNumbers, Series
 
 PER_CENTS = (50.0, 90.0, 95.0, 99.0, 99.9)
-_WITH_INTERVAL = (50.0, 95.0, 99.0)
-_MOST_STEPS = 130
+_WITH_INTERVAL = (50.0, 95.0, 99.0)  # p90 and p99.9 are listed without: nobody sets targets on them
+_MOST_STEPS = 130  # points of a chart: each is about seven units wide
 _MOST_MESSAGES = 40
 _MINUTE_S = 60
 _MOST_SLOTS = 20_000
 """Steps of a series: more than a day in steps of five seconds."""
-_LONGEST_S = 31 * 86_400
+_LONGEST_S = 31 * 86_400  # a month: what spans more are clocks that differ
 
 
 def numbers_of(state: LoadState, bad_rows: int = 0, paths: tuple[str, ...] = ()) -> LoadRun | None:

@@ -12,7 +12,7 @@ import numpy as np
 from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Floats, Ints, least_of, middle_of
 from plain_verdict.model.statistics import CONFIDENCE, t_quantile
 
-LEAST_BATCHES = 10
+LEAST_BATCHES = 10  # of a minute: fewer do not tell how far neighbours go together
 
 
 class Histogram(NamedTuple):

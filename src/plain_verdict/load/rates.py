@@ -15,7 +15,7 @@ from plain_verdict.load.percentiles import LEAST_BATCHES
 from plain_verdict.model import LoadRun, RateChange, RequestNumbers
 from plain_verdict.model.statistics import t_quantile, wilson_interval
 
-_RATE_STEP_S = 60
+_RATE_STEP_S = 60  # rates by the minute, as capacity is planned
 
 
 def effect_of(minutes: Sequence[tuple[int, int]]) -> float:

@@ -17,13 +17,13 @@ from plain_verdict.model import Payload
 MOST_REQUESTS = 1_000
 """Names that are distinguished; see ``LoadState.code_of``."""
 OTHERS = "other requests"
-_MORE_FOLDED = 200
+_MORE_FOLDED = 200  # templates that names are folded into, besides the names themselves
 _NUMBERS = re.compile(r"[0-9a-fA-F-]*\d[0-9a-fA-F-]*")
 BATCH_S = 60
 """Seconds of a batch, for intervals. Source: see percentiles.py."""
 _FINE, _COARSE = 17, 11
 """Bits of a key that hold a bin, fine and coarse."""
-_MOST_SMALL = 2**15
+_MOST_SMALL = 2**15  # requests whose codes fit two bytes, which sort faster
 _SECONDS = 34
 """Bits of a key that hold a second since 1970."""
 

@@ -13,7 +13,7 @@ from urllib.parse import quote
 
 _LEAST_CHARS = 8
 """Of a form that is not the value itself: shorter ones stand in any text."""
-_ASCII = 128
+_ASCII = 128  # a code point below it is one byte in UTF-8
 _SHELL_QUOTES = ("'\\''", "'\"'\"'")  # POSIX.1-2017, Shell Command Language, section 2.2
 _BYTE_SEPARATORS = (":", " ", "-", "\\x", ", 0x")
 

@@ -32,8 +32,8 @@ NEEDLES = (
     "'\\''",
     "'\"'\"'",
 )
-_TWICE = 2
-_MOST_RESOLVED = 200_000
+_TWICE = 2  # JSON in JSON in a log is escaped twice
+_MOST_RESOLVED = 200_000  # characters: longer texts are searched as they stand
 
 
 def resolved(text: str) -> Iterator[tuple[str, Sequence[int]]]:

@@ -29,7 +29,7 @@ _HOMES = re.compile(
     r"(?<![\w.~-])(?:(?:/home|/Users)/[\w.-]+|/root)(?=/(?:[^\s\"':/<>|]+/)*[^\s\"':/<>|]+\.[A-Za-z]\w{0,5}\b)"
     r"|\b[A-Za-z]:\\{1,2}Users\\{1,2}[^\\/:*?\"<>|\r\n]+(?=\\)"
 )
-_BATCH = 64
+_BATCH = 64  # texts joined for one search: most have nothing to mask
 
 
 class MaskRules(msgspec.Struct, frozen=True):

@@ -15,7 +15,7 @@ _HOME_FOLDERS = ("/home/", "/users/", "\\users\\", "/root/")
 # Every digit becomes 0, spaces and hyphens go, so that a long number is a plain run of zeros.
 _DIGIT_TABLE = bytes(0x30 if 0x30 <= byte <= 0x39 else 0x78 for byte in range(256))
 _CARD_GAPS = b" -"
-_CARD = b"0" * 13
+_CARD = b"0" * 13  # card numbers in use have 13 digits or more (ISO/IEC 7812-1 allows fewer)
 # Every request has an address; only one with a name before its host holds a secret there.
 _ADDRESS = "://"
 _USERINFO_BYTES = re.compile(rb"://[^\s/\"'<>]{1,300}?(?:@|%40|&#64;|&#x40;|\\u0040)")

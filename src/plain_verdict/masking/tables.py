@@ -19,8 +19,8 @@ _COLUMN_SEPARATORS = (
     re.compile(r","),
     re.compile(r"[ ]{2,}"),
 )
-_MOST_MASKED_ROWS = 2_000
-_ROW_CHARS = 2_000
+_MOST_MASKED_ROWS = 2_000  # below one heading
+_ROW_CHARS = 2_000  # longer lines are no rows of a table
 
 
 def find_in_tables(text: str) -> Iterator[tuple[int, int]]:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 _MOST_UNPACKED_BYTES = 100_000_000
 """Unpacked, of one file."""
-_MOST_MEMBERS = 5_000
+_MOST_MEMBERS = 5_000  # of an archive that is evidence: more are left out, and that is told
 _GZIP_WINDOW = 31  # zlib's word for the format of RFC 1952
 
 

@@ -49,7 +49,7 @@ _CODE = re.compile(
 
 
 _VERSION_NUMBER = re.compile(r"v?\d+(?:\.\d+)+\S*|\d{4}-\d\d-\d\d\S*")
-_NAME = re.compile(r"[a-z]+(?:[A-Z][a-z]+)*\d{0,2}|[a-z]+(?:[._/-][a-z]+)*\d{0,2}|[A-Z_]+\d{0,2}")
+_IDENTIFIER = re.compile(r"[a-z]+(?:[A-Z][a-z]+)*\d{0,2}|[a-z]+(?:[._/-][a-z]+)*\d{0,2}|[A-Z_]+\d{0,2}")
 """What programmers call things, with a small number at the end."""
 _SWITCH = re.compile(r"[a-z](?=[A-Z\d])|[A-Z](?=[A-Z]?[a-z\d])|\d(?=[A-Za-z])")
 _HUMP = re.compile(r"[A-Z][a-z]*")
@@ -64,7 +64,7 @@ def looks_made(value: str) -> bool:
     digits = sum(char.isdigit() for char in value)
     if digits == len(value):
         return len(value) >= 12  # no amount of money, date or time is as long
-    if _VERSION_NUMBER.fullmatch(value) or _NAME.fullmatch(value):
+    if _VERSION_NUMBER.fullmatch(value) or _IDENTIFIER.fullmatch(value):
         return False
     if digits >= 2 or (len(value) >= 16 and digits >= 1):
         return True

@@ -14,7 +14,7 @@ from plain_verdict.masking.known import KnownValue
 from plain_verdict.masking.names import is_secret_key
 from plain_verdict.masking.values import looks_made, looks_typed
 
-_LEAST_VALUE_CHARS = 8
+_LEAST_VALUE_CHARS = 8  # shorter values stand in texts by chance: "true", "5432"
 _LEAST_NAMED_CHARS = 4
 """Of a value in a file or a variable that the user names: shorter ones stand everywhere."""
 _LEAST_LINE_CHARS = 16

@@ -8,7 +8,7 @@ import msgspec
 from plain_verdict.model import ReadingNote, ResultFile, in_order
 from plain_verdict.text.formatting import plural
 
-_MOST_COMPARED = 40
+_MOST_COMPARED = 40  # files of one name: all pairs are compared
 _ALIKE = 0.8  # of the smaller file's checks
 
 

@@ -6,7 +6,7 @@ Nothing is imported that a small report would wait for: SciPy is, where a load r
 import math
 from typing import Any
 
-CONFIDENCE = 0.95
+CONFIDENCE = 0.95  # of all intervals on the page
 Z = 1.959963984540054
 """The 97.5 % quantile of the normal distribution: 95 % lie within it on both sides."""
 

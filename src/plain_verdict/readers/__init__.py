@@ -74,7 +74,7 @@ READERS: tuple[Reader, ...] = (
 )
 """Every format, in the order in which they are tried; samples, which may look like much, are the last."""
 _COUNTING = ("condensed", "samples")
-_PATIENCE_S, _PATIENCE_S_PER_MB = 10.0, 10.0
+_PATIENCE_S, _PATIENCE_S_PER_MB = 10.0, 10.0  # of processor time: far more than any file takes that is what it says
 
 
 class Readers(NamedTuple):

@@ -12,8 +12,8 @@ if TYPE_CHECKING:
 
 LONGEST_CELL_CHARS = 10_000_000
 _DELIMITERS = ",;\t|"
-_ROWS_LOOKED_AT = 50
-_LEAST_COLUMNS = 2
+_ROWS_LOOKED_AT = 50  # to tell the delimiter
+_LEAST_COLUMNS = 2  # every text has one
 NEVER_CLOSED = "has a quote that is never closed"
 
 

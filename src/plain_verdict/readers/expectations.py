@@ -27,7 +27,7 @@ _FORMS = tuple(
     )
 )
 _EXPECTED_WORD = re.compile("expected", re.IGNORECASE)
-_MESSAGE_CHARS = 2_000
+_MESSAGE_CHARS = 2_000  # searched for expected and actual: patterns take time for each character
 
 
 def find_expectation(*texts: str) -> tuple[str, str] | None:

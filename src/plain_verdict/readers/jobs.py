@@ -13,6 +13,7 @@ from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.runtime.errors import ReadError
 
+# One task of a helper: small files together, so that handing over costs less than reading.
 _BATCH_BYTES, _BATCH_FILES = 300_000, 50
 _ARCHIVES = (".zip", ".tar", ".tgz", ".tar.gz")
 

@@ -29,7 +29,7 @@ _UNPACKED = 8
 """About how much larger what an archive holds is; of members nothing is known before they are read."""
 _SENT_BYTES = 64_000_000
 """Of one file whose bytes must be sent; a larger one is read here."""
-_MOST_PROCESSES = 8
+_MOST_PROCESSES = 8  # more wait for the disk and for each other
 
 
 def read_all(

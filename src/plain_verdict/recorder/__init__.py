@@ -1,6 +1,6 @@
 """Writes records: our own result format, from any Python program. Standard library only; see ``recording``."""
 
-TYPE_CHECKING = False
+TYPE_CHECKING = False  # the typing module takes longer to import than all of this
 if TYPE_CHECKING:
     from plain_verdict.recorder.recording import Recorder
 

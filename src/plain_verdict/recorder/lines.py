@@ -15,7 +15,7 @@ else:
 
 VERSION = 1
 """Of the format that is written, and read."""
-_FILE_NAME_CHARS = 80
+_FILE_NAME_CHARS = 80  # file systems take 255 bytes, and a hash stands before it
 _SKIPS = ("Skipped", "SkipTest", "SkippedTest")
 _encoder = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"), default=str)
 

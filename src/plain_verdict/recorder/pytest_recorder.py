@@ -10,7 +10,7 @@ import pytest
 from plain_verdict.recorder.lines import kind_of, values_of
 from plain_verdict.recorder.recording import Node, Recorder
 
-_SOURCE_LINES = 60
+_SOURCE_LINES = 60  # of a doctest that failed
 _NO_TAGS = {"parametrize", "usefixtures", "filterwarnings", "skip", "skipif", "xfail", "flaky"}
 _OUTPUT_NAMES = {"Captured stdout": "stdout", "Captured stderr": "stderr", "Captured log": "log"}
 

@@ -18,7 +18,7 @@ from plain_verdict.runtime.errors import DeliveryError, UsageError
 
 _MAGIC = re.compile(r"[*?\[]")
 _OF_THIS_MACHINE = "file://"
-_MOST_FETCHED = 20_000
+_MOST_FETCHED = 20_000  # a pattern that fits more is wrong
 _ACCESS_HINT = "check the address and your credentials"
 
 

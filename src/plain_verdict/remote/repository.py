@@ -17,9 +17,9 @@ from plain_verdict.text.addresses import without_password
 from plain_verdict.text.cleaning import single_line
 
 _BRANCH = "pages"
-_PUSH_TRIES = 6
-_PUSH_PAUSE_S = 0.3
-_GIT_TIMEOUT_S = 120
+_PUSH_TRIES = 6  # other pipelines push to the same branch
+_PUSH_PAUSE_S = 0.3  # times the number of the try
+_GIT_TIMEOUT_S = 120  # for one command
 _MOVED = ("fetch first", "non-fast-forward", "cannot lock ref", "incorrect old value", "failed to update ref")
 """What git says when somebody else pushed meanwhile."""
 _GIT_FAILURES = (

@@ -8,7 +8,7 @@ from fsspec.utils import infer_storage_options
 
 from plain_verdict.runtime.errors import UsageError
 
-_SFTP_TIMEOUT_S = 20.0
+_SFTP_TIMEOUT_S = 20.0  # for each answer, not for a whole file
 
 
 class CheckedSFTP(SFTPFileSystem):  # type: ignore[misc]  # fsspec has no types

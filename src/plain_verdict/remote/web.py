@@ -22,11 +22,11 @@ from plain_verdict.text.packages import quiet_libraries, require
 if TYPE_CHECKING:
     from requests import PreparedRequest, Response
 
-_HTTP_TIMEOUT_S = (10.0, 60.0)
-_RETRY_PAUSES_S = (0.2, 0.5, 1.0, 2.0, 4.0)
-_TEMPORARY = (500, 502, 503, 504)
-_DEEPEST_FOLDERS = 30
-_FOLLOWED_REDIRECTS = 5
+_HTTP_TIMEOUT_S = (10.0, 60.0)  # to connect, and between two packets
+_RETRY_PAUSES_S = (0.2, 0.5, 1.0, 2.0, 4.0)  # eight seconds in all
+_TEMPORARY = (500, 502, 503, 504)  # RFC 9110, sections 15.6.1 to 15.6.5
+_DEEPEST_FOLDERS = 30  # links may lead in circles
+_FOLLOWED_REDIRECTS = 5  # more are a loop
 _DAV = "{DAV:}"
 _RETRY_STATUS = (
     b'<?xml version="1.0" encoding="utf-8"?><propfind xmlns="DAV:"><prop><resourcetype/><getcontentlength/>'

@@ -11,8 +11,8 @@ from plain_verdict.report.ranges import Range, RangeScale
 from plain_verdict.report.suites import natural
 from plain_verdict.text.formatting import capital, format_duration, format_size, join_list, plural, spelled
 
-MOST_OPERATIONS = 400
-_MOST_NAMED = 12
+MOST_OPERATIONS = 400  # a service with more has ids in its paths
+_MOST_NAMED = 12  # names in one sentence; the table has all
 _BY_STATUS = "har"
 
 

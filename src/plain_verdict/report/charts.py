@@ -9,8 +9,8 @@ import msgspec
 from plain_verdict.report.ranges import round_number, round_numbers_between
 from plain_verdict.text.formatting import format_duration
 
-WIDTH, LEFT, RIGHT = 940.0, 52.0, 934.0
-_TICKS = 6
+WIDTH, LEFT, RIGHT = 940.0, 52.0, 934.0  # units of a drawing: it fills the column, and the axis has its own margin
+_TICKS = 6  # at most, so that no two overlap at the narrowest width
 _YEAR_S = 366 * 86_400
 _TICK_STEPS_S = (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 21600, 43200, 86400)
 

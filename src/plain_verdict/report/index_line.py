@@ -9,7 +9,7 @@ from plain_verdict.report.report import Report
 from plain_verdict.text.formatting import shorten
 
 _TITLE_CHARS, _WHY_CHARS, _SERIES_CHARS = 200, 300, 300
-_FACTS, _FACT_CHARS = 8, 100
+_FACTS, _FACT_CHARS = 8, 100  # the line stands in each page and is read for each entry of the index
 
 
 class IndexLine(msgspec.Struct, frozen=True, omit_defaults=True):

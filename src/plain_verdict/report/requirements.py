@@ -5,8 +5,8 @@ import msgspec
 from plain_verdict.model import Check, RequirementResult, RequirementState, Run
 from plain_verdict.text.formatting import join_list, plural
 
-_MOST_CHECKS = 12
-_MOST_REQUIREMENTS = 2_000
+_MOST_CHECKS = 12  # of one requirement that are named
+_MOST_REQUIREMENTS = 2_000  # rows of the page
 _ORDER = tuple(RequirementState)
 
 

@@ -21,7 +21,7 @@ from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
 from plain_verdict.text.formatting import format_duration, format_size, plural
 
 _HEADERS_IN_VIEW = 6
-_LINES_IN_VIEW, _CHARS_IN_VIEW = 14, 1_500
+_LINES_IN_VIEW, _CHARS_IN_VIEW = 14, 1_500  # longer bodies are folded: the next exchange stays in view
 _SHORT_BODY_CHARS = 80
 _NARROWEST = 0.8  # per cent of the timing bar: a short part must still be seen
 _LEAST_SHOWN_S = 0.0005  # less would read as 0 ms

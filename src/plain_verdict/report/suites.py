@@ -10,7 +10,7 @@ import msgspec
 from plain_verdict.model import Check, Fact, Outcome, Output, Run, Tally, tally_of
 from plain_verdict.text.formatting import join_list
 
-_VALUES_OF_A_FACT = 4
+_VALUES_OF_A_FACT = 4  # in the heading of a suite: more are not what its checks share
 _RANK = {outcome: rank for rank, outcome in enumerate(Outcome)}
 
 

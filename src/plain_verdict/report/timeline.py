@@ -10,8 +10,8 @@ import msgspec
 from plain_verdict.model import BAD, Attempt, Check, ResultFile, Run, in_order
 from plain_verdict.model.facts import MACHINE
 
-_MOST_TRACKS = 24
-_MOST_SEGMENTS = 400
+_MOST_TRACKS = 24  # workers: more are thinner than a line
+_MOST_SEGMENTS = 400  # on one track: more are thinner than a dot
 _LEAST_PIECE = 0.15  # per cent of the strip
 
 

@@ -7,7 +7,7 @@ import msgspec
 from plain_verdict.model import Check, Run, Tally, gravest, tally_of
 from plain_verdict.text.formatting import plural
 
-_GRID_ROWS = 40
+_GRID_ROWS = 40  # checks of a grid: a larger one is a table that nobody reads
 
 
 class VariantGrid(msgspec.Struct, frozen=True):

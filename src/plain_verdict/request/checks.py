@@ -32,16 +32,7 @@ _LEAVE_OUT = re.compile(r"first\s+(\d{1,6}(?:\.\d{1,3})?)\s*(ms|s|min|h)")
 def check_settings(settings: SettingsFile) -> None:
     """Make sure that every value makes sense. Raises UsageError whose ``where`` names the key."""
     check_choice("report.layout", settings.report.layout)
-    for where, read, text in (
-        ("evidence.size_limit", read_size, settings.evidence.size_limit),
-        ("input.stale_after", read_age, settings.input.stale_after),
-        ("input.newer_than", _read_newer_than, settings.input.newer_than),
-        ("report.time_zone", read_zone, settings.report.time_zone),
-    ):
-        try:
-            read(text)
-        except UsageError as error:
-            raise UsageError(error.what, where=where, hint=error.hint) from error
+    _check_texts(settings)
     check_template(settings.input.variants_from)
     for number, pattern in enumerate(settings.masking.patterns):
         _check_expression(f"/{pattern}/", f"masking.patterns[{number}]")
@@ -60,6 +51,20 @@ def check_settings(settings: SettingsFile) -> None:
         _check_condition(condition, f"condition[{number}]")
     for number, mapping in enumerate(settings.mapping):
         check_mapping(mapping, f"mapping[{number}]")
+
+
+def _check_texts(settings: SettingsFile) -> None:
+    """Make sure that sizes, ages and zones can be read; the reader of each knows not what key it reads."""
+    for where, read, text in (
+        ("evidence.size_limit", read_size, settings.evidence.size_limit),
+        ("input.stale_after", read_age, settings.input.stale_after),
+        ("input.newer_than", _read_newer_than, settings.input.newer_than),
+        ("report.time_zone", read_zone, settings.report.time_zone),
+    ):
+        try:
+            read(text)
+        except UsageError as error:
+            raise UsageError(error.what, where=where, hint=error.hint) from error
 
 
 def _check_history(history: HistoryTable) -> None:

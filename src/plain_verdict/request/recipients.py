@@ -15,7 +15,7 @@ from plain_verdict.settings.choices import When
 from plain_verdict.settings.report_tables import MailTable
 from plain_verdict.settings.schema import NotifyTable, PublishTable, SettingsFile
 
-_MOST_TEMPLATE_BYTES = 64_000
+_MOST_TEMPLATE_BYTES = 64_000  # a template is a message of a service, not a page
 
 
 def with_recipients(

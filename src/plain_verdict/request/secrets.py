@@ -45,10 +45,7 @@ def read_mask_rules(
     for name in (settings.mail.password_variable, *(table.url_variable for table in settings.notify)):
         known += secrets_of_variables(glob.escape(name), environment)
     for name in (*overrides.mask_values, *table.values):
-        if name.startswith(_VARIABLES):
-            known += secrets_of_variables(name.removeprefix(_VARIABLES), environment)
-            continue
-        found, file_notes = _secrets_of_file(name)
+        found, file_notes = _named_secrets(name, environment)
         known += found
         notes += file_notes
     named = tuple((key, name) for key, name in settings.facts_from_environment.items() if is_secret_variable(name))
@@ -57,8 +54,10 @@ def read_mask_rules(
     return rules, tuple(notes)
 
 
-def _secrets_of_file(name: str) -> tuple[Sequence[KnownValue], list[str]]:
-    """Return the secrets of a file, and notes on those that can't be looked for. Raises UsageError."""
+def _named_secrets(name: str, environment: Mapping[str, str]) -> tuple[Sequence[KnownValue], list[str]]:
+    """Return the secrets of variables or of a file, and notes on those that are none. Raises UsageError."""
+    if name.startswith(_VARIABLES):
+        return secrets_of_variables(name.removeprefix(_VARIABLES), environment), []
     try:
         found, short = secrets_of_file(_read(name), Path(name).name)
     except (ValueError, RecursionError) as error:

@@ -2,7 +2,6 @@
 
 import glob
 import os
-from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
@@ -14,7 +13,7 @@ from plain_verdict.model import Requirement
 from plain_verdict.requirements.formats import FORMATS
 from plain_verdict.text.formatting import join_list, plural
 
-_MOST_FILE_BYTES = 50_000_000
+_MOST_FILE_BYTES = 50_000_000  # a list of that size is an export of everything
 
 
 class FoundRequirements(NamedTuple):
@@ -36,13 +35,13 @@ def read_requirements(names: Sequence[str]) -> FoundRequirements:
         for path in paths:
             found += _read_noted(path, notes)
     whole = not notes
-    first = {requirement.id: requirement for requirement in reversed(found)}
-    twice = [id_ for id_, times in Counter(requirement.id for requirement in found).items() if times > 1]
+    first: dict[str, Requirement] = {}
+    twice = [
+        requirement.id for requirement in found if first.setdefault(requirement.id, requirement) is not requirement
+    ]
     if twice:
-        notes.append(f"Duplicate requirements, of which the first counts: {join_list(twice)}.")
-    return FoundRequirements(
-        tuple(requirement for requirement in found if first[requirement.id] is requirement), tuple(notes), whole
-    )
+        notes.append(f"Duplicate requirements, of which the first counts: {join_list(list(dict.fromkeys(twice)))}.")
+    return FoundRequirements(tuple(first.values()), tuple(notes), whole)
 
 
 def _read_noted(path: Path, notes: list[str]) -> Sequence[Requirement]:

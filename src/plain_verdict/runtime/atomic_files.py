@@ -11,7 +11,7 @@ from pathlib import Path
 from plain_verdict.runtime.errors import WriteError
 
 _PART = re.compile(r"\..*\.[0-9a-f]{8}\.part")
-_PART_LASTS_S = 3600
+_PART_LASTS_S = 3600  # a part that old was left by a process that was killed
 
 
 def write_bytes(path: Path, data: bytes) -> None:

@@ -11,8 +11,8 @@ from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.packages import quiet_libraries
 
 _LOCAL, _LOCAL_WORKERS = "local", 2
-_PATIENCE_S = 8
-_RETRIES = 3
+_CLUSTER_PATIENCE_S = 8  # a scheduler that is there answers in less than one
+_RETRIES = 3  # Dask's own, on other workers
 
 
 def executor_on_cluster(name: str, address: str, still_open: ExitStack) -> tuple[Executor, int]:
@@ -32,8 +32,8 @@ def executor_on_cluster(name: str, address: str, still_open: ExitStack) -> tuple
             cluster = dask.LocalCluster(n_workers=_LOCAL_WORKERS, threads_per_worker=1, dashboard_address=None)
             address = still_open.enter_context(cluster).scheduler_address
         asyncio.run(_knock(dask.comm.connect, address))
-        client = still_open.enter_context(dask.Client(address, timeout=_PATIENCE_S, set_as_default=False))
-        client.wait_for_workers(1, timeout=_PATIENCE_S)
+        client = still_open.enter_context(dask.Client(address, timeout=_CLUSTER_PATIENCE_S, set_as_default=False))
+        client.wait_for_workers(1, timeout=_CLUSTER_PATIENCE_S)
     except (OSError, TimeoutError, ValueError) as error:
         hint = "check that a scheduler runs there, and workers that have the same plain-verdict[cluster]"
         raise UsageError(f"--engine {name} can't be used: {str(error) or 'no answer'}", hint=hint) from error
@@ -43,5 +43,5 @@ def executor_on_cluster(name: str, address: str, still_open: ExitStack) -> tuple
 
 async def _knock(connect: Callable[..., Awaitable[Any]], address: str) -> None:
     """Make sure that a scheduler answers: a client that finds none waits long. Raises OSError and ValueError."""
-    comm = await asyncio.wait_for(connect(address, timeout=_PATIENCE_S), _PATIENCE_S + 1)
+    comm = await asyncio.wait_for(connect(address, timeout=_CLUSTER_PATIENCE_S), _CLUSTER_PATIENCE_S + 1)
     await comm.close()

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from plain_verdict.runtime.pools import Pool
 
-_THREADS = 2
+_THREADS = 2  # polars uses the other cores by itself
 _SCHEME = "dask://"
 
 

@@ -12,7 +12,7 @@ LOGGER = "plain_verdict"
 """The name under which the place of a bug is logged, for ``--debug``."""
 OUR_BUG = "could not be read because of a bug of this program"
 REPORT_IT = "please report it, with what --debug prints; the other inputs count"
-_AGAIN_S = 1.0
+_AGAIN_S = 1.0  # a first interrupt may fall into a callback, which drops it
 _ERROR_CHARS = 200
 
 

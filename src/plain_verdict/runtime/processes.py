@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
 Result = TypeVar("Result")
 
-_LOOK_S = 0.3
+_LOOK_S = 0.3  # between two looks whether the parent is still there
 
 
 def end_with_parent(parent: int) -> None:

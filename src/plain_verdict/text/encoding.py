@@ -7,7 +7,7 @@ from io import StringIO
 from typing import BinaryIO
 
 _CHUNK_BYTES = 1 << 16
-_LONGEST_LINE_CHARS = 20_000_000
+_LONGEST_LINE_CHARS = 20_000_000  # a line without end is cut before it fills the memory
 # A byte that is not of the encoding is kept as a lone surrogate (PEP 383), and then read as Windows-1252.
 _WRONG_BYTE = re.compile("[\udc80-\udcff]")
 

@@ -7,7 +7,7 @@ from plain_verdict.text.numbers import read_number
 
 _DURATION = re.compile(r"\A[+]?([\d.,'\s\u00a0\u202f]*\d)\s*(ms|s|sec|seconds)?\Z", re.IGNORECASE)
 _EPOCH = re.compile(r"\A\d{9,10}(?:\.\d{1,20})?\Z|\A\d{12,13}(?:\.\d{1,20})?\Z|\A\d{15,16}\Z|\A\d{18,19}\Z")
-_LONGEST_DIGITS = 40
+_LONGEST_DIGITS = 40  # of a number that is a time: more make int() slow
 LONGEST_S = 1e9
 """No check takes thirty years; what reports it counts as unknown."""
 _NEVER = 1971  # a runner that writes 1970 had no time to write

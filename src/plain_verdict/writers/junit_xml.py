@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 from lxml import etree
 
-from plain_verdict.model import BAD, Attempt, Check, Outcome, Verdict, VerdictWord, Waived, in_order
+from plain_verdict.model import BAD, Attempt, Check, Outcome, SourceLocation, Verdict, VerdictWord, Waived, in_order
 from plain_verdict.report import Report
 from plain_verdict.report.shown_check import describe_waiver
 from plain_verdict.report.suites import SuiteGroup, sum_s
@@ -95,15 +95,19 @@ def _properties(report: Report) -> "etree._Element":
     return element
 
 
+def _set_location(case: "etree._Element", location: SourceLocation | None) -> None:
+    if location:
+        case.set("file", location.file)
+        if location.line is not None:
+            case.set("line", str(location.line))
+
+
 def _case(check: Check, suite: str, title: str, waived: Waived | None) -> "etree._Element":
     last = check.last
     case = etree.Element("testcase", classname=suite, name=title)
     if last.took_s is not None:
         case.set("time", f"{last.took_s:.6f}".rstrip("0").rstrip("."))
-    if check.location:
-        case.set("file", check.location.file)
-        if check.location.line is not None:
-            case.set("line", str(check.location.line))
+    _set_location(case, check.location)
     if last.outcome in BAD and waived is not None:
         reason = f"{describe_waiver(waived)}: {waived.reason}"
         etree.SubElement(case, "skipped", message=reason)

@@ -4,14 +4,14 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from plain_verdict.model import Cause, ConditionResult, Outcome, State
+from plain_verdict.model import Cause, ConditionResult, Outcome, State, Tally
 from plain_verdict.report import Report
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import capital, format_day, format_duration, format_time_of_day, plural, shorten
 from plain_verdict.text.markdown import escape_markdown
 from plain_verdict.writers.interface import OutputFile
 
-_MOST_SUMMARY_BYTES = 60_000
+_MOST_SUMMARY_BYTES = 60_000  # servers cut longer summaries off
 _MOST_CAUSES, _CHECKS = 30, 8
 _CONDITIONS, _LISTED, _OPERATIONS = 40, 20, 10
 _FACTS = 30
@@ -88,13 +88,16 @@ def _tally(report: Report) -> Iterator[str]:
     kinds = report.verdict.kinds
     has_many = len(kinds) > 1
     lead = "| kind | verdict | " if has_many else "| "
-    yield f"{lead}checks | {' | '.join(outcome.value for outcome in outcomes)} |"
+    yield f"{lead}checks | {' | '.join(outcomes)} |"
     yield f"|{'---|---|' if has_many else ''}{'---:|' * (len(outcomes) + 1)}"
     for kind in kinds if has_many else ():
-        cells = " | ".join(f"{kind.tally.of(outcome):,}" for outcome in outcomes)
-        yield f"| {kind.kind.value} | {kind.word.value} | {kind.tally.total:,} | {cells} |"
-    cells = " | ".join(f"{report.tally.of(outcome):,}" for outcome in outcomes)
-    yield f"| {f'all | {report.verdict.word.value} | ' if has_many else ''}{report.tally.total:,} | {cells} |"
+        yield f"| {kind.kind.value} | {kind.word.value} | {_counts(kind.tally, outcomes)} |"
+    whole = f"all | {report.verdict.word.value} | " if has_many else ""
+    yield f"| {whole}{_counts(report.tally, outcomes)} |"
+
+
+def _counts(tally: Tally, outcomes: Sequence[Outcome]) -> str:
+    return " | ".join(f"{number:,}" for number in (tally.total, *map(tally.of, outcomes)))
 
 
 def _causes(report: Report, most: int) -> Iterator[str]:
@@ -110,8 +113,9 @@ def _causes(report: Report, most: int) -> Iterator[str]:
 
 def _cause(report: Report, cause: Cause) -> Iterator[str]:
     details = [plural(len(cause.checks), "check"), report.verdict.aside_of(cause), report.past_of_cause(cause)]
-    yield f"- **{_cut(cause.name)}** ({', '.join(_worded(part) for part in details if part)})"
-    about = " ".join(part for part in (cause.advice, f"Owner: {cause.owner}." if cause.owner else "") if part)
+    yield f"- **{_cut(cause.name)}** ({', '.join(map(_worded, filter(None, details)))})"
+    owner = f"Owner: {cause.owner}." if cause.owner else ""
+    about = " ".join(filter(None, (cause.advice, owner)))
     if about:
         yield f"  {_cut(about)}"
     for check in cause.checks[:_CHECKS]:

@@ -9,7 +9,7 @@ from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.summary_json import Counts
 
 SCHEMA = "plain-verdict/notice/1"
-_CAUSES = 5
+_CAUSES = 5  # a chat message is read at a glance
 
 
 class NoticeCause(msgspec.Struct, frozen=True):

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from plain_verdict.delivery.channels.address import Address, Login
 from plain_verdict.runtime.errors import DeliveryError
 
-_TIMEOUT_S = 20.0
+_TIMEOUT_S = 20.0  # a pipeline must not hang on a mail server
 _PAUSES_S = (1.0, 3.0)
 """Before each retry; only an answer 4yz is temporary. Source: RFC 5321, section 4.2.1."""
 

@@ -18,11 +18,11 @@ if TYPE_CHECKING:
 
 _POST_TIMEOUT_S = (5.0, 20.0)
 """To connect, and between bytes."""
-_POST_PAUSES_S = (1.0, 3.0)
-_LONGEST_PAUSE_S = 10.0
-_TEMPORARY_STATUS = (429, 502, 503, 504)
-_MOST_REDIRECTS = 3
-_MOST_NOTICE_BYTES = 256_000
+_POST_PAUSES_S = (1.0, 3.0)  # two more tries: services that are busy recover in seconds
+_LONGEST_PAUSE_S = 10.0  # whatever a service asks for in Retry-After (RFC 9110, section 10.2.3)
+_TEMPORARY_STATUS = (429, 502, 503, 504)  # RFC 6585, section 4 (429), and RFC 9110, sections 15.6.3 to 15.6.5
+_MOST_REDIRECTS = 3  # more are a loop
+_MOST_NOTICE_BYTES = 256_000  # services take no longer message
 _TYPES = {".json": "application/json", ".xml": "application/xml", ".txt": "text/plain; charset=utf-8"}
 
 

@@ -10,7 +10,7 @@ from plain_verdict.delivery.local.page_mark import is_our_mail, is_ours
 from plain_verdict.runtime.atomic_files import lock_folder, replace_path, staged_path
 from plain_verdict.runtime.errors import UsageError, WriteError
 
-_MOST_OF_A_NAME = 1_000
+_MOST_OF_A_NAME = 1_000  # numbers tried before a name is given up as taken
 # Control characters past ASCII, and noncharacters.
 # Few ranges are looked for fast; of the planes past the first the last two of each are no characters.
 _NOT_ON_PAGES = re.compile("[\x80-\x9f\ufdd0-\ufdef\ufffe\uffff\U00010000-\U0010ffff]")

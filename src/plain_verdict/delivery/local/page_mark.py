@@ -5,7 +5,7 @@ from pathlib import Path
 from plain_verdict.history.pages import meta_of
 from plain_verdict.model.marks import FIRST_PAGE, MAIL_MARK, PAGE_MARK
 
-_META_BYTES = 4000
+_META_BYTES = 4000  # the mark stands in the head of the page, before its style
 
 
 def is_our_mail(path: Path) -> bool:

@@ -13,7 +13,7 @@ from plain_verdict.report.index_line import IndexLine
 HEAD_BYTES = 16_000
 """Of a page: its line stands within them."""
 _DATA = '<script type="text/plain" id="entries">'
-_MOST_PAGE_BYTES = 200_000_000
+_MOST_PAGE_BYTES = 200_000_000  # a larger file is no page of ours, and is not read to find out
 
 
 class Entry(msgspec.Struct, frozen=True, array_like=True):

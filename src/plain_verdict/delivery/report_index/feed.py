@@ -18,7 +18,7 @@ _BASE = "{http://www.w3.org/XML/1998/namespace}base"
 _NAMES: dict[str | None, str] = {None: _ATOM}
 _NOT_IN_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 """In XML 1.0, section 2.2; a page's line may hold anything."""
-_FEED_ENTRIES = 50
+_FEED_ENTRIES = 50  # feed readers keep what they have seen
 
 
 def write_feed(entries: Sequence[Entry], title: str, author: str, home: str, link: str) -> bytes:

@@ -26,7 +26,7 @@ from plain_verdict.runtime.errors import WriteError
 FEED = "feed.xml"
 _DEEPEST_FOLDERS = 4
 """Folders below the index that are looked into."""
-_MOST_FILES = 100_000
+_MOST_FILES = 100_000  # in one folder: the index is made from what it lists
 _PAGES = (".html", ".htm")
 
 

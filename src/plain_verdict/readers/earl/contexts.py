@@ -31,7 +31,7 @@ BUILT_IN: dict[str, object] = {
     "date": f"{_DCT}date",
     "isPartOf": {"@id": f"{_DCT}isPartOf", "@type": "@id"},
 }
-_DEEPEST_CONTEXT = 200
+_DEEPEST_CONTEXT = 200  # contexts in contexts: the library would run out of stack
 
 
 def without_remote(value: object, unknown: set[str], depth: int = 0) -> object:

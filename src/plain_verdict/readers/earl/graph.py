@@ -20,7 +20,7 @@ _OUTCOME_CLASSES = {
     EARL.NotTested: "untested",
 }
 _OUTCOMES_BY_GRAVITY = ("failed", "cantTell", "untested", "passed", "inapplicable")
-_MOST_PARTS = 20
+_MOST_PARTS = 20  # of a pointer to an element
 _MOST_OF_A_VALUE = 1_000
 """Things that one assertion may say: tests, subjects and results multiply."""
 

@@ -9,7 +9,7 @@ from plain_verdict.readers.junit.tree import Node
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import join_list, plural
 
-_MOST_DIGITS, _SHOWN_CHARS = 11, 24
+_MOST_DIGITS, _SHOWN_CHARS = 11, 24  # a count of more digits is none
 
 
 class Counts:

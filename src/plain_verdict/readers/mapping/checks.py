@@ -21,7 +21,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import NAMELESS
-from plain_verdict.readers.mapping.selectors import Document
+from plain_verdict.readers.mapping.selectors import Document, FindText
 from plain_verdict.readers.mapping.steps import ItemResult, ResultOfItem, steps_of
 from plain_verdict.readers.mapping.values import Values, cleaned, no_text, whole_number
 from plain_verdict.settings.mappings import CheckMapping, LevelMapping, ResultMapping
@@ -45,7 +45,7 @@ class Given(NamedTuple):
 
 
 NOTHING_GIVEN = Given()
-_SUITES_KEPT = 10_000
+_SUITES_KEPT = 10_000  # paths of suites that are made once; a file with more has other troubles
 
 
 class Counts:
@@ -80,18 +80,19 @@ class Checks:
             values.each("check" if level is form else f"level[{at}]", level) for at, level in enumerate(inner, 1)
         ]
         self._gives = self._giver(values, "check", form)
+        # In the order in which the places are listed for people.
+        self._name = _or_nothing(values.texts.first("check.name", form.name))
         self._attempts = values.each("check.attempts", LevelMapping(each=form.attempts)) if form.attempts else None
         self._result_of = ResultOfItem(values, "check", form, values.outcomes)
         self._steps = steps_of(values, "check.step", form.step)
         self._number = values.texts.first("check.attempt", form.attempt)
-        self._name, self._reason, self._description, self._line = (
-            values.texts.first(f"check.{key}", getattr(form, key)) or no_text
-            for key in ("name", "reason", "description", "line")
-        )
-        self._worker, self._cause, self._file, self._severity = (
-            values.line(f"check.{key}", getattr(form, key)) or no_text
-            for key in ("worker", "cause", "file", "severity")
-        )
+        self._reason = _or_nothing(values.texts.first("check.reason", form.reason))
+        self._worker = _or_nothing(values.line("check.worker", form.worker))
+        self._cause = _or_nothing(values.line("check.cause", form.cause))
+        self._description = _or_nothing(values.texts.first("check.description", form.description))
+        self._file = _or_nothing(values.line("check.file", form.file))
+        self._line = _or_nothing(values.texts.first("check.line", form.line))
+        self._severity = _or_nothing(values.line("check.severity", form.severity))
         self._at: tuple[int, _Outer] = (0, ())
 
     def _giver(
@@ -297,3 +298,7 @@ def times_of(checks: Sequence[Check]) -> tuple[list[datetime], list[datetime]]:
         if attempt.started
     ]
     return starts, ends
+
+
+def _or_nothing(find: FindText | None) -> FindText:
+    return find or no_text

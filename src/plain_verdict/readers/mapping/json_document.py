@@ -17,7 +17,7 @@ from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_size, plural
 from plain_verdict.text.json_text import DAMAGED_JSON, decode_json, key_twice, may_have_twice
 
-_LONGEST_LINE_BYTES = 200_000_000
+_LONGEST_LINE_BYTES = 200_000_000  # a file without line breaks is not JSON Lines
 _any = msgspec.json.Decoder()
 
 

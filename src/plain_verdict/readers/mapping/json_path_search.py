@@ -14,11 +14,11 @@ from jsonpath.token import TOKEN_DDOT
 
 from plain_verdict.readers.mapping.selectors import ANY
 
-_DEEPEST_VALUES = 100
+_DEEPEST_VALUES = 100  # Python's own stack ends soon after
 _PATH_PATIENCE_S = 10.0
 """For all searches of one place in one file."""
-_PATTERN_PATIENCE_S = 0.2
-_SEARCHED_CHARS = 20_000
+_PATTERN_PATIENCE_S = 0.2  # for one pattern on one text
+_SEARCHED_CHARS = 20_000  # of a text: what patterns are for stands at its beginning
 
 
 class TooHard(ValueError):  # noqa: N818  the name says which case it is

@@ -32,7 +32,7 @@ from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.numbers import read_number
 
 _PERCENTILE = re.compile(r"p?(\d{1,2}(?:\.\d{1,3})?)")
-_MOST_SUMS = 2_000
+_MOST_SUMS = 2_000  # requests: a file with more has ids in their names
 _TOTALS = frozenset(
     (
         *("total", "totals", "all", "all requests", "aggregated", "aggregate", "overall", "sum", "summary"),

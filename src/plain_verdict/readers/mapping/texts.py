@@ -3,6 +3,7 @@
 import re
 from collections import Counter
 from collections.abc import Callable, Sequence
+from itertools import chain
 
 from plain_verdict.readers.mapping.selectors import Document, FindText, Selector
 from plain_verdict.settings.mappings import Text, Value
@@ -57,12 +58,7 @@ class Texts:
         """Return the search for one text that several places hold parts of, joined by a space."""
         if not isinstance(wanted, tuple) or len(wanted) < 2:
             return self.first(key, wanted)
-        parts = [self._at(key, path) for path in wanted]
-
-        def find(item: object) -> str | None:
-            return " ".join(text for part in parts if (text := part(item)) is not None) or None
-
-        return find
+        return _Joined([self._at(key, path) for path in wanted])
 
     def _at(self, key: str, text: str | int) -> FindText:
         return self.select(key, text).read
@@ -73,46 +69,63 @@ class Texts:
         else:
             paths = value.from_ if isinstance(value.from_, tuple) else (value.from_,)
             find = _first_of([self._at(key, path) for path in paths])
-        return self._cut_out(key, find, value.pattern) if value.pattern else find
+        return _CutOut(key, find, Expression(value.pattern), self.unsearched) if value.pattern else find
 
     def _put_together(self, key: str, text: str) -> FindText:
         """Return the search for a text with places in braces; None where none of them holds anything."""
         words = _BRACES.split(text)
         fixed, parts = words[::2], [self._at(key, _column(word)) for word in words[1::2]]
-        if not parts:
-            return lambda _item: text
-
-        def find(item: object) -> str | None:
-            found = [part(item) for part in parts]
-            if all(part is None for part in found):
-                return None
-            pieces = [piece for pair in zip(fixed, (part or "" for part in found), strict=False) for piece in pair]
-            return "".join((*pieces, fixed[-1])).strip()
-
-        return find
-
-    def _cut_out(self, key: str, find: FindText, pattern: str) -> FindText:
-        """Return the search for a part of a text; it ends in time, whatever the data is."""
-        expression = Expression(pattern)
-
-        def cut(item: object) -> str | None:
-            text = find(item)
-            if text is None:
-                return None
-            try:
-                found = expression.cut_out(text)
-            except TooSlow:
-                self.unsearched[key] += 1
-                return None
-            self.unsearched[key] += found is None and len(text) > SEARCHED_CHARS
-            return found or None
-
-        return cut
+        return _PutTogether(fixed, parts) if parts else lambda _item: text
 
 
 def _column(word: str) -> str | int:
     """Return what stands in braces; a number is that of a column."""
     return int(word) if word.isascii() and word.isdigit() else word
+
+
+class _Joined:
+    """The search for the texts of several places in one, with spaces between."""
+
+    def __init__(self, finds: Sequence[FindText]) -> None:
+        self._finds = finds
+
+    def __call__(self, item: object) -> str | None:
+        return " ".join(text for find in self._finds if (text := find(item)) is not None) or None
+
+
+class _PutTogether:
+    """The search for a text with places in it; None where none of them holds anything."""
+
+    def __init__(self, fixed: Sequence[str], finds: Sequence[FindText]) -> None:
+        self._fixed, self._finds = fixed, finds
+
+    def __call__(self, item: object) -> str | None:
+        found = [find(item) for find in self._finds]
+        if all(text is None for text in found):
+            return None
+        pairs = zip(self._fixed, (text or "" for text in found), strict=False)
+        return "".join((*chain.from_iterable(pairs), self._fixed[-1])).strip()
+
+
+class _CutOut:
+    """The search for a part of a text; it ends in time, whatever the data is."""
+
+    def __init__(self, key: str, find: FindText, expression: Expression, unsearched: Counter[str]) -> None:
+        self._key, self._find, self._expression = key, find, expression
+        self._unsearched = unsearched
+
+    def __call__(self, item: object) -> str | None:
+        text = self._find(item)
+        if text is None:
+            return None
+        try:
+            found = self._expression.cut_out(text)
+        except TooSlow:
+            self._unsearched[self._key] += 1
+            return None
+        # What stands behind the part that is searched was not seen.
+        self._unsearched[self._key] += found is None and len(text) > SEARCHED_CHARS
+        return found or None
 
 
 class _PartsOf:

@@ -15,7 +15,7 @@ _WITH_UNIT = re.compile(r"([+-]?[\d.,'\u00a0\u202f]*\d)\s*([a-zA-Zµμ]+)\s*")
 _CLOCK = re.compile(r"(?:(\d{1,4}):)?([0-5]?\d):([0-5]?\d(?:[.,]\d{1,9})?)")
 # Source: ISO 8601-1:2019, section 5.5.2 (duration with time-unit designators)
 _ISO = re.compile(r"P(?:(\d{1,5})D)?(?:T(?:(\d{1,5})H)?(?:(\d{1,6})M)?(?:(\d{1,9}(?:[.,]\d{1,9})?)S)?)?")
-_LONGEST_CHARS = 60
+_LONGEST_CHARS = 60  # no written duration is longer, and patterns take time
 
 
 def read_took(text: str, unit: Unit, decimal: str = "") -> float | None:

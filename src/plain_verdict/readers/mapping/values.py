@@ -17,8 +17,8 @@ from plain_verdict.text.cleaning import single_line
 
 Form = TypeVar("Form")
 Read = TypeVar("Read")
-_REMEMBERED_TEXTS = 10_000
-_MOST_DIGITS = 9
+_REMEMBERED_TEXTS = 10_000  # times and dates repeat: reading them again costs more
+_MOST_DIGITS = 9  # of a count or a line number
 
 
 class RememberedLines:

@@ -37,7 +37,7 @@ _ROOT = "assessment-results"
 # The states that the model allows; anything else is undecided.
 Found = TypeVar("Found")
 OUTCOMES = {"satisfied": Outcome.PASSED, "not-satisfied": Outcome.FAILED}
-_REASONS = {Outcome.UNDECIDED: "undecided: the state of its objective is missing"}
+_REASON_OF = {Outcome.UNDECIDED: "undecided: the state of its objective is missing"}
 _FACETS = ("severity", "risk", "impact")
 _GRADES = {
     "very-low": Severity.LOW,
@@ -147,7 +147,7 @@ class _Reading(FileReading):
             problem = self._problem(finding, seen, risks)
             attempt = msgspec.structs.replace(attempt, problems=(problem,), cause=name)
         else:
-            attempt = msgspec.structs.replace(attempt, reason=_REASONS.get(outcome, ""))
+            attempt = msgspec.structs.replace(attempt, reason=_REASON_OF.get(outcome, ""))
         return Check(
             id=check_id(kind, suite, finding.target.target_id or name),
             kind=kind,

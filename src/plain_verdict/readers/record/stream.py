@@ -16,7 +16,7 @@ from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.json_text import key_twice, without_halves
 
-_MOST_LINE_BYTES = 200_000_000
+_MOST_LINE_BYTES = 200_000_000  # a line is held in memory
 _strict = msgspec.json.Decoder(AnyLine)
 _loose = msgspec.json.Decoder(dict[str, object])
 # The keys of a line; those inside texts and of structs inside it are found, too, and then it is looked at closely.

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from typing import BinaryIO, NamedTuple
 
-BLOCK_BYTES = 8_000_000
+BLOCK_BYTES = 8_000_000  # at once: some 100,000 rows, so that columns stay small
 _QUOTE, _END = b'"', b"\n"
 
 

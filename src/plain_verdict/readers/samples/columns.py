@@ -83,10 +83,10 @@ _STATISTICS = frozenset(
     )
 )
 _PERCENTILE_NAME = re.compile(r"p(?:50|75|90|95|98|99|99\.9|999)|\d{2}(?:\.\d+)?\s*(?:%|th)")
-_LEAST_STATISTICS = 2
+_LEAST_STATISTICS = 2  # columns such as p95 and average: then it is a summary, not samples
 _BY_LAST_WORD = (Role.MESSAGE, Role.USERS)
 """Roles whose names may have other words before them, like “active users”."""
-_MOST_SECONDS = 200
+_MOST_SECONDS = 200  # a time above it can't be in seconds: nobody waits three minutes
 _SMALL_UNITS = ("ns", "us", "ms", "s")
 _EPOCHS = ((1e17, "nanoseconds", 1e-3), (1e14, "microseconds", 1.0), (1e11, "milliseconds", 1e3))
 GOOD = frozenset(("true", "yes", "ok", "1", "pass", "passed", "success", "succeeded", "t", "y"))

@@ -8,7 +8,7 @@ from plain_verdict.readers.samples.reading import moment_of
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 
-_NOTE_CHARS = 400
+_NOTE_CHARS = 400  # a condensed file may come from anybody
 
 
 def read_condensed(source: Source, data: bytes) -> ResultFile:

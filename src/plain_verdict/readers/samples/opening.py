@@ -24,7 +24,7 @@ from plain_verdict.settings.mappings import ResultMapping, TableMapping
 from plain_verdict.text.encoding import as_text
 from plain_verdict.text.json_text import flatten
 
-_SAMPLE_ROWS = 200
+_SAMPLE_ROWS = 200  # looked at to tell units: enough for a millisecond to show
 _COLUMNS_HINT = (
     "name its columns time, duration, request and status, or use a mapping; docs/load.md lists more names"
 )

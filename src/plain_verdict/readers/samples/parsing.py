@@ -25,7 +25,7 @@ from plain_verdict.readers.samples.rows import NUMBERS, Rows
 from plain_verdict.text.encoding import as_text
 
 _MANY_ROWS, _FEW_ROWS, _PARTS = 20_000, 400, 16
-_MOMENTS_KEPT = 100_000
+_MOMENTS_KEPT = 100_000  # texts of times that repeat within a second
 _NOTHING = ("", "-", "n/a", "N/A", "NA", "null", "NULL", "None")
 """How clients write a number that they have not."""
 

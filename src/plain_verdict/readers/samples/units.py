@@ -10,7 +10,7 @@ from typing import NamedTuple
 from plain_verdict.load.state import LoadState
 
 SECONDS_US, MILLISECONDS_US = 1e6, 1e3
-_LEAST_ROWS = 20
+_LEAST_ROWS = 20  # fewer prove nothing
 _LEAST_BUSY, _MOST_BUSY = 0.05, 1.5
 """Of the users: how many wait for an answer at once, in a load run; the ends of a run blur it."""
 _IN_TURN = 0.98

@@ -8,7 +8,7 @@ from plain_verdict.readers.sarif.rules import Found
 
 _PLACEHOLDER = re.compile(r"\{(\d{1,3})\}|\{\{|\}\}")
 _LINK = re.compile(r"\[((?:\\.|[^\]\\])*)\]\((?:\\.|[^)\\])*\)")
-_MOST_BASES = 10
+_MOST_BASES = 10  # uriBaseId chains (SARIF 2.1.0, section 3.14.14): longer ones are loops
 
 
 def message_text(message: Message, found: Found | None = None) -> str:

@@ -61,7 +61,7 @@ FOUND_NOTHING = "No findings"
 
 _MOST_FINDINGS, _MOST_LOCATIONS = 50, 2_000
 """Of one rule that are listed one by one, and by their place alone."""
-_FLOW_STEPS = 20
+_FLOW_STEPS = 20  # of a code flow: a reader follows no more
 _MOST_ARTIFACTS = 20
 _decoder = msgspec.json.Decoder(Log)
 

@@ -9,7 +9,7 @@ from plain_verdict.text.numbers import read_decimal
 _LEVELS = {"none": Severity.NONE, "note": Severity.LOW, "warning": Severity.MEDIUM, "error": Severity.HIGH}
 # Source of the bands: CVSS 3.1, section 5 (qualitative severity rating scale), as producers use them here.
 _BANDS = ((9.0, Severity.CRITICAL), (7.0, Severity.HIGH), (4.0, Severity.MEDIUM), (0.1, Severity.LOW))
-_SCORE, _MOST_SCORE = "security-severity", 10.0
+_SCORE, _MOST_SCORE = "security-severity", 10.0  # the property that scanners share; its scale is that of CVSS
 _NAMELESS = Descriptor()
 
 

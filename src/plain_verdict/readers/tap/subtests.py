@@ -5,8 +5,8 @@ from collections.abc import Iterable, Iterator
 from plain_verdict.readers.tap.lines import Bail, Comment, Line, Other, Plan, Point, Subtest, Version, read_line
 from plain_verdict.text.yaml import read_yaml
 
-_DEEPEST_SUBTESTS = 40
-_YAML_LINES = 2_000
+_DEEPEST_SUBTESTS = 40  # Python's own stack ends some time after
+_YAML_LINES = 2_000  # of one diagnostic block
 
 
 class Node:

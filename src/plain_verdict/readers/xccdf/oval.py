@@ -10,7 +10,7 @@ from plain_verdict.readers.xccdf.parts import Element, children, first_text, loc
 from plain_verdict.text.formatting import plural
 
 _FINDS_FAULTS = ("vulnerability", "patch")  # a definition of these classes is true where something is wrong
-_LINES, _ITEMS, _VALUES, _DEPTH = 12, 5, 3, 20
+_LINES, _ITEMS, _VALUES, _DEPTH = 12, 5, 3, 20  # of one rule: what is found first is what is missing most often
 _OPERATIONS = {
     "equals": "must be",
     "not equal": "must not be",

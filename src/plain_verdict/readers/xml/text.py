@@ -17,7 +17,7 @@ from plain_verdict.text.cleaning import picture
 from plain_verdict.text.encoding import Decoding
 
 CHUNK_BYTES = 1 << 16
-HEAD_BYTES = 1 << 16
+HEAD_BYTES = 1 << 16  # enough to name a format: some begin with long licences
 
 HAS_DOCTYPE = "has a DOCTYPE, which is refused: it could include other files or grow without limit"
 CONTROLS = "control characters"
@@ -27,6 +27,7 @@ MARKUP = "an unescaped & or <"
 
 # Source: XML 1.0, 5th edition, section 2.2 (Char) and section 4.1 (character references)
 _FORBIDDEN = bytes([*range(9), 0x0B, 0x0C, *range(0x0E, 0x20)])
+# XML 1.0 (fifth edition), section 2.2, without the three control characters.
 _ALLOWED = ((0x20, 0xD7FF), (0xE000, 0xFFFD), (0x10000, 0x10FFFF))
 _FORBIDDEN_RUN = re.compile(rb"[\x00-\x08\x0b\x0c\x0e-\x1f]")
 _NONCHARACTER = re.compile(b"\xef\xbf[\xbe\xbf]")

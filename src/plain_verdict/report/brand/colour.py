@@ -7,7 +7,7 @@ Colour = tuple[int, int, int]
 """Red, green and blue, 0 to 255 each."""
 
 _TEXT_CONTRAST = 4.5  # Source: WCAG 2.2, success criterion 1.4.3 (AA)
-_SHADE_STEPS = 200
+_SHADE_STEPS = 200  # from white to black: no eye sees half a step
 
 
 def _parsed(colour: str) -> Colour:

@@ -16,9 +16,9 @@ BOX_WIDTH, WIDE_WIDTH, BOX_HEIGHT, TALL_HEIGHT = 240, 320, 44, 64
 """Of the band's place for it, in CSS pixels; a banner may be wider, and what is taller than wide higher."""
 _SHARP = 2  # screens have up to so many pixels for one of CSS
 _ICON_PIXELS = 64
-_LOGO_BYTES = 30_000_000
-_SVG_PIXELS = 1024
-_SVG_EMBEDDED_BYTES = 24_000
+_LOGO_BYTES = 30_000_000  # Pillow would unpack it into memory
+_SVG_PIXELS = 1024  # the longer side: sharp wherever it is shown
+_SVG_EMBEDDED_BYTES = 24_000  # a larger drawing is shown as a picture
 _SOLID = 24  # alpha from which a pixel is seen
 _SAME = 12  # how far a margin's pixel may be from the corner's, a channel
 _FAINT = 2.0  # contrast under which a logo is lost on its ground

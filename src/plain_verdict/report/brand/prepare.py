@@ -7,7 +7,7 @@ from plain_verdict.report.brand.colour import DARK_GROUNDS, LIGHT_GROUNDS, read_
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.report_tables import BrandTable
 
-_STYLESHEET_BYTES = 50_000
+_STYLESHEET_BYTES = 50_000  # of the team: it stands in each page
 
 
 def read_brand(names: BrandTable) -> Brand:

@@ -13,7 +13,7 @@ from plain_verdict.runtime.processes import BackgroundTask, can_fork
 
 _ACTIVE = ("script", "foreignObject", "iframe", "audio", "video", "animate", "set", "handler", "listener")
 _SVG_BYTES = 2_000_000
-_DRAWING_PATIENCE_S = 10.0
+_DRAWING_PATIENCE_S = 10.0  # a drawing may nest patterns without end
 
 
 class Drawing(msgspec.Struct, frozen=True):

@@ -10,7 +10,7 @@ from plain_verdict.report.charts import LEFT, Chart, Mark, Outline, TimeAxis
 from plain_verdict.report.ranges import round_numbers_between
 from plain_verdict.text.formatting import format_duration, plural
 
-_SHADES = 5
+_SHADES = 5  # more can't be told apart
 _TOP, _ROW = 8.0, 7.0
 _HEAT_ROWS = 20
 

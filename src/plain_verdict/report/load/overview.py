@@ -14,7 +14,7 @@ from plain_verdict.report.load.spread import spread
 from plain_verdict.report.ranges import Range, RangeScale
 from plain_verdict.text.formatting import format_day, format_duration, format_failed_share, format_span, plural
 
-MOST_REQUESTS = 300
+MOST_REQUESTS = 300  # rows of the page; the tables have all
 
 
 class RequestRow(msgspec.Struct, frozen=True):

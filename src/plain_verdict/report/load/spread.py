@@ -10,7 +10,7 @@ from plain_verdict.report.ranges import round_numbers_between
 from plain_verdict.text.formatting import capital, format_duration, percentile_name
 
 _SPREAD_ROWS = 16
-_LABEL_WIDTH = 60.0
+_LABEL_WIDTH = 60.0  # units: two names would touch
 _TOP, _BOTTOM = 18.0, 124.0
 """Of the bars, below the names of the percentiles."""
 

@@ -8,9 +8,9 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Polygon, Rectangle
 
 from plain_verdict.report.brand.tokens import ACCENT_LIGHT, GROUND_LIGHT, OUTCOMES_LIGHT
-from plain_verdict.report.charts import LEFT, RIGHT, WIDTH, Chart, Mark
+from plain_verdict.report.charts import LEFT, RIGHT, WIDTH, Bar, Chart, Mark
 
-_DPI = 200
+_DPI = 200  # sharp on paper and on displays of double density
 _INCH = 100.0
 """Units of a chart to the inch."""
 _HEAD, _SIDE = 44.0, 12.0
@@ -46,6 +46,15 @@ def draw(chart: Chart, accent: str, form: str, dpi: int = _DPI) -> bytes:
     return data.getvalue()
 
 
+def _drawn_bar(bar: Bar, accent: str) -> Rectangle:
+    box = ((bar.x, bar.y), bar.width, bar.height)
+    if bar.style == "window":
+        return Rectangle(*box, facecolor=_WASH, edgecolor=_LINE, linewidth=0.5)
+    if bar.style == "failed":
+        return Rectangle(*box, color=OUTCOMES_LIGHT["failed"], linewidth=0)
+    return Rectangle(*box, color=accent, alpha=_FILLS[bar.style], linewidth=0)
+
+
 def _draw_mappings(axes: Axes, chart: Chart, accent: str) -> None:
     for shade in chart.shades:
         for found in _PATH_CELL.finditer(shade.points):
@@ -54,13 +63,7 @@ def _draw_mappings(axes: Axes, chart: Chart, accent: str) -> None:
     for y in chart.grid:
         axes.plot((LEFT, RIGHT), (y, y), color=_LINE, linewidth=0.6)
     for bar in chart.bars:
-        box = ((bar.x, bar.y), bar.width, bar.height)
-        if bar.style == "window":
-            axes.add_patch(Rectangle(*box, facecolor=_WASH, edgecolor=_LINE, linewidth=0.5))
-        elif bar.style == "failed":
-            axes.add_patch(Rectangle(*box, color=OUTCOMES_LIGHT["failed"], linewidth=0))
-        else:
-            axes.add_patch(Rectangle(*box, color=accent, alpha=_FILLS[bar.style], linewidth=0))
+        axes.add_patch(_drawn_bar(bar, accent))
     for area in chart.areas:
         axes.add_patch(Polygon(_points(area.points), color=accent, alpha=_FILLS[area.style], linewidth=0))
     for line in chart.lines:

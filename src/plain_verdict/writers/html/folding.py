@@ -26,11 +26,11 @@ from plain_verdict.writers.html.checks.rows import name_text
 
 PLAIN_FAILURES = 2_000
 """Failures up to which all stay plain HTML; past them, the first of each cause, and so many in all."""
-PLAIN_OF_A_CAUSE, PLAIN_OF_ALL_CAUSES = 50, 300
+PLAIN_OF_A_CAUSE, PLAIN_OF_ALL_CAUSES = 50, 300  # failures that are written out; others are unfolded by the script
 OPEN_AT_MOST = 1_000
 """Folded checks up to which their suites are open from the start."""
 _ID_CHARS = 14  # of an id that no other check shares: c- and 12 hexadecimal digits
-_BLOCK_CHARS = 400_000
+_BLOCK_CHARS = 400_000  # of a folded part: small enough to unfold within a frame
 _MORE_CALLS = 20  # of a check, that search finds
 _MORE_CHARS = 400  # of a check's messages that search looks through
 _IN_BACKGROUND, _HALF_IN_BACKGROUND = 0.85, 0.6  # of the whole checks, where another process helps

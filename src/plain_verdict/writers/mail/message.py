@@ -15,10 +15,10 @@ from plain_verdict.text.cleaning import single_line
 from plain_verdict.writers.mail.digest import Digest, render_digest
 from plain_verdict.writers.mail.envelope import Attachment, Envelope
 
-_DIGEST_BYTES = 100_000
+_DIGEST_BYTES = 100_000  # some mail programs cut longer ones off
 _NOBODY = "plain-verdict@invalid"  # Source: RFC 2606, section 2: a name that can't be anybody's
 _MOST_CAUSES = 20
-_SUBJECT_CHARS = 400
+_SUBJECT_CHARS = 400  # RFC 5322, section 2.1.1 folds it; people read the first 60
 
 
 def read_addresses(texts: tuple[str, ...]) -> tuple[Address, ...]:
@@ -64,10 +64,9 @@ def _message(digest: Digest, envelope: Envelope, attachment: Attachment | None) 
     message = EmailMessage(policy=SMTP)
     message["Subject"] = single_line(digest.subject, _SUBJECT_CHARS)
     message["From"] = read_addresses((envelope.sender or _NOBODY,))
-    if envelope.to:
-        message["To"] = read_addresses(envelope.to)
-    if envelope.cc:
-        message["Cc"] = read_addresses(envelope.cc)
+    for header, addresses in (("To", envelope.to), ("Cc", envelope.cc)):
+        if addresses:
+            message[header] = read_addresses(addresses)
     message["Date"] = format_datetime(envelope.made)
     mark = sha256((digest.html + digest.text).encode("utf-8", "surrogatepass")).hexdigest()[:32]
     message["Message-ID"] = f"<{mark}{MAIL_MARK}>"

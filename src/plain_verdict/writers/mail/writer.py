@@ -10,7 +10,7 @@ from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.mail.envelope import Attachment, Envelope
 
 _MAIL_DPI = 100
-_PALETTE_COLOURS = 64
+_PALETTE_COLOURS = 64  # a chart has few: a third of the bytes
 
 
 class MailWriter(msgspec.Struct, frozen=True):

@@ -15,7 +15,7 @@ MOST_FAILURES = 500
 """Failures that are listed one by one; the others are counted."""
 MOST_CHECKS = 5_000
 """Checks in the list of all."""
-MOST_PICTURES = 120
+MOST_PICTURES = 120  # a longer document is no longer printed
 _STEPS = 30
 _CAUSES, _FILES, _NOTES = 60, 300, 100
 _FAILED = (Past.FAILED, Past.ERRORED)

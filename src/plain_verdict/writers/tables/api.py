@@ -14,8 +14,8 @@ def _exchanges(report: Report) -> Iterator[Row]:
     for check in checks_with_more(report):
         for number, path, part in parts_of(check):
             for position, exchange in enumerate(part.exchanges, 1):
-                place = (check.id, check.name, number, path or None, position)
-                yield (*place, *_exchange(exchange, calls.get(id(exchange))))
+                shared = (check.id, check.name, number, path or None, position)
+                yield (*shared, *_exchange(exchange, calls.get(id(exchange))))
 
 
 def _exchange(exchange: Exchange, call: Call | None) -> Row:

@@ -16,7 +16,7 @@ from plain_verdict.writers.tables.interface import Cell, Column, Filled, Holds, 
 from plain_verdict.writers.tables.list import TABLES
 from plain_verdict.writers.tables.package import PACKAGE, TableFile, describe
 
-_PIECE_ROWS = 5_000
+_PIECE_ROWS = 5_000  # at a time: a table is never in memory whole
 _BOM = "\ufeff"
 
 

@@ -32,9 +32,8 @@ def _changes(report: Report) -> Iterator[Row]:
         ("removed", since.removed),
     )
     nothing = (None, None, None)
-    for what, changes in lists:
-        for change in changes:
-            yield (what, change.id, change.name, change.before, since.going_on.get(change.id), *nothing)
+    for what, change in ((what, change) for what, changes in lists for change in changes):
+        yield (what, change.id, change.name, change.before, since.going_on.get(change.id), *nothing)
     for id_ in since.added:
         yield ("added", id_, names.get(id_), None, None, *nothing)
     for flakiness in since.flaky:

@@ -60,7 +60,7 @@ class Filled(msgspec.Struct, frozen=True):
     rows: Iterable[Row]
 
 
-_MOST_OF_A_FAMILY = 60
+_MOST_OF_A_FAMILY = 60  # columns of variants or parameters: spreadsheets end at 16,384
 _Values = Mapping[str, str]
 
 

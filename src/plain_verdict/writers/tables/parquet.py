@@ -9,8 +9,8 @@ import pyarrow.parquet as pq
 from plain_verdict.model import in_order
 from plain_verdict.writers.tables.interface import Column, Filled, Holds, Row
 
-_PIECE_ROWS = 50_000
-_TYPES = {
+_GROUP_ROWS = 50_000  # of one row group
+_ARROW_TYPES = {
     Holds.TEXT: pa.string(),
     Holds.INTEGER: pa.int64(),
     Holds.NUMBER: pa.float64(),
@@ -22,13 +22,14 @@ _TYPES = {
 def parquet_of(filled: Filled) -> bytes:
     """Return a table as the bytes of a Parquet file."""
     fields = [
-        pa.field(column.name, _TYPES[column.holds], metadata={"about": column.about}) for column in filled.columns
+        pa.field(column.name, _ARROW_TYPES[column.holds], metadata={"about": column.about})
+        for column in filled.columns
     ]
     schema = pa.schema(fields)
     target = BytesIO()
     rows = iter(filled.rows)
     with pq.ParquetWriter(target, schema) as writer:
-        while piece := list(islice(rows, _PIECE_ROWS)):
+        while piece := list(islice(rows, _GROUP_ROWS)):
             writer.write_table(_arrow(piece, filled.columns, schema))
     return target.getvalue()
 

@@ -19,13 +19,13 @@ if TYPE_CHECKING:
     from xlsxwriter.workbook import Workbook
     from xlsxwriter.worksheet import Worksheet
 
-_MOST_ROWS = 1_048_575
-_MOST_CHARS = 32_767
+_MOST_ROWS = 1_048_575  # ECMA-376, part 1: 2^20 rows, one of them the header
+_MOST_CHARS = 32_767  # of a cell, as spreadsheets have it
 _MOST_HYPERLINKS = 60_000
 """In one sheet; Excel takes 65,530."""
 _ALL_LINKED = 10_000
 """Rows of a sheet up to which each has a link; after them only what did not pass."""
-_MEASURED_ROWS = 100
+_MEASURED_ROWS = 100  # looked at for the width of a column
 _LEAST_WIDTH, _MOST_WIDTH = 8, 60
 _CUT = " … (cut)"
 _GOOD = ("passed", "skipped")

@@ -24,7 +24,7 @@ from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import TableMapping
 
 _NUMBERED = re.compile(r"\d+(?:[-_.:T]\d+)*")
-_LEAST_STEP_SCORE = 4.0
+_LEAST_STEP_SCORE = 4.0  # a name and an outcome: less is no step
 
 
 def draft_mapping(source: Source, limits: Limits) -> Draft:
@@ -74,9 +74,9 @@ def _look_through(source: Source, syntax: str, limits: Limits) -> _Looked:
             return _Looked(*xml_candidates(source, limits))
     candidates, document, header = table_candidates(source, TableMapping(), limits)
     # A single column is what any text looks like.
-    several = len(document.columns) > 1
+    has_columns = len(document.columns) > 1
     return _Looked(
-        candidates if several else [],
+        candidates if has_columns else [],
         table=(document.delimiter, header),
         needs=tuple(document.columns[:3]),
     )

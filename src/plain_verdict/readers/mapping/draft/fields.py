@@ -7,9 +7,9 @@ from plain_verdict.readers.mapping.selectors import json_text
 
 SAMPLE = 300
 """Items of a list that are looked at."""
-_DEEP = 3
+_DEEP = 3  # objects in objects that are looked into for fields
 _VALUE_CHARS = 300
-_NOTHING = (None, "")
+_EMPTY = (None, "")
 
 
 class Field(NamedTuple):
@@ -92,7 +92,7 @@ def _leaves(value: object, path: str, depth: int) -> Iterator[tuple[str, object,
                 yield from _leaves(inner, key_of(str(name), path), depth + 1)
     elif isinstance(value, list):
         for inner in value:
-            if not isinstance(inner, dict | list) and inner not in _NOTHING:
+            if not isinstance(inner, dict | list) and inner not in _EMPTY:
                 yield f"{path}[*]", inner, True
-    elif path and value not in _NOTHING:
+    elif path and value not in _EMPTY:
         yield path, value, False

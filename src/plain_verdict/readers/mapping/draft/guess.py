@@ -24,12 +24,12 @@ _TIMES_OF_DAY = ("%H:%M:%S", "%H:%M", "%H.%M")
 _FILE = re.compile(r"[^\n<>]{1,300}\.(?:png|jpe?g|webp|gif|bmp|svg|log|txt|html?|mp4|webm|pdf|har)", re.IGNORECASE)
 _DAY_FIRST = re.compile(r"\d{1,4}[-./ ]\s?\w{1,9}[-./ ]\s?\d{1,4}\.?")
 _WHOLE_NUMBER = re.compile(r"-?\d{1,12}")
-_FEW_VALUES = 12
-_VALUES_TRIED = 60
+_FEW_VALUES = 12  # an outcome has few different words
+_VALUES_TRIED = 60  # enough to tell times from names
 _MOST_OF_ITEMS = 0.6
 """The share of values that must be written one way: some cells are always wrong."""
 _MOST_VALUES_SHOWN = 20
-_MOST_NAME_CHARS = 200
+_MOST_NAME_CHARS = 200  # longer texts are messages
 # What each role adds to the likeness of items to checks.
 _WEIGHTS = {Role.OUTCOME: 6.0, Role.NAME: 3.0, Role.TOOK: 1.5, Role.STARTED: 1.0, Role.MESSAGE: 1.0}
 _LIKE_STEPS = 4.0

@@ -16,11 +16,11 @@ from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import TableMapping
 
-_DEEPEST_LISTS = 5
-_MOST_KINDS = 12
-_NEARLY_ALL = 0.9
+_DEEPEST_LISTS = 5  # suites in suites in files of projects: deeper lists are data
+_MOST_KINDS = 12  # of events: a key with more values is no kind
+_NEARLY_ALL = 0.9  # a line or two of another form do not count
 _LINES_LOOKED_AT = 2_000
-_ELEMENTS_LOOKED_AT = 20_000
+_ELEMENTS_LOOKED_AT = 20_000  # a draft is made in a moment, of however large a file
 _TEXT_CHARS = 300
 
 

@@ -8,7 +8,7 @@ from plain_verdict.report.difference import Marked, compare
 from plain_verdict.text.formatting import plural
 from plain_verdict.writers.html.checks.escaping import escaped
 
-_HEAD_LINES, _TAIL_LINES = 60, 60
+_HEAD_LINES, _TAIL_LINES = 60, 60  # of a long output: its end has the error, its beginning the call
 _SHORT_LINES = _HEAD_LINES + _TAIL_LINES + 20
 
 
