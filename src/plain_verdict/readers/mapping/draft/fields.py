@@ -9,7 +9,7 @@ SAMPLE = 300
 """Items of a list that are looked at."""
 _DEEP = 3  # objects in objects that are looked into for fields
 _VALUE_CHARS = 300
-_EMPTY = (None, "")
+_NO_VALUE = (None, "")
 
 
 class Field(NamedTuple):
@@ -92,7 +92,7 @@ def _leaves(value: object, path: str, depth: int) -> Iterator[tuple[str, object,
                 yield from _leaves(inner, key_of(str(name), path), depth + 1)
     elif isinstance(value, list):
         for inner in value:
-            if not isinstance(inner, dict | list) and inner not in _EMPTY:
+            if not isinstance(inner, dict | list) and inner not in _NO_VALUE:
                 yield f"{path}[*]", inner, True
-    elif path and value not in _EMPTY:
+    elif path and value not in _NO_VALUE:
         yield path, value, False
