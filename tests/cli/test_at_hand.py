@@ -196,4 +196,4 @@ def test_the_recipe_for_pipelines_runs_and_stops_the_line(tmp_path, monkeypatch)
         assert (work / "summary.md").read_text().startswith(f"## {'Not fit' if code else 'Fit'}")
     reports = {path.name for path in (tmp_path / "reports").iterdir()}
     assert reports == {"1.html", "2.html", "newest.html", "index.html", "feed.xml"}
-    assert "flaky (passed on retry)" in (tmp_path / "reports" / "newest.html").read_text()
+    assert "(passed on retry)" in (tmp_path / "reports" / "newest.html").read_text()

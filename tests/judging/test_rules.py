@@ -132,8 +132,8 @@ def test_a_check_names_its_own_cause_in_a_record(judged):
 
 WAIVERS = [
     ('match = { check = "Seats" }\nuntil = 2026-12-24', 1, [], []),
-    ('match = { check = "Seats" }\nuntil = 2026-11-23', 1, ["ends on 23 November 2026"], []),
-    ('match = { check = "Seats" }\nuntil = 2026-11-22', 1, ["ends on 22 November 2026"], []),
+    ('match = { check = "Seats" }\nuntil = 2026-11-23', 1, ["until 23 November 2026"], []),
+    ('match = { check = "Seats" }\nuntil = 2026-11-22', 1, ["until 22 November 2026"], []),
     (
         'match = { check = "Seats" }\nuntil = 2026-11-21',
         0,

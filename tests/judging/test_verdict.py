@@ -136,7 +136,7 @@ def test_a_pass_after_a_retry_is_a_pass_and_said():
     check = Check("c", Kind.FUNCTIONAL, (), "sails", (Attempt(F), Attempt(P)))
     verdict = judge(Run((ResultFile("r.xml", "junit-xml", 1, (check,)),)), Rules(), TODAY)
     assert verdict.word == "fit"
-    assert verdict.remarks == ("One check is flaky (passed on retry): “sails”.",)
+    assert verdict.all_remarks == ("One check is flaky (passed on retry): “sails”.",)
 
 
 @pytest.mark.parametrize(

@@ -3,7 +3,7 @@
 import sys
 
 from plain_verdict.cli.terminal import show, show_error, show_labelled
-from plain_verdict.model import Run, Unread, Verdict
+from plain_verdict.model import Run, Topic, Unread, Verdict
 from plain_verdict.report import Report
 from plain_verdict.runtime.errors import PlainVerdictError
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
@@ -49,7 +49,8 @@ def show_verdict(verdict: Verdict) -> None:
     if len(verdict.causes) > _CAUSES_SHOWN:
         show(f"       and {len(verdict.causes) - _CAUSES_SHOWN:,} more causes", "soft")
     for remark in verdict.remarks:
-        show(remark)
+        if remark.topic is not Topic.INPUTS:
+            show(remark.text)
 
 
 def show_summary(report: Report, writer: SummaryWriter) -> None:

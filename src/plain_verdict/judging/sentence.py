@@ -8,6 +8,7 @@ from plain_verdict.text.formatting import join_list, plural, shorten, spelled
 _MANY_SKIPPED = 0.1
 """From this share of all checks on, skipped ones belong in the sentence itself."""
 _SENTENCE_NAME_CHARS = 90  # of a condition in the verdict's sentence: two of them fit on two lines
+_NAMED_KINDS = 2  # in the sentence: more are more numbers than one breath has
 _NAMED_BROKEN = 2  # conditions that the sentence names; the reasons have all
 
 
@@ -82,10 +83,10 @@ def _not_fit(facts: SentenceFacts) -> Explanation:
 
 
 def _by_kind(kinds: Sequence[KindVerdict]) -> str:
-    """Return which kinds the failures are of, where the run has several."""
+    """Return which kinds the failures are of, where the run has several; of more than two each has its own line."""
     bad = [(kind.tally.failed + kind.tally.errored, name_kind(kind.kind)) for kind in kinds]
     counted = [f"{number:,} {name}" for number, name in bad if number]
-    return f" ({join_list(counted, most=len(Kind))})" if len(kinds) > 1 else ""
+    return f" ({join_list(counted)})" if len(kinds) > 1 and len(counted) <= _NAMED_KINDS else ""
 
 
 def name_kind(kind: Kind) -> str:

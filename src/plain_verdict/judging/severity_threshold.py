@@ -1,12 +1,10 @@
 """Failed rules that do not break a verdict: allowed in their result file, or below the severity threshold."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from datetime import date
 
-from plain_verdict.model import BAD, Check, Outcome, Severity, Waived
-from plain_verdict.text.formatting import capital, format_date, join_list, spelled
-
-_SLIGHT = "below the severity threshold"
+from plain_verdict.model import BAD, Check, NotCounted, Outcome, Remark, Severity, Topic, Waived
+from plain_verdict.text.formatting import format_date
 
 
 def broken_rules(checks: Sequence[Check]) -> list[Check]:
@@ -16,39 +14,23 @@ def broken_rules(checks: Sequence[Check]) -> list[Check]:
 
 def set_aside(
     checks: Sequence[Check], breaks_from: Severity, waived: dict[str, Waived], today: date
-) -> tuple[dict[str, Waived], tuple[str, ...]]:
+) -> tuple[dict[str, Waived], tuple[Remark, ...]]:
     """Return the failed rules that do not count, by id, besides those that are waived; and remarks on them."""
     not_counted: dict[str, Waived] = {}
-    remarks: list[str] = []
-    endless: list[Check] = []
+    remarks: list[Remark] = []
     for check in broken_rules(checks):
         rule = check.rule
         if rule is None or check.id in waived:
             continue
         allowed = rule.allowed
         if allowed and allowed.until and today > allowed.until:
-            until = format_date(allowed.until)
-            remarks.append(f"The suppression of “{check.name}” ended on {until}: it counts again.")
+            lead = f"The suppression of “{check.name}” ended"
+            rest = f" on {format_date(allowed.until)}: it counts again."
+            remarks.append(Remark(Topic.NOT_COUNTED, lead, rest))
         elif allowed:
-            not_counted[check.id] = Waived(f"suppressed by its file: {allowed.reason}", allowed.until, allowed.who)
-            endless += [] if allowed.until else [check]
+            reason = f"suppressed by its file: {allowed.reason}"
+            not_counted[check.id] = Waived(reason, allowed.until, allowed.who, by=NotCounted.SUPPRESSED)
         elif check.outcome is Outcome.FAILED and rule.severity.rank < breaks_from.rank:
-            not_counted[check.id] = Waived(f"{rule.severity.value} severity, {_SLIGHT}", None)
-    slight = sum(waived_check.reason.endswith(_SLIGHT) for waived_check in not_counted.values())
-    remarks += _threshold_remarks(slight, endless)
+            reason = f"{rule.severity.value} severity, {NotCounted.BELOW_THRESHOLD}"
+            not_counted[check.id] = Waived(reason, None, by=NotCounted.BELOW_THRESHOLD)
     return not_counted, tuple(remarks)
-
-
-def _threshold_remarks(slight: int, endless: Sequence[Check]) -> Iterator[str]:
-    """Yield how many failed rules do not count, and by name those that are allowed without an end."""
-    parts = []
-    if slight:
-        parts.append(f"{spelled(slight, 'failed rule')} {'is' if slight == 1 else 'are'} {_SLIGHT}")
-    if endless:
-        names = join_list([f"“{check.name}”" for check in endless])
-        verb, whose = ("is", "its") if len(endless) == 1 else ("are", "their")
-        number = spelled(len(endless), "failed rule")
-        number = number.partition(" ")[0] if parts else number
-        parts.append(f"{number} {verb} suppressed by {whose} file without an end date: {names}")
-    if parts:
-        yield f"{capital(', and '.join(parts))}."

@@ -15,11 +15,23 @@ from plain_verdict.judging.sentence import Changes, SentenceFacts, explain
 from plain_verdict.judging.severity_threshold import set_aside
 from plain_verdict.judging.targets import all_failed, sent_in
 from plain_verdict.judging.waivers import apply_waivers
-from plain_verdict.model import Cause, ConditionResult, Outcome, Run, State, Tally, Verdict, VerdictWord, aside_word
+from plain_verdict.model import (
+    Cause,
+    ConditionResult,
+    Outcome,
+    Run,
+    State,
+    Tally,
+    Topic,
+    Verdict,
+    VerdictWord,
+    aside_word,
+)
 from plain_verdict.settings.rules import ConditionRule, Rules, Scope
 from plain_verdict.text.formatting import join_list, plural
 
 _GRAVEST_FIRST = tuple(State)
+_GRAVEST_TOPIC_FIRST = tuple(Topic)
 _NOUNS = {Outcome.FAILED: "failures", Outcome.ERRORED: "errors"}
 
 
@@ -27,7 +39,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
     """Return the verdict on the run; ``today`` is the day by which waivers end."""
     causes, cause_notes = find_causes(run, rules.causes)
     waivers = apply_waivers(run, rules.waivers, today)
-    not_counted, threshold_remarks = set_aside(run.checks, rules.breaks_from, waivers.waived, today)
+    not_counted, suppression_remarks = set_aside(run.checks, rules.breaks_from, waivers.waived, today)
     waived = waivers.waived | not_counted
     scopes = Scopes(run, waived)
     target_results, scope_notes = weigh(rules.conditions, scopes)
@@ -53,13 +65,12 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         unmeasured=tuple(condition.words for condition in target_results if condition.state is State.OPEN),
     )
     sentence = explain(word, facts)
-    not_whole = tuple(gap.sentence for gap in run.not_whole)
+    remarks = (*remarks_on(run, facts, sentence, waived), *waivers.remarks, *suppression_remarks)
     return Verdict(
         word=word,
         why=sentence.text,
-        reasons=(*reasons_of(scopes.whole, facts.broken), *not_whole),
-        not_whole=not_whole,
-        remarks=(*remarks_on(run, facts, sentence), *waivers.remarks, *threshold_remarks),
+        reasons=(*reasons_of(scopes.whole, facts.broken), *(gap.sentence for gap in run.not_whole)),
+        remarks=tuple(sorted(remarks, key=lambda remark: _GRAVEST_TOPIC_FIRST.index(remark.topic))),
         conditions=conditions,
         causes=causes,
         kinds=kinds,

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from datetime import date, timedelta
 
 from plain_verdict.judging.matching import Matcher
-from plain_verdict.model import BAD, Check, Outcome, Run, Waived
+from plain_verdict.model import BAD, Check, Outcome, Remark, Run, Topic, Waived
 from plain_verdict.settings.rules import WaiverRule
 from plain_verdict.text.expressions import TooSlow
 from plain_verdict.text.formatting import format_date, plural, spelled
@@ -17,16 +17,16 @@ class Waivers:
 
     def __init__(self) -> None:
         self.waived: dict[str, Waived] = {}
-        self.remarks: list[str] = []
+        self.remarks: list[Remark] = []
         self.notes: list[str] = []
+        self._ending: list[WaiverRule] = []
 
     def apply(self, rule: WaiverRule, covered: Sequence[Check], partly: int, today: date) -> None:
         """Apply a rule that covers these checks, and of so many more only a part of what failed."""
         if partly:
-            self.remarks.append(
-                f"The waiver “{rule.reason}” covers only a part of the problems of {spelled(partly, 'check')},"
-                f" so {'it counts' if partly == 1 else 'they count'}."
-            )
+            counts = "it counts" if partly == 1 else "they count"
+            rest = f" covers only a part of the problems of {spelled(partly, 'check')}, so {counts}."
+            self._remark(rule, rest)
         bad = [check for check in covered if check.outcome in BAD]
         if bad and today > rule.until:
             self._end(rule, len(bad))
@@ -38,9 +38,10 @@ class Waivers:
     def _end(self, rule: WaiverRule, failures: int) -> None:
         verb = "counts" if failures == 1 else "count"
         until = format_date(rule.until)
-        self.remarks.append(
-            f"The waiver “{rule.reason}” ended on {until}, and {spelled(failures, 'check')} {verb} again."
-        )
+        self._remark(rule, f" ended on {until}, and {spelled(failures, 'check')} {verb} again.")
+
+    def _remark(self, rule: WaiverRule, rest: str) -> None:
+        self.remarks.append(Remark(Topic.NOT_COUNTED, f"The waiver “{rule.reason}”", rest))
 
     def _note_unneeded(self, rule: WaiverRule, covered: Sequence[Check]) -> None:
         passes = any(check.outcome is Outcome.PASSED for check in covered) and not _by_problem(rule)
@@ -56,10 +57,16 @@ class Waivers:
         allowed = fresh if rule.most is None else fresh[: rule.most]
         if len(allowed) < len(fresh):
             over = spelled(len(fresh) - len(allowed), "check")
-            self.remarks.append(f"The waiver “{rule.reason}” covers at most {rule.most}; {over} more failed.")
+            self._remark(rule, f" covers at most {rule.most}; {over} more failed.")
         self.waived |= {check.id: Waived(rule.reason, rule.until, rule.who, rule.link) for check in allowed}
         if rule.until - today <= _WARN:
-            self.remarks.append(f"The waiver “{rule.reason}” ends on {format_date(rule.until)}.")
+            self._ending.append(rule)
+
+    def note_ending(self) -> None:
+        """Add what ends soon. Where all end on one day, what is not counted names it already."""
+        if len({waived.until for waived in self.waived.values()}) > 1:
+            for rule in self._ending:
+                self._remark(rule, f" ends on {format_date(rule.until)}.")
 
 
 def apply_waivers(run: Run, rules: Sequence[WaiverRule], today: date) -> Waivers:
@@ -72,6 +79,7 @@ def apply_waivers(run: Run, rules: Sequence[WaiverRule], today: date) -> Waivers
             waivers.notes.append(f"Waiver “{rule.reason}” takes too long to match and was switched off.")
             continue
         waivers.apply(rule, covered, partly, today)
+    waivers.note_ending()
     return waivers
 
 

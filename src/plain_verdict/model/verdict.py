@@ -55,6 +55,14 @@ class Cause(Value, frozen=True):
     link: str = ""
 
 
+class NotCounted(StrEnum):
+    """Why a verdict leaves a failure out, in words that follow a number."""
+
+    WAIVED = "waived"
+    BELOW_THRESHOLD = "below the severity threshold"
+    SUPPRESSED = "suppressed"
+
+
 class Waived(Value, frozen=True):
     """That a check may fail, why, and until which day; None: nothing ends it."""
 
@@ -62,6 +70,35 @@ class Waived(Value, frozen=True):
     until: date | None
     who: str = ""
     link: str = ""
+    by: NotCounted = NotCounted.WAIVED
+
+
+class Topic(StrEnum):
+    """What a remark is about, the gravest first; each has its place in a report."""
+
+    INPUTS = "inputs"
+    CONDITIONS = "conditions"
+    FAILURES = "failures"
+    UNDECIDED = "undecided"
+    CHANGES = "changes"
+    NOT_COUNTED = "not counted"
+    RETRIES = "retries"
+    SKIPPED = "skipped"
+    COUNTS = "counts"
+    """What the results say in numbers, wherever they are shown."""
+
+
+class Remark(Value, frozen=True):
+    """What a reader should know besides the verdict's sentence: ``lead`` leads to its place, ``rest`` goes on."""
+
+    topic: Topic
+    lead: str
+    rest: str = "."
+
+    @property
+    def text(self) -> str:
+        """Return the whole sentence."""
+        return f"{self.lead}{self.rest}"
 
 
 def aside_word(waived_checks: Iterable[Waived]) -> str:
@@ -79,7 +116,7 @@ class KindVerdict(Value, frozen=True):
 
 
 class Verdict(msgspec.Struct, frozen=True):
-    """The judgement: a word, why, every reason behind it, what is not whole, and what ``why`` leaves unsaid.
+    """The judgement: a word, why, every reason behind it, and what ``why`` leaves unsaid, the gravest first.
 
     ``why`` goes on from the word ("all 12 checks passed."); the others are sentences of their own.
     """
@@ -87,8 +124,7 @@ class Verdict(msgspec.Struct, frozen=True):
     word: VerdictWord
     why: str
     reasons: tuple[str, ...]
-    not_whole: tuple[str, ...] = ()
-    remarks: tuple[str, ...] = ()
+    remarks: tuple[Remark, ...] = ()
     conditions: tuple[ConditionResult, ...] = ()
     causes: tuple[Cause, ...] = ()
     kinds: tuple[KindVerdict, ...] = ()
@@ -110,5 +146,5 @@ class Verdict(msgspec.Struct, frozen=True):
 
     @property
     def all_remarks(self) -> tuple[str, ...]:
-        """Return what a reader should know besides the sentence."""
-        return (*self.not_whole, *self.remarks)
+        """Return what a reader should know besides the sentence, as sentences."""
+        return tuple(remark.text for remark in self.remarks)

@@ -25,7 +25,6 @@ from plain_verdict.model import (
     KeptRun,
     Masked,
     Operation,
-    Outcome,
     Past,
     ResultFile,
     Run,
@@ -35,7 +34,7 @@ from plain_verdict.model import (
 )
 from plain_verdict.report.api import ApiOverview, api_overview
 from plain_verdict.report.causes import CauseEntry, cause_entries
-from plain_verdict.report.evidence_index import EvidenceIndex, used_contents
+from plain_verdict.report.evidence_index import EvidenceIndex
 from plain_verdict.report.history import (
     SHOWN_BUILDS,
     HistoryOverview,
@@ -43,6 +42,8 @@ from plain_verdict.report.history import (
     describe_cause,
     history_overview,
 )
+from plain_verdict.report.identity import IdentifyingFact, identity_of
+from plain_verdict.report.only_failed import only_failed
 from plain_verdict.report.overview import span_of, title_of
 from plain_verdict.report.page_info import PageInfo
 from plain_verdict.report.shown_check import ShownCheck, show_check
@@ -54,7 +55,6 @@ from plain_verdict.settings.choices import ChecksShown
 from plain_verdict.text.formatting import capital, format_day, format_span, join_list, plural
 
 _SLOWEST = 8
-_OPEN_AT_MOST = 20  # failed checks are open from the start, unless they are so many that they bury the rest
 _SHOWN_FACTS = 12
 _MOST_SOURCES = 10  # of known secrets, which are named
 _MOST_TRACED = 1_000  # checks that are opened for nothing but what they were before
@@ -85,6 +85,11 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     def title(self) -> str:
         """Return the title that the user chose, or the results' own."""
         return self.info.title or title_of(self.run)
+
+    @cached_property
+    def identity(self) -> tuple[IdentifyingFact, ...]:
+        """Return the facts that identify the run, as they stand under its title."""
+        return identity_of(self.info.facts)
 
     @cached_property
     def kept(self) -> KeptRun:
@@ -208,7 +213,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def shown_run(self) -> Run:
         """Return the run with only those checks that are listed one by one."""
-        return self.run if self.info.only is ChecksShown.ALL else _only_failed(self.run)
+        return self.run if self.info.only is ChecksShown.ALL else only_failed(self.run)
 
     @cached_property
     def left_out(self) -> int:
@@ -241,10 +246,9 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return tuple(check for group in self.suites for check in group.checks[: group.bad])
 
     @cached_property
-    def open_bad(self) -> bool:
-        """Return whether what failed is open from the start."""
-        counting = [check for check in self.bad if check.id not in self.verdict.waived]
-        return len(counting) <= _OPEN_AT_MOST
+    def opened(self) -> str:
+        """Return the id of the check that is open from the start: the first failure that counts; "" for none."""
+        return next((check.id for check in self.bad if check.id not in self.verdict.waived), "")
 
     @cached_property
     def causes(self) -> tuple[CauseEntry, ...]:
@@ -384,17 +388,3 @@ class Report(msgspec.Struct, frozen=True, dict=True):
             for entry in self.causes
             for check in (*entry.checks, *entry.more)
         }
-
-
-def _only_failed(run: Run) -> Run:
-    """Return the run without checks that passed or were skipped, and without the evidence that only they use."""
-    files = tuple(
-        msgspec.structs.replace(file, checks=tuple(filter(_needs_a_look, file.checks))) for file in run.files
-    )
-    kept = msgspec.structs.replace(run, files=files)
-    used = used_contents(kept)
-    return msgspec.structs.replace(kept, contents=tuple(content for content in run.contents if content.key in used))
-
-
-def _needs_a_look(check: Check) -> bool:
-    return check.outcome not in (Outcome.PASSED, Outcome.SKIPPED)

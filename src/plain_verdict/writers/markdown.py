@@ -6,6 +6,7 @@ import msgspec
 
 from plain_verdict.model import Cause, ConditionResult, Outcome, State, Tally
 from plain_verdict.report import Report
+from plain_verdict.report.identity import in_words
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import capital, format_day, format_duration, format_time_of_day, plural, shorten
 from plain_verdict.text.markdown import escape_markdown
@@ -51,6 +52,9 @@ def _lines(report: Report, link: str, most: int) -> Iterator[str]:
     who = report.info.brand.organisation
     when = report.when or f"{format_day(report.info.made)}, {format_time_of_day(report.info.made)}"
     yield f"**{_worded(report.title)}**{f', {_worded(who)}' if who else ''}. {_worded(when)}."
+    if report.identity:
+        yield ""
+        yield _worded(in_words(report.identity))
     if link:
         yield ""
         yield f"[Full report](<{_address(link)}>)"

@@ -185,13 +185,14 @@ def test_a_policy_that_allows_nothing_but_what_is_inline_is_enough_and_nothing_i
         server.server_close()
 
 
-def test_the_page_says_what_matters_first_and_shows_failures_open(opened):
+def test_the_page_says_what_matters_first_and_opens_the_first_failure(opened):
     browser = opened()
+    assert len(browser.find_elements(By.CSS_SELECTOR, ".every details.check[open]")) == 1
     text = browser.find_element(By.TAG_NAME, "main").text
     order = [
         "Not fit",
         "14 of 91 checks failed or could not finish (11 functional and 3 API), 5 of them with",
-        "south-2.xml is truncated",
+        "An input is truncated",
         "Not met",
         "Causes",
         "Timed out after 30.0 s waiting for fares of sailing",
@@ -207,11 +208,77 @@ def test_the_page_says_what_matters_first_and_shows_failures_open(opened):
     receipt = browser.find_element(
         By.XPATH, "//details[.//summary[contains(., 'Day return for two adults can be paid')]]"
     )
+    assert "is not the fare that was quoted" in receipt.find_element(By.CSS_SELECTOR, ".first-line").text
+    receipt.find_element(By.TAG_NAME, "summary").click()
     assert [mark.text for mark in receipt.find_elements(By.CSS_SELECTOR, ".two mark")] == ["18", "81"]
     stack = receipt.find_element(By.XPATH, ".//details[./summary[contains(., 'Stack')]]")
     assert not stack.find_element(By.TAG_NAME, "pre").is_displayed()
     stack.find_element(By.TAG_NAME, "summary").click()
     assert 'File "desk/pages/receipt.py", line 33' in stack.find_element(By.TAG_NAME, "pre").text
+
+
+def test_the_navigation_has_every_section_marks_the_current_one_and_is_a_menu_where_it_is_narrow(opened):
+    browser = opened()
+    entries = browser.find_elements(By.CSS_SELECTOR, "nav.contents a")
+    assert [entry.text.split("\n")[:2] for entry in entries[:3]] == [
+        ["Verdict"],
+        ["Results", "91"],
+        ["Causes", "8"],
+    ]
+    targets = browser.execute_script(
+        "return [...document.querySelectorAll('nav.contents a')].map(a => document.querySelector(`main ${a.hash}`)?.tagName)"
+    )
+    assert set(targets) == {"H2"}
+    headings = browser.execute_script("return document.querySelectorAll('main h2').length")
+    left_out = {"about", "short", "by-2", "by-3"}  # the team's words, the kinds, and all grids but the first
+    ids = browser.execute_script("return [...document.querySelectorAll('main h2')].map(h => h.id)")
+    assert len(entries) == headings - len(left_out & set(ids))
+    assert [entry.text.split("\n")[0] for entry in entries if "bad" in entry.get_attribute("class")] == [
+        "Results",
+        "Causes",
+        "API",
+        "All checks",
+        "Inputs",
+    ]
+    browser.execute_script("document.querySelector('#every').scrollIntoView()")
+    wait_for(browser, "document.querySelector('[aria-current]')?.hash === '#every'")
+    browser.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": 390, "height": 844, "deviceScaleFactor": 1, "mobile": False}
+    )
+    wait_for(browser, "!document.querySelector('nav.contents details').open")
+    summary = browser.find_element(By.CSS_SELECTOR, "nav.contents summary")
+    assert summary.text.split("\n") == ["Not fit", "Booking desk", "Sections"]
+    assert summary.rect["y"] - browser.execute_script("return scrollY") < 2
+    summary.click()
+    entries[2].click()
+    wait_for(browser, "!document.querySelector('nav.contents details').open && location.hash === '#why'")
+
+
+@pytest.mark.parametrize("width", [320, 360, 390])
+def test_the_first_screen_fits_any_width(opened, width):
+    browser = opened()
+    browser.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride",
+        {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False},
+    )
+    assert browser.execute_script("return document.documentElement.scrollWidth") <= width
+    remarks = browser.find_elements(By.CSS_SELECTOR, ".verdict + .remarks > li")
+    assert 0 < len(remarks) <= 5
+    assert not any(remark.text.startswith(("results", "/", "south")) for remark in remarks)
+    for remark in remarks:
+        way = remark.find_element(By.TAG_NAME, "a").get_attribute("hash")
+        assert browser.execute_script("return !!document.getElementById(arguments[0].slice(1))", way)
+
+
+def test_all_checks_open_and_close_at_once_and_failures_are_open_on_paper(opened):
+    browser = opened()
+    opened_ones = ".every details.check[open]"
+    browser.find_element(By.CSS_SELECTOR, ".open-all").click()
+    assert len(browser.find_elements(By.CSS_SELECTOR, opened_ones)) > 14
+    browser.find_element(By.CSS_SELECTOR, ".close-all").click()
+    assert browser.find_elements(By.CSS_SELECTOR, opened_ones) == []
+    browser.execute_script("dispatchEvent(new Event('beforeprint'))")
+    assert len(browser.find_elements(By.CSS_SELECTOR, opened_ones)) == 14
 
 
 def test_search_filters_order_and_the_fragment_that_keeps_them(opened):
@@ -413,7 +480,7 @@ def test_a_folder_reads_well_where_a_server_forbids_nearly_everything(strict, br
     ):
         assert part in text
     styles = "return [getComputedStyle(document.querySelector('.word')).fontSize, getComputedStyle(document.querySelector('.band')).borderBottomColor]"
-    assert browser.execute_script(styles) == ["48px", "rgb(11, 114, 133)"]
+    assert browser.execute_script(styles) == ["44px", "rgb(11, 114, 133)"]
     loaded = "return [...document.images].filter(i => i.offsetParent).map(i => { i.scrollIntoView(); return i.complete ? i.naturalWidth : 1; })"
     assert min(browser.execute_script(loaded)) > 0
     browser.find_element(By.PARTIAL_LINK_TEXT, "Day return for two adults").click()

@@ -14,6 +14,7 @@ from plain_verdict.writers.html.environment import asset, make_environment
 from plain_verdict.writers.html.folding import Folding
 from plain_verdict.writers.html.links import Links
 from plain_verdict.writers.html.sections import SECTIONS, PageParts
+from plain_verdict.writers.html.sections.navigation import navigation_of
 from plain_verdict.writers.html.theme import make_theme
 from plain_verdict.writers.interface import OutputFile
 
@@ -34,7 +35,10 @@ class Renderer:
         # A folded page holds its checks already, if it holds them all.
         in_columns = parts.folding is not None and not self._report.left_out
         digest = pack(encode_digest(digest_of(self._report, in_columns=in_columns)))
-        return self._render("page", parts.links, sections=sections, folding=parts.folding, digest=digest)
+        navigation = navigation_of(sections, self._report)
+        return self._render(
+            "page", parts.links, sections=sections, navigation=navigation, folding=parts.folding, digest=digest
+        )
 
     def suite(self, links: Links, **more: object) -> Iterator[str]:
         """Yield the page of a suite, or of a part of one, in pieces."""

@@ -16,6 +16,7 @@ from plain_verdict.report.brand.tokens import (
     PLATE_PADDING,
     colour_of,
 )
+from plain_verdict.report.identity import in_words
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import (
     capital,
@@ -25,6 +26,7 @@ from plain_verdict.text.formatting import (
     format_time_of_day,
     plural,
     shorten,
+    spelled,
 )
 from plain_verdict.writers.html.environment import make_environment
 
@@ -61,7 +63,13 @@ class _Words(msgspec.Struct, frozen=True, kw_only=True):
     """What both forms of the digest say."""
 
     title: str
+    identity: str
+    """The facts that identify the run, "" for none."""
     counts: list[tuple[str, int]]
+    conditions: list[ConditionResult]
+    """Those that are not met or open."""
+    met_conditions: str
+    """How many others are met, in words; "" for none."""
     causes: list[DigestCause]
     more_causes: int
     kinds: list[tuple[str, str, str]]
@@ -116,8 +124,13 @@ def _words(report: Report, most_causes: int, *, chart: bool) -> _Words:
     since = report.run.in_series.since if report.run.in_series else None
     new = since.new if since else ()
     tally = report.tally
+    open_conditions = [condition for condition in verdict.conditions if condition.state is not State.MET]
+    met = len(verdict.conditions) - len(open_conditions)
     words = _Words(
         title=report.title,
+        identity=in_words(report.identity),
+        conditions=open_conditions,
+        met_conditions=f"{capital(spelled(met, 'condition'))} {'is' if met == 1 else 'are'} met." if met else "",
         counts=[(outcome.value, tally.of(outcome)) for outcome in Outcome if tally.of(outcome)],
         causes=[_cause(cause, verdict) for cause in verdict.causes[:most_causes]],
         more_causes=max(0, len(verdict.causes) - most_causes),
@@ -194,13 +207,16 @@ def _cut(text: str) -> str:
 
 def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
     """Return the summary as plain text, in lines that mail programs need not break."""
-    lines = [words.title, "=" * min(len(words.title), _LINE_CHARS), "", verdict.sentence]
+    lines = [words.title, "=" * min(len(words.title), _LINE_CHARS)]
+    lines += [words.identity] if words.identity else []
+    lines += ["", verdict.sentence]
     lines += [f"Full report: {words.link}"] if words.link else []
     lines += _parted([f"- {remark}" for remark in verdict.all_remarks])
     lines += _parted([f"{name}: {word}. {why}" for name, word, why in words.kinds])
     counts = ", ".join(f"{number:,} {outcome}" for outcome, number in words.counts)
     lines += ["", f"{capital(counts)}." if counts else "No checks were found."]
-    lines += _headed("Conditions", [_plain_condition(condition) for condition in verdict.conditions])
+    conditions = [_plain_condition(condition) for condition in words.conditions]
+    lines += _headed("Conditions", [*conditions, *filter(None, (words.met_conditions,))])
     lines += _headed("Causes", _plain_causes(words))
     lines += _headed(f"Changes since {words.since}", _plain_changes(words)) if words.since else []
     lines += _headed("Calls", _plain_operations(words))

@@ -17,6 +17,7 @@ from plain_verdict.model import Content
 from plain_verdict.report import Report
 from plain_verdict.report.brand.tokens import ACCENT_LIGHT, GROUND_PRINT, OUTCOMES_LIGHT
 from plain_verdict.report.charts import Chart
+from plain_verdict.report.identity import in_words
 from plain_verdict.settings.choices import ChecksShown, PaperSize
 from plain_verdict.writers.html.environment import make_environment
 from plain_verdict.writers.pdf.content import select_content
@@ -34,6 +35,7 @@ def typeset(report: Report, checks: ChecksShown, size: PaperSize) -> bytes:
     template = make_environment().get_template("pdf.html.j2")
     charts = report.load.charts if report.load else ()
     text = template.render(
+        identity=in_words(report.identity),
         report=report,
         info=report.info,
         content=content,

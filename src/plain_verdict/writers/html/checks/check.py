@@ -15,6 +15,7 @@ from plain_verdict.report.shown_check import (
     is_simple,
 )
 from plain_verdict.report.suites import Variants
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import capital, format_date, format_duration, plural
 from plain_verdict.writers.html.checks.escaping import escaped
 from plain_verdict.writers.html.checks.evidence import EvidenceHtml, title
@@ -34,6 +35,7 @@ from plain_verdict.writers.html.checks.traces import trace_html
 from plain_verdict.writers.html.links import Links
 from plain_verdict.writers.html.markdown import is_safe_link
 
+_FIRST_LINE_CHARS = 200  # of a problem in its check's row: two lines
 _ROW_CLASSES = {
     RowStyle.CODE: ' class="mono"',
     RowStyle.TIME: ' class="num"',
@@ -139,12 +141,13 @@ class CheckHtml:
         if shown.evidence:
             yield f"<h4>Evidence</h4>{self.evidence.all(shown.evidence)}"
 
-    def variants(self, group: Variants, is_open: bool) -> Markup:  # noqa: FBT001  called by templates
-        """Return the variants of one check, under each other."""
+    def variants(self, group: Variants, opened: str) -> Markup:
+        """Return the variants of one check, under each other; open where one of them is to be open."""
         columns = "".join([f"<span>{escaped(column) or 'parameters'}</span>" for column in group.columns])
-        checks = "".join([self.text(check, is_open=is_open and check.outcome in BAD) for check in group.checks])
+        checks = "".join([self.text(check, is_open=check.id == opened) for check in group.checks])
+        is_open = any(check.id == opened for check in group.checks)
         html = (
-            f'<details class="group"{" open" if group.bad and is_open else ""}>'
+            f'<details class="group{" failed" if group.bad else ""}"{" open" if is_open else ""}>'
             f'<summary><span class="outcome {"failed" if group.bad else "passed"}">{escaped(group.in_words)}</span>'
             f'<span class="name"><bdi>{escaped(group.name)}</bdi>'
             f"<small>{escaped(group.note)}</small></span></summary>"
@@ -165,6 +168,11 @@ def _head(check: Check, shown: ShownCheck) -> str:
         beside += f"<small>{escaped(shown.attempt_note or shown.set_aside)}</small>"
     elif shown.skip_reason:
         beside += f"<small><bdi>{escaped(shown.skip_reason)}</bdi></small>"
+    first_line = check.why.removeprefix(f"{check.name}: ") if check.outcome in BAD else ""
+    if first_line:
+        beside += (
+            f'<small class="first-line"><bdi>{escaped(single_line(first_line, _FIRST_LINE_CHARS))}</bdi></small>'
+        )
     return (
         f'{outcome_html(check.outcome)}<span class="name">{name_text(check)}{beside}</span>'
         f'<span class="took num">{describe_time(check.last)}</span>'

@@ -731,10 +731,10 @@ ${more.toLowerCase()}`;
         });
       }
       for (const suite of suites) {
-        const { fold } = suite;
-        fold?.addEventListener("toggle", () => {
-          if (!this.shown) suite.open = fold.open;
-          if (fold.open) this.unfold(suite);
+        const { fold: fold2 } = suite;
+        fold2?.addEventListener("toggle", () => {
+          if (!this.shown) suite.open = fold2.open;
+          if (fold2.open) this.unfold(suite);
         });
       }
       this.take.addEventListener("click", () => giveRows(rowsOf(this.numbers()), "checks.csv"));
@@ -793,15 +793,15 @@ ${more.toLowerCase()}`;
     /** @param {Suite} suite */
     showSuite(suite) {
       const { shown } = this;
-      const { fold } = suite;
+      const { fold: fold2 } = suite;
       suite.now = shown ? suite.folded.filter((check) => shown[check]) : suite.folded;
       suite.box.hidden = shown !== null && !suite.now.length && suite.nodes.every((node) => node.hidden);
       if (suite.outputs) suite.outputs.hidden = shown !== null;
-      if (!fold) return;
-      suite.open ??= fold.open;
-      fold.hidden = !suite.now.length;
-      fold.open = shown !== null || suite.open;
-      if (fold.open) this.unfold(suite);
+      if (!fold2) return;
+      suite.open ??= fold2.open;
+      fold2.hidden = !suite.now.length;
+      fold2.open = shown !== null || suite.open;
+      if (fold2.open) this.unfold(suite);
       else this.suiteLists.get(suite)?.show([]);
     }
     /**
@@ -920,6 +920,52 @@ ${more.toLowerCase()}`;
   };
   var filters = list && find(list, ".tools") ? new Filters(list) : null;
 
+  // src/plain_verdict/writers/html/scripts/modules/navigation.js
+  var nav = find(document, "nav.contents");
+  var menu = nav && find(nav, "details");
+  var NARROW = matchMedia("(max-width: 980px)");
+  function fold() {
+    if (menu && isDetails(menu)) menu.open = !NARROW.matches;
+  }
+  function mark() {
+    const links = nav ? findAll(nav, "a") : [];
+    const line = innerHeight / 4;
+    let current = links[0];
+    for (const link of links) {
+      const target = document.getElementById(link.getAttribute("href")?.slice(1) ?? "");
+      if (target && target.getBoundingClientRect().top <= line) current = link;
+    }
+    const ended = scrollY > 0 && innerHeight + scrollY >= document.documentElement.scrollHeight - 2;
+    if (ended) current = links[links.length - 1];
+    for (const link of links) {
+      if (link === current) link.setAttribute("aria-current", "location");
+      else link.removeAttribute("aria-current");
+    }
+  }
+  function startNavigation() {
+    if (!nav) return;
+    fold();
+    NARROW.addEventListener("change", fold);
+    nav.addEventListener("click", (event) => {
+      if (event.target instanceof Element && event.target.closest("a")) fold();
+    });
+    document.addEventListener("click", (event) => {
+      if (NARROW.matches && event.target instanceof Node && !nav.contains(event.target)) fold();
+    });
+    let waiting = false;
+    const later = () => {
+      if (waiting) return;
+      waiting = true;
+      requestAnimationFrame(() => {
+        waiting = false;
+        mark();
+      });
+    };
+    addEventListener("scroll", later, { passive: true });
+    addEventListener("resize", later);
+    mark();
+  }
+
   // src/plain_verdict/writers/html/scripts/modules/reload.js
   var STORED = "plain-verdict-view";
   var FIELDS = ["INPUT", "SELECT", "TEXTAREA"];
@@ -1007,7 +1053,7 @@ ${more.toLowerCase()}`;
     filters.apply();
   }
   function openFailures() {
-    const folds = ".inside.failed .fold, .inside.errored .fold";
+    const folds = "details.group.failed, .inside.failed .fold, .inside.errored .fold";
     for (const node of findAll(document, `details.check.failed, details.check.errored, ${folds}`)) {
       if (isDetails(node)) node.open = true;
     }
@@ -1056,6 +1102,11 @@ ${more.toLowerCase()}`;
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (!pictureKey(event)) listKey(event);
   });
+  function setAll(open) {
+    for (const node of list ? findAll(list, "details.check, details.group") : []) {
+      if (isDetails(node) && (!open || node.checkVisibility?.() !== false)) node.open = open;
+    }
+  }
   addEventListener("beforeprint", () => {
     printInSuites(true);
     openFailures();
@@ -1064,6 +1115,12 @@ ${more.toLowerCase()}`;
   framePicture();
   startCharts();
   startTaking();
+  startNavigation();
+  document.addEventListener("click", (event) => {
+    if (!(event.target instanceof Element)) return;
+    if (event.target.matches(".open-all")) setAll(true);
+    else if (event.target.matches(".close-all")) setAll(false);
+  });
   var begun = begin();
   var reloading = () => startReloading(document.body.dataset.reload);
   if (!isFolded) {

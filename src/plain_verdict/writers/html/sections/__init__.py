@@ -11,11 +11,12 @@ from plain_verdict.writers.html.sections.interface import PageParts, Section
 from plain_verdict.writers.html.sections.results.build import RESULTS
 from plain_verdict.writers.html.sections.suite_list.build import SUITE_LIST
 from plain_verdict.writers.html.sections.timeline.build import TIMELINE
+from plain_verdict.writers.html.sections.verdict.build import VERDICT
 
 __all__ = ["SECTIONS", "PageParts", "Section"]
 
 SECTIONS: tuple[Section, ...] = (
-    Section("verdict", lambda report, _: report.verdict),
+    VERDICT,
     Section("description", lambda report, _: report.info.description or None),
     BY_KIND,
     RESULTS,

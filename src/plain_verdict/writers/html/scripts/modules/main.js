@@ -4,6 +4,7 @@ import { isFolded, list, readFolded, readPlain, searchTexts } from "./checks.js"
 import { findAll, isDetails } from "./dom.js";
 import { filters } from "./filters.js";
 import { focusWayBack, framePicture, pictureClick, pictureKey } from "./pictures.js";
+import { startNavigation } from "./navigation.js";
 import { startReloading } from "./reload.js";
 import { startTaking } from "./take.js";
 
@@ -69,7 +70,7 @@ function printInSuites(printing) {
 }
 
 function openFailures() {
-  const folds = ".inside.failed .fold, .inside.errored .fold";
+  const folds = "details.group.failed, .inside.failed .fold, .inside.errored .fold";
   for (const node of findAll(document, `details.check.failed, details.check.errored, ${folds}`)) {
     if (isDetails(node)) node.open = true;
   }
@@ -119,6 +120,13 @@ document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   if (!pictureKey(event)) listKey(event);
 });
+/** @param {boolean} open */
+function setAll(open) {
+  for (const node of list ? findAll(list, "details.check, details.group") : []) {
+    if (isDetails(node) && (!open || node.checkVisibility?.() !== false)) node.open = open;
+  }
+}
+
 addEventListener("beforeprint", () => {
   printInSuites(true);
   openFailures();
@@ -128,6 +136,12 @@ addEventListener("afterprint", () => printInSuites(false));
 framePicture();
 startCharts();
 startTaking();
+startNavigation();
+document.addEventListener("click", (event) => {
+  if (!(event.target instanceof Element)) return;
+  if (event.target.matches(".open-all")) setAll(true);
+  else if (event.target.matches(".close-all")) setAll(false);
+});
 const begun = begin();
 const reloading = () => startReloading(document.body.dataset.reload);
 if (!isFolded) {
