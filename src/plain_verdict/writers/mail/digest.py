@@ -124,13 +124,12 @@ def _words(report: Report, most_causes: int, *, chart: bool) -> _Words:
     since = report.run.in_series.since if report.run.in_series else None
     new = since.new if since else ()
     tally = report.tally
-    open_conditions = [condition for condition in verdict.conditions if condition.state is not State.MET]
-    met = len(verdict.conditions) - len(open_conditions)
+    conditions, met_conditions = _conditions(verdict)
     words = _Words(
         title=report.title,
         identity=in_words(report.identity),
-        conditions=open_conditions,
-        met_conditions=f"{capital(spelled(met, 'condition'))} {'is' if met == 1 else 'are'} met." if met else "",
+        conditions=conditions,
+        met_conditions=met_conditions,
         counts=[(outcome.value, tally.of(outcome)) for outcome in Outcome if tally.of(outcome)],
         causes=[_cause(cause, verdict) for cause in verdict.causes[:most_causes]],
         more_causes=max(0, len(verdict.causes) - most_causes),
@@ -145,6 +144,13 @@ def _words(report: Report, most_causes: int, *, chart: bool) -> _Words:
     if history:
         words = msgspec.structs.replace(words, since=history.against, changes=history.lead)
     return _with_load(words, report, chart=chart)
+
+
+def _conditions(verdict: Verdict) -> tuple[list[ConditionResult], str]:
+    """Return the conditions that are not met or open, and how many others are met, in words."""
+    conditions = [condition for condition in verdict.conditions if condition.state is not State.MET]
+    met = len(verdict.conditions) - len(conditions)
+    return conditions, f"{capital(spelled(met, 'condition'))} {'is' if met == 1 else 'are'} met." if met else ""
 
 
 def _with_load(words: _Words, report: Report, *, chart: bool) -> _Words:

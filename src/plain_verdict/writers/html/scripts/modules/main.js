@@ -3,8 +3,8 @@ import { startCharts } from "./charts.js";
 import { isFolded, list, readFolded, readPlain, searchTexts } from "./checks.js";
 import { findAll, isDetails } from "./dom.js";
 import { filters } from "./filters.js";
-import { focusWayBack, framePicture, pictureClick, pictureKey } from "./pictures.js";
 import { startNavigation } from "./navigation.js";
+import { focusWayBack, framePicture, pictureClick, pictureKey } from "./pictures.js";
 import { startReloading } from "./reload.js";
 import { startTaking } from "./take.js";
 
