@@ -36,7 +36,7 @@ FILES = {
     "old.toml": "[history]\nlook_beside = false\n",
     "shape.toml": '[[shape]]\nname = "x"\n',
     "type.toml": '[report]\nkeep = "20"\n',
-    "list.toml": '[evidence]\nlook_in = "shots"\n',
+    "list.toml": "[evidence]\nlook_in = 3\n",
     "choice.toml": '[report]\ntheme = "blue"\n',
     "quotes.toml": "[report]\ntitle = Desk\n",
     "day.toml": '[[waiver]]\nreason = "x"\nuntil = "2026-12-24"\nmatch = { check = "Pay" }\n',

@@ -347,8 +347,9 @@ def test_a_picture_opens_large_and_the_way_back_is_short(tool, tmp_path, browser
     assert tool("demo", "here").code == 0
     browser.get("about:blank")
     browser.get((tmp_path / "here" / "verdict.html").as_uri())
+    browser.find_element(By.CSS_SELECTOR, ".open-all").click()
     link = browser.find_element(By.CSS_SELECTOR, ".lead a")
-    assert link.is_displayed()  # the failed check's picture is there without a click
+    assert link.is_displayed()  # the failed check's picture is there once the check is open
     link.click()
     body = browser.find_element(By.TAG_NAME, "body")
 
@@ -378,7 +379,10 @@ def test_a_picture_opens_large_and_the_way_back_is_short(tool, tmp_path, browser
     browser.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": True})
     try:
         browser.refresh()
-        browser.find_element(By.CSS_SELECTOR, ".lead a").click()
+        shut = "//details[contains(@class, 'check')][not(@open or ancestor::details)][.//*[contains(@class, 'lead')]]"
+        check = browser.find_element(By.XPATH, shut)
+        check.find_element(By.TAG_NAME, "summary").click()
+        check.find_element(By.CSS_SELECTOR, ".lead a").click()
         assert browser.find_element(By.CSS_SELECTOR, ".photo:target .shot").size["width"] > 900
         browser.find_element(By.CSS_SELECTOR, ".photo:target .close").click()
         assert not browser.find_elements(By.CSS_SELECTOR, ".photo:target")

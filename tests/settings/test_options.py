@@ -2,6 +2,8 @@
 
 import pytest
 
+from plain_verdict.settings.loading import SettingsSource, read_settings
+
 GOOD = '<testsuite name="Desk" timestamp="2026-11-22T02:10:00"><testcase name="sails"/></testsuite>'
 SETTINGS = {
     "--history": ('[history]\nstore = "h.db"\nrequired = true\n', lambda folder, _: (folder / "h.db").exists()),
@@ -34,3 +36,22 @@ def test_an_empty_title_takes_the_settings_title_away(tool, tmp_path):
         assert f"<title>{title}" in (tmp_path / "verdict.html").read_text("utf-8").replace(
             "<title>Fit: ", "<title>"
         )
+
+
+SINGLE_TEXTS = (
+    ('[mail]\nto = "crew@desk.test"', "mail", "to"),
+    ('[requirements]\nfiles = "asked.md"', "requirements", "files"),
+    ('[masking]\npatterns = "quay-[0-9]{12}"', "masking", "patterns"),
+)
+
+
+@pytest.mark.parametrize(("text", "table", "key"), SINGLE_TEXTS)
+def test_a_text_stands_for_a_list_of_one(text, table, key, tmp_path, tool):
+    (tmp_path / "plain-verdict.toml").write_text(text)
+    assert tool("check").code == 0
+    found = read_settings(SettingsSource(str(tmp_path / "plain-verdict.toml")), lambda _: None).file
+    value = getattr(getattr(found, table), key)
+    assert isinstance(value, tuple)
+    assert len(value) == 1
+    (tmp_path / "plain-verdict.toml").write_text('waiver = "quay"')
+    assert "waiver: must be a list in [ ], not a text in quotes" in tool("check").err

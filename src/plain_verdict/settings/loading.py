@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any, TypeVar
 
 import msgspec
 
@@ -20,6 +21,9 @@ Check = Callable[[SettingsFile], None]
 """Makes sure that settings make sense. Raises UsageError whose ``where`` names the key."""
 
 
+Table = TypeVar("Table", bound=msgspec.Struct)
+_LIST_WANTED = re.compile(r"Expected `array`, got `str` - at `\$((?:\.\w[\w-]*|\[\d+\])+)`")
+_MOST_SINGLE_TEXTS = 100  # keys of one file that hold a text for a list
 RULES = ("cause", "waiver", "condition", "mapping", "compliance", "requirements", "input", "load", "history", "api")
 """The tables that can change a verdict."""
 
@@ -86,7 +90,7 @@ def _read(path: Path, check: Check) -> Settings:
     """Return the settings that a file holds. Raises UsageError."""
     text, fields = _parsed(path)
     try:
-        settings = msgspec.convert(fields, SettingsFile)
+        settings = _converted(fields, SettingsFile)
         check(settings)
     except msgspec.ValidationError as error:
         raise explain(str(error), path.name, text) from error
@@ -107,7 +111,7 @@ def read_mappings(
     if in_settings:
         fields = {key: value for key, value in fields.items() if key == "mapping"}
     try:
-        mappings = msgspec.convert(fields, MappingFile).mapping
+        mappings = _converted(fields, MappingFile).mapping
         for number, mapping in enumerate(mappings):
             check(mapping, f"mapping[{number}]")
     except msgspec.ValidationError as error:
@@ -117,6 +121,25 @@ def read_mappings(
     if not mappings:
         raise UsageError("has no mapping", path=path.name, hint="begin one with [[mapping]], see docs/mappings.md")
     return mappings
+
+
+def _converted(fields: dict[str, object], kind: type[Table]) -> Table:
+    """Return fields as a struct; a text stands for a list of one text. Raises ValidationError."""
+    for _ in range(_MOST_SINGLE_TEXTS):
+        try:
+            return msgspec.convert(fields, kind)
+        except msgspec.ValidationError as error:
+            found = _LIST_WANTED.fullmatch(str(error))
+            if found is None:
+                raise
+            *tables, key = re.findall(r"\w[\w-]*", found[1])
+            if not tables:  # at the top of a file all lists are of tables
+                raise
+            table: Any = fields
+            for name in tables:
+                table = table[int(name) if isinstance(table, list) else name]
+            table[key] = [table[key]]
+    return msgspec.convert(fields, kind)
 
 
 def _parsed(path: Path, named_by: str = "check --config") -> tuple[str, dict[str, object]]:
