@@ -379,7 +379,9 @@ def test_a_picture_opens_large_and_the_way_back_is_short(tool, tmp_path, browser
     browser.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": True})
     try:
         browser.refresh()
-        shut = "//details[contains(@class, 'check')][not(@open or ancestor::details)][.//*[contains(@class, 'lead')]]"
+        shut = (
+            "//details[contains(@class, 'check')][not(@open or ancestor::details)][.//*[contains(@class, 'lead')]]"
+        )
         check = browser.find_element(By.XPATH, shut)
         check.find_element(By.TAG_NAME, "summary").click()
         check.find_element(By.CSS_SELECTOR, ".lead a").click()
