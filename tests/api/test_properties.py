@@ -168,7 +168,7 @@ def test_few_checks_with_very_much_text_make_a_folded_page_that_says_its_size(tm
 
 WRONG = {
     '[input]\nkinds = { ap = ["x"] }': "did you mean",
-    '[input]\nkinds = { api = 3 }': "must be a list",
+    "[input]\nkinds = { api = 3 }": "must be a list",
     "[api]\ndocuments = 1": "document",
     '[[condition]]\nmeasure = "p95"\nat_most = 5': "needs a unit of time",
     '[[condition]]\nmeasure = "calls"\nat_most = "5 s"': "is not a count",
