@@ -5,13 +5,15 @@ import datetime
 import pytest
 
 from plain_verdict.judging import judge
-from plain_verdict.judging.sentence import SentenceFacts, explain
+from plain_verdict.judging.remarks import remarks_on
+from plain_verdict.judging.sentence import Explanation, SentenceFacts, explain
 from plain_verdict.model import (
     Attempt,
     Cause,
     Check,
     ConditionResult,
     Kind,
+    NotCounted,
     Outcome,
     ReadingNote,
     ResultFile,
@@ -20,6 +22,7 @@ from plain_verdict.model import (
     Tally,
     Unread,
     VerdictWord,
+    Waived,
 )
 from plain_verdict.settings.rules import Rules
 from plain_verdict.text.formatting import format_duration, format_share, format_size, join_list
@@ -180,3 +183,45 @@ def test_numbers_in_words():
         "a, b and c",
         "a, b, c and 2 more",
     ]
+
+
+@pytest.mark.parametrize(
+    ("gaps", "remarks"),
+    [
+        (1, ["An input is truncated: 0 of 3 checks (r0.xml)."]),
+        (2, ["An input is truncated: 0 of 3 checks (r0.xml).", "An input is truncated: 1 of 3 checks (r1.xml)."]),
+        (3, ["Three inputs are incomplete: "]),
+        (7, ["Seven inputs are incomplete: "]),
+    ],
+)
+def test_no_input_that_is_incomplete_goes_unsaid(gaps, remarks):
+    check = Check("c", Kind.FUNCTIONAL, (), "sails", (Attempt(P),))
+    unread = tuple(Unread(f"r{number}.xml", f"is truncated: {number} of 3 checks") for number in range(gaps))
+    verdict = judge(Run((ResultFile("r.xml", "junit-xml", 1, (check,)),), unread=unread), Rules(), TODAY)
+    assert verdict.word == "undecided"
+    found = verdict.all_remarks
+    assert len(found) == len(remarks)
+    assert all(text.startswith(wanted) for text, wanted in zip(found, remarks, strict=True))
+    whole = " ".join(found)
+    assert sum(f"r{number}.xml" in whole for number in range(gaps)) == min(gaps, 5)
+    assert gaps <= 5 or f"and {gaps - 5} more" in whole
+
+
+def test_what_is_not_counted_has_its_reasons():
+    entries = [
+        Waived("known", datetime.date(2026, 12, 4)),
+        Waived("low", None, by=NotCounted.BELOW_THRESHOLD),
+        Waived("low", None, by=NotCounted.BELOW_THRESHOLD),
+        Waived("agreed", None, by=NotCounted.SUPPRESSED),
+    ]
+    all_reasons = "1 waived until 4 December 2026, 2 below the severity threshold, 1 suppressed without end date"
+    cases = [
+        (entries[:1], "1 failure is waived until 4 December 2026."),
+        (entries[1:3], "2 failures are not counted: below the severity threshold."),
+        (entries[3:], "1 failure is not counted: suppressed without end date."),
+        (entries, f"4 failures are not counted: {all_reasons}."),
+    ]
+    for waived, text in cases:
+        facts = SentenceFacts(Tally(failed=4))
+        by_id = {f"c-{number}": entry for number, entry in enumerate(waived)}
+        assert text in [remark.text for remark in remarks_on(Run(()), facts, Explanation(""), by_id)]

@@ -20,8 +20,8 @@ from plain_verdict.model import (
 )
 from plain_verdict.text.formatting import capital, format_date, join_list, plural, spelled
 
-_NAMED_INPUTS = 2
-"""That are incomplete; more are counted."""
+_NAMED_GAPS, _LISTED_GAPS = 2, 5
+"""What is missing of inputs: so much has a remark each; of more, so much is listed in one."""
 
 
 def reasons_of(run: CheckedScope, broken: Sequence[ConditionResult]) -> Iterator[str]:
@@ -33,7 +33,7 @@ def reasons_of(run: CheckedScope, broken: Sequence[ConditionResult]) -> Iterator
             ending = f", {waived:,} of them {run.aside_word}." if waived else "."
             yield f"{capital(spelled(tally.of(outcome), 'check'))} {what}{ending}"
     if tally.undecided:
-        yield _undecided(tally.undecided)
+        yield f"{_undecided(tally.undecided)}."
     if not tally.ran:
         yield f"No check ran: {spelled(tally.skipped, 'check')} skipped." if tally.skipped else "No check ran."
     elif tally.ran == tally.passed:
@@ -50,22 +50,22 @@ def remarks_on(
     if waived:
         yield _not_counted(waived)
     if facts.tally.undecided and not sentence.undecided:
-        yield Remark(Topic.UNDECIDED, _undecided(facts.tally.undecided).removesuffix("."))
+        yield Remark(Topic.UNDECIDED, _undecided(facts.tally.undecided))
     yield from _on_skipped(facts.tally, sentence)
     yield from _on_changes(facts, sentence)
     yield from _on_attempts([check for check in run.checks if len(check.attempts) > 1])
 
 
 def _on_inputs(gaps: Sequence[ReadingNote | Unread]) -> Iterator[Remark]:
-    """Yield what is missing: of few inputs each, of many how many, and the first. Words come before paths."""
-    paths = list(dict.fromkeys(gap.path for gap in gaps))
-    if len(paths) > _NAMED_INPUTS:
-        lead = f"{capital(spelled(len(paths), 'input'))} are incomplete"
-        yield Remark(Topic.INPUTS, lead, f"; the first, {gaps[0].path}, {gaps[0].what}.")
+    """Yield what is missing: of few gaps each, of many how many inputs have some. Words come before paths."""
+    if len(gaps) <= _NAMED_GAPS:
+        for gap in gaps:
+            what, sign, more = gap.what.partition(": ")
+            yield Remark(Topic.INPUTS, f"An input {what}", f"{sign}{more} ({gap.path}).")
         return
-    for gap in gaps[:_NAMED_INPUTS]:
-        what, sign, more = gap.what.partition(": ")
-        yield Remark(Topic.INPUTS, f"An input {what}", f"{sign}{more} ({gap.path}).")
+    number = len({gap.path for gap in gaps})
+    listed = join_list([f"{gap.path} {gap.what}" for gap in gaps], most=_LISTED_GAPS)
+    yield Remark(Topic.INPUTS, f"{capital(spelled(number, 'input'))} {_is(number)} incomplete", f": {listed}.")
 
 
 def _on_failures(facts: SentenceFacts, sentence: Explanation) -> Iterator[Remark]:
@@ -85,25 +85,23 @@ def _on_failures(facts: SentenceFacts, sentence: Explanation) -> Iterator[Remark
 def _not_counted(waived: Mapping[str, Waived]) -> Remark:
     """Return how many failures are left out, and for what reasons: each has one."""
     numbers = Counter(entry.by for entry in waived.values())
-    number = plural(len(waived), "failure")
-    verb = _is(len(waived))
-    reasons = [_reason(reason, waived) for reason in NotCounted if numbers[reason]]
-    if len(numbers) > 1:
-        return Remark(Topic.NOT_COUNTED, f"{number} {verb} not counted", f": {', '.join(reasons)}.")
-    reason = reasons[0].partition(" ")[2]
+    lead = f"{plural(len(waived), 'failure')} {_is(len(waived))}"
+    reasons = [(numbers[reason], _reason(reason, waived)) for reason in NotCounted if numbers[reason]]
+    if len(reasons) > 1:
+        counted = ", ".join(f"{number:,} {reason}" for number, reason in reasons)
+        return Remark(Topic.NOT_COUNTED, f"{lead} not counted", f": {counted}.")
+    reason = reasons[0][1]
     if NotCounted.WAIVED in numbers:
-        return Remark(Topic.NOT_COUNTED, f"{number} {verb} {reason}")
-    return Remark(Topic.NOT_COUNTED, f"{number} {verb} not counted", f": {reason}.")
+        return Remark(Topic.NOT_COUNTED, f"{lead} {reason}")
+    return Remark(Topic.NOT_COUNTED, f"{lead} not counted", f": {reason}.")
 
 
 def _reason(reason: NotCounted, waived: Mapping[str, Waived]) -> str:
-    entries = [entry for entry in waived.values() if entry.by is reason]
-    days = {entry.until for entry in entries}
-    words = f"{len(entries):,} {reason}"
+    days = {entry.until for entry in waived.values() if entry.by is reason}
     if reason is NotCounted.WAIVED and len(days) == 1:
-        return f"{words} until {format_date(day)}" if (day := days.pop()) else words
+        return f"{reason} until {format_date(day)}" if (day := days.pop()) else f"{reason}"
     # What nothing ends is easily forgotten.
-    return f"{words} without end date" if reason is NotCounted.SUPPRESSED and None in days else words
+    return f"{reason} without end date" if reason is NotCounted.SUPPRESSED and None in days else f"{reason}"
 
 
 def _on_skipped(tally: Tally, sentence: Explanation) -> Iterator[Remark]:
@@ -145,7 +143,7 @@ def _on_attempts(retried: Sequence[Check]) -> Iterator[Remark]:
 
 
 def _undecided(number: int) -> str:
-    return f"{capital(spelled(number, 'check'))} {'is' if number == 1 else 'are'} undecided."
+    return f"{capital(spelled(number, 'check'))} {_is(number)} undecided"
 
 
 def _few(number: int) -> str:

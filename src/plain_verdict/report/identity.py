@@ -22,7 +22,7 @@ class IdentifyingFact(Value, frozen=True):
 
 def in_words(identity: Sequence[IdentifyingFact]) -> str:
     """Return identifying facts as one line: ``build 4211 · branch main``."""
-    return " · ".join(f"{fact.label} {fact.value}".strip() for fact in identity)
+    return " · ".join(f"{fact.label} {fact.value}" for fact in identity if fact.label)
 
 
 def identity_of(facts: Sequence[Fact]) -> tuple[IdentifyingFact, ...]:

@@ -52,9 +52,10 @@ def _lines(report: Report, link: str, most: int) -> Iterator[str]:
     who = report.info.brand.organisation
     when = report.when or f"{format_day(report.info.made)}, {format_time_of_day(report.info.made)}"
     yield f"**{_worded(report.title)}**{f', {_worded(who)}' if who else ''}. {_worded(when)}."
-    if report.identity:
+    identity = in_words(report.identity)
+    if identity:
         yield ""
-        yield _worded(in_words(report.identity))
+        yield _worded(identity)
     if link:
         yield ""
         yield f"[Full report](<{_address(link)}>)"

@@ -19,6 +19,8 @@ from selenium.webdriver.support.ui import WebDriverWait
 
 from conftest import fold_after
 from plain_verdict.cli.demo.files import RESULTS
+from plain_verdict.writers.html.sections import SECTIONS
+from plain_verdict.writers.html.sections.navigation import _NAVIGATION
 
 HOSTILE = [
     "<script>window.owned=1</script>",
@@ -252,6 +254,11 @@ def test_the_navigation_has_every_section_marks_the_current_one_and_is_a_menu_wh
     summary.click()
     entries[2].click()
     wait_for(browser, "!document.querySelector('nav.contents details').open && location.hash === '#why'")
+
+
+def test_no_section_is_missing_from_the_navigation():
+    left_out = {"description", "by_kind"}  # a few lines of the first screen
+    assert {section.name for section in SECTIONS} == _NAVIGATION.keys() | left_out
 
 
 @pytest.mark.parametrize("width", [320, 360, 390])

@@ -1,7 +1,7 @@
 """The sections of the page, in their order.
 
 To add one: a folder with section.html.j2, section.css and, where its content is more than a part of the report,
-build.py; a row here.
+build.py; a row here, and one in navigation.py.
 """
 
 from plain_verdict.writers.html.sections.by_kind.build import BY_KIND

@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 
 import msgspec
 
-from plain_verdict.model import BAD, Kind, Outcome
+from plain_verdict.model import Kind, Tally
 from plain_verdict.report import Report
 from plain_verdict.writers.html.sections.interface import Section
 
@@ -28,7 +28,7 @@ class _Form(msgspec.Struct, frozen=True):
 
 
 def _has_bad(report: Report) -> bool:
-    return any(check.outcome in BAD for check in report.run.checks)
+    return _bad(report.tally)
 
 
 def _fails(kind: Kind) -> Callable[[Report], bool]:
@@ -36,8 +36,8 @@ def _fails(kind: Kind) -> Callable[[Report], bool]:
     return lambda report: any(verdict.kind is kind and _bad(verdict.tally) for verdict in report.verdict.kinds)
 
 
-def _bad(tally: object) -> bool:
-    return bool(tally.of(Outcome.FAILED) or tally.of(Outcome.ERRORED))  # type: ignore[attr-defined]
+def _bad(tally: Tally) -> bool:
+    return tally.failed + tally.errored > 0
 
 
 _NAVIGATION = {
