@@ -399,7 +399,7 @@ def test_the_page_of_two_kinds_says_in_short_how_each_did(tmp_path, tool, browse
     assert browser.execute_script("return location.hash") == "#kind=functional"
     browser.find_element(By.CSS_SELECTOR, "select[name=kind] [value=api]").click()
     assert browser.execute_script(names) == 30
-    browser.find_element(By.CSS_SELECTOR, "input[type=search]").send_keys("put 409")
+    browser.find_element(By.CSS_SELECTOR, ".tools input[type=search]").send_keys("put 409")
     assert browser.execute_script(names) == 1
     # A picture stands once in a check that is open.
     twice = """return [...document.querySelectorAll('details.check')].filter(c => {

@@ -10,7 +10,7 @@ from plain_verdict.report.shown_check import describe_waiver
 
 MOST_CAUSES = 300
 """That are listed one by one."""
-_LISTED, _MOST_LISTED, _MOST_LISTED_OF_MANY = 5, 50, 10
+_LISTED, _MOST_LISTED, _MOST_LISTED_OF_MANY = 3, 50, 10
 """Checks of a cause that stand open; those that are listed at all; and where very many checks failed."""
 MANY_FAILURES = 2_000
 """From so many causes on, each is shown shorter."""

@@ -1,15 +1,17 @@
 """The overview of rules: how many are kept and broken, by severity, and set by set with what is broken first."""
 
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
 import msgspec
 
 from plain_verdict.judging.compliance_text import RuleCounts, count_rules, describe_rules
 from plain_verdict.model import BAD, Check, Outcome, Run, Severity, Verdict, Waived
-from plain_verdict.text.formatting import capital, join_list
+from plain_verdict.text.formatting import capital, join_list, plural
 
 _MOST_BROKEN = 200
 """Failed rules of one set that are listed one by one."""
+_MOST_NAMED = 50
 _RESULT_ORDER = (Outcome.ERRORED, Outcome.FAILED, Outcome.UNDECIDED)
 
 
@@ -28,7 +30,6 @@ class RuleSet(msgspec.Struct, frozen=True):
     words: str
     rows: tuple[RuleRow, ...]
     more: int
-    has_locations: bool
     kept: tuple[Check, ...]
     not_applying: tuple[Check, ...]
 
@@ -41,6 +42,39 @@ class ComplianceOverview(msgspec.Struct, frozen=True):
     by_severity: tuple[tuple[Severity, int, float], ...]
     """Broken ones that count: how many, and their share of the most, for a bar."""
     sets: tuple[RuleSet, ...]
+    repeated: frozenset[str] = frozenset()
+    """Names of rules that several checks have: on several hosts or pages."""
+
+    @property
+    def sets_to_read(self) -> list[RuleSet]:
+        """Return the sets that have rules which are not kept."""
+        return [rule_set for rule_set in self.sets if rule_set.rows]
+
+    @property
+    def has_locations(self) -> bool:
+        """Return whether a rule that is not kept tells where."""
+        return any(
+            problem.place
+            for rule_set in self.sets
+            for row in rule_set.rows
+            for problem in row.check.last.problems[:1]
+        )
+
+    @property
+    def quiet_words(self) -> str:
+        """Return how many rules passed or do not apply; "" for none."""
+        kept = sum(len(rule_set.kept) for rule_set in self.sets)
+        others = sum(len(rule_set.not_applying) for rule_set in self.sets)
+        parts = [f"{plural(kept, 'rule')} passed"] if kept else []
+        if others:
+            number = f"{others:,}" if kept else plural(others, "rule")
+            parts.append(f"{number} {'does' if others == 1 else 'do'} not apply")
+        return ", ".join(parts)
+
+    @property
+    def most_named(self) -> int:
+        """Return how many names of a set are listed: its checks have all of them."""
+        return _MOST_NAMED
 
 
 def compliance_overview(run: Run, verdict: Verdict) -> ComplianceOverview | None:
@@ -56,6 +90,7 @@ def compliance_overview(run: Run, verdict: Verdict) -> ComplianceOverview | None
     return ComplianceOverview(
         lead=" ".join(_lead(counts)),
         rules=len(rules),
+        repeated=frozenset(name for name, number in Counter(rule.name for rule in rules).items() if number > 1),
         by_severity=tuple(
             (Severity(word), number, round(number / most, 3)) for word, number in counts.failed_by_severity.items()
         ),
@@ -86,7 +121,6 @@ def _set(suite: tuple[str, ...], rules: Sequence[Check], waived: Mapping[str, Wa
         words=describe_rules(count_rules(rules, waived)),
         rows=tuple(_row(check, waived.get(check.id)) for check in shown),
         more=len(not_kept) - len(shown),
-        has_locations=any(problem.place for check in shown for problem in check.last.problems),
         kept=tuple(check for check in rules if check.outcome is Outcome.PASSED),
         not_applying=tuple(check for check in rules if check.outcome is Outcome.SKIPPED),
     )

@@ -27,7 +27,7 @@ from plain_verdict.text.formatting import capital, format_duration, join_list, p
 
 SHOWN_BUILDS = 20
 """Builds in the strip and in the table, this one among them."""
-_LISTED = 8  # changes of a kind: the table has all
+_LISTED = 5  # changes of a kind: the table has all
 _LABEL_CHARS = 8
 _LAST_NUMBER = re.compile(r"(\d+)\D*$")
 _ROWS = 60  # builds of the table

@@ -35,6 +35,7 @@ from plain_verdict.model import (
 from plain_verdict.report.api import ApiOverview, api_overview
 from plain_verdict.report.causes import CauseEntry, cause_entries
 from plain_verdict.report.evidence_index import EvidenceIndex
+from plain_verdict.report.facets import Facet, facets_of
 from plain_verdict.report.history import (
     SHOWN_BUILDS,
     HistoryOverview,
@@ -55,7 +56,6 @@ from plain_verdict.settings.choices import ChecksShown
 from plain_verdict.text.formatting import capital, format_day, format_span, join_list, plural
 
 _SLOWEST = 8
-_SHOWN_FACTS = 12
 _MOST_SOURCES = 10  # of known secrets, which are named
 _MOST_TRACED = 1_000  # checks that are opened for nothing but what they were before
 
@@ -250,6 +250,10 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return the id of the check that is open from the start: the first failure that counts; "" for none."""
         return next((check.id for check in self.bad if check.id not in self.verdict.waived), "")
 
+    def facets(self, checks: Sequence[Check]) -> list[Facet]:
+        """Return by what the checks of a page can be narrowed, given in the page's order."""
+        return facets_of(self.run, self.verdict, self._since, checks)
+
     @cached_property
     def causes(self) -> tuple[CauseEntry, ...]:
         """Return the causes that are listed one by one."""
@@ -342,18 +346,9 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return tuple(FileRow(file, file.tally, sum_s(file.checks)) for file in self.run.files)
 
     @cached_property
-    def _facts(self) -> list[Fact]:
-        return merge_facts([fact for file in self.run.files for notes in file.suites for fact in notes.facts])
-
-    @property
     def facts(self) -> list[Fact]:
-        """Return the first facts that the results tell."""
-        return self._facts[:_SHOWN_FACTS]
-
-    @property
-    def more_facts(self) -> list[Fact]:
-        """Return the other facts that the results tell."""
-        return self._facts[_SHOWN_FACTS:]
+        """Return the facts that the results tell."""
+        return merge_facts([fact for file in self.run.files for notes in file.suites for fact in notes.facts])
 
     @cached_property
     def _wrong(self) -> frozenset[int]:

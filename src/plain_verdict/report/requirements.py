@@ -7,6 +7,7 @@ from plain_verdict.text.formatting import join_list, plural
 
 _MOST_CHECKS = 12  # of one requirement that are named
 _MOST_REQUIREMENTS = 2_000  # rows of the page
+_FEW = 8
 _ORDER = tuple(RequirementState)
 
 
@@ -35,6 +36,33 @@ class RequirementsOverview(msgspec.Struct, frozen=True):
     groups: tuple[RequirementGroup, ...]
     unknown: str
     more: int
+
+    @property
+    def to_read(self) -> "list[tuple[RequirementGroup, list[RequirementRow]]]":
+        """Return the requirements that are not met, by group."""
+        return self._rows(met=False)
+
+    @property
+    def met(self) -> "list[tuple[RequirementGroup, list[RequirementRow]]]":
+        """Return those that are met, by group."""
+        return self._rows(met=True)
+
+    @property
+    def met_number(self) -> int:
+        """Return how many are met."""
+        return sum(len(rows) for _, rows in self.met)
+
+    @property
+    def opens_met(self) -> bool:
+        """Return whether those that are met stand open: where the page is short, or has no others."""
+        return self.number <= _FEW or not self.to_read
+
+    def _rows(self, *, met: bool) -> "list[tuple[RequirementGroup, list[RequirementRow]]]":
+        by_group = (
+            (group, [row for row in group.rows if (row.result.state is RequirementState.MET) is met])
+            for group in self.groups
+        )
+        return [(group, rows) for group, rows in by_group if rows]
 
 
 def requirements_overview(run: Run) -> RequirementsOverview | None:

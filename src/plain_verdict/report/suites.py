@@ -12,6 +12,7 @@ from plain_verdict.text.formatting import join_list
 
 _VALUES_OF_A_FACT = 4  # in the heading of a suite: more are not what its checks share
 _RANK = {outcome: rank for rank, outcome in enumerate(Outcome)}
+_QUIET = (Outcome.PASSED, Outcome.SKIPPED)
 
 
 class Variants(msgspec.Struct, frozen=True):
@@ -56,6 +57,30 @@ class SuiteGroup(msgspec.Struct, frozen=True, dict=True):
         """Return the suite's checks, those of one name and several parameters together."""
         return _rows(self.checks)
 
+    @cached_property
+    def split_rows(self) -> "tuple[list[Check | Variants], list[Check | Variants]]":
+        """Return the rows that need a reader, and those of which all passed or were skipped."""
+        notable: list[Check | Variants] = []
+        quiet: list[Check | Variants] = []
+        for row in self.rows:
+            (quiet if _is_quiet(row) else notable).append(row)
+        return notable, quiet
+
+    @property
+    def shown(self) -> list[Check]:
+        """Return the checks in the order of its rows."""
+        return [check for rows in self.split_rows for row in rows for check in _checks_of(row)]
+
+    @property
+    def quiet_words(self) -> str:
+        """Return how many checks the quiet rows have, by outcome."""
+        return describe_outcomes([check for row in self.split_rows[1] for check in _checks_of(row)])
+
+    @property
+    def is_quiet(self) -> bool:
+        """Return whether all its checks passed or were skipped."""
+        return all(check.attempts[-1].outcome in _QUIET for check in self.checks)
+
     @property
     def bad(self) -> int:
         """Return how many checks failed or errored."""
@@ -70,6 +95,20 @@ class SuiteGroup(msgspec.Struct, frozen=True, dict=True):
         return tuple(fact for fact in first if all(fact in other for other in others))
 
 
+def _checks_of(row: "Check | Variants") -> tuple[Check, ...]:
+    return row.checks if isinstance(row, Variants) else (row,)
+
+
+def _is_quiet(row: "Check | Variants") -> bool:
+    return all(check.attempts[-1].outcome in _QUIET for check in _checks_of(row))
+
+
+def describe_outcomes(checks: Sequence[Check]) -> str:
+    """Return how many checks ended in each outcome that occurs."""
+    tally = tally_of(checks)
+    return ", ".join(f"{tally.of(outcome):,} {outcome.value}" for outcome in Outcome if tally.of(outcome))
+
+
 def part_of(group: SuiteGroup, first: int, most: int) -> SuiteGroup:
     """Return a part of a suite's checks; what its files say of it stands with the first part."""
     outputs = group.outputs if first == 0 else ()
@@ -77,7 +116,7 @@ def part_of(group: SuiteGroup, first: int, most: int) -> SuiteGroup:
 
 
 def make_suites(run: Run, *, with_empty: bool) -> tuple[SuiteGroup, ...]:
-    """Return the suites: those with failures first, then by name, numbers in names in their order.
+    """Return the suites: those with failures first, then those undecided, each by name, numbers in their order.
 
     ``with_empty``: also those without a check that have something to say.
     """
@@ -94,7 +133,12 @@ def make_suites(run: Run, *, with_empty: bool) -> tuple[SuiteGroup, ...]:
     if with_empty:
         paths += [path for path, output in outputs.items() if output and path not in checks]
     groups = [_group(path, checks.get(path, []), facts[path], outputs[path]) for path in paths]
-    return tuple(sorted(groups, key=lambda group: (not group.bad, [natural(part) for part in group.path])))
+
+    def order(group: SuiteGroup) -> tuple[bool, bool, list[list[tuple[int, int | str]]]]:
+        well = not group.bad
+        return well, well and not group.tally.undecided, [natural(part) for part in group.path]
+
+    return tuple(sorted(groups, key=order))
 
 
 def _group(

@@ -290,10 +290,10 @@ def test_all_checks_open_and_close_at_once_and_failures_are_open_on_paper(opened
 
 def test_search_filters_order_and_the_fragment_that_keeps_them(opened):
     browser = opened()
+    browser.execute_script("document.querySelectorAll('.every .quiet').forEach(fold => { fold.open = true; })")
     everything = shown(browser)
     assert len(everything) == 91
-    box = browser.find_element(By.CSS_SELECTOR, "input")
-    browser.find_element(By.TAG_NAME, "body").send_keys("/")
+    box = browser.find_element(By.CSS_SELECTOR, ".tools input")
     box.send_keys("fare child under")
     assert shown(browser) == ["A child under four travels free"]
     box.clear()
@@ -321,11 +321,64 @@ def test_search_filters_order_and_the_fragment_that_keeps_them(opened):
         again.execute_script(f"dispatchEvent(new Event('{event}'))")
         assert flat.is_displayed() == there
     assert shown(again)[1] == "Day return for two adults can be paid"
+    again.execute_script("document.querySelectorAll('.every .quiet').forEach(fold => { fold.open = true; })")
     again.find_element(By.CSS_SELECTOR, "select [value=suite]").click()
     again.execute_script("location.hash = 'show=&find='")
     assert shown(again) == everything
     again.execute_script("location.hash = 'show=failed'")
     assert len(shown(again)) == 10
+
+
+def test_filters_come_from_what_checks_are_and_the_address_keeps_several(opened):
+    browser = opened()
+    WebDriverWait(browser, 60).until(lambda _: browser.find_element(By.CSS_SELECTOR, ".add-filter").is_displayed())
+    groups = browser.find_elements(By.CSS_SELECTOR, "select[name=only] optgroup")
+    assert {"Change", "Cause", "File"} <= {group.get_attribute("label") for group in groups}
+    link = browser.find_element(By.CSS_SELECTOR, ".cause .show-these")
+    title = link.find_element(By.XPATH, "ancestor::article").find_element(By.TAG_NAME, "h3").text
+    number = int(link.find_element(By.XPATH, "ancestor::article").find_element(By.CSS_SELECTOR, ".count").text)
+    link.click()
+    WebDriverWait(browser, 60).until(lambda _: len(shown(browser)) == number)
+    chips = browser.find_elements(By.CSS_SELECTOR, ".chips button")
+    assert [chip.text for chip in chips] == [f"Cause: {title}"]
+    assert f"{number} of 91 checks shown" in browser.find_element(By.CSS_SELECTOR, ".state").text
+    # A second value of another facet narrows, one of the same facet widens; the address brings both back.
+    for option in browser.find_elements(By.CSS_SELECTOR, "optgroup[label=File] option"):
+        option.click()
+        if both := shown(browser):
+            break
+        browser.find_elements(By.CSS_SELECTOR, ".chips button")[1].click()
+    assert 0 < len(both) <= number
+    again = opened(fragment=browser.execute_script("return location.hash"))
+    WebDriverWait(again, 60).until(lambda _: shown(again) == both)
+    again.find_elements(By.CSS_SELECTOR, ".chips button")[1].click()
+    assert len(shown(again)) == number
+    again.find_element(By.CSS_SELECTOR, "optgroup[label=Cause] option:nth-child(2)").click()
+    assert len(shown(again)) > number
+
+
+def test_search_goes_through_the_whole_page_section_by_section(opened):
+    browser = opened()
+    browser.find_element(By.TAG_NAME, "body").send_keys("/")
+    box = browser.switch_to.active_element
+    box.send_keys("fare child under")
+    found = browser.find_element(By.CSS_SELECTOR, "dialog.search .found")
+    WebDriverWait(browser, 60).until(lambda _: "A child under four travels free" in found.text)
+    assert found.find_element(By.TAG_NAME, "h3").text == "All checks 1"
+    box.send_keys(Keys.ENTER)
+    focused = browser.execute_script("return document.activeElement.closest('.check').textContent")
+    assert "A child under four travels free" in focused
+    browser.find_element(By.TAG_NAME, "body").send_keys("/")
+    box = browser.switch_to.active_element
+    box.clear()
+    box.send_keys("timed out")
+    WebDriverWait(browser, 60).until(lambda _: "Causes" in found.text)
+    box.send_keys(Keys.ARROW_DOWN)
+    assert browser.switch_to.active_element.tag_name == "button"
+    browser.switch_to.active_element.send_keys(Keys.ENTER)
+    assert browser.execute_script("return document.activeElement.closest('.cause') !== null")
+    browser.find_element(By.TAG_NAME, "body").send_keys("?")
+    assert "next and previous failure" in browser.find_element(By.CSS_SELECTOR, "dialog.keys").text
 
 
 def test_keys_and_links_lead_to_a_check_and_open_it(opened):
@@ -357,12 +410,18 @@ def test_with_scripts_off_everything_is_there_or_said_to_be_folded(opened):
     assert not browser.find_element(By.CSS_SELECTOR, ".tools").is_displayed()
     text = browser.find_element(By.TAG_NAME, "main").text
     assert "14 of 91 checks failed or could not finish" in text
+    browser.find_element(By.CSS_SELECTOR, ".quiet.of-suites > summary").click()
+    text = browser.find_element(By.TAG_NAME, "main").text
     if folded:
         assert "77 checks are folded" in text
         assert "7 checks folded: 1 skipped, 6 passed" in text
         return
-    assert "A kayak is long luggage" in text
-    check = browser.find_element(By.XPATH, "//details[.//summary[contains(., 'The ticket arrives by e-mail')]]")
+    for summary in browser.find_elements(By.CSS_SELECTOR, ".every .suite .quiet > summary"):
+        summary.click()
+    assert "A kayak is long luggage" in browser.find_element(By.TAG_NAME, "main").text
+    check = browser.find_element(
+        By.XPATH, "//details[contains(@class, 'check')][summary[contains(., 'The ticket arrives by e-mail')]]"
+    )
     check.find_element(By.TAG_NAME, "summary").click()
     check.find_element(By.CSS_SELECTOR, ".fold summary").click()
     assert "delivered after 13 s" in check.text
@@ -646,17 +705,22 @@ def test_keys_of_one_character_can_be_turned_off_and_the_large_picture_keeps_the
     (tmp_path / "r.xml").write_text(f"<testsuite>{cases}</testsuite>")
     tool("report", "r.xml", "--evidence", "shots")
     browser.get((tmp_path / "verdict.html").as_uri())
-    focused = "return document.activeElement.type === 'search'"
-    body, keys = browser.find_element(By.TAG_NAME, "body"), browser.find_element(By.CSS_SELECTOR, ".keys input")
-    keys.click()
-    browser.execute_script("document.activeElement.blur()")
-    body.send_keys("/")
+    focused = "return document.activeElement.matches('dialog[open] input[type=search]')"
+
+    def switch_keys():
+        browser.find_element(By.CSS_SELECTOR, ".keys-open").click()
+        browser.find_element(By.CSS_SELECTOR, "dialog.keys input").click()
+        ActionChains(browser).send_keys(Keys.ESCAPE).perform()
+
+    switch_keys()
+    browser.find_element(By.TAG_NAME, "body").send_keys("/")
     assert not browser.execute_script(focused)
     # Turned on again, also where the page is opened anew.
-    keys.click()
+    switch_keys()
     browser.refresh()
     browser.find_element(By.TAG_NAME, "body").send_keys("/")
     assert browser.execute_script(focused)
+    ActionChains(browser).send_keys(Keys.ESCAPE).perform()
     browser.find_element(By.CSS_SELECTOR, ".lead a").click()
     inside = "const d = document.querySelector('[role=dialog]'); return d?.ariaModal === 'true' && d.contains(document.activeElement)"
     WebDriverWait(browser, 180).until(lambda _: browser.execute_script(inside))

@@ -23,7 +23,7 @@ Values = Sequence[float | None]
 _TABLE_ROWS = 16
 _MOST_BOUNDS = 2  # more lines hide what they bound
 _DRAWN_PER_CENT = 95.0
-_TOP, _BOTTOM = 14.0, 224.0
+_TOP, _BOTTOM = 14.0, 200.0
 
 
 def over_time(load: LoadRun) -> Chart:

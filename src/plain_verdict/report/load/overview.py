@@ -14,6 +14,7 @@ from plain_verdict.report.load.spread import spread
 from plain_verdict.report.ranges import Range, RangeScale
 from plain_verdict.text.formatting import format_day, format_duration, format_failed_share, format_span, plural
 
+_FEW = 3
 MOST_REQUESTS = 300  # rows of the page; the tables have all
 
 
@@ -42,6 +43,28 @@ class LoadOverview(msgspec.Struct, frozen=True):
     notes: tuple[str, ...]
     heat: Chart | None
     run: LoadRun
+
+    @property
+    def targets_to_read(self) -> list[Check]:
+        """Return the targets that stand open: those not met, or all where they are few."""
+        if len(self.targets) <= _FEW:
+            return list(self.targets)
+        return [check for check in self.targets if check.outcome is not Outcome.PASSED]
+
+    @property
+    def targets_met(self) -> list[Check]:
+        """Return the other targets."""
+        return [check for check in self.targets if check not in self.targets_to_read]
+
+    @property
+    def changes_to_read(self) -> list[ChangeRow]:
+        """Return the significant changes, or all where none is."""
+        return [row for row in self.changes if row.change.certain] or list(self.changes)
+
+    @property
+    def changes_not_certain(self) -> list[ChangeRow]:
+        """Return the other changes."""
+        return [row for row in self.changes if row not in self.changes_to_read]
 
 
 def load_overview(run: Run) -> LoadOverview | None:

@@ -20,6 +20,7 @@ from plain_verdict.text import formatting
 from plain_verdict.writers.html.checks.evidence import data_url
 from plain_verdict.writers.html.checks.rows import name_html, outcome_html, severity_html
 from plain_verdict.writers.html.checks.texts import fold_html, pair_html
+from plain_verdict.writers.html.links import only, way
 from plain_verdict.writers.html.markdown import is_safe_link, render_markdown
 
 _FOLDER = Path(__file__).parent
@@ -46,7 +47,7 @@ _SHARED = tuple(
             "evidence",
             "parameters",
         ),
-        *("folded", "foot"),
+        *("folded", "dialogs", "foot"),
     )
 )
 _MEDIA = ("styles/narrow", "styles/print")
@@ -110,6 +111,8 @@ def make_environment() -> Environment:
         format_span=formatting.format_span,
         version=__version__,
         severity_html=severity_html,
+        way=way,
+        only=only,
         kind_name=lambda kind: formatting.capital(name_kind(kind)),
     )
     return environment

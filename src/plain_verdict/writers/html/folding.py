@@ -89,7 +89,7 @@ class Folding:
         self._row = row
         self._plain = plain_failures(report)
         self._many_kinds = len(report.verdict.kinds) > 1
-        self._checks = [check for group in report.suites for check in group.checks]
+        self.checks = [check for group in report.suites for check in group.checks]
         self._kinds = list(self._find_kinds())
         sizes = [len(group.checks) for group in report.suites]
         starts = accumulate(sizes, initial=0)
@@ -99,10 +99,10 @@ class Folding:
         self.open = self.count <= OPEN_AT_MOST
         self.cuts = len(report.bad) > PLAIN_FAILURES
         self._folds_failures = len(report.bad) > self.plain_count
-        kinds = zip(self._checks, self._kinds, strict=True)
+        kinds = zip(self.checks, self._kinds, strict=True)
         self._whole = [check for check, kind in kinds if kind is RowKind.WHOLE]
         # The other process takes most of them: this one has the rest of the page to write, much or little.
-        share = _IN_BACKGROUND if len(self._whole) < len(self._checks) / 2 else _HALF_IN_BACKGROUND
+        share = _IN_BACKGROUND if len(self._whole) < len(self.checks) / 2 else _HALF_IN_BACKGROUND
         self._local_blocks = int(len(self._whole) * share)
         self._background_blocks = BackgroundTask(lambda: self._make_blocks(range(self._local_blocks)))
 
@@ -124,7 +124,7 @@ class Folding:
 
     def _find_kinds(self) -> Iterator[RowKind]:
         plain, traced = self._plain, self._report.traced
-        for check in self._checks:
+        for check in self.checks:
             if is_simple(check):
                 yield RowKind.WHOLE if check.id in traced else RowKind.SIMPLE
             else:
@@ -157,7 +157,7 @@ class Folding:
 
     def _ids(self) -> bytes:
         """Return the ids' random parts; they can't be compressed, so they stand apart from what can."""
-        return bytes.fromhex("".join([check.id[2:_ID_CHARS] for check in self._checks]))
+        return bytes.fromhex("".join([check.id[2:_ID_CHARS] for check in self.checks]))
 
     def _make_blocks(self, which: range) -> list[tuple[int, str]]:
         """Return whole checks in compressed blocks, each with its first check's number among all whole ones."""
@@ -187,7 +187,7 @@ class Folding:
         return replace(check, attempts=(*check.attempts[:-1], replace(last, problems=problems)))
 
     def _columns(self) -> Columns:
-        checks, new = self._checks, self._report.new
+        checks, new = self.checks, self._report.new
         last = [check.attempts[-1] for check in checks]
         return Columns(
             suites=[(" › ".join(group.path), len(group.checks)) for group in self._report.suites],
@@ -208,7 +208,7 @@ class Folding:
 
     def _more(self) -> Iterator[tuple[str, str]]:
         """Yield what search looks through besides names, by the numbers of the checks that have it."""
-        for number, (check, kind) in enumerate(zip(self._checks, self._kinds, strict=True)):
+        for number, (check, kind) in enumerate(zip(self.checks, self._kinds, strict=True)):
             if kind is not RowKind.SIMPLE and (text := _found_by_search(check)):
                 yield str(number), text
 

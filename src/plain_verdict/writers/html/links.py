@@ -3,12 +3,15 @@
 import re
 import unicodedata
 from collections.abc import Sequence
+from urllib.parse import quote
 
 import msgspec
+from markupsafe import Markup
 
 from plain_verdict.model import Check, Content, ContentKind
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.text.media_types import SUFFIXES
+from plain_verdict.writers.html.checks.escaping import escaped
 
 
 class Links(msgspec.Struct, frozen=True):
@@ -72,3 +75,18 @@ def suite_files(suites: Sequence[tuple[tuple[str, ...], int]], most_checks: int)
         parts = max(1, -(-checks // most_checks))
         files.append([f"suites/{name}{f'-{part}' if part > 1 else ''}.html" for part in range(1, parts + 1)])
     return files
+
+
+def way(target: str) -> Markup:
+    """Return the attributes of a link to a section by its id, or to a view of the list of checks: ``show=failed``.
+
+    Without the script, a view leads to the list.
+    """
+    if "=" in target:
+        return Markup(f'href="#every" data-view="{escaped(target)}"')  # noqa: S704  escaped
+    return Markup(f'href="#{escaped(target)}"')  # noqa: S704  escaped
+
+
+def only(key: str, value: str) -> str:
+    """Return the view of the checks that have a value of a facet."""
+    return f"only={quote(key, safe='')}:{quote(value, safe='')}"

@@ -35,10 +35,21 @@ class Renderer:
         # A folded page holds its checks already, if it holds them all.
         in_columns = parts.folding is not None and not self._report.left_out
         digest = pack(encode_digest(digest_of(self._report, in_columns=in_columns)))
-        navigation = navigation_of(sections, self._report)
         return self._render(
-            "page", parts.links, sections=sections, navigation=navigation, folding=parts.folding, digest=digest
+            "page",
+            parts.links,
+            sections=sections,
+            navigation=navigation_of(sections, self._report),
+            folding=parts.folding,
+            facets="" if parts.links.folder else self._facets(parts.folding),
+            digest=digest,
         )
+
+    def _facets(self, folding: Folding | None) -> str:
+        """Return the facets of the list of checks, packed; "" for none."""
+        order = folding.checks if folding else [check for group in self._report.suites for check in group.shown]
+        facets = self._report.facets(order)
+        return pack(msgspec.json.encode(facets)) if facets else ""
 
     def suite(self, links: Links, **more: object) -> Iterator[str]:
         """Yield the page of a suite, or of a part of one, in pieces."""

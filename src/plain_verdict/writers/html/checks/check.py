@@ -159,15 +159,14 @@ class CheckHtml:
 
 def _head(check: Check, shown: ShownCheck) -> str:
     """Return what stands in a check's row: outcome, name and what is short next to it, time."""
-    beside = ""
-    if shown.variant:
-        beside += f"<small>{_values(shown.variant)}</small>"
+    notes = [_values(shown.variant)] if shown.variant else []
     if check.disambiguator:
-        beside += f'<small class="apart"><bdi>{escaped(check.disambiguator)}</bdi></small>'
+        notes.append(f"<bdi>{escaped(check.disambiguator)}</bdi>")
     if shown.attempt_note or shown.set_aside:
-        beside += f"<small>{escaped(shown.attempt_note or shown.set_aside)}</small>"
+        notes.append(escaped(shown.attempt_note or shown.set_aside))
     elif shown.skip_reason:
-        beside += f"<small><bdi>{escaped(shown.skip_reason)}</bdi></small>"
+        notes.append(f"<bdi>{escaped(shown.skip_reason)}</bdi>")
+    beside = f"<small>{' · '.join(notes)}</small>" if notes else ""
     first_line = check.why.removeprefix(f"{check.name}: ") if check.outcome in BAD else ""
     if first_line:
         beside += (

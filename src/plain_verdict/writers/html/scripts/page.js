@@ -17,9 +17,6 @@
 
   // src/plain_verdict/writers/html/scripts/modules/charts.js
   var SVG = "http://www.w3.org/2000/svg";
-  var LEFT = 52;
-  var RIGHT = 934;
-  var WIDTH = 940;
   var LONG_TABLE = 8;
   function stepAt(steps, share) {
     const rows = steps.length - 1;
@@ -38,12 +35,12 @@
     line.setAttribute("class", "cursor");
     line.setAttribute("y1", "8");
     line.setAttribute("y2", String(chart.viewBox.baseVal.height - 22));
-    chart.after(words);
+    (chart.closest(".plot") ?? chart).after(words);
     chart.addEventListener("pointermove", (event) => {
       const box = chart.getBoundingClientRect();
-      const x = (event.clientX - box.left) / box.width * WIDTH;
-      const { at, words: told } = stepAt(steps, (x - LEFT) / (RIGHT - LEFT));
-      const middle = LEFT + (at + 0.5) * (RIGHT - LEFT) / (steps.length - 1);
+      const { at, words: told } = stepAt(steps, (event.clientX - box.left) / box.width);
+      const { x, width } = chart.viewBox.baseVal;
+      const middle = x + (at + 0.5) * width / (steps.length - 1);
       line.setAttribute("x1", String(middle));
       line.setAttribute("x2", String(middle));
       chart.append(line);
@@ -55,7 +52,7 @@
     });
   }
   function addFind(table) {
-    const rows = findAll(table, "tbody tr");
+    const rows = findAll(table, "tbody tr:not(.group-head)");
     if (rows.length < LONG_TABLE) return;
     const field = document.createElement("input");
     field.type = "search";
@@ -67,6 +64,9 @@
       for (const row of rows) {
         const text = (find(row, "th")?.textContent ?? "").toLowerCase();
         row.hidden = !wanted.every((word) => text.includes(word));
+      }
+      for (const group of table.tBodies) {
+        group.hidden = findAll(group, "tr:not(.group-head)").every((row) => row.hidden);
       }
     });
     (table.closest(".wide") ?? table).before(field);
@@ -133,12 +133,12 @@
   function byName(names) {
     const numbers = /* @__PURE__ */ new Map();
     for (let check = 0; check < names.length; check++) {
-      const key = names[check].replace(/\d+/g, padded);
-      const same = numbers.get(key);
+      const key2 = names[check].replace(/\d+/g, padded);
+      const same = numbers.get(key2);
       if (same) same.push(check);
-      else numbers.set(key, [check]);
+      else numbers.set(key2, [check]);
     }
-    return [...numbers.keys()].sort().flatMap((key) => numbers.get(key) ?? []);
+    return [...numbers.keys()].sort().flatMap((key2) => numbers.get(key2) ?? []);
   }
 
   // src/plain_verdict/writers/html/scripts/modules/checks.js
@@ -312,7 +312,7 @@ ${more.toLowerCase()}`;
         checks.id[check],
         checks.ofKind[check] || "functional",
         suites[checks.suite[check]].name,
-        node ? lineIn(node, ".name > bdi, .name > .param") : folded.names[check],
+        nameOfCheck(check),
         checks.outcome[check],
         seconds > 0 ? String(seconds) : "",
         checks.fresh.has(check) ? "yes" : "no",
@@ -320,6 +320,10 @@ ${more.toLowerCase()}`;
       ];
     });
     return [head, ...rows];
+  }
+  function nameOfCheck(check) {
+    const node = checks.node[check];
+    return node ? lineIn(node, ".name > bdi, .name > .param") : folded.names[check];
   }
   var lineIn = (node, selector) => findAll(node, selector).map((part) => part.textContent).join(" ").replace(/\s+/g, " ").trim();
   function lowerNames() {
@@ -333,23 +337,119 @@ ${more.toLowerCase()}`;
     return made;
   }
 
+  // src/plain_verdict/writers/html/scripts/modules/facets.js
+  var loading2 = null;
+  function loadFacets() {
+    const packed = textOf("facets");
+    loading2 ??= packed ? inflated(packed).then((text) => JSON.parse(text)) : Promise.resolve([]);
+    return loading2;
+  }
+  function numbersOf(ranges) {
+    return ranges.split(",").flatMap((range) => {
+      const [from, to = from] = range.split("-").map(Number);
+      return Array.from({ length: to - from + 1 }, (_, at) => from + at);
+    });
+  }
+  function keepOnly(shown, facets, only) {
+    for (const key2 of new Set(only.map(([key3]) => key3))) {
+      const kept = new Uint8Array(shown.length);
+      const values = facets.find(([name]) => name === key2)?.[2] ?? [];
+      for (const [value, ranges] of values) {
+        if (!only.some((pair) => pair[0] === key2 && pair[1] === value)) continue;
+        for (const check of numbersOf(ranges)) kept[check] = 1;
+      }
+      for (let check = 0; check < shown.length; check++) shown[check] &= kept[check];
+    }
+  }
+  var FacetFilters = class {
+    /**
+     * @param {HTMLElement} tools
+     * @param {() => void} changed
+     */
+    constructor(tools, changed) {
+      this.label = need(tools, ".add-filter");
+      this.select = /** @type {HTMLSelectElement} */
+      need(tools, "select[name=only]");
+      this.chips = need(tools, ".chips");
+      this.changed = changed;
+      this.facets = [];
+      this.only = [];
+      this.select.addEventListener("change", () => {
+        const [key2, at] = this.select.value.split(" ");
+        const value = this.facets.find(([name]) => name === key2)?.[2][Number(at)];
+        this.select.value = "";
+        if (value) this.set([...this.only, [key2, value[0]]]);
+        this.changed();
+      });
+      this.chips.addEventListener("click", (event) => {
+        const chip = (
+          /** @type {Element} */
+          event.target.closest("button")
+        );
+        if (!chip) return;
+        const at = [...this.chips.children].indexOf(chip);
+        this.set(this.only.filter((_, number) => number !== at));
+        this.changed();
+        (find(this.chips, "button") ?? this.select).focus();
+      });
+    }
+    async load() {
+      if (this.facets.length) return;
+      this.facets = await loadFacets();
+      for (const [key2, label, values] of this.facets) {
+        const group = document.createElement("optgroup");
+        group.label = label;
+        values.forEach(([value, ranges], at) => {
+          group.append(new Option(`${value} (${inWords(numbersOf(ranges).length)})`, `${key2} ${at}`));
+        });
+        this.select.append(group);
+      }
+      this.label.hidden = !this.facets.length;
+      this.show();
+    }
+    /** @param {[string, string][]} only */
+    set(only) {
+      const seen = /* @__PURE__ */ new Set();
+      this.only = only.filter((pair) => !seen.has(pair.join("\n")) && seen.add(pair.join("\n")));
+      this.show();
+    }
+    show() {
+      this.chips.hidden = !this.only.length;
+      this.chips.replaceChildren(
+        ...this.only.map(([key2, value]) => {
+          const label = this.facets.find(([name]) => name === key2)?.[1] ?? key2;
+          const chip = document.createElement("button");
+          chip.type = "button";
+          chip.className = "plain";
+          chip.textContent = `${label}: ${value}`;
+          chip.ariaLabel = `Remove the filter ${label}: ${value}`;
+          return chip;
+        })
+      );
+    }
+  };
+
   // src/plain_verdict/writers/html/scripts/modules/fragment.js
   var ORDERS = ["suite", "slowest", "name"];
   function readView(fragment) {
     if (!fragment.includes("=")) return null;
-    const parts = new Map(
-      fragment.split("&").map((part) => {
-        const at = part.indexOf("=");
-        return at < 0 ? [part, ""] : [part.slice(0, at), part.slice(at + 1)];
-      })
-    );
+    const pairs = fragment.split("&").map((part) => cut(part, "="));
+    const parts = new Map(pairs);
     const order = parts.get("order") ?? "";
     return {
       show: (parts.get("show") ?? "").split(",").filter(Boolean),
       find: decoded(parts.get("find") ?? ""),
       order: ORDERS.includes(order) ? order : "suite",
-      kind: decoded(parts.get("kind") ?? "")
+      kind: decoded(parts.get("kind") ?? ""),
+      only: pairs.filter(([name]) => name === "only").map(([, pair]) => {
+        const [key2, value] = cut(pair, ":");
+        return [decoded(key2), decoded(value)];
+      })
     };
+  }
+  function cut(text, at) {
+    const place = text.indexOf(at);
+    return place < 0 ? [text, ""] : [text.slice(0, place), text.slice(place + 1)];
   }
   function decoded(text) {
     try {
@@ -358,11 +458,12 @@ ${more.toLowerCase()}`;
       return "";
     }
   }
-  function writeView({ show, find: find2, order, kind }) {
+  function writeView({ show: show2, find: find2, order, kind, only }) {
     const parts = [];
-    if (show.length) parts.push(`show=${show.join(",")}`);
+    if (show2.length) parts.push(`show=${show2.join(",")}`);
     if (find2.trim()) parts.push(`find=${encodeURIComponent(find2.trim())}`);
     if (kind) parts.push(`kind=${encodeURIComponent(kind)}`);
+    for (const pair of only) parts.push(`only=${pair.map(encodeURIComponent).join(":")}`);
     if (order !== "suite") parts.push(`order=${order}`);
     return parts.length ? `#${parts.join("&")}` : "";
   }
@@ -378,6 +479,11 @@ ${more.toLowerCase()}`;
   var largePicture = () => photos.find(({ node }) => `#${node.id}` === location.hash)?.node;
   function showPictures(ids) {
     for (const photo of photos) photo.node.hidden = ids !== null && !photo.ids.some((id) => ids.has(id));
+    const more = (
+      /** @type {HTMLDetailsElement | null} */
+      find(document, ".more-pictures")
+    );
+    if (more && ids) more.open = true;
   }
   function turn(by) {
     const visible = photos.map(({ node }) => node).filter((node) => !node.hidden);
@@ -459,14 +565,14 @@ ${more.toLowerCase()}`;
     setTimeout(() => URL.revokeObjectURL(link.href));
   }
   function startTaking() {
-    for (const button of findAll(document, "details button.take")) {
+    for (const button2 of findAll(document, "details button.take")) {
       const table = need(
         /** @type {HTMLElement} */
-        button.closest("details"),
+        button2.closest("details"),
         "table"
       );
-      button.hidden = false;
-      button.addEventListener("click", () => {
+      button2.hidden = false;
+      button2.addEventListener("click", () => {
         const rows = findAll(table, "tr").map((row) => findAll(row, "th, td").map(textIn));
         giveRows(rows, table.dataset.file ?? "table.csv");
       });
@@ -587,12 +693,12 @@ ${more.toLowerCase()}`;
      * @param {number[]} numbers
      */
     put(chunk, numbers) {
-      const items = numbers.map((check, at) => {
+      const items2 = numbers.map((check, at) => {
         const place = `aria-posinset="${chunk.from + at + 1}" aria-setsize="${this.numbers.length}"`;
         const row = checks.node[check] ? "" : htmlOf(check);
         return `<div class="item" role="listitem" ${place} data-check="${check}">${row}</div>`;
       });
-      chunk.box.innerHTML = items.join("");
+      chunk.box.innerHTML = items2.join("");
       numbers.forEach((check, at) => {
         const item = (
           /** @type {HTMLElement} */
@@ -700,8 +806,12 @@ ${more.toLowerCase()}`;
       this.buttons = /** @type {HTMLButtonElement[]} */
       findAll(this.tools, "button[value]");
       this.take = need(this.tools, ".take");
+      this.facets = new FacetFilters(this.tools, () => this.change());
       this.groups = /** @type {HTMLDetailsElement[]} */
       findAll(every, ".group");
+      this.quiet = /** @type {HTMLDetailsElement[]} */
+      findAll(every, ".quiet");
+      this.quietOpen = new Map(this.quiet.map((fold2) => [fold2, fold2.open]));
       this.flat = need(every, ".flat");
       this.flatList = null;
       this.suiteLists = /* @__PURE__ */ new Map();
@@ -714,7 +824,7 @@ ${more.toLowerCase()}`;
       return !this.tools.hidden;
     }
     pressed() {
-      return this.buttons.filter((button) => button.ariaPressed === "true").map((button) => button.value);
+      return this.buttons.filter((button2) => button2.ariaPressed === "true").map((button2) => button2.value);
     }
     listen() {
       this.input.addEventListener("input", () => {
@@ -724,9 +834,9 @@ ${more.toLowerCase()}`;
       });
       this.order.addEventListener("change", () => this.change());
       this.kind?.addEventListener("change", () => this.change());
-      for (const button of this.buttons) {
-        button.addEventListener("click", () => {
-          button.ariaPressed = String(button.ariaPressed !== "true");
+      for (const button2 of this.buttons) {
+        button2.addEventListener("click", () => {
+          button2.ariaPressed = String(button2.ariaPressed !== "true");
           this.change();
         });
       }
@@ -735,6 +845,11 @@ ${more.toLowerCase()}`;
         fold2?.addEventListener("toggle", () => {
           if (!this.shown) suite.open = fold2.open;
           if (fold2.open) this.unfold(suite);
+        });
+      }
+      for (const fold2 of this.quiet) {
+        fold2.addEventListener("toggle", () => {
+          if (!this.shown) this.quietOpen.set(fold2, fold2.open);
         });
       }
       this.take.addEventListener("click", () => giveRows(rowsOf(this.numbers()), "checks.csv"));
@@ -748,7 +863,7 @@ ${more.toLowerCase()}`;
       allowSomeAtOnce();
       const words = wordsOf(this.input.value);
       const wanted = this.pressed();
-      const narrowed = words.length > 0 || wanted.length > 0 || Boolean(this.kind?.value);
+      const narrowed = words.length > 0 || wanted.length > 0 || this.facets.only.length > 0 || Boolean(this.kind?.value);
       this.shown = narrowed ? this.matching(words, wanted) : null;
       if (this.order.value === "suite") this.showSuites();
       else this.showFlat();
@@ -774,6 +889,7 @@ ${more.toLowerCase()}`;
         const isWanted = !outcomes.length || outcomes.includes(checks.outcome[check]);
         shown[check] = isWanted && (!onlyNew || checks.fresh.has(check)) && (!kind || checks.ofKind[check] === kind) ? 1 : 0;
       }
+      keepOnly(shown, this.facets.facets, this.facets.only);
       if (words.length) {
         const { texts: texts2, suiteTexts: suiteTexts2 } = searchTexts();
         keepMatches(shown, words, texts2, suiteTexts2, checks.suite);
@@ -789,6 +905,10 @@ ${more.toLowerCase()}`;
       });
       for (const group of this.groups) group.hidden = findAll(group, ".check").every((node) => node.hidden);
       for (const suite of suites) this.showSuite(suite);
+      for (const fold2 of this.quiet) {
+        fold2.hidden = findAll(fold2, ":scope > .suite, :scope > .check, :scope > .group").every((node) => node.hidden);
+        fold2.open = shown !== null || this.quietOpen.get(fold2) === true;
+      }
     }
     /** @param {Suite} suite */
     showSuite(suite) {
@@ -822,6 +942,7 @@ ${more.toLowerCase()}`;
         suite.box.hidden = true;
         this.suiteLists.get(suite)?.show([]);
       }
+      for (const fold2 of this.quiet) fold2.hidden = true;
       this.flat.hidden = false;
       this.flatList ??= new VirtualList(this.flat, { label: "All checks in this order", withSuites: true });
       const { shown } = this;
@@ -833,12 +954,13 @@ ${more.toLowerCase()}`;
         show: this.pressed(),
         find: this.input.value,
         order: this.order.value,
-        kind: this.kind?.value ?? ""
+        kind: this.kind?.value ?? "",
+        only: this.facets.only
       });
       history.replaceState(null, "", view || location.pathname + location.search);
     }
     /** Shows what the address means: a check, or a view. */
-    recall() {
+    async recall() {
       const fragment = location.hash.slice(1);
       const check = fragment.startsWith("c-") ? checks.id.indexOf(fragment) : -1;
       if (check >= 0) {
@@ -847,17 +969,28 @@ ${more.toLowerCase()}`;
       }
       const view = readView(fragment);
       if (!view) return;
-      for (const button of this.buttons) button.ariaPressed = String(view.show.includes(button.value));
+      if (view.only.length) await this.facets.load();
+      this.facets.set(view.only);
+      for (const button2 of this.buttons) button2.ariaPressed = String(view.show.includes(button2.value));
       this.input.value = view.find;
       this.order.value = view.order;
       if (this.kind) this.kind.value = view.kind;
       this.apply();
       this.every.parentElement?.scrollIntoView();
     }
+    /**
+     * Shows a view and puts it into the address; also where it stands there already.
+     * @param {string} view
+     */
+    showView(view) {
+      if (location.hash === `#${view}`) this.recall();
+      else location.hash = view;
+    }
     clear() {
       this.input.value = "";
+      this.facets.set([]);
       if (this.kind) this.kind.value = "";
-      for (const button of this.buttons) button.ariaPressed = "false";
+      for (const button2 of this.buttons) button2.ariaPressed = "false";
       this.apply();
     }
     /**
@@ -885,16 +1018,14 @@ ${more.toLowerCase()}`;
     /** @param {HTMLElement | null} node */
     openNode(node) {
       if (!node) return;
-      const group = (
-        /** @type {HTMLDetailsElement | null} */
-        node.closest(".group")
-      );
-      if (group) group.open = true;
+      for (let around = node.parentElement; around && around !== this.every; around = around.parentElement) {
+        if (isDetails(around)) around.open = true;
+      }
       if (isDetails(node)) node.open = true;
-      const show = () => node.scrollIntoView({ block: "start" });
-      show();
+      const show2 = () => node.scrollIntoView({ block: "start" });
+      show2();
       (find(node, "summary") ?? node).focus({ preventScroll: true });
-      if (this.every.matches(".many")) requestAnimationFrame(() => requestAnimationFrame(show));
+      if (this.every.matches(".many")) requestAnimationFrame(() => requestAnimationFrame(show2));
     }
     /** Returns the numbers of the checks that are shown, in their order. */
     numbers() {
@@ -919,6 +1050,161 @@ ${more.toLowerCase()}`;
     }
   };
   var filters = list && find(list, ".tools") ? new Filters(list) : null;
+
+  // src/plain_verdict/writers/html/scripts/modules/find-anywhere.js
+  var SHOWN = 6;
+  var ITEMS = ".remarks li, .short li, .conds li, .cause, tbody tr, .slowest li, .tracks li, .photo, .coverage, .chart, .rule-names, .read div, .notes li, .failures li, .words";
+  var NAMES = "h3, th, figcaption b, .name, .track, dt";
+  var dialog = (
+    /** @type {HTMLDialogElement | null} */
+    find(document, "dialog.search")
+  );
+  var index = null;
+  var textIn2 = (node) => (node.textContent ?? "").replace(/\s+/g, " ").trim();
+  function items() {
+    if (index) return index;
+    index = /* @__PURE__ */ new Map();
+    for (const heading of findAll(document, "main section > h2")) {
+      const section = (
+        /** @type {HTMLElement} */
+        heading.parentElement
+      );
+      if (find(section, ".every")) continue;
+      const found = findAll(section, ITEMS).map((node) => {
+        const text = textIn2(node);
+        return { text: text.toLowerCase(), name: textIn2(find(node, NAMES) ?? node) || text, node };
+      });
+      index.set(textIn2(find(heading, "b, .unseen") ?? heading), found);
+    }
+    return index;
+  }
+  function goTo(node) {
+    for (let around = (
+      /** @type {HTMLElement | null} */
+      node
+    ); around; around = around.parentElement) {
+      if (isDetails(around)) around.open = true;
+    }
+    node.scrollIntoView({ block: "center" });
+    const target = find(node, "a[href], summary") ?? node;
+    if (target === node) node.tabIndex = -1;
+    target.focus({ preventScroll: true });
+  }
+  function search(query) {
+    const words = wordsOf(query);
+    if (!words.length) return [];
+    const found = [];
+    for (const [title, all] of items()) {
+      const matching = all.filter(({ text }) => words.every((word) => text.includes(word)));
+      if (!matching.length) continue;
+      const names = matching.slice(0, SHOWN).map(({ name }) => name);
+      found.push({ title, names, all: matching.length, go: (at) => goTo(matching[at].node), more: null });
+    }
+    const inChecks = filters?.ready ? searchChecks(words, query) : null;
+    if (inChecks) found.splice(found.findIndex(({ title }) => title === "Causes") + 1, 0, inChecks);
+    return found;
+  }
+  function searchChecks(words, query) {
+    const shown = new Uint8Array(checks.count).fill(1);
+    const { texts: texts2, suiteTexts: suiteTexts2 } = searchTexts();
+    keepMatches(shown, words, texts2, suiteTexts2, checks.suite);
+    const first = [];
+    let all = 0;
+    for (let check = 0; check < shown.length; check++) {
+      if (!shown[check]) continue;
+      all++;
+      if (first.length < SHOWN) first.push(check);
+    }
+    if (!all) return null;
+    return {
+      title: "All checks",
+      names: first.map(
+        (check) => `${checks.outcome[check]}: ${nameOfCheck(check)} (${suites[checks.suite[check]].name})`
+      ),
+      all,
+      go: (at) => filters?.open(first[at]),
+      more: () => filters?.showView(`find=${encodeURIComponent(query.trim())}`)
+    };
+  }
+  function show(box) {
+    const query = (
+      /** @type {HTMLInputElement} */
+      need(box, "input").value
+    );
+    const found = search(query);
+    const total = found.reduce((sum, { all }) => sum + all, 0);
+    need(box, "p").textContent = query.trim() ? total ? `${inWords(total)} found` : "Nothing found" : "";
+    need(box, ".found").replaceChildren(
+      ...found.flatMap(({ title, names, all, go, more }) => {
+        const heading = document.createElement("h3");
+        heading.textContent = title;
+        const count = document.createElement("span");
+        count.textContent = inWords(all);
+        heading.append(" ", count);
+        const list2 = document.createElement("ul");
+        const buttons = names.map((name, at) => button(box, name, () => go(at)));
+        if (more && all > names.length) buttons.push(button(box, `Show all ${inWords(all)} in All checks`, more));
+        list2.append(...buttons);
+        if (!more && all > names.length) {
+          const rest = document.createElement("li");
+          rest.className = "soft";
+          rest.textContent = `and ${inWords(all - names.length)} more`;
+          list2.append(rest);
+        }
+        return [heading, list2];
+      })
+    );
+  }
+  function button(box, words, go) {
+    const item = document.createElement("li");
+    const made = document.createElement("button");
+    made.type = "button";
+    made.textContent = words;
+    made.addEventListener("click", () => {
+      box.close();
+      go();
+    });
+    item.append(made);
+    return item;
+  }
+  function openSearch() {
+    if (!dialog || dialog.open) return;
+    dialog.showModal();
+    const input = (
+      /** @type {HTMLInputElement} */
+      need(dialog, "input")
+    );
+    input.focus();
+    input.select();
+    show(dialog);
+  }
+  function key(box, event) {
+    const input = need(box, "input");
+    const stops = [input, ...findAll(box, ".found button")];
+    const at = stops.indexOf(
+      /** @type {HTMLElement} */
+      document.activeElement
+    );
+    if (event.key === "Enter" && document.activeElement === input) {
+      event.preventDefault();
+      stops[1]?.click();
+    } else if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+      event.preventDefault();
+      stops[Math.max(0, Math.min(stops.length - 1, at + (event.key === "ArrowDown" ? 1 : -1)))].focus();
+    }
+  }
+  function startSearch() {
+    if (!dialog || typeof dialog.showModal !== "function") return;
+    let timer = 0;
+    need(dialog, "input").addEventListener("input", () => {
+      clearTimeout(timer);
+      timer = setTimeout(() => show(dialog), checks.count > 2e3 ? 120 : 0);
+    });
+    dialog.addEventListener("keydown", (event) => key(dialog, event));
+    dialog.addEventListener("click", (event) => {
+      if (event.target === dialog) dialog.close();
+    });
+  }
 
   // src/plain_verdict/writers/html/scripts/modules/navigation.js
   var nav = find(document, "nav.contents");
@@ -1001,9 +1287,13 @@ ${more.toLowerCase()}`;
 
   // src/plain_verdict/writers/html/scripts/modules/main.js
   var STORED2 = "plain-verdict-keys";
+  var keysList = (
+    /** @type {HTMLDialogElement | null} */
+    find(document, "dialog.keys")
+  );
   var keysSwitch = (
     /** @type {HTMLInputElement | null} */
-    filters?.tools.querySelector(".keys input")
+    keysList && find(keysList, "input")
   );
   var FIELDS2 = ["INPUT", "SELECT", "TEXTAREA"];
   function recallKeys() {
@@ -1023,26 +1313,27 @@ ${more.toLowerCase()}`;
     focusWayBack();
     if (filters?.ready) filters.recall();
   }
-  function listKey(event) {
-    if (!filters?.ready) return;
-    const { input } = filters;
-    if (event.key === "Escape") {
+  var KEYS = {
+    "/": openSearch,
+    "?": () => keysList?.showModal(),
+    n: () => filters?.ready && filters.step(1),
+    p: () => filters?.ready && filters.step(-1),
+    o: () => setAll(true),
+    c: () => setAll(false)
+  };
+  function pageKey(event) {
+    if (document.querySelector("dialog[open]")) return;
+    if (event.key === "Escape" && filters?.ready) {
+      const { input } = filters;
       if (document.activeElement === input && !input.value) input.blur();
       filters.clear();
       filters.remember();
       return;
     }
     const typing = event.target instanceof Element && FIELDS2.includes(event.target.tagName);
-    if (typing || !keysSwitch?.checked) return;
-    if (event.key === "/") {
-      event.preventDefault();
-      input.focus();
-      input.select();
-    } else if (event.key === "n") {
-      filters.step(1);
-    } else if (event.key === "p") {
-      filters.step(-1);
-    }
+    if (typing || !keysSwitch?.checked || !Object.hasOwn(KEYS, event.key)) return;
+    event.preventDefault();
+    KEYS[event.key]();
   }
   var orderBefore = "";
   function printInSuites(printing) {
@@ -1064,6 +1355,11 @@ ${more.toLowerCase()}`;
       else note.remove();
     }
   }
+  function setAll(open) {
+    for (const node of list ? findAll(list, "details.check, details.group, details.quiet") : []) {
+      if (isDetails(node) && (!open || node.checkVisibility?.() !== false)) node.open = open;
+    }
+  }
   async function begin() {
     if (!filters) return;
     if (!isFolded) readPlain();
@@ -1080,7 +1376,12 @@ ${more.toLowerCase()}`;
       else setTimeout(searchTexts);
     }
     filters.listen();
+    if ("requestIdleCallback" in window) requestIdleCallback(() => filters?.facets.load());
+    else setTimeout(() => filters?.facets.load());
+  }
+  function startKeys() {
     recallKeys();
+    for (const node of findAll(document, ".at-hand")) node.hidden = false;
   }
   addEventListener("hashchange", () => {
     recall();
@@ -1096,17 +1397,17 @@ ${more.toLowerCase()}`;
       target.closest("a[href^='#']")
     );
     if (pictureClick(event, link)) return;
+    if (link?.dataset.view && filters?.ready) {
+      event.preventDefault();
+      filters.showView(link.dataset.view);
+      return;
+    }
     if (link && link.hash === location.hash) recall();
   });
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (!pictureKey(event)) listKey(event);
+    if (!pictureKey(event)) pageKey(event);
   });
-  function setAll(open) {
-    for (const node of list ? findAll(list, "details.check, details.group") : []) {
-      if (isDetails(node) && (!open || node.checkVisibility?.() !== false)) node.open = open;
-    }
-  }
   addEventListener("beforeprint", () => {
     printInSuites(true);
     openFailures();
@@ -1116,11 +1417,20 @@ ${more.toLowerCase()}`;
   startCharts();
   startTaking();
   startNavigation();
+  startSearch();
+  startKeys();
   document.addEventListener("click", (event) => {
     if (!(event.target instanceof Element)) return;
-    if (event.target.matches(".open-all")) setAll(true);
-    else if (event.target.matches(".close-all")) setAll(false);
+    if (event.target.closest(".open-all")) setAll(true);
+    else if (event.target.closest(".close-all")) setAll(false);
+    else if (event.target.closest(".search-open")) openSearch();
+    else if (event.target.closest(".keys-open")) keysList?.showModal();
   });
+  if (keysList) {
+    keysList.addEventListener("click", (event) => {
+      if (event.target === keysList) keysList.close();
+    });
+  }
   var begun = begin();
   var reloading = () => startReloading(document.body.dataset.reload);
   if (!isFolded) {

@@ -4,6 +4,7 @@ To add one: a folder with section.html.j2, section.css and, where its content is
 build.py; a row here, and one in navigation.py.
 """
 
+from plain_verdict.writers.html.sections.all_checks.build import ALL_CHECKS
 from plain_verdict.writers.html.sections.by_kind.build import BY_KIND
 from plain_verdict.writers.html.sections.causes.build import CAUSES
 from plain_verdict.writers.html.sections.inputs.build import INPUTS
@@ -28,7 +29,7 @@ SECTIONS: tuple[Section, ...] = (
     Section("custom_metrics", lambda report, _: report.metrics),
     Section("compliance", lambda report, _: report.compliance),
     Section("requirements", lambda report, _: report.requirements),
-    Section("all_checks", lambda report, page: None if page.links.folder else report.suites),
+    ALL_CHECKS,
     SUITE_LIST,
     Section("variants", lambda report, _: report.variants or None),
     TIMELINE,

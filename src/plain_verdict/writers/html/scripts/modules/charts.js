@@ -2,9 +2,6 @@
 import { find, findAll } from "./dom.js";
 
 const SVG = "http://www.w3.org/2000/svg";
-const LEFT = 52;
-const RIGHT = 934;
-const WIDTH = 940;
 const LONG_TABLE = 8;
 
 /**
@@ -31,12 +28,12 @@ function addCursor(chart) {
   line.setAttribute("class", "cursor");
   line.setAttribute("y1", "8");
   line.setAttribute("y2", String(chart.viewBox.baseVal.height - 22));
-  chart.after(words);
+  (chart.closest(".plot") ?? chart).after(words);
   chart.addEventListener("pointermove", (event) => {
     const box = chart.getBoundingClientRect();
-    const x = ((event.clientX - box.left) / box.width) * WIDTH;
-    const { at, words: told } = stepAt(steps, (x - LEFT) / (RIGHT - LEFT));
-    const middle = LEFT + ((at + 0.5) * (RIGHT - LEFT)) / (steps.length - 1);
+    const { at, words: told } = stepAt(steps, (event.clientX - box.left) / box.width);
+    const { x, width } = chart.viewBox.baseVal;
+    const middle = x + ((at + 0.5) * width) / (steps.length - 1);
     line.setAttribute("x1", String(middle));
     line.setAttribute("x2", String(middle));
     chart.append(line);
@@ -50,7 +47,7 @@ function addCursor(chart) {
 
 /** @param {HTMLTableElement} table */
 function addFind(table) {
-  const rows = findAll(table, "tbody tr");
+  const rows = findAll(table, "tbody tr:not(.group-head)");
   if (rows.length < LONG_TABLE) return;
   const field = document.createElement("input");
   field.type = "search";
@@ -62,6 +59,9 @@ function addFind(table) {
     for (const row of rows) {
       const text = (find(row, "th")?.textContent ?? "").toLowerCase();
       row.hidden = !wanted.every((word) => text.includes(word));
+    }
+    for (const group of table.tBodies) {
+      group.hidden = findAll(group, "tr:not(.group-head)").every((row) => row.hidden);
     }
   });
   (table.closest(".wide") ?? table).before(field);

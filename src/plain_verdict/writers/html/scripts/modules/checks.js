@@ -261,7 +261,7 @@ export function rowsOf(numbers) {
       checks.id[check],
       checks.ofKind[check] || "functional",
       suites[checks.suite[check]].name,
-      node ? lineIn(node, ".name > bdi, .name > .param") : folded.names[check],
+      nameOfCheck(check),
       checks.outcome[check],
       seconds > 0 ? String(seconds) : "",
       checks.fresh.has(check) ? "yes" : "no",
@@ -269,6 +269,15 @@ export function rowsOf(numbers) {
     ];
   });
   return [head, ...rows];
+}
+
+/**
+ * Returns a check's name with its parameters.
+ * @param {number} check
+ */
+export function nameOfCheck(check) {
+  const node = checks.node[check];
+  return node ? lineIn(node, ".name > bdi, .name > .param") : folded.names[check];
 }
 
 /**

@@ -1,6 +1,7 @@
 // Search, outcomes and order: what of the checks is shown, and how one is found and opened.
 import { checks, isFailure, list, ordered, rowsOf, searchTexts, suites } from "./checks.js";
 import { find, findAll, inWords, isDetails, need } from "./dom.js";
+import { FacetFilters, keepOnly } from "./facets.js";
 import { readView, writeView } from "./fragment.js";
 import { showPictures } from "./pictures.js";
 import { keepMatches, wordsOf } from "./search.js";
@@ -25,7 +26,11 @@ export class Filters {
     this.state = need(this.tools, ".state");
     this.buttons = /** @type {HTMLButtonElement[]} */ (findAll(this.tools, "button[value]"));
     this.take = need(this.tools, ".take");
+    this.facets = new FacetFilters(this.tools, () => this.change());
     this.groups = /** @type {HTMLDetailsElement[]} */ (findAll(every, ".group"));
+    this.quiet = /** @type {HTMLDetailsElement[]} */ (findAll(every, ".quiet"));
+    /** @type {Map<HTMLDetailsElement, boolean>} */
+    this.quietOpen = new Map(this.quiet.map((fold) => [fold, fold.open])); // as the reader left them
     this.flat = need(every, ".flat");
     /** @type {VirtualList | null} */
     this.flatList = null;
@@ -67,6 +72,11 @@ export class Filters {
         if (fold.open) this.unfold(suite);
       });
     }
+    for (const fold of this.quiet) {
+      fold.addEventListener("toggle", () => {
+        if (!this.shown) this.quietOpen.set(fold, fold.open);
+      });
+    }
     this.take.addEventListener("click", () => giveRows(rowsOf(this.numbers()), "checks.csv"));
     this.tools.hidden = false;
   }
@@ -80,7 +90,8 @@ export class Filters {
     allowSomeAtOnce();
     const words = wordsOf(this.input.value);
     const wanted = this.pressed();
-    const narrowed = words.length > 0 || wanted.length > 0 || Boolean(this.kind?.value);
+    const narrowed =
+      words.length > 0 || wanted.length > 0 || this.facets.only.length > 0 || Boolean(this.kind?.value);
     this.shown = narrowed ? this.matching(words, wanted) : null;
     if (this.order.value === "suite") this.showSuites();
     else this.showFlat();
@@ -109,6 +120,7 @@ export class Filters {
       shown[check] =
         isWanted && (!onlyNew || checks.fresh.has(check)) && (!kind || checks.ofKind[check] === kind) ? 1 : 0;
     }
+    keepOnly(shown, this.facets.facets, this.facets.only);
     if (words.length) {
       const { texts, suiteTexts } = searchTexts();
       keepMatches(shown, words, texts, suiteTexts, checks.suite);
@@ -125,6 +137,10 @@ export class Filters {
     });
     for (const group of this.groups) group.hidden = findAll(group, ".check").every((node) => node.hidden);
     for (const suite of suites) this.showSuite(suite);
+    for (const fold of this.quiet) {
+      fold.hidden = findAll(fold, ":scope > .suite, :scope > .check, :scope > .group").every((node) => node.hidden);
+      fold.open = shown !== null || this.quietOpen.get(fold) === true;
+    }
   }
 
   /** @param {Suite} suite */
@@ -161,6 +177,7 @@ export class Filters {
       suite.box.hidden = true;
       this.suiteLists.get(suite)?.show([]);
     }
+    for (const fold of this.quiet) fold.hidden = true;
     this.flat.hidden = false;
     this.flatList ??= new VirtualList(this.flat, { label: "All checks in this order", withSuites: true });
     const { shown } = this;
@@ -174,12 +191,13 @@ export class Filters {
       find: this.input.value,
       order: this.order.value,
       kind: this.kind?.value ?? "",
+      only: this.facets.only,
     });
     history.replaceState(null, "", view || location.pathname + location.search);
   }
 
   /** Shows what the address means: a check, or a view. */
-  recall() {
+  async recall() {
     const fragment = location.hash.slice(1);
     const check = fragment.startsWith("c-") ? checks.id.indexOf(fragment) : -1;
     if (check >= 0) {
@@ -188,6 +206,8 @@ export class Filters {
     }
     const view = readView(fragment);
     if (!view) return;
+    if (view.only.length) await this.facets.load();
+    this.facets.set(view.only);
     for (const button of this.buttons) button.ariaPressed = String(view.show.includes(button.value));
     this.input.value = view.find;
     this.order.value = view.order;
@@ -196,8 +216,18 @@ export class Filters {
     this.every.parentElement?.scrollIntoView();
   }
 
+  /**
+   * Shows a view and puts it into the address; also where it stands there already.
+   * @param {string} view
+   */
+  showView(view) {
+    if (location.hash === `#${view}`) this.recall();
+    else location.hash = view;
+  }
+
   clear() {
     this.input.value = "";
+    this.facets.set([]);
     if (this.kind) this.kind.value = "";
     for (const button of this.buttons) button.ariaPressed = "false";
     this.apply();
@@ -230,8 +260,9 @@ export class Filters {
   /** @param {HTMLElement | null} node */
   openNode(node) {
     if (!node) return;
-    const group = /** @type {HTMLDetailsElement | null} */ (node.closest(".group"));
-    if (group) group.open = true;
+    for (let around = node.parentElement; around && around !== this.every; around = around.parentElement) {
+      if (isDetails(around)) around.open = true;
+    }
     if (isDetails(node)) node.open = true;
     const show = () => node.scrollIntoView({ block: "start" });
     show();

@@ -1,6 +1,13 @@
-// The view in the address, so that it can be sent: #show=failed,errored&find=fare&order=slowest
+// The view in the address, so that it can be sent: #show=failed,errored&find=fare&only=tag:smoke&order=slowest
 
-/** @typedef {{show: string[], find: string, order: string, kind: string}} View */
+/**
+ * @typedef {object} View
+ * @property {string[]} show
+ * @property {string} find
+ * @property {string} order
+ * @property {string} kind
+ * @property {[string, string][]} only pairs of a facet and a value
+ */
 
 export const ORDERS = ["suite", "slowest", "name"];
 
@@ -11,19 +18,31 @@ export const ORDERS = ["suite", "slowest", "name"];
  */
 export function readView(fragment) {
   if (!fragment.includes("=")) return null;
-  const parts = new Map(
-    fragment.split("&").map((part) => {
-      const at = part.indexOf("=");
-      return at < 0 ? [part, ""] : [part.slice(0, at), part.slice(at + 1)];
-    }),
-  );
+  const pairs = fragment.split("&").map((part) => cut(part, "="));
+  const parts = new Map(pairs);
   const order = parts.get("order") ?? "";
   return {
     show: (parts.get("show") ?? "").split(",").filter(Boolean),
     find: decoded(parts.get("find") ?? ""),
     order: ORDERS.includes(order) ? order : "suite",
     kind: decoded(parts.get("kind") ?? ""),
+    only: pairs
+      .filter(([name]) => name === "only")
+      .map(([, pair]) => {
+        const [key, value] = cut(pair, ":");
+        return [decoded(key), decoded(value)];
+      }),
   };
+}
+
+/**
+ * @param {string} text
+ * @param {string} at
+ * @returns {[string, string]}
+ */
+function cut(text, at) {
+  const place = text.indexOf(at);
+  return place < 0 ? [text, ""] : [text.slice(0, place), text.slice(place + 1)];
 }
 
 /** @param {string} text */
@@ -39,11 +58,12 @@ function decoded(text) {
  * Returns the fragment of a view; "" for the page as it opens.
  * @param {View} view
  */
-export function writeView({ show, find, order, kind }) {
+export function writeView({ show, find, order, kind, only }) {
   const parts = [];
   if (show.length) parts.push(`show=${show.join(",")}`);
   if (find.trim()) parts.push(`find=${encodeURIComponent(find.trim())}`);
   if (kind) parts.push(`kind=${encodeURIComponent(kind)}`);
+  for (const pair of only) parts.push(`only=${pair.map(encodeURIComponent).join(":")}`);
   if (order !== "suite") parts.push(`order=${order}`);
   return parts.length ? `#${parts.join("&")}` : "";
 }

@@ -1,8 +1,9 @@
 // Keys and clicks, paper, and the start of it all.
 import { startCharts } from "./charts.js";
 import { isFolded, list, readFolded, readPlain, searchTexts } from "./checks.js";
-import { findAll, isDetails } from "./dom.js";
+import { find, findAll, isDetails } from "./dom.js";
 import { filters } from "./filters.js";
+import { openSearch, startSearch } from "./find-anywhere.js";
 import { startNavigation } from "./navigation.js";
 import { focusWayBack, framePicture, pictureClick, pictureKey } from "./pictures.js";
 import { startReloading } from "./reload.js";
@@ -10,7 +11,8 @@ import { startTaking } from "./take.js";
 
 // Keys of one character can be turned off. Source: WCAG 2.2, success criterion 2.1.4
 const STORED = "plain-verdict-keys";
-const keysSwitch = /** @type {HTMLInputElement | null} */ (filters?.tools.querySelector(".keys input"));
+const keysList = /** @type {HTMLDialogElement | null} */ (find(document, "dialog.keys"));
+const keysSwitch = /** @type {HTMLInputElement | null} */ (keysList && find(keysList, "input"));
 const FIELDS = ["INPUT", "SELECT", "TEXTAREA"];
 
 function recallKeys() {
@@ -34,27 +36,30 @@ function recall() {
   if (filters?.ready) filters.recall();
 }
 
+/** @type {Record<string, () => void>} */
+const KEYS = {
+  "/": openSearch,
+  "?": () => keysList?.showModal(),
+  n: () => filters?.ready && filters.step(1),
+  p: () => filters?.ready && filters.step(-1),
+  o: () => setAll(true),
+  c: () => setAll(false),
+};
+
 /** @param {KeyboardEvent} event */
-function listKey(event) {
-  if (!filters?.ready) return;
-  const { input } = filters;
-  if (event.key === "Escape") {
+function pageKey(event) {
+  if (document.querySelector("dialog[open]")) return;
+  if (event.key === "Escape" && filters?.ready) {
+    const { input } = filters;
     if (document.activeElement === input && !input.value) input.blur();
     filters.clear();
     filters.remember();
     return;
   }
   const typing = event.target instanceof Element && FIELDS.includes(event.target.tagName);
-  if (typing || !keysSwitch?.checked) return;
-  if (event.key === "/") {
-    event.preventDefault();
-    input.focus();
-    input.select();
-  } else if (event.key === "n") {
-    filters.step(1);
-  } else if (event.key === "p") {
-    filters.step(-1);
-  }
+  if (typing || !keysSwitch?.checked || !Object.hasOwn(KEYS, event.key)) return;
+  event.preventDefault();
+  KEYS[event.key]();
 }
 
 // A list in another order keeps only the rows near the window; on paper the suites have them all.
@@ -84,6 +89,13 @@ function noteOnFolded(text = "") {
   }
 }
 
+/** @param {boolean} open */
+function setAll(open) {
+  for (const node of list ? findAll(list, "details.check, details.group, details.quiet") : []) {
+    if (isDetails(node) && (!open || node.checkVisibility?.() !== false)) node.open = open;
+  }
+}
+
 async function begin() {
   if (!filters) return;
   if (!isFolded) readPlain();
@@ -102,7 +114,15 @@ async function begin() {
     else setTimeout(searchTexts);
   }
   filters.listen();
+  // Filters wait for nothing else; a page that is opened at one of them loads them at once.
+  if ("requestIdleCallback" in window) requestIdleCallback(() => filters?.facets.load());
+  else setTimeout(() => filters?.facets.load());
+}
+
+/** Shows the buttons that open what keys open. */
+function startKeys() {
   recallKeys();
+  for (const node of findAll(document, ".at-hand")) node.hidden = false;
 }
 
 addEventListener("hashchange", () => {
@@ -113,20 +133,18 @@ document.addEventListener("click", (event) => {
   const target = /** @type {Element} */ (event.target);
   const link = /** @type {HTMLAnchorElement | null} */ (target.closest("a[href^='#']"));
   if (pictureClick(event, link)) return;
+  if (link?.dataset.view && filters?.ready) {
+    event.preventDefault();
+    filters.showView(link.dataset.view);
+    return;
+  }
   // A click on the link that is already in the address bar changes no hash, but should work again.
   if (link && link.hash === location.hash) recall();
 });
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
-  if (!pictureKey(event)) listKey(event);
+  if (!pictureKey(event)) pageKey(event);
 });
-/** @param {boolean} open */
-function setAll(open) {
-  for (const node of list ? findAll(list, "details.check, details.group") : []) {
-    if (isDetails(node) && (!open || node.checkVisibility?.() !== false)) node.open = open;
-  }
-}
-
 addEventListener("beforeprint", () => {
   printInSuites(true);
   openFailures();
@@ -137,11 +155,20 @@ framePicture();
 startCharts();
 startTaking();
 startNavigation();
+startSearch();
+startKeys();
 document.addEventListener("click", (event) => {
   if (!(event.target instanceof Element)) return;
-  if (event.target.matches(".open-all")) setAll(true);
-  else if (event.target.matches(".close-all")) setAll(false);
+  if (event.target.closest(".open-all")) setAll(true);
+  else if (event.target.closest(".close-all")) setAll(false);
+  else if (event.target.closest(".search-open")) openSearch();
+  else if (event.target.closest(".keys-open")) keysList?.showModal();
 });
+if (keysList) {
+  keysList.addEventListener("click", (event) => {
+    if (event.target === keysList) keysList.close();
+  });
+}
 const begun = begin();
 const reloading = () => startReloading(document.body.dataset.reload);
 if (!isFolded) {

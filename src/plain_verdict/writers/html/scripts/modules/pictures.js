@@ -20,6 +20,8 @@ export const largePicture = () => photos.find(({ node }) => `#${node.id}` === lo
  */
 export function showPictures(ids) {
   for (const photo of photos) photo.node.hidden = ids !== null && !photo.ids.some((id) => ids.has(id));
+  const more = /** @type {HTMLDetailsElement | null} */ (find(document, ".more-pictures"));
+  if (more && ids) more.open = true;
 }
 
 /** @param {number} by */

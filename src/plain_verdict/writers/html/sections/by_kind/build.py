@@ -9,7 +9,7 @@ def _select(report: Report, page: PageParts) -> list[tuple[KindVerdict, str]] | 
     kinds = report.verdict.kinds
     if len(kinds) < 2:
         return None
-    return [(kind, f"#{_target(kind.kind, report, folder=page.links.folder)}") for kind in kinds]
+    return [(kind, _target(kind.kind, report, folder=page.links.folder)) for kind in kinds]
 
 
 def _target(kind: Kind, report: Report, *, folder: bool) -> str:

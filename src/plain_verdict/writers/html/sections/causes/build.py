@@ -7,11 +7,18 @@ from plain_verdict.report.causes import CauseEntry
 from plain_verdict.text.formatting import count_or_share
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
+_MOST_IN_VIEW = 10
+_FEW = 3  # more than that stand open, rather than behind a fold of one or two
+
 
 class CausesContent(msgspec.Struct, frozen=True):
-    """Causes, each with its share of what failed: "" where only one check did. ``more`` are only counted."""
+    """Causes, each with its share of what failed: "" where only one check did.
+
+    ``folded`` can be unfolded, ``more`` are only counted.
+    """
 
     causes: list[tuple[CauseEntry, str]]
+    folded: list[tuple[CauseEntry, str]]
     number: int
     more: int
 
@@ -22,7 +29,9 @@ def _select(report: Report, _: PageParts) -> CausesContent | None:
         return None
     shares = [_share(len(entry.cause.checks), bad) for entry in report.causes]
     number = len(report.verdict.causes)
-    return CausesContent(list(zip(report.causes, shares, strict=True)), number, number - len(report.causes))
+    causes = list(zip(report.causes, shares, strict=True))
+    in_view = _MOST_IN_VIEW if len(causes) >= _MOST_IN_VIEW + _FEW else len(causes)
+    return CausesContent(causes[:in_view], causes[in_view:], number, number - len(causes))
 
 
 def _share(part: int, whole: int) -> str:

@@ -11,6 +11,7 @@ from plain_verdict.report.timeline import Timeline
 from plain_verdict.text.formatting import format_duration
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
+_TRACKS_IN_VIEW = 6
 _MANY = 1.05  # checks at once on average, from which more than one ran
 
 
@@ -20,6 +21,12 @@ class TimelineContent(msgspec.Struct, frozen=True):
     timeline: Timeline | None
     slowest: list[tuple[Check, float]]
     slowest_suites: Sequence[SuiteGroup]
+
+    @property
+    def tracks_in_view(self) -> int:
+        """Return how many tracks stand open."""
+        number = len(self.timeline.tracks) if self.timeline else 0
+        return _TRACKS_IN_VIEW if number > _TRACKS_IN_VIEW + 2 else number
 
     @property
     def in_words(self) -> str:

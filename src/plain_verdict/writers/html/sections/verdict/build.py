@@ -22,7 +22,7 @@ class VerdictContent(Value, frozen=True):
 def _select(report: Report, page: PageParts) -> VerdictContent:
     # The results stand below, in numbers.
     remarks = [remark for remark in report.verdict.remarks if remark.topic is not Topic.COUNTS]
-    rows = [(remark, f"#{_target_of(remark.topic, report, page)}") for remark in remarks]
+    rows = [(remark, _target_of(remark.topic, report, page)) for remark in remarks]
     return VerdictContent(report.verdict, rows[:_IN_VIEW], rows[_IN_VIEW:])
 
 

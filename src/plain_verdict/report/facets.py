@@ -1,0 +1,131 @@
+"""Facets: by what the list of checks can be narrowed, and which checks have each value."""
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import groupby
+
+import msgspec
+
+from plain_verdict.model import ChangesSince, Check, Kind, Run, Verdict
+from plain_verdict.text.formatting import capital
+
+_MOST_VALUES = 200  # of one facet: a longer list is searched for by its words
+_OWNER = "owner"
+
+
+class Facet(msgspec.Struct, frozen=True, array_like=True):
+    """A facet with its values; ``key`` stands in addresses. Checks are numbers in the page's order: ``0-5,9``."""
+
+    key: str
+    label: str
+    values: list[tuple[str, str]]
+
+
+def facets_of(run: Run, verdict: Verdict, since: ChangesSince | None, checks: Sequence[Check]) -> list[Facet]:
+    """Return the facets that distinguish the checks, those that most people ask for first."""
+    numbers = {check.id: number for number, check in enumerate(checks)}
+    found = (_facet(*named, len(checks)) for named in _all(run, verdict, since, checks, numbers))
+    return [facet for facet in found if facet.values]
+
+
+_Named = tuple[str, str, Mapping[str, Iterable[int]]]
+
+
+def _all(
+    run: Run, verdict: Verdict, since: ChangesSince | None, checks: Sequence[Check], numbers: Mapping[str, int]
+) -> Iterator[_Named]:
+    """Yield (key, label, numbers by value)."""
+
+    def of_ids(ids: Iterable[str]) -> list[int]:
+        return [numbers[id_] for id_ in ids if id_ in numbers]
+
+    yield "change", "Change", {name: of_ids(ids) for name, ids in _changes(since, checks)}
+    yield "cause", "Cause", {cause.name: of_ids(check.id for check in cause.checks) for cause in verdict.causes}
+    yield "owner", "Owner", _owners(verdict, checks, numbers)
+    yield "tag", "Tag", _by_value((tag, number) for number, check in enumerate(checks) for tag in check.tags)
+    variants: dict[str, list[tuple[str, int]]] = defaultdict(list)
+    for number, check in enumerate(checks):
+        for fact in check.variant:
+            variants[fact.key].append((fact.value, number))
+    yield from ((key, capital(key), _by_value(pairs)) for key, pairs in variants.items())
+    yield (
+        "requirement",
+        "Requirement",
+        {result.requirement.id: of_ids(result.checks) for result in run.requirements.results},
+    )
+    yield (
+        "operation",
+        "Operation",
+        _by_value(
+            (call.operation.name, numbers[call.check.id]) for call in run.api.calls if call.check.id in numbers
+        ),
+    )
+    if any(kind.kind is Kind.COMPLIANCE for kind in verdict.kinds):
+        yield (
+            "rule",
+            "Rule",
+            _several(_by_value((check.name, number) for number, check in enumerate(checks) if check.rule)),
+        )
+    if 1 < len(run.files) <= _MOST_VALUES:
+        yield "file", "File", {file.path: of_ids(check.id for check in file.checks) for file in run.files}
+
+
+def _changes(since: ChangesSince | None, checks: Sequence[Check]) -> Iterator[tuple[str, list[str]]]:
+    """Yield (kind of change, ids); passing on a retry is flaky by itself."""
+    flaky = [check.id for check in checks if len(check.attempts) > 1 and check.flaky]
+    if since:
+        yield "new failure", [change.id for change in since.new]
+        yield "still failing", [change.id for change in since.still_failing]
+        yield "fixed", [change.id for change in since.fixed]
+        flaky += [flakiness.id for flakiness in since.flaky]
+        yield "slower", [change.id for change in since.slower]
+    yield "flaky", flaky
+
+
+def _owners(verdict: Verdict, checks: Sequence[Check], numbers: Mapping[str, int]) -> dict[str, list[int]]:
+    """Return the checks of each owner: of their cause, or as a fact of theirs."""
+    pairs = [
+        (cause.owner, numbers[check.id])
+        for cause in verdict.causes
+        if cause.owner
+        for check in cause.checks
+        if check.id in numbers
+    ]
+    pairs += [
+        (fact.value, number)
+        for number, check in enumerate(checks)
+        if check.facts
+        for fact in check.facts
+        if fact.key.casefold() == _OWNER
+    ]
+    return _by_value(pairs)
+
+
+def _by_value(pairs: Iterable[tuple[str, int]]) -> dict[str, list[int]]:
+    found: dict[str, list[int]] = defaultdict(list)
+    for value, number in pairs:
+        found[value].append(number)
+    return found
+
+
+def _several(values: Mapping[str, list[int]]) -> dict[str, list[int]]:
+    """Return the values that more than one check has."""
+    return {value: numbers for value, numbers in values.items() if len(numbers) > 1}
+
+
+def _facet(key: str, label: str, values: Mapping[str, Iterable[int]], count: int) -> Facet:
+    """Return a facet without values that no check has; one value that all have distinguishes nothing."""
+    by_value = {value: sorted(set(numbers)) for value, numbers in values.items() if value}
+    known = [(value, numbers) for value, numbers in by_value.items() if numbers]
+    if len(known) == 1 and len(known[0][1]) == count:
+        known = []
+    return Facet(key, label, [(value, ranges(numbers)) for value, numbers in known[:_MOST_VALUES]])
+
+
+def ranges(numbers: Sequence[int]) -> str:
+    """Return ascending numbers as text, runs of neighbours as their ends: ``0-5,9``."""
+    parts = []
+    for _, run_of_pairs in groupby(enumerate(numbers), lambda pair: pair[1] - pair[0]):
+        run = [number for _, number in run_of_pairs]
+        parts.append(str(run[0]) if len(run) == 1 else f"{run[0]}-{run[-1]}")
+    return ",".join(parts)
