@@ -95,6 +95,10 @@ class EvidenceIndex:
         pictures = list(filter(self._is_picture, _given([attempt])))
         return next(iter(failing or reversed(pictures)), None)
 
+    def last_picture(self, attempt: Attempt) -> Evidence | None:
+        """Return the picture that was taken last, whatever the outcome."""
+        return next(reversed(list(filter(self._is_picture, _given([attempt])))), None)
+
     def _is_picture(self, evidence: Evidence) -> bool:
         content = self._contents.get(evidence.content)
         return content is not None and content.kind is ContentKind.PICTURE

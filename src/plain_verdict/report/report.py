@@ -368,8 +368,18 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         shared = self._shared_variants.get(check.suite, ())
         cause_name = self._message_of_cause.get(check.id, "")
         return show_check(
-            check, self.verdict.waived.get(check.id), self.evidence, shared=shared, cause_name=cause_name
+            check,
+            self.verdict.waived.get(check.id),
+            self.evidence,
+            shared=shared,
+            cause_name=cause_name,
+            cause=self._cause_of.get(check.id, ""),
         )
+
+    @cached_property
+    def _cause_of(self) -> dict[str, str]:
+        """Return the name of the cause of each check that failed."""
+        return {check.id: cause.name for cause in self.verdict.causes for check in cause.checks}
 
     @cached_property
     def _shared_variants(self) -> dict[tuple[str, ...], tuple[Fact, ...]]:

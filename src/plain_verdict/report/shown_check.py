@@ -60,6 +60,8 @@ class ShownCheck(msgspec.Struct, frozen=True):
     variant: tuple[Fact, ...]
     cause_name: str
     """A message that stands with the check's cause already; a problem that says the same is short here."""
+    cause: str
+    """The cause of its failure, where that says more than the check itself; else ""."""
     waiver: Waived | None
     last: ShownAttempt
     earlier: tuple[ShownAttempt, ...]
@@ -88,10 +90,12 @@ def show_check(
     *,
     shared: tuple[Fact, ...] = (),
     cause_name: str = "",
+    cause: str = "",
 ) -> ShownCheck:
     """Return what a check shows, with the waiver that covers it.
 
-    ``shared`` are facts of its variant that stand in its suite's heading; ``cause_name`` names its cause.
+    ``shared`` are facts of its variant that stand in its suite's heading; ``cause_name`` is what its cause says,
+    ``cause`` what that is called.
     """
     attempts = tuple(_show_attempt(*numbered, evidence) for numbered in enumerate(check.attempts, 1))
     retried = len(attempts) > 1
@@ -104,6 +108,7 @@ def show_check(
         variant=tuple(fact for fact in check.variant if fact not in shared),
         waiver=waiver,
         cause_name=cause_name,
+        cause=cause if cause not in (check.name, check.why) else "",
         last=attempts[-1],
         earlier=attempts[:-1],
         rows=tuple(_rows(check)),

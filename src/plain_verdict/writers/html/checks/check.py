@@ -6,6 +6,7 @@ from markupsafe import Markup
 
 from plain_verdict.model import BAD, Check, Fact, Rule, Waived
 from plain_verdict.report import Report
+from plain_verdict.report.attempts import compare_attempts
 from plain_verdict.report.shown_check import (
     Row,
     RowStyle,
@@ -17,6 +18,7 @@ from plain_verdict.report.shown_check import (
 from plain_verdict.report.suites import Variants
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import capital, format_date, format_duration, plural
+from plain_verdict.writers.html.checks.attempts import attempts_html
 from plain_verdict.writers.html.checks.escaping import escaped
 from plain_verdict.writers.html.checks.evidence import EvidenceHtml, title
 from plain_verdict.writers.html.checks.exchanges import CallsHtml
@@ -103,13 +105,16 @@ class CheckHtml:
         yield from self._attempt(shown.last, shown.cause_name)
         yield trace_html(check, self._report.past_of(check))
         if shown.earlier:
-            yield "<h4>Earlier attempts</h4>"
+            table = compare_attempts((*shown.earlier, shown.last), self._report.evidence)
+            yield from attempts_html(table, self.evidence)
             for earlier in shown.earlier:
                 yield _earlier_head(earlier)
                 yield from self._attempt(earlier)
-                yield "</div>"
+                yield "</div></details>"
         yield '<dl class="facts">'
         yield from map(_row, shown.rows)
+        if shown.cause:
+            yield f"<div><dt>Cause</dt><dd>{self._cause(shown.cause)}</dd></div>"
         yield f'<div><dt>Link</dt><dd><a href="#{escaped(check.id)}">to this check</a></dd></div></dl>'
 
     def _attempt(self, shown: ShownAttempt, cause_name: str = "") -> Iterator[str]:
@@ -140,6 +145,9 @@ class CheckHtml:
     def _evidence_of_check(self, shown: ShownAttempt) -> Iterator[str]:
         if shown.evidence:
             yield f"<h4>Evidence</h4>{self.evidence.all(shown.evidence)}"
+
+    def _cause(self, name: str) -> str:
+        return f'<a href="{escaped(self._links.home("why"))}"><bdi>{escaped(name)}</bdi></a>'
 
     def variants(self, group: Variants, opened: str) -> Markup:
         """Return the variants of one check, under each other; open where one of them is to be open."""
@@ -207,8 +215,9 @@ def _rule(rule: Rule) -> Iterator[str]:
 def _earlier_head(earlier: ShownAttempt) -> str:
     took_s = earlier.attempt.took_s
     took = f", {format_duration(took_s)}" if took_s else ""
-    words = f'<span class="soft num"{title(earlier.circumstances)}>attempt {earlier.number}{took}</span>'
-    return f'<div class="earlier"><p>{outcome_html(earlier.attempt.outcome)} {words}</p>'
+    words = f'<span class="num"{title(earlier.circumstances)}>attempt {earlier.number}{took}</span>'
+    summary = f"<summary>{outcome_html(earlier.attempt.outcome)} {words}</summary>"
+    return f'<details class="fold earlier">{summary}<div>'
 
 
 def _row(row: Row) -> str:

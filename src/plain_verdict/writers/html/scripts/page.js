@@ -565,14 +565,14 @@ ${more.toLowerCase()}`;
     setTimeout(() => URL.revokeObjectURL(link.href));
   }
   function startTaking() {
-    for (const button2 of findAll(document, "details button.take")) {
+    for (const button3 of findAll(document, "details button.take")) {
       const table = need(
         /** @type {HTMLElement} */
-        button2.closest("details"),
+        button3.closest("details"),
         "table"
       );
-      button2.hidden = false;
-      button2.addEventListener("click", () => {
+      button3.hidden = false;
+      button3.addEventListener("click", () => {
         const rows = findAll(table, "tr").map((row) => findAll(row, "th, td").map(textIn));
         giveRows(rows, table.dataset.file ?? "table.csv");
       });
@@ -700,22 +700,22 @@ ${more.toLowerCase()}`;
       });
       chunk.box.innerHTML = items2.join("");
       numbers.forEach((check, at) => {
-        const item = (
+        const item2 = (
           /** @type {HTMLElement} */
           chunk.box.children[at]
         );
         const node = checks.node[check];
-        if (node) this.borrow(chunk, item, node);
+        if (node) this.borrow(chunk, item2, node);
         const suite = suites[checks.suite[check]];
         if (this.withSuites && suite.name) {
           const place = document.createElement("small");
           place.className = "place";
           place.textContent = suite.name;
-          need(item, ".name").append(place);
+          need(item2, ".name").append(place);
         }
         const row = (
           /** @type {HTMLElement} */
-          item.firstElementChild
+          item2.firstElementChild
         );
         if (!isDetails(row)) row.tabIndex = -1;
       });
@@ -727,11 +727,11 @@ ${more.toLowerCase()}`;
      * @param {HTMLElement} item
      * @param {HTMLElement} node
      */
-    borrow(chunk, item, node) {
+    borrow(chunk, item2, node) {
       const spot = document.createComment("");
       node.replaceWith(spot);
       node.hidden = false;
-      item.append(node);
+      item2.append(node);
       chunk.spots.push([spot, node]);
     }
     /**
@@ -779,11 +779,11 @@ ${more.toLowerCase()}`;
         /** @type {Element} */
         event.target
       );
-      const item = target.closest(".item");
+      const item2 = target.closest(".item");
       const step = STEPS.get(event.key);
-      if (!item || step === void 0 || target.closest("pre, input, .inside")) return;
+      if (!item2 || step === void 0 || target.closest("pre, input, .inside")) return;
       event.preventDefault();
-      this.go(Number(item.ariaPosInSet) - 1 + step);
+      this.go(Number(item2.ariaPosInSet) - 1 + step);
     }
   };
 
@@ -824,7 +824,7 @@ ${more.toLowerCase()}`;
       return !this.tools.hidden;
     }
     pressed() {
-      return this.buttons.filter((button2) => button2.ariaPressed === "true").map((button2) => button2.value);
+      return this.buttons.filter((button3) => button3.ariaPressed === "true").map((button3) => button3.value);
     }
     listen() {
       this.input.addEventListener("input", () => {
@@ -834,9 +834,9 @@ ${more.toLowerCase()}`;
       });
       this.order.addEventListener("change", () => this.change());
       this.kind?.addEventListener("change", () => this.change());
-      for (const button2 of this.buttons) {
-        button2.addEventListener("click", () => {
-          button2.ariaPressed = String(button2.ariaPressed !== "true");
+      for (const button3 of this.buttons) {
+        button3.addEventListener("click", () => {
+          button3.ariaPressed = String(button3.ariaPressed !== "true");
           this.change();
         });
       }
@@ -971,7 +971,7 @@ ${more.toLowerCase()}`;
       if (!view) return;
       if (view.only.length) await this.facets.load();
       this.facets.set(view.only);
-      for (const button2 of this.buttons) button2.ariaPressed = String(view.show.includes(button2.value));
+      for (const button3 of this.buttons) button3.ariaPressed = String(view.show.includes(button3.value));
       this.input.value = view.find;
       this.order.value = view.order;
       if (this.kind) this.kind.value = view.kind;
@@ -990,7 +990,7 @@ ${more.toLowerCase()}`;
       this.input.value = "";
       this.facets.set([]);
       if (this.kind) this.kind.value = "";
-      for (const button2 of this.buttons) button2.ariaPressed = "false";
+      for (const button3 of this.buttons) button3.ariaPressed = "false";
       this.apply();
     }
     /**
@@ -1156,7 +1156,7 @@ ${more.toLowerCase()}`;
     );
   }
   function button(box, words, go) {
-    const item = document.createElement("li");
+    const item2 = document.createElement("li");
     const made = document.createElement("button");
     made.type = "button";
     made.textContent = words;
@@ -1164,8 +1164,8 @@ ${more.toLowerCase()}`;
       box.close();
       go();
     });
-    item.append(made);
-    return item;
+    item2.append(made);
+    return item2;
   }
   function openSearch() {
     if (!dialog || dialog.open) return;
@@ -1283,6 +1283,190 @@ ${more.toLowerCase()}`;
       requestAnimationFrame(() => scrollTo(0, kept.y));
     } catch {
     }
+  }
+
+  // src/plain_verdict/writers/html/scripts/modules/ticket.js
+  var TOLD_MS = 2e3;
+  var MOST_LISTED = 10;
+  var textIn3 = (node) => (node?.textContent ?? "").replace(/\s+/g, " ").trim();
+  var addressOf = (fragment) => `${location.href.split("#")[0]}#${fragment}`;
+  function fenced(text, language = "") {
+    const longest = Math.max(2, ...(text.match(/`+/g) ?? []).map((run) => run.length));
+    const fence = "`".repeat(longest + 1);
+    return `${fence}${language}
+${text.replace(/\n+$/, "")}
+${fence}`;
+  }
+  var plainLine = (text) => text.replace(/\s+/g, " ").trim().replace(/[\\`*_[\]<>|]/g, "\\$&");
+  function item(label, text) {
+    if (!text.trim()) return [];
+    return text.trim().includes("\n") ? [`- ${label}:
+
+${fenced(text.trim())}
+`] : [`- ${label}: ${plainLine(text)}`];
+  }
+  var runFacts = () => findAll(document, ".identity li").map(textIn3).join(", ");
+  function expectedAndActual(inside) {
+    const [expected, actual] = findAll(inside, ":scope > .two bdi").map((node) => node.textContent ?? "");
+    if (expected !== void 0) return [...item("Expected", expected), ...item("Actual", actual ?? "")];
+    return findAll(inside, ":scope > .type").flatMap((node) => {
+      const label = textIn3(find(node, ".soft"));
+      const value = find(node, "bdi");
+      return ["Expected", "Actual"].includes(label) && value ? item(label, value.textContent ?? "") : [];
+    });
+  }
+  function expectations(inside) {
+    const rows = findAll(inside, ".expectations li").filter((row) => find(row, ".outcome.failed, .outcome.errored"));
+    return rows.flatMap((row) => {
+      const [expected, actual] = findAll(row, ".two bdi").map((node) => node.textContent ?? "");
+      const subject = textIn3(find(row, ".what > bdi"));
+      const wanted = expected ?? textIn3(find(row, ".what .mono"));
+      const came = actual ?? textIn3(find(row, ".actual"));
+      return item(subject, [wanted && `expected ${wanted}`, came && `came ${came}`].filter(Boolean).join(", "));
+    });
+  }
+  function calls(inside) {
+    return findAll(inside, ".exchange.wrong").flatMap((exchange) => {
+      const [call, answer] = [textIn3(find(exchange, ".call")), textIn3(find(exchange, ".answer"))];
+      const curl = findAll(exchange, ":scope > .fold pre").at(-1)?.textContent ?? "";
+      return ["", `Request: ${plainLine(call)}, answer: ${plainLine(answer)}`, "", fenced(curl, "sh")];
+    });
+  }
+  function fact(inside, label) {
+    const row = findAll(inside, ".facts > div").find((one) => textIn3(find(one, "dt")) === label);
+    return textIn3(row ? find(row, "dd") : null);
+  }
+  function ticketOfCheck(check) {
+    const inside = (
+      /** @type {HTMLElement} */
+      find(check, ".inside") ?? check
+    );
+    const name = findAll(check, "summary .name > bdi, summary .name > .param").map(textIn3).join(" ");
+    const heading = check.closest(".suite") && find(
+      /** @type {HTMLElement} */
+      check.closest(".suite"),
+      "h3"
+    );
+    const suite = heading ? findAll(heading, ":scope > bdi").map(textIn3).join(" › ") : "";
+    const variant = [textIn3(find(check, "summary .name > small:not(.first-line, .place)"))].filter(Boolean);
+    const outcome = textIn3(find(check, "summary .outcome"));
+    const took = textIn3(find(check, "summary .took"));
+    const steps = findAll(inside, ".steps .row.failed .what > bdi, .steps .row.errored .what > bdi").map(textIn3);
+    const message = textIn3(find(inside, ".problem > bdi")) || textIn3(find(inside, ".reason"));
+    const more = find(inside, ":scope > .more")?.textContent ?? "";
+    return [
+      `### ${plainLine(name)}`,
+      "",
+      plainLine([suite, `${outcome}${took ? ` after ${took}` : ""}`, ...variant].filter(Boolean).join(" · ")),
+      "",
+      ...message ? [`**${plainLine(message)}**`, ""] : [],
+      ...more.trim() ? [fenced(more), ""] : [],
+      ...expectedAndActual(inside),
+      ...expectations(inside),
+      ...item("Failing step", [...new Set(steps)].join(" › ")),
+      ...item("Cause", fact(inside, "Cause")),
+      ...item("Written in", fact(inside, "Written in")),
+      ...item("Run", runFacts()),
+      ...item("History", textIn3(find(inside, ".trace span"))),
+      `- Report: <${addressOf(check.id)}>`,
+      ...calls(inside),
+      ""
+    ].join("\n");
+  }
+  function ticketOfCause(cause) {
+    const links = findAll(cause, "li");
+    const single = find(cause, "h3 a");
+    const listed = links.slice(0, MOST_LISTED).map((row) => {
+      const link = (
+        /** @type {HTMLAnchorElement | null} */
+        find(row, "a")
+      );
+      const suite = textIn3(find(row, "small"));
+      const name = plainLine(`${textIn3(link ?? row)}${link && suite ? ` (${suite})` : ""}`);
+      return `- ${name}${link ? `: <${link.href}>` : ""}`;
+    });
+    const number = textIn3(find(cause, ".count"));
+    const view = find(cause, ".show-these")?.dataset.view;
+    const address = (
+      /** @type {HTMLAnchorElement | null} */
+      single?.href ?? addressOf(view ?? "why")
+    );
+    const traits = findAll(cause, ".traits > span").map(textIn3);
+    return [
+      `### ${plainLine(textIn3(find(cause, "h3 bdi") ?? find(cause, "h3")))}`,
+      "",
+      plainLine([number === "1" ? "1 check" : `${number} checks`, ...traits].join(" · ")),
+      "",
+      ...find(cause, ".msg") ? [fenced(textIn3(find(cause, ".msg"))), ""] : [],
+      ...findAll(cause, ".two > div").flatMap((side) => {
+        const label = textIn3(find(side, "span"));
+        return item(label.charAt(0).toUpperCase() + label.slice(1), find(side, "bdi")?.textContent ?? "");
+      }),
+      ...item("What to do", textIn3(find(cause, ".do"))),
+      ...item("Run", runFacts()),
+      `- Report: <${address}>`,
+      ...listed.length ? ["", ...listed] : [],
+      ...links.length > MOST_LISTED ? [`- and ${links.length - MOST_LISTED} more`] : [],
+      ""
+    ].join("\n");
+  }
+  async function copy(text) {
+    try {
+      await navigator.clipboard.writeText(text);
+      return true;
+    } catch {
+      const area = document.createElement("textarea");
+      area.value = text;
+      (document.querySelector("dialog[open]") ?? document.body).append(area);
+      area.select();
+      const done = document.execCommand("copy");
+      area.remove();
+      return done;
+    }
+  }
+  function button2(words, text) {
+    const made = document.createElement("button");
+    made.type = "button";
+    made.className = "plain copies";
+    made.textContent = words;
+    made.setAttribute("aria-live", "polite");
+    made.addEventListener("click", async () => {
+      const done = await copy(text());
+      made.focus();
+      made.textContent = done ? "Copied" : "This browser does not allow it";
+      setTimeout(() => {
+        made.textContent = words;
+      }, TOLD_MS);
+    });
+    return made;
+  }
+  function addTo(check) {
+    const row = findAll(check, ":scope > .inside > .facts > div").at(-1);
+    if (!row || find(row, ".copies")) return;
+    const place = find(row, "dd") ?? row;
+    place.append(
+      " ",
+      button2("Copy link", () => addressOf(check.id))
+    );
+    if (check.matches(".failed, .errored"))
+      place.append(
+        " ",
+        button2("Copy for a ticket", () => ticketOfCheck(check))
+      );
+  }
+  function startTickets() {
+    for (const cause of findAll(document, ".cause")) {
+      find(cause, ".traits")?.append(button2("Copy for a ticket", () => ticketOfCause(cause)));
+    }
+    for (const check of findAll(document, "details.check[open]")) addTo(check);
+    document.addEventListener(
+      "toggle",
+      (event) => {
+        const node = event.target;
+        if (node instanceof HTMLDetailsElement && node.open && node.matches(".check")) addTo(node);
+      },
+      true
+    );
   }
 
   // src/plain_verdict/writers/html/scripts/modules/main.js
@@ -1419,6 +1603,7 @@ ${more.toLowerCase()}`;
   startNavigation();
   startSearch();
   startKeys();
+  startTickets();
   document.addEventListener("click", (event) => {
     if (!(event.target instanceof Element)) return;
     if (event.target.closest(".open-all")) setAll(true);

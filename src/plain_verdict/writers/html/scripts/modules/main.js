@@ -8,6 +8,7 @@ import { startNavigation } from "./navigation.js";
 import { focusWayBack, framePicture, pictureClick, pictureKey } from "./pictures.js";
 import { startReloading } from "./reload.js";
 import { startTaking } from "./take.js";
+import { startTickets } from "./ticket.js";
 
 // Keys of one character can be turned off. Source: WCAG 2.2, success criterion 2.1.4
 const STORED = "plain-verdict-keys";
@@ -157,6 +158,7 @@ startTaking();
 startNavigation();
 startSearch();
 startKeys();
+startTickets();
 document.addEventListener("click", (event) => {
   if (!(event.target instanceof Element)) return;
   if (event.target.closest(".open-all")) setAll(true);
