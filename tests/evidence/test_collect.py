@@ -7,6 +7,7 @@ import random
 import re
 from io import BytesIO
 
+import msgspec
 import pytest
 from PIL import Image, ImageDraw
 from selenium.webdriver.common.by import By
@@ -14,7 +15,8 @@ from selenium.webdriver.common.keys import Keys
 
 from plain_verdict.evidence.contents import Task, make_content
 from plain_verdict.evidence.finding import claim
-from plain_verdict.model import Attempt, Check, Content, Kind, Outcome
+from plain_verdict.model import Attempt, Check, Content, Evidence, Kind, Outcome, PictureRole
+from plain_verdict.model.evidence import sets_of
 from plain_verdict.report.difference import compare
 from plain_verdict.settings.limits import DEFAULT_LIMITS
 from plain_verdict.text.media_types import media_type_of
@@ -390,3 +392,126 @@ def test_a_picture_opens_large_and_the_way_back_is_short(tool, tmp_path, browser
         assert not browser.find_elements(By.CSS_SELECTOR, ".photo:target")
     finally:
         browser.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": False})
+
+
+TOGETHER = [
+    (["total-expected.png", "total-actual.png"], {"total"}), (["a/t.expected.png", "t.actual.png"], {"t"}),
+    (["expected.png", "actual.png", "diff.png"], {""}), (["Expected", "Actual", "Difference"], {""}),
+    (["map_baseline.webp", "map_received.webp"], {"map"}), (["desk-1-expected.png", "desk-1-actual.png", "desk-2-actual.png"], {"desk-1"}),
+    (["desk-expected-2.png", "desk-actual-2.png"], {"desk-2"}), (["expected_seats.png", "actual_seats.png"], {"seats"}),
+    (["seats-expected.png", "fares-actual.png"], set()), (["unexpected.png", "factual.png"], set()), (["total-diff.png", "total.png"], set()),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("names", "stems"), TOGETHER, ids=lambda value: " ".join(sorted(value)) if value else "none"
+)
+def test_pictures_belong_together_by_the_ends_of_their_names(names, stems):
+    found = sets_of(Evidence(name.rpartition("/")[2]) for name in names)
+    assert set(found) == stems
+    assert all(
+        set(by_role) <= set(PictureRole) and len(by_role) == min(3, len([n for n in names if "2-" not in n]))
+        for by_role in found.values()
+    )
+
+
+def screen(total="52.50", size=(640, 400)) -> Image.Image:
+    image = Image.new("RGB", size, "#eef3f6")
+    ImageDraw.Draw(image).text((30, 80), f"Total {total}", fill="#1b2a33")
+    return image
+
+
+DIFFERENCES = [
+    (screen(), screen(), "No pixel differs"),
+    (screen(), screen("57.50"), r"0\.0\d+ % of the pixels differ, inside \d x \d+ pixels at \d\d, 8\d"),
+    (screen(), screen(size=(640, 500)), r"20 % of the pixels differ, inside 640 x 100 pixels at 0, 400; expected 640 x 400 pixels, actual 640 x 500"),
+    (screen(), Image.new("RGB", (640, 400), "black"), r"100 % of the pixels differ, inside 640 x 400 pixels at 0, 0"),
+    (screen().convert("P"), screen().convert("RGBA"), r"(No pixel|.* of the pixels) differs?.*"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("number", range(len(DIFFERENCES)))
+def test_how_much_two_pictures_differ_is_told_and_drawn(number):
+    expected, actual, words = DIFFERENCES[number]
+    data = []
+    for image in (expected, actual):
+        buffer = BytesIO()
+        image.save(buffer, "PNG")
+        data.append(buffer.getvalue())
+    task = Task("", data[1], DEFAULT_LIMITS, compared_with=Task("", data[0], DEFAULT_LIMITS))
+    made = make_content(task)
+    assert isinstance(made, Content)
+    assert re.fullmatch(words, made.remark), made.remark
+    drawn = Image.open(BytesIO(made.data)).convert("RGB")
+    red = sum(count for count, (r, g, b) in drawn.getcolors(1 << 20) if r > 180 and g < 110 and b < 110)
+    assert (red > 0) == (made.remark != "No pixel differs")
+    broken = msgspec.structs.replace(task, data=data[1][:100])
+    assert "can't be compared" in make_content(broken)
+
+
+def test_what_output_names_is_found_from_the_result_up_to_the_named_folder_and_nowhere_else(
+    tool, browser, tmp_path
+):
+    deep = tmp_path / "results" / "deep"
+    (deep / "shots").mkdir(parents=True)
+    for name, image in (("total-expected", screen()), ("total-actual", screen("57.50"))):
+        image.save(deep / "shots" / f"{name}.png")
+    (tmp_path / "results" / "trace 1.zip").write_bytes(b"PK\x05\x06" + bytes(18))
+    (tmp_path / "secret.png").write_bytes(picture())
+    named = (
+        "shots/total-expected.png",
+        "/home/ci/7/deep/shots/total-actual.png",
+        "../trace 1.zip",
+        "gone/away.png",
+        "../../secret.png",
+    )
+    lines = "\n".join(f"[[ATTACHMENT|{path}]]" for path in named)
+    case = f'<testcase name="Total"><failure message="differs"/><system-out>{lines}</system-out></testcase>'
+    (deep / "r.xml").write_text(f"<testsuite>{case}</testsuite>")
+    done = tool("report", "results", "--json")
+    assert "error" not in done.err
+    notes = " ".join(json.loads(done.out)["evidence_notes"])
+    assert "1 does not exist" in notes
+    assert "1 is outside the folders that were named" in notes
+    assert "--evidence FOLDER" in notes
+    browser.get((tmp_path / "verdict.html").as_uri())
+    check = browser.find_element(By.CSS_SELECTOR, "details.check[open]")
+    assert check.find_element(By.LINK_TEXT, "trace 1.zip").get_attribute("download") == "trace 1.zip"
+    compared = check.find_element(By.CSS_SELECTOR, ".compared")
+    assert [part.text.split("\n")[0] for part in compared.find_elements(By.CSS_SELECTOR, ".trio > div")] == [
+        "expected",
+        "actual",
+        "difference",
+    ]
+    assert "of the pixels differ" in compared.text
+    compared.find_elements(By.TAG_NAME, "button")[1].click()
+    slider = compared.find_element(By.CSS_SELECTOR, "input[type=range]")
+    slider.send_keys(Keys.END)
+    assert (
+        browser.execute_script("return arguments[0].querySelector('.over').children[1].style.clipPath", compared)
+        == "inset(0px 0px 0px 100%)"
+    )
+    assert not compared.find_element(By.CSS_SELECTOR, ".trio").is_displayed()
+
+
+def test_a_step_leads_to_its_place_in_the_video(tmp_path, tool, browser):
+    film = base64.b64encode(b"\x1a\x45\xdf\xa3" + bytes(60)).decode()
+    still = base64.b64encode(picture(size=(64, 40))).decode()
+    lines = [
+        {"what": "record", "version": 1}, {"what": "check", "id": "1", "name": "Pay", "at": 1795301000.0},
+        {"what": "step", "in": "1", "id": "2", "name": "Open the desk", "at": 1795301001.0}, {"what": "end", "id": "2", "outcome": "passed", "at": 1795301002},
+        {"what": "step", "in": "1", "id": "3", "name": "Pay by card", "at": 1795301075.5}, {"what": "end", "id": "3", "outcome": "failed", "at": 1795301080},
+        {"what": "evidence", "in": "1", "name": "film.webm", "base64": film, "began": 1795301000.0},
+        {"what": "evidence", "in": "1", "name": "still.png", "base64": still, "role": "poster"},
+        {"what": "end", "id": "1", "outcome": "failed", "problems": [{"message": "refused"}], "at": 1795301081},
+    ]  # fmt: skip
+    (tmp_path / "r.verdict.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    tool("report", "r.verdict.jsonl")
+    browser.get((tmp_path / "verdict.html").as_uri())
+    video = browser.find_element(By.TAG_NAME, "video")
+    assert video.get_attribute("poster").startswith("data:image/")
+    assert [button.text for button in browser.find_elements(By.CSS_SELECTOR, ".seek")] == ["0:01", "1:15"]
+    set_time = "const v = document.querySelector('video'); Object.defineProperty(v, 'currentTime', {set(t) { window.went = t; }})"
+    browser.execute_script(set_time)
+    browser.find_elements(By.CSS_SELECTOR, ".seek")[1].click()
+    assert browser.execute_script("return window.went") == 75.5

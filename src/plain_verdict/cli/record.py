@@ -13,6 +13,8 @@ from plain_verdict.runtime.errors import UsageError
 
 OUTCOMES = ("passed", "failed", "errored", "skipped", "undecided")
 
+ROLES = ("expected", "actual", "difference", "poster")
+
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Add an action for each kind of line."""
@@ -39,6 +41,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     log.add_argument("--level", default="info", metavar="LEVEL")
     keep = action("keep", "add a file as evidence", "PATH", "PARENT")
     keep.add_argument("--caption", default="", metavar="TEXT")
+    keep.add_argument("--role", choices=ROLES, help="what a picture is to others of its check")
     exchange = action("exchange", "add a request and its response, from curl's JSON", "PARENT", "EXCHANGE")
     exchange.add_argument("--sent", metavar="FILE", help="file with the request body")
     exchange.add_argument("--body", metavar="FILE", help="file with the response body")
@@ -102,7 +105,8 @@ def _write(recorder: Recorder, options: argparse.Namespace) -> None:
         case "log":
             recorder.note(options.parent, options.text, options.level)
         case "keep":
-            recorder.attach(options.parent, options.path, caption=options.caption)
+            about = {"role": options.role} if options.role else {}
+            recorder.attach(options.parent, options.path, caption=options.caption, **about)
         case "exchange":
             recorder.put_exchange(options.parent, _exchange(options))
         case "expect":

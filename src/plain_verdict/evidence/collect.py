@@ -13,11 +13,12 @@ from plain_verdict.evidence.budget import LEAST_PAGE_BYTES, keep_budget
 from plain_verdict.evidence.contents import OurBug, Task
 from plain_verdict.evidence.conversion import make_all
 from plain_verdict.evidence.finding import claim, mentioned, templated
-from plain_verdict.evidence.safe_paths import files_below, resolve, resolve_any
+from plain_verdict.evidence.picture_sets import Differences
+from plain_verdict.evidence.safe_paths import SEARCHABLE, files_below, find_below, resolve, resolve_any
 from plain_verdict.evidence.traffic import Traffic
 from plain_verdict.evidence.tree import busy_part, change_check, change_run, with_busy_part
 from plain_verdict.inputs.progress import OnProgress
-from plain_verdict.model import BAD, Check, Content, Evidence, Run, Unread, evidence_of
+from plain_verdict.model import BAD, Check, Content, Evidence, ResultFile, Run, Unread, evidence_of
 from plain_verdict.model.transform import with_fields
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.runtime.guard import REPORT_IT
@@ -98,6 +99,8 @@ def _resolved(
     run = change_run(run, lambda check, folder: traffic.check(check, folder) if resolving.wants(check) else check)
     notes += traffic.notes
     run = change_run(run, resolving.check)
+    differences = Differences(resolving.tasks)
+    run = change_run(run, lambda check, _: differences.check(check))
     unclaimed = () if options.of is EvidenceOf.NONE else tuple(map(resolving.unclaimed, run.unclaimed))
     run = with_fields(run, unclaimed=unclaimed)
     made = make_all(resolving.tasks, on_progress)
@@ -151,7 +154,10 @@ def _missing(run: Run) -> list[str]:
     if not reasons:
         return []
     why = join_list([f"{number:,} {trouble}" for trouble, number in sorted(reasons.items())], most=5)
-    return [f"{plural(reasons.total(), 'piece')} of evidence can't be shown: {why}."]
+    hint = ""
+    if any(reason in SEARCHABLE for reason in reasons):
+        hint = " Give the folder that holds them with --evidence FOLDER."
+    return [f"{plural(reasons.total(), 'piece')} of evidence can't be shown: {why}.{hint}"]
 
 
 class _Resolving:
@@ -162,7 +168,7 @@ class _Resolving:
         self.left_out = 0
         self._of = options.of
         self._limits = limits
-        roots = {file.folder for file in run.files if file.folder} | set(options.folders)
+        roots = {file.root for file in run.files if file.root} | set(options.folders)
         roots |= {template.partition("{")[0].rpartition("/")[0] or "." for template in options.templates}
         self.roots = tuple(sorted(os.path.realpath(root) for root in roots))
 
@@ -203,7 +209,7 @@ class _Finding:
         self._found: dict[str, list[str]] = defaultdict(list)
         self._unclaimed: list[str] = []
         self._folders = options.folders
-        self._real_folders = {file.folder: os.path.realpath(file.folder) for file in run.files}
+        self._around = {file.folder: tuple(_folders_around(file)) for file in run.files if file.folder}
         self._spoken_for = set(_named_files(run))
         for folder in options.folders:
             self._look_in(folder, run)
@@ -233,12 +239,13 @@ class _Finding:
     def attach(self, check: Check, folder: str) -> Check:
         """Return the check with what was found for it, and what its own words name; ``folder`` is its file's."""
         more = [Evidence(Path(file).name, file) for file in dict.fromkeys(self._found.get(check.id, ()))]
-        bases = (self._real_folders[folder], *self._folders) if folder else self._folders
-        for evidence in mentioned(check):
-            candidates = (resolve(evidence.path, base, bases)[0] for base in bases)
-            real = next(filter(None, candidates), "")
+        bases = (*self._around[folder], *self._folders) if folder else self._folders
+        for evidence, is_explicit in mentioned(check):
+            real, trouble = find_below(evidence.path, bases)
             if real and real not in self._spoken_for and all(real != other.path for other in more):
                 more.append(msgspec.structs.replace(evidence, path=real))
+            elif is_explicit and not real:
+                more.append(msgspec.structs.replace(evidence, unavailable=trouble))
         if not more:
             return check
         last = msgspec.structs.replace(check.last, evidence=(*check.last.evidence, *more))
@@ -248,6 +255,13 @@ class _Finding:
         """Return what was found and belongs to no check of the run."""
         taken = {evidence.path for check in run.checks for evidence in evidence_of(check)}
         return tuple(Evidence(Path(file).name, file) for file in self._unclaimed if file not in taken)
+
+
+def _folders_around(file: ResultFile) -> Iterator[str]:
+    """Yield the real folder of a result file, then those around it up to the one that the user named."""
+    root, folder = Path(os.path.realpath(file.root)), Path(os.path.realpath(file.folder))
+    yield str(folder)
+    yield from (str(parent) for parent in folder.parents if parent.is_relative_to(root))
 
 
 def _named_files(run: Run) -> Iterator[str]:

@@ -33,12 +33,16 @@ _PNG_CHUNKS = {b"IHDR", b"PLTE", b"IDAT", b"IEND", b"tRNS", b"gAMA", b"sRGB", b"
 
 
 class Task(msgspec.Struct, frozen=True):
-    """Evidence to make into content: a file, or bytes. ``small`` asks for the strongest compression."""
+    """Evidence to make into content: a file, or bytes. ``small`` asks for the strongest compression.
+
+    ``compared_with``: what is made is the difference from that picture.
+    """
 
     file: str
     data: bytes
     limits: Limits
     small: bool = False
+    compared_with: "Task | None" = None
 
 
 class OurBug(str):
@@ -51,9 +55,24 @@ def make_content(task: Task) -> Content | str:
     """Return the content, or why there is none."""
     try:
         with guarded(Path(task.file).name):
-            return _made(task)
+            return _difference(task, task.compared_with) if task.compared_with else _made(task)
     except ReadError as error:
         return OurBug(error.what)
+
+
+def _difference(task: Task, expected: Task) -> Content | str:
+    """Return the picture of where two pictures differ, with how much in words."""
+    from plain_verdict.evidence.picture_difference import draw_difference  # for such pictures only
+
+    try:
+        both = [one.data or Path(one.file).read_bytes() for one in (expected, task)]
+        with warnings.catch_warnings():
+            warnings.simplefilter("error")
+            data, words = draw_difference(both[0], both[1], task.limits.picture_pixels)
+    except Exception as error:  # noqa: BLE001  decoders raise what they like at damaged pictures
+        return f"can't be compared ({' '.join(str(error).split())[:80] or type(error).__name__})"
+    made = _content(sha256(data).hexdigest()[:16], "image/png", data, task)
+    return made if isinstance(made, str) else msgspec.structs.replace(made, remark=words)
 
 
 def _made(task: Task) -> Content | str:

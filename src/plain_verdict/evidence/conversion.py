@@ -60,6 +60,8 @@ def _first_of_each(tasks: Mapping[str, Task]) -> dict[str, str]:
 
 
 def _size(task: Task) -> int:
+    if task.compared_with:
+        return -1  # what is drawn is like no file
     try:
         return Path(task.file).stat().st_size if task.file else len(task.data)
     except OSError:
@@ -71,7 +73,8 @@ def _most(task: Task) -> int:
 
 
 def _digest(task: Task) -> bytes:
-    digest = blake2b(task.data, digest_size=16)
+    digest = blake2b(_digest(task.compared_with) if task.compared_with else b"", digest_size=16)
+    digest.update(task.data)
     if task.file:
         try:
             with Path(task.file).open("rb") as file:

@@ -13,15 +13,23 @@ from plain_verdict.model import Check, Evidence
 
 _WORD_PATTERN = re.compile(r"[^\W\d_]+|\d+")
 _CAMEL_BORDER = re.compile(r"(?<=[a-z])(?=[A-Z])")
-# Some runners write letters past ASCII as escapes, while file names have them, or the plain letters.
+# Some runners write letters past ASCII as escapes; file names have them, or the plain letters.
 _ESCAPED_CHAR = re.compile(r"\\x([0-9a-fA-F]{2})|\\u([0-9a-fA-F]{4})")
 _PLAIN_LETTERS = str.maketrans({"ø": "o", "æ": "ae", "œ": "oe", "đ": "d", "ł": "l", "ð": "d", "þ": "th", "ı": "i"})
 _SHORTEST = 4  # letters; a check called "a" would claim everything
 _MOST_WORDS = 40  # of a name that are compared: enough to tell files apart
 _MENTIONED = re.compile(
-    r"[^\s\"'<>|*?:;,()\[\]]{1,300}\.(?:png|jpe?g|gif|webp|bmp|svg|avif|mp4|webm|log|txt|json|har|html?|xml)\b",
+    r"[^\s\"'<>|*?:;,()\[\]]{1,300}\.(?:png|jpe?g|gif|webp|bmp|svg|avif|mp4|webm|log|txt|json|har|html?"
+    r"|xml|mov|pdf|zip|tar|tgz|gz|7z|pcap|dmp|trace)\b",
     re.IGNORECASE,
 )
+# Lines by which test code names a file to CI servers, as several of them read: [[ATTACHMENT|path]].
+_ATTACHED = (
+    re.compile(r"\[\[ATTACHMENT\|([^\]\n]{1,1000})\]\]", re.IGNORECASE),
+    re.compile(r"\[\[PROPERTY\|attachment\d*=([^\]\n]{1,1000})\]\]", re.IGNORECASE),
+)
+_ATTACHMENT_KEY = re.compile(r"attachments?\d*$", re.IGNORECASE)
+_PATH_CHARS = 1000
 
 
 class Claims(msgspec.Struct, frozen=True):
@@ -89,14 +97,25 @@ def _nearest(checks: list[Check], path: PurePath) -> list[Check]:
     return [check for check, number in zip(checks, fit, strict=True) if number == max(fit)]
 
 
-def mentioned(check: Check) -> list[Evidence]:
-    """Return the files that a check's captured output and facts name; whether they exist is not looked at."""
+def mentioned(check: Check) -> list[tuple[Evidence, bool]]:
+    """Return the files that a check's captured output and facts name; whether they exist is not looked at.
+
+    The flag says whether a file is named as an attachment, rather than by a path that stands in a text.
+    """
     texts = [output.text for attempt in check.attempts for output in attempt.outputs]
-    texts += [fact.value for fact in check.facts]
-    paths = dict.fromkeys(
-        path.removeprefix("file://") for text in texts if "." in text for path in _MENTIONED.findall(text)
-    )
-    return [Evidence(Path(path).name, path) for path in paths]
+    values = [fact.value for fact in check.facts]
+    explicit = [path for text in texts if "[[" in text for pattern in _ATTACHED for path in pattern.findall(text)]
+    explicit += [fact.value for fact in check.facts if _ATTACHMENT_KEY.match(fact.key)]
+    paths = {_without_scheme(path.strip()): True for path in explicit if 0 < len(path.strip()) <= _PATH_CHARS}
+    for text in (*texts, *values):
+        if "." in text:
+            for path in _MENTIONED.findall(text):
+                paths.setdefault(_without_scheme(path), False)
+    return [(Evidence(Path(path).name, path), is_explicit) for path, is_explicit in paths.items()]
+
+
+def _without_scheme(path: str) -> str:
+    return path.removeprefix("file://")
 
 
 def templated(template: str, checks: Iterable[Check]) -> dict[str, list[str]]:

@@ -4,6 +4,29 @@ import os
 import stat
 from pathlib import Path
 
+_GONE = "does not exist"
+_OUTSIDE = "is outside the folders that were named"
+SEARCHABLE = (_GONE, _OUTSIDE)
+"""Troubles that naming a folder may end."""
+
+
+def find_below(path: str, bases: tuple[str, ...]) -> tuple[str, str]:
+    """Return (real path, "") of a file that a text names, relative to the first folder that has it; or why not.
+
+    A path of another machine is found by its end, as long as that has a folder in it.
+    """
+    trouble = _GONE
+    parts = Path(path.replace("\\", "/")).parts
+    ends = [path, *("/".join(parts[start:]) for start in range(1, len(parts) - 1))]
+    for end in ends:
+        for base in bases:
+            found, why = resolve(end, base, bases)
+            if found:
+                return found, ""
+            if why == _OUTSIDE and end == path and os.path.lexists(Path(base) / path):
+                trouble = why
+    return "", trouble
+
 
 def resolve(path: str, folder: str, roots: tuple[str, ...]) -> tuple[str, str]:
     """Return (real path, "") of a regular file inside the roots, or ("", why not).
@@ -16,10 +39,10 @@ def resolve(path: str, folder: str, roots: tuple[str, ...]) -> tuple[str, str]:
     try:
         real = Path(os.path.realpath(Path(folder) / path.replace("\\", "/")))
         if not any(real.is_relative_to(root) for root in roots):
-            return "", "is outside the folders that were named"
+            return "", _OUTSIDE
         mode = real.stat().st_mode
     except (OSError, ValueError) as error:
-        return "", "does not exist" if isinstance(error, FileNotFoundError) else "can't be opened"
+        return "", _GONE if isinstance(error, FileNotFoundError) else "can't be opened"
     return (str(real), "") if stat.S_ISREG(mode) else ("", "is not a regular file")
 
 

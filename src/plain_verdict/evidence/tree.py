@@ -32,6 +32,22 @@ def change_check(check: Check, change: Change) -> Check:
 
 
 Part = TypeVar("Part", Attempt, Step)
+ChangeAll = Callable[[Sequence[Evidence]], tuple[Evidence, ...]]
+"""Returns what takes the place of all evidence of an attempt or a step."""
+
+
+def change_parts(check: Check, change: ChangeAll) -> Check:
+    """Return the check with the evidence of each attempt and step changed as a whole."""
+    if next(evidence_of(check), None) is None:
+        return check
+    attempts = tuple(_changed_part(attempt, change) for attempt in check.attempts)
+    return msgspec.structs.replace(check, attempts=attempts)
+
+
+def _changed_part(part: Part, change: ChangeAll) -> Part:
+    evidence = change(part.evidence) if part.evidence else ()
+    steps = tuple(_changed_part(step, change) for step in part.steps)
+    return msgspec.structs.replace(part, evidence=evidence, steps=steps)
 
 
 def _changed(part: Part, change: Change) -> Part:

@@ -1,5 +1,6 @@
 """An input: how it is opened and how it is named."""
 
+import glob
 from collections.abc import Callable
 from pathlib import Path
 from typing import BinaryIO
@@ -43,6 +44,14 @@ class Source(msgspec.Struct, frozen=True):
     """Says, once it is read, why it could not be unpacked to its end; "" where it could."""
     on_rows: Callable[[int], object] = int
     """Told how many rows are read, by readers of files that are made of them."""
+
+    @property
+    def root(self) -> str:
+        """Return the widest folder that the user named and that it was found in, else its own; "" for none."""
+        named = [folder for folder in self.given if not glob.has_magic(folder)]
+        return (
+            str(Path(min(named, key=lambda folder: len(Path(folder).parts))).absolute()) if named else self.folder
+        )
 
     @property
     def folder(self) -> str:

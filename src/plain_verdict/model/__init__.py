@@ -21,7 +21,7 @@ from plain_verdict.model.check import (
     passed_in,
     steps_below,
 )
-from plain_verdict.model.evidence import Content, ContentKind, Evidence
+from plain_verdict.model.evidence import Content, ContentKind, Evidence, PictureRole
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
 from plain_verdict.model.facts import Fact, Masked, Value
 from plain_verdict.model.history import (
@@ -140,6 +140,7 @@ __all__ = [
     "Pause",
     "Payload",
     "Percentile",
+    "PictureRole",
     "Problem",
     "RateChange",
     "ReadingNote",

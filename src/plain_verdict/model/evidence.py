@@ -1,5 +1,8 @@
 """Evidence: what belongs to a check or step, and what it holds."""
 
+import re
+from collections import defaultdict
+from collections.abc import Iterable
 from datetime import datetime
 from enum import StrEnum
 
@@ -32,6 +35,16 @@ class Content(Value, frozen=True):
     remark: str = ""
 
 
+class PictureRole(StrEnum):
+    """What a picture is to others of its check."""
+
+    EXPECTED = "expected"
+    ACTUAL = "actual"
+    DIFFERENCE = "difference"
+    POSTER = "poster"
+    """The frame of a video that stands for it."""
+
+
 class Evidence(Value, frozen=True):
     """A screenshot, log, body or other file that belongs to a check or step.
 
@@ -46,3 +59,42 @@ class Evidence(Value, frozen=True):
     at: datetime | None = None
     content: str = ""
     unavailable: str = ""
+    role: PictureRole | None = None
+    """As its source tells it; ``role_of`` tells it by the name as well."""
+    began: datetime | None = None
+    """When a video begins."""
+
+
+_WORDS = {
+    **dict.fromkeys(("expected", "baseline", "reference", "golden"), PictureRole.EXPECTED),
+    **dict.fromkeys(("actual", "received", "current"), PictureRole.ACTUAL),
+    **dict.fromkeys(("diff", "difference", "delta"), PictureRole.DIFFERENCE),
+}
+"""By which runners end the names of pictures that belong together."""
+_NAMED = re.compile(
+    rf"^(?:(?P<stem>.*)[-_. ])?(?P<word>{'|'.join(_WORDS)})(?P<number>[-_. ]?\d+)?(?:\.[a-z]{{3,4}})?$", re.I | re.S
+)
+_FIRST = re.compile(
+    rf"^(?P<word>{'|'.join(_WORDS)})(?P<number>)[-_. ](?P<stem>.*?)(?:\.[a-z]{{3,4}})?$", re.I | re.S
+)
+_SUFFIX = re.compile(r"\.[a-z]{3,4}$", re.I)
+
+
+def role_of(evidence: Evidence) -> tuple[PictureRole | None, str]:
+    """Return what a picture is to others, and the part of its name that it shares with them."""
+    found = _NAMED.match(evidence.name) or _FIRST.match(evidence.name)
+    stem = f"{found['stem'] or ''}{found['number'] or ''}" if found else _SUFFIX.sub("", evidence.name)
+    if evidence.role is not None:
+        return evidence.role, stem if found and _WORDS[found["word"].lower()] is evidence.role else ""
+    return (_WORDS[found["word"].lower()], stem) if found else (None, "")
+
+
+def sets_of(evidence: Iterable[Evidence]) -> dict[str, dict[PictureRole, Evidence]]:
+    """Return pictures that belong together, by the name that they share: an expected and an actual one at least."""
+    found: dict[str, dict[PictureRole, Evidence]] = defaultdict(dict)
+    for piece in evidence:
+        role, stem = role_of(piece)
+        if role is not None and role is not PictureRole.POSTER:
+            found[stem].setdefault(role, piece)
+    both = {PictureRole.EXPECTED, PictureRole.ACTUAL}
+    return {stem: by_role for stem, by_role in found.items() if both <= by_role.keys()}

@@ -120,6 +120,8 @@ class ResultFile(msgspec.Struct, frozen=True, dict=True):
     title: str = ""
     folder: str = ""
     """Where it stands, to find its evidence; never shown."""
+    root: str = ""
+    """The folder that the user named, in which it was found; else as ``folder``."""
     digest: str = ""
     """Of its bytes, to tell the same file given twice."""
     cases: int = 0

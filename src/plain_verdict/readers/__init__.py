@@ -140,6 +140,7 @@ def read_with(reader: Reader, source: Source, limits: Limits, on_bytes_read: OnB
         format=reader.format,
         size_bytes=source.size_bytes,
         folder=source.folder,
+        root=source.root,
         digest=digest.hexdigest(),
         go=source.go,
     )

@@ -218,7 +218,8 @@ class _Reading:
                     data = stream.read()
             except OSError:
                 return None  # reading it says what is wrong
-        return Piece(source.path, source.file, source.size_bytes, source.explicit, source.go, source.kind, data)
+        how_found = (source.explicit, source.given, source.go, source.kind)
+        return Piece(source.path, source.file, source.size_bytes, *how_found, data)
 
 
 def _processes(sources: Sequence[Source]) -> int:

@@ -30,13 +30,14 @@ class Piece(msgspec.Struct, frozen=True):
     file: str
     size_bytes: int
     explicit: bool
+    given: tuple[str, ...]
     go: int
     kind: Kind | None
     data: bytes | None
 
     def source(self) -> Source:
         """Return the source that it is of."""
-        of_file = (self.size_bytes, self.explicit, self.file)
+        of_file = (self.size_bytes, self.explicit, self.file, self.given)
         return Source(self.path, self._open, *of_file, go=self.go, kind=self.kind)
 
     def _open(self) -> BinaryIO:

@@ -163,9 +163,14 @@ class Recorder:
         """Return a step of what is being recorded, to use with ``with`` or as a decorator."""
         return Node(self, "step", name, {})
 
-    def keep(self, evidence: "Kept", name: str = "", *, caption: str = "") -> None:
-        """Keep evidence: bytes, the path of a file, or a picture object with ``save`` or ``savefig``."""
-        self.attach(self.node_id(), evidence, name, caption)
+    def keep(self, evidence: "Kept", name: str = "", *, caption: str = "", **about: object) -> None:
+        """Keep evidence: bytes, the path of a file, or a picture object with ``save`` or ``savefig``.
+
+        ``about`` takes the keys of an evidence line: ``role`` is ``expected``, ``actual`` or ``difference`` for
+        pictures that belong together, ``poster`` for the frame that stands for a video; ``began`` is when a video
+        begins, in epoch seconds.
+        """
+        self.attach(self.node_id(), evidence, name, caption, **about)
 
     def log(self, text: str, level: str = "info") -> None:
         """Note a line in the step or check that is being recorded."""
@@ -308,7 +313,7 @@ class Recorder:
         """Note a line in what has this id."""
         self.write({"what": "log", "in": id_, "text": str(text), "level": level, "at": time.time()})
 
-    def attach(self, id_: str, evidence: "Kept", name: str = "", caption: str = "") -> None:
+    def attach(self, id_: str, evidence: "Kept", name: str = "", caption: str = "", **about: object) -> None:
         """Keep evidence for what has this id, as a file beside the record."""
         if self._broken:
             return
@@ -317,9 +322,8 @@ class Recorder:
         except Exception as error:  # noqa: BLE001  whatever a picture object raises, the test must go on
             self._give_up(error, for_good=False)
             return
-        self.write(
-            {"what": "evidence", "in": id_, "name": name, "path": path, "caption": caption, "at": time.time()}
-        )
+        line = {"what": "evidence", "in": id_, "name": name, "path": path, "caption": caption, "at": time.time()}
+        self.write({**line, **about})
 
     def node_id(self) -> str:
         """Return the id of the innermost step or check that is being recorded, or ""."""

@@ -6,7 +6,20 @@ from itertools import groupby
 
 import msgspec
 
-from plain_verdict.model import BAD, Attempt, Check, Content, ContentKind, Evidence, Run, Step, evidence_of_check
+from plain_verdict.model import (
+    BAD,
+    Attempt,
+    Check,
+    Content,
+    ContentKind,
+    Evidence,
+    PictureRole,
+    Run,
+    Step,
+    evidence_of_check,
+    steps_below,
+)
+from plain_verdict.model.evidence import role_of, sets_of
 from plain_verdict.text.formatting import capital, plural
 
 
@@ -25,6 +38,11 @@ class ShownEvidence(msgspec.Struct, frozen=True):
         return self.evidence.caption or self.evidence.name
 
     @property
+    def role(self) -> PictureRole | None:
+        """Return what it is to other pictures of its check."""
+        return role_of(self.evidence)[0]
+
+    @property
     def note(self) -> str:
         """Return what is known of it besides: its name where it has another caption, and when it was taken."""
         name = self.evidence.name if self.evidence.caption else ""
@@ -35,6 +53,42 @@ class ShownEvidence(msgspec.Struct, frozen=True):
     def is_picture(self) -> bool:
         """Return whether it is shown as a picture."""
         return self.content is not None and self.content.kind is ContentKind.PICTURE
+
+
+class PictureSet(msgspec.Struct, frozen=True):
+    """Pictures that belong together: expected, actual and, where one is known, the difference."""
+
+    name: str
+    expected: ShownEvidence
+    actual: ShownEvidence
+    difference: ShownEvidence | None
+
+    @property
+    def pieces(self) -> list[ShownEvidence]:
+        """Return its pictures in their order."""
+        return [piece for piece in (self.expected, self.actual, self.difference) if piece]
+
+    @property
+    def words(self) -> str:
+        """Return how much differs, where that was found out here."""
+        return self.difference.content.remark if self.difference and self.difference.content else ""
+
+
+def picture_sets(shown: Sequence[ShownEvidence]) -> tuple[list[PictureSet], list[ShownEvidence]]:
+    """Return the pictures that belong together, and what is left."""
+    by_evidence = {id(piece.evidence): piece for piece in shown}
+    found = sets_of(piece.evidence for piece in shown if piece.is_picture and not piece.repeated)
+    sets = [
+        PictureSet(
+            stem,
+            by_evidence[id(by_role[PictureRole.EXPECTED])],
+            by_evidence[id(by_role[PictureRole.ACTUAL])],
+            by_evidence.get(id(by_role.get(PictureRole.DIFFERENCE))),
+        )
+        for stem, by_role in found.items()
+    ]
+    taken = {id(piece) for one in sets for piece in one.pieces}
+    return sets, [piece for piece in shown if id(piece) not in taken]
 
 
 class Picture(msgspec.Struct, frozen=True):
@@ -93,7 +147,18 @@ class EvidenceIndex:
             return None
         failing = list(filter(self._is_picture, _failing(attempt)))
         pictures = list(filter(self._is_picture, _given([attempt])))
-        return next(iter(failing or reversed(pictures)), None)
+        nearest = next(iter(failing or reversed(pictures)), None)
+        if nearest is None or role_of(nearest)[0] is None:
+            return nearest
+        # Of pictures that belong together, the one that came tells most.
+        return next((one for one in failing or pictures if role_of(one)[0] is PictureRole.ACTUAL), nearest)
+
+    @staticmethod
+    def in_set(evidence: Evidence, attempt: Attempt) -> bool:
+        """Return whether a picture of an attempt belongs together with others: they are shown as one."""
+        parts: tuple[Attempt | Step, ...] = (attempt, *steps_below(attempt))
+        sets = (by_role for part in parts if part.evidence for by_role in sets_of(part.evidence).values())
+        return any(evidence in by_role.values() for by_role in sets)
 
     def last_picture(self, attempt: Attempt) -> Evidence | None:
         """Return the picture that was taken last, whatever the outcome."""

@@ -5,7 +5,7 @@ from typing import Annotated
 
 import msgspec
 
-from plain_verdict.model import Kind, Outcome, Timings
+from plain_verdict.model import Kind, Outcome, PictureRole, Timings
 
 Moment = Annotated[float | str | None, msgspec.Meta(description="epoch seconds, or ISO 8601 with a zone")]
 
@@ -107,7 +107,10 @@ class OutputLine(Line, frozen=True, tag="output", kw_only=True):
 
 
 class EvidenceLine(Line, frozen=True, tag="evidence", kw_only=True):
-    """Evidence of a check or step: a path relative to the record, or its content in base64."""
+    """Evidence of a check or step: a path relative to the record, or its content in base64.
+
+    ``role``: what a picture is to others of its check; ``began``: when a video begins.
+    """
 
     in_: str
     name: str = ""
@@ -115,6 +118,8 @@ class EvidenceLine(Line, frozen=True, tag="evidence", kw_only=True):
     base64: str = ""
     media_type: str = ""
     caption: str = ""
+    role: PictureRole | None = None
+    began: Moment = None
     at: Moment = None
 
 

@@ -213,7 +213,16 @@ class _Tree:
             except (Base64Error, ValueError):
                 trouble = "has base64 that can't be read"
         name = self._name(line.name or line.path.replace("\\", "/").rpartition("/")[2] or "evidence")
-        return Evidence(name, line.path, data, self._name(line.caption), self._at(line.at), unavailable=trouble)
+        return Evidence(
+            name,
+            line.path,
+            data,
+            self._name(line.caption),
+            self._at(line.at),
+            unavailable=trouble,
+            role=line.role,
+            began=self._at(line.began),
+        )
 
     def _at(self, at: float | str | None) -> datetime | None:
         if at is None:

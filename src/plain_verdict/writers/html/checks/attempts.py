@@ -18,7 +18,8 @@ def attempts_html(table: AttemptsTable, evidence: EvidenceHtml) -> Iterator[str]
     )
     yield (
         '<h4>Attempts</h4><div class="wide" tabindex="0" role="region" aria-label="Attempts">'
-        f'<table class="files attempts stacks"><thead><tr><th scope="col">Differs in</th>{heads}</tr></thead><tbody>'
+        '<table class="files attempts stacks"><thead><tr><th scope="col">Differs in</th>'
+        f"{heads}</tr></thead><tbody>"
     )
     for row in table.rows:
         cells = "".join(

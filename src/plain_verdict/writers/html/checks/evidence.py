@@ -5,8 +5,8 @@ from collections.abc import Iterable, Iterator
 
 from markupsafe import Markup
 
-from plain_verdict.model import Content, ContentKind
-from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
+from plain_verdict.model import Content, ContentKind, PictureRole
+from plain_verdict.report.evidence_index import EvidenceIndex, PictureSet, ShownEvidence, picture_sets
 from plain_verdict.text.formatting import format_size
 from plain_verdict.writers.html.checks.escaping import escaped
 from plain_verdict.writers.html.checks.texts import fold_html
@@ -46,7 +46,7 @@ class EvidenceHtml:
         """Return a content that is not a picture: a text folded, a film, a file to take along."""
         if content.kind is ContentKind.TEXT:
             return fold_html(name, content.text, note)
-        way = escaped(self._links.file(content) if self._links.folder else data_url(content))
+        way = escaped(self._way(content))
         name = escaped(name)
         if content.kind is ContentKind.VIDEO:
             film = f'<video controls preload="metadata" src="{way}"></video>'
@@ -62,14 +62,33 @@ class EvidenceHtml:
         return Markup("".join(self._all(list(shown))))  # noqa: S704  every text is escaped
 
     def _all(self, shown: list[ShownEvidence]) -> Iterator[str]:
+        sets, shown = picture_sets(shown)
+        yield from map(self._set, sets)
+        poster = next((piece for piece in shown if piece.role is PictureRole.POSTER and piece.is_picture), None)
+        if poster and any(piece.content and piece.content.kind is ContentKind.VIDEO for piece in shown):
+            shown = [piece for piece in shown if piece is not poster]
+        else:
+            poster = None
         pictures = [piece for piece in shown if piece.is_picture and not piece.repeated]
         if pictures:
             yield f'<div class="pics">{"".join(map(self.picture, pictures))}</div>'
         for piece in shown:
             if piece.repeated or not piece.is_picture:
-                yield self._other(piece)
+                yield self._other(piece, poster)
 
-    def _other(self, piece: ShownEvidence) -> str:
+    def _set(self, pictures: PictureSet) -> str:
+        """Return pictures that belong together, side by side; the script can lay them over each other."""
+        figures = "".join(
+            f'<div data-role="{piece.role.value}"><p class="soft">{piece.role.value}</p>{self.picture(piece)}</div>'
+            for piece in pictures.pieces
+            if piece.role
+        )
+        words = f'<p class="soft differs-by">{escaped(pictures.words)}.</p>' if pictures.words else ""
+        label = escaped(pictures.name) or "Pictures"
+        group = f'<div class="compared" role="group" aria-label="{label}, compared">'
+        return f'{group}{words}<div class="trio">{figures}</div></div>'
+
+    def _other(self, piece: ShownEvidence, poster: ShownEvidence | None) -> str:
         content, caption = piece.content, f"<bdi>{escaped(piece.caption)}</bdi>"
         if content is None:
             name = f"<bdi>{escaped(piece.evidence.name)}</bdi>"
@@ -81,7 +100,19 @@ class EvidenceHtml:
             )
         if self._evidence.is_shared(content):
             return f'<p class="file"{title(piece.note)}><a href="{self._home("file", content)}">{caption}</a></p>'
+        if content.kind is ContentKind.VIDEO:
+            return self._film(content, piece, poster)
         return self.whole(content, piece.caption, piece.note)
+
+    def _film(self, content: Content, piece: ShownEvidence, poster: ShownEvidence | None) -> str:
+        still = f' poster="{escaped(self._way(poster.content))}"' if poster and poster.content else ""
+        began = f' data-began="{piece.evidence.began.timestamp():.3f}"' if piece.evidence.began else ""
+        film = f'<video controls preload="metadata" src="{escaped(self._way(content))}"{still}{began}></video>'
+        caption = f"<figcaption><bdi>{escaped(piece.caption)}</bdi></figcaption>"
+        return f'<figure class="film"{title(piece.note)}>{film}{caption}</figure>'
+
+    def _way(self, content: Content) -> str:
+        return self._links.file(content) if self._links.folder else data_url(content)
 
     def _home(self, prefix: str, content: Content) -> str:
         return escaped(self._links.home(f"{prefix}-{content.key}"))

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 
-from plain_verdict.model import BAD, Attempt, LogEntry, Outcome, Step, failing_steps
+from plain_verdict.model import BAD, Attempt, LogEntry, Outcome, Step, failing_steps, steps_below
 from plain_verdict.report.shown_check import ShownAttempt
 from plain_verdict.text.cleaning import headline
 from plain_verdict.text.formatting import format_duration
@@ -25,9 +25,10 @@ class StepsHtml:
     def outline(self, steps: Sequence[Step], shown: ShownAttempt) -> Iterator[str]:
         """Yield the steps of an attempt, or of a step of it."""
         yield '<ol class="steps">'
+        in_video = _has_timed_video(shown.attempt)
         for step in steps:
             yield "<li>"
-            row = _row(step, shown.attempt.took_s)
+            row = _row(step, shown.attempt.took_s, in_video=in_video)
             if _has_content(step):
                 yield f"<details{' open' if _is_failing(step) else ''}><summary>{row}</summary>"
                 yield from self._inside(step, shown)
@@ -68,12 +69,18 @@ def _has_content(step: Step) -> bool:
     return bool(steps or step.expectations or step.exchanges)
 
 
+def _has_timed_video(attempt: Attempt) -> bool:
+    """Return whether a video of the attempt tells when it begins: each step then has its place in it."""
+    parts: tuple[Attempt | Step, ...] = (attempt, *steps_below(attempt))
+    return any(evidence.began for part in parts for evidence in part.evidence)
+
+
 def _is_failing(step: Step) -> bool:
     """Return whether a step failed, or one in it."""
     return step.outcome in BAD or any(True for _ in failing_steps(step))
 
 
-def _row(step: Step, whole_s: float | None) -> str:
+def _row(step: Step, whole_s: float | None, *, in_video: bool) -> str:
     outcome = "" if step.outcome is Outcome.PASSED else f" {outcome_html(step.outcome)}"
     part = ""
     if step.took_s and whole_s:
@@ -81,6 +88,8 @@ def _row(step: Step, whole_s: float | None) -> str:
         part = f'<rect class="part" width="{width}%" height="5"/>'
     bar = f'<svg class="bar" aria-hidden="true"><rect class="rail" width="100%" height="5"/>{part}</svg>'
     began = title(f"began {step.started:%H:%M:%S}") if step.started else ""
+    if step.started and in_video:
+        began += f' data-at="{step.started.timestamp():.3f}"'
     return (
         f'<span class="row {step.outcome.value}"><span class="what"><bdi>{escaped(step.name)}</bdi>{outcome}</span>'
         f'{bar}<span class="took num"{began}>{format_duration(step.took_s)}</span></span>'

@@ -1285,6 +1285,91 @@ ${more.toLowerCase()}`;
     }
   }
 
+  // src/plain_verdict/writers/html/scripts/modules/compared.js
+  var HALF = 50;
+  var WAYS = ["Side by side", "Over each other"];
+  function overlay(under, above) {
+    const box = document.createElement("div");
+    const stack = document.createElement("div");
+    stack.className = "over";
+    const [expected, actual] = [under.cloneNode(true), above.cloneNode(true)];
+    const edge = document.createElement("span");
+    edge.className = "edge";
+    stack.append(expected, actual, edge);
+    const slider = document.createElement("input");
+    slider.type = "range";
+    slider.ariaLabel = "Left of the edge: expected; right of it: actual";
+    slider.value = String(HALF);
+    const move = () => {
+      actual.style.clipPath = `inset(0 0 0 ${slider.value}%)`;
+      edge.style.left = `${slider.value}%`;
+    };
+    slider.addEventListener("input", move);
+    move();
+    const words = document.createElement("p");
+    words.className = "soft";
+    words.textContent = "Left of the edge: expected. Right of it: actual.";
+    box.append(slider, stack, words);
+    return box;
+  }
+  function addWays(compared) {
+    const sides = need(compared, ".trio");
+    const [expected, actual] = ["expected", "actual"].map((role) => find(sides, `[data-role="${role}"] a > *`));
+    if (!expected || !actual) return;
+    let over = null;
+    const ways = document.createElement("p");
+    ways.className = "ways";
+    const buttons = WAYS.map((words, at) => {
+      const button3 = document.createElement("button");
+      button3.type = "button";
+      button3.className = "plain";
+      button3.textContent = words;
+      button3.ariaPressed = String(at === 0);
+      button3.addEventListener("click", () => {
+        for (const other of buttons) other.ariaPressed = String(other === button3);
+        if (at === 1 && !over) {
+          over = overlay(expected, actual);
+          compared.append(over);
+        }
+        sides.hidden = at === 1;
+        if (over) over.hidden = at !== 1;
+      });
+      return button3;
+    });
+    ways.append(...buttons);
+    compared.prepend(ways);
+  }
+  var clock = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
+  function addSeeking(check) {
+    const video = (
+      /** @type {HTMLVideoElement | null} */
+      find(check, "video[data-began]")
+    );
+    if (!video) return;
+    const began = Number(video.dataset.began);
+    for (const took of findAll(check, ".steps .took[data-at]")) {
+      const second = Number(took.dataset.at) - began;
+      if (second < 0) continue;
+      const button3 = document.createElement("button");
+      button3.type = "button";
+      button3.className = "seek";
+      button3.textContent = clock(second);
+      button3.title = "Show this moment in the video";
+      button3.addEventListener("click", (event) => {
+        event.preventDefault();
+        video.currentTime = second;
+        video.scrollIntoView({ block: "nearest" });
+      });
+      took.prepend(button3);
+    }
+  }
+  function addToOpened(check) {
+    if (check.dataset.looked) return;
+    check.dataset.looked = "yes";
+    findAll(check, ".compared").forEach(addWays);
+    addSeeking(check);
+  }
+
   // src/plain_verdict/writers/html/scripts/modules/ticket.js
   var TOLD_MS = 2e3;
   var MOST_LISTED = 10;
@@ -1441,6 +1526,7 @@ ${fenced(text.trim())}
     return made;
   }
   function addTo(check) {
+    addToOpened(check);
     const row = findAll(check, ":scope > .inside > .facts > div").at(-1);
     if (!row || find(row, ".copies")) return;
     const place = find(row, "dd") ?? row;

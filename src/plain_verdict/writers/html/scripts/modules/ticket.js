@@ -1,4 +1,5 @@
 // Copies a failure as Markdown for a ticket, and the address of a check. All is taken from the page, as it is masked.
+import { addToOpened } from "./compared.js";
 import { find, findAll } from "./dom.js";
 
 const TOLD_MS = 2000;
@@ -204,6 +205,7 @@ function button(words, text) {
  * @param {HTMLElement} check
  */
 function addTo(check) {
+  addToOpened(check);
   const row = findAll(check, ":scope > .inside > .facts > div").at(-1);
   if (!row || find(row, ".copies")) return;
   const place = find(row, "dd") ?? row;
