@@ -36,7 +36,7 @@ def run(options: argparse.Namespace) -> int:
     if options.json:
         show_summary(report, SummaryWriter(options.detail))
     elif run.files:
-        show_verdict(verdict)
+        show_verdict(run, verdict)
     else:
         show_labelled("error", "no input could be read, so there is no verdict")
     if not run.files:

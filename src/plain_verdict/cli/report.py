@@ -167,7 +167,7 @@ def _show_report(
 
         show(MarkdownWriter(published.link).render_text(report), end="")
     elif not options.quiet:
-        show_verdict(report.verdict)
+        show_verdict(report.run, report.verdict)
         _show_published(published, took_s)
 
 

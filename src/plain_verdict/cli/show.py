@@ -5,6 +5,7 @@ import sys
 from plain_verdict.cli.terminal import show, show_error, show_labelled
 from plain_verdict.model import Run, Topic, Unread, Verdict
 from plain_verdict.report import Report
+from plain_verdict.report.history import change_lines
 from plain_verdict.runtime.errors import PlainVerdictError
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import join_list, shorten
@@ -35,8 +36,8 @@ def show_unread(trouble: Unread) -> None:
     show_error(PlainVerdictError(trouble.what, path=trouble.path, where=trouble.where, hint=trouble.hint))
 
 
-def show_verdict(verdict: Verdict) -> None:
-    """Print the verdict sentence, the causes with their checks, and what else a reader should know.
+def show_verdict(run: Run, verdict: Verdict) -> None:
+    """Print the verdict sentence, the causes with their checks, what changed, and what else a reader should know.
 
     What is not whole is on stderr already.
     """
@@ -51,6 +52,9 @@ def show_verdict(verdict: Verdict) -> None:
     for remark in verdict.remarks:
         if remark.topic is not Topic.INPUTS:
             show(remark.text)
+    since = run.in_series.since if run.in_series else None
+    for line in change_lines(since) if since else ():
+        show(line)
 
 
 def show_summary(report: Report, writer: SummaryWriter) -> None:

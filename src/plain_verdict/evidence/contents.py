@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 _QUALITY = 80  # of lossy pictures: letters on screenshots stay sharp
 _SMALL_QUALITY = 55  # where the page is full: still readable
 _SMALL_WIDTH = 1000  # pixels: a screenshot stays readable on a page of that width
+_LANCZOS = 1  # as Pillow numbers its filters
 _LEAVE_BYTES = 24_000
 """A PNG up to this size stays as it is: encoding it again would save next to nothing."""
 _SVG_SIZE = re.compile(rb"<svg[^>]{0,2000}?viewBox\s*=\s*[\"']\s*[-\d.]+[\s,]+[-\d.]+[\s,]+([\d.]+)[\s,]+([\d.]+)")
@@ -65,7 +66,7 @@ def _difference(task: Task, expected: Task) -> Content | str:
     from plain_verdict.evidence.picture_difference import draw_difference  # for such pictures only
 
     try:
-        both = [one.data or Path(one.file).read_bytes() for one in (expected, task)]
+        both = [picture.data or Path(picture.file).read_bytes() for picture in (expected, task)]
         with warnings.catch_warnings():
             warnings.simplefilter("error")
             data, words = draw_difference(both[0], both[1], task.limits.picture_pixels)
@@ -160,11 +161,9 @@ def _encoded(key: str, media_type: str, data: bytes, picture: "Image", task: Tas
 
 def _resized(picture: "Image", size: tuple[int, int]) -> "Image":
     """Return a picture of that size in a mode that every encoder takes."""
-    from PIL.Image import Resampling  # a heavy library, for runs with pictures
-
     if picture.mode not in ("RGB", "RGBA"):
         picture = picture.convert("RGBA" if picture.has_transparency_data else "RGB")
-    return picture if picture.size == size else picture.resize(size, Resampling.LANCZOS, reducing_gap=2.0)
+    return picture if picture.size == size else picture.resize(size, _LANCZOS, reducing_gap=2.0)
 
 
 def _encodings(picture: "Image", quality: int) -> Iterator[tuple[str, bytes]]:

@@ -4,7 +4,7 @@ import glob
 import re
 import unicodedata
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path, PurePath
 
 import msgspec
@@ -29,7 +29,7 @@ _ATTACHED = (
     re.compile(r"\[\[PROPERTY\|attachment\d*=([^\]\n]{1,1000})\]\]", re.IGNORECASE),
 )
 _ATTACHMENT_KEY = re.compile(r"attachments?\d*$", re.IGNORECASE)
-_PATH_CHARS = 1000
+_ATTACHED_CHARS = 1000
 
 
 class Claims(msgspec.Struct, frozen=True):
@@ -103,15 +103,20 @@ def mentioned(check: Check) -> list[tuple[Evidence, bool]]:
     The flag says whether a file is named as an attachment, rather than by a path that stands in a text.
     """
     texts = [output.text for attempt in check.attempts for output in attempt.outputs]
-    values = [fact.value for fact in check.facts]
-    explicit = [path for text in texts if "[[" in text for pattern in _ATTACHED for path in pattern.findall(text)]
-    explicit += [fact.value for fact in check.facts if _ATTACHMENT_KEY.match(fact.key)]
-    paths = {_without_scheme(path.strip()): True for path in explicit if 0 < len(path.strip()) <= _PATH_CHARS}
-    for text in (*texts, *values):
+    paths = {_without_scheme(path): True for path in _attached(check, texts) if 0 < len(path) <= _ATTACHED_CHARS}
+    for text in (*texts, *(fact.value for fact in check.facts)):
         if "." in text:
             for path in _MENTIONED.findall(text):
                 paths.setdefault(_without_scheme(path), False)
     return [(Evidence(Path(path).name, path), is_explicit) for path, is_explicit in paths.items()]
+
+
+def _attached(check: Check, texts: Sequence[str]) -> Iterator[str]:
+    """Yield the paths that output and properties name as attachments."""
+    for text in texts:
+        if "[[" in text:
+            yield from (path.strip() for pattern in _ATTACHED for path in pattern.findall(text))
+    yield from (fact.value.strip() for fact in check.facts if _ATTACHMENT_KEY.match(fact.key))
 
 
 def _without_scheme(path: str) -> str:

@@ -4,6 +4,7 @@ import os
 import posixpath
 from collections.abc import Iterator, Sequence
 from io import BytesIO
+from operator import attrgetter
 from pathlib import Path
 from typing import BinaryIO, TypeVar
 
@@ -14,7 +15,7 @@ from plain_verdict.evidence.safe_paths import resolve, resolve_any
 from plain_verdict.http.archive import Archive, NotAnArchive
 from plain_verdict.http.har import exchange_of
 from plain_verdict.inputs.source import Source
-from plain_verdict.model import Attempt, Check, Evidence, Exchange, ResultFile, Run, Step, evidence_of
+from plain_verdict.model import Attempt, Check, Evidence, Exchange, ResultFile, Run, Step, Unread, evidence_of
 from plain_verdict.model.transform import with_fields
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.formatting import plural
@@ -62,21 +63,23 @@ def _without_attached_archives(run: Run) -> Run:
 
     Results in one still count: a text that names an archive must not make a failure vanish.
     """
-    paths = [*(file.path for file in run.files), *(trouble.path for trouble in run.unread)]
-    if not any(suffix in path.lower() for path in paths for suffix in _PACKED):
+    if not any(_is_packed(path) for path in map(attrgetter("path"), (*run.files, *run.unread))):
         return run
     attached = {path for file in run.files for path in _attached_by(file)}
 
     def is_attached(path: str) -> bool:
         return any(path == archive or path.startswith(f"{archive}/") for archive in attached)
 
-    return with_fields(
-        run,
-        files=tuple(file for file in run.files if file.format != _FORMAT or not is_attached(file.path)),
-        unread=tuple(
-            trouble for trouble in run.unread if not is_attached(trouble.path) or _has_results(trouble.path, run)
-        ),
-    )
+    def matters(trouble: Unread) -> bool:
+        return not is_attached(trouble.path) or _has_results(trouble.path, run)
+
+    files = tuple(file for file in run.files if file.format != _FORMAT or not is_attached(file.path))
+    return with_fields(run, files=files, unread=tuple(filter(matters, run.unread)))
+
+
+def _is_packed(path: str) -> bool:
+    """Return whether an input is an archive, or stands in one."""
+    return any(suffix in path.lower() for suffix in _PACKED)
 
 
 def _has_results(archive: str, run: Run) -> bool:

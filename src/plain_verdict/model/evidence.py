@@ -65,28 +65,29 @@ class Evidence(Value, frozen=True):
     """When a video begins."""
 
 
-_WORDS = {
+_ENDINGS = {
     **dict.fromkeys(("expected", "baseline", "reference", "golden"), PictureRole.EXPECTED),
     **dict.fromkeys(("actual", "received", "current"), PictureRole.ACTUAL),
     **dict.fromkeys(("diff", "difference", "delta"), PictureRole.DIFFERENCE),
 }
 """By which runners end the names of pictures that belong together."""
-_NAMED = re.compile(
-    rf"^(?:(?P<stem>.*)[-_. ])?(?P<word>{'|'.join(_WORDS)})(?P<number>[-_. ]?\d+)?(?:\.[a-z]{{3,4}})?$", re.I | re.S
+_ROLE_LAST = re.compile(
+    rf"^(?:(?P<stem>.*)[-_. ])?(?P<word>{'|'.join(_ENDINGS)})(?P<number>[-_. ]?\d+)?(?:\.[a-z]{{3,4}})?$",
+    re.I | re.S,
 )
-_FIRST = re.compile(
-    rf"^(?P<word>{'|'.join(_WORDS)})(?P<number>)[-_. ](?P<stem>.*?)(?:\.[a-z]{{3,4}})?$", re.I | re.S
+_ROLE_FIRST = re.compile(
+    rf"^(?P<word>{'|'.join(_ENDINGS)})(?P<number>)[-_. ](?P<stem>.*?)(?:\.[a-z]{{3,4}})?$", re.I | re.S
 )
 _SUFFIX = re.compile(r"\.[a-z]{3,4}$", re.I)
 
 
 def role_of(evidence: Evidence) -> tuple[PictureRole | None, str]:
     """Return what a picture is to others, and the part of its name that it shares with them."""
-    found = _NAMED.match(evidence.name) or _FIRST.match(evidence.name)
+    found = _ROLE_LAST.match(evidence.name) or _ROLE_FIRST.match(evidence.name)
     stem = f"{found['stem'] or ''}{found['number'] or ''}" if found else _SUFFIX.sub("", evidence.name)
     if evidence.role is not None:
-        return evidence.role, stem if found and _WORDS[found["word"].lower()] is evidence.role else ""
-    return (_WORDS[found["word"].lower()], stem) if found else (None, "")
+        return evidence.role, stem if found and _ENDINGS[found["word"].lower()] is evidence.role else ""
+    return (_ENDINGS[found["word"].lower()], stem) if found else (None, "")
 
 
 def sets_of(evidence: Iterable[Evidence]) -> dict[str, dict[PictureRole, Evidence]]:

@@ -13,7 +13,7 @@ from plain_verdict.text.formatting import capital, format_duration, format_size,
 
 MOST_OPERATIONS = 400  # a service with more has ids in its paths
 _MOST_NAMED = 12  # names in one sentence; the table has all
-_IN_VIEW, _FEW = 6, 2  # rows; and how many are not worth a fold
+_IN_VIEW, _NOT_WORTH_A_FOLD = 6, 2  # rows; and how many are not worth a fold
 _BY_STATUS = "har"
 
 
@@ -43,7 +43,7 @@ class ApiOverview(msgspec.Struct, frozen=True):
         """Return how many rows stand open: all with wrong calls, and some more."""
         wrong = sum(bool(row.numbers.wrong) for row in self.rows)
         first = max(wrong, _IN_VIEW)
-        return first if len(self.rows) > first + _FEW else len(self.rows)
+        return first if len(self.rows) > first + _NOT_WORTH_A_FOLD else len(self.rows)
 
     @property
     def has_p50(self) -> bool:

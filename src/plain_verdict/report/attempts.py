@@ -23,7 +23,7 @@ class AttemptsRow(msgspec.Struct, frozen=True):
 
 
 class AttemptsTable(msgspec.Struct, frozen=True):
-    """Attempts as columns. ``pictures`` has the one nearest to the failure of each; () where none has one."""
+    """Attempts as columns. ``pictures`` has the one nearest to the failure of each; () where none has column."""
 
     numbers: tuple[int, ...]
     outcomes: tuple[Outcome, ...]
@@ -36,10 +36,10 @@ class AttemptsTable(msgspec.Struct, frozen=True):
 def compare_attempts(attempts: Sequence[ShownAttempt], evidence: EvidenceIndex) -> AttemptsTable:
     """Return several attempts side by side, in their order, the one that counts last."""
     shown = attempts if len(attempts) <= MOST_ATTEMPTS else (attempts[0], *attempts[-MOST_ATTEMPTS + 1 :])
-    pictures = tuple(_picture(one.attempt, evidence) for one in shown)
+    pictures = tuple(_picture(column.attempt, evidence) for column in shown)
     return AttemptsTable(
-        numbers=tuple(one.number for one in shown),
-        outcomes=tuple(one.attempt.outcome for one in shown),
+        numbers=tuple(column.number for column in shown),
+        outcomes=tuple(column.attempt.outcome for column in shown),
         rows=tuple(_rows(shown)),
         pictures=pictures if any(pictures) else (),
         hidden=len(attempts) - len(shown),
@@ -48,7 +48,7 @@ def compare_attempts(attempts: Sequence[ShownAttempt], evidence: EvidenceIndex) 
 
 def _rows(shown: Sequence[ShownAttempt]) -> Iterator[AttemptsRow]:
     """Yield the rows in which something stands."""
-    attempts = [one.attempt for one in shown]
+    attempts = [column.attempt for column in shown]
     for label, cells in (
         ("Message", tuple(map(_message, attempts))),
         ("Failing step", tuple(map(_failing_step, attempts))),
@@ -69,6 +69,6 @@ def _failing_step(attempt: Attempt) -> str:
 
 
 def _picture(attempt: Attempt, evidence: EvidenceIndex) -> ShownEvidence | None:
-    """Return the picture nearest to the failure, or the last one."""
+    """Return the picture nearest to the failure, or the last column."""
     found = evidence.lead_picture(attempt) or evidence.last_picture(attempt)
     return next(evidence.shown((found,)), None) if found else None

@@ -11,7 +11,7 @@ from plain_verdict.text.formatting import capital, join_list, plural
 
 _MOST_BROKEN = 200
 """Failed rules of one set that are listed one by one."""
-_MOST_NAMED = 50
+_LISTED_RULES = 50
 _RESULT_ORDER = (Outcome.ERRORED, Outcome.FAILED, Outcome.UNDECIDED)
 
 
@@ -74,7 +74,7 @@ class ComplianceOverview(msgspec.Struct, frozen=True):
     @property
     def most_named(self) -> int:
         """Return how many names of a set are listed: its checks have all of them."""
-        return _MOST_NAMED
+        return _LISTED_RULES
 
 
 def compliance_overview(run: Run, verdict: Verdict) -> ComplianceOverview | None:

@@ -87,7 +87,7 @@ def picture_sets(shown: Sequence[ShownEvidence]) -> tuple[list[PictureSet], list
         )
         for stem, by_role in found.items()
     ]
-    taken = {id(piece) for one in sets for piece in one.pieces}
+    taken = {id(piece) for found_set in sets for piece in found_set.pieces}
     return sets, [piece for piece in shown if id(piece) not in taken]
 
 
@@ -151,11 +151,15 @@ class EvidenceIndex:
         if nearest is None or role_of(nearest)[0] is None:
             return nearest
         # Of pictures that belong together, the one that came tells most.
-        return next((one for one in failing or pictures if role_of(one)[0] is PictureRole.ACTUAL), nearest)
+        return next(filter(_is_actual, failing or pictures), nearest)
+
+    def single_lead(self, attempt: Attempt) -> Evidence | None:
+        """Return the picture nearest to the failure, unless it belongs together with others: they stand as one."""
+        lead = self.lead_picture(attempt)
+        return None if lead is None or self._is_in_set(lead, attempt) else lead
 
     @staticmethod
-    def in_set(evidence: Evidence, attempt: Attempt) -> bool:
-        """Return whether a picture of an attempt belongs together with others: they are shown as one."""
+    def _is_in_set(evidence: Evidence, attempt: Attempt) -> bool:
         parts: tuple[Attempt | Step, ...] = (attempt, *steps_below(attempt))
         sets = (by_role for part in parts if part.evidence for by_role in sets_of(part.evidence).values())
         return any(evidence in by_role.values() for by_role in sets)
@@ -182,6 +186,10 @@ class EvidenceIndex:
                 captions.setdefault(evidence.content, evidence.name)
         for key, owner in owners.items():
             yield Picture(self._contents[key], captions[key], tuple(owner.values()))
+
+
+def _is_actual(evidence: Evidence) -> bool:
+    return role_of(evidence)[0] is PictureRole.ACTUAL
 
 
 def used_contents(run: Run) -> set[str]:

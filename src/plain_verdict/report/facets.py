@@ -2,14 +2,15 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from itertools import groupby
+from itertools import chain, groupby
+from operator import attrgetter
 
 import msgspec
 
 from plain_verdict.model import ChangesSince, Check, Kind, Run, Verdict
 from plain_verdict.text.formatting import capital
 
-_MOST_VALUES = 200  # of one facet: a longer list is searched for by its words
+_MOST_OPTIONS = 200  # of one facet: a longer list is searched for by its words
 _OWNER = "owner"
 
 
@@ -24,50 +25,59 @@ class Facet(msgspec.Struct, frozen=True, array_like=True):
 def facets_of(run: Run, verdict: Verdict, since: ChangesSince | None, checks: Sequence[Check]) -> list[Facet]:
     """Return the facets that distinguish the checks, those that most people ask for first."""
     numbers = {check.id: number for number, check in enumerate(checks)}
-    found = (_facet(*named, len(checks)) for named in _all(run, verdict, since, checks, numbers))
+    named = chain(
+        _of_failures(verdict, since, checks, numbers),
+        _of_checks(checks),
+        _of_sources(run, verdict, checks, numbers),
+    )
+    found = (_facet(*values, len(checks)) for values in named)
     return [facet for facet in found if facet.values]
 
 
 _Named = tuple[str, str, Mapping[str, Iterable[int]]]
+"""A key, a label, and numbers by value."""
+_Numbers = Mapping[str, int]
+"""By the id of a check."""
 
 
-def _all(
-    run: Run, verdict: Verdict, since: ChangesSince | None, checks: Sequence[Check], numbers: Mapping[str, int]
+def _of_ids(ids: Iterable[str], numbers: _Numbers) -> list[int]:
+    return [numbers[id_] for id_ in ids if id_ in numbers]
+
+
+def _of_failures(
+    verdict: Verdict, since: ChangesSince | None, checks: Sequence[Check], numbers: _Numbers
 ) -> Iterator[_Named]:
-    """Yield (key, label, numbers by value)."""
-
-    def of_ids(ids: Iterable[str]) -> list[int]:
-        return [numbers[id_] for id_ in ids if id_ in numbers]
-
-    yield "change", "Change", {name: of_ids(ids) for name, ids in _changes(since, checks)}
-    yield "cause", "Cause", {cause.name: of_ids(check.id for check in cause.checks) for cause in verdict.causes}
+    yield "change", "Change", {name: _of_ids(ids, numbers) for name, ids in _changes(since, checks)}
+    causes = {cause.name: [check.id for check in cause.checks] for cause in verdict.causes}
+    yield "cause", "Cause", {name: _of_ids(ids, numbers) for name, ids in causes.items()}
     yield "owner", "Owner", _owners(verdict, checks, numbers)
+
+
+def _of_checks(checks: Sequence[Check]) -> Iterator[_Named]:
     yield "tag", "Tag", _by_value((tag, number) for number, check in enumerate(checks) for tag in check.tags)
     variants: dict[str, list[tuple[str, int]]] = defaultdict(list)
     for number, check in enumerate(checks):
         for fact in check.variant:
             variants[fact.key].append((fact.value, number))
     yield from ((key, capital(key), _by_value(pairs)) for key, pairs in variants.items())
-    yield (
-        "requirement",
-        "Requirement",
-        {result.requirement.id: of_ids(result.checks) for result in run.requirements.results},
-    )
-    yield (
-        "operation",
-        "Operation",
-        _by_value(
-            (call.operation.name, numbers[call.check.id]) for call in run.api.calls if call.check.id in numbers
-        ),
-    )
+
+
+def _of_sources(run: Run, verdict: Verdict, checks: Sequence[Check], numbers: _Numbers) -> Iterator[_Named]:
+    proved = {result.requirement.id: result.checks for result in run.requirements.results}
+    yield "requirement", "Requirement", {id_: _of_ids(ids, numbers) for id_, ids in proved.items()}
+    calls = ((call.operation.name, call.check.id) for call in run.api.calls)
+    yield "operation", "Operation", _by_value((name, numbers[id_]) for name, id_ in calls if id_ in numbers)
     if any(kind.kind is Kind.COMPLIANCE for kind in verdict.kinds):
-        yield (
-            "rule",
-            "Rule",
-            _several(_by_value((check.name, number) for number, check in enumerate(checks) if check.rule)),
-        )
-    if 1 < len(run.files) <= _MOST_VALUES:
-        yield "file", "File", {file.path: of_ids(check.id for check in file.checks) for file in run.files}
+        yield "rule", "Rule", _rules(checks)
+    if 1 < len(run.files) <= _MOST_OPTIONS:
+        ids = {file.path: map(attrgetter("id"), file.checks) for file in run.files}
+        yield "file", "File", {path: _of_ids(of_file, numbers) for path, of_file in ids.items()}
+
+
+def _rules(checks: Sequence[Check]) -> dict[str, list[int]]:
+    """Return the rules that several checks have: on several hosts or pages."""
+    rules = _by_value((check.name, number) for number, check in enumerate(checks) if check.rule)
+    return {name: of_rule for name, of_rule in rules.items() if len(of_rule) > 1}
 
 
 def _changes(since: ChangesSince | None, checks: Sequence[Check]) -> Iterator[tuple[str, list[str]]]:
@@ -108,18 +118,13 @@ def _by_value(pairs: Iterable[tuple[str, int]]) -> dict[str, list[int]]:
     return found
 
 
-def _several(values: Mapping[str, list[int]]) -> dict[str, list[int]]:
-    """Return the values that more than one check has."""
-    return {value: numbers for value, numbers in values.items() if len(numbers) > 1}
-
-
 def _facet(key: str, label: str, values: Mapping[str, Iterable[int]], count: int) -> Facet:
     """Return a facet without values that no check has; one value that all have distinguishes nothing."""
     by_value = {value: sorted(set(numbers)) for value, numbers in values.items() if value}
     known = [(value, numbers) for value, numbers in by_value.items() if numbers]
     if len(known) == 1 and len(known[0][1]) == count:
         known = []
-    return Facet(key, label, [(value, ranges(numbers)) for value, numbers in known[:_MOST_VALUES]])
+    return Facet(key, label, [(value, ranges(numbers)) for value, numbers in known[:_MOST_OPTIONS]])
 
 
 def ranges(numbers: Sequence[int]) -> str:

@@ -28,6 +28,7 @@ from plain_verdict.text.formatting import capital, format_duration, join_list, p
 SHOWN_BUILDS = 20
 """Builds in the strip and in the table, this one among them."""
 _LISTED = 5  # changes of a kind: the table has all
+_MOST_IN_A_LINE, _NAME_CHARS = 3, 90  # in one line on a kind of change
 _LABEL_CHARS = 8
 _LAST_NUMBER = re.compile(r"(\d+)\D*$")
 _ROWS = 60  # builds of the table
@@ -121,6 +122,28 @@ def _lead(verdict: Verdict, since: ChangesSince) -> str:
     return f"{capital(lead)}."
 
 
+def change_lines(since: ChangesSince) -> list[str]:
+    """Return what is fixed, still failing, flaky and slower, a line each; what is new has its own list."""
+    named = (
+        ("Fixed", [_short(change.name) for change in since.fixed]),
+        ("Still failing", [_short(change.name) for change in since.still_failing]),
+        ("Flaky", [_short(flakiness.name) for flakiness in since.flaky]),
+        ("Slower", [f"{_short(change.name)} ({_before_and_now(change)})" for change in since.slower]),
+    )
+    return [
+        f"{label}, {len(names):,}: {join_list(names, most=_MOST_IN_A_LINE)}." for label, names in named if names
+    ]
+
+
+def _short(name: str) -> str:
+    """Return the last part of a check's whole name: its suites stand where there is room."""
+    return f"“{shorten(name.rpartition(' › ')[2], _NAME_CHARS)}”"
+
+
+def _before_and_now(change: TimeChange) -> str:
+    return f"{format_duration(change.now_s)}, before {_span(change.low_s, change.high_s)}"
+
+
 def going_on(cause: Cause, since: ChangesSince) -> int:
     """Return in how many builds in a row a cause was there, this one among them."""
     key = cause_key(cause)
@@ -197,9 +220,9 @@ def _lists(run: Run, since: ChangesSince) -> Iterator[ChangeList]:
         return ChangeList(name, entries, number - len(entries), link)
 
     yield listed("New", list(map(_changed, since.new[:_LISTED])), len(since.new), "show=new")
-    yield listed("Fixed", list(map(_changed, since.fixed[:_LISTED])), len(since.fixed))
-    yield listed("Flaky", list(map(_flaky, since.flaky[:_LISTED])), len(since.flaky))
-    yield listed("Slower", list(map(_timed, since.slower[:_LISTED])), len(since.slower))
+    yield listed("Fixed", list(map(_changed, since.fixed[:_LISTED])), len(since.fixed), "only=change:fixed")
+    yield listed("Flaky", list(map(_flaky, since.flaky[:_LISTED])), len(since.flaky), "only=change:flaky")
+    yield listed("Slower", list(map(_timed, since.slower[:_LISTED])), len(since.slower), "only=change:slower")
     yield listed("Faster", list(map(_timed, since.faster[:_LISTED])), len(since.faster))
     yield listed("Removed", list(map(_changed, since.removed[:_LISTED])), len(since.removed))
     added = [(id_, "", "new in this run") for id_ in since.added[:_LISTED]]

@@ -7,7 +7,7 @@ from plain_verdict.text.formatting import join_list, plural
 
 _MOST_CHECKS = 12  # of one requirement that are named
 _MOST_REQUIREMENTS = 2_000  # rows of the page
-_FEW = 8
+_SHORT_LIST = 8
 _ORDER = tuple(RequirementState)
 
 
@@ -55,7 +55,7 @@ class RequirementsOverview(msgspec.Struct, frozen=True):
     @property
     def opens_met(self) -> bool:
         """Return whether those that are met stand open: where the page is short, or has no others."""
-        return self.number <= _FEW or not self.to_read
+        return self.number <= _SHORT_LIST or not self.to_read
 
     def _rows(self, *, met: bool) -> "list[tuple[RequirementGroup, list[RequirementRow]]]":
         by_group = (

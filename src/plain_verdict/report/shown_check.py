@@ -121,9 +121,7 @@ def _show_attempt(position: int, attempt: Attempt, evidence: EvidenceIndex) -> S
     number = attempt.number or position
     if not (attempt.evidence or attempt.steps or attempt.exchanges):
         return ShownAttempt(attempt, number, circumstances, None, (), {})
-    lead = evidence.lead_picture(attempt)
-    if lead is not None and evidence.in_set(lead, attempt):
-        lead = None  # it stands with those that it belongs to
+    lead = evidence.single_lead(attempt)
     seen = {lead.content} if lead is not None else set[str]()
     of_steps = {id(step): tuple(evidence.shown(step.evidence, seen)) for step in steps_below(attempt)}
     others = () if attempt.evidence == (lead,) else attempt.evidence

@@ -6,6 +6,7 @@ import msgspec
 
 from plain_verdict.model import Cause, ConditionResult, Outcome, State, Tally
 from plain_verdict.report import Report
+from plain_verdict.report.history import change_lines
 from plain_verdict.report.identity import in_words
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import capital, format_day, format_duration, format_time_of_day, plural, shorten
@@ -13,7 +14,7 @@ from plain_verdict.text.markdown import escape_markdown
 from plain_verdict.writers.interface import OutputFile
 
 _MOST_SUMMARY_BYTES = 60_000  # servers cut longer summaries off
-_MOST_CAUSES, _CHECKS = 30, 8
+_MOST_CAUSES, _CHECKS = 10, 8
 _CONDITIONS, _LISTED, _OPERATIONS = 40, 20, 10
 _FACTS = 30
 
@@ -65,7 +66,7 @@ def _lines(report: Report, link: str, most: int) -> Iterator[str]:
     yield ""
     yield from _tally(report)
     yield from _conditions(verdict.conditions)
-    yield from _causes(report, most)
+    yield from _causes(report, most, link)
     yield from _changes(report, most)
     yield from _operations(report)
     if report.load:
@@ -105,7 +106,7 @@ def _counts(tally: Tally, outcomes: Sequence[Outcome]) -> str:
     return " | ".join(f"{number:,}" for number in (tally.total, *map(tally.of, outcomes)))
 
 
-def _causes(report: Report, most: int) -> Iterator[str]:
+def _causes(report: Report, most: int, link: str) -> Iterator[str]:
     verdict = report.verdict
     if not verdict.causes:
         return
@@ -113,7 +114,8 @@ def _causes(report: Report, most: int) -> Iterator[str]:
     for cause in verdict.causes[:most]:
         yield from _cause(report, cause)
     if len(verdict.causes) > most:
-        yield from ("", f"And {plural(len(verdict.causes) - most, 'more cause')}.")
+        more = f"and {plural(len(verdict.causes) - most, 'more cause')}"
+        yield from ("", f"[{more}](<{_address(link)}#why>)" if link else f"{capital(more)}.")
 
 
 def _cause(report: Report, cause: Cause) -> Iterator[str]:
@@ -136,6 +138,9 @@ def _changes(report: Report, most: int) -> Iterator[str]:
         return
     yield from ("", f"### Changes since {_worded(history.against)}", "", _worded(history.lead))
     since = report.run.in_series.since if report.run.in_series else None
+    if since and (lines := change_lines(since)):
+        yield ""
+        yield from (f"- {_worded(line)}" for line in lines)
     listed = since.new[: min(_LISTED, most)] if since else ()
     if listed and since:
         yield from ("", "New:", "")

@@ -14,7 +14,7 @@ from plain_verdict.report.load.spread import spread
 from plain_verdict.report.ranges import Range, RangeScale
 from plain_verdict.text.formatting import format_day, format_duration, format_failed_share, format_span, plural
 
-_FEW = 3
+_FEW_TARGETS = 3
 MOST_REQUESTS = 300  # rows of the page; the tables have all
 
 
@@ -47,7 +47,7 @@ class LoadOverview(msgspec.Struct, frozen=True):
     @property
     def targets_to_read(self) -> list[Check]:
         """Return the targets that stand open: those not met, or all where they are few."""
-        if len(self.targets) <= _FEW:
+        if len(self.targets) <= _FEW_TARGETS:
             return list(self.targets)
         return [check for check in self.targets if check.outcome is not Outcome.PASSED]
 

@@ -16,6 +16,7 @@ from plain_verdict.report.brand.tokens import (
     PLATE_PADDING,
     colour_of,
 )
+from plain_verdict.report.history import change_lines
 from plain_verdict.report.identity import in_words
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import (
@@ -86,6 +87,8 @@ class _Words(msgspec.Struct, frozen=True, kw_only=True):
     since: str = ""
     """The build that the run is compared with, "" where there is none."""
     changes: str = ""
+    change_lines: Sequence[str] = ()
+    """What is fixed, still failing, flaky and slower, a line each."""
     new: list[tuple[str, str]]
     """Names of failures that are new, and how they ended before; ``more_new`` are only counted."""
     more_new: int
@@ -142,7 +145,8 @@ def _words(report: Report, most_causes: int, *, chart: bool) -> _Words:
         made=f"{format_day(info.made)}, {format_time_of_day(info.made)}",
     )
     if history:
-        words = msgspec.structs.replace(words, since=history.against, changes=history.lead)
+        lines = change_lines(since) if since else ()
+        words = msgspec.structs.replace(words, since=history.against, changes=history.lead, change_lines=lines)
     return _with_load(words, report, chart=chart)
 
 
@@ -238,7 +242,10 @@ def _plain_condition(condition: ConditionResult) -> str:
 
 def _plain_causes(words: _Words) -> list[str]:
     lines = [line for cause in words.causes for line in ("", *_plain_cause(cause))][1:]
-    return [*lines, "", f"and {plural(words.more_causes, 'more cause')}"] if words.more_causes else lines
+    if not words.more_causes:
+        return lines
+    where = f": {words.link}#why" if words.link else ""
+    return [*lines, "", f"and {plural(words.more_causes, 'more cause')}{where}"]
 
 
 def _plain_end(words: _Words) -> list[str]:
@@ -268,7 +275,8 @@ def _wrapped(line: str) -> str:
 def _plain_changes(words: _Words) -> list[str]:
     more = [f"- and {words.more_new:,} more"] if words.more_new else []
     new = [f"- {name}: {before}" for name, before in words.new]
-    return [words.changes, *(["", "New:", *new, *more] if new else [])]
+    lines = [f"- {line}" for line in words.change_lines]
+    return [words.changes, *_parted(lines), *(["", "New:", *new, *more] if new else [])]
 
 
 def _plain_operations(words: _Words) -> list[str]:

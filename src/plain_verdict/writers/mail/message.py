@@ -17,7 +17,7 @@ from plain_verdict.writers.mail.envelope import Attachment, Envelope
 
 _DIGEST_BYTES = 100_000  # some mail programs cut longer ones off
 _NOBODY = "plain-verdict@invalid"  # Source: RFC 2606, section 2: a name that can't be anybody's
-_MOST_CAUSES = 20
+_MOST_CAUSES = 10
 _SUBJECT_CHARS = 400  # RFC 5322, section 2.1.1 folds it; people read the first 60
 
 

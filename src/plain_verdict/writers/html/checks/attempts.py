@@ -22,18 +22,18 @@ def attempts_html(table: AttemptsTable, evidence: EvidenceHtml) -> Iterator[str]
         f"{heads}</tr></thead><tbody>"
     )
     for row in table.rows:
-        cells = "".join(
-            f'<td data-label="{name}"><bdi>{escaped(cell) or "–"}</bdi></td>'
-            for name, cell in zip(names, row.cells, strict=True)
+        yield _row(
+            row.label, [f"<bdi>{escaped(cell) or '–'}</bdi>" for cell in row.cells], names, differs=row.differs
         )
-        mark = "" if row.differs else ' <small class="soft">the same</small>'
-        yield f'<tr{" class=differs" if row.differs else ""}><th scope="row">{row.label}{mark}</th>{cells}</tr>'
     if table.pictures:
-        drawn = "".join(
-            f'<td data-label="{name}">{evidence.picture(picture) if picture else "–"}</td>'
-            for name, picture in zip(names, table.pictures, strict=True)
-        )
-        yield f'<tr class="differs"><th scope="row">Picture</th>{drawn}</tr>'
+        drawn = [str(evidence.picture(picture)) if picture else "–" for picture in table.pictures]
+        yield _row("Picture", drawn, names, differs=True)
     yield "</tbody></table></div>"
     if table.hidden:
         yield f'<p class="soft">and {plural(table.hidden, "attempt")} between them, below.</p>'
+
+
+def _row(label: str, cells: list[str], names: list[str], *, differs: bool) -> str:
+    mark = "" if differs else ' <small class="soft">the same</small>'
+    columns = "".join(f'<td data-label="{name}">{cell}</td>' for name, cell in zip(names, cells, strict=True))
+    return f'<tr{" class=differs" if differs else ""}><th scope="row">{label}{mark}</th>{columns}</tr>'

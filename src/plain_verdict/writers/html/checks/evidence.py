@@ -62,18 +62,14 @@ class EvidenceHtml:
         return Markup("".join(self._all(list(shown))))  # noqa: S704  every text is escaped
 
     def _all(self, shown: list[ShownEvidence]) -> Iterator[str]:
-        sets, shown = picture_sets(shown)
+        sets, others = picture_sets(shown)
         yield from map(self._set, sets)
-        poster = next((piece for piece in shown if piece.role is PictureRole.POSTER and piece.is_picture), None)
-        if poster and any(piece.content and piece.content.kind is ContentKind.VIDEO for piece in shown):
-            shown = [piece for piece in shown if piece is not poster]
-        else:
-            poster = None
-        pictures = [piece for piece in shown if piece.is_picture and not piece.repeated]
+        poster = _poster_of(others)
+        pictures = [piece for piece in others if _stands_as_picture(piece) and piece is not poster]
         if pictures:
             yield f'<div class="pics">{"".join(map(self.picture, pictures))}</div>'
-        for piece in shown:
-            if piece.repeated or not piece.is_picture:
+        for piece in others:
+            if not _stands_as_picture(piece):
                 yield self._other(piece, poster)
 
     def _set(self, pictures: PictureSet) -> str:
@@ -116,6 +112,17 @@ class EvidenceHtml:
 
     def _home(self, prefix: str, content: Content) -> str:
         return escaped(self._links.home(f"{prefix}-{content.key}"))
+
+
+def _stands_as_picture(piece: ShownEvidence) -> bool:
+    return piece.is_picture and not piece.repeated
+
+
+def _poster_of(shown: list[ShownEvidence]) -> ShownEvidence | None:
+    """Return the frame that stands for a video that is among them."""
+    if not any(piece.content and piece.content.kind is ContentKind.VIDEO for piece in shown):
+        return None
+    return next((piece for piece in shown if piece.role is PictureRole.POSTER and piece.is_picture), None)
 
 
 def _why(piece: ShownEvidence) -> str:

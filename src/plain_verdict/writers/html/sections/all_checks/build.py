@@ -9,7 +9,7 @@ from plain_verdict.report.suites import SuiteGroup, describe_outcomes
 from plain_verdict.text.formatting import plural
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
-_FEW = 40
+_FEW_CHECKS = 40
 """Checks up to which all stand open: the page is short."""
 _FEW_SUITES = 3
 
@@ -39,7 +39,7 @@ def _select(report: Report, page: PageParts) -> AllChecksContent | None:
     first_quiet = next((at for at, group in enumerate(report.suites) if group.is_quiet), len(report.suites))
     count = sum(len(group.checks) for group in report.suites)
     return AllChecksContent(
-        report.suites[:first_quiet], report.suites[first_quiet:], "open" if count <= _FEW else "folded"
+        report.suites[:first_quiet], report.suites[first_quiet:], "open" if count <= _FEW_CHECKS else "folded"
     )
 
 

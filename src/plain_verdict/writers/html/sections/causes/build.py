@@ -8,7 +8,7 @@ from plain_verdict.text.formatting import count_or_share
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
 _MOST_IN_VIEW = 10
-_FEW = 3  # more than that stand open, rather than behind a fold of one or two
+_NOT_WORTH_A_FOLD = 3  # more than that stand open, rather than behind a fold of one or two
 
 
 class CausesContent(msgspec.Struct, frozen=True):
@@ -30,7 +30,7 @@ def _select(report: Report, _: PageParts) -> CausesContent | None:
     shares = [_share(len(entry.cause.checks), bad) for entry in report.causes]
     number = len(report.verdict.causes)
     causes = list(zip(report.causes, shares, strict=True))
-    in_view = _MOST_IN_VIEW if len(causes) >= _MOST_IN_VIEW + _FEW else len(causes)
+    in_view = _MOST_IN_VIEW if len(causes) >= _MOST_IN_VIEW + _NOT_WORTH_A_FOLD else len(causes)
     return CausesContent(causes[:in_view], causes[in_view:], number, number - len(causes))
 
 
