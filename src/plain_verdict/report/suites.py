@@ -12,7 +12,8 @@ from plain_verdict.text.formatting import join_list
 
 _VALUES_OF_A_FACT = 4  # in the heading of a suite: more are not what its checks share
 _RANK = {outcome: rank for rank, outcome in enumerate(Outcome)}
-_QUIET = (Outcome.PASSED, Outcome.SKIPPED)
+QUIET = (Outcome.PASSED, Outcome.SKIPPED)
+"""Outcomes that need no reader."""
 
 
 class Variants(msgspec.Struct, frozen=True):
@@ -79,7 +80,7 @@ class SuiteGroup(msgspec.Struct, frozen=True, dict=True):
     @property
     def is_quiet(self) -> bool:
         """Return whether all its checks passed or were skipped."""
-        return all(check.attempts[-1].outcome in _QUIET for check in self.checks)
+        return all(check.attempts[-1].outcome in QUIET for check in self.checks)
 
     @property
     def bad(self) -> int:
@@ -100,7 +101,7 @@ def _checks_of(row: "Check | Variants") -> tuple[Check, ...]:
 
 
 def _is_quiet(row: "Check | Variants") -> bool:
-    return all(check.attempts[-1].outcome in _QUIET for check in _checks_of(row))
+    return all(check.attempts[-1].outcome in QUIET for check in _checks_of(row))
 
 
 def describe_outcomes(checks: Sequence[Check]) -> str:

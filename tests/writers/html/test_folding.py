@@ -90,7 +90,10 @@ def unfolded(text: str) -> tuple[dict, list[str]]:
         return gzip.decompress(base64.b64decode(parts[name])).decode()
 
     whole = [check for name in parts if name.startswith("block-") for check in content(name).split("\0")]
-    return {**json.loads(content("columns")), "ids": base64.b64decode(parts["ids"])}, whole
+    columns = {**json.loads(content("columns")), "ids": base64.b64decode(parts["ids"])}
+    ids = [f"c-{columns['ids'][at : at + 6].hex()}" for at in range(0, len(columns["ids"]), 6)]
+    of_whole = [id_ for id_, kind in zip(ids, columns["kind"], strict=True) if kind == "w"]
+    return columns, [text.replace("\ue000", id_) for id_, text in zip(of_whole, whole, strict=True)]
 
 
 def test_a_folded_page_holds_every_check_once_and_each_as_the_template_renders_it(page, tmp_path, monkeypatch):
@@ -334,3 +337,26 @@ def test_the_rows_that_are_shown_are_taken_along(fold, page, tool, browser, monk
         (one["id"], one["suite"][0], one["name"], one["outcome"]) for one in wanted
     ]
     assert all(row[7].startswith(("the fare service", "a ferry lost")) for row in rows[1:] if row[4] == "failed")
+
+
+def test_rules_that_need_no_reader_are_folded_with_short_texts_and_those_that_failed_stay(page):
+    why = "The service sends what it holds in clear text over the network. " * 20
+    rules, results = [], []
+    for number in range(300):
+        texts = f"<description>{why}</description><rationale>{why}</rationale><fixtext>{why}</fixtext>"
+        rules.append(f'<Rule id="r{number}" severity="medium"><title>Service {number} is off</title>{texts}</Rule>')
+        word = "fail" if number < 3 else "notselected"
+        results.append(f'<rule-result idref="r{number}"><result>{word}</result></rule-result>')
+    text = page(
+        '<Benchmark xmlns="http://checklists.nist.gov/xccdf/1.2" id="b">'
+        f'{"".join(rules)}<TestResult id="t">{"".join(results)}</TestResult></Benchmark>'
+    ).read_text("utf-8")
+    assert len(text) < 250_000
+    tree = html.fromstring(text)
+    assert len(list(tree.iter())) < 2_000
+    failed = tree.cssselect(".every .check.failed")
+    assert len(failed) == 3
+    assert all(why.strip() in check.text_content() for check in failed)
+    _, whole = unfolded(text)
+    assert len(whole) == 297
+    assert all("How to fix it" not in one and why[:200] in one for one in whole)

@@ -6,7 +6,7 @@ type, which a browser keeps and does not run; the page's script opens them.
 """
 
 from base64 import b64encode
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from enum import StrEnum
 from itertools import accumulate, chain, islice, zip_longest
 
@@ -17,10 +17,10 @@ from plain_verdict.http.building import path_of
 from plain_verdict.model import Attempt, Check, Exchange, Kind, Outcome, Step, exchanges_of, tally_of
 from plain_verdict.report import Report
 from plain_verdict.report.shown_check import describe_time, is_simple
-from plain_verdict.report.suites import SuiteGroup
+from plain_verdict.report.suites import QUIET, SuiteGroup
 from plain_verdict.runtime.processes import BackgroundTask
 from plain_verdict.settings.limits import FOLDED_DETAIL_CHARS
-from plain_verdict.text.cleaning import block
+from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import capital, plural
 from plain_verdict.writers.html.checks.rows import name_text
 
@@ -34,7 +34,13 @@ _BLOCK_CHARS = 400_000  # of a folded part: small enough to unfold within a fram
 _MORE_CALLS = 20  # of a check, that search finds
 _MORE_CHARS = 400  # of a check's messages that search looks through
 _IN_BACKGROUND, _HALF_IN_BACKGROUND = 0.85, 0.6  # of the whole checks, where another process helps
+_MANY_RULES = 1_000
+"""Rules that need no reader, from which on their texts are left out: their source has them."""
+_QUIET_CHARS = 300  # of the description of such a rule, where they are fewer
+_RULE_CHARS, _HEAVY_CHARS = 1_000, 120_000  # what else a rule takes, about; what makes a page heavy
 _MANY_CHECKS = 1_000  # whole checks whose rendering takes longer than starting a process
+ID_HOLE = "\ue000"
+"""Stands for a check's id in its block."""
 Render = Callable[[Check], str]
 
 
@@ -98,6 +104,8 @@ class Folding:
         self.count = sum(sizes) - self.plain_count
         self.open = self.count <= OPEN_AT_MOST
         self.cuts = len(report.bad) > PLAIN_FAILURES
+        quiet_rules = sum(1 for check in self.checks if check.rule and check.outcome in QUIET)
+        self._many_rules = quiet_rules > _MANY_RULES
         self._folds_failures = len(report.bad) > self.plain_count
         kinds = zip(self.checks, self._kinds, strict=True)
         self._whole = [check for check, kind in kinds if kind is RowKind.WHOLE]
@@ -167,7 +175,9 @@ class Folding:
         first, chars = which.start, 0
         rendered: list[str] = []
         for number in which:
-            rendered.append(self._render(self._shortened(self._whole[number])))
+            check = self._whole[number]
+            # The script knows the ids: random ones, which nothing compresses.
+            rendered.append(self._render(self._shortened(check)).replace(check.id, ID_HOLE))
             chars += len(rendered[-1])
             if chars > _BLOCK_CHARS:
                 yield first, "\0".join(rendered)  # no text of a page has a NUL in it
@@ -176,7 +186,9 @@ class Folding:
             yield first, "\0".join(rendered)
 
     def _shortened(self, check: Check) -> Check:
-        """Return a check with its stack texts cut where the failures are so many that nobody reads them all."""
+        """Return a check with its texts cut: what asks for nothing, and stacks nobody reads all of."""
+        if check.rule and check.outcome in QUIET:
+            return _quiet_rule(check, 0 if self._many_rules else _QUIET_CHARS)
         last = check.attempts[-1]
         if not self.cuts or all(len(problem.detail) <= FOLDED_DETAIL_CHARS for problem in last.problems):
             return check
@@ -211,6 +223,25 @@ class Folding:
         for number, (check, kind) in enumerate(zip(self.checks, self._kinds, strict=True)):
             if kind is not RowKind.SIMPLE and (text := _found_by_search(check)):
                 yield str(number), text
+
+
+def is_heavy(checks: Iterable[Check]) -> bool:
+    """Return whether what checks tell that need no reader makes a page heavy."""
+    chars = 0
+    for check in checks:
+        if check.rule and check.outcome in QUIET:
+            chars += len(check.description) + len(check.rule.why) + len(check.rule.remediation) + _RULE_CHARS
+            if chars > _HEAVY_CHARS:
+                return True
+    return False
+
+
+def _quiet_rule(check: Check, chars: int) -> Check:
+    """Return a rule that is kept or does not apply with a short description: nothing is to be fixed."""
+    replace = msgspec.structs.replace
+    about = single_line(check.description, chars) if chars else ""
+    rule = replace(check.rule, why="", remediation="") if check.rule else None
+    return replace(check, description=about, rule=rule)
 
 
 def _seconds(attempt: Attempt) -> str:

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from plain_verdict.report import Report
 from plain_verdict.report.shown_exchange import exchange_chars
 from plain_verdict.settings.limits import FOLD_AFTER_CHARS
+from plain_verdict.writers.html.folding import is_heavy
 from plain_verdict.writers.html.links import Links
 from plain_verdict.writers.html.renderer import Renderer
 from plain_verdict.writers.html.sections import PageParts
@@ -18,7 +19,8 @@ def render_page(report: Report, *, fold_after: int, in_background: bool) -> Iter
     """
     renderer = Renderer(report)
     links = Links({check.id: "" for group in report.suites for check in group.checks})
-    is_large = len(links.pages) > fold_after or exchange_chars(report.shown_run.checks) > FOLD_AFTER_CHARS
+    checks = report.shown_run.checks
+    is_large = len(links.pages) > fold_after or exchange_chars(checks) > FOLD_AFTER_CHARS or is_heavy(checks)
     folding = renderer.fold(links) if is_large else None
     if folding:
         folding.start(in_background=in_background)

@@ -146,6 +146,7 @@
   var KINDS = ["api", "load", "compliance"];
   var FAILURES = ["failed", "errored"];
   var MOST_BLOCKS = 300;
+  var ID_HOLE = "";
   var list = find(document, ".every");
   var isFolded = document.getElementById("columns") !== null;
   var nameOf = (title) => [...title.childNodes].filter((node) => node.nodeName !== "SPAN").map((node) => node.textContent).join("").trim();
@@ -272,7 +273,8 @@
     if (!columns) return "";
     if (columns.kind[check] === KIND.whole) {
       const block = blockOfCheck(check);
-      return blocks.get(block)?.[folded.order[check] - folded.starts[block]] ?? "";
+      const whole = blocks.get(block)?.[folded.order[check] - folded.starts[block]] ?? "";
+      return whole.replaceAll(ID_HOLE, escaped(checks.id[check]));
     }
     const values = {
       id: checks.id[check],

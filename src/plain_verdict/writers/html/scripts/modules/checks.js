@@ -40,6 +40,7 @@ const KIND = { plain: "p", simple: "s", whole: "w" };
 const KINDS = ["api", "load", "compliance"];
 const FAILURES = ["failed", "errored"];
 const MOST_BLOCKS = 300;
+const ID_HOLE = "\ue000"; // stands for a check's id in its block
 
 export const list = find(document, ".every");
 export const isFolded = document.getElementById("columns") !== null;
@@ -207,7 +208,8 @@ export function htmlOf(check) {
   if (!columns) return "";
   if (columns.kind[check] === KIND.whole) {
     const block = blockOfCheck(check);
-    return blocks.get(block)?.[folded.order[check] - folded.starts[block]] ?? "";
+    const whole = blocks.get(block)?.[folded.order[check] - folded.starts[block]] ?? "";
+    return whole.replaceAll(ID_HOLE, escaped(checks.id[check]));
   }
   /** @type {Record<string, string>} */
   const values = {
