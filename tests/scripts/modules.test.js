@@ -5,6 +5,7 @@ import { gzipSync } from "node:zlib";
 
 const MODULES = "../../src/plain_verdict/writers/html/scripts/modules";
 const { readView, writeView } = await import(`${MODULES}/fragment.js`);
+const { keepOnly, numbersOf } = await import(`${MODULES}/facets.js`);
 const { stepAt } = await import(`${MODULES}/charts.js`);
 const { byName, keepMatches, slowestFirst, wordsOf } = await import(`${MODULES}/search.js`);
 const { blockOf, bytesOf, idsOf, inflated } = await import(`${MODULES}/packed.js`);
@@ -12,16 +13,30 @@ const { blockOf, bytesOf, idsOf, inflated } = await import(`${MODULES}/packed.js
 for (const [fragment, view] of [
   ["", null],
   ["c-0123456789ab", null],
-  ["show=failed", { show: ["failed"], find: "", order: "suite", kind: "" }],
+  ["show=failed", { show: ["failed"], find: "", order: "suite", kind: "", only: [] }],
   [
     "show=failed,errored&find=day%20return&order=slowest",
-    { show: ["failed", "errored"], find: "day return", order: "slowest", kind: "" },
+    { show: ["failed", "errored"], find: "day return", order: "slowest", kind: "", only: [] },
   ],
-  ["find=a%3Db%26c", { show: [], find: "a=b&c", order: "suite", kind: "" }],
-  ["find=%E0%A4%A&order=backwards", { show: [], find: "", order: "suite", kind: "" }],
-  ["kind=api", { show: [], find: "", order: "suite", kind: "api" }],
+  ["find=a%3Db%26c", { show: [], find: "a=b&c", order: "suite", kind: "", only: [] }],
+  ["find=%E0%A4%A&order=backwards", { show: [], find: "", order: "suite", kind: "", only: [] }],
+  ["kind=api", { show: [], find: "", order: "suite", kind: "api", only: [] }],
   ["show", null],
-  ["show=&find=", { show: [], find: "", order: "suite", kind: "" }],
+  [
+    "only=tag:slow%3Aone&only=cause:100%20%25&only=x",
+    {
+      show: [],
+      find: "",
+      order: "suite",
+      kind: "",
+      only: [
+        ["tag", "slow:one"],
+        ["cause", "100 %"],
+        ["x", ""],
+      ],
+    },
+  ],
+  ["show=&find=", { show: [], find: "", order: "suite", kind: "", only: [] }],
 ]) {
   test(`the fragment ${JSON.stringify(fragment)}`, () => assert.deepEqual(readView(fragment), view));
 }
@@ -31,10 +46,12 @@ test("a view that is written is read again", () => {
     for (const find of ["", "deck 2", "100 % & more = #1", "öre"]) {
       for (const order of ["suite", "slowest", "name"]) {
         for (const kind of ["", "api"]) {
-          const view = { show, find, order, kind };
-          const written = writeView(view);
-          const plain = !show.length && !find && order === "suite" && !kind;
-          assert.deepEqual(readView(written.slice(1)), plain ? null : view);
+          for (const only of [[], [["tag", "a:b & c"]]]) {
+            const view = { show, find, order, kind, only };
+            const written = writeView(view);
+            const plain = !show.length && !find && order === "suite" && !kind && !only.length;
+            assert.deepEqual(readView(written.slice(1)), plain ? null : view);
+          }
         }
       }
     }
@@ -105,5 +122,51 @@ for (const [share, at, words] of [
       ["09:01", "9", "–"],
     ];
     assert.deepEqual(stepAt(steps, share), { at, words });
+  });
+}
+
+test("ranges of numbers are unpacked", () => {
+  assert.deepEqual(numbersOf("0-3,7,9-10"), [0, 1, 2, 3, 7, 9, 10]);
+  assert.deepEqual(numbersOf("5"), [5]);
+});
+
+for (const [only, kept] of [
+  [[], [0, 1, 2, 3, 4]],
+  [[["tag", "slow"]], [0, 1, 2]],
+  [
+    [
+      ["tag", "slow"],
+      ["tag", "night"],
+    ],
+    [0, 1, 2, 4],
+  ],
+  [
+    [
+      ["tag", "slow"],
+      ["file", "a.xml"],
+    ],
+    [2],
+  ],
+  [[["tag", "unknown"]], []],
+  [[["owner", "nobody"]], []],
+]) {
+  test(`only ${JSON.stringify(only)} is kept`, () => {
+    const shown = new Uint8Array(5).fill(1);
+    const facets = [
+      [
+        "tag",
+        "Tag",
+        [
+          ["slow", "0-2"],
+          ["night", "4"],
+        ],
+      ],
+      ["file", "File", [["a.xml", "2-3"]]],
+    ];
+    keepOnly(shown, facets, only);
+    assert.deepEqual(
+      [...shown].flatMap((one, at) => (one ? [at] : [])),
+      kept,
+    );
   });
 }

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pypdf
 import pytest
+from lxml import html
 from PIL import Image
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
@@ -355,6 +356,60 @@ def test_filters_come_from_what_checks_are_and_the_address_keeps_several(opened)
     assert len(shown(again)) == number
     again.find_element(By.CSS_SELECTOR, "optgroup[label=Cause] option:nth-child(2)").click()
     assert len(shown(again)) > number
+
+
+def test_a_failure_is_copied_for_a_ticket_with_all_that_fixing_it_needs(tool, browser, tmp_path):
+    lines = [
+        {"what": "record", "version": 1},
+        {"what": "check", "id": "1", "kind": "api", "suite": ["Fares", "Book"], "name": "A *class* is `booked`"},
+        {"what": "step", "in": "1", "id": "2", "name": "Pay"}, {"what": "step", "in": "2", "id": "3", "name": "Charge the card"},
+        {"what": "exchange", "in": "3", "request": {"method": "POST", "url": "https://fares.test/pay?token=sk_live_4242424242424242"}, "response": {"status": 503}},
+        {"what": "expectation", "in": "3", "subject": "status", "outcome": "failed", "expected": "201", "actual": "503"},
+        {"what": "end", "id": "3", "outcome": "failed"}, {"what": "end", "id": "2", "outcome": "failed"},
+        {"what": "end", "id": "1", "outcome": "failed", "problems": [{"message": "busy", "expected": "a\n```\nb", "actual": "c"}]},
+    ]  # fmt: skip
+    (tmp_path / "r.verdict.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    tool("report", "r.verdict.jsonl", "--fact", "build=4211", "--fact", "branch=main")
+    url = (tmp_path / "verdict.html").as_uri()
+    browser.get(url)
+    browser.execute_script("window.out = []; navigator.clipboard.writeText = async text => { out.push(text); }")
+    for button in browser.find_elements(By.CSS_SELECTOR, ".copies"):
+        button.click()
+    cause, address, ticket = browser.execute_script("return out")
+    check = browser.find_element(By.CSS_SELECTOR, "details.check").get_attribute("id")
+    assert address == f"{url}#{check}"
+    assert cause.startswith("### ")
+    wanted = [
+        r"### A \*class\* is \`booked\`", "Fares › Book · failed", "**busy**", "- Expected:\n\n````\na\n```\nb\n````", "- Actual:",
+        "- status: expected 201, came 503", "- Failing step: Pay › Charge the card", "- Run: build 4211, branch main",
+        f"- Report: <{address}>", "Request: POST https://fares.test/pay", "answer: 503", "```sh\ncurl ",
+    ]  # fmt: skip
+    assert [part for part in wanted if part not in ticket] == []
+    assert "sk_live" not in ticket + cause
+    assert browser.find_element(By.CSS_SELECTOR, ".copies").text == "Copied"
+
+
+def test_several_attempts_stand_side_by_side_and_say_what_differs(tool, tmp_path):
+    lines = [{"what": "record", "version": 1}]
+    for number, (end, message) in enumerate((("failed", "no fare"), ("failed", "no seat"), ("passed", "")), 1):
+        problems = [{"message": message}] if message else []
+        lines += [
+            {"what": "check", "id": f"{number}", "name": "Pay", "attempt": number},
+            {"what": "step", "in": f"{number}", "id": f"s{number}", "name": "Open"},
+            {"what": "end", "id": f"s{number}", "outcome": end},
+            {"what": "end", "id": f"{number}", "outcome": end, "took_s": 4 - number, "problems": problems},
+        ]
+    (tmp_path / "r.verdict.jsonl").write_text("\n".join(map(json.dumps, lines)))
+    tool("report", "r.verdict.jsonl")
+    table = html.fromstring((tmp_path / "verdict.html").read_text("utf-8")).cssselect("table.attempts")[0]
+    heads = [" ".join(head.text_content().split()) for head in table.cssselect("thead th")]
+    assert heads == ["Differs in", "attempt 1 failed", "attempt 2 failed", "attempt 3 passed"]
+    rows = [[cell.text_content() for cell in row] for row in table.cssselect("tbody tr")]
+    assert rows == [
+        ["Message", "no fare", "no seat", "–"],
+        ["Failing step", "Open", "Open", "–"],
+        ["Time", "3.0 s", "2.0 s", "1.0 s"],
+    ]
 
 
 def test_search_goes_through_the_whole_page_section_by_section(opened):
