@@ -309,7 +309,8 @@ def test_targets_are_checks_and_the_page_tells_the_run(tool, tmp_path, browser):
         "no such request",
     ):
         assert part in text, part
-    drawn = "return [...document.querySelectorAll('.chart svg')].map(s => [s.getAttribute('aria-label').length, s.querySelectorAll('text').length, s.getBBox().width])"
+    browser.execute_script("document.querySelectorAll('.quiet').forEach(fold => { fold.open = true; })")
+    drawn = "return [...document.querySelectorAll('.chart .plot')].map(s => [s.getAttribute('aria-label').length, s.querySelectorAll('text').length, s.getBoundingClientRect().width])"
     charts = browser.execute_script(drawn)
     assert len(charts) == 4, charts  # the last is folded
     assert all(words > 10 and texts >= 4 and 850 < width < 960 for words, texts, width in charts[:3]), charts

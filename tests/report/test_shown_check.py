@@ -26,6 +26,7 @@ from plain_verdict.model import (
     LogEntry,
     Outcome,
     Output,
+    PictureRole,
     Problem,
     ResultFile,
     Rule,
@@ -83,7 +84,9 @@ def whole_check() -> tuple[Check, tuple[Content, ...], dict[str, str]]:
 
     def evidence(mark: str) -> Evidence:
         also = {"Evidence.at": "02:10:33", "Content.text": f"{mark}-content"}
-        return make(Evidence, mark, also, content=mark, at=MOMENT, path="/srv/secret", data=b"", unavailable="")
+        also |= {"Evidence.role": "poster, 02:10:33", "Evidence.began": "begins 02:10:33"}
+        times = {"at": MOMENT, "began": MOMENT, "role": PictureRole.POSTER}
+        return make(Evidence, mark, also, content=mark, path="/srv/secret", data=b"", unavailable="", **times)
 
     def expectation(mark: str) -> Expectation:
         return make(

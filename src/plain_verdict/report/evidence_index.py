@@ -47,7 +47,8 @@ class ShownEvidence(msgspec.Struct, frozen=True):
         """Return what is known of it besides: its name where it has another caption, and when it was taken."""
         name = self.evidence.name if self.evidence.caption else ""
         taken = f"{self.evidence.at:%H:%M:%S}" if self.evidence.at else ""
-        return ", ".join(filter(None, (name, taken)))
+        began = f"begins {self.evidence.began:%H:%M:%S}" if self.evidence.began else ""
+        return ", ".join(filter(None, (name, self.evidence.role or "", taken, began)))
 
     @property
     def is_picture(self) -> bool:
