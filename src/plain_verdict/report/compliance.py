@@ -61,6 +61,12 @@ class ComplianceOverview(msgspec.Struct, frozen=True):
         )
 
     @property
+    def all_alike(self) -> bool:
+        """Return whether every rule that is listed failed and counts: the lead says it once."""
+        rows = [row for rule_set in self.sets for row in rule_set.rows]
+        return all(row.check.outcome is Outcome.FAILED and not row.not_counted for row in rows)
+
+    @property
     def quiet_words(self) -> str:
         """Return how many rules passed or do not apply; "" for none."""
         kept = sum(len(rule_set.kept) for rule_set in self.sets)

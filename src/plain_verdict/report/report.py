@@ -73,6 +73,11 @@ class FileRow(msgspec.Struct, frozen=True):
     tally: Tally
     took_s: float | None
 
+    @property
+    def bad(self) -> int:
+        """Return how many of its checks failed or errored."""
+        return self.tally.failed + self.tally.errored
+
 
 class Report(msgspec.Struct, frozen=True, dict=True):
     """What outputs tell, in their order. Times are moments, durations seconds."""

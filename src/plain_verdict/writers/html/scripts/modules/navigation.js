@@ -14,7 +14,7 @@ function mark() {
   const links = nav ? findAll(nav, "a") : [];
   const line = innerHeight / 4;
   let current = links[0];
-  for (const link of links) {
+  for (const link of scrollY > 0 ? links : []) {
     const target = document.getElementById(link.getAttribute("href")?.slice(1) ?? "");
     if (target && target.getBoundingClientRect().top <= line) current = link;
   }
