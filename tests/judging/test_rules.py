@@ -2,6 +2,7 @@
 
 import json
 import re
+from collections import defaultdict
 from itertools import combinations
 
 import pytest
@@ -259,3 +260,49 @@ def test_a_regular_expression_that_takes_too_long_switches_its_rule_off(judged):
     summary, _, _ = judged('[[cause]]\nname = "Trap"\nmatch = { message = "/^(a|a|aa)+$/" }', xml)
     assert summary["rule_notes"] == ["Cause rule “Trap” takes too long to match and was switched off."]
     assert summary["causes"][0]["by_rule"] is False
+
+
+@pytest.mark.parametrize("part", ["first", "second"])
+def test_failures_of_ten_runners_are_grouped_by_the_fault_that_was_put_in(part):
+    rows = json.loads((ROOT / "tests/examples/likeness/runners.json").read_text("utf-8"))
+    runners = {row["runner"] for row in rows if row["part"] == part}
+    assert len(runners) == 10
+    recalls = {}
+    for runner in runners:
+        of_runner = [row for row in rows if (row["part"], row["runner"]) == (part, runner)]
+        keys = ("type", "message", "detail", "expected", "actual")
+        checks = [
+            Check(
+                f"c-{at}",
+                Kind.FUNCTIONAL,
+                (),
+                row["name"],
+                (
+                    Attempt(
+                        Outcome.FAILED,
+                        problems=(Problem(Outcome.FAILED, **{key: row[key] for key in keys if key in row}),),
+                    ),
+                ),
+            )
+            for at, row in enumerate(of_runner)
+        ]
+        causes, _ = find_causes(Run((ResultFile(checks=tuple(checks)),)), ())
+        fault_of = {check.id: row["fault"] for check, row in zip(checks, of_runner, strict=True)}
+        # Precision: no cause has failures of two faults.
+        mixed = [cause.name for cause in causes if len({fault_of[check.id] for check in cause.checks}) > 1]
+        assert mixed == [], runner
+        of_fault = defaultdict(list)
+        for cause in causes:
+            for check in cause.checks:
+                of_fault[fault_of[check.id]].append(cause.name)
+        recalls[runner] = sum(max(map(names.count, names)) / len(names) for names in of_fault.values()) / len(
+            of_fault
+        )
+        # A title says something by itself: it is no runner's banner, no bare type, no matcher without values.
+        for cause in causes:
+            assert re.search(r"[^\W\d_]{3}", cause.name), (runner, cause.name)
+            assert not re.match(
+                r"(?:expect\(|===|Expected values|Failed asserting|not ok|\(in test|AssertionError)", cause.name
+            ), (runner, cause.name)
+    assert sum(recalls.values()) / len(recalls) >= 0.85, recalls
+    assert min(recalls.values()) >= 0.7, recalls

@@ -6,12 +6,14 @@ from collections.abc import Mapping, Sequence
 import msgspec
 
 from plain_verdict.judging.api_causes import CallFailure, call_failures
+from plain_verdict.judging.differences import DIFFERS, name_differences
 from plain_verdict.judging.matching import Matcher, problems_of
-from plain_verdict.judging.similarity import HOLE, Similarity, has_telling_words
+from plain_verdict.judging.similarity import HOLE, WRAPPERS, Similarity, are_near, has_telling_words, is_placed
 from plain_verdict.model import BAD, Cause, Check, Problem, Run
 from plain_verdict.settings.rules import CauseRule
 from plain_verdict.text.expressions import TooSlow
 
+_COMPARED_PATTERNS = 100  # of one place: all with all would be quadratic
 _NO_REASON = "No reason given"
 
 
@@ -80,10 +82,17 @@ def problem_of(check: Check) -> Problem:
     """Return the problem that tells why: the gravest of the attempt that counts."""
     outcome, first = check.outcome, None
     for problem in problems_of(check):
-        if problem.outcome is outcome:
+        if problem.outcome is outcome and (problem.message or problem.detail):
             return problem
         first = first or problem
-    return first or Problem(outcome)
+    return _with_output(first or Problem(outcome), check)
+
+
+def _with_output(problem: Problem, check: Check) -> Problem:
+    """Return a problem that says nothing with the check's output, which may name the reason."""
+    texts = [output.text for output in check.last.outputs]
+    is_silent = not (problem.message or problem.detail)
+    return msgspec.structs.replace(problem, detail="\n".join(texts)) if is_silent and texts else problem
 
 
 def _alike(checks: Sequence[Check], similarity: Similarity, by_call: Mapping[str, CallFailure]) -> list[Cause]:
@@ -93,6 +102,7 @@ def _alike(checks: Sequence[Check], similarity: Similarity, by_call: Mapping[str
         failure = by_call.get(check.id)
         pattern = () if failure and failure.name else similarity.pattern(check.name, problem_of(check))
         groups[(*(failure.key if failure else ()), *pattern)].append(check)
+    _join_near(groups)
     causes = [_causes_by_call(_cause("", alike_checks, similarity), by_call) for alike_checks in groups.values()]
     uses = Counter(cause.name for cause in causes)
     seen: Counter[str] = Counter()
@@ -106,6 +116,22 @@ def _alike(checks: Sequence[Check], similarity: Similarity, by_call: Mapping[str
             cause = msgspec.structs.replace(cause, name=name)  # noqa: PLW2901  the same cause, named
         named.append(cause)
     return named
+
+
+def _join_near(groups: dict[tuple[str, ...], list[Check]]) -> None:
+    """Join groups of one exception at one place whose messages nearly agree, the smaller to the larger."""
+    by_location: dict[tuple[str, str], list[tuple[str, ...]]] = defaultdict(list)
+    for pattern in sorted(groups, key=lambda pattern: (-len(groups[pattern]), pattern)):
+        if is_placed(pattern):
+            by_location[pattern[0], pattern[-1]].append(pattern)
+    for patterns in by_location.values():
+        kept: list[tuple[str, ...]] = []
+        for pattern in patterns[:_COMPARED_PATTERNS]:
+            larger = next((other for other in kept if are_near(other, pattern)), None)
+            if larger is None:
+                kept.append(pattern)
+            else:
+                groups[larger] += groups.pop(pattern)
 
 
 def _causes_by_call(cause: Cause, by_call: Mapping[str, CallFailure]) -> Cause:
@@ -132,7 +158,7 @@ def _cause(name: str, checks: list[Check], similarity: Similarity) -> Cause:
     alike = [(line, problem) for line, problem in lines if similarity.template(line) == template]
     line, typical = min(alike, key=lambda pair: (pair[0], pair[1].message))
     return Cause(
-        name=name or _named([line for line, _ in alike], typical, similarity),
+        name=name or _title(checks, [line for line, _ in lines], [line for line, _ in alike], typical, similarity),
         checks=tuple(checks),
         typical=similarity.pieces(line),
         type=typical.type,
@@ -140,14 +166,37 @@ def _cause(name: str, checks: list[Check], similarity: Similarity) -> Cause:
     )
 
 
+def _title(
+    checks: Sequence[Check], lines: Sequence[str], alike: Sequence[str], typical: Problem, similarity: Similarity
+) -> str:
+    """Return what failed in words that make sense by themselves."""
+    if all(line.startswith(DIFFERS) for line in lines):
+        of_check = f"{checks[0].title}: " if len(checks) == 1 else ""
+        return f"{of_check}{name_differences(lines)}"
+    name = _named(alike, typical, similarity)
+    return (
+        f"{checks[0].title}: {_NO_REASON[0].lower()}{_NO_REASON[1:]}"
+        if name == _NO_REASON and len(checks) == 1
+        else name
+    )
+
+
 def _named(lines: Sequence[str], typical: Problem, similarity: Similarity) -> str:
     """Return a name for failures that say these lines: what they share, and holes for what differs."""
     name = _shared(lines, similarity)
-    if not name.strip(f"{HOLE} .:,;"):
-        return typical.type or _NO_REASON
     # A key, a number: what it is stands in its type.
-    short = typical.type.rpartition(".")[2]
+    short = typical.type.replace("\\", ".").rpartition(".")[2]
+    short = "" if WRAPPERS.fullmatch(short) else short
+    if not name.strip(f"{HOLE} .:,;\"'"):
+        return _named_by_value(short, lines)
     return f"{short}: {name}" if short and not has_telling_words(name) and short not in name else name
+
+
+def _named_by_value(short_type: str, lines: Sequence[str]) -> str:
+    """Return a name for failures that share nothing but their type: it, with the first of their values."""
+    values = list(dict.fromkeys(filter(None, lines)))
+    value = f"{values[0]}{' and others' if len(values) > 1 else ''}" if values else ""
+    return ": ".join(filter(None, (short_type, value))) or _NO_REASON
 
 
 def _shared(lines: Sequence[str], similarity: Similarity) -> str:

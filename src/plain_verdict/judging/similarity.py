@@ -7,9 +7,12 @@ helper's place in the stack, tells nothing and is passed over. Linear time: each
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from functools import lru_cache
+from itertools import islice
 
+from plain_verdict.judging.differences import MATCHER, Difference, difference_of
+from plain_verdict.judging.stack import DETAIL_CHARS, FRAMES, code_locations
 from plain_verdict.model import Problem
 from plain_verdict.text.cleaning import MEANS_LITTLE, headline
 
@@ -36,7 +39,6 @@ _COMMON_TO_ALL = {
     ),
     *("same", "should", "strict", "strictly", "than", "that", "the", "true", "value", "values", "was", "were"),
 }
-_DETAIL_CHARS = 12_000  # the end of a log has the error; its beginning is set-up
 
 # What varies from one failure to the next, the longest forms first, each with signs of which it has one.
 _VARIABLE = (
@@ -63,33 +65,30 @@ _VARIABLE = (
 _LINE_SIGNS = frozenset("".join(signs for _, signs in _VARIABLE))
 _LETTERS_WORD = re.compile(r"[^\W\d_]{3,}")
 _NO_LETTERS = re.compile(r"[\W_]+")
-_PYTHON_FRAME = re.compile(
-    r'^\s*File "(?P<file>[^"\n]{1,300})", line \d{1,7}, in (?P<name>[^\n]{1,120})', re.MULTILINE
-)
-_PYTHON_LOCATION = re.compile(r"^(?P<file>[\w./\\-]{1,200}\.py):\d{1,7}: (?P<name>)", re.MULTILINE)
-_FRAMES = (
-    _PYTHON_FRAME,
-    re.compile(
-        r"^\s*at (?:async )?(?:(?P<name>[^\s(]{1,200}) )?\(?(?P<file>[^\s()]{1,300}?):\d{1,7}:\d{1,7}\)?",
-        re.MULTILINE,
-    ),
-    re.compile(r"^\s*at (?P<name>[\w.$<>/@]{1,200})\((?P<file>[\w$-]{1,100}\.\w{1,10}):\d{1,7}\)", re.MULTILINE),
-    _PYTHON_LOCATION,
-)
-_NOT_OURS = re.compile(
-    r"site-packages|dist-packages|/lib/python|<frozen|node_modules|node:|^(?:java|javax|jdk|sun|kotlin|scala)\."
-    r"|^org\.(?:junit|testng|hamcrest|assertj|opentest4j|openqa|apache\.maven)\.|Thread\.java"
-)
-
-
 # Lines that say that something failed, and not what: of several runners each.
 _MEANS_NOTHING = re.compile(
     r"(?:tests?|check|case|suite|collection|assertion|expectation|unknown)?[ _]?(?:failures?|failed|errors?)?[.!:]?"
     r"|(?:failed|error) (?:on|at|in|during) (?:setup|teardown|tear[- ]down|collection|call)\b.*"
     r"|expected (?:values?|equality|inputs?|.{0,20}expression)\b.{0,60}:|(?:exit|return)[ -]?(?:code|status)?"
     r"|(?:uncaught|unhandled) (?:error|exception)[.!:]?|none|null|assert(?:ion)?[ _]?error[.!:]?"
-    r"|\[?object.{0,20}\]?",
+    r"|\[?object.{0,20}\]?"
+    # Banners and progress.
+    r"|(?:={3,}|-{3,}|#+|not ok|ok|pass|fail|run)\b.{0,200}|[-=_.*#~ ]{3,}|(?:={3}|-{3}) .{0,200}"
+    r"|\((?:in test file|from function) .{0,300}|#? ?failed test\b.{0,200}|#? {0,4}at \S{1,200} line \d{1,7}\.?"
+    r"|terminate called\b.{0,200}|fix (?:any|all) of the following:|async .{0,80}\(index \d{1,4}\)",
     re.IGNORECASE,
+)
+# What runners call a failure of any kind, before the real one.
+_GENERIC_TYPE = re.compile(
+    r"^(?:(?:uncaught|unhandled) )?(?:error|exception|assertionerror|failure): (?=\S)", re.IGNORECASE
+)
+_NOT_OK = re.compile(
+    r"^(?:not ok \d{1,6}(?: -)?|what\(\):) +(?=\S)"
+)  # Source: TAP 14, test points; C++ says the other
+_FAILED_COMMAND = re.compile(r"`.{1,600}' failed(?: with status \d{1,3})?")
+WRAPPERS = re.compile(
+    r"(?:testCodeFailure|TestFailed|subtestsFailed|hookFailed|failure|failed|error|(?:\w*\.)*(?:AssertionError|AssertionFailedError|"
+    r"ExpectationFailedException|AssertionFailedException|JestAssertionError|AssertionFailure))?"
 )
 _TELLING = (
     re.compile(r"^E[ \t]+(?P<line>\S[^\n]{0,600})", re.MULTILINE),
@@ -117,6 +116,7 @@ _SHOWN_ERROR = re.compile(
 _SHORT_VALUES = re.compile(r"[\w\s.=!<>-]{0,30}")
 _SEARCHED_LINES = 60  # of a detail: what tells comes first or last
 _FEW_NAMES = 3
+_PLACED, _NEARLY = 3, 0.5  # parts of a pattern with a place; the share of words that two have in common
 _QUESTIONS = 300  # failures of a template that are looked at: all with all would be quadratic
 _MANY_SHARE = 0.3  # of unlike failures, that have a frame innermost
 
@@ -169,21 +169,48 @@ class Similarity:
         head = headline(problem.message or problem.detail)[:_COMPARED_CHARS]
         line = head if self._tells(name, head) else _line_of(name, problem.detail, head) or head
         shown = _SHOWN_ERROR.search(line)
-        return (shown["type"], shown["message"]) if shown else (problem.type.rpartition(".")[2], line)
+        if shown:
+            return (shown["type"], shown["message"])
+        difference = self.difference(line, problem)
+        if difference:
+            return ("", difference.line)
+        kind = problem.type.replace("\\", ".").rpartition(".")[2]
+        return (kind, _NOT_OK.sub("", _without_type(line, kind)))
+
+    def difference(self, line: str, problem: Problem) -> Difference | None:
+        """Return what differed, where a line only says how values were compared."""
+        if not MATCHER.fullmatch(line) or not WRAPPERS.fullmatch(problem.type.replace("\\", ".")):
+            return None
+        return difference_of(problem)
 
     def pattern(self, name: str, problem: Problem) -> tuple[str, ...]:
         """Return what is alike in all failures of a group: type, line with holes, a place where it needs one."""
         kind, line = self._typed_line(name, problem)
+        joins = self._joins(name, problem)
+        if joins is not None:
+            where = self.location_of(problem)
+            # Other values at one place are one cause; without a place, values keep failures apart.
+            return ("differs", *(joins or ((where,) if where else (line, name))))
         template = self.template(line)
         parts = (kind, template)
         if self._tells_by_itself(template):
             return parts
         where = self.location_of(problem)
+        if " " in where and kind and not WRAPPERS.fullmatch(kind) and not _words_of(template):
+            return (kind, HOLE, where)  # an exception of one type at one place
         if " " in where or _words_of(template):
             return (*parts, where)
         # Where nothing but an assertion's own words is left, the same file is not enough: the values are alike too
         # where they are short, or else it is the same function with other parameters.
         return (*parts, where, line if _SHORT_VALUES.fullmatch(line) else name)
+
+    def _joins(self, name: str, problem: Problem) -> tuple[str, ...] | None:
+        """Return what a failed comparison shares with others of its cause; None for another failure."""
+        kind, line = self._typed_line(name, problem)
+        if kind or not line.startswith("expected "):
+            return None
+        difference = difference_of(problem)
+        return difference.joins if difference and difference.line == line else None
 
     def location_of(self, problem: Problem) -> str:
         """Return the innermost stack line of the team's own code that is no helper's; "" if there is none."""
@@ -193,7 +220,7 @@ class Similarity:
         return next(
             (
                 code_location
-                for code_location in own_code_locations(problem.detail)
+                for code_location in code_locations(problem.detail)
                 if code_location not in self._helpers
             ),
             innermost,
@@ -202,7 +229,7 @@ class Similarity:
     def _innermost(self, detail: str) -> str:
         found = self._locations.get(detail)
         if found is None:
-            found = self._locations[detail] = next(own_code_locations(detail), "")
+            found = self._locations[detail] = next(code_locations(detail), "")
         return found
 
     def _tells(self, name: str, head: str) -> bool:
@@ -247,6 +274,23 @@ class Similarity:
         )
 
 
+def _without_type(line: str, kind: str) -> str:
+    """Return a line without the type before it, where that is known already, or says nothing."""
+    bare = _GENERIC_TYPE.sub("", line)
+    return bare.removeprefix(f"{kind}: ") if kind else bare
+
+
+def is_placed(pattern: tuple[str, ...]) -> bool:
+    """Return whether a pattern is of an exception at a place of the team's own code."""
+    return len(pattern) == _PLACED and bool(pattern[0]) and " " in pattern[-1]
+
+
+def are_near(pattern: tuple[str, ...], other: tuple[str, ...]) -> bool:
+    """Return whether two patterns of one exception at one place say nearly the same."""
+    words, others = _words_of(pattern[1]), _words_of(other[1])
+    return len(words & others) >= _NEARLY * len(words | others)
+
+
 def _is_name(line: str, name: str) -> bool:
     """Return whether a line is only the check's own name, or a part of it, or it with its class."""
     bare, bare_name = _bare(line), _bare(name)
@@ -259,17 +303,26 @@ def _bare(text: str) -> str:
 
 def _line_of(name: str, detail: str, head: str) -> str:
     """Return the first line of a detail that tells something, other than ``head``; "" if there is none."""
-    text = detail[-_DETAIL_CHARS:]
-    for form in _TELLING:
-        for number, found in enumerate(form.finditer(text)):
-            line = found["line"].strip()
-            if line != head and not _MEANS_NOTHING.fullmatch(line) and not _is_name(line, name):
-                return line[:_COMPARED_CHARS]
-            if number > _SEARCHED_LINES:
-                break
+    text = detail[-DETAIL_CHARS:]
+    found = next(filter(None, (_first_of_form(form, text, name, head) for form in _TELLING)), "")
+    return (found or _first_telling(text, name, head))[:_COMPARED_CHARS]
+
+
+def _first_of_form(form: re.Pattern[str], text: str, name: str, head: str) -> str:
+    lines = (match["line"].strip() for match in islice(form.finditer(text), _SEARCHED_LINES))
+    return next((line for line in lines if line != head and not _says_nothing(line, name)), "")
+
+
+def _says_nothing(line: str, name: str) -> bool:
+    return bool(_MEANS_NOTHING.fullmatch(line)) or _is_name(line, name)
+
+
+def _first_telling(text: str, name: str, head: str) -> str:
+    """Return the first line of any form; what a shell's command says tells more than the command that failed."""
     lines = (line.strip() for line in text.split("\n", _SEARCHED_LINES)[:_SEARCHED_LINES])
-    telling = (line for line in lines if len(line) > _FEW_NAMES and line != head and _is_telling(line, name))
-    return next(telling, "")[:_COMPARED_CHARS]
+    telling = [line for line in lines if len(line) > _FEW_NAMES and line != head and _is_telling(line, name)]
+    answers = (line for line in telling if not _FAILED_COMMAND.fullmatch(line))
+    return next(answers, telling[0] if telling else "")
 
 
 def has_telling_words(template: str) -> bool:
@@ -279,7 +332,7 @@ def has_telling_words(template: str) -> bool:
 
 def _is_telling(line: str, name: str) -> bool:
     means_little = MEANS_LITTLE.fullmatch(line) or _MEANS_NOTHING.fullmatch(line) or _is_name(line, name)
-    return not means_little and not any(form.match(line) for form in _FRAMES)
+    return not means_little and not any(form.match(line) for form in FRAMES)
 
 
 def _words_of(template: str) -> set[str]:
@@ -324,32 +377,3 @@ _IDENTIFIERS = re.compile(
     r"|missing \d+ required [a-z -]{1,40}arguments?:|unresolved (?:import|name)"
     r"|unknown (?:field|column|option|command|key|function):?) [\"'`‘“]?(?P<name>[A-Za-z_$][\w.$:-]{0,80})[\"'`’”]?"
 )
-
-
-def own_code_locations(detail: str) -> Iterator[str]:
-    """Yield the stack lines that are the team's own code, the innermost first, as ``file function``."""
-    text = detail[-_DETAIL_CHARS:]
-    for form in _FRAMES:
-        is_team_code = False
-        for frame in _inwards(form, text):
-            file, name = frame["file"], frame["name"] or ""
-            if not (_NOT_OURS.search(file) or _NOT_OURS.search(name)):
-                is_team_code = True
-                yield f"{file.replace(chr(92), '/').rpartition('/')[2]} {name}".strip()
-        if is_team_code:
-            return
-
-
-def _inwards(form: re.Pattern[str], text: str) -> Iterator[re.Match[str]]:
-    """Yield the frames of a form, the innermost first: Python tells it last, the others first."""
-    if form is _PYTHON_FRAME:
-        # From the end: the last frame is all that is needed of most.
-        at = len(text)
-        while (at := text.rfind('File "', 0, at)) >= 0:
-            found = form.match(text, text.rfind("\n", 0, at) + 1)
-            if found:
-                yield found
-    elif form is _PYTHON_LOCATION:
-        yield from reversed(list(form.finditer(text)))
-    else:
-        yield from form.finditer(text)

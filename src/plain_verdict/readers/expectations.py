@@ -21,7 +21,7 @@ _FORMS = tuple(
         rf"expected:? ?<(?P<e>{_BLOCK})> but was:? ?<(?P<a>{_BLOCK})>",
         rf"^{_GAP}expected(?: value)?:{_GAP}(?P<e>{_VALUE})\n(?:{_GAP}\n)?{_GAP}(?:{_CAME}):{_GAP}(?P<a>{_REST})$",
         rf"^{_GAP}{_ACTUAL}:{_GAP}(?P<a>{_VALUE}),?\n{_GAP}expected(?: value)?:{_GAP}(?P<e>{_VALUE}),?$",
-        rf"\bexpected:? (?P<e>{_VALUE})[,;]? (?:{_BUT})(?: value)?:? (?P<a>{_REST})$",
+        rf"\bexpected:? (?!(?:values?|inputs?) to\b)(?P<e>{_VALUE})[,;]? (?:{_BUT})(?: value)?:? (?P<a>{_REST})$",
         # Where a value comes first, it is what came: "expected 481 to equal 418".
         rf"\bexpected (?P<a>{_LITERAL}) to (?:deeply |strictly )?(?:be|equal|eql) (?P<e>{_VALUE})(?: //.*)?$",
     )

@@ -65,10 +65,14 @@ def _of_checks(checks: Sequence[Check]) -> Iterator[_Named]:
 def _of_sources(run: Run, verdict: Verdict, checks: Sequence[Check], numbers: _Numbers) -> Iterator[_Named]:
     proved = {result.requirement.id: result.checks for result in run.requirements.results}
     yield "requirement", "Requirement", {id_: _of_ids(ids, numbers) for id_, ids in proved.items()}
-    calls = ((call.operation.name, call.check.id) for call in run.api.calls)
-    yield "operation", "Operation", _by_value((name, numbers[id_]) for name, id_ in calls if id_ in numbers)
-    if any(kind.kind is Kind.COMPLIANCE for kind in verdict.kinds):
-        yield "rule", "Rule", _rules(checks)
+    yield (
+        "operation",
+        "Operation",
+        _by_value(
+            (call.operation.name, numbers[call.check.id]) for call in run.api.calls if call.check.id in numbers
+        ),
+    )
+    yield "rule", "Rule", _rules(checks) if Kind.COMPLIANCE in {kind.kind for kind in verdict.kinds} else {}
     if 1 < len(run.files) <= _MOST_OPTIONS:
         ids = {file.path: map(attrgetter("id"), file.checks) for file in run.files}
         yield "file", "File", {path: _of_ids(of_file, numbers) for path, of_file in ids.items()}

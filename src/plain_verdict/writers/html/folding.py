@@ -104,8 +104,7 @@ class Folding:
         self.count = sum(sizes) - self.plain_count
         self.open = self.count <= OPEN_AT_MOST
         self.cuts = len(report.bad) > PLAIN_FAILURES
-        quiet_rules = sum(1 for check in self.checks if check.rule and check.outcome in QUIET)
-        self._many_rules = quiet_rules > _MANY_RULES
+        self._many_rules = _count_quiet_rules(self.checks) > _MANY_RULES
         self._folds_failures = len(report.bad) > self.plain_count
         kinds = zip(self.checks, self._kinds, strict=True)
         self._whole = [check for check, kind in kinds if kind is RowKind.WHOLE]
@@ -234,6 +233,10 @@ def is_heavy(checks: Iterable[Check]) -> bool:
             if chars > _HEAVY_CHARS:
                 return True
     return False
+
+
+def _count_quiet_rules(checks: Iterable[Check]) -> int:
+    return sum(1 for check in checks if check.rule and check.outcome in QUIET)
 
 
 def _quiet_rule(check: Check, chars: int) -> Check:
