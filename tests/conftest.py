@@ -185,3 +185,11 @@ def browser() -> Iterator[WebDriver]:
     driver.set_page_load_timeout(600)
     yield driver
     driver.quit()
+
+
+@pytest.fixture(autouse=True)
+def _whole_window(request: pytest.FixtureRequest) -> Iterator[None]:
+    """Give the browser its own window back after a test that made it a phone's."""
+    yield
+    if "browser" in request.fixturenames:
+        request.getfixturevalue("browser").execute_cdp_cmd("Emulation.clearDeviceMetricsOverride", {})

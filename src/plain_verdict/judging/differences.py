@@ -7,6 +7,7 @@ from plain_verdict.model import Problem, Value
 
 _VALUE_SHOWN_CHARS = 120  # of a value in the line that tells a difference
 _DIFF_CHARS = 6_000
+_RARE_CHARS = 2
 _FEWEST_LETTERS = 3  # of a value that can join failures
 # A line that names how values are compared, and neither of them nor what they are.
 MATCHER = re.compile(
@@ -56,7 +57,7 @@ _LEGEND_LINE = re.compile(
     re.M | re.I,
 )
 _COMPARISON = re.compile(r"^(?:\w{1,40}Error: )?[^\n]{1,400} !=[^\n]{1,400}$", re.M)
-_LEGEND = re.compile(r"(?:expected|received|actual)\b.{0,30}|where .{1,300}", re.I)
+_LEGEND = re.compile(r"(?:expected|received|actual)\b.{0,30}|where .{1,300}|failed to generate .{1,60}|\W*", re.I)
 _COMMON_VALUES = {"true", "false", "null", "none", "nil", "undefined", "nan", "error", "object", "array", "string"}
 _LETTERS = re.compile(r"[^\W\d_]+")
 
@@ -96,7 +97,7 @@ class Difference(Value, frozen=True):
     def joins(self) -> tuple[str, ...]:
         """Return what failures of one cause share: signs that differ, a key with its values, or a value that came.
 
-        () for none: numbers, and words that any program says, join nothing.
+        The same two values join as well, unless any program has them: 0 and 1, true and false. () for none.
         """
         start, end = self._ends()
         signs = (self.expected[start : len(self.expected) - end], self.actual[start : len(self.actual) - end])
@@ -107,7 +108,13 @@ class Difference(Value, frozen=True):
         words = {word.casefold() for word in _LETTERS.findall(self.actual)}
         if any(len(word) >= _FEWEST_LETTERS for word in words - _COMMON_VALUES):
             return (self.actual.strip(" ,;"),)
-        return ()
+        return (self.expected, self.actual) if _is_rare(self.expected) and _is_rare(self.actual) else ()
+
+
+def _is_rare(value: str) -> bool:
+    """Return whether a value is none of those that unrelated checks compare."""
+    bare = value.strip(" \"'`,;")
+    return len(bare) >= _RARE_CHARS and bare.casefold() not in _COMMON_VALUES
 
 
 def difference_of(problem: Problem) -> Difference | None:

@@ -75,7 +75,8 @@ _MEANS_NOTHING = re.compile(
     # Banners and progress.
     r"|(?:={3,}|-{3,}|#+|not ok|ok|pass|fail|run)\b.{0,200}|[-=_.*#~ ]{3,}|(?:={3}|-{3}) .{0,200}"
     r"|\((?:in test file|from function) .{0,300}|#? ?failed test\b.{0,200}|#? {0,4}at \S{1,200} line \d{1,7}\.?"
-    r"|terminate called\b.{0,200}|fix (?:any|all) of the following:|async .{0,80}\(index \d{1,4}\)",
+    r"|terminate called\b.{0,200}|\+ +where .{1,600}|fix (?:any|all) of the following:"
+    r"|async .{0,80}\(index \d{1,4}\)",
     re.IGNORECASE,
 )
 # What runners call a failure of any kind, before the real one.

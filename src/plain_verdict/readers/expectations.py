@@ -40,6 +40,7 @@ def find_expectation(*texts: str) -> tuple[str, str] | None:
         start = max(0, word.start() - _MESSAGE_CHARS // 4)
         for form in _FORMS:
             found = form.search(text, start, start + _MESSAGE_CHARS)
-            if found and (found["e"].strip() or found["a"].strip()):
+            # A lone sign is of a diff's legend.
+            if found and (found["e"].strip() or found["a"].strip()) and found["e"].strip() not in ("-", "+"):
                 return found["e"].strip(), found["a"].strip().removesuffix(".")
     return None
