@@ -73,7 +73,7 @@ _MEANS_NOTHING = re.compile(
     r"|(?:uncaught|unhandled) (?:error|exception)[.!:]?|none|null|assert(?:ion)?[ _]?error[.!:]?"
     r"|\[?object.{0,20}\]?"
     # Banners and progress.
-    r"|(?:={3,}|-{3,}|#+|not ok|ok|pass|fail|run)\b.{0,200}|[-=_.*#~ ]{3,}|(?:={3}|-{3}) .{0,200}"
+    r"|(?:not )?ok \d{1,6}\b.{0,200}|(?:pass|fail|run):? {1,4}\S{1,200}|[-=_.*#~ ]{3,}|(?:={3}|-{3}) .{0,200}"
     r"|\((?:in test file|from function) .{0,300}|#? ?failed test\b.{0,200}|#? {0,4}at \S{1,200} line \d{1,7}\.?"
     r"|terminate called\b.{0,200}|\+ +where .{1,600}|fix (?:any|all) of the following:"
     r"|async .{0,80}\(index \d{1,4}\)",
