@@ -5,6 +5,7 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 
@@ -14,6 +15,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 
 from conftest import ROOT
 from plain_verdict.cli import COMMANDS
+from plain_verdict.cli.watching import watch
 
 GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
 BAD = '<testsuite name="Quay"><testcase name="sails"><failure message="water"/></testcase></testsuite>'
@@ -80,6 +82,25 @@ def test_watching_makes_the_page_anew_says_what_changed_and_ends_well(argument, 
     process.send_signal(signal.SIGINT)
     assert process.wait(180) == 0
     assert "Traceback" not in said()
+
+
+def test_what_changes_while_the_page_is_made_is_not_lost(tmp_path):
+    file = tmp_path / "r.xml"
+    file.write_text(GOOD)
+    calls = []
+
+    def once():
+        calls.append(file.read_text())
+        if len(calls) == 2:
+            file.write_text(GOOD + "<!-- saved while the page was made -->")
+        if len(calls) == 3:
+            raise KeyboardInterrupt
+        return None, (), (str(file),)
+
+    later = threading.Timer(2.0, lambda: file.write_text(BAD))
+    later.start()
+    watch([str(tmp_path)], once)
+    assert [text.endswith("made -->") for text in calls] == [False, False, True]
 
 
 def test_an_open_page_loads_itself_and_keeps_its_view(watching, tmp_path, browser):

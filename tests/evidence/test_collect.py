@@ -5,6 +5,7 @@ import json
 import os
 import random
 import re
+import zipfile
 from io import BytesIO
 
 import msgspec
@@ -456,7 +457,9 @@ def test_what_output_names_is_found_from_the_result_up_to_the_named_folder_and_n
     (deep / "shots").mkdir(parents=True)
     for name, image in (("total-expected", screen()), ("total-actual", screen("57.50"))):
         image.save(deep / "shots" / f"{name}.png")
-    (tmp_path / "results" / "trace 1.zip").write_bytes(b"PK\x05\x06" + bytes(18))
+    (deep / ".env").write_text("TOKEN=1")
+    with zipfile.ZipFile(tmp_path / "results" / "trace 1.zip", "w") as trace:
+        trace.writestr("trace.bin", "opened the desk")
     (tmp_path / "secret.png").write_bytes(picture())
     named = (
         "shots/total-expected.png",
@@ -464,6 +467,9 @@ def test_what_output_names_is_found_from_the_result_up_to_the_named_folder_and_n
         "../trace 1.zip",
         "gone/away.png",
         "../../secret.png",
+        ".env",
+        "results/deep/.env",
+        *(f"gone/{number}.png" for number in range(600)),
     )
     lines = "\n".join(f"[[ATTACHMENT|{path}]]" for path in named)
     case = f'<testcase name="Total"><failure message="differs"/><system-out>{lines}</system-out></testcase>'
@@ -471,9 +477,15 @@ def test_what_output_names_is_found_from_the_result_up_to_the_named_folder_and_n
     done = tool("report", "results", "--json")
     assert "error" not in done.err
     notes = " ".join(json.loads(done.out)["evidence_notes"])
-    assert "1 does not exist" in notes
-    assert "1 is outside the folders that were named" in notes
-    assert "--evidence FOLDER" in notes
+    for part in (
+        "does not exist",
+        "2 is hidden",
+        "1 is outside the folders that were named",
+        "1 is over the limit of 500",
+        "--evidence FOLDER",
+    ):
+        assert part in notes
+    assert "TOKEN" not in (tmp_path / "verdict.html").read_text()
     browser.get((tmp_path / "verdict.html").as_uri())
     check = browser.find_element(By.CSS_SELECTOR, "details.check[open]")
     assert check.find_element(By.LINK_TEXT, "trace 1.zip").get_attribute("download") == "trace 1.zip"
@@ -492,6 +504,36 @@ def test_what_output_names_is_found_from_the_result_up_to_the_named_folder_and_n
         == "inset(0px 0px 0px 100%)"
     )
     assert not compared.find_element(By.CSS_SELECTOR, ".trio").is_displayed()
+
+
+def test_a_damaged_archive_counts_although_a_text_attaches_it(tool, tmp_path):
+    bad = '<testsuite name="T"><testcase name="z"><failure message="bad"/></testcase></testsuite>'
+    (tmp_path / "r").mkdir()
+    with zipfile.ZipFile(tmp_path / "r" / "results.zip", "w") as archive:
+        archive.writestr("x.xml", bad * 50)
+    text = (
+        '<testsuite><testcase name="a"><system-out>[[ATTACHMENT|results.zip]]</system-out></testcase></testsuite>'
+    )
+    (tmp_path / "r" / "a.xml").write_text(text)
+    whole = (tmp_path / "r" / "results.zip").read_bytes()
+    (tmp_path / "r" / "results.zip").write_bytes(whole[:80])
+    done = tool("judge", "r")
+    assert done.code == 1
+    assert done.out.startswith("Undecided")
+    assert "results.zip" in done.err
+
+
+def test_pictures_that_no_canvas_holds_are_not_compared():
+    limits = msgspec.structs.replace(DEFAULT_LIMITS, picture_pixels=1_000_000)
+    data = []
+    for size in ((60_000, 1), (1, 60_000)):
+        buffer = BytesIO()
+        Image.new("L", size).save(buffer, "PNG")
+        data.append(buffer.getvalue())
+    task = Task("", data[1], limits, compared_with=Task("", data[0], limits))
+    assert "sizes differ too much" in make_content(task)
+    small = msgspec.structs.replace(limits, picture_bytes=10)
+    assert "over the limit" in make_content(msgspec.structs.replace(task, limits=small))
 
 
 def test_a_step_leads_to_its_place_in_the_video(tmp_path, tool, browser):

@@ -75,6 +75,16 @@ NAMES = [
         [(f"t{n}", "", f"got {what}", f'  File "/w/test_{n}.py", line 9, in test_{n}\n  File "/w/helpers.py", line 3, in check') for n, what in enumerate(("x", "y", "z", "x"))],
         {"got x (in test_0.py, test_0)": 1, "got x (in test_3.py, test_3)": 1, "got y": 1, "got z": 1},
     ),
+    *(
+        (f"what is compared: {message}", [("a fare", "AssertionError", message, "")], {title: 1})
+        for message, title in (
+            ("expected 7 to equal 19", "a fare: expected 19, got 7"), ("assert 3 == 4", "a fare: expected 4, got 3"),
+            ("'Bob' !== 'Ann'", "a fare: expected 'Ann', got 'Bob'"), ("got 3, want 4", "a fare: expected 4, got 3"),
+            ("19 != 7 : the total of the receipt is wrong", "the total of the receipt is wrong"),
+            ("expected the gate to be open", "expected the gate to be open"), ("got no answer from the pilot", "got no answer from the pilot"),
+            ("the tide 3 != 4 metres at the quay", "the tide 3 != 4 metres at the quay"), ("expect(received).toBe(expected)", "a fare: expect(received).toBe(expected)"),
+        )
+    ),
     ("nothing at all", [("t", "", "", ""), ("u", "", "", "")], {"No reason given": 2}),
 ]  # fmt: skip
 

@@ -8,12 +8,11 @@ import sys
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.terminal import show
 from plain_verdict.recorder.http import body_part, exchange_of_curl
+from plain_verdict.recorder.lines import ROLES, about_evidence
 from plain_verdict.recorder.recording import SUFFIX, Recorder
 from plain_verdict.runtime.errors import UsageError
 
 OUTCOMES = ("passed", "failed", "errored", "skipped", "undecided")
-
-ROLES = ("expected", "actual", "difference", "poster")
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -41,7 +40,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     log.add_argument("--level", default="info", metavar="LEVEL")
     keep = action("keep", "add a file as evidence", "PATH", "PARENT")
     keep.add_argument("--caption", default="", metavar="TEXT")
-    keep.add_argument("--role", choices=ROLES, help="what a picture is to others of its check")
+    keep.add_argument("--role", choices=ROLES, default="", help="what a picture is to others of its check")
     exchange = action("exchange", "add a request and its response, from curl's JSON", "PARENT", "EXCHANGE")
     exchange.add_argument("--sent", metavar="FILE", help="file with the request body")
     exchange.add_argument("--body", metavar="FILE", help="file with the response body")
@@ -105,8 +104,7 @@ def _write(recorder: Recorder, options: argparse.Namespace) -> None:
         case "log":
             recorder.note(options.parent, options.text, options.level)
         case "keep":
-            about = {"role": options.role} if options.role else {}
-            recorder.attach(options.parent, options.path, caption=options.caption, **about)
+            recorder.attach(options.parent, options.path, "", options.caption, **about_evidence(options.role))
         case "exchange":
             recorder.put_exchange(options.parent, _exchange(options))
         case "expect":

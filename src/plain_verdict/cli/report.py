@@ -2,7 +2,7 @@
 
 import argparse
 import time
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOT_FIT, NOT_PASSED_ON, NOTHING_READ, PARTLY_READ
@@ -99,23 +99,25 @@ def run(options: argparse.Namespace) -> int:
         raise UsageError("--json and --markdown - both write to standard output", hint="give --markdown a file")
     if not options.watch:
         return make_once(options)[0]
-    from plain_verdict.cli.watching import check_watch, watch  # for those who watch
+    from plain_verdict.cli.watching import Made, check_watch, watch  # for those who watch
 
     check_watch(options)
     options.overwrite = True
     opening = [options.open]
 
-    def once() -> tuple[Verdict | None, Iterable[Path]]:
+    def once() -> Made:
         options.open = bool(opening) and opening.pop()  # once is enough: the page reloads itself
-        _, verdict, published = make_once(options)
-        return verdict, (published.page, *published.others.values()) if published else ()
+        _, run, verdict, published = make_once(options)
+        read = [str(Path(file.folder, Path(file.path).name)) for file in run.files if file.folder]
+        read += [trouble.file for trouble in run.unread]
+        return verdict, (published.page, *published.others.values()) if published else (), read
 
     retries = [argument for retry_arguments in options.retry for argument in retry_arguments]
     return watch([*options.results, *retries], once)
 
 
-def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | None]:
-    """Write the page and print the verdict; return the exit code, the verdict, and what was written."""
+def make_once(options: argparse.Namespace) -> tuple[int, Run, Verdict, Published | None]:
+    """Write the page and print the verdict; return the exit code, the run, its verdict, and what was written."""
     began = time.perf_counter()
     request = request_of(options)
     run, verdict = read_and_judge(request.read, Progress)
@@ -126,7 +128,7 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
         show_labelled("error", "no input could be read, so no report was written")
         if options.json:
             show_summary(Report(run, verdict, PageInfo(request.read.made)), SummaryWriter(options.detail))
-        return NOTHING_READ, verdict, None
+        return NOTHING_READ, run, verdict, None
     report = make_report(run, verdict, request)
     published = publish(report, request, Progress)
     lost = keep_in_history(report, request.read.history, published.link or str(published.page))
@@ -139,7 +141,7 @@ def make_once(options: argparse.Namespace) -> tuple[int, Verdict, Published | No
         open_page(published.page)
     code = exit_code(run, verdict, request.report)
     in_the_way = request.read.history.required and _history_failed(run, lost, shown=not options.quiet)
-    return NOT_PASSED_ON if code == DONE and (failed or in_the_way) else code, verdict, published
+    return NOT_PASSED_ON if code == DONE and (failed or in_the_way) else code, run, verdict, published
 
 
 def _show_notes(notes: Sequence[str]) -> None:

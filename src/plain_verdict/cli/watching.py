@@ -15,8 +15,10 @@ from plain_verdict.text.packages import require
 
 _CALM_MS = 400
 """How long nothing may change before the page is made: runners write file after file."""
-Once = Callable[[], tuple[Verdict | None, Iterable[Path]]]
-"""Makes the page and returns the verdict, if there is one, and what was written."""
+Made = tuple[Verdict | None, Iterable[Path], Iterable[str]]
+"""The verdict, if there is one, what was written, and the files that were read."""
+Once = Callable[[], Made]
+"""Makes the page."""
 _Stamp = tuple[int, int]
 
 
@@ -33,8 +35,9 @@ def watch(results: list[str], once: Once) -> int:
     """Make the page, and again with each change, until the user ends it."""
     import watchfiles  # an extra
 
-    verdict, written = _made(once)
-    before = _stamps(results, written)
+    stamps = _stamps(results, ())
+    verdict, written, read = _made(once)
+    before = _as_read(stamps, read, _stamps(results, written))
     show("Watching for changes. Ctrl-C stops.", "soft")
     try:
         for _ in watchfiles.watch(*_roots(results), debounce=_CALM_MS, step=_CALM_MS // 4, raise_interrupt=False):
@@ -42,8 +45,8 @@ def watch(results: list[str], once: Once) -> int:
             if now == before:
                 continue  # what changed is what we wrote, or no result
             last = verdict
-            verdict, written = _made(once)
-            before = _stamps(results, written)
+            verdict, written, read = _made(once)
+            before = _as_read(now, read, _stamps(results, written))
             if verdict and last:
                 same = verdict.word is last.word
                 show(
@@ -55,13 +58,18 @@ def watch(results: list[str], once: Once) -> int:
     return DONE
 
 
-def _made(once: Once) -> tuple[Verdict | None, Iterable[Path]]:
+def _as_read(before: dict[str, _Stamp], read: Iterable[str], after: dict[str, _Stamp]) -> dict[str, _Stamp]:
+    """Return the stamps after the page was made, of what was read those before: it may have changed meanwhile."""
+    return after | {file: before[file] for file in read if file in before and file in after}
+
+
+def _made(once: Once) -> Made:
     """Make the page; what goes wrong is reported, and the watching goes on."""
     try:
         return once()
     except PlainVerdictError as error:
         show_error(error)
-        return None, ()
+        return None, (), ()
 
 
 def _roots(results: list[str]) -> list[Path]:

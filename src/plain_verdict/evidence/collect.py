@@ -14,7 +14,14 @@ from plain_verdict.evidence.contents import OurBug, Task
 from plain_verdict.evidence.conversion import make_all
 from plain_verdict.evidence.finding import claim, mentioned, templated
 from plain_verdict.evidence.picture_sets import Differences
-from plain_verdict.evidence.safe_paths import SEARCHABLE, files_below, find_below, resolve, resolve_any
+from plain_verdict.evidence.safe_paths import (
+    SEARCHABLE,
+    files_below,
+    find_attached,
+    find_mentioned,
+    resolve,
+    resolve_any,
+)
 from plain_verdict.evidence.traffic import Traffic
 from plain_verdict.evidence.tree import busy_part, change_check, change_run, with_busy_part
 from plain_verdict.inputs.progress import OnProgress
@@ -209,7 +216,9 @@ class _Finding:
         self._found: dict[str, list[str]] = defaultdict(list)
         self._unclaimed: list[str] = []
         self._folders = options.folders
-        self._around = {file.folder: tuple(_folders_around(file)) for file in run.files if file.folder}
+        # Of a folder that was found in several ways, the widest counts.
+        widest_last = sorted((file for file in run.files if file.folder), key=lambda file: -len(file.root))
+        self._around = {file.folder: tuple(_folders_around(file)) for file in widest_last}
         self._spoken_for = set(_named_files(run))
         for folder in options.folders:
             self._look_in(folder, run)
@@ -240,16 +249,22 @@ class _Finding:
         """Return the check with what was found for it, and what its own words name; ``folder`` is its file's."""
         more = [Evidence(Path(file).name, file) for file in dict.fromkeys(self._found.get(check.id, ()))]
         bases = (*self._around[folder], *self._folders) if folder else self._folders
-        for evidence, is_explicit in mentioned(check):
-            real, trouble = find_below(evidence.path, bases)
-            if real and real not in self._spoken_for and all(real != other.path for other in more):
-                more.append(msgspec.structs.replace(evidence, path=real))
-            elif is_explicit and not real:
-                more.append(msgspec.structs.replace(evidence, unavailable=trouble))
+        for evidence in self._named(check, bases):
+            if evidence.unavailable or all(evidence.path != other.path for other in more):
+                more.append(evidence)
         if not more:
             return check
         last = msgspec.structs.replace(check.last, evidence=(*check.last.evidence, *more))
         return msgspec.structs.replace(check, attempts=(*check.attempts[:-1], last))
+
+    def _named(self, check: Check, bases: tuple[str, ...]) -> Iterator[Evidence]:
+        """Yield what the texts of a check name: what was found, and what they attach and is not there."""
+        for evidence, is_explicit in mentioned(check):
+            real, trouble = (find_attached if is_explicit else find_mentioned)(evidence.path, bases)
+            if real and real not in self._spoken_for:
+                yield msgspec.structs.replace(evidence, path=real)
+            elif is_explicit and not real:
+                yield msgspec.structs.replace(evidence, unavailable=evidence.unavailable or trouble)
 
     def loose(self, run: Run) -> tuple[Evidence, ...]:
         """Return what was found and belongs to no check of the run."""

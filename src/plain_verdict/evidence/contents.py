@@ -66,7 +66,7 @@ def _difference(task: Task, expected: Task) -> Content | str:
     from plain_verdict.evidence.picture_difference import draw_difference  # for such pictures only
 
     try:
-        both = [picture.data or Path(picture.file).read_bytes() for picture in (expected, task)]
+        both = [_picture_bytes(picture) for picture in (expected, task)]
         with warnings.catch_warnings():
             warnings.simplefilter("error")
             data, words = draw_difference(both[0], both[1], task.limits.picture_pixels)
@@ -74,6 +74,14 @@ def _difference(task: Task, expected: Task) -> Content | str:
         return f"can't be compared ({' '.join(str(error).split())[:80] or type(error).__name__})"
     made = _content(sha256(data).hexdigest()[:16], "image/png", data, task)
     return made if isinstance(made, str) else msgspec.structs.replace(made, remark=words)
+
+
+def _picture_bytes(task: Task) -> bytes:
+    """Return a picture's bytes. Raises ValueError for one over the limit."""
+    size_bytes = Path(task.file).stat().st_size if task.file else len(task.data)
+    if size_bytes > task.limits.picture_bytes:
+        raise ValueError(f"one is {format_size(size_bytes)}, over the limit")
+    return task.data or Path(task.file).read_bytes()
 
 
 def _made(task: Task) -> Content | str:

@@ -5,11 +5,14 @@ import re
 import unicodedata
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
+from itertools import islice
 from pathlib import Path, PurePath
 
 import msgspec
 
 from plain_verdict.model import Check, Evidence
+from plain_verdict.text.cleaning import single_line
+from plain_verdict.text.formatting import plural
 
 _WORD_PATTERN = re.compile(r"[^\W\d_]+|\d+")
 _CAMEL_BORDER = re.compile(r"(?<=[a-z])(?=[A-Z])")
@@ -29,7 +32,9 @@ _ATTACHED = (
     re.compile(r"\[\[PROPERTY\|attachment\d*=([^\]\n]{1,1000})\]\]", re.IGNORECASE),
 )
 _ATTACHMENT_KEY = re.compile(r"attachments?\d*$", re.IGNORECASE)
-_ATTACHED_CHARS = 1000
+_ATTACHED_CHARS, _ATTACHED_NAME_CHARS = 1000, 160  # of a path; of the name by which it is shown
+_MOST_ATTACHED = 500
+"""Of one check: more come from a program that writes without end."""
 
 
 class Claims(msgspec.Struct, frozen=True):
@@ -103,12 +108,22 @@ def mentioned(check: Check) -> list[tuple[Evidence, bool]]:
     The flag says whether a file is named as an attachment, rather than by a path that stands in a text.
     """
     texts = [output.text for attempt in check.attempts for output in attempt.outputs]
-    paths = {_without_scheme(path): True for path in _attached(check, texts) if 0 < len(path) <= _ATTACHED_CHARS}
+    attached = dict.fromkeys(path for path in _attached(check, texts) if 0 < len(path) <= _ATTACHED_CHARS)
+    paths = dict.fromkeys(map(_without_scheme, islice(attached, _MOST_ATTACHED)), True)
     for text in (*texts, *(fact.value for fact in check.facts)):
         if "." in text:
             for path in _MENTIONED.findall(text):
                 paths.setdefault(_without_scheme(path), False)
-    return [(Evidence(Path(path).name, path), is_explicit) for path, is_explicit in paths.items()]
+    found = [(Evidence(_name_of(path), path), is_explicit) for path, is_explicit in paths.items()]
+    more = len(attached) - _MOST_ATTACHED
+    if more > 0:
+        too_many = Evidence(plural(more, "more attachment"), unavailable=f"is over the limit of {_MOST_ATTACHED}")
+        found.append((too_many, True))
+    return found
+
+
+def _name_of(path: str) -> str:
+    return single_line(Path(path).name or path, _ATTACHED_NAME_CHARS)
 
 
 def _attached(check: Check, texts: Sequence[str]) -> Iterator[str]:

@@ -19,6 +19,8 @@ def draw_difference(expected: bytes, actual: bytes, most_pixels: int) -> tuple[b
     """
     opened = [_opened(data, most_pixels) for data in (expected, actual)]
     size = (max(picture.width for picture in opened), max(picture.height for picture in opened))
+    if size[0] * size[1] > most_pixels:
+        raise ValueError("their sizes differ too much to draw both safely")
     left, right = (_on_canvas(picture, size) for picture in opened)
     bands = ImageChops.difference(left, right).split()
     strongest = ImageChops.lighter(ImageChops.lighter(bands[0], bands[1]), bands[2])

@@ -10,21 +10,31 @@ SEARCHABLE = (_GONE, _OUTSIDE)
 """Troubles that naming a folder may end."""
 
 
-def find_below(path: str, bases: tuple[str, ...]) -> tuple[str, str]:
-    """Return (real path, "") of a file that a text names, relative to the first folder that has it; or why not.
+def find_attached(path: str, bases: tuple[str, ...]) -> tuple[str, str]:
+    """Return (real path, "") of a file that a text attaches, relative to the first folder that has it; or why not.
 
-    A path of another machine is found by its end, as long as that has a folder in it.
+    A path of another machine is found by its end, as long as that has a folder in it. What is hidden is refused:
+    a text may come from the tested program, and must not bring a file of settings into the page.
     """
-    trouble = _GONE
     parts = Path(path.replace("\\", "/")).parts
-    ends = [path, *("/".join(parts[start:]) for start in range(1, len(parts) - 1))]
-    for end in ends:
-        for base in bases:
-            found, why = resolve(end, base, bases)
-            if found:
-                return found, ""
-            if why == _OUTSIDE and end == path and os.path.lexists(Path(base) / path):
-                trouble = why
+    if any(part.startswith(".") and part not in (".", "..") for part in parts):
+        return "", "is hidden"
+    found, trouble = find_mentioned(path, bases)
+    ends = ("/".join(parts[start:]) for start in range(1, len(parts) - 1))
+    return (
+        (found, "") if found else (next(filter(None, (find_mentioned(end, bases)[0] for end in ends)), ""), trouble)
+    )
+
+
+def find_mentioned(path: str, bases: tuple[str, ...]) -> tuple[str, str]:
+    """Return (real path, "") of a file relative to the first of some folders that has it; or ("", why not)."""
+    trouble = _GONE
+    for base in bases:
+        found, why = resolve(path, base, bases)
+        if found:
+            return found, ""
+        if why == _OUTSIDE and os.path.lexists(Path(base) / path):
+            trouble = why
     return "", trouble
 
 

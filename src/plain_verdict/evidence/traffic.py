@@ -1,27 +1,23 @@
 """Turns evidence that is an HTTP archive into exchanges of its check: shown there, judging nothing."""
 
 import os
-import posixpath
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from io import BytesIO
-from operator import attrgetter
 from pathlib import Path
 from typing import BinaryIO, TypeVar
 
 import msgspec
 
-from plain_verdict.evidence.finding import mentioned
 from plain_verdict.evidence.safe_paths import resolve, resolve_any
 from plain_verdict.http.archive import Archive, NotAnArchive
 from plain_verdict.http.har import exchange_of
 from plain_verdict.inputs.source import Source
-from plain_verdict.model import Attempt, Check, Evidence, Exchange, ResultFile, Run, Step, Unread, evidence_of
+from plain_verdict.model import Attempt, Check, Evidence, Exchange, Run, Step, evidence_of
 from plain_verdict.model.transform import with_fields
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.formatting import plural
 
 _SUFFIX, _FORMAT = ".har", "har"
-_PACKED = (".zip", ".tar", ".tgz", ".gz")
 _MOST_EXCHANGES = 500
 """Of one archive that belongs to a check: a browser's own holds every picture and script of a page."""
 Part = TypeVar("Part", Attempt, Step)
@@ -40,7 +36,6 @@ def without_archives_of(sources: Sequence[Source], folders: Sequence[str]) -> li
 
 def without_kept_archives(run: Run) -> Run:
     """Return the run without the archives that a check of it names as its evidence: those are no results."""
-    run = _without_attached_archives(run)
     if not any(file.format == _FORMAT for file in run.files):
         return run
     kept = {
@@ -56,45 +51,6 @@ def without_kept_archives(run: Run) -> Run:
         if file.format != _FORMAT or resolve_any(file.folder, Path(file.path).name) not in kept
     )
     return with_fields(run, files=files)
-
-
-def _without_attached_archives(run: Run) -> Run:
-    """Return the run without the traffic in packed archives that a check attaches, and what is wrong with those.
-
-    Results in one still count: a text that names an archive must not make a failure vanish.
-    """
-    if not any(_is_packed(path) for path in map(attrgetter("path"), (*run.files, *run.unread))):
-        return run
-    attached = {path for file in run.files for path in _attached_by(file)}
-
-    def is_attached(path: str) -> bool:
-        return any(path == archive or path.startswith(f"{archive}/") for archive in attached)
-
-    def matters(trouble: Unread) -> bool:
-        return not is_attached(trouble.path) or _has_results(trouble.path, run)
-
-    files = tuple(file for file in run.files if file.format != _FORMAT or not is_attached(file.path))
-    return with_fields(run, files=files, unread=tuple(filter(matters, run.unread)))
-
-
-def _is_packed(path: str) -> bool:
-    """Return whether an input is an archive, or stands in one."""
-    return any(suffix in path.lower() for suffix in _PACKED)
-
-
-def _has_results(archive: str, run: Run) -> bool:
-    """Return whether results were read from an archive: then what is wrong with it matters."""
-    return any(file.path.startswith(f"{archive}/") and file.format != _FORMAT for file in run.files)
-
-
-def _attached_by(file: ResultFile) -> Iterator[str]:
-    """Yield the archives that the checks of a file attach, as paths are shown."""
-    for check in file.checks:
-        named = [piece.path for piece in evidence_of(check) if piece.path]
-        named += [piece.path for piece, is_explicit in mentioned(check) if is_explicit]
-        for path in named:
-            if path.lower().endswith(_PACKED):
-                yield posixpath.normpath(posixpath.join(posixpath.dirname(file.path), path.replace("\\", "/")))
 
 
 class Traffic:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 import msgspec
 
 from plain_verdict.judging.api_causes import CallFailure, call_failures
-from plain_verdict.judging.differences import DIFFERS, name_differences
+from plain_verdict.judging.differences import BARE_MATCHER, name_differences
 from plain_verdict.judging.matching import Matcher, problems_of
 from plain_verdict.judging.similarity import HOLE, WRAPPERS, Similarity, are_near, has_telling_words, is_placed
 from plain_verdict.model import BAD, Cause, Check, Problem, Run
@@ -158,7 +158,7 @@ def _cause(name: str, checks: list[Check], similarity: Similarity) -> Cause:
     alike = [(line, problem) for line, problem in lines if similarity.template(line) == template]
     line, typical = min(alike, key=lambda pair: (pair[0], pair[1].message))
     return Cause(
-        name=name or _title(checks, [line for line, _ in lines], [line for line, _ in alike], typical, similarity),
+        name=name or _title(checks, [line for line, _ in alike], typical, similarity),
         checks=tuple(checks),
         typical=similarity.pieces(line),
         type=typical.type,
@@ -166,19 +166,17 @@ def _cause(name: str, checks: list[Check], similarity: Similarity) -> Cause:
     )
 
 
-def _title(
-    checks: Sequence[Check], lines: Sequence[str], alike: Sequence[str], typical: Problem, similarity: Similarity
-) -> str:
-    """Return what failed in words that make sense by themselves."""
-    if all(line.startswith(DIFFERS) for line in lines):
+def _title(checks: Sequence[Check], lines: Sequence[str], typical: Problem, similarity: Similarity) -> str:
+    """Return what failed in words that make sense by themselves; ``lines`` are of those that say the usual."""
+    found = [similarity.difference(check.name, problem_of(check)) for check in checks]
+    differences = [difference for difference in found if difference]
+    if len(differences) == len(checks):
         of_check = f"{checks[0].title}: " if len(checks) == 1 else ""
-        return f"{of_check}{name_differences(lines)}"
-    name = _named(alike, typical, similarity)
-    return (
-        f"{checks[0].title}: {_NO_REASON[0].lower()}{_NO_REASON[1:]}"
-        if name == _NO_REASON and len(checks) == 1
-        else name
-    )
+        return f"{of_check}{name_differences(differences)}"
+    name = _named(lines, typical, similarity)
+    # A matcher without its values says as little as nothing does.
+    is_bare = name == _NO_REASON or BARE_MATCHER.fullmatch(name)
+    return f"{checks[0].title}: {name[0].lower()}{name[1:]}" if is_bare and len(checks) == 1 else name
 
 
 def _named(lines: Sequence[str], typical: Problem, similarity: Similarity) -> str:

@@ -1,9 +1,10 @@
-"""What was expected and what came, in the usual shapes of assertion libraries: two lines, a diff, a comparison."""
+"""What was expected and what came, in the usual shapes of assertion libraries: a diff, two lines, a comparison."""
 
 import re
 from collections.abc import Sequence
 
 from plain_verdict.model import Problem, Value
+from plain_verdict.readers.expectations import find_expectation
 
 _VALUE_SHOWN_CHARS = 120  # of a value in the line that tells a difference
 _DIFF_CHARS = 6_000
@@ -14,40 +15,28 @@ MATCHER = re.compile(
     r"(?:\w{0,40}(?:Error|Exception): ?)?(?:"
     r"expect\(.{0,80}\)\.[\w.]{2,60}.{0,80}"
     r"|Failed asserting that .{0,300}|Expected (?:values?|inputs?|\"actual\").{0,600}"
-    r"|assert .{1,300} (?:==|is|in) .{1,300}|.{1,300} (?:!=|!==) .{1,300}"
-    r"|expected .{1,200} to (?:strictly |deeply |loosely )*(?:equal|be|have|match|contain)\b.{0,200}"
+    r"|assert .{1,300} (?:==|is|in) .{1,300}|(?:[\[{('\"<\d-]|None|True|False|null|undefined).{0,300} !==? .{1,300}"
+    r"|expected (?:[\[{('\"\d-]|true|false|null|undefined).{0,200} to \w.{0,200}"
     r"|Failed test\b.{0,200}|got:? .{0,200}"
     r")",
     re.DOTALL,
 )
+BARE_MATCHER = re.compile(
+    r"expect\(.{0,80}\)\.[\w.]{2,60}.{0,80}|Expected (?:values?|inputs?) to .{0,600}", re.DOTALL
+)
+# What the author of a check says after the values. Source: Python, unittest, the argument msg
+_AUTHORS_WORDS = re.compile(r" : (?P<words>[^\n]*[^\W\d_]{3}[^\n]*)\Z")
 _MARGIN = r"^(?:E {1,8}|#[ \t]{0,8}|[ \t]{0,12})"
-_PAIRS = (
-    re.compile(
-        rf"{_MARGIN}expected:? (?P<expected>\S[^\n]{{0,400}})\n"
-        rf"{_MARGIN}(?:received|actual|got|but was):? (?P<actual>[^\n]{{1,400}})",
-        re.M | re.I,
-    ),
-    re.compile(
-        rf"{_MARGIN}(?:received|actual|got): +(?P<actual>[^\n]{{1,400}})\n"
-        rf"{_MARGIN}expected: +(?P<expected>[^\n]{{1,400}})",
-        re.M | re.I,
-    ),
+_MORE_FORMS = (
     re.compile(rf"{_MARGIN}(?P<actual>\{{[^\n]{{1,400}}\}}) != (?P<expected>\{{[^\n]{{1,400}}\}})$", re.M),
     re.compile(r"asserting that (?P<actual>.{1,300}?) matches expected (?P<expected>.{1,300}?)\.$", re.M),
-)
-_COMPARED = (
     re.compile(r"^(?:AssertionError: )?assert (?P<actual>.{1,300}?) == (?P<expected>.{1,300})$", re.M),
-    re.compile(r"^(?:AssertionError: )?(?P<actual>.{1,300}?) !==? (?P<expected>.{1,300}?)(?: : .{1,200})?$", re.M),
-    re.compile(
-        r"^(?:AssertionError: )?expected (?P<actual>.{1,200}?) to (?:strictly |deeply |loosely )*(?:equal|be) "
-        r"(?P<expected>[^/\n]{1,200})",
-        re.M,
-    ),
+    re.compile(r"^(?:AssertionError: )?(?P<actual>.{1,300}?) !==? (?P<expected>.{1,300})$", re.M),
     re.compile(r"\bgot:? (?P<actual>[^,\n]{1,200}),? (?:want|expected):? (?P<expected>[^\n]{1,200})", re.I),
 )
+"""Beyond those by which readers tell the two apart."""
 _REMOVED = re.compile(rf"{_MARGIN}-(?!-)[ \t]{{0,12}}(?P<value>[^\s-][^\n]{{0,400}})$", re.M)
 _ADDED = re.compile(rf"{_MARGIN}\+(?!\+)[ \t]{{0,12}}(?P<value>[^\s+][^\n]{{0,400}})$", re.M)
-_AND_GOT = ", got "
 _LONG_CHARS = 40
 _SEPARATOR = re.compile(r"[,})\]]")
 _KEYED = re.compile(r"[\"'`]?[\w.-]{1,60}[\"'`]? ?(?:=>|[:=]) ?\S")
@@ -62,10 +51,6 @@ _COMMON_VALUES = {"true", "false", "null", "none", "nil", "undefined", "nan", "e
 _LETTERS = re.compile(r"[^\W\d_]+")
 
 
-DIFFERS = "expected "
-"""How each line on a difference begins."""
-
-
 class Difference(Value, frozen=True):
     """A value that was expected, and the one that came."""
 
@@ -75,7 +60,13 @@ class Difference(Value, frozen=True):
     @property
     def line(self) -> str:
         """Return both in words; of long ones the part that differs."""
-        return f"{DIFFERS}{_shown(self._core[0])}{_AND_GOT}{_shown(self._core[1])}"
+        return f"expected {self.shown[0]}, got {self.shown[1]}"
+
+    @property
+    def shown(self) -> tuple[str, str]:
+        """Return both as a line shows them."""
+        expected, actual = self._core
+        return _shown(expected), _shown(actual)
 
     @property
     def _core(self) -> tuple[str, str]:
@@ -117,17 +108,25 @@ def _is_rare(value: str) -> bool:
     return len(bare) >= _RARE_CHARS and bare.casefold() not in _COMMON_VALUES
 
 
+def words_after_values(line: str) -> str:
+    """Return what the author of a check says after the values that were compared; "" for nothing."""
+    found = _AUTHORS_WORDS.search(line)
+    return found["words"].strip() if found else ""
+
+
 def difference_of(problem: Problem) -> Difference | None:
     """Return the values of a problem that only says how they were compared; None where it shows none."""
     # The detail has its lines; a message may have lost them on its way through an attribute.
     text = f"{problem.detail}\n{problem.message}"[:_DIFF_CHARS]
-    return _of_diff(text) or _given(problem) or _of_forms(_PAIRS, text) or _of_forms(_COMPARED, text)
+    return _of_diff(text) or _given(problem) or _of_forms(text)
 
 
 def _given(problem: Problem) -> Difference | None:
-    if problem.expected is None or problem.actual is None:
-        return None
-    return Difference(_flat(problem.expected), _flat(problem.actual))
+    """Return the values as the source gives them, or as readers find them in texts."""
+    if problem.expected is not None and problem.actual is not None:
+        return Difference(_flat(problem.expected), _flat(problem.actual))
+    found = find_expectation(problem.message[:_DIFF_CHARS], problem.detail[:_DIFF_CHARS])
+    return Difference(*map(_flat, found)) if found else None
 
 
 def _of_diff(text: str) -> Difference | None:
@@ -144,20 +143,20 @@ def _of_diff(text: str) -> Difference | None:
     return Difference(removed, added) if plus_is_actual else Difference(added, removed)
 
 
-def _of_forms(forms: Sequence[re.Pattern[str]], text: str) -> Difference | None:
-    found = next(filter(None, (form.search(text) for form in forms)), None)
+def _of_forms(text: str) -> Difference | None:
+    found = next(filter(None, (form.search(text) for form in _MORE_FORMS)), None)
     return Difference(_flat(found["expected"]), _flat(found["actual"])) if found else None
 
 
-def name_differences(lines: Sequence[str]) -> str:
-    """Return lines on differences of one cause as one: the first, and how many are like it."""
-    distinct = list(dict.fromkeys(lines))
-    actual = {line.rpartition(_AND_GOT)[2] for line in distinct}
-    if len(distinct) == 1:
-        return distinct[0]
-    if len(actual) == 1:
-        return f"got {actual.pop()}, expected {distinct[0].partition(_AND_GOT)[0].removeprefix(DIFFERS)} and others"
-    return f"{distinct[0]}, and alike"
+def name_differences(differences: Sequence[Difference]) -> str:
+    """Return differences of one cause in one line: the first, and whether there are others."""
+    lines = list(dict.fromkeys(difference.line for difference in differences))
+    first = differences[0]
+    if len(lines) == 1:
+        return lines[0]
+    if len({difference.shown[1] for difference in differences}) == 1:
+        return f"got {first.shown[1]}, expected {first.shown[0]} and others"
+    return f"{lines[0]}, and alike"
 
 
 def _first(form: re.Pattern[str], text: str) -> str:

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from functools import lru_cache
 from itertools import islice
 
-from plain_verdict.judging.differences import MATCHER, Difference, difference_of
+from plain_verdict.judging.differences import MATCHER, Difference, difference_of, words_after_values
 from plain_verdict.judging.stack import DETAIL_CHARS, FRAMES, code_locations
 from plain_verdict.model import Problem
 from plain_verdict.text.cleaning import MEANS_LITTLE, headline
@@ -127,6 +127,7 @@ class Similarity:
 
     def __init__(self, failures: Sequence[tuple[str, Problem]]) -> None:
         self._lines: dict[tuple[str, Problem], tuple[str, str]] = {}
+        self._differences: dict[tuple[str, Problem], Difference] = {}
         self._pieces: dict[str, tuple[tuple[str, bool], ...]] = {}
         self._templates: dict[str, str] = {}
         self._telling: dict[str, bool] = {}
@@ -172,26 +173,30 @@ class Similarity:
         shown = _SHOWN_ERROR.search(line)
         if shown:
             return (shown["type"], shown["message"])
-        difference = self.difference(line, problem)
-        if difference:
-            return ("", difference.line)
         kind = problem.type.replace("\\", ".").rpartition(".")[2]
+        if MATCHER.fullmatch(line) and WRAPPERS.fullmatch(kind):
+            words = words_after_values(line)
+            if words:
+                return (kind, words)
+            difference = difference_of(problem)
+            if difference:
+                self._differences[name, problem] = difference
+                return ("", difference.line)
         return (kind, _NOT_OK.sub("", _without_type(line, kind)))
 
-    def difference(self, line: str, problem: Problem) -> Difference | None:
-        """Return what differed, where a line only says how values were compared."""
-        if not MATCHER.fullmatch(line) or not WRAPPERS.fullmatch(problem.type.replace("\\", ".")):
-            return None
-        return difference_of(problem)
+    def difference(self, name: str, problem: Problem) -> Difference | None:
+        """Return what differed, where a problem only says how values were compared."""
+        self._typed_line(name, problem)
+        return self._differences.get((name, problem))
 
     def pattern(self, name: str, problem: Problem) -> tuple[str, ...]:
         """Return what is alike in all failures of a group: type, line with holes, a place where it needs one."""
         kind, line = self._typed_line(name, problem)
-        joins = self._joins(name, problem)
-        if joins is not None:
+        difference = self.difference(name, problem)
+        if difference:
             where = self.location_of(problem)
             # Other values at one place are one cause; without a place, values keep failures apart.
-            return ("differs", *(joins or ((where,) if where else (line, name))))
+            return ("differs", *(difference.joins or ((where,) if where else (line, name))))
         template = self.template(line)
         parts = (kind, template)
         if self._tells_by_itself(template):
@@ -204,14 +209,6 @@ class Similarity:
         # Where nothing but an assertion's own words is left, the same file is not enough: the values are alike too
         # where they are short, or else it is the same function with other parameters.
         return (*parts, where, line if _SHORT_VALUES.fullmatch(line) else name)
-
-    def _joins(self, name: str, problem: Problem) -> tuple[str, ...] | None:
-        """Return what a failed comparison shares with others of its cause; None for another failure."""
-        kind, line = self._typed_line(name, problem)
-        if kind or not line.startswith("expected "):
-            return None
-        difference = difference_of(problem)
-        return difference.joins if difference and difference.line == line else None
 
     def location_of(self, problem: Problem) -> str:
         """Return the innermost stack line of the team's own code that is no helper's; "" if there is none."""

@@ -8,7 +8,7 @@ import re
 _VALUE = r"[^\n]{1,600}?"
 _REST = r"[^\n]{1,600}+"  # possessive: a hostile text must not send the search back and forth
 _BLOCK = r"[^<>]{0,2000}|[^\n]{0,600}?"
-_LITERAL = rf"[\d'\"\[{{-]{_VALUE}|true|false|null|undefined"
+_LITERAL = r"[\d'\"\[{-][^\n]{0,600}?|true|false|null|undefined"
 _GAP = r"[^\S\n]*"
 _ACTUAL = r"(?:actual(?: value)?|got)"
 _CAME = r"actual(?:ly)?|received|got|but (?:was|got|found|received)|but|was|found"

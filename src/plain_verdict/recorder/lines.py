@@ -5,6 +5,8 @@ import os
 from io import BytesIO
 from json.encoder import encode_basestring
 
+ROLES = ("expected", "actual", "difference", "poster")
+"""What a picture is to others of its check."""
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from typing import TypeAlias
@@ -18,6 +20,12 @@ VERSION = 1
 _FILE_NAME_CHARS = 80  # file systems take 255 bytes, and a hash stands before it
 _SKIPS = ("Skipped", "SkipTest", "SkippedTest")
 _encoder = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"), default=str)
+
+
+def about_evidence(role: str, began: float | None = None) -> "Line":
+    """Return the keys of an evidence line that say more about it; readers would lose a line of an unknown role."""
+    about: Line = {"role": role} if role in ROLES else {}
+    return about if began is None else {**about, "began": float(began)}
 
 
 def encode(line: Line) -> bytes:

@@ -56,7 +56,7 @@ def verdict_record(request: pytest.FixtureRequest) -> Iterator[object]:
         def exchange(self, response: object = None, *, history: bool = True, **fields: object) -> None:
             """Drop the exchange before anything is made of it."""
 
-        def attach(self, id_: str, evidence: object, name: str = "", caption: str = "", **about: object) -> None:
+        def attach(self, *_: object, **__: object) -> None:
             """Drop the evidence."""
 
     yield Silent(os.devnull)

@@ -25,6 +25,7 @@ from plain_verdict.recorder.lines import (
     Difference,
     Line,
     Unmet,
+    about_evidence,
     as_text,
     encode,
     evidence_bytes,
@@ -163,14 +164,15 @@ class Recorder:
         """Return a step of what is being recorded, to use with ``with`` or as a decorator."""
         return Node(self, "step", name, {})
 
-    def keep(self, evidence: "Kept", name: str = "", *, caption: str = "", **about: object) -> None:
+    def keep(
+        self, evidence: "Kept", name: str = "", *, caption: str = "", role: str = "", began: float | None = None
+    ) -> None:
         """Keep evidence: bytes, the path of a file, or a picture object with ``save`` or ``savefig``.
 
-        ``about`` takes the keys of an evidence line: ``role`` is ``expected``, ``actual`` or ``difference`` for
-        pictures that belong together, ``poster`` for the frame that stands for a video; ``began`` is when a video
-        begins, in epoch seconds.
+        ``role`` is ``expected``, ``actual`` or ``difference`` for pictures that belong together, ``poster`` for the
+        frame that stands for a video; any other is left out. ``began`` is when a video begins, in epoch seconds.
         """
-        self.attach(self.node_id(), evidence, name, caption, **about)
+        self.attach(self.node_id(), evidence, name, caption, **about_evidence(role, began))
 
     def log(self, text: str, level: str = "info") -> None:
         """Note a line in the step or check that is being recorded."""
@@ -314,7 +316,7 @@ class Recorder:
         self.write({"what": "log", "in": id_, "text": str(text), "level": level, "at": time.time()})
 
     def attach(self, id_: str, evidence: "Kept", name: str = "", caption: str = "", **about: object) -> None:
-        """Keep evidence for what has this id, as a file beside the record."""
+        """Keep evidence for what has this id, as a file beside the record; ``about`` from ``about_evidence``."""
         if self._broken:
             return
         try:
@@ -322,8 +324,8 @@ class Recorder:
         except Exception as error:  # noqa: BLE001  whatever a picture object raises, the test must go on
             self._give_up(error, for_good=False)
             return
-        line = {"what": "evidence", "in": id_, "name": name, "path": path, "caption": caption, "at": time.time()}
-        self.write({**line, **about})
+        line: Line = {"what": "evidence", "in": id_, "name": name, "path": path, "caption": caption}
+        self.write({**line, **about, "at": time.time()})
 
     def node_id(self) -> str:
         """Return the id of the innermost step or check that is being recorded, or ""."""

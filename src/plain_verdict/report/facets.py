@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from itertools import chain, groupby
+from itertools import chain, groupby, islice
 from operator import attrgetter
 
 import msgspec
@@ -10,7 +10,8 @@ import msgspec
 from plain_verdict.model import ChangesSince, Check, Kind, Run, Verdict
 from plain_verdict.text.formatting import capital
 
-_MOST_OPTIONS = 200  # of one facet: a longer list is searched for by its words
+_MOST_FILES_OF_A_FACET = 200  # more are searched for by their words
+_MOST_VALUES_OF_A_FACET = 5_000  # whatever a page links to is among them
 _OWNER = "owner"
 
 
@@ -23,15 +24,14 @@ class Facet(msgspec.Struct, frozen=True, array_like=True):
 
 
 def facets_of(run: Run, verdict: Verdict, since: ChangesSince | None, checks: Sequence[Check]) -> list[Facet]:
-    """Return the facets that distinguish the checks, those that most people ask for first."""
+    """Return what the checks can be narrowed by, what most people ask for first."""
     numbers = {check.id: number for number, check in enumerate(checks)}
     named = chain(
         _of_failures(verdict, since, checks, numbers),
         _of_checks(checks),
         _of_sources(run, verdict, checks, numbers),
     )
-    found = (_facet(*values, len(checks)) for values in named)
-    return [facet for facet in found if facet.values]
+    return [facet for facet in (_facet(*values) for values in named) if facet.values]
 
 
 _Named = tuple[str, str, Mapping[str, Iterable[int]]]
@@ -73,7 +73,7 @@ def _of_sources(run: Run, verdict: Verdict, checks: Sequence[Check], numbers: _N
         ),
     )
     yield "rule", "Rule", _rules(checks) if Kind.COMPLIANCE in {kind.kind for kind in verdict.kinds} else {}
-    if 1 < len(run.files) <= _MOST_OPTIONS:
+    if 1 < len(run.files) <= _MOST_FILES_OF_A_FACET:
         ids = {file.path: map(attrgetter("id"), file.checks) for file in run.files}
         yield "file", "File", {path: _of_ids(of_file, numbers) for path, of_file in ids.items()}
 
@@ -122,13 +122,11 @@ def _by_value(pairs: Iterable[tuple[str, int]]) -> dict[str, list[int]]:
     return found
 
 
-def _facet(key: str, label: str, values: Mapping[str, Iterable[int]], count: int) -> Facet:
-    """Return a facet without values that no check has; one value that all have distinguishes nothing."""
-    by_value = {value: sorted(set(numbers)) for value, numbers in values.items() if value}
-    known = [(value, numbers) for value, numbers in by_value.items() if numbers]
-    if len(known) == 1 and len(known[0][1]) == count:
-        known = []
-    return Facet(key, label, [(value, ranges(numbers)) for value, numbers in known[:_MOST_OPTIONS]])
+def _facet(key: str, label: str, values: Mapping[str, Iterable[int]]) -> Facet:
+    """Return a facet without the values that no check has."""
+    by_value = ((value, sorted(set(numbers))) for value, numbers in values.items() if value)
+    known = ((value, ranges(numbers)) for value, numbers in by_value if numbers)
+    return Facet(key, label, list(islice(known, _MOST_VALUES_OF_A_FACET)))
 
 
 def ranges(numbers: Sequence[int]) -> str:

@@ -412,6 +412,18 @@ def test_several_attempts_stand_side_by_side_and_say_what_differs(tool, tmp_path
     ]
 
 
+def test_one_cause_of_all_checks_is_shown_by_its_link_and_offers_no_filter(tool, browser, tmp_path):
+    cases = "".join(
+        f'<testcase name="t{number}"><failure message="busy {number}"/></testcase>' for number in range(3)
+    )
+    (tmp_path / "r.xml").write_text(f'<testsuite name="Fares">{cases}</testsuite>')
+    tool("report", "r.xml")
+    browser.get((tmp_path / "verdict.html").as_uri())
+    browser.find_element(By.CSS_SELECTOR, ".cause .show-these").click()
+    wait_for(browser, "document.querySelector('.state').textContent === '3 of 3 checks shown'")
+    assert not browser.find_element(By.CSS_SELECTOR, ".add-filter").is_displayed()
+
+
 def test_search_goes_through_the_whole_page_section_by_section(opened):
     browser = opened()
     browser.find_element(By.TAG_NAME, "body").send_keys("/")

@@ -36,4 +36,5 @@ def attempts_html(table: AttemptsTable, evidence: EvidenceHtml) -> Iterator[str]
 def _row(label: str, cells: list[str], names: list[str], *, differs: bool) -> str:
     mark = "" if differs else ' <small class="soft">the same</small>'
     columns = "".join(f'<td data-label="{name}">{cell}</td>' for name, cell in zip(names, cells, strict=True))
-    return f'<tr{" class=differs" if differs else ""}><th scope="row">{label}{mark}</th>{columns}</tr>'
+    marked = ' class="differs"' if differs else ""
+    return f'<tr{marked}><th scope="row">{label}{mark}</th>{columns}</tr>'

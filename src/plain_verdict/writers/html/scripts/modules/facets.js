@@ -7,6 +7,8 @@ import { inflated } from "./packed.js";
  * @typedef {[key: string, label: string, values: [string, string][]]} Facet
  */
 
+const MOST_OPTIONS = 200; // of one facet: a longer list is searched for by its words
+
 /** @type {Promise<Facet[]> | null} */
 let loading = null;
 
@@ -51,12 +53,14 @@ export class FacetFilters {
   /**
    * @param {HTMLElement} tools
    * @param {() => void} changed
+   * @param {() => number} count how many checks there are
    */
-  constructor(tools, changed) {
+  constructor(tools, changed, count) {
     this.label = need(tools, ".add-filter");
     this.select = /** @type {HTMLSelectElement} */ (need(tools, "select[name=only]"));
     this.chips = need(tools, ".chips");
     this.changed = changed;
+    this.count = count;
     /** @type {Facet[]} */
     this.facets = [];
     /** @type {[string, string][]} */
@@ -82,14 +86,16 @@ export class FacetFilters {
     if (this.facets.length) return;
     this.facets = await loadFacets();
     for (const [key, label, values] of this.facets) {
+      // One value that all checks have narrows nothing.
+      if (values.length === 1 && numbersOf(values[0][1]).length === this.count()) continue;
       const group = document.createElement("optgroup");
       group.label = label;
-      values.forEach(([value, ranges], at) => {
+      values.slice(0, MOST_OPTIONS).forEach(([value, ranges], at) => {
         group.append(new Option(`${value} (${inWords(numbersOf(ranges).length)})`, `${key} ${at}`));
       });
       this.select.append(group);
     }
-    this.label.hidden = !this.facets.length;
+    this.label.hidden = !find(this.select, "optgroup");
     this.show();
   }
 

@@ -26,7 +26,11 @@ export class Filters {
     this.state = need(this.tools, ".state");
     this.buttons = /** @type {HTMLButtonElement[]} */ (findAll(this.tools, "button[value]"));
     this.take = need(this.tools, ".take");
-    this.facets = new FacetFilters(this.tools, () => this.change());
+    this.facets = new FacetFilters(
+      this.tools,
+      () => this.change(),
+      () => checks.count,
+    );
     this.groups = /** @type {HTMLDetailsElement[]} */ (findAll(every, ".group"));
     this.quiet = /** @type {HTMLDetailsElement[]} */ (findAll(every, ".quiet"));
     /** @type {Map<HTMLDetailsElement, boolean>} */

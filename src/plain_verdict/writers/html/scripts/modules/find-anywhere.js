@@ -7,7 +7,7 @@ import { keepMatches, wordsOf } from "./search.js";
 const SHOWN = 6;
 const ITEMS =
   ".remarks li, .short li, .conds li, .cause, tbody tr, .slowest li, .tracks li, .photo, .coverage, .chart, " +
-  ".rule-names, .read div, .notes li, .failures li, .words";
+  ".rule-names, .read div, .notes li, .failures li, div.words";
 const NAMES = "h3, th, figcaption b, .name, .track, dt";
 
 /** @typedef {{text: string, name: string, node: HTMLElement}} Item */

@@ -76,7 +76,7 @@ function printInSuites(printing) {
 }
 
 function openFailures() {
-  const folds = "details.group.failed, .inside.failed .fold, .inside.errored .fold";
+  const folds = "details.group.failed, main details.quiet, .inside.failed .fold, .inside.errored .fold";
   for (const node of findAll(document, `details.check.failed, details.check.errored, ${folds}`)) {
     if (isDetails(node)) node.open = true;
   }
