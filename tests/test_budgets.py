@@ -21,9 +21,9 @@ BUDGETS = {
     "most paths of a function": 12,
     "constants equal in two modules": 3,
     "constants of one name with several values": 25,
-    "packages with one module": 2,
+    "packages with one module": 1,
     "files of more than 400 lines": 0,
-    "names of the house": 20,
+    "names of the house": 19,
 }
 LEAST_COMMENTS = 1.9
 """In 100 lines; this one may only grow."""

@@ -287,9 +287,9 @@ def test_the_example_service_is_checked_and_its_report_tells_it(tmp_path, tool):
     assert len(done["operations"]) == 10
     assert sum(row["calls"] for row in done["operations"]) == 42
     assert {cause["name"] for cause in done["causes"]} == {
-        "Fare service busy (503)",
+        "Fare service busy (503 from POST /bookings)",
         "No answer from GET /sailings/{sailing}/fares",
-        "total is 522.50, expected 627.00",
+        "total is 522.50, expected 627.00 (POST /bookings, 201)",
     }
     text = " ".join(html.parse(str(tmp_path / "p.html")).getroot().text_content().split())
     assert "10 of 12 documented operations called" in text

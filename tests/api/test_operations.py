@@ -300,7 +300,7 @@ def test_a_cause_rule_looks_at_exchanges(calls, tool, tmp_path, match, number):
 def test_failures_alike_in_status_and_operation_share_a_cause_that_says_so(calls, tool):
     causes = json.loads(tool("judge", "r.verdict.jsonl", "--json").out)["causes"]
     assert [(cause["name"], cause["count"], cause["typical"]) for cause in causes] == [
-        ("Fare service busy (503)", 2, "Fare service busy: queue"),
+        ("Fare service busy (503 from POST /bookings)", 2, "Fare service busy: queue"),
         ("No answer from GET /bookings/{…}", 1, "nothing came back"),
     ]
 

@@ -33,7 +33,7 @@ def test_the_section_tells_what_changed_and_links_to_each_page(nights, tmp_path,
     section = section_of(browser, tmp_path / "6.html")
     assert section.find_element(By.TAG_NAME, "h2").text.split() == ["Changes", "since", "4205", "5", "builds"]
     assert section.find_element(By.CSS_SELECTOR, ".lead-line").text == (
-        "One failure is new, one is fixed; “Expected 418.00, got 209.00” has failed in the last four builds."
+        "One failure is new, one is fixed; “check 0: expected 418.00, got 209.00” has failed in the last four builds."
     )
     posts = section.find_elements(By.CSS_SELECTOR, ".posts a, .posts g")
     assert [post.get_attribute("aria-label") for post in posts] == [

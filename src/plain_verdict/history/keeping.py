@@ -48,7 +48,8 @@ def judged(run: KeptRun, verdict: Verdict) -> KeptRun:
 def cause_key(cause: Cause) -> str:
     """Return what is the same of a cause in every build: the team's name for it, or what does not vary in it."""
     fixed = "\0".join(text for text, varies in cause.typical if not varies)
-    identity = f"rule\0{cause.name}" if cause.by_rule or not fixed.strip() else f"{cause.type}\0{fixed}"
+    is_named = cause.by_rule or not fixed.strip()
+    identity = f"rule\0{cause.identity or cause.name}" if is_named else f"{cause.type}\0{fixed}"
     return blake2b(identity.encode("utf-8", "surrogatepass"), digest_size=6).hexdigest()
 
 

@@ -1,17 +1,34 @@
 """What failures of API checks have in common: the status and the operation tell more than an assertion's words."""
 
+import re
+from collections.abc import Sequence
+from http import HTTPStatus
+from urllib.parse import urlsplit
+
 import msgspec
 
 from plain_verdict.http.problem_document import problem_document_of
-from plain_verdict.judging.similarity import template_of
+from plain_verdict.judging.templates import template_of
 from plain_verdict.model import Call, CallState, Run
+from plain_verdict.text.formatting import plural
+
+# No connection came about: that is the host's fault, whatever was asked of it. Of several HTTP clients each.
+_NO_CONNECTION = re.compile(
+    r"refused|resol(?:ve|ution)|not known|no such host|unreachable|no route|ENOTFOUND|EAI_AGAIN|certificate", re.I
+)
 
 
 class CallFailure(msgspec.Struct, frozen=True):
-    """How a call went wrong: what is alike in all of a group, and its name where that tells the cause."""
+    """How a call went wrong: ``key`` is alike in all of a group, ``message`` is of the service or client.
+
+    ``what`` is what happened, like "503 Service Unavailable"; "" where the check's own words tell it.
+    """
 
     key: tuple[str, ...]
-    name: str = ""
+    operation: str
+    status: int = 0
+    what: str = ""
+    title: str = ""
     message: str = ""
 
 
@@ -20,16 +37,33 @@ def call_failures(run: Run) -> dict[str, CallFailure]:
     return {call.check.id: _failure(call) for call in run.api.calls if call.state is CallState.WRONG}
 
 
+def name_failures(failures: Sequence[CallFailure], words: str) -> str:
+    """Return the name of a cause by its calls, with their operation and status; ``words`` are the checks' own."""
+    operations = list(dict.fromkeys(failure.operation for failure in failures))
+    first = failures[0]
+    where = operations[0] if len(operations) == 1 else plural(len(operations), "operation")
+    if len(operations) > 1 and not first.status:
+        where = f"{first.key[1]} ({where})"
+    if first.title:
+        return f"{first.title} ({first.status} from {where})"
+    if first.what:
+        return f"{first.what} from {where}"
+    return f"{words} ({where}, {first.status})"
+
+
 def _failure(call: Call) -> CallFailure:
     response, operation = call.exchange.response, call.operation.name
     if response is None:
-        return CallFailure(("no answer", operation), f"No answer from {operation}", call.exchange.no_answer)
-    if response.status < 400:
+        why = call.exchange.no_answer
+        host = urlsplit(call.exchange.request.url).netloc if _NO_CONNECTION.search(why) else ""
+        return CallFailure(("no answer", host or operation), operation, what="No answer", message=why)
+    if response.status < HTTPStatus.BAD_REQUEST:
         # The service did answer; what was wrong with it stands in the failure's own words.
-        return CallFailure((operation, str(response.status)))
+        return CallFailure((operation, str(response.status)), operation, response.status)
     document = problem_document_of(response)
     status = f"{response.status} {response.reason}".strip()
     if document.title:
         message = f"{document.title}: {document.detail}" if document.detail else document.title
-        return CallFailure((status, template_of(document.title)), f"{document.title} ({response.status})", message)
-    return CallFailure((status, operation), f"{status} from {operation}")
+        key = (status, template_of(document.title))
+        return CallFailure(key, operation, response.status, status, document.title, message)
+    return CallFailure((status, operation), operation, response.status, status)

@@ -14,24 +14,42 @@ _FEWEST_LETTERS = 3  # of a value that can join failures
 MATCHER = re.compile(
     r"(?:\w{0,40}(?:Error|Exception): ?)?(?:"
     r"expect\(.{0,80}\)\.[\w.]{2,60}.{0,80}"
-    r"|Failed asserting that .{0,300}|Expected (?:values?|inputs?|\"actual\").{0,600}"
-    r"|assert .{1,300} (?:==|is|in) .{1,300}|(?:[\[{('\"<\d-]|None|True|False|null|undefined).{0,300} !==? .{1,300}"
+    r"|Failed asserting that .{0,300}"
+    r"|Expected (?:values?|inputs?|\"actual\").{0,600}"
+    r"|assert .{1,300} (?:==|is|in) .{1,300}"
+    r"|(?:[\[{('\"<\d-]|None|True|False|null|undefined).{0,300} [!=]==? .{1,300}"
     r"|expected (?:[\[{('\"\d-]|true|false|null|undefined).{0,200} to \w.{0,200}"
+    r"|[\w.]{2,40}\((?:received|actual)\w{0,10}, ?expected\w{0,10}\)"
+    r"|[A-Z]\w{2,20} differ: .{1,600}"
     r"|Failed test\b.{0,200}|got:? .{0,200}"
     r")",
     re.DOTALL,
 )
+_EXPECT = r"(?:\w{0,40}(?:Error|Exception): ?)?expect\(.{0,80}\)\.[\w.]{2,60}.{0,80}"
+VALUES_BELOW = re.compile(_EXPECT, re.DOTALL)
+"""A matcher whose values stand in the lines below it."""
 BARE_MATCHER = re.compile(
-    r"expect\(.{0,80}\)\.[\w.]{2,60}.{0,80}|Expected (?:values?|inputs?) to .{0,600}", re.DOTALL
+    rf"{_EXPECT}"
+    r"|Expected (?:values?|inputs?) to .{0,600}"
+    r"|[\w.]{2,40}\((?:received|actual)\w{0,10}, ?expected\w{0,10}\)"
+    r"|Failed asserting that (?:false|true|null) is (?:false|true|null|not null)\.?",
+    re.DOTALL,
 )
 # What the author of a check says after the values. Source: Python, unittest, the argument msg
 _AUTHORS_WORDS = re.compile(r" : (?P<words>[^\n]*[^\W\d_]{3}[^\n]*)\Z")
+_COMMENT_MARK = re.compile(r"^[ \t]{0,8}# {0,12}", re.MULTILINE)
 _MARGIN = r"^(?:E {1,8}|#[ \t]{0,8}|[ \t]{0,12})"
 _MORE_FORMS = (
     re.compile(rf"{_MARGIN}(?P<actual>\{{[^\n]{{1,400}}\}}) != (?P<expected>\{{[^\n]{{1,400}}\}})$", re.M),
     re.compile(r"asserting that (?P<actual>.{1,300}?) matches expected (?P<expected>.{1,300}?)\.$", re.M),
     re.compile(r"^(?:AssertionError: )?assert (?P<actual>.{1,300}?) == (?P<expected>.{1,300})$", re.M),
-    re.compile(r"^(?:AssertionError: )?(?P<actual>.{1,300}?) !==? (?P<expected>.{1,300})$", re.M),
+    re.compile(r"^(?:AssertionError: )?(?P<actual>.{1,300}?) [!=]==? (?P<expected>.{1,300})$", re.M),
+    re.compile(
+        r"^[ \t]{0,12}\$got\S{0,80} = (?P<actual>[^\n]{1,300})\n"
+        r"[ \t]{0,12}\$expected\S{0,80} = (?P<expected>[^\n]{1,300})$",
+        re.M,
+    ),
+    re.compile(r"\bdiffer: (?P<actual>[^\n]{1,300}?) != (?P<expected>[^\n]{1,300}?)(?:$|\s{2}First diff)", re.M),
     re.compile(r"\bgot:? (?P<actual>[^,\n]{1,200}),? (?:want|expected):? (?P<expected>[^\n]{1,200})", re.I),
 )
 """Beyond those by which readers tell the two apart."""
@@ -46,8 +64,28 @@ _LEGEND_LINE = re.compile(
     re.M | re.I,
 )
 _COMPARISON = re.compile(r"^(?:\w{1,40}Error: )?[^\n]{1,400} !=[^\n]{1,400}$", re.M)
-_LEGEND = re.compile(r"(?:expected|received|actual)\b.{0,30}|where .{1,300}|failed to generate .{1,60}|\W*", re.I)
-_COMMON_VALUES = {"true", "false", "null", "none", "nil", "undefined", "nan", "error", "object", "array", "string"}
+_NO_LINE = "no such line"
+_LEGEND = re.compile(
+    r"(?:expected|received|actual)\b.{0,30}|where .{1,300}|failed to generate .{1,60}|\W*"
+    r"|(?:[A-Z]\w{0,30} )?[\[{(]{1,3}[\])}]{0,3},?",
+    re.I,
+)
+_ESCAPES = re.compile(r"\\[nrt]")
+_MUCH_ALIKE = 12
+_COMMON_VALUES = {
+    "true",
+    "false",
+    "null",
+    "none",
+    "nil",
+    "undefined",
+    "undef",
+    "nan",
+    "error",
+    "object",
+    "array",
+    "string",
+}
 _LETTERS = re.compile(r"[^\W\d_]+")
 
 
@@ -65,8 +103,9 @@ class Difference(Value, frozen=True):
     @property
     def shown(self) -> tuple[str, str]:
         """Return both as a line shows them."""
-        expected, actual = self._core
-        return _shown(expected), _shown(actual)
+        expected, actual = self._core if len(set(self._core)) > 1 else (self.expected, self.actual)
+        start = _common_start(expected, actual)
+        return _shown(expected, start), _shown(actual, start)
 
     @property
     def _core(self) -> tuple[str, str]:
@@ -85,21 +124,38 @@ class Difference(Value, frozen=True):
         return start, _common_start(self.expected[start:][::-1], self.actual[start:][::-1])
 
     @property
+    def _parts(self) -> tuple[str, ...]:
+        """Return the parts that differ, where they tell by themselves; () where only with what is around them."""
+        start, end = self._ends()
+        parts = (self.expected[start : len(self.expected) - end], self.actual[start : len(self.actual) - end])
+        is_sign = start and any(parts) and not any(map(str.isalnum, _ESCAPES.sub(" ", "".join(parts))))
+        # Put in, or left out, in the midst of much that is alike.
+        is_put_in = not all(parts) and start + end >= _MUCH_ALIKE and len("".join(parts)) >= _RARE_CHARS
+        return parts if is_sign or is_put_in else ()
+
+    @property
     def joins(self) -> tuple[str, ...]:
         """Return what failures of one cause share: signs that differ, a key with its values, or a value that came.
 
         The same two values join as well, unless any program has them: 0 and 1, true and false. () for none.
         """
-        start, end = self._ends()
-        signs = (self.expected[start : len(self.expected) - end], self.actual[start : len(self.actual) - end])
-        if start and any(signs) and not any(map(str.isalnum, "".join(signs))):
-            return signs
-        if all(map(_KEYED.match, self._core)):
-            return self._core
+        parts = self._parts
+        if parts or all(map(_KEYED.match, self._core)):
+            return parts or self._core
         words = {word.casefold() for word in _LETTERS.findall(self.actual)}
-        if any(len(word) >= _FEWEST_LETTERS for word in words - _COMMON_VALUES):
+        is_whole = self.actual[:1] not in "\"'`" or self.actual.endswith(self.actual[:1])
+        if _NO_LINE not in (self.expected, self.actual) and is_whole and any(map(_is_long, words - _COMMON_VALUES)):
             return (self.actual.strip(" ,;"),)
-        return (self.expected, self.actual) if _is_rare(self.expected) and _is_rare(self.actual) else ()
+        return self.pair if _is_rare(self.expected) and _is_rare(self.actual) else ()
+
+    @property
+    def pair(self) -> tuple[str, ...]:
+        """Return both values, unless any program has either: they join failures of which no place is known."""
+        return (self.expected, self.actual) if _is_rare(self.expected) or _is_rare(self.actual) else ()
+
+
+def _is_long(word: str) -> bool:
+    return len(word) >= _FEWEST_LETTERS
 
 
 def _is_rare(value: str) -> bool:
@@ -114,32 +170,37 @@ def words_after_values(line: str) -> str:
     return found["words"].strip() if found else ""
 
 
+def without_marks(text: str) -> str:
+    """Return a text without the marks before its lines by which TAP sets diagnostics apart from test points."""
+    return _COMMENT_MARK.sub("", text) if "#" in text else text
+
+
 def difference_of(problem: Problem) -> Difference | None:
     """Return the values of a problem that only says how they were compared; None where it shows none."""
     # The detail has its lines; a message may have lost them on its way through an attribute.
-    text = f"{problem.detail}\n{problem.message}"[:_DIFF_CHARS]
-    return _of_diff(text) or _given(problem) or _of_forms(text)
+    text = without_marks(f"{problem.detail}\n{problem.message}"[:_DIFF_CHARS])
+    found = (form for form in (_of_diff(text), _given(problem), _of_forms(text)) if form)
+    # A diff may not show what differs: blanks, a line's end.
+    return next((difference for difference in found if difference.expected != difference.actual), None)
 
 
 def _given(problem: Problem) -> Difference | None:
     """Return the values as the source gives them, or as readers find them in texts."""
     if problem.expected is not None and problem.actual is not None:
         return Difference(_flat(problem.expected), _flat(problem.actual))
-    found = find_expectation(problem.message[:_DIFF_CHARS], problem.detail[:_DIFF_CHARS])
+    found = find_expectation(problem.message[:_DIFF_CHARS], without_marks(problem.detail[:_DIFF_CHARS]))
     return Difference(*map(_flat, found)) if found else None
 
 
 def _of_diff(text: str) -> Difference | None:
     """Return the first line of a diff that changed; its legend says which side came."""
     legend = _LEGEND_LINE.search(text)
-    if legend:
-        text = text[legend.end() :]
-        plus_is_actual = not legend["plus_expected"]
-    else:
-        plus_is_actual = not _COMPARISON.search(text)
+    plus_is_actual = not legend["plus_expected"] if legend else not _COMPARISON.search(text)
+    text = text[legend.end() :] if legend else text
     removed, added = (_first(form, text) for form in (_REMOVED, _ADDED))
-    if not (removed and added):
+    if not (removed and added) and not (legend and (removed or added)):
         return None
+    removed, added = removed or _NO_LINE, added or _NO_LINE
     return Difference(removed, added) if plus_is_actual else Difference(added, removed)
 
 
@@ -169,8 +230,11 @@ def _flat(text: str) -> str:
     return " ".join(text.split()).rstrip(",")
 
 
-def _shown(text: str) -> str:
-    return text if len(text) <= _VALUE_SHOWN_CHARS else f"{text[: _VALUE_SHOWN_CHARS - 1]}…"
+def _shown(text: str, differs_at: int) -> str:
+    """Return a value, of a long one the part around where it differs."""
+    start = max(0, differs_at - _LONG_CHARS) if differs_at >= _VALUE_SHOWN_CHARS - _LONG_CHARS else 0
+    end = start + _VALUE_SHOWN_CHARS
+    return f"{'…' if start else ''}{text[start:end]}{'…' if end < len(text) else ''}"
 
 
 def _common_start(left_text: str, right_text: str) -> int:

@@ -50,6 +50,8 @@ class Cause(Value, frozen=True):
     typical: tuple[tuple[str, bool], ...] = ()
     type: str = ""
     by_rule: bool = False
+    identity: str = ""
+    """What is the same of it in every build, where its name may change: the name of a failed rule."""
     advice: str = ""
     owner: str = ""
     link: str = ""

@@ -19,9 +19,17 @@ _FORMS = tuple(
     re.compile(form, re.IGNORECASE | re.MULTILINE)
     for form in (
         rf"expected:? ?<(?P<e>{_BLOCK})> but was:? ?<(?P<a>{_BLOCK})>",
-        rf"^{_GAP}expected(?: value)?:{_GAP}(?P<e>{_VALUE})\n(?:{_GAP}\n)?{_GAP}(?:{_CAME}):{_GAP}(?P<a>{_REST})$",
+        (
+            rf"^{_GAP}expected(?: [\w ]{{2,30}})?:{_GAP}(?P<e>{_VALUE})\n(?:{_GAP}\n)?"
+            rf"{_GAP}(?:{_CAME})(?: [\w ]{{2,30}})?:{_GAP}(?P<a>{_REST})"
+        ),
+        # Each under a heading; a value of several lines tells by its first.
+        (
+            rf"^{_GAP}expected\b[^\n:]{{0,80}}:\n[ \t]+(?P<e>{_REST})\n(?:[ \t}}\])][^\n]{{0,300}}\n){{0,12}}?"
+            rf"{_GAP}(?:received|actual|got)[^\n:]{{0,20}}:\n[ \t]+(?P<a>{_REST})"
+        ),
         rf"^{_GAP}{_ACTUAL}:{_GAP}(?P<a>{_VALUE}),?\n{_GAP}expected(?: value)?:{_GAP}(?P<e>{_VALUE}),?$",
-        rf"\bexpected:? (?!(?:values?|inputs?) to\b)(?P<e>{_VALUE})[,;]? (?:{_BUT})(?: value)?:? (?P<a>{_REST})$",
+        rf"\bexpected:? (?!(?:values?|inputs?) to\b)(?P<e>{_VALUE})[,;]? (?:{_BUT})(?: value)?:? (?P<a>{_REST})",
         # Where a value comes first, it is what came: "expected 481 to equal 418".
         rf"\bexpected (?P<a>{_LITERAL}) to (?:deeply |strictly )?(?:be|equal|eql) (?P<e>{_VALUE})(?: //.*)?$",
     )

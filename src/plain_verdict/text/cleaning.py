@@ -15,7 +15,8 @@ _COLOUR = re.compile(
 )
 # Some runners drop the escape character and leave the rest. Only removed where a text also resets its colour.
 _BARE_COLOUR = re.compile(r"\[(?:\d{1,3}(?:;\d{1,3}){0,5}m(?!\])|m(?=[\s\[]|\Z))")
-_BARE_RESET = re.compile(r"\[(?:0m(?!\])|m(?=[\s\[]|\Z))")
+_BARE_RESET = re.compile(r"\[(?:(?:0|22|39|49)m(?!\])|m(?=[\s\[]|\Z))")
+_RESET_SIGNS = ("[0m", "[m", "[22m", "[39m", "[49m")
 _CONTROL_BYTES = bytes([*range(9), 0x0B, 0x0C, *range(0x0E, 0x20), 0x7F])
 _CONTROL = re.compile(f"[{re.escape(_CONTROL_BYTES.decode())}]")
 _SPACES = re.compile(r"\s+")
@@ -33,7 +34,7 @@ def plain(text: str) -> str:
     if "[" in text or "]" in text:
         if any(sign in text for sign in _ESC_SIGNS):
             text = _COLOUR.sub("", text)
-        if ("[0m" in text or "[m" in text) and _BARE_RESET.search(text):
+        if any(sign in text for sign in _RESET_SIGNS) and _BARE_RESET.search(text):
             text = _BARE_COLOUR.sub("", text)
     if "\r" in text:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
