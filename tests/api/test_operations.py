@@ -305,6 +305,25 @@ def test_failures_alike_in_status_and_operation_share_a_cause_that_says_so(calls
     ]
 
 
+SILENT = {  # paths, why, what the causes are called
+    "refused": (("/fares", "/seats"), "Connection refused", ["No answer from fares.test (2 operations)"]),
+    "one operation refused": (("/fares",), "Failed to connect", ["No answer from GET /fares"]),
+    "timed out": (("/fares", "/seats"), "timed out after 30 s", ["No answer from GET /fares", "No answer from GET /seats"]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("paths", "why", "names"), SILENT.values(), ids=list(SILENT))
+def test_a_host_that_cannot_be_reached_is_one_cause_and_a_slow_operation_its_own(tool, tmp_path, paths, why, names):
+    lines = [line("record", version=1)]
+    for number, path in enumerate(paths):
+        lines += [
+            text.replace('"request"', f'"no_answer": "{why}", "request"') for text in check(number, path, None)
+        ]
+    (tmp_path / "r.verdict.jsonl").write_text("".join(lines))
+    causes = json.loads(tool("judge", "r.verdict.jsonl", "--json").out)["causes"]
+    assert [cause["name"] for cause in causes] == names
+
+
 def test_the_caller_tells_what_kind_a_file_is(tool, tmp_path):
     for name in ("desk", "fares", "rules"):
         (tmp_path / f"{name}.xml").write_text(f'<testsuite name="{name}"><testcase name="x"/></testsuite>')

@@ -10,7 +10,7 @@ from lxml import html
 from conftest import ROOT
 from plain_verdict.judging.causes import find_causes
 from plain_verdict.judging.similarity import Similarity
-from plain_verdict.model import Attempt, Check, Kind, Outcome, Problem, ResultFile, Run
+from plain_verdict.model import Attempt, Check, Kind, Outcome, Problem, ResultFile, Rule, Run, Severity
 
 F = Outcome.FAILED
 DOC = (ROOT / "docs" / "judging.md").read_text("utf-8")
@@ -289,6 +289,26 @@ def test_a_regular_expression_that_takes_too_long_switches_its_rule_off(judged):
     summary, _, _ = judged('[[cause]]\nname = "Trap"\nmatch = { message = "/^(a|a|aa)+$/" }', xml)
     assert summary["rule_notes"] == ["Cause rule “Trap” takes too long to match and was switched off."]
     assert summary["causes"][0]["by_rule"] is False
+
+
+RULES = [
+    ([("F401: `os` imported but unused", "", ""), ("F401: `{name}` is imported but unused", "", "")], {"F401: `os` imported but unused": 2}),
+    ([("E101: a seat has no deck", "", ""), ("E101: indentation of both kinds", "", "")], {"E101: a seat has no deck": 1, "E101: indentation of both kinds": 1}),
+    ([("B602: shell_is_true", "", "A shell is called at desk.py:3"), ("B602: shell_is_true", "", "A shell is called")], {"B602: A shell is called at desk.py:…": 2}),
+    ([("Q1: no-eval", "Text is never run", "eval(x)")], {"Q1: Text is never run": 1}),
+    ([("Root can't log in", "", "x"), ("Root can't log in", "", "y")], {"Root can't log in": 2}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("failed", "names"), RULES)
+def test_a_rule_is_one_cause_across_tools_and_is_named_by_what_it_asks(failed, names):
+    files = [
+        ResultFile(f"{n}.sarif", checks=(Check(f"c{n}", Kind.COMPLIANCE, (f"tool {n}",), name, (Attempt(F, problems=(Problem(F, "", message),), cause=name),), description=asks, rule=Rule(Severity.HIGH)),))
+        for n, (name, asks, message) in enumerate(failed)
+    ]  # fmt: skip
+    causes, _ = find_causes(Run(tuple(files)), ())
+    assert {cause.name: len(cause.checks) for cause in causes} == names
+    assert {cause.identity for cause in causes} <= {name for name, _, _ in failed}
 
 
 # Of failures by the fault that was put in: the least precision, and the least mean recall of all runners.

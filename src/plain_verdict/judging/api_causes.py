@@ -14,7 +14,9 @@ from plain_verdict.text.formatting import plural
 
 # No connection came about: that is the host's fault, whatever was asked of it. Of several HTTP clients each.
 _NO_CONNECTION = re.compile(
-    r"refused|resol(?:ve|ution)|not known|no such host|unreachable|no route|ENOTFOUND|EAI_AGAIN|certificate", re.I
+    r"refused|(?:failed to|could not|can(?:no|')t) connect|resol(?:ve|ution)|not known|no such host"
+    r"|unreachable|no route|ENOTFOUND|EAI_AGAIN|certificate",
+    re.IGNORECASE,
 )
 
 
