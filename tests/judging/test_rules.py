@@ -95,6 +95,8 @@ NAMES = [
             ("diagnostics of test points", "TestFailed", "not ok 12 - a fare", "not ok 12 - a fare\n\n#   Failed test 'a fare'\n#   at t/a.t line 3.\n#          got: '7'\n#     expected: '19'", "12 - a fare: expected '19', got '7'"),
             ("headings over values", "", "assert.equal(received, expected)\n\nExpected value to be equal to:\n  [1,\n  2]\nReceived:\n  [3]", "", "12 - a fare: expected [1, got [3]"),
             ("a line's end that differs", "AssertionError", "expected 'Some\\n' to equal 'Some'", "AssertionError: expected 'Some\\n' to equal 'Some'\n\n      + expected - actual\n\n      -Some\n      +Some", "12 - a fare: expected 'Some', got 'Some\\n'"),
+            ("the one that failed of those in a program", "", "", "t/fare.c:9:a_fare_is_whole:PASS\nt/fare.c:12:a_fare_has_a_total:FAIL: Expected 1 Was 2.", "a_fare_has_a_total:FAIL: Expected 1 Was 2."),
+            ("what is asserted of two values", "", "Failed asserting that 0 is identical to 19.", "", "12 - a fare: expected 19, got 0"),
             ("only values", "", "expected <a> but was <b>", "", "12 - a fare: expected <a> but was <b>"),
             ("only a name", "", "not ok 12 - a fare", "", "12 - a fare: no reason given"),
             ("no exception", "", "Missing expected exception.", "", "12 - a fare: missing expected exception."),

@@ -16,7 +16,7 @@ MATCHER = re.compile(
     r"expect\(.{0,80}\)\.[\w.]{2,60}.{0,80}"
     r"|Failed asserting that .{0,300}"
     r"|Expected (?:values?|inputs?|\"actual\").{0,600}"
-    r"|assert .{1,300} (?:==|is|in) .{1,300}"
+    r"|assert .{1,300} (?:==|is|in) .{1,300}|assert ['\"\[{(].{1,600}"
     r"|(?:[\[{('\"<\d-]|None|True|False|null|undefined).{0,300} [!=]==? .{1,300}"
     r"|expected (?:[\[{('\"\d-]|true|false|null|undefined).{0,200} to \w.{0,200}"
     r"|[\w.]{2,40}\((?:received|actual)\w{0,10}, ?expected\w{0,10}\)"
@@ -41,7 +41,10 @@ _COMMENT_MARK = re.compile(r"^[ \t]{0,8}# {0,12}", re.MULTILINE)
 _MARGIN = r"^(?:E {1,8}|#[ \t]{0,8}|[ \t]{0,12})"
 _MORE_FORMS = (
     re.compile(rf"{_MARGIN}(?P<actual>\{{[^\n]{{1,400}}\}}) != (?P<expected>\{{[^\n]{{1,400}}\}})$", re.M),
-    re.compile(r"asserting that (?P<actual>.{1,300}?) matches expected (?P<expected>.{1,300}?)\.$", re.M),
+    re.compile(
+        r"asserting that (?P<actual>.{1,300}?) (?:matches expected|is identical to) (?P<expected>.{1,300}?)\.$",
+        re.M,
+    ),
     re.compile(r"^(?:AssertionError: )?assert (?P<actual>.{1,300}?) == (?P<expected>.{1,300})$", re.M),
     re.compile(r"^(?:AssertionError: )?(?P<actual>.{1,300}?) [!=]==? (?P<expected>.{1,300})$", re.M),
     re.compile(

@@ -24,6 +24,7 @@ _MEANS_NOTHING = re.compile(
     r"|terminate called\b.{0,200}|\+ +where .{1,600}|fix (?:any|all) of the following:"
     r"|async .{0,80}\(index \d{1,4}\)"
     r"|structures begin differing at:"
+    r"|\S{1,300}:PASS|skipping .{0,40}identical (?:leading|trailing) characters.{0,80}"
     r"|[-+] (?:expected|received|actual)\b.{0,20}"
     r"|\[… [\d,]+ characters left out here …\]"
     # A line of an object that is shown.
@@ -48,13 +49,14 @@ _GENERIC_TYPE = re.compile(
 _NOT_OK = re.compile(
     r"^(?:not ok \d{1,6}(?: -)?|what\(\):) +(?=\S)"
 )  # Source: TAP 14, test points; C++ says the other
-_LOG_PREFIX = re.compile(r"^(?:[\w.@~+-]{0,80}[/\\]){0,20}[\w.-]{1,80}\.[a-z]{1,4}:\d{1,6}(?::\d{1,5})?: +(?=\S)")
+_LOG_PREFIX = re.compile(r"^(?:[\w.@~+-]{0,80}[/\\]){0,20}[\w.-]{1,80}\.[a-z]{1,4}:\d{1,6}(?::\d{1,5})?: *(?=\S)")
 _FAILED_COMMAND = re.compile(r"`.{1,600}' failed(?: with status \d{1,3})?")
 WRAPPERS = re.compile(
     r"(?:testCodeFailure|TestFailed|subtestsFailed|hookFailed|failure|failed|error|(?:\w*\.)*(?:AssertionError|AssertionFailedError|"
     r"ExpectationFailedException|AssertionFailedException|JestAssertionError|AssertionFailure))?"
 )
 _TELLING = (
+    re.compile(r"^(?:\S{1,300}:\d{1,7}:)?(?P<line>\w{1,160}:FAIL: [^\n]{1,400})", re.MULTILINE),
     re.compile(r"^E[ \t]+(?P<line>\S[^\n]{0,600})", re.MULTILINE),
     re.compile(r"^(?P<line>fixture [^\n]{1,80} not found)", re.MULTILINE),
     re.compile(r"^>[ \t]+(?P<line>\S[^\n]{2,300})", re.MULTILINE),
