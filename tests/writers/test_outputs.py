@@ -101,7 +101,8 @@ def test_no_spreadsheet_runs_a_cell_and_a_switch_leaves_it_alone(name, tool, tmp
     plain = name.replace("&quot;", '"').strip()
     done = tool("report", "r.xml", "--tables", "t", "--title", "=1")
     (row,) = rows_of(tmp_path / "t" / "checks.csv")
-    assert row["check"] == row["message"] == row["cause"] == f"'{plain}"
+    assert row["check"] == row["message"] == f"'{plain}"
+    assert row["cause"].startswith(f"'{plain}")
     begun = sum(
         cell.startswith("'")
         for file in (tmp_path / "t").glob("*.csv")
