@@ -308,6 +308,8 @@ def test_failures_alike_in_status_and_operation_share_a_cause_that_says_so(calls
 SILENT = {  # paths, why, what the causes are called
     "refused": (("/fares", "/seats"), "Connection refused", ["No answer from fares.test (2 operations)"]),
     "one operation refused": (("/fares",), "Failed to connect", ["No answer from GET /fares"]),
+    "a login": ((":8/fares", ":8/seats"), "name not resolved", ["No answer from fares.test:8 (2 operations)"]),
+    "no address": (("]/fares",), "Connection refused", ["No answer from GET /fares"]),
     "timed out": (("/fares", "/seats"), "timed out after 30 s", ["No answer from GET /fares", "No answer from GET /seats"]),
 }  # fmt: skip
 

@@ -469,17 +469,22 @@ def test_what_output_names_is_found_from_the_result_up_to_the_named_folder_and_n
         "../../secret.png",
         ".env",
         "results/deep/.env",
+        "link.txt",
         *(f"gone/{number}.png" for number in range(600)),
     )
+    (deep / "link.txt").symlink_to(deep / ".env")
+    (deep / ".aws").mkdir()
+    (deep / ".aws" / "login.txt").write_text("TOKEN=2")
     lines = "\n".join(f"[[ATTACHMENT|{path}]]" for path in named)
+    lines += "\nread .aws/login.txt and shots/../.aws/login.txt"
     case = f'<testcase name="Total"><failure message="differs"/><system-out>{lines}</system-out></testcase>'
     (deep / "r.xml").write_text(f"<testsuite>{case}</testsuite>")
     done = tool("report", "results", "--json")
     assert "error" not in done.err
     notes = " ".join(json.loads(done.out)["evidence_notes"])
     for part in (
-        "does not exist",
-        "2 is hidden",
+        "do not exist",
+        "3 are hidden",
         "1 is outside the folders that were named",
         "1 is over the limit of 500",
         "--evidence FOLDER",

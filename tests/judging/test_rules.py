@@ -10,7 +10,8 @@ from lxml import html
 from conftest import ROOT
 from plain_verdict.judging.causes import find_causes
 from plain_verdict.judging.similarity import Similarity
-from plain_verdict.model import Attempt, Check, Kind, Outcome, Problem, ResultFile, Rule, Run, Severity
+from plain_verdict.model import Attempt, Check, Kind, Outcome, Output, Problem, ResultFile, Rule, Run, Severity
+from plain_verdict.settings.rules import CauseRule, Match
 
 F = Outcome.FAILED
 DOC = (ROOT / "docs" / "judging.md").read_text("utf-8")
@@ -97,12 +98,17 @@ NAMES = [
             ("a line's end that differs", "AssertionError", "expected 'Some\\n' to equal 'Some'", "AssertionError: expected 'Some\\n' to equal 'Some'\n\n      + expected - actual\n\n      -Some\n      +Some", "12 - a fare: expected 'Some', got 'Some\\n'"),
             ("the one that failed of those in a program", "", "", "t/fare.c:9:a_fare_is_whole:PASS\nt/fare.c:12:a_fare_has_a_total:FAIL: Expected 1 Was 2.", "a_fare_has_a_total:FAIL: Expected 1 Was 2."),
             ("what is asserted of two values", "", "Failed asserting that 0 is identical to 19.", "", "12 - a fare: expected 19, got 0"),
+            ("a part of the check's name", "", "Fare", "", "Fare"),
+            ("a word that says only that it failed", "", "Failed", "", "12 - a fare: failed"),
+            ("a selector", "", "AssertionError", "#total is not shown on the receipt", "#total is not shown on the receipt"),
+            ("values beside code that compares", "AssertionError", "Expected values to be strictly equal:", "7 === 19\n\nif (fare === limit) pay()\n", "12 - a fare: expected 19, got 7"),
             ("only values", "", "expected <a> but was <b>", "", "12 - a fare: expected <a> but was <b>"),
             ("only a name", "", "not ok 12 - a fare", "", "12 - a fare: no reason given"),
             ("no exception", "", "Missing expected exception.", "", "12 - a fare: missing expected exception."),
         )
     ),
     ("checks of other data", [(f"fare ({n})", "", f"{n} != 7", "") for n in range(3)], {"expected 7, got 0, and alike": 3}),
+    ("a long name leaves room for the values", [("deck " * 60, "", "7 != 19", "")], {f"{('deck ' * 60)[:99]}…: expected 19, got 7": 1}),
     ("no exception in two checks", [(name, "", "ValueError not raised by quote", "") for name in "ab"], {"a: ValueError not raised by quote": 1, "b: ValueError not raised by quote": 1}),
     ("put into much that is alike", [(f"{n}fare", "", f"[{n}, 'text', 0, 1, 9] != [{n}, 'text', 0, 9]", "") for n in range(2)], {"expected [0, 'text', 0, 9], got [0, 'text', 0, 1, 9], and alike": 2}),
     ("nearly alike at one place", [(f"t{n}", "KeyError", f"no {what} of that name is kept in the long list", '  File "/w/desk.py", line 3, in find') for n, what in enumerate(("fare", "seat"))], {"no fare of that name is kept in the long list, and alike": 2}),
@@ -293,6 +299,27 @@ def test_a_regular_expression_that_takes_too_long_switches_its_rule_off(judged):
     assert summary["causes"][0]["by_rule"] is False
 
 
+@pytest.mark.parametrize("message", ["", "Failed", "not ok 3 - a fare", "a fare"])
+def test_a_failure_that_gives_no_reason_is_named_by_what_its_check_put_out(message):
+    outputs = (Output("system-out", "pay: the purser is asleep\n"),)
+    attempt = Attempt(F, problems=(Problem(F, "", message),), outputs=outputs)
+    run = Run((ResultFile(checks=(Check("c", Kind.FUNCTIONAL, (), "a fare", (attempt,)),)),))
+    assert [cause.name for cause in find_causes(run, ())[0]] == ["pay: the purser is asleep"]
+
+
+EXITS = [((("desk",), ("desk",)), {"desk: exited with code 1": 2}), ((("desk",), ("deck",)), {"a: exited with code 1": 1, "b: exited with code 1": 1})]  # fmt: skip
+
+
+@pytest.mark.parametrize(("suites", "names"), EXITS)
+def test_an_exit_code_joins_the_failures_of_one_suite_only(suites, names):
+    attempt = Attempt(F, problems=(Problem(F, "", "exited with code 1"),))
+    checks = tuple(
+        Check(name, Kind.FUNCTIONAL, suite, name, (attempt,)) for name, suite in zip("ab", suites, strict=True)
+    )
+    causes, _ = find_causes(Run((ResultFile(checks=checks),)), ())
+    assert {cause.name: len(cause.checks) for cause in causes} == names
+
+
 RULES = [
     ([("F401: `os` imported but unused", "", ""), ("F401: `{name}` is imported but unused", "", "")], {"F401: `os` imported but unused": 2}),
     ([("E101: a seat has no deck", "", ""), ("E101: indentation of both kinds", "", "")], {"E101: a seat has no deck": 1, "E101: indentation of both kinds": 1}),
@@ -308,9 +335,53 @@ def test_a_rule_is_one_cause_across_tools_and_is_named_by_what_it_asks(failed, n
         ResultFile(f"{n}.sarif", checks=(Check(f"c{n}", Kind.COMPLIANCE, (f"tool {n}",), name, (Attempt(F, problems=(Problem(F, "", message),), cause=name),), description=asks, rule=Rule(Severity.HIGH)),))
         for n, (name, asks, message) in enumerate(failed)
     ]  # fmt: skip
-    causes, _ = find_causes(Run(tuple(files)), ())
+    advised = CauseRule(name=failed[0][0], match=Match(message="nothing has it"), advice="Ask the harbour office.")
+    causes, _ = find_causes(Run(tuple(files)), (advised,))
     assert {cause.name: len(cause.checks) for cause in causes} == names
+    assert [cause.advice for cause in causes if cause.identity == advised.name] == [advised.advice]
     assert {cause.identity for cause in causes} <= {name for name, _, _ in failed}
+
+
+NOUNS = [
+    "tide",
+    "quay",
+    "fare",
+    "crew",
+    "lantern",
+    "rope",
+    "anchor",
+    "sail",
+    "deck",
+    "gull",
+    "mast",
+    "storm",
+    "buoy",
+    "chart",
+    "winch",
+    "bell",
+    "hull",
+]
+HOSTILE = {  # messages, how many causes they make
+    "a megabyte": (["x" * 1_000_000, "expected " + "[1, " * 300_000 + " to equal 3", '"' * 1_000_000, "a: " * 300_000, "E   " + "assert " * 150_000], 5),
+    "other scripts": (["Ожидалось 19, получено 7", "期待値 19、実際 7", "قيمة غير صحيحة: 7", "Die Fähre „Skarhölm“ fehlt"], 4),
+    "cut in a diff": (["assert {'a': 1, 'b", "expected: <[1, 2\n- Expected\n+ Received\n\n- 1", "--- expected\n+++ actual\n@@ -1 +1 @@\n-lo"], 3),
+    "only numbers": (["42", "-1.5e9", "0"], 3),
+    "only paths": (["/srv/quay/fares.py:12", "C:\\quay\\fares.cs", "fares.py"], 3),
+    "all different": ([f"the {a} of the {b} has no {c} left" for a in NOUNS for b in NOUNS for c in NOUNS], len(NOUNS) ** 3),
+    "all alike but for ids": ([f"booking {n:016x} of guest {n * 7919:032x} was not found at 2026-11-30T01:{n % 60:02}:12Z" for n in range(5_000)], 1),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("messages", "count"), HOSTILE.values(), ids=list(HOSTILE))
+def test_messages_of_any_shape_are_grouped_and_named(messages, count):
+    checks = tuple(
+        Check(f"c{n}", Kind.FUNCTIONAL, (), f"check {n}", (Attempt(F, problems=(Problem(F, "", text),)),))
+        for n, text in enumerate(messages)
+    )
+    causes, _ = find_causes(Run((ResultFile(checks=checks),)), ())
+    assert len(causes) == count
+    assert sum(len(cause.checks) for cause in causes) == len(messages)
+    assert all(0 < len(cause.name) <= 200 for cause in causes)
 
 
 # Of failures by the fault that was put in: the least precision, and the least mean recall of all runners.

@@ -37,6 +37,7 @@ from plain_verdict.text.placeholders import placeholders_in
 
 _PLACEHOLDERS = ("check", "suite")
 _EVIDENCE_NAME_CHARS = 100
+_OF_MANY = {"is": "are", "has": "have", "does": "do", "was": "were"}
 
 
 class EvidenceOptions(msgspec.Struct, frozen=True):
@@ -160,11 +161,18 @@ def _missing(run: Run) -> list[str]:
     reasons.update(piece.unavailable for piece in run.unclaimed if piece.unavailable)
     if not reasons:
         return []
-    why = join_list([f"{number:,} {trouble}" for trouble, number in sorted(reasons.items())], most=5)
+    counted = [f"{number:,} {_of_number(trouble, number)}" for trouble, number in sorted(reasons.items())]
+    why = join_list(counted, most=5)
     hint = ""
     if any(reason in SEARCHABLE for reason in reasons):
         hint = " Give the folder that holds them with --evidence FOLDER."
     return [f"{plural(reasons.total(), 'piece')} of evidence can't be shown: {why}.{hint}"]
+
+
+def _of_number(trouble: str, number: int) -> str:
+    """Return what is wrong with a number of pieces: troubles begin with a verb for one."""
+    verb, _, rest = trouble.partition(" ")
+    return f"{_OF_MANY.get(verb, verb)} {rest}" if number > 1 else trouble
 
 
 class _Resolving:

@@ -6,36 +6,46 @@ from pathlib import Path
 
 _GONE = "does not exist"
 _OUTSIDE = "is outside the folders that were named"
+_HIDDEN = "is hidden"
 SEARCHABLE = (_GONE, _OUTSIDE)
 """Troubles that naming a folder may end."""
 
 
 def find_attached(path: str, bases: tuple[str, ...]) -> tuple[str, str]:
-    """Return (real path, "") of a file that a text attaches, relative to the first folder that has it; or why not.
+    """Return (real path, "") of a file that a text attaches, relative to the first folder with it; or why not.
 
-    A path of another machine is found by its end, as long as that has a folder in it. What is hidden is refused:
-    a text may come from the tested program, and must not bring a file of settings into the page.
+    A path of another machine is found by its end, as long as that has a folder in it.
     """
     parts = Path(path.replace("\\", "/")).parts
-    if any(part.startswith(".") and part not in (".", "..") for part in parts):
-        return "", "is hidden"
-    found, trouble = find_mentioned(path, bases)
-    ends = ("/".join(parts[start:]) for start in range(1, len(parts) - 1))
-    return (
-        (found, "") if found else (next(filter(None, (find_mentioned(end, bases)[0] for end in ends)), ""), trouble)
-    )
+    troubles = []
+    for end in (path, *("/".join(parts[start:]) for start in range(1, len(parts) - 1))):
+        found, trouble = find_mentioned(end, bases)
+        if found or trouble == _HIDDEN:
+            return found, trouble
+        troubles.append(trouble)
+    return "", troubles[0]
 
 
 def find_mentioned(path: str, bases: tuple[str, ...]) -> tuple[str, str]:
-    """Return (real path, "") of a file relative to the first of some folders that has it; or ("", why not)."""
+    """Return (real path, "") of a file relative to the first of some folders that has it; or ("", why not).
+
+    What is hidden in all of the folders is refused, also behind a link: a text may come from the tested program,
+    and must not bring a file of settings into the page.
+    """
     trouble = _GONE
     for base in bases:
         found, why = resolve(path, base, bases)
         if found:
-            return found, ""
+            return ("", _HIDDEN) if _is_hidden(found, bases) else (found, "")
         if why == _OUTSIDE and os.path.lexists(Path(base) / path):
             trouble = why
     return "", trouble
+
+
+def _is_hidden(real: str, bases: tuple[str, ...]) -> bool:
+    """Return whether a file is hidden, or in a hidden folder, in each of the folders that hold it."""
+    parts = (Path(real).relative_to(base).parts for base in bases if Path(real).is_relative_to(base))
+    return all(any(part.startswith(".") for part in below) for below in parts)
 
 
 def resolve(path: str, folder: str, roots: tuple[str, ...]) -> tuple[str, str]:

@@ -53,11 +53,19 @@ def name_failures(failures: Sequence[CallFailure], words: str) -> str:
     return f"{words} ({where}, {first.status})"
 
 
+def _host_of(url: str) -> str:
+    """Return host and port of an address, without a login; "" where it is none."""
+    try:
+        return urlsplit(url).netloc.rpartition("@")[2]
+    except ValueError:
+        return ""
+
+
 def _failure(call: Call) -> CallFailure:
     response, operation = call.exchange.response, call.operation.name
     if response is None:
         why = call.exchange.no_answer
-        host = urlsplit(call.exchange.request.url).netloc if _NO_CONNECTION.search(why) else ""
+        host = _host_of(call.exchange.request.url) if _NO_CONNECTION.search(why) else ""
         return CallFailure(("no answer", host or operation), operation, what="No answer", message=why)
     if response.status < HTTPStatus.BAD_REQUEST:
         # The service did answer; what was wrong with it stands in the failure's own words.

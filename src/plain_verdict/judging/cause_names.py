@@ -7,14 +7,14 @@ from os.path import commonprefix
 
 from plain_verdict.judging.differences import BARE_MATCHER, Difference, name_differences
 from plain_verdict.judging.matching import problem_of
+from plain_verdict.judging.problem_lines import WRAPPERS, is_empty, is_exit, lacks_exception, repeats_name
 from plain_verdict.judging.similarity import Similarity
-from plain_verdict.judging.telling_lines import WRAPPERS, is_empty, lacks_reason
 from plain_verdict.judging.templates import HOLE, has_telling_words, has_words
 from plain_verdict.model import Check, Problem
 from plain_verdict.readers.interface import SUITE_ITSELF
 from plain_verdict.text.cleaning import single_line
 
-_CAUSE_CHARS = 200
+_CAUSE_CHARS, _SUBJECT_CHARS = 200, 100
 _AND_OTHERS = " and others"
 _AND_ALIKE = ", and alike"
 _NO_REASON = "No reason given"
@@ -41,7 +41,7 @@ def _title(checks: Sequence[Check], lines: Sequence[str], typical: Problem, simi
     if differences:
         return f"{_subject(checks)}{name_differences(differences)}"
     name = _named(lines, typical, similarity)
-    if name == _NO_REASON or (len(checks) == 1 and is_empty(name, checks[0].title)):
+    if name == _NO_REASON or (len(checks) == 1 and repeats_name(name, checks[0].title)):
         return _after(_subject(checks), _NO_REASON)
     alike = _AND_ALIKE if len(set(lines)) > 1 else ""
     if _needs_subject(name):
@@ -63,7 +63,8 @@ def _differences(checks: Sequence[Check], similarity: Similarity) -> list[Differ
 def _needs_subject(name: str) -> bool:
     """Return whether a name needs a subject: it has only values, a matcher without them, or mostly holes."""
     is_mostly_holes = name.startswith(HOLE) or 2 * name.count(HOLE) > len(_NAME_WORD.findall(name))
-    return is_mostly_holes or not has_words(name) or bool(BARE_MATCHER.fullmatch(name)) or lacks_reason(name)
+    is_bare = BARE_MATCHER.fullmatch(name) or lacks_exception(name) or is_exit(name) or is_empty(name, "")
+    return is_mostly_holes or bool(is_bare) or not has_words(name)
 
 
 def _after(subject: str, words: str) -> str:
@@ -77,12 +78,12 @@ def _subject(checks: Sequence[Check]) -> str:
     """Return what was checked, to stand before what came: the check, or the innermost suite of all; "" for none."""
     titles = {check.suite[-1] if check.name == SUITE_ITSELF and check.suite else check.title for check in checks}
     if len(titles) == 1:
-        return f"{titles.pop()}: "
+        return f"{single_line(titles.pop(), _SUBJECT_CHARS)}: "
     levels = zip(*(check.suite for check in checks), strict=False)
     suites = [names[0] for names in takewhile(lambda names: len(set(names)) == 1, levels)]
     # A file is no subject; what the names begin with may be one.
     subject = suites[-1] if suites and not _FILE_NAME.search(suites[-1]) else _common_beginning(sorted(titles))
-    return f"{subject}: " if subject else ""
+    return f"{single_line(subject, _SUBJECT_CHARS)}: " if subject else ""
 
 
 def _common_beginning(titles: Sequence[str]) -> str:

@@ -8,9 +8,9 @@ import msgspec
 from plain_verdict.judging.api_causes import CallFailure, call_failures, name_failures
 from plain_verdict.judging.cause_names import title_of
 from plain_verdict.judging.matching import Matcher, problem_of
+from plain_verdict.judging.problem_lines import is_exit
 from plain_verdict.judging.rule_causes import join_rules, title_of_rule
 from plain_verdict.judging.similarity import Similarity, are_near
-from plain_verdict.judging.telling_lines import lacks_reason
 from plain_verdict.model import BAD, Cause, Check, Run
 from plain_verdict.settings.rules import CauseRule
 from plain_verdict.text.expressions import TooSlow
@@ -87,7 +87,9 @@ def find_causes(run: Run, rules: Sequence[CauseRule]) -> tuple[tuple[Cause, ...]
         _ruled(name, checks, by_name.get(name), similarity) for name, checks in sorting.by_exception_name.items()
     ]
     causes += [
-        msgspec.structs.replace(_cause(title_of_rule(name, checks), checks, similarity), identity=name)
+        msgspec.structs.replace(
+            _ruled(title_of_rule(name, checks), checks, by_name.get(name), similarity), identity=name
+        )
         for name, checks in sorting.failed_rules()
     ]
     causes += _alike(sorting.others, similarity, call_failures(run))
@@ -124,8 +126,8 @@ def _key_of(check: Check, similarity: Similarity, failure: CallFailure | None) -
     if failure and failure.what:
         return of_call
     pattern = similarity.pattern(check.name, problem_of(check))
-    # What gives no reason is joined within its suite at most.
-    return (*of_call, *pattern, *(check.suite if lacks_reason(pattern[1]) else ()))
+    # An exit code is of its own program: it joins failures of one suite at most.
+    return (*of_call, *pattern, *(check.suite if is_exit(pattern[1]) else ()))
 
 
 def _join_near(

@@ -10,34 +10,34 @@ _VALUE_SHOWN_CHARS = 120  # of a value in the line that tells a difference
 _DIFF_CHARS = 6_000
 _RARE_CHARS = 2
 _FEWEST_LETTERS = 3  # of a value that can join failures
+_TYPE = r"(?:\w{0,40}(?:Error|Exception): ?)?"
+_EXPECT = r"expect\(.{0,80}\)\.[\w.]{2,60}.{0,80}"
+_ASSERT = r"[\w.]{2,40}\((?:received|actual)\w{0,10}, ?expected\w{0,10}\)"
+_SHOWN_VALUE = r"(?:[\[{('\"<\d-]|None|True|False|true|false|null|undefined)"
 # A line that names how values are compared, and neither of them nor what they are.
 MATCHER = re.compile(
-    r"(?:\w{0,40}(?:Error|Exception): ?)?(?:"
-    r"expect\(.{0,80}\)\.[\w.]{2,60}.{0,80}"
+    rf"{_TYPE}(?:{_EXPECT}|{_ASSERT}"
     r"|Failed asserting that .{0,300}"
     r"|Expected (?:values?|inputs?|\"actual\").{0,600}"
     r"|assert .{1,300} (?:==|is|in) .{1,300}|assert ['\"\[{(].{1,600}"
-    r"|(?:[\[{('\"<\d-]|None|True|False|null|undefined).{0,300} [!=]==? .{1,300}"
+    rf"|{_SHOWN_VALUE}.{{0,300}} [!=]==? .{{1,300}}"
     r"|expected (?:[\[{('\"\d-]|true|false|null|undefined).{0,200} to \w.{0,200}"
-    r"|[\w.]{2,40}\((?:received|actual)\w{0,10}, ?expected\w{0,10}\)"
     r"|[A-Z]\w{2,20} differ: .{1,600}"
     r"|Failed test\b.{0,200}|got:? .{0,200}"
     r")",
     re.DOTALL,
 )
-_EXPECT = r"(?:\w{0,40}(?:Error|Exception): ?)?expect\(.{0,80}\)\.[\w.]{2,60}.{0,80}"
-VALUES_BELOW = re.compile(_EXPECT, re.DOTALL)
+VALUES_BELOW = re.compile(f"{_TYPE}{_EXPECT}", re.DOTALL)
 """A matcher whose values stand in the lines below it."""
 BARE_MATCHER = re.compile(
-    rf"{_EXPECT}"
+    rf"{_TYPE}{_EXPECT}|{_ASSERT}"
     r"|Expected (?:values?|inputs?) to .{0,600}"
-    r"|[\w.]{2,40}\((?:received|actual)\w{0,10}, ?expected\w{0,10}\)"
     r"|Failed asserting that (?:false|true|null) is (?:false|true|null|not null)\.?",
     re.DOTALL,
 )
 # What the author of a check says after the values. Source: Python, unittest, the argument msg
 _AUTHORS_WORDS = re.compile(r" : (?P<words>[^\n]*[^\W\d_]{3}[^\n]*)\Z")
-_COMMENT_MARK = re.compile(r"^[ \t]{0,8}# {0,12}", re.MULTILINE)
+_COMMENT_MARK = re.compile(r"^[ \t]{0,8}#(?: {1,12}|$)", re.MULTILINE)
 _MARGIN = r"^(?:E {1,8}|#[ \t]{0,8}|[ \t]{0,12})"
 _MORE_FORMS = (
     re.compile(rf"{_MARGIN}(?P<actual>\{{[^\n]{{1,400}}\}}) != (?P<expected>\{{[^\n]{{1,400}}\}})$", re.M),
@@ -46,7 +46,11 @@ _MORE_FORMS = (
         re.M,
     ),
     re.compile(r"^(?:AssertionError: )?assert (?P<actual>.{1,300}?) == (?P<expected>.{1,300})$", re.M),
-    re.compile(r"^(?:AssertionError: )?(?P<actual>.{1,300}?) [!=]==? (?P<expected>.{1,300})$", re.M),
+    re.compile(r"^(?:AssertionError: )?(?P<actual>.{1,300}?) !==? (?P<expected>.{1,300})$", re.M),
+    # Code that is shown beside a failure compares names; a runner shows values.
+    re.compile(
+        rf"^(?:AssertionError: )?(?P<actual>{_SHOWN_VALUE}.{{0,300}}?) ===? (?P<expected>.{{1,300}})$", re.M
+    ),
     re.compile(
         r"^[ \t]{0,12}\$got\S{0,80} = (?P<actual>[^\n]{1,300})\n"
         r"[ \t]{0,12}\$expected\S{0,80} = (?P<expected>[^\n]{1,300})$",
@@ -76,19 +80,8 @@ _LEGEND = re.compile(
 _ESCAPES = re.compile(r"\\[nrt]")
 _MUCH_ALIKE = 12
 _COMMON_VALUES = {
-    "true",
-    "false",
-    "null",
-    "none",
-    "nil",
-    "undefined",
-    "undef",
-    "nan",
-    "error",
-    "object",
-    "array",
-    "string",
-}
+    "true", "false", "null", "none", "nil", "undefined", "undef", "nan", "error", "object", "array", "string",
+}  # fmt: skip
 _LETTERS = re.compile(r"[^\W\d_]+")
 
 

@@ -6,6 +6,7 @@ from fnmatch import translate
 
 import msgspec
 
+from plain_verdict.judging.problem_lines import lacks_words
 from plain_verdict.judging.severities import fits_severity
 from plain_verdict.model import BAD, Check, Exchange, Problem, exchanges_of, failing_steps
 from plain_verdict.settings.rules import Match
@@ -118,6 +119,24 @@ def problems_of(check: Check) -> Iterator[Problem]:
         yield from step.problems
 
 
+def problem_of(check: Check) -> Problem:
+    """Return the problem that tells why: the gravest of the attempt that counts."""
+    problems = list(problems_of(check))
+    outcome = check.outcome
+    telling = (
+        problem for problem in problems if problem.outcome is outcome and (problem.message or problem.detail)
+    )
+    found = next(telling, problems[0] if problems else Problem(outcome))
+    return _with_output(found, check) if check.last.outputs else found
+
+
+def _with_output(problem: Problem, check: Check) -> Problem:
+    """Return a problem that says nothing with the check's output, which may name the reason."""
+    if not all(lacks_words(text.strip(), check.name) for text in (problem.message, problem.detail)):
+        return problem
+    return msgspec.structs.replace(problem, detail="\n".join(output.text for output in check.last.outputs))
+
+
 _PROBES = ("Ω", "q7", "a b\nc", "x" * 40)  # texts that no pattern means: one that fits them all fits everything
 
 
@@ -133,20 +152,3 @@ def _test(wanted: str) -> Callable[[str], bool]:
         pattern = re.compile(translate(wanted), re.DOTALL)
         return lambda value: pattern.match(value[:SEARCHED_CHARS]) is not None
     return lambda value: wanted in value
-
-
-def problem_of(check: Check) -> Problem:
-    """Return the problem that tells why: the gravest of the attempt that counts."""
-    outcome, first = check.outcome, None
-    for problem in problems_of(check):
-        if problem.outcome is outcome and (problem.message or problem.detail):
-            return problem
-        first = first or problem
-    return _with_output(first or Problem(outcome), check)
-
-
-def _with_output(problem: Problem, check: Check) -> Problem:
-    """Return a problem that says nothing with the check's output, which may name the reason."""
-    texts = [output.text for output in check.last.outputs]
-    is_silent = not (problem.message or problem.detail)
-    return msgspec.structs.replace(problem, detail="\n".join(texts)) if is_silent and texts else problem

@@ -3,12 +3,11 @@
 import re
 from collections.abc import Iterable, Sequence
 
-from plain_verdict.judging.templates import template_of
+from plain_verdict.judging.templates import WORD, template_of
 from plain_verdict.model import Check
 from plain_verdict.text.cleaning import headline, single_line
 
 _RULE_CODE = re.compile(r"(?P<code>[A-Za-z]{1,12}[-_]?\d{1,6}|(?:[\w-]{1,40}/){1,4}[\w-]{1,60})(?::\s+|$)")
-_RULE_WORD = re.compile(r"[^\W\d_]{3,}")
 _RULE_CHARS = 160
 _FEWEST_WORDS = 2
 _SHARED_WORDS = 0.5  # of the words of the shorter title
@@ -18,7 +17,7 @@ def join_rules(names: Iterable[str]) -> dict[str, str]:
     """Return for each rule's name the one it counts under: of one code and nearly one title, the first."""
     first_of: dict[str, list[str]] = {}
     joined = {}
-    for name in sorted(names):
+    for name in sorted(names, key=lambda name: (not _words_of(name), name)):
         found = _RULE_CODE.match(name)
         known = first_of.setdefault(found["code"].casefold() if found else name.casefold(), [])
         joined[name] = next((other for other in known if _are_alike(other, name)), name)
@@ -36,8 +35,8 @@ def title_of_rule(name: str, checks: Sequence[Check]) -> str:
     texts = [check.description for check in checks] + [
         template_of(headline(problem.message)) for check in checks for problem in check.last.problems[:1]
     ]
-    asks = next((text for text in texts if len(_RULE_WORD.findall(text)) >= _FEWEST_WORDS), "")
-    return single_line(f"{code['code'] if code else name}: {asks}" if asks else name, _RULE_CHARS)
+    asks = next((text for text in texts if len(WORD.findall(text)) >= _FEWEST_WORDS), "")
+    return single_line(f"{code['code'] if code else name}: {asks.removesuffix('.')}" if asks else name, _RULE_CHARS)
 
 
 def _are_alike(left: str, right: str) -> bool:
@@ -47,4 +46,4 @@ def _are_alike(left: str, right: str) -> bool:
 
 
 def _words_of(name: str) -> set[str]:
-    return {word.casefold() for word in _RULE_WORD.findall(_RULE_CODE.sub("", name))}
+    return {word.casefold() for word in WORD.findall(_RULE_CODE.sub("", name))}

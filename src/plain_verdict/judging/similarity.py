@@ -17,16 +17,17 @@ from plain_verdict.judging.differences import (
     without_marks,
     words_after_values,
 )
-from plain_verdict.judging.stack import code_locations
-from plain_verdict.judging.telling_lines import (
+from plain_verdict.judging.problem_lines import (
     COMPARED_CHARS,
     WRAPPERS,
     bare_line,
     codes_with_titles,
     is_empty,
-    lacks_reason,
+    is_exit,
+    lacks_exception,
     line_of,
 )
+from plain_verdict.judging.stack import code_locations
 from plain_verdict.judging.templates import (
     HOLE,
     WORD,
@@ -143,10 +144,12 @@ class Similarity:
             by_values = difference.pair or (_family_of(name),)
             return ("differs", *(difference.joins or ((where,) if where else by_values)))
         template = self.template(line)
-        if not lacks_reason(template) and self._tells_by_itself(template):
+        if is_exit(template):
+            return (kind, template)
+        if not lacks_exception(template) and self._tells_by_itself(template):
             return (kind, template)
         where = self.location_of(problem)
-        if lacks_reason(template):
+        if lacks_exception(template):
             return (kind, template, where if " " in where else name)
         return self._located(kind, line, name, where)
 
@@ -160,9 +163,10 @@ class Similarity:
             return (kind, template, where)
         # Where nothing but an assertion's own words is left, the same file is not enough: the values are alike too
         # where they are short, or else it is the same function with other parameters.
-        has_value = _SHORT_VALUES.fullmatch(line) or _RARE_TEXT.search(line)
+        if _SHORT_VALUES.fullmatch(line) or _RARE_TEXT.search(line):
+            return (kind, template, where, line)
         subject, colon, _ = name.partition(": ")
-        return (kind, template, where, line if has_value else name if not colon else f"{subject}: {line}")
+        return (kind, template, where, f"{subject}: {line}" if colon else name)
 
     def location_of(self, problem: Problem) -> str:
         """Return the innermost stack line of the team's own code that is no helper's; "" if there is none."""

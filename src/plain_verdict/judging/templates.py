@@ -9,23 +9,10 @@ _HOLES = re.compile(rf"{HOLE}(?:[\s,;]*{HOLE})+")
 _TELLING_WORDS = 4
 # Words of assertion libraries, which say nothing of what went wrong.
 _COMMON_TO_ALL = {
-    *("actual", "and", "any", "assert", "assertion", "assertionerror", "but", "deep", "deeply", "equal", "error"),
-    *(
-        "expected",
-        "expecting",
-        "failed",
-        "false",
-        "for",
-        "got",
-        "have",
-        "loosely",
-        "not",
-        "null",
-        "received",
-        "same",
-    ),
-    *("same", "should", "strict", "strictly", "than", "that", "the", "true", "value", "values", "was", "were"),
-}
+    "actual", "and", "any", "assert", "assertion", "assertionerror", "but", "deep", "deeply", "equal", "error",
+    "expected", "expecting", "failed", "false", "for", "got", "have", "loosely", "not", "null", "received", "same",
+    "should", "strict", "strictly", "than", "that", "the", "true", "value", "values", "was", "were",
+}  # fmt: skip
 # What varies from one failure to the next, the longest forms first, each with signs of which it has one.
 _VARIABLE = (
     (r"\b[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12}\b", "-"),  # UUID

@@ -1,4 +1,4 @@
-"""The line of a problem that tells what went wrong, among banners, headings, diffs and stacks of many runners."""
+"""The line of a problem that says what went wrong, among banners, headings, diffs and stacks of many runners."""
 
 import re
 from functools import lru_cache
@@ -33,22 +33,24 @@ _MEANS_NOTHING = re.compile(
     r"|[\w\\]{1,200}::\w{1,100}(?: with data set .{1,600})?",
     re.IGNORECASE,
 )
-# That no exception came, or that a program ended: of which check, and of what it did, it says nothing.
-_NO_REASON_LINE = re.compile(
+# That no exception came: of which check, and of what it did, it says nothing.
+_NO_EXCEPTION = re.compile(
     r"missing expected (?:exception|rejection)\b.{0,300}"
     r"|(?:.{0,200} )?(?:not raised|did not (?:raise|throw))\b.{0,300}"
-    r"|failed asserting that exception of type .{1,200} is thrown.{0,20}|expected .{0,200} to throw\b.{0,200}"
-    r"|dubious, test returned .{0,100}|not ok \d{1,6}"
-    r"|(?:.{0,100} )?exit(?:ed|s)?(?: with)? (?:code|status):? -?\d{1,4}\.?",
+    r"|failed asserting that exception of type .{1,200} is thrown.{0,20}|expected .{0,200} to throw\b.{0,200}",
     re.IGNORECASE | re.DOTALL,
+)
+_EXIT = re.compile(
+    r"dubious, test returned .{0,100}"
+    r"|(?:.{0,100} )?exit(?:ed|s)?(?: with)? (?:code|status):? ?(?:-?\d{1,4}|…)\.?",
+    re.IGNORECASE,
 )
 # What runners call a failure of any kind, before the real one.
 _GENERIC_TYPE = re.compile(
     r"^(?:(?:uncaught|unhandled) )?(?:error|exception|assertionerror|failure): (?=\S)", re.IGNORECASE
 )
-_NOT_OK = re.compile(
-    r"^(?:not ok \d{1,6}(?: -)?|what\(\):) +(?=\S)"
-)  # Source: TAP 14, test points; C++ says the other
+_NOT_OK = re.compile(r"^(?:not ok \d{1,6}(?: -)?(?: +|$)|what\(\): +(?=\S))")
+"""Source: TAP 14, test points; C++ says the other."""
 _LOG_PREFIX = re.compile(r"^(?:[\w.@~+-]{0,80}[/\\]){0,20}[\w.-]{1,80}\.[a-z]{1,4}:\d{1,6}(?::\d{1,5})?: *(?=\S)")
 _FAILED_COMMAND = re.compile(r"`.{1,600}' failed(?: with status \d{1,3})?")
 WRAPPERS = re.compile(
@@ -80,6 +82,7 @@ _CODES = re.compile(r"(?:\w{1,20}: )?[A-Z]{1,8}[-_]?\d{1,6}(?:[,; ]{1,3}[A-Z]{1,
 _CODE_TITLE = re.compile(
     r"\b(?P<code>[A-Z]{1,8}[-_]?\d{1,6})\b[\s:|\])-]{1,8}(?![A-Z]{1,8}[-_]?\d)(?P<title>\w[^\n]{2,160})"
 )
+_TEST_NUMBER = re.compile(r"^\d{1,6} - ")  # of a test point, before its name
 _SEARCHED_LINES = 60  # of a detail: what tells comes first or last
 _SHORTEST_CHARS = 3  # of a line that tells something
 
@@ -94,6 +97,12 @@ def is_name(line: str, name: str) -> bool:
     """Return whether a line is only the check's own name, or a part of it, or it with its class."""
     bare, bare_name = _bare(line), _bare(name)
     return bare in bare_name or (bool(bare_name) and " " not in line and bare.endswith(bare_name))
+
+
+def repeats_name(line: str, name: str) -> bool:
+    """Return whether a line has no other words than the check's name, with or without its number."""
+    bare = _bare(_NOT_OK.sub("", line))
+    return bool(bare) and bare in (_bare(name), _bare(_TEST_NUMBER.sub("", name)))
 
 
 def _bare(text: str) -> str:
@@ -130,6 +139,11 @@ def is_empty(line: str, name: str) -> bool:
     return bool(_MEANS_NOTHING.fullmatch(line)) or is_name(line, name)
 
 
+def lacks_words(text: str, name: str) -> bool:
+    """Return whether a problem's text says only that the check of this name failed."""
+    return bool(_MEANS_NOTHING.fullmatch(text)) or repeats_name(text, name)
+
+
 def _first_telling(text: str, name: str, head: str) -> str:
     """Return the first line of any form; what a shell's command says tells more than the command that failed."""
     lines = (line.strip() for line in text.split("\n", _SEARCHED_LINES)[:_SEARCHED_LINES])
@@ -139,11 +153,18 @@ def _first_telling(text: str, name: str, head: str) -> str:
 
 
 @lru_cache(4_096)
-def lacks_reason(line: str) -> bool:
-    """Return whether a line says only that an exception did not come, or that a program ended badly."""
-    return bool(_NO_REASON_LINE.fullmatch(line))
+def lacks_exception(template: str) -> bool:
+    """Return whether a line says only that an exception did not come."""
+    return bool(_NO_EXCEPTION.fullmatch(template))
+
+
+@lru_cache(4_096)
+def is_exit(template: str) -> bool:
+    """Return whether a line says only how a program ended."""
+    return bool(_EXIT.fullmatch(template))
 
 
 def _is_telling(line: str, name: str) -> bool:
-    means_little = MEANS_LITTLE.fullmatch(line) or _MEANS_NOTHING.fullmatch(line) or is_name(line, name)
-    return not means_little and not any(form.match(line) for form in FRAMES)
+    return not (MEANS_LITTLE.fullmatch(line) or is_empty(line, name)) and not any(
+        form.match(line) for form in FRAMES
+    )
