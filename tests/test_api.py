@@ -53,7 +53,7 @@ def test_the_example_of_the_docs_runs(tmp_path):
     shutil.copytree(RESULTS, tmp_path / "results")
     code = re.search(r"<!-- python example -->\n```python\n(.*?)```", PAGE, re.DOTALL)[1]
     done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True, check=True)
-    assert done.stdout.startswith("Not fit: 14 of 91 checks failed or could not finish (11 functional and 3 API), ")
+    assert done.stdout.startswith("Not fit: 14 of 99 checks failed or could not finish (11 functional and 3 API), ")
     assert '<meta name="plain-verdict-page"' in (tmp_path / "verdict.html").read_text("utf-8")
 
 

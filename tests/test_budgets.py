@@ -78,6 +78,7 @@ def constants():
     return by_name
 
 
+@cache
 def measured():
     late = late_imports()
     paths = [paths_through(function) for _, tree in modules().values() for function in functions(tree)]

@@ -58,7 +58,9 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
             folders = options.evidence.folders if options.evidence else options.evidence_folders
             sources = without_archives_of(found.sources, folders)
             with options.samples() as samples:
-                run = read_all(sources, options.limits, on_progress, options.mappings, samples)
+                run = read_all(
+                    sources, options.limits, on_progress, options.mappings, samples, drafts=options.drafts
+                )
         run = with_fields(run, unread=(*local.unread, *found.unread, *run.unread))
         run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
         run = with_load(run, options, on_step)
@@ -90,10 +92,10 @@ def _all_local(arguments: list[list[str]]) -> "AbstractContextManager[_Local | F
 def _with_requirements(run: Run, options: ReadOptions) -> Run:
     if not options.requirements:
         return run
-    from plain_verdict.requirements.matching import with_requirements  # for runs that have some
-    from plain_verdict.requirements.reading import read_requirements  # as above
+    from plain_verdict.requirements import matching, reading  # for runs that have some
 
-    return with_requirements(run, read_requirements(options.requirements), options.requirement_pattern)
+    read = reading.read_requirements(options.requirements)
+    return matching.with_requirements(run, read, options.requirement_pattern)
 
 
 def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> Run:
@@ -109,7 +111,9 @@ def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> 
         return run
     found = discover(options.baseline)
     with on_step("Reading the earlier run") as on_progress, options.samples() as samples:
-        earlier = read_all(found.sources, options.limits, on_progress, options.mappings, samples)
+        earlier = read_all(
+            found.sources, options.limits, on_progress, options.mappings, samples, drafts=options.drafts
+        )
     earlier = msgspec.structs.replace(earlier, unread=found.unread + earlier.unread)
     return with_comparison(run, earlier, NoiseThreshold(*options.noise_threshold))
 

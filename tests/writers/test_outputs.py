@@ -39,7 +39,8 @@ def same(one: object, other: str, column: str) -> bool:
     told = as_csv(one)
     if isinstance(one, datetime) and other:
         there = datetime.fromisoformat(other)
-        there = there.astimezone(UTC).replace(tzinfo=None) if one.tzinfo is None else there
+        there = there.astimezone(UTC) if there.tzinfo else there
+        one, there = one.replace(tzinfo=None), there.replace(tzinfo=None)
         return abs((one - there).total_seconds()) < 0.001
     if isinstance(one, int | float) and not isinstance(one, bool):
         return float(other) == pytest.approx(float(told))

@@ -46,8 +46,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Write the file and say how large it is."""
     try:
-        from plain_verdict.load.condensed import condense  # NumPy, for load results only
-        from plain_verdict.load.state import SamplesPayload, merged  # as above
+        from plain_verdict.load import condensed, state  # NumPy, for load results only
     except ImportError as error:
         hint = "install them: pip install 'plain-verdict[load]'"
         raise UsageError(f"load results need more libraries ({error.name})", hint=hint) from error
@@ -62,14 +61,14 @@ def run(options: argparse.Namespace) -> int:
     read = check_completeness(read, Expected())
     read = with_fields(read, unread=(*found.unread, *read.unread))
     incomplete = _show_what_is_missing(read)
-    parts = [part for file in read.files for part in file.payloads if isinstance(part, SamplesPayload)]
+    parts = [part for file in read.files for part in file.payloads if isinstance(part, state.SamplesPayload)]
     if not parts:
         return _nothing_to_condense(read)
-    state = merged([part.state for part in parts])
+    merged = state.merged([part.state for part in parts])
     masker = Masker(MaskRules(known=secrets_of_environment(os.environ)))
-    data = condense(state, sum(part.bad_rows for part in parts), masker.text, incomplete)
+    data = condensed.condense(merged, sum(part.bad_rows for part in parts), masker.text, incomplete)
     write_bytes(target, data)
-    show(f"Wrote {target}: {plural(state.rows, 'request')} in {format_size(len(data))}")
+    show(f"Wrote {target}: {plural(merged.rows, 'request')} in {format_size(len(data))}")
     return PARTLY_READ if read.unread else DONE
 
 

@@ -3,42 +3,49 @@
 import argparse
 import shutil
 import sys
-import tomllib
 from collections.abc import Callable
-
-import msgspec
 
 from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
 from plain_verdict.cli.terminal import show, show_error, show_labelled
+from plain_verdict.inputs.archives import Unpacking
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.source import Source
 from plain_verdict.masking import Masker, MaskRules
 from plain_verdict.model import Check, Outcome, Run
 from plain_verdict.pipeline import with_load
+from plain_verdict.readers import WITHOUT_MAPPINGS
 from plain_verdict.readers.interface import Head
+from plain_verdict.readers.jobs import jobs_of
 from plain_verdict.readers.mapping.checking import check_mapping
-from plain_verdict.readers.mapping.draft.drafting import draft_mapping
-from plain_verdict.readers.mapping.draft.toml import as_toml
+from plain_verdict.readers.mapping.draft.certainty import FILL_IN, doubts_in_words, drafted_mapping
 from plain_verdict.readers.mapping.reader import MappingReader
+from plain_verdict.readers.mapping.shipped import shipped_formats
 from plain_verdict.readers.mapping.trial import Matched, try_mapping
 from plain_verdict.readers.xml.text import HEAD_BYTES
 from plain_verdict.request import ReadOptions
-from plain_verdict.runtime.errors import PlainVerdictError, ReadError, UsageError
+from plain_verdict.runtime.errors import ReadError, UsageError
 from plain_verdict.settings.limits import DEFAULT_LIMITS
 from plain_verdict.settings.loading import read_mappings
-from plain_verdict.settings.mappings import MappingFile, ResultMapping
+from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.text.cleaning import single_line
-from plain_verdict.text.formatting import format_duration, format_metric, plural
+from plain_verdict.text.formatting import format_duration, format_metric, join_list, plural
 
+_DOUBTS_SHOWN, _DOUBT_CHARS = 8, 160
 _FIRST_CHECKS = 3  # enough to see whether a mapping fits
 _VALUES_SHOWN = 20
-_LEAST_COLUMNS = 80  # where the terminal tells no width
+_NARROWEST_COLUMNS = 80  # where the terminal tells no width
 _REQUESTS_SHOWN = 12
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Add the command's options."""
-    parser.add_argument("file", metavar="FILE", help="result file: JSON, JSON Lines, XML, CSV or TSV")
+    parser.add_argument("file", metavar="FILE", nargs="?", help="result file: JSON, JSON Lines, XML, CSV or TSV")
+    parser.add_argument(
+        "--list",
+        dest="lists",
+        action="store_true",
+        help="list the formats that come as mappings; files of these need no configuration",
+    )
     parser.add_argument(
         "--try",
         dest="mappings",
@@ -49,7 +56,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    """Print a draft, or how mappings fit."""
+    """Print a draft, how mappings fit, or which come with the program."""
+    if options.lists:
+        return _list()
+    if options.file is None:
+        raise UsageError("needs a file", where="mapping", hint="run: plain-verdict mapping FILE")
     source = _source(options.file)
     try:
         return _try(source, options.mappings) if options.mappings else _draft(source)
@@ -60,6 +71,19 @@ def run(options: argparse.Namespace) -> int:
         return NOTHING_READ
 
 
+def _list() -> int:
+    for known in shipped_formats():
+        for mapping in known.mapping:
+            marks = known.recognised
+            recognised_by = (
+                f"root element {' or '.join(f'<{root}>' for root in marks.roots)}"
+                if marks.roots
+                else (f"JSON Lines with the keys {join_list(list(marks.keys))}")
+            )
+            show(f"{mapping.name:<20}{recognised_by}")
+    return DONE
+
+
 def _source(path: str) -> Source:
     found = discover([path])
     if found.unread:
@@ -67,28 +91,26 @@ def _source(path: str) -> Source:
         raise UsageError(trouble.what, path=trouble.path, hint=trouble.hint)
     if len(found.sources) != 1:
         raise UsageError("is not one file", path=path, hint="a mapping is drafted from one file")
-    return found.sources[0]
+    jobs = list(jobs_of(found.sources[0], Unpacking(DEFAULT_LIMITS), WITHOUT_MAPPINGS))
+    if len(jobs) != 1:
+        raise UsageError("is an archive of several files", path=path, hint="unpack it, and name one of the files")
+    return jobs[0].read
 
 
 def _draft(source: Source) -> int:
     """Print the draft on stdout, and what comes of it on stderr: so it can be sent into a file."""
-    text = as_toml(draft_mapping(source, DEFAULT_LIMITS))
+    drafted = drafted_mapping(source, DEFAULT_LIMITS)
     mask = Masker(MaskRules()).text
-    show(mask(text), end="")
-    (mapping,) = msgspec.convert(tomllib.loads(text), MappingFile).mapping
-    if "FILL IN" in text:
-        show_labelled("note", "fill in the places marked FILL IN; the rest is a guess: check it.")
+    show(mask(drafted.text), end="")
+    if FILL_IN in drafted.text:
+        show_labelled("note", f"fill in the places marked {FILL_IN}; the rest is a guess: check it.")
     else:
-        show_labelled("note", "this draft is a guess: check it.")
-    try:
-        check_mapping(mapping, "mapping[0]")
-        trial = try_mapping(mapping, source, DEFAULT_LIMITS)
-    except PlainVerdictError:
-        return DONE  # where something must be filled in first
-    if not trial.checks:
-        return DONE
-    show_labelled("note", f"it finds {plural(len(trial.checks), 'check')} in the file; the first are")
-    for check in trial.checks[:_FIRST_CHECKS]:
+        show_labelled("note", doubts_in_words(drafted))
+    for doubt in drafted.doubts[:_DOUBTS_SHOWN]:
+        show(f"      - {mask(single_line(doubt, _DOUBT_CHARS))}", to=sys.stderr)
+    if drafted.checks:
+        show_labelled("note", f"it finds {plural(len(drafted.checks), 'check')} in the file; the first are")
+    for check in drafted.checks[:_FIRST_CHECKS]:
         show(f"      {mask(_outcome_line(check))}", to=sys.stderr)
     return DONE
 
@@ -172,7 +194,7 @@ def _rows(matched: tuple[Matched, ...], mask: Callable[[str], str]) -> list[str]
         for match in matched
     ]
     widths = [max(len(row[at]) for row in (head, *rows)) for at in range(3)]
-    wide = max(_LEAST_COLUMNS, shutil.get_terminal_size().columns)
+    wide = max(_NARROWEST_COLUMNS, shutil.get_terminal_size().columns)
     lines = []
     for row in (head, *rows):
         cells = [cell.ljust(width) for cell, width in zip(row, widths, strict=False)]

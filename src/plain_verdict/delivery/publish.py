@@ -141,18 +141,16 @@ def _publish_named(report: Report, name: str, file: str) -> _Written:
 
 def _publish_tables(report: Report, request: Request, page: Path, link: str) -> _Written:
     """Write the tables: a workbook, or a folder, from which those of an earlier run go."""
-    from plain_verdict.writers.tables.folder import TablesWriter, table_names  # for runs whose tables are wanted
-    from plain_verdict.writers.tables.package import PACKAGE, tables_listed  # as above
-    from plain_verdict.writers.tables.workbook import WorkbookWriter  # as above
+    from plain_verdict.writers.tables import folder, package, workbook  # for runs whose tables are wanted
 
     wanted = request.report
     path = Path(wanted.tables).absolute()
-    if path.suffix == WorkbookWriter.suffix:
-        workbook = WorkbookWriter(link or Path(os.path.relpath(page, path.parent)).as_posix())
-        return _publish_file(report, wanted.tables, workbook), workbook.notes
-    package = path / PACKAGE
-    before = tables_listed(package.read_bytes(), table_names()) if package.is_file() else frozenset()
-    tables = TablesWriter(wanted.tables_as)
+    if path.suffix == workbook.WorkbookWriter.suffix:
+        writer = workbook.WorkbookWriter(link or Path(os.path.relpath(page, path.parent)).as_posix())
+        return _publish_file(report, wanted.tables, writer), writer.notes
+    listed = path / package.PACKAGE
+    before = package.tables_listed(listed.read_bytes(), folder.table_names()) if listed.is_file() else frozenset()
+    tables = folder.TablesWriter(wanted.tables_as)
     made, names = _publish_folder(report, wanted.tables, tables)
     remove_files(path, before - names)
     return made, tables.notes

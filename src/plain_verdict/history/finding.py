@@ -148,7 +148,7 @@ class _Looked:
         pages = [page for page in self._pages if page.series == series]
         pages = [page for page in pages if page.run == now.id or page.moment < now.moment.timestamp()]
         for page in pages[:_MOST_READ]:
-            is_own_run = page.run == now.id
+            is_this_run = page.run == now.id
             try:
                 runs = read_kept(page.file)
             except ReadError as error:
@@ -157,7 +157,7 @@ class _Looked:
                 )
                 continue
             yield from runs
-            if not is_own_run and _share_checks(runs[-1], align(self._ids, runs[-1:]).outcomes[0]):
+            if not is_this_run and _share_checks(runs[-1], align(self._ids, runs[-1:]).outcomes[0]):
                 return
 
     def _placed(self, run: KeptRun) -> KeptRun:

@@ -1,5 +1,6 @@
 """All readers, and how the one for a file is given by its content."""
 
+import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property
@@ -42,11 +43,6 @@ class _Later:
         return self._reader.format
 
     @property
-    def described_as(self) -> str:
-        """Return what a file of the format begins with."""
-        return self._reader.described_as
-
-    @property
     def roots(self) -> frozenset[str]:
         """Return the root elements that it takes."""
         return self._reader.roots
@@ -60,6 +56,23 @@ class _Later:
         return self._reader.read(source, limits)
 
 
+class _Shipped(_Later):
+    """The readers of the mappings that come with the program, of which each has its own name."""
+
+    def __init__(self) -> None:
+        super().__init__("mapping.shipped", "ShippedMappings")
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether a file begins as JSON or XML, and one of the formats takes it."""
+        return head.text[:1] in ("<", "{") and super().recognises(head)
+
+    def reader_for(self, head: Head) -> Reader:
+        """Return the reader of the format of a file that one of them takes."""
+        from plain_verdict.readers.mapping.shipped import reader_for  # for such files only
+
+        return reader_for(head) or self
+
+
 READERS: tuple[Reader, ...] = (
     _Later("junit.reader", "JunitReader"),
     _Later("record.reader", "RecordReader"),
@@ -70,9 +83,13 @@ READERS: tuple[Reader, ...] = (
     _Later("earl.reader", "EarlReader"),
     _Later("oscal.reader", "OscalReader"),
     _Later("samples.condensed", "CondensedReader"),
+    _Shipped(),
     _Later("samples.reader", "SamplesReader"),
 )
 """Every format, in the order in which they are tried; samples, which may look like much, are the last."""
+_DRAFTED_SUFFIXES = (*RESULT_SUFFIXES, ".json", ".jsonl", ".ndjson", ".xml", ".csv", ".tsv", ".trx")
+_OUR_SCHEMA = re.compile(r'"schema":\s*"plain-verdict/')
+_SCHEMA_CHARS = 200  # it is the first key
 _COUNTING = ("condensed", "samples")
 _PATIENCE_S, _PATIENCE_S_PER_MB = 10.0, 10.0  # of processor time: far more than any file takes that is what it says
 
@@ -82,6 +99,7 @@ class Readers(NamedTuple):
 
     in_order: tuple[Reader, ...] = READERS
     mappings: tuple["MappingReader", ...] = ()
+    drafts: bool = True
 
     def counts(self, reader: Reader) -> bool:
         """Return whether a reader counts samples, block by block, in files of any size."""
@@ -92,17 +110,25 @@ class Readers(NamedTuple):
 WITHOUT_MAPPINGS = Readers()
 
 
-def readers_with(mappings: Sequence[ResultMapping], samples: SamplesOptions = IN_THREADS) -> Readers:
+class Formats(msgspec.Struct, frozen=True):
+    """What is read besides the formats that are built in: the team's mappings, and drafts of mappings."""
+
+    mappings: tuple[ResultMapping, ...] = ()
+    drafts: bool = True
+
+
+def readers_with(formats: Formats, samples: SamplesOptions = IN_THREADS) -> Readers:
     """Return the readers, with those of mappings, and with what is wanted of samples."""
     readers = (*READERS[:-1], _Later("samples.reader", "SamplesReader", samples))
+    mappings = formats.mappings
     if not mappings:
-        return Readers(readers)
+        return Readers(readers, drafts=formats.drafts)
     from plain_verdict.readers.mapping.reader import MappingReader  # for teams that have mappings
 
     of_mappings = tuple(MappingReader(mapping, samples) for mapping in mappings)
     named = tuple(reader for reader in of_mappings if reader.mapping.files)
     others = tuple(reader for reader in of_mappings if not reader.mapping.files)
-    return Readers((*named, *readers, *others), of_mappings)
+    return Readers((*named, *readers, *others), of_mappings, drafts=formats.drafts)
 
 
 def read_source(
@@ -123,8 +149,58 @@ def find_reader(source: Source, readers: Readers) -> Reader:
             raise UnknownFormat(source.passed_over, path=source.path)
         hint = "name the file itself to read it, or remove it"
         raise ReadError(f"{source.passed_over}, and contains results: it is not read", path=source.path, hint=hint)
+    if reader is None and _may_be_drafted(head, source):
+        reader = _drafted(head, source, readers)
     if reader is None:
         raise _unknown(head, source, readers)
+    return _of_mappings(reader, head, readers)
+
+
+def _of_mappings(reader: Reader, head: Head, readers: Readers) -> Reader:
+    """Return the reader itself, or that of the mappings behind it: those that come with the program, or several."""
+    if isinstance(reader, _Shipped):
+        return reader.reader_for(head)
+    if reader in readers.mappings:
+        return _together([mapping for mapping in readers.mappings if mapping.recognises(head)])
+    return reader
+
+
+def _together(fitting: "Sequence[MappingReader]") -> Reader:
+    """Return the reader of a file that several mappings fit: the first, and one of load sums beside checks."""
+    from plain_verdict.readers.mapping.together import together  # for teams that have mappings
+
+    return together(fitting)
+
+
+def _may_be_drafted(head: Head, source: Source) -> bool:
+    """Return whether a file of an unknown format is looked at as one of the team's own runners."""
+    is_data = bool(head.text) and source.path.lower().endswith(_DRAFTED_SUFFIXES) and not head.xml.doctype
+    return is_data and not _is_output(head, source)
+
+
+def _is_output(head: Head, source: Source) -> bool:
+    """Return whether a file is an output of this program: a summary, or a table that its package lists."""
+    if _OUR_SCHEMA.search(head.text[:_SCHEMA_CHARS]):
+        return True
+    package = Path(source.file).parent / "datapackage.json" if source.file else None
+    if package is None or not package.is_file():
+        return False
+    text = package.read_text("utf-8", "replace")
+    return Path(source.file).name == package.name or (
+        '"plain-verdict"' in text and f'"{Path(source.file).name}"' in text
+    )
+
+
+def _drafted(head: Head, source: Source, readers: Readers) -> Reader | None:
+    """Return the reader of a drafted mapping that is certain; None for a file that is nothing like results.
+
+    Raises ReadError for one that looks like results, but can't be read for sure.
+    """
+    from plain_verdict.readers.mapping.draft.use import reader_of_draft  # for unknown formats only
+
+    reader = reader_of_draft(source, drafts=readers.drafts)
+    if isinstance(reader, ReadError):
+        raise _unknown(head, source, readers, reader)
     return reader
 
 
@@ -174,9 +250,9 @@ def knows(path: Path) -> bool:
     return any(reader.recognises(head) for reader in READERS)
 
 
-def _unknown(head: Head, source: Source, readers: Readers) -> ReadError:
+def _unknown(head: Head, source: Source, readers: Readers, error: ReadError | None = None) -> ReadError:
     """Return the error that says why this is not a result file, and of no mapping of the team."""
-    error = _no_known_format(head, source)
+    error = error or _no_known_format(head, source)
     lacking = [
         f"the mapping “{reader.format}” does not match: {reader.missing_in(head)}" for reader in readers.mappings
     ]
@@ -200,14 +276,26 @@ def _no_known_format(head: Head, source: Source) -> ReadError:
     if not head.data.strip(b"\0") and source.path.lower().endswith(RESULT_SUFFIXES):
         hint = "the disk may have been full or the run was stopped; run it again"
         return ReadError("contains only zero bytes", path=source.path, hint=hint)
-    start = head.text.split("\n", 1)[0][:24].replace("\t", " ")
+    start = _start_of(head)
     shown = f"begins with “{start}”" if start.isprintable() else "is not text"
-    return UnknownFormat(f"is not a result file: it {shown}", path=source.path, hint=_what_is_read(source))
+    return UnknownFormat(f"is not a result file: it {shown}", path=source.path, hint=_what_helps(head, source))
 
 
-def _what_is_read(source: Source) -> str:
-    formats = ", ".join(reader.described_as for reader in READERS)
-    return f"known formats: {formats}; for your own format run: plain-verdict mapping {source.path}"
+def _start_of(head: Head) -> str:
+    return head.text.split("\n", 1)[0][:24].replace("\t", " ")
+
+
+def _what_helps(head: Head, source: Source) -> str:
+    """Return what to do with a file of no known format, by what it is."""
+    if head.xml.doctype:
+        return "give the file that the page was made of, like JUnit XML or JSON"
+    if not _start_of(head).isprintable():
+        return "give the result file itself, like JUnit XML, JSON, CSV or TAP"
+    if head.text[:1] in "<{[" or len(head.csv_columns) > 1:
+        return (
+            f"if it holds results of your own runner, plain-verdict mapping {source.path} drafts a mapping for it"
+        )
+    return "let the runner write JUnit XML, TAP, JSON or CSV into a file"
 
 
 def _empty(head: Head, source: Source) -> ReadError:
@@ -219,7 +307,7 @@ def _empty(head: Head, source: Source) -> ReadError:
 
 def _other_xml(head: Head, source: Source) -> ReadError:
     if head.xml.doctype and head.xml.doctype.lower() == "html":
-        return UnknownFormat("is an HTML page, not a result file", path=source.path, hint=_what_is_read(source))
+        return UnknownFormat("is an HTML page, not a result file", path=source.path, hint=_what_helps(head, source))
     if head.xml.doctype:
         ours = any(head.xml.doctype in reader.roots for reader in READERS)
         return (ReadError if ours else UnknownFormat)(
@@ -229,7 +317,7 @@ def _other_xml(head: Head, source: Source) -> ReadError:
         )
     if head.xml.root:
         what = f"has the root element <{head.xml.root[:60]}>, which is not that of a result file"
-        return UnknownFormat(what, path=source.path, hint=_what_is_read(source))
+        return UnknownFormat(what, path=source.path, hint=_what_helps(head, source))
     return ReadError(
         "is XML without an element",
         path=source.path,

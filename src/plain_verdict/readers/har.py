@@ -35,7 +35,6 @@ class HarReader:
     """Reads one archive."""
 
     format = "har"
-    described_as = "HAR"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:

@@ -24,6 +24,10 @@ _TAP_POINT = re.compile(r"^(?:not )?ok \d+\b", re.MULTILINE)
 _HEAD_ROWS = 20
 SUITE_ITSELF, NAMELESS = "The suite itself", "Nameless check"
 """What a check is called that is a suite's own outcome, and one to which its file gives no name."""
+TOGETHER = " + "
+"""What stands between the names of several mappings that read one file."""
+PAGE = "page"
+"""What the subject of a rule is called, by which variants of its check differ."""
 _JSON_PIECE = re.compile(r'"(?:[^"\\\n]|\\.)*"|[{}\[\]:]')
 
 
@@ -154,11 +158,6 @@ class Reader(Protocol):
     @property
     def format(self) -> str:
         """Return the format's name in outputs, like ``junit-xml``."""
-        ...
-
-    @property
-    def described_as(self) -> str:
-        """Return the name of the format in a list of formats, for hints."""
         ...
 
     @property

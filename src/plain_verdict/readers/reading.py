@@ -10,7 +10,8 @@ from plain_verdict.inputs.archives import Unpacking
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.inputs.source import Source, shown_path
 from plain_verdict.model import ResultFile, Run, Unread
-from plain_verdict.readers import patience_s, read_source, readers_with
+from plain_verdict.readers import Formats, patience_s, read_source, readers_with
+from plain_verdict.readers.interface import TOGETHER
 from plain_verdict.readers.jobs import Job, in_batches, is_named_archive, jobs_of
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.readers.worker_pool import Batch, Piece, Result, SentFile, read_batch
@@ -38,14 +39,18 @@ def read_all(
     on_progress: OnProgress,
     mappings: Sequence[ResultMapping] = (),
     samples: SamplesOptions = IN_THREADS,
+    *,
+    drafts: bool = True,
 ) -> Run:
     """Return the run of every source; one that can't be read never keeps the others from being read.
 
     ``on_progress`` is given how many bytes of all are read, and which file it is. ``mappings`` are the team's own
     formats: those that name their files are tried before all others, the rest after them. ``samples``
-    says how those of load runs are counted. What comes of it is the same wherever the files are read.
+    says how those of load runs are counted, ``drafts`` whether a file of an unknown format may be read by a mapping
+    that is drafted for it and certain. What comes of it is the same wherever the files are read.
     """
-    reading = _Reading(limits, tuple(mappings), samples, _Progress(on_progress, sources))
+    formats = Formats(tuple(mappings), drafts=drafts)
+    reading = _Reading(limits, formats, samples, _Progress(on_progress, sources))
     files: list[ResultFile] = []
     unread: list[Unread] = []
     left_alone: list[Unread] = []
@@ -76,9 +81,12 @@ def _unused(
     mappings: Sequence[ResultMapping], files: Sequence[ResultFile], unread: Sequence[Unread]
 ) -> Iterator[str]:
     """Yield a sentence for each mapping that no file is of, not even one that could not be read by it."""
-    used = {file.format for file in files}
+    used = {name for file in files for name in file.format.split(TOGETHER)}
+    notes = [note.what for file in files for note in file.notes]
     for mapping in mappings:
-        if mapping.name not in used and not any(f"“{mapping.name}”" in trouble.what for trouble in unread):
+        quoted = f"“{mapping.name}”"
+        is_mentioned = any(quoted in what for what in (*(trouble.what for trouble in unread), *notes))
+        if mapping.name not in used and not is_mentioned:
             wanted = (
                 f"files like {', '.join(mapping.files)}"
                 if mapping.files
@@ -126,13 +134,11 @@ _Made = tuple[Job, ResultFile | ReadError]
 class _Reading:
     """How the files of a run are read."""
 
-    def __init__(
-        self, limits: Limits, mappings: tuple[ResultMapping, ...], samples: SamplesOptions, progress: _Progress
-    ) -> None:
+    def __init__(self, limits: Limits, formats: Formats, samples: SamplesOptions, progress: _Progress) -> None:
         self._limits = limits
-        self._mappings = mappings
+        self._formats = formats
         self._samples = samples
-        self._readers = readers_with(mappings, samples)
+        self._readers = readers_with(formats, samples)
         self._progress = progress
 
     def results(self, sources: Sequence[Source]) -> Iterator[_Made]:
@@ -188,7 +194,7 @@ class _Reading:
         return job, result if isinstance(result, ReadError) else result.file()
 
     def _batch(self, pieces: Sequence[Piece]) -> Batch:
-        return Batch(tuple(pieces), self._limits, self._mappings)
+        return Batch(tuple(pieces), self._limits, self._formats)
 
     def _singly(self, engine: Engine, pieces: Sequence[Piece], lost: Lost) -> Iterator[Result]:
         """Yield what comes of pieces that were lost together, so that only the one that is to blame stays lost."""

@@ -5,7 +5,7 @@ others as JSON, which keeps the zones of times. What was read here and what was 
 """
 
 import io
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from functools import lru_cache
 from itertools import compress
 from operator import not_
@@ -16,11 +16,10 @@ import msgspec
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, Kind, ResultFile, passed_in
-from plain_verdict.readers import Readers, find_reader, patience_s, read_with, readable, readers_with
+from plain_verdict.readers import Formats, Readers, find_reader, patience_s, read_with, readable, readers_with
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.runtime.guard import guarded
 from plain_verdict.settings.limits import Limits
-from plain_verdict.settings.mappings import ResultMapping
 
 
 class Piece(msgspec.Struct, frozen=True):
@@ -49,7 +48,7 @@ class Batch(msgspec.Struct, frozen=True):
 
     pieces: tuple[Piece, ...]
     limits: Limits
-    mappings: tuple[ResultMapping, ...]
+    formats: Formats
 
 
 Group = tuple[Kind, tuple[str, ...]]
@@ -128,7 +127,7 @@ def _plain(id_: str, group: Group, name: str, took_s: float | None) -> Check:
 
 def read_batch(batch: Batch) -> list[Result]:
     """Return what came of each piece."""
-    readers = _readers(batch.mappings)
+    readers = _readers(batch.formats)
     return [_read(piece.source(), batch.limits, readers) for piece in batch.pieces]
 
 
@@ -145,12 +144,12 @@ def _ignore_progress(_bytes: int) -> None:
     """Take no note of how far it is: whole files are reported."""
 
 
-_last: tuple[Sequence[ResultMapping], Readers] | None = None
+_last: tuple[Formats, Readers] | None = None
 
 
-def _readers(mappings: Sequence[ResultMapping]) -> Readers:
-    """Return the readers for these mappings; a worker is asked for the same ones again and again."""
+def _readers(formats: Formats) -> Readers:
+    """Return the readers for these formats; a worker is asked for the same ones again and again."""
     global _last  # noqa: PLW0603  of a worker, which does one thing at a time
-    if _last is None or _last[0] != mappings:
-        _last = (mappings, readers_with(mappings))
+    if _last is None or _last[0] != formats:
+        _last = (formats, readers_with(formats))
     return _last[1]

@@ -192,6 +192,7 @@ def _read_request(
         kinds={Kind(name): paths for name, paths in msgspec.structs.asdict(file.input.kinds).items()},
         api_document=file.api.document,
         mappings=_mappings(overrides, file),
+        drafts=file.input.drafts,
         targets=rules_without_known(file.rules, masking).conditions,
         baseline=file.load.baseline,
         engine=file.load.engine,
@@ -355,14 +356,13 @@ def _check_others(request: Request) -> None:
 
 
 def _check_tables(report: ReportTable) -> None:
-    from plain_verdict.writers.tables.folder import TablesWriter  # for runs whose tables are wanted
-    from plain_verdict.writers.tables.workbook import WorkbookWriter  # as above
+    from plain_verdict.writers.tables import folder, workbook  # for runs whose tables are wanted
 
-    if report.tables.endswith(WorkbookWriter.suffix):
-        WorkbookWriter().check()
+    if report.tables.endswith(workbook.WorkbookWriter.suffix):
+        workbook.WorkbookWriter().check()
         _check_file(report.tables)
     else:
-        TablesWriter(report.tables_as).check()
+        folder.TablesWriter(report.tables_as).check()
         check_folder(Path(report.tables).absolute())
 
 

@@ -41,6 +41,8 @@ class ReadOptions(msgspec.Struct, frozen=True):
     kinds: Mapping[Kind, tuple[str, ...]] = {}
     api_document: str = ""
     mappings: tuple[ResultMapping, ...] = ()
+    drafts: bool = True
+    """Whether files of an unknown format are read by a drafted mapping that is certain."""
     targets: tuple[ConditionRule, ...] = ()
     baseline: tuple[str, ...] = ()
     expected: Expected = Expected()

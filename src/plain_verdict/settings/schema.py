@@ -113,6 +113,15 @@ class InputTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     mappings: Annotated[
         tuple[str, ...], Meta(description="files with mappings that several teams share, as for `--mapping`")
     ] = ()
+    drafts: Annotated[
+        bool,
+        Meta(description="read a file of an unknown format by a drafted mapping, where the draft is certain"),
+        Option(
+            "--drafts",
+            "read files of an unknown format by a drafted mapping, where the draft is certain (default: on)",
+            group="inputs",
+        ),
+    ] = True
     stale_after: Annotated[str, Meta(description="how much older than the newest file a file may be")] = "12h"
     newer_than: Annotated[
         str,

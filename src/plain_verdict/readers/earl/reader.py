@@ -26,7 +26,7 @@ from plain_verdict.model import (
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.earl.contexts import without_remote
 from plain_verdict.readers.file_reading import FileReading
-from plain_verdict.readers.interface import Head, noted_twice
+from plain_verdict.readers.interface import PAGE, Head, noted_twice
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
@@ -48,7 +48,6 @@ OUTCOMES = {
     "inapplicable": (Outcome.SKIPPED, "does not apply to the subject"),
 }
 _TURTLE = re.compile(r"^\s*(?:@prefix|@base|PREFIX|BASE)\b", re.IGNORECASE | re.MULTILINE)
-_PAGE = "page"
 _MOST_PROBLEMS = 200
 _MOST_GRAPH_BYTES = 20_000_000
 """A graph takes fifty times as much room as its file."""
@@ -59,7 +58,6 @@ class EarlReader:
     """Reads one report."""
 
     format = "earl"
-    described_as = "EARL"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:
@@ -161,7 +159,7 @@ class _Reading(FileReading):
             facts=tuple(self._facts(assertions)),
             description=self.text(first.about),
             links=(Fact("What it asks", first.test),) if first.test.startswith("http") else (),
-            variant=(Fact(_PAGE, self.name(first.subject)),) if first.subject else (),
+            variant=(Fact(PAGE, self.name(first.subject)),) if first.subject else (),
             # EARL 1.0 knows no severity: nothing says that one test matters more than another.
             rule=Rule(severity=Severity.MEDIUM, findings=len(failed)),
         )

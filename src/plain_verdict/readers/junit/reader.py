@@ -22,7 +22,6 @@ class JunitReader:
     """Reads JUnit XML, whatever runner wrote it."""
 
     format = "junit-xml"
-    described_as = "JUnit XML"
     roots = frozenset({SUITES, SUITE})
 
     def recognises(self, head: Head) -> bool:

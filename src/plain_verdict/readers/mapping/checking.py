@@ -37,7 +37,9 @@ def check_mapping(mapping: ResultMapping, where: str) -> None:
     if mapping.is_load:
         _check_load(mapping, where)
     else:
-        _check_checks(mapping.check, where)
+        is_named = any(level.name != "" for level in mapping.level)
+        for at, form in numbered(f"{where}.check", mapping.check):
+            _check_checks(form, at, is_named=is_named)
     _check_table(mapping, f"{where}.table")
     for at, part in parts_of(mapping, where):
         _check_part(part, at)
@@ -64,15 +66,13 @@ def _check_request(form: RequestMapping, where: str) -> None:
         raise UsageError("names no numbers", where=where, hint="add count, failed, percentiles = { ... }")
 
 
-def _check_checks(form: CheckMapping, where: str) -> None:
-    if form.name == "":
+def _check_checks(form: CheckMapping, where: str, *, is_named: bool) -> None:
+    if form.name == "" and not is_named:
         raise UsageError(
-            "lacks the key 'name'", where=f"{where}.check", hint="add name = ... with the place of the check's name"
+            "lacks the key 'name'", where=where, hint="add name = ... with the place of the check's name"
         )
     if (form.outcome, form.step, form.expectation) == ((), (), ()):
-        raise UsageError(
-            "names no outcomes", where=f"{where}.check", hint="add outcome = { from = ..., passed = [...] }"
-        )
+        raise UsageError("names no outcomes", where=where, hint="add outcome = { from = ..., passed = [...] }")
 
 
 def parts_of(part: msgspec.Struct, where: str) -> Iterator[tuple[str, msgspec.Struct]]:

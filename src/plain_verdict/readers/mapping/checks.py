@@ -1,133 +1,146 @@
-"""Checks, made of a file's items by a mapping, level by level."""
+"""Checks, made of a file's items by a mapping, level by level, at any depth."""
 
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime, timedelta
-from operator import itemgetter
 from typing import NamedTuple
 
 import msgspec
 
-from plain_verdict.model import (
-    BAD,
-    Attempt,
-    Check,
-    Fact,
-    Kind,
-    Outcome,
-    Problem,
-    SourceLocation,
-    counting_last,
-    in_order,
-)
-from plain_verdict.model.ids import check_id
-from plain_verdict.readers.interface import NAMELESS
-from plain_verdict.readers.mapping.selectors import Document, FindText
-from plain_verdict.readers.mapping.steps import ItemResult, ResultOfItem, steps_of
-from plain_verdict.readers.mapping.values import Values, cleaned, no_text, whole_number
-from plain_verdict.settings.mappings import CheckMapping, LevelMapping, ResultMapping
-from plain_verdict.text.cleaning import block, single_line
-from plain_verdict.text.moments import LONGEST_S
+from plain_verdict.model import BAD, Check, Kind, counting_last
+from plain_verdict.readers.interface import SUITE_ITSELF
+from plain_verdict.readers.mapping.announced import Announced, announced_in
+from plain_verdict.readers.mapping.check_making import CheckMaking, Counts
+from plain_verdict.readers.mapping.events import has_ended
+from plain_verdict.readers.mapping.given import NOTHING_GIVEN, Give, Given, giver
+from plain_verdict.readers.mapping.rules import joined_rules
+from plain_verdict.readers.mapping.selectors import Document
+from plain_verdict.readers.mapping.unread_items import UnreadItems, forms_of
+from plain_verdict.readers.mapping.values import FindItems, Values, numbered, without_filters
+from plain_verdict.readers.mapping.xml_document import XmlDocument
+from plain_verdict.settings.mappings import CheckMapping, LevelMapping, ManyTexts, ResultMapping, Value
 
-Pairs = tuple[Fact, ...]
-_Outer = tuple[int, ...]
+_At = tuple[int, tuple[int, ...]]
+_DEEPEST_LEVELS = 100
+"""Levels nested deeper than this are not looked into: Python's own stack ends soon after."""
 
 
-class Given(NamedTuple):
-    """What levels give to the checks in them, as it is written; ``suite`` as it is shown."""
+class _Level(NamedTuple):
+    """A level: what finds its items and those inside, what it gives, and its own outcome as a check."""
 
-    raw: tuple[str, ...] = ()
-    suite: tuple[str, ...] = ()
-    tags: tuple[str, ...] = ()
-    requirements: tuple[str, ...] = ()
-    facts: Pairs = ()
-    parameters: Pairs = ()
-    links: Pairs = ()
+    find: FindItems
+    inside: FindItems | None
+    gives: Give | None
+    itself: CheckMaking | None
 
 
-NOTHING_GIVEN = Given()
-_SUITES_KEPT = 10_000  # paths of suites that are made once; a file with more has other troubles
+class _Form(NamedTuple):
+    """One list of checks in the innermost level."""
+
+    find: FindItems
+    make: CheckMaking
 
 
-class Counts:
-    """What was odd about the items, counted, each with the place of the first."""
+class _Making(NamedTuple):
+    """What levels and lists of checks are made with. Raises ValueError for places that are none."""
 
-    def __init__(self) -> None:
-        self.outer = 0
-        """Items of the outermost level that keep its conditions."""
-        self.items = 0
-        self.bad = 0
-        self.nameless = 0
-        self.without_outcome = 0
-        self.passed_with_problem = 0
-        self.first: dict[str, str] = {}
+    values: Values
+    kind: Kind
+    has_ended: Callable[[object], bool] | None
+    left_out: Callable[[object], None]
+
+    def level(self, at: int, level: LevelMapping) -> _Level:
+        """Return a level; of the outermost one the document finds the items."""
+        key, values = f"level[{at}]", self.values
+        found: ManyTexts = level if at else _of_document(level)
+        inside = None
+        if level.inside:
+            nested = LevelMapping(each=level.inside, where=level.where)
+            inside = values.each(f"{key}.inside", nested, self.left_out)
+            if not level.each and not level.members:
+                found = LevelMapping()  # the item around is where the levels begin, whatever it is itself
+        return _Level(
+            values.each(key, found, self.left_out), inside, giver(values, key, level), self._itself(key, level)
+        )
+
+    def _itself(self, key: str, level: LevelMapping) -> CheckMaking | None:
+        """Return what makes a check of a level itself; None for one that does not say how it ended."""
+        if level.outcome == ():
+            return None
+        name = level.name or Value(text=SUITE_ITSELF)
+        form = CheckMapping(name=name, outcome=level.outcome, problem=level.problem, output=level.output)
+        return CheckMaking(self.values, key, form, self.kind, self.has_ended)
+
+    def form(self, key: str, form: CheckMapping, *, is_outermost: bool) -> _Form:
+        """Return one list of checks."""
+        # First the items: names of columns may be theirs.
+        find = self.values.each(key, _of_document(form) if is_outermost else form, self.left_out)
+        return _Form(find, CheckMaking(self.values, key, form, self.kind, self.has_ended))
 
 
 class Checks:
     """Makes the checks of one file. Raises ValueError for places that are none in its syntax."""
 
     def __init__(self, mapping: ResultMapping, document: Document, values: Values, kind: Kind) -> None:
-        form = mapping.check
         self.counts = Counts()
-        self._document = document
-        self._kind = kind
-        self._limits = values.limits
-        outer, *inner = (*mapping.level, form)
-        self._outer = outer.each
-        self._inner_eaches = [level.each for level in inner]
-        self._outer_fits = values.where("level[0]" if mapping.level else "check", outer.where)
-        self._levels = [self._giver(values, f"level[{at}]", level) for at, level in enumerate(mapping.level)]
-        self._inner = [
-            values.each("check" if level is form else f"level[{at}]", level) for at, level in enumerate(inner, 1)
+        self._document, self._values = document, values
+        self.unread: UnreadItems | None = None
+        """Set once the places are known, where what is not read is counted."""
+        self.of_levels: set[str] = set()
+        """Ids of the checks that are levels themselves."""
+        self.announced: list[Announced] = []
+        """Numbers that levels and lines give of their checks."""
+        forms, levels = _lists_and_levels(mapping)
+        outermost: ManyTexts = (*levels, *forms)[0]
+        self._outer = "" if outermost.members else outermost.each
+        self._inner_eaches = [level.each for level in (*levels, forms[0])[1:]]
+        making = _Making(values, kind, has_ended if mapping.events.end else None, self._left_out)
+        self._levels = [making.level(at, level) for at, level in enumerate(levels)]
+        keys = [key for key, _ in numbered("check", mapping.check)]
+        self._forms = [
+            making.form(key, form, is_outermost=not levels) for key, form in zip(keys, forms, strict=True)
         ]
-        self._gives = self._giver(values, "check", form)
-        # In the order in which the places are listed for people.
-        self._name = _or_nothing(values.texts.first("check.name", form.name))
-        self._attempts = values.each("check.attempts", LevelMapping(each=form.attempts)) if form.attempts else None
-        self._result_of = ResultOfItem(values, "check", form, values.outcomes)
-        self._steps = steps_of(values, "check.step", form.step)
-        self._number = values.texts.first("check.attempt", form.attempt)
-        self._reason = _or_nothing(values.texts.first("check.reason", form.reason))
-        self._worker = _or_nothing(values.line("check.worker", form.worker))
-        self._cause = _or_nothing(values.line("check.cause", form.cause))
-        self._description = _or_nothing(values.texts.first("check.description", form.description))
-        self._file = _or_nothing(values.line("check.file", form.file))
-        self._line = _or_nothing(values.texts.first("check.line", form.line))
-        self._severity = _or_nothing(values.line("check.severity", form.severity))
-        self._at: tuple[int, _Outer] = (0, ())
+        self._joins_rules = kind is Kind.COMPLIANCE and any(form.rule != "" for form in forms)
+        self._at: _At = (0, ())
+        self._look_for_unread(keys, forms)
 
-    def _giver(
-        self, values: Values, key: str, form: LevelMapping | CheckMapping
-    ) -> Callable[[object, Given], Given] | None:
-        """Return what adds to what outer levels give; None for a level that gives nothing."""
-        in_suite = _suites(values.texts.all(f"{key}.suite", form.suite), values.limits.name_chars)
-        tags = values.lines(f"{key}.tags", form.tags)
-        requirements = values.lines(f"{key}.requirements", form.requirements)
-        facts, links = values.pairs(f"{key}.facts", form.facts), values.pairs(f"{key}.links", form.links)
-        parameters = values.pairs(f"{key}.parameters", form.parameters)
-        if not any((tags, requirements, facts, parameters, links)):
-            return in_suite
+    def _look_for_unread(self, keys: Sequence[str], forms: Sequence[CheckMapping]) -> None:
+        """Have what the file holds besides the items that are read looked at, where there can be more."""
+        is_flat = not self._levels and not self._outer and len(forms) == 1 and not forms[0].members
+        if is_flat and not isinstance(self._document, XmlDocument):
+            return
+        unread = self.unread = UnreadItems(
+            forms_of(self._values.texts.selectors, keys), self._values.outcomes.names
+        )
 
-        def give(item: object, outer: Given) -> Given:
-            inner = in_suite(item, outer) if in_suite else outer
-            return Given(
-                inner.raw,
-                inner.suite,
-                outer.tags + tags(item) if tags else outer.tags,
-                outer.requirements + requirements(item) if requirements else outer.requirements,
-                outer.facts + facts(item) if facts else outer.facts,
-                outer.parameters + parameters(item) if parameters else outer.parameters,
-                outer.links + links(item) if links else outer.links,
-            )
+        everything = without_filters(self._outer)
+        wide = self._document.select(everything) if everything != self._outer else None
 
-        return give
+        def on_done(whole: object) -> None:
+            for item in wide.all(whole) if wide else ():
+                unread.reached[id(item)] = item
+            unread.look(whole, "$")
+            unread.reached.clear()
+
+        self._document.on_done = on_done
+        if isinstance(self._document, XmlDocument):
+            self._document.on_other = unread.take
+            self._document.watched = tuple(form.each for form in forms if form.each.isidentifier())
+
+    def _left_out(self, item: object) -> None:
+        """Take in an item that a condition leaves out; lines that are no checks may count the checks."""
+        if self.unread:
+            self.unread.reached[id(item)] = item
+        if not self._levels and not self._outer:
+            self.announced += announced_in(item)
 
     def __iter__(self) -> Iterator[Check]:
         """Yield a check for each item; those that are attempts at one are together at the end."""
-        if self._number is None:
-            yield from self._each()
+        checks = joined_rules(self._each()) if self._joins_rules else self._each()
+        if not any(form.make.numbers_attempts for form in self._forms):
+            yield from checks
             return
         together: dict[str, list[Check]] = {}
-        for check in self._each():
+        for check in checks:
             together.setdefault(check.id, []).append(check)
         for executions in together.values():
             numbers = {check.attempts[0].number for check in executions}
@@ -137,148 +150,72 @@ class Checks:
                 yield _as_attempts(executions)
 
     def _each(self) -> Iterator[Check]:
-        gives = self._levels[0] if self._levels else None
         for number, item in self._document.items(self._outer):
-            if self._outer_fits is not None and not self._outer_fits(item):
-                continue
-            self.counts.outer += 1
-            if not self._inner:
-                self._at = (number, ())
-                yield self._check(item, NOTHING_GIVEN)
+            if self._levels:
+                for node in self._levels[0].find(item):
+                    self.counts.outer += 1
+                    if self._outer:
+                        self.announced += announced_in(node)
+                    yield from self._in_level(node, NOTHING_GIVEN, 0, (number, ()))
             else:
-                given = gives(item, NOTHING_GIVEN) if gives else NOTHING_GIVEN
-                yield from self._below(item, given, 0, (number, ()))
+                yield from self._made(item, NOTHING_GIVEN, (number, ()), outermost=True)
 
-    def _below(self, item: object, given: Given, depth: int, at: tuple[int, _Outer]) -> Iterator[Check]:
-        """Yield the checks in an item of a level."""
-        innermost = depth == len(self._inner) - 1
-        gives = None if innermost else self._levels[depth + 1]
-        for position, inner in enumerate(self._inner[depth](item)):
-            located = (at[0], (*at[1], position))
-            if innermost:
-                self._at = located
-                yield self._check(inner, given)
+    def _in_level(self, item: object, outer: Given, depth: int, at: _At, nested: int = 0) -> Iterator[Check]:
+        """Yield the checks in an item of a level, and what it says itself where none of them failed."""
+        level = self._levels[depth]
+        given = level.gives(item, outer) if level.gives else outer
+        bad_before = self.counts.bad
+        if depth == len(self._levels) - 1:
+            yield from self._made(item, given, at)
+        else:
+            for position, inner in enumerate(self._levels[depth + 1].find(item)):
+                yield from self._in_level(inner, given, depth + 1, (at[0], (*at[1], position)))
+        if level.inside:
+            if nested >= _DEEPEST_LEVELS:
+                self.counts.too_deep += bool(level.inside(item))
             else:
-                yield from self._below(inner, gives(inner, given) if gives else given, depth + 1, located)
+                for inner in level.inside(item):
+                    yield from self._in_level(inner, given, depth, at, nested + 1)
+        if level.itself and self.counts.bad == bad_before:
+            yield from self._itself(level.itself, item, given, at)
+
+    def _itself(self, make: CheckMaking, item: object, given: Given, at: _At) -> Iterator[Check]:
+        """Yield what a level says of itself, where it failed and nothing in it did."""
+        before = (self.counts.items, self.counts.without_outcome)
+        self._at = at
+        check = make(item, given, self.counts, self._odd)
+        self.counts.items, self.counts.without_outcome = before
+        if check.outcome in BAD:
+            self.of_levels.add(check.id)
+            yield check
+
+    def _made(self, item: object, given: Given, at: _At, *, outermost: bool = False) -> Iterator[Check]:
+        """Yield the checks that an item of the innermost level holds."""
+        for find, make in self._forms:
+            for position, inner in enumerate(find(item)):
+                self.counts.outer += outermost
+                if self.unread:
+                    self.unread.reached[id(inner)] = inner
+                self._at = at if outermost else (at[0], (*at[1], position))
+                yield make(inner, given, self.counts, self._odd)
 
     def _odd(self, what: str) -> None:
         """Remember where the first item stands that lacks something."""
         if what not in self.counts.first:
             number, inner = self._at
-            counted = list(zip(self._inner_eaches, inner, strict=True))
+            counted = list(zip(self._inner_eaches, inner, strict=False))
             self.counts.first[what] = self._document.locate(number, self._outer, counted)
 
-    def _check(self, item: object, outer: Given) -> Check:
-        counts, limits = self.counts, self._limits
-        counts.items += 1
-        given = self._gives(item, outer) if self._gives else outer
-        raw = self._name(item) or ""
-        name = single_line(raw, limits.name_chars)
-        if not name:
-            counts.nameless += 1
-            self._odd("name")
-            raw, name = NAMELESS, NAMELESS
-        facts, parameters, links = given.facts, given.parameters, given.links
-        severity = self._severity(item)
-        if severity:
-            facts = (*facts, Fact("severity", severity))
-        if facts or parameters or links:
-            facts, parameters, links = (cleaned(pairs, limits.name_chars) for pairs in (facts, parameters, links))
-        return Check(
-            check_id(self._kind, given.raw, raw, given.parameters),
-            self._kind,
-            given.suite,
-            name,
-            self._all_attempts(item),
-            parameters,
-            self._location(item),
-            facts,
-            given.tags,
-            block(self._description(item) or "", limits.message_chars),
-            given.requirements,
-            links,
-        )
 
-    def _count(self, item_result: ItemResult) -> None:
-        """Count what must not pass unseen."""
-        if item_result.outcome in BAD:
-            self.counts.bad += 1
-        elif item_result.outcome is Outcome.UNDECIDED and item_result.unsaid:
-            self.counts.without_outcome += 1
-            self._odd("outcome")
-        elif item_result.outcome is Outcome.PASSED and item_result.remarked:
-            self.counts.passed_with_problem += 1
-            self._odd("problem")
-
-    def _all_attempts(self, item: object) -> tuple[Attempt, ...]:
-        if self._attempts is None:
-            return (self._attempt(item, item),)
-        attempts = [self._attempt(part, item) for part in self._attempts(item)]
-        starts = [in_order(attempt.started) for attempt in attempts if attempt.started]
-        if len(starts) == len(attempts):  # as each says when it began, whatever order they stand in
-            attempts = [attempt for _, attempt in sorted(zip(starts, attempts, strict=True), key=itemgetter(0))]
-        return counting_last(attempts or [self._attempt(item, item)])
-
-    def _attempt(self, item: object, around: object) -> Attempt:
-        """Return an attempt; ``around`` is the item that is the check, where attempts stand in it."""
-        steps = self._steps(item) if self._steps else ()
-        item_result = self._result_of(item, steps)
-        outcome, reason, problems = item_result.outcome, item_result.reason, item_result.problems
-        self._count(item_result)
-        if outcome is not Outcome.PASSED:
-            reason = self._with_reason(item, item_result)
-            if outcome in BAD:
-                problems = problems or (Problem(outcome, message=reason),)
-        took_s = item_result.took_s
-        return Attempt(
-            outcome,
-            took_s if took_s is None or took_s < LONGEST_S else None,
-            item_result.started,
-            reason,
-            problems,
-            item_result.outputs,
-            steps,
-            item_result.evidence,
-            (),
-            item_result.expectations,
-            item_result.exchanges,
-            self._worker(around) or "",
-            (whole_number(self._number(around)) or 0) if self._number else 0,
-            self._cause(around) or "",
-        )
-
-    def _with_reason(self, item: object, item_result: ItemResult) -> str:
-        """Return why an item did not pass, without what its problems say already."""
-        reason = self._reason(item)
-        if not reason or reason in (item_result.reason, *(problem.message for problem in item_result.problems)):
-            return item_result.reason
-        return " ".join(filter(None, (single_line(reason, self._limits.message_chars), item_result.reason)))
-
-    def _location(self, item: object) -> SourceLocation | None:
-        file = self._file(item)
-        return SourceLocation(file, whole_number(self._line(item))) if file else None
+def _lists_and_levels(mapping: ResultMapping) -> tuple[tuple[CheckMapping, ...], tuple[LevelMapping, ...]]:
+    """Return the lists of checks, and the levels around them; several lists are looked for in the whole file."""
+    forms = mapping.check if isinstance(mapping.check, tuple) else (mapping.check,)
+    return forms, mapping.level or ((LevelMapping(),) if len(forms) > 1 else ())
 
 
-def _suites(find: Callable[[object], list[str]] | None, most_chars: int) -> Callable[[object, Given], Given] | None:
-    """Return what gives the same, one or several suites deeper. Suites come again and again, so they are kept."""
-    if find is None:
-        return None
-    last = NOTHING_GIVEN
-    known: dict[tuple[str, ...], Given] = {}
-
-    def in_suite(item: object, outer: Given) -> Given:
-        nonlocal last
-        names = tuple(find(item))
-        if outer is not last or len(known) > _SUITES_KEPT:
-            last = outer
-            known.clear()
-        given = known.get(names)
-        if given is None:
-            shown = tuple(line for name in names if (line := single_line(name, most_chars)))
-            given = known[names] = outer._replace(raw=(*outer.raw, *names), suite=(*outer.suite, *shown))
-        return given
-
-    return in_suite
+def _of_document(form: ManyTexts) -> ManyTexts:
+    """Return what is looked for in the items that the document finds: only conditions, or members."""
+    return form if form.members else msgspec.structs.replace(form, each="")
 
 
 def _as_attempts(executions: list[Check]) -> Check:
@@ -298,7 +235,3 @@ def times_of(checks: Sequence[Check]) -> tuple[list[datetime], list[datetime]]:
         if attempt.started
     ]
     return starts, ends
-
-
-def _or_nothing(find: FindText | None) -> FindText:
-    return find or no_text

@@ -9,19 +9,21 @@ import msgspec
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
-from plain_verdict.readers.mapping.json_paths import JsonRoot, json_selector
-from plain_verdict.readers.mapping.selectors import Inner, Item, OnLine, Selector, json_text, on_line
+from plain_verdict.readers.mapping.json_paths import JsonPlaces, JsonRoot
+from plain_verdict.readers.mapping.selectors import Inner, Item, OnLine, Selector, on_line
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
+from plain_verdict.text.encoding import as_text
 from plain_verdict.text.formatting import format_size, plural
 from plain_verdict.text.json_text import DAMAGED_JSON, decode_json, key_twice, may_have_twice
 
 _LONGEST_LINE_BYTES = 200_000_000  # a file without line breaks is not JSON Lines
+_SHOWN_BYTES = 100  # of a line that can't be read
 _any = msgspec.json.Decoder()
 
 
-class JsonDocument:
+class JsonDocument(JsonPlaces):
     """One JSON file. Raises ReadError for one that is none, or too large."""
 
     def __init__(self, source: Source, limits: Limits) -> None:
@@ -35,7 +37,7 @@ class JsonDocument:
                 hint=hint,
             )
         try:
-            self._root = JsonRoot(decode_json(data))
+            super().__init__(JsonRoot(decode_json(data)))
         except DAMAGED_JSON as error:
             raise ReadError(
                 f"is not complete JSON: {_worded(error)}",
@@ -45,19 +47,14 @@ class JsonDocument:
         self._path = source.path
         self._data = data
         self.on_line: OnLine | None = None
-
-    def select(self, text: str | int) -> Selector:
-        """Return the place of a path. Raises ValueError."""
-        return json_selector(text, self._root)
+        self.on_done: OnLine | None = None
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield what stands at the path; the whole file where there is none."""
         found = members_at(self.select(each), self._root.value) if each else [self._root.value]
         yield from map(Item, range(len(found)), found)
-
-    def text_of(self, value: object) -> str:
-        """Return a value as text."""
-        return json_text(value)
+        if self.on_done:
+            self.on_done(self._root.value)
 
     def root(self) -> object:
         """Return the whole file."""
@@ -65,12 +62,14 @@ class JsonDocument:
 
     def locate(self, number: int, each: str, inner: Inner) -> str:
         """Return the path of an item, as far as paths are made of names and wildcards only."""
-        path = ""
-        for each_text, at in ((each or "$", number), *inner):
-            before, sign, after = each_text.rpartition("[*]")
-            located = f"{before}[{at}]" if sign and not after and "*" not in before else f"{each_text}, {at + 1}"
-            path = f"{path}{'' if not path or located[:1] == '[' else '.'}{located}"
-        return path if path[:1] == "$" else f"$.{path}"
+        path = "$"
+        for each_text, at in ((each, number), *inner):
+            if each_text:  # else it is the item around it
+                before, sign, after = each_text.rpartition("[*]")
+                is_plain = sign and not after and "*" not in before
+                located = f"{before}[{at}]" if is_plain else f"{each_text}, {at + 1}"
+                path = located if located.startswith("$") else f"{path}{'' if located[:1] == '[' else '.'}{located}"
+        return path
 
     def notes(self) -> Iterator[ReadingNote]:
         """Yield a note where a key stands twice in an object: one of its values is lost."""
@@ -79,21 +78,18 @@ class JsonDocument:
             yield _twice(self._path, key, "")
 
 
-class JsonLines:
+class JsonLines(JsonPlaces):
     """One file of JSON Lines; a line that can't be read is noted, and only that line is lost."""
 
     def __init__(self, source: Source, limits: Limits) -> None:
+        super().__init__(JsonRoot())
         self._source = source
         self._limits = limits
-        self._root = JsonRoot()
         self._number = 0
         self._wrong: list[ReadingNote] = []
         self._wrong_number = 0
         self.on_line: OnLine | None = None
-
-    def select(self, text: str | int) -> Selector:
-        """Return the place of a path; ``$`` is the line. Raises ValueError."""
-        return json_selector(text, self._root)
+        self.on_done: OnLine | None = None
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield each line, or what stands at the path in it."""
@@ -104,11 +100,11 @@ class JsonLines:
                 try:
                     value = decode(data)
                 except DAMAGED_JSON as error:
-                    value = None if data.isspace() else self._repaired(data, number, error)
+                    value = self._repaired(data, number, error)
                     if value is None:
                         continue
-                if may_have_twice(data, value) and (key := key_twice(data)) is not None:
-                    self._note(_twice(self._source.path, key, f"line {number:,}"))
+                if may_have_twice(data, value):
+                    self._note_twice(data, number)
                 self._root.value = value
                 if self.on_line:
                     self.on_line(value)
@@ -116,24 +112,33 @@ class JsonLines:
                     yield Item(number, value)
                 else:
                     yield from (Item(number, part) for part in members_at(inside, value))
+                if self.on_done:
+                    self.on_done(value)
 
     def _repaired(self, data: bytes, number: int, error: Exception) -> object:
         """Return a line with numbers that are none, like NaN; None, and a note, where more is wrong."""
+        if data.isspace():
+            return None
         with suppress(*DAMAGED_JSON):
             return decode_json(data)
         what = "has a line that can't be read" if data.endswith(b"\n") else "ends in the middle of a line"
-        note = f"{what} ({_worded(error)}); only that line is lost"
+        # A program's own words among its lines are worth more than what a parser thinks of them.
+        shown = (
+            _worded(error) if data[:1] in b"{[" else f"“{single_line(as_text(data[:_SHOWN_BYTES]), _SHOWN_BYTES)}”"
+        )
+        note = f"{what} ({shown}); only that line is lost"
         self._note(ReadingNote(self._source.path, note, f"line {number:,}", results_missing=True))
         return None
+
+    def _note_twice(self, data: bytes, number: int) -> None:
+        key = key_twice(data)
+        if key is not None:
+            self._note(_twice(self._source.path, key, f"line {number:,}"))
 
     def _note(self, note: ReadingNote) -> None:
         self._wrong_number += 1
         if len(self._wrong) < self._limits.notes:
             self._wrong.append(note)
-
-    def text_of(self, value: object) -> str:
-        """Return a value as text."""
-        return json_text(value)
 
     def root(self) -> object:
         """Return nothing: each line is complete in itself."""

@@ -2,8 +2,10 @@
 
 import re
 
-from plain_verdict.readers.mapping.selectors import ANY, SAMPLES, Find, Selector, json_text
+from plain_verdict.readers.mapping.selectors import ANY, SAMPLES, Find, Select, Selector, json_text, name_matcher
 
+MEMBERS = "members"
+"""The key of an item that is a member of an object, under which the object stands."""
 _BARE = re.compile(r"(?![$@])[^\W\d][\w -]*")
 """A key as people write it; RFC 9535 wants one with a space or a hyphen in brackets and quotes."""
 
@@ -22,7 +24,7 @@ def json_selector(text: str | int, root: JsonRoot) -> Selector:
     if isinstance(text, int):
         raise ValueError(f"{text} is a column number, but the file is not a table")
     if _BARE.fullmatch(text):
-        return _KeySelector(text, text)
+        return key_selector(text)
     from plain_verdict.readers.mapping import json_path_search  # a library, for paths that are more than a key
 
     path = json_path_search.compiled_path(text)
@@ -34,6 +36,51 @@ def json_selector(text: str | int, root: JsonRoot) -> Selector:
     if steps is not None and len(steps) == 1 and isinstance(steps[0], str):
         return _KeySelector(text, steps[0])
     return Selector(text, find, find.first if isinstance(find, _Keys) else None, single=single)
+
+
+class JsonPlaces:
+    """Makes places in values of JSON, for all documents that hold such."""
+
+    def __init__(self, root: JsonRoot) -> None:
+        self._root = root
+
+    def select(self, text: str | int) -> Selector:
+        """Return the place of a path; ``$`` is the file, or the line. Raises ValueError."""
+        return json_selector(text, self._root)
+
+    def members(self, key: str, wanted: str | tuple[str, ...], select: Select) -> Find:
+        """Return what gives the members of an object at a place, or those named. Raises ValueError."""
+        return json_members(key, wanted, select)
+
+    def text_of(self, value: object) -> str:
+        """Return a value as text."""
+        return json_text(value)
+
+
+def key_selector(key: str) -> Selector:
+    """Return the place of a key, whatever signs it has."""
+    return _KeySelector(key, key)
+
+
+def json_members(key: str, wanted: str | tuple[str, ...], select: Select) -> Find:
+    """Return what gives members of objects: of those at a place, or the item's own by patterns of names."""
+    if isinstance(wanted, str):
+        selector = select(key, wanted)
+        return lambda item: [
+            {"key": name, "value": value, "around": item, MEMBERS: found}
+            for found in selector.all(item)
+            if isinstance(found, dict)
+            for name, value in found.items()
+        ]
+    fits = name_matcher(wanted)
+
+    def named(item: object) -> list[object]:
+        members = item.items() if isinstance(item, dict) else ()
+        return [
+            {"key": name, "value": value, "around": item, MEMBERS: item} for name, value in members if fits(name)
+        ]
+
+    return named
 
 
 def _search_for(steps: tuple[object, ...]) -> "_Keys | _Steps":

@@ -1,9 +1,12 @@
 """Tells the syntax of a file, and opens it in the syntax of a mapping."""
 
+import json
+
 import msgspec
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.readers.interface import Head
+from plain_verdict.readers.mapping.events import EventsDocument
 from plain_verdict.readers.mapping.json_document import JsonDocument, JsonLines
 from plain_verdict.readers.mapping.selectors import Document
 from plain_verdict.readers.mapping.table_document import TableDocument
@@ -23,7 +26,7 @@ def syntax_of(head: Head) -> str:
         return "xml"
     if text[:1] == "[":
         return "json"
-    if text[:1] != "{":
+    if text[:1] not in ("{", "\x1e"):
         return "table"
     if head.path.lower().endswith(_LINES):
         return "json lines"
@@ -31,8 +34,17 @@ def syntax_of(head: Head) -> str:
     try:
         msgspec.json.decode(first.encode("utf-8", "replace"))
     except msgspec.DecodeError:
-        return "json"
+        return _of_values(text)
     return "json lines" if rest.lstrip()[:1] == "{" else "json"
+
+
+def _of_values(text: str) -> str:
+    """Return whether JSON that is no JSON Lines is one value or several, as far as its beginning tells."""
+    try:
+        _, end = json.JSONDecoder().raw_decode(text.lstrip("\x1e"))
+    except ValueError:
+        return "json"
+    return "json sequence" if text.lstrip("\x1e")[end:].lstrip(" \r\n\t\x1e")[:1] == "{" else "json"
 
 
 def open_document(mapping: ResultMapping, source: Source, limits: Limits) -> Document:
@@ -42,11 +54,22 @@ def open_document(mapping: ResultMapping, source: Source, limits: Limits) -> Doc
     if not head.text:
         hint = "the run may have been stopped before it wrote results; run it again"
         raise ReadError("is empty", path=source.path, hint=hint)
-    match mapping.syntax or syntax_of(head):
-        case "json":
+    document = _in_syntax(mapping, source, limits, mapping.syntax or syntax_of(head))
+    return EventsDocument(mapping, document, limits, source.path) if mapping.events.id else document
+
+
+def _in_syntax(mapping: ResultMapping, source: Source, limits: Limits, syntax: str) -> Document:
+    match syntax:
+        case "json" if source.size_bytes <= limits.whole_bytes:
             return JsonDocument(source, limits)
         case "json lines":
             return JsonLines(source, limits)
+        case "json" | "json sequence":
+            from plain_verdict.readers.mapping import json_stream  # a library, for these only
+
+            if syntax == "json sequence":
+                return json_stream.JsonSequence(source)
+            return json_stream.JsonStream(source, limits)
         case "xml":
             return XmlDocument(source, mapping.prefixes, limits)
         case _:

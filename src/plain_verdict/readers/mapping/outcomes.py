@@ -10,11 +10,12 @@ from typing import NamedTuple
 import msgspec
 
 from plain_verdict.model import Outcome, gravest
+from plain_verdict.readers.mapping.outcome_words import meaning_of
 from plain_verdict.readers.mapping.texts import Texts
-from plain_verdict.settings.mappings import Bounds, Meaning, OutcomeRule, Scalar
+from plain_verdict.settings.mappings import Bounds, HowEnded, Meaning, OutcomeRule, Scalar, Value
 from plain_verdict.text.numbers import read_number
 
-_IN_ORDER = (Outcome.ERRORED, Outcome.FAILED, Outcome.UNDECIDED, Outcome.SKIPPED, Outcome.PASSED)
+_BY_GRAVITY = (Outcome.ERRORED, Outcome.FAILED, Outcome.UNDECIDED, Outcome.SKIPPED, Outcome.PASSED)
 """Where several patterns or bounds fit a value, the gravest outcome counts; exact values come before both."""
 _MOST_VALUES = 10_000
 """Different values that are remembered: numbers have more, and then nobody wants to see each."""
@@ -48,6 +49,7 @@ class Outcomes:
         self._texts = texts
         self._decimal = decimal
         self._met: list[dict[str, SeenValue]] = []
+        self._meanings: list[_Meanings] = []
 
     @property
     def values(self) -> Counter[tuple[str, Outcome]]:
@@ -66,8 +68,15 @@ class Outcomes:
             counted.update({text: seen.times for text, seen in met.items() if seen.judged.unknown is not None})
         return counted
 
-    def reader(self, key: str, rules: OutcomeRule | tuple[OutcomeRule, ...]) -> ReadOutcome | None:
+    def names(self, text: str) -> bool:
+        """Return whether some rule that lists values names this one."""
+        return any(meaning(text) is not None for meaning in self._meanings)
+
+    def reader(self, key: str, rules: HowEnded) -> ReadOutcome | None:
         """Return what tells how an item ended; None where the mapping does not say. Raises ValueError."""
+        if isinstance(rules, Outcome):
+            always = Judged(rules)
+            return lambda _item: always
         outcome_rules = rules if isinstance(rules, tuple) else (rules,)
         if not outcome_rules:
             return None
@@ -80,6 +89,7 @@ class Outcomes:
     def _of_rule(self, key: str, rule: OutcomeRule) -> Callable[[object], Judged | None]:
         judged = _JudgedTexts(rule, self._decimal)
         self._met.append(judged.met)
+        self._meanings.append(judged.meaning_of)
         missing = None if rule.missing is None else Judged(rule.missing)
         if isinstance(rule.from_, str | int):
             selector = self._texts.select(key, rule.from_) if rule.from_ != "" else None
@@ -96,14 +106,14 @@ class _JudgedTexts:
     """What the texts at a place mean by one rule; each is looked up once, and how often it came is counted."""
 
     def __init__(self, rule: OutcomeRule, decimal: str) -> None:
-        self._meaning_of = _Meanings(rule, decimal)
+        self.meaning_of = _Meanings(rule, decimal)
         self.met: dict[str, SeenValue] = {}
 
     def __call__(self, text: str) -> Judged:
         """Return what a text means: undecided for one that no part of the rule names."""
         seen = self.met.get(text)
         if seen is None:
-            outcome = self._meaning_of(text)
+            outcome = self.meaning_of(text)
             seen = SeenValue(Judged(Outcome.UNDECIDED, text) if outcome is None else Judged(outcome))
             if len(self.met) < _MOST_VALUES:
                 self.met[text] = seen
@@ -122,11 +132,12 @@ class _Meanings:
 
     def __init__(self, rule: OutcomeRule, decimal: str) -> None:
         self._exact: dict[str, Outcome] = {}
+        self._path = _path_of(rule) if rule.knows_words else None
         self._loose: list[tuple[Callable[[str], bool], Outcome]] = []  # given a text as it is
-        for outcome in _IN_ORDER:
+        for outcome in _BY_GRAVITY:
             for value in _values_of(rule.meaning_of(outcome)):
                 if isinstance(value, Bounds):
-                    self._loose.append((_within(value, decimal), outcome))
+                    self._loose.append((within(value, decimal), outcome))
                 elif isinstance(value, str) and ("*" in value or "?" in value):
                     self._loose.append((_like(value), outcome))
                 else:
@@ -134,10 +145,18 @@ class _Meanings:
 
     def __call__(self, text: str) -> Outcome | None:
         """Return the outcome that a text means, None where no part of the rule names it."""
+        if self._path is not None:
+            return meaning_of(self._path, text)
         key = as_key(text)
         if key in self._exact:
             return self._exact[key]
         return next((outcome for fits, outcome in self._loose if fits(text)), None)
+
+
+def _path_of(rule: OutcomeRule) -> str:
+    """Return the name of the place of an outcome: it tells what true and false mean there."""
+    first = rule.from_.from_ if isinstance(rule.from_, Value) else rule.from_
+    return str(first[0] if isinstance(first, tuple) else first)
 
 
 def _values_of(meaning: Meaning) -> Sequence[Scalar | Bounds]:
@@ -163,7 +182,8 @@ def as_key(value: Scalar) -> str:
     return str(int(number)) if number.is_integer() else repr(number)
 
 
-def _within(bounds: Bounds, decimal: str) -> Callable[[str], bool]:
+def within(bounds: Bounds, decimal: str) -> Callable[[str], bool]:
+    """Return what tells whether a text is a number within bounds."""
     at_least, at_most, above, below = msgspec.structs.astuple(bounds)
 
     def fits(text: str) -> bool:
@@ -182,7 +202,7 @@ def _within(bounds: Bounds, decimal: str) -> Callable[[str], bool]:
 def check_outcome(rule: OutcomeRule) -> None:
     """Make sure that no value means two outcomes, and that bounds have one. Raises ValueError: ``key: what``."""
     seen: dict[str, Outcome] = {}
-    for outcome in _IN_ORDER:
+    for outcome in _BY_GRAVITY:
         for value in _values_of(rule.meaning_of(outcome)):
             if isinstance(value, Bounds):
                 if not any(bound is not None for bound in msgspec.structs.astuple(value)):

@@ -1,36 +1,30 @@
-"""What checks and steps are made of, item by item: problems, outputs, evidence, expectations, exchanges."""
+"""What checks and steps are made of, item by item: problems, outputs, evidence, expectations."""
 
 from base64 import b64decode
 from binascii import Error as Base64Error
-from collections.abc import Callable, Iterator, Mapping
-from functools import partial
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TypeVar
 
-from plain_verdict.model import Evidence, Exchange, Expectation, Outcome, Output, Problem
+from plain_verdict.model import Evidence, Expectation, Outcome, Output, Problem
 from plain_verdict.readers.expectations import find_expectation
 from plain_verdict.readers.mapping.values import Values, no_text, numbered
-from plain_verdict.readers.record.exchange import read_exchange
-from plain_verdict.readers.record.lines import ExchangeLine, RequestPart, ResponsePart
 from plain_verdict.settings.mappings import (
     EvidenceMapping,
-    ExchangeMapping,
     ExpectationMapping,
     ProblemMapping,
     Text,
 )
 from plain_verdict.text.cleaning import block, single_line
 
-_STATUSES = range(100, 600)
-
 Made = TypeVar("Made")
 Form = TypeVar("Form")
 Make = Callable[[object], tuple[Made, ...]]
 """Gives what an item has of one sort."""
-_MakeEach = Callable[[object], Iterator[Made]]
+MakeEach = Callable[[object], Iterator[Made]]
 
 
-def _all_of(
-    values: Values, key: str, forms: Form | tuple[Form, ...], maker: Callable[[Values, str, Form], _MakeEach[Made]]
+def all_of(
+    values: Values, key: str, forms: Form | tuple[Form, ...], maker: Callable[[Values, str, Form], MakeEach[Made]]
 ) -> Make[Made] | None:
     """Return what gives all that several forms make of an item; None where there is no form."""
     makers = [maker(values, at, form) for at, form in numbered(key, forms)]
@@ -41,13 +35,13 @@ def _all_of(
 
 def problems(values: Values, key: str, forms: ProblemMapping | tuple[ProblemMapping, ...]) -> Make[Problem] | None:
     """Return what gives the problems of an item, as failures. Raises ValueError."""
-    return _all_of(values, key, forms, _Problems)
+    return all_of(values, key, forms, _Problems)
 
 
 class _Problems:
     """Makes the problems of an item by one form."""
 
-    KEYS = ("type", "message", "detail", "expected", "actual")
+    KEYS = ("type", "message", "detail", "place", "expected", "actual")
 
     def __init__(self, values: Values, key: str, form: ProblemMapping) -> None:
         self._each, self._limits = values.each(key, form), values.limits
@@ -59,10 +53,10 @@ class _Problems:
         for part in self._each(item):
             texts = [find(part) if find else None for find in self._finds]
             if texts != self._nothing:
-                type_, message, detail = (text or "" for text in texts[:3])
-                yield self._problem(type_, message, detail, *texts[3:])
+                yield self._problem([text or "" for text in texts[:4]], *texts[4:])
 
-    def _problem(self, type_: str, message: str, detail: str, expected: str | None, actual: str | None) -> Problem:
+    def _problem(self, texts: Sequence[str], expected: str | None, actual: str | None) -> Problem:
+        type_, message, detail, location = texts
         if expected is None and actual is None:
             expected, actual = find_expectation(message, detail) or (None, None)
         return Problem(
@@ -72,6 +66,7 @@ class _Problems:
             detail=block(detail, self._limits.detail_chars),
             expected=self._value(expected),
             actual=self._value(actual),
+            place=single_line(location, self._limits.name_chars),
         )
 
     def _value(self, text: str | None) -> str | None:
@@ -95,7 +90,7 @@ def evidence(
     values: Values, key: str, forms: EvidenceMapping | tuple[EvidenceMapping, ...]
 ) -> Make[Evidence] | None:
     """Return what gives the evidence of an item. Raises ValueError."""
-    return _all_of(values, key, forms, _Evidence)
+    return all_of(values, key, forms, _Evidence)
 
 
 class _Evidence:
@@ -133,7 +128,7 @@ def expectations(
     values: Values, key: str, forms: ExpectationMapping | tuple[ExpectationMapping, ...]
 ) -> Make[Expectation] | None:
     """Return what gives the expectations of an item. Raises ValueError."""
-    return _all_of(values, key, forms, _Expectations)
+    return all_of(values, key, forms, _Expectations)
 
 
 class _Expectations:
@@ -161,85 +156,3 @@ class _Expectations:
                 actual=actual,
                 message=message or "",
             )
-
-
-def exchanges(
-    values: Values, key: str, forms: ExchangeMapping | tuple[ExchangeMapping, ...]
-) -> Make[Exchange] | None:
-    """Return what gives the exchanges of an item. Raises ValueError."""
-    return _all_of(values, key, forms, _Exchanges)
-
-
-class _Exchanges:
-    """Makes the exchanges of an item by one form."""
-
-    KEYS = ("method", "url", "request_body", "status", "response_body", "no_answer")
-
-    def __init__(self, values: Values, key: str, form: ExchangeMapping) -> None:
-        self._each, self._limits = values.each(key, form), values.limits
-        self._finds = {part: values.texts.first(f"{key}.{part}", getattr(form, part)) for part in self.KEYS}
-        self._sent_headers = _headers(values, f"{key}.request_headers", form.request_headers)
-        self._came_headers = _headers(values, f"{key}.response_headers", form.response_headers)
-        self._sent = values.moment(f"{key}.sent", form.sent)
-        self._took = values.took(f"{key}.took", form.took)
-        self._odd = partial(values.odd, f"{key}.status")
-
-    def __call__(self, item: object) -> Iterator[Exchange]:
-        """Yield the exchanges of an item; one without an address is none."""
-        for part in self._each(item):
-            text = {name: (find(part) if find else None) or "" for name, find in self._finds.items()}
-            if text["url"]:
-                yield read_exchange(self._line(part, text), self._sent(part) if self._sent else None, self._limits)
-
-    def _line(self, part: object, text: dict[str, str]) -> ExchangeLine:
-        """Return an exchange as the line of a record that says the same."""
-        status = _status(text["status"], self._odd)
-        response = None
-        if status is not None:
-            response = ResponsePart(status=status, headers=self._came_headers(part), body=text["response_body"])
-        return ExchangeLine(
-            in_="",
-            request=RequestPart(
-                method=text["method"].upper() or "GET",
-                url=text["url"],
-                headers=self._sent_headers(part),
-                body=text["request_body"],
-            ),
-            response=response,
-            no_answer=text["no_answer"],
-            took_s=self._took(part) if self._took else None,
-        )
-
-
-def _status(text: str, odd: Callable[[str], None]) -> int | None:
-    bare = text.strip()
-    if bare.isascii() and bare.isdigit() and len(bare) < 4 and int(bare) in _STATUSES:
-        return int(bare)
-    if bare not in ("", "0"):  # many write 0 where nothing came back
-        odd(text)
-    return None
-
-
-def _headers(values: Values, key: str, where: str) -> Make[tuple[str, str]]:
-    """Return what gives headers: of an object, of objects with name and value, or of lines ``name: value``."""
-    if not where:
-        return lambda _item: ()
-    selector, to_text = values.texts.select(key, where), values.texts.document.text_of
-
-    return lambda item: tuple(pair for value in selector.all(item) for pair in _header_pairs(value, to_text))
-
-
-def _header_pairs(value: object, to_text: Callable[[object], str]) -> Iterator[tuple[str, str]]:
-    if isinstance(value, list):
-        for part in value:
-            yield from _header_pairs(part, to_text)
-    elif isinstance(value, dict):
-        if {"name", "value"} <= value.keys():
-            yield to_text(value["name"]), to_text(value["value"])
-        else:
-            yield from ((name, to_text(part)) for name, part in value.items())
-    else:
-        for line in to_text(value).splitlines():
-            name, sign, rest = line.partition(":")
-            if sign:
-                yield name.strip(), rest.strip()

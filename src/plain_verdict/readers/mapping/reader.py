@@ -12,6 +12,8 @@ import msgspec
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, ReadingNote, ResultFile, SuiteNotes, earliest, latest
 from plain_verdict.readers.interface import Head, within_limit
+from plain_verdict.readers.mapping.announced import Announced, Sort, announced_in
+from plain_verdict.readers.mapping.check_making import Counts
 from plain_verdict.readers.mapping.checks import Checks, times_of
 from plain_verdict.readers.mapping.json_document import JsonLines
 from plain_verdict.readers.mapping.json_paths import JsonRoot, json_selector
@@ -41,11 +43,13 @@ class MappingReader:
 
     roots: frozenset[str] = frozenset()
 
-    def __init__(self, mapping: ResultMapping, options: SamplesOptions = IN_THREADS) -> None:
+    def __init__(
+        self, mapping: ResultMapping, options: SamplesOptions = IN_THREADS, *, is_ours: bool = False
+    ) -> None:
         self.mapping = mapping
+        self._is_ours = is_ours
         self._options = options
         self.format = mapping.name
-        self.described_as = f"files of the mapping “{mapping.name}”"
 
     def recognises(self, head: Head) -> bool:
         """Return whether a file stands where those of the mapping do, and holds what it needs."""
@@ -92,7 +96,7 @@ class MappingReader:
         """Return the file's checks or load results, with notes on all that the mapping did not fit."""
         if self.mapping.is_load:
             return self._read_load(source, limits)
-        reading = MappingReading(self.mapping, source, limits)
+        reading = MappingReading(self.mapping, source, limits, is_ours=self._is_ours)
         checks = reading.checks()
         if not checks and not reading.trouble:
             raise self._without_checks(source, reading.document.notes())
@@ -146,9 +150,13 @@ def _tree_holds(document: Document, need: str) -> bool:
 
 
 class MappingReading:
-    """One reading of one file by a mapping. Raises ReadError for a place that is none in the file's syntax."""
+    """One reading of one file by a mapping. Raises ReadError for a place that is none in the file's syntax.
 
-    def __init__(self, mapping: ResultMapping, source: Source, limits: Limits) -> None:
+    ``is_ours``: the mapping is not the team's, who would like to know which of its places find nothing.
+    """
+
+    def __init__(self, mapping: ResultMapping, source: Source, limits: Limits, *, is_ours: bool = False) -> None:
+        self._is_ours = is_ours
         self._mapping = mapping
         self._source = source
         self._limits = limits
@@ -211,27 +219,41 @@ class MappingReading:
         yield from self.document.notes()
         if self.trouble:
             yield self._note(f"was not read to its end: {self.trouble}", missing=True)
-        counts = self.making.counts
-        yield from self._announced(counts.items)
+        yield from self._announced(self.making.counts.items)
+        yield from self._unread()
+        yield from self._larger_numbers()
         yield from self._unknown_outcomes(self.values.outcomes.unknown)
-        if counts.without_outcome:
-            checks = plural(counts.without_outcome, "check")
-            yield self._note(f"has {checks} without an outcome: undecided", counts.first.get("outcome", ""))
+        yield from self._odd_items(self.making.counts)
         yield from self._unknown_inner_outcomes(self.values.inner_outcomes.unknown)
-        if counts.nameless:
-            yield self._note(f"has {plural(counts.nameless, 'check')} without a name", counts.first.get("name", ""))
+        yield from self._odd_values()
+        if not self._is_ours:
+            yield from self._fruitless()
+
+    def _odd_items(self, counts: Counts) -> Iterator[ReadingNote]:
+        """Yield a note for each thing that items lack."""
+        checks = "check"
+        for times, noun, what, key, missing in (
+            (counts.without_outcome, checks, "without an outcome: undecided", "outcome", False),
+            (counts.never_ended, "item", "that no event ends: errored", "", True),
+            (counts.too_deep, "level", "that nest too deep to be read", "", True),
+            (counts.nameless, checks, "without a name", "name", False),
+        ):
+            if times:
+                yield self._note(f"has {plural(times, noun)} {what}", counts.first.get(key, ""), missing=missing)
+        if counts.passed_with_problem:
+            remarked = plural(counts.passed_with_problem, checks)
+            what = f"has {remarked} that passed with a failure message, which is kept as a remark"
+            yield self._note(what, counts.first.get("problem", ""), quiet=True)
+
+    def _odd_values(self) -> Iterator[ReadingNote]:
+        """Yield a note for each key with values that can't be read, or searched to their end."""
         for key, times in self.values.unreadable.items():
             what = f"has {plural(times, 'value')} that can't be read as “{key}”"
             yield self._note(what, f"the first is “{self.values.examples[key]}”")
         for key, times in self.texts.unsearched.items():
             if times:
-                checks = plural(times, "text")
-                yield self._note(f"has {checks} in which the pattern of {key} took too long", missing=True)
-        if counts.passed_with_problem:
-            checks = plural(counts.passed_with_problem, "check")
-            what = f"has {checks} that passed with a failure message, which is kept as a remark"
-            yield self._note(what, counts.first.get("problem", ""), quiet=True)
-        yield from self._fruitless()
+                what = f"has {plural(times, 'text')} in which the pattern of {key} took too long"
+                yield self._note(what, missing=True)
 
     def _announced(self, items: int) -> Iterator[ReadingNote]:
         """Yield a note where the file says that it has another number of checks."""
@@ -239,9 +261,49 @@ class MappingReading:
         if self.run.odd_checks:
             odd = single_line(self.run.odd_checks, 40)
             yield self._note(f"announces “{odd}” checks, which is not a plain number", missing=True)
-        if announced is not None and announced != items:
+        # What a runner's own mapping reads besides its tests, like a crash of the run, is not in its number.
+        if announced is not None and announced != items and not (self._is_ours and items > announced):
             what = f"announces {plural(announced, 'check')}, but holds {items:,}"
             yield self._note(what, missing=items < announced)
+
+    def _unread(self) -> Iterator[ReadingNote]:
+        """Yield a note for each path of items, or each column, that has the form of what is read, and is not."""
+        for times, path in self.making.unread.shown() if self.making.unread else ():
+            yield self._note(
+                f"has {plural(times, 'item')} of the same form that the mapping does not read",
+                f"at {path}",
+                missing=True,
+            )
+        if isinstance(self.document, TableDocument):
+            for name in self.document.columns_like(self.values.outcomes.names):
+                what = f"has the column “{single_line(name, 40)}” with outcomes, which the mapping does not read"
+                yield self._note(what, missing=True)
+
+    def announced(self) -> list[Announced]:
+        """Return the numbers of checks that the file gives: as a whole, or those of its levels together."""
+        root = self.document.root()
+        given = [*announced_in(root)] if root is not None else []
+        for sort in {level.sort for level in self.making.announced} - {of_root.sort for of_root in given}:
+            of_levels = [level for level in self.making.announced if level.sort is sort]
+            given.append(of_levels[0]._replace(number=sum(level.number for level in of_levels)))
+        return given
+
+    def _larger_numbers(self) -> Iterator[ReadingNote]:
+        """Yield a note for each number of the file itself that is larger than what was read."""
+        counts = self.making.counts
+        for announced in self.announced():
+            is_total = announced.sort is Sort.TOTAL
+            if is_total and self.run.checks is not None:
+                continue
+            read = {
+                Sort.TOTAL: max(counts.items, counts.attempts),
+                Sort.FAILED: counts.bad,
+                Sort.ERRORED: counts.bad,
+            }
+            if announced.number > read.get(announced.sort, announced.number):
+                noun = "check" if is_total else f"{announced.sort.value} check"
+                what = f"reports {plural(announced.number, noun)}, but the mapping finds {read[announced.sort]:,}"
+                yield self._note(what, f"at {announced.path}", missing=True)
 
     def _fruitless(self) -> Iterator[ReadingNote]:
         """Yield a note for each key of the mapping whose places find nothing anywhere in the file."""

@@ -6,7 +6,7 @@ from datetime import datetime
 from plain_verdict.model import Fact
 from plain_verdict.readers.mapping.selectors import Document
 from plain_verdict.readers.mapping.values import Values, cleaned, no_text, whole_number
-from plain_verdict.settings.mappings import RunMapping
+from plain_verdict.settings.mappings import RunMapping, Value
 from plain_verdict.text.cleaning import single_line
 
 
@@ -26,6 +26,8 @@ class RunValues:
         self._limits = values.limits
         self._each = values.each("run", form)
         self._title = values.line("run.title", form.title) or no_text
+        self._adds = isinstance(form.checks, Value) and form.checks.sum
+        """Whether several lines announce a part of the checks each."""
         self._checks = values.texts.first("run.checks", form.checks) or no_text
         self._moments: tuple[Callable[[object], datetime | None] | None, ...] = (
             values.moment("run.started", form.started),
@@ -52,9 +54,10 @@ class RunValues:
                 self.facts.setdefault(fact.key, fact.value)
 
     def _take_announced(self, number: str | None) -> None:
-        if self.checks is None and number:
-            self.checks = whole_number(number)
-            self.odd_checks = self.odd_checks or ("" if self.checks is not None else number)
+        if number and (self.checks is None or self._adds):
+            announced = whole_number(number)
+            self.checks = announced if announced is None else announced + (self.checks or 0)
+            self.odd_checks = self.odd_checks or ("" if announced is not None else number)
 
     def as_facts(self) -> tuple[Fact, ...]:
         """Return the facts."""

@@ -1,6 +1,8 @@
 """Places: where in a file, or in an item of it, something stands; and what all syntaxes share."""
 
+import re
 from collections.abc import Callable, Iterator, Sequence
+from fnmatch import translate
 from typing import NamedTuple, Protocol
 
 import msgspec
@@ -64,6 +66,11 @@ class Selector:
             self.sample(value)
         return value
 
+    def peek(self, item: object) -> object:
+        """Return what ``first`` does, without counting it."""
+        value = self._first(item)
+        return None if value == "" else value
+
     def all(self, item: object) -> list[object]:
         """Return all values that stand there."""
         values = [value for value in self._all(item) if value is not None and value != ""]
@@ -92,14 +99,24 @@ Inner = Sequence[tuple[str, int]]
 OnLine = Callable[[object], None]
 
 
+Select = Callable[[str, str | int], Selector]
+"""Makes the place of a mapping's key."""
+
+
 class Document(Protocol):
     """A file in one syntax, opened: gives its items, and makes places that find things in them."""
 
     on_line: OnLine | None
     """Told of each line or row, in files that are made of them."""
+    on_done: OnLine | None
+    """Told of each line, element or whole once all its items were taken, before it is forgotten."""
 
     def select(self, text: str | int) -> Selector:
         """Return a place to look in items for. Raises ValueError for what is none in this syntax."""
+        ...
+
+    def members(self, key: str, wanted: str | tuple[str, ...], select: "Select") -> Find:
+        """Return what gives the members of an object at a place, or those named, as items. Raises ValueError."""
         ...
 
     def items(self, each: str) -> Iterator[Item]:
@@ -121,6 +138,12 @@ class Document(Protocol):
     def notes(self) -> Iterator[ReadingNote]:
         """Yield what was odd about the file as such."""
         ...
+
+
+def name_matcher(patterns: Sequence[str]) -> Callable[[str], bool]:
+    """Return what tells whether a name is one of several, which may hold ``*`` and ``?``; case does not count."""
+    pattern = re.compile("|".join(translate(pattern.strip().casefold()) for pattern in patterns))
+    return lambda name: pattern.match(name.strip().casefold()) is not None
 
 
 def on_line(number: int, inner: Inner) -> str:

@@ -1,16 +1,17 @@
 """How a check or a step ended, with all that belongs to it; and steps, in any depth."""
 
 from collections.abc import Callable, Iterator, Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import NamedTuple
 
 import msgspec
 
 from plain_verdict.model import BAD, Evidence, Exchange, Expectation, Outcome, Output, Problem, Step, gravest
-from plain_verdict.readers.mapping.outcomes import NO_OUTCOME, Outcomes
-from plain_verdict.readers.mapping.parts import Make, evidence, exchanges, expectations, outputs, problems
+from plain_verdict.readers.mapping.exchanges import exchanges
+from plain_verdict.readers.mapping.outcomes import NO_OUTCOME, Judged, Outcomes
+from plain_verdict.readers.mapping.parts import Make, evidence, expectations, outputs, problems
 from plain_verdict.readers.mapping.values import Values, numbered
-from plain_verdict.readers.record.tree import unmet
+from plain_verdict.readers.record.tree import NOT_WELL, unmet
 from plain_verdict.settings.mappings import Part, StepMapping
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
@@ -18,7 +19,6 @@ from plain_verdict.text.formatting import plural
 NAMELESS_STEP = "Nameless step"
 _DEEPEST_STEPS = 40
 """Steps nested deeper than this are left out, as no page can show them; their outcomes count."""
-_WORSE = (*BAD, Outcome.UNDECIDED)
 
 
 class ItemResult(NamedTuple):
@@ -66,13 +66,13 @@ class ResultOfItem:
         self._expectations_of = expectations(values, f"{key}.expectation", form.expectation) or _none
         self._exchanges_of = exchanges(values, f"{key}.exchange", form.exchange) or _none
 
-    def __call__(self, item: object, steps: Sequence[Step]) -> ItemResult:
-        """Return how an item ended, given its steps."""
-        judged = self._outcome_of(item) if self._outcome_of else NO_OUTCOME
+    def __call__(self, item: object, steps: Sequence[Step], judged: Judged | None = None) -> ItemResult:
+        """Return how an item ended, given its steps; ``judged`` is known already where its values do not count."""
+        judged = judged or self._judged(item)
         exchanged = self._exchanges_of(item)
         asserted = _asserted(self._expectations_of(item), exchanged)
         outcome, unknown = judged
-        reason = f"The mapping does not list the outcome “{unknown}”." if unknown is not None else ""
+        reason = "" if unknown is None else f"The mapping does not list the outcome “{unknown}”."
         if steps or asserted:
             outcome, reason = _with_inner(
                 outcome, reason, steps, asserted, has_outcome=self._outcome_of is not None
@@ -90,6 +90,9 @@ class ResultOfItem:
             outcome, unsaid, reason, took_s, began, end, wrong, printed, proofs, asserted, exchanged, remarked
         )
 
+    def _judged(self, item: object) -> Judged:
+        return self._outcome_of(item) if self._outcome_of else NO_OUTCOME
+
     def _times(self, item: object) -> tuple[float | None, datetime | None, datetime | None]:
         """Return how long an item took, when it began and when it ended."""
         began = self._started_of(item) if self._started_of else None
@@ -97,6 +100,8 @@ class ResultOfItem:
         took_s = self._took_of(item) if self._took_of else None
         if took_s is None and began is not None and end is not None:
             took_s = _between(began, end)
+        elif began is None and took_s is not None and end is not None:
+            began = _before(end, took_s)
         return took_s, began, end
 
 
@@ -129,11 +134,20 @@ def _with_inner(
     inner = gravest((*(step.outcome for step in steps), *(expectation.outcome for expectation in asserted)))
     if not has_outcome:
         return inner, ""
-    if outcome in _WORSE or inner not in _WORSE:
+    # Steps of what was not run have no outcome.
+    worse = BAD if outcome is Outcome.SKIPPED else NOT_WELL
+    if outcome in NOT_WELL or inner not in worse:
         return outcome, reason
     step = next((step for step in steps if step.outcome is inner), None)
     what = f"its step “{step.name}” is {inner.value}" if step else "one of its expectations is not met"
     return inner, f"The file says {outcome.value}, but {what}."
+
+
+def _before(ended: datetime, took_s: float) -> datetime | None:
+    try:
+        return ended - timedelta(seconds=took_s)
+    except OverflowError:
+        return None
 
 
 def _between(started: datetime, ended: datetime) -> float | None:

@@ -21,6 +21,7 @@ from plain_verdict.model import (
 from plain_verdict.readers.mapping.opening import open_document
 from plain_verdict.readers.mapping.run import RunValues
 from plain_verdict.readers.mapping.selectors import Document, FindText
+from plain_verdict.readers.mapping.table_document import TableDocument
 from plain_verdict.readers.mapping.texts import Texts
 from plain_verdict.readers.mapping.times import read_took
 from plain_verdict.readers.mapping.values import Values, numbered
@@ -254,9 +255,10 @@ class _Sums:
 
 def _members(document: Document, each: str) -> Iterator[tuple[str, object]]:
     """Yield items with the keys they stand under; those of a list have none."""
+    is_table = isinstance(document, TableDocument)
     for item in document.items(each):
         value = item.value
-        if type(value) is list:
+        if type(value) is list and not is_table:  # the row of a table is one item
             yield from (("", member) for member in value)
         elif (
             type(value) is dict

@@ -1,18 +1,34 @@
 """CSV and TSV files as a mapping sees them: each row is an item, each column a place."""
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.csv_text import BadRow, Row, delimiter_of, rows_of
-from plain_verdict.readers.mapping.selectors import SAMPLES, Inner, Item, OnLine, Selector, on_line
+from plain_verdict.readers.mapping.selectors import (
+    SAMPLES,
+    Find,
+    Inner,
+    Item,
+    OnLine,
+    Select,
+    Selector,
+    name_matcher,
+    on_line,
+)
 from plain_verdict.readers.xml.text import HEAD_BYTES, encoding_of
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import TableMapping
 from plain_verdict.text.encoding import Decoding
 from plain_verdict.text.formatting import join_list, plural
+
+_ROWS_OF_WORDS = 2_000  # enough to tell a column of outcomes
+_MOST_OUTCOME_WORDS = 12  # different ones for outcomes
+_TRUTH_WORDS = ("true", "false", "yes", "no")
+_MEMBER = ("key", "value")
+"""What stands behind the cells of a row whose columns are items."""
 
 
 class TableDocument:
@@ -34,7 +50,16 @@ class TableDocument:
         self._wrong: list[BadRow] = []
         self._wrong_bytes = False
         self.on_line: OnLine | None = None
-        if table.header:
+        self.on_done: OnLine | None = None
+        self._header_lines = table.header if isinstance(table.header, tuple) else (table.header,)
+        self._has_members = False
+        self._used: set[int] = set()
+        """Positions of the columns that places name."""
+        self._values: list[set[str]] = []
+        """Of the first rows the different values of each column, up to a few."""
+        self._filled: Counter[int] = Counter()
+        self._looked_at = 0
+        if any(self._header_lines):
             self.columns = self._header()
             times = Counter(map(str.casefold, filter(None, self.columns)))
             self._twice = {name: False for name in self.columns if times[name.casefold()] > 1}
@@ -60,11 +85,15 @@ class TableDocument:
         self._wrong_bytes = decoding.wrong
 
     def _header(self) -> list[str]:
+        wanted, found = list(self._header_lines), []
         for row in self._rows():
-            if row.line >= self._table.header:
-                return [name.strip() for name in row.cells]
+            if row.line >= wanted[0]:
+                found.append([name.strip() for name in row.cells])
+                wanted.pop(0)
+                if not wanted:
+                    return _joined_names(found)
         raise ReadError(
-            f"has no line {self._table.header} with the names of its columns",
+            f"has no line {wanted[0]} with the names of its columns",
             path=self._source.path,
             hint="set the line: header = 1 in [mapping.table]",
         )
@@ -74,13 +103,22 @@ class TableDocument:
         same = bool(self.columns) and len(cells) == len(self.columns)
         return same and [cell.strip("\ufeff \t") for cell in cells] == self.columns
 
+    def _position(self, text: str | int) -> int | None:
+        """Return where a column stands, by its name or its number from 1; behind all of them what members have."""
+        if isinstance(text, int):
+            return text - 1 if text > 0 else None
+        name = text.strip().casefold()
+        self._twice |= {column: True for column in self._twice if column.casefold() == name}
+        if self._has_members and name in _MEMBER:
+            return len(self.columns) + _MEMBER.index(name)
+        return self._positions.get(name)
+
     def select(self, text: str | int) -> Selector:
         """Return the place of a column, by its name or its number from 1."""
-        name = "" if isinstance(text, int) else text.strip().casefold()
-        at = text - 1 if isinstance(text, int) else self._positions.get(name)
-        self._twice |= {column: True for column in self._twice if column.casefold() == name}
-        if at is None or at < 0:
+        at = self._position(text)
+        if at is None:
             return Selector(f"{text}", lambda _item: [])
+        self._used.add(at)
 
         def first(row: object) -> object:
             cell = row[at] if at < len(row) else None  # type: ignore[index,arg-type]  # rows are the items
@@ -101,21 +139,70 @@ class TableDocument:
         selector.read = read
         return selector
 
+    def members(self, key: str, wanted: str | tuple[str, ...], select: Select) -> Find:  # noqa: ARG002  as in all syntaxes
+        """Return what gives a row for each column of those named, with the column's name and cell behind its cells.
+
+        Places name these two ``key`` and ``value``.
+        """
+        self._has_members = True
+        fits = name_matcher((wanted,) if isinstance(wanted, str) else wanted)
+        at_columns = [(at, name) for at, name in enumerate(self.columns) if fits(name)]
+        if not at_columns:
+            raise ValueError(f"{key}: no column is called so; its columns are {join_list(self.columns[:12])}")
+        self._used |= {at for at, _ in at_columns}
+        width = len(self.columns)
+
+        def find(row: object) -> list[object]:
+            cells = [str(cell) for cell in row] if isinstance(row, list) else []
+            cells = [*cells[:width], *[""] * (width - len(cells))]
+            return [[*cells, name, cells[at]] for at, name in at_columns]
+
+        return find
+
     def items(self, each: str) -> Iterator[Item]:
         """Yield each row below the header."""
         if each:
             raise ValueError(f"each = “{each}” has no meaning in a table: the rows are the items")
         wanted = len(self.columns)
         for row in self._rows():
-            if row.line <= self._table.header or self._is_header(row.cells):
+            if row.line <= self._header_lines[-1] or self._is_header(row.cells):
                 continue  # the header, which stands there again where files were joined
             if len(row.cells) < wanted:
                 self._short.append(row.line)
             elif wanted and any(row.cells[wanted:]):
                 self._long.append(row.line)
+            if self._looked_at < _ROWS_OF_WORDS:
+                self._look_at(row.cells)
             if self.on_line:
                 self.on_line(row.cells)
             yield Item(row.line, row.cells)
+
+    def _look_at(self, cells: list[str]) -> None:
+        """Remember what a row has in the columns that no place names."""
+        self._looked_at += 1
+        self._values = self._values or [set() for _ in self.columns]
+        for at, values in enumerate(self._values):
+            if at not in self._used and at < len(cells) and cells[at] and len(values) <= _MOST_OUTCOME_WORDS:
+                values.add(cells[at].strip())
+                self._filled[at] += 1
+
+    def columns_like(self, is_outcome: Callable[[str], bool]) -> Iterator[str]:
+        """Yield the names of the columns that no place names, and whose values are words for outcomes."""
+        for at, values in enumerate(self._values):
+            words = {
+                value
+                for value in values
+                if not value.replace(".", "").isdigit() and value.lower() not in _TRUTH_WORDS
+            }
+            often = self._filled[at] >= max(2, self._looked_at / 2)
+            if (
+                often
+                and words
+                and words == values
+                and len(values) <= _MOST_OUTCOME_WORDS
+                and all(map(is_outcome, words))
+            ):
+                yield self.columns[at]
 
     def text_of(self, value: object) -> str:
         """Return a cell."""
@@ -151,3 +238,19 @@ class TableDocument:
         if self._wrong_bytes:
             what = "has bytes that are not of its encoding; they are read as Windows-1252"
             yield ReadingNote(path, what, quiet=True)
+
+
+def _joined_names(lines: list[list[str]]) -> list[str]:
+    """Return the names of columns of several lines; a cell that stands over several columns counts for each."""
+    *upper, last = lines
+    filled = [_filled(cells) for cells in upper]
+    names = ((*(cells[at] for cells in filled if at < len(cells)), name) for at, name in enumerate(last))
+    return [" ".join(filter(None, parts)) for parts in names]
+
+
+def _filled(cells: list[str]) -> list[str]:
+    before, filled = "", []
+    for cell in cells:
+        before = cell or before
+        filled.append(before)
+    return filled

@@ -1,5 +1,6 @@
 """The values of items: which items a part is made of, its lines of text, its durations and moments."""
 
+import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
@@ -7,18 +8,35 @@ from functools import partial
 from typing import Generic, TypeVar
 
 from plain_verdict.model import Fact
-from plain_verdict.readers.mapping.outcomes import Outcomes, as_key
+from plain_verdict.readers.mapping.conditions import Conditions
+from plain_verdict.readers.mapping.outcomes import Outcomes
 from plain_verdict.readers.mapping.selectors import FindText
-from plain_verdict.readers.mapping.texts import Texts
+from plain_verdict.readers.mapping.texts import Texts, parts_at
 from plain_verdict.readers.mapping.times import moment_reader, read_took
 from plain_verdict.settings.limits import Limits
-from plain_verdict.settings.mappings import ManyTexts, Moment, ResultMapping, Scalar, Text, Took
+from plain_verdict.settings.mappings import Conditions as ConditionTable
+from plain_verdict.settings.mappings import ManyTexts, Moment, ResultMapping, Text, Took
 from plain_verdict.text.cleaning import single_line
 
 Form = TypeVar("Form")
 Read = TypeVar("Read")
 _REMEMBERED_TEXTS = 10_000  # times and dates repeat: reading them again costs more
 _MOST_DIGITS = 9  # of a count or a line number
+
+
+FindItems = Callable[[object], Sequence[object]]
+
+
+def _itself(item: object) -> list[object]:
+    return [item]
+
+
+_FILTER = re.compile(r"\[\?(?:[^\[\]]|\[[^\]]*\])*\]|\[[^\]*'\"\d?:-][^\]]*\]")
+
+
+def without_filters(path: str) -> str:
+    """Return a place without the conditions in it: a JSONPath's filters, an XPath's predicates."""
+    return _FILTER.sub(lambda found: "[*]" if found[0].startswith("[?") else "", path)
 
 
 class RememberedLines:
@@ -66,26 +84,6 @@ def numbered(key: str, forms: Form | tuple[Form, ...]) -> Iterator[tuple[str, Fo
         yield (f"{key}[{number}]" if len(forms_given) > 1 else key), form
 
 
-class _Conditions:
-    """Whether an item keeps all conditions: a text at each place is one of those wanted, or * and any."""
-
-    def __init__(
-        self, conditions: Sequence[tuple[Callable[[object], list[str]] | None, Scalar | tuple[Scalar, ...]]]
-    ) -> None:
-        self._tests = [
-            (find, {as_key(value) for value in (wanted if isinstance(wanted, tuple) else (wanted,))})
-            for find, wanted in conditions
-        ]
-
-    def __call__(self, item: object) -> bool:
-        """Return whether the item keeps them."""
-        for find, wanted in self._tests:
-            found = find(item) if find else ()
-            if not found or ("*" not in wanted and not any(as_key(text) in wanted for text in found)):
-                return False
-        return True
-
-
 class _ReadValue(Generic[Read]):
     """Reads the text of an item as a moment or a duration; one that can't be read is remembered, and is None."""
 
@@ -101,6 +99,26 @@ class _ReadValue(Generic[Read]):
         if value is None:
             self._odd(text)
         return value
+
+
+class _SumOfAll:
+    """Adds the durations of an item; one that can't be read is remembered, and left out."""
+
+    def __init__(
+        self, find: Callable[[object], list[str]], read: Callable[[str], float | None], odd: Callable[[str], None]
+    ) -> None:
+        self._find, self._read, self._odd = find, read, odd
+
+    def __call__(self, item: object) -> float | None:
+        """Return the item's sum; None where there is nothing to add."""
+        known: list[float] = []
+        for text in self._find(item):
+            value = self._read(text)
+            if value is None:
+                self._odd(text)
+            else:
+                known.append(value)
+        return sum(known) if known else None
 
 
 class Values:
@@ -119,26 +137,55 @@ class Values:
         """For each of these the first such value."""
         self._decimal = mapping.decimal
 
-    def each(self, key: str, form: ManyTexts) -> Callable[[object], Sequence[object]]:
-        """Return what gives the items that a part is made of. Raises ValueError."""
+    def each(self, key: str, form: ManyTexts, on_left_out: Callable[[object], None] | None = None) -> FindItems:
+        """Return what gives the items that a part is made of. Raises ValueError.
+
+        ``on_left_out`` gets the items that do not keep the conditions.
+        """
+        find: FindItems = _itself
+        if form.members:
+            find = self.texts.document.members(f"{key}.members", form.members, self.texts.select)
+        elif form.each:
+            find = self._parts_at(f"{key}.each", form.each, on_left_out)
         fits = self.where(key, form.where)
-        if not form.each:
-            return (lambda item: [item] if fits(item) else []) if fits else (lambda item: [item])
-        selector = self.texts.select(f"{key}.each", form.each)
+        if fits is None:
+            return find
+
+        def fitting(item: object) -> list[object]:
+            kept = []
+            for part in find(item):
+                if fits(part):
+                    kept.append(part)
+                elif on_left_out:
+                    on_left_out(part)
+            return kept
+
+        return fitting
+
+    def _parts_at(self, key: str, each: str, on_left_out: Callable[[object], None] | None) -> FindItems:
+        selector = self.texts.select(key, each)
 
         def find_all(item: object) -> list[object]:
-            found = [part for value in selector.all(item) for part in (value if type(value) is list else [value])]
-            return [part for part in found if fits(part)] if fits else found
+            return parts_at(selector, item)
 
-        return find_all
+        everything = without_filters(each)
+        if on_left_out is None or everything == each:
+            return find_all
+        wide = self.texts.document.select(everything)
 
-    def where(
-        self, key: str, conditions: Mapping[str, Scalar | tuple[Scalar, ...]]
-    ) -> Callable[[object], bool] | None:
+        def find_some(item: object) -> list[object]:
+            for part in wide.all(item):  # those that are taken are remembered again as such
+                on_left_out(part)
+            return find_all(item)
+
+        return find_some
+
+    def where(self, key: str, wanted: ConditionTable) -> Callable[[object], bool] | None:
         """Return what tells whether an item keeps the conditions; None where there are none. Raises ValueError."""
-        if not conditions:
+        if not wanted:
             return None
-        return _Conditions([(self.texts.all(f"{key}.where", path), wanted) for path, wanted in conditions.items()])
+        finds = [(self.texts.all(f"{key}.where", path), at_path) for path, at_path in wanted.items()]
+        return Conditions(finds)
 
     def line(self, key: str, text: Text) -> FindText | None:
         """Return what gives a text as one line. Raises ValueError."""
@@ -187,11 +234,12 @@ class Values:
     def took(self, key: str, wanted: str | int | Took) -> Callable[[object], float | None] | None:
         """Return what gives a duration in seconds. Raises ValueError."""
         form = wanted if isinstance(wanted, Took) else Took(wanted)
-        find = self.texts.first(key, form.from_)
-        if find is None:
-            return None
         read = partial(read_took, unit=form.unit, decimal=self._decimal)
-        return _ReadValue(find, read, partial(self.odd, key))
+        if form.sum:
+            find_all = self.texts.all(key, form.from_)
+            return _SumOfAll(find_all, read, partial(self.odd, key)) if find_all else None
+        find = self.texts.first(key, form.from_)
+        return _ReadValue(find, read, partial(self.odd, key)) if find else None
 
     def moment(self, key: str, wanted: str | int | Moment) -> Callable[[object], datetime | None] | None:
         """Return what gives a moment. Raises ValueError."""

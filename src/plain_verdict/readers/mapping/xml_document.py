@@ -1,7 +1,7 @@
 """XML files as a mapping sees them: XPath 1.0 places; streamed item by item where the mapping allows it."""
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from math import isfinite, isnan
 
@@ -10,7 +10,7 @@ from lxml import etree
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.interface import Head
-from plain_verdict.readers.mapping.selectors import FindFirst, Inner, Item, OnLine, Selector, on_line
+from plain_verdict.readers.mapping.selectors import Find, FindFirst, Inner, Item, OnLine, Select, Selector, on_line
 from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES, start_of
 from plain_verdict.runtime.errors import ReadError
@@ -23,6 +23,10 @@ _ATTRIBUTE = re.compile(r"@[^\W\d][\w.-]*")
 _PREFIX = re.compile(r"([\w.-]+):(?!:)[\w*]")
 # Source: XPath 1.0, section 2.2 (axes) and 2.5 (abbreviations)
 _WIDE = re.compile(r"//|\b(?:descendant|descendant-or-self|following|preceding|ancestor|ancestor-or-self)::")
+# Source: Namespaces in XML 1.0, section 3 (declarations)
+_NAMESPACES = re.compile(r"\sxmlns:([\w.-]+)\s*=\s*[\"']([^\"'<]+)[\"']")
+_NAMES_WITH_PREFIX = re.compile(r"[<\s]([\w.-]+):[\w.-]+[\s=>/]")
+_PREFIXED_NAME = re.compile(r"(@?)(?<![\w.:-])([A-Za-z_][\w.-]*):(?!:)([A-Za-z_][\w.-]*)(?!\()")
 _QUOTED = re.compile(r"'[^']*'|\"[^\"]*\"")
 
 
@@ -31,7 +35,8 @@ class XmlDocument:
 
     def __init__(self, source: Source, prefixes: Mapping[str, str], limits: Limits) -> None:
         with source.open() as stream:
-            start = start_of(Head(stream.read(HEAD_BYTES)).text)
+            head = Head(stream.read(HEAD_BYTES))
+        start = start_of(head.text)
         if start.doctype:
             raise ReadError(
                 HAS_DOCTYPE,
@@ -40,7 +45,8 @@ class XmlDocument:
             )
         self._source = source
         self._limits = limits
-        self._prefixes = dict(prefixes)
+        self._prefixes = {**dict(_NAMESPACES.findall(_start_tag(head.text))), **prefixes}
+        self._undeclared = frozenset(_NAMES_WITH_PREFIX.findall(head.text))
         self._root_name = start.root
         self._root: etree._Element | None = None
         self._whole = False
@@ -48,6 +54,11 @@ class XmlDocument:
         self._repaired: list[str] = []
         self._absolute = False
         self.on_line: OnLine | None = None
+        self.on_done: OnLine | None = None
+        self.on_other: Callable[[etree._Element], None] | None = None
+        """Told of elements that are called as items are, but stand elsewhere, where items are read one by one."""
+        self.watched: tuple[str, ...] = ()
+        """Names of further elements that it gets."""
 
     def _check_path(self, text: str, bare: str) -> None:
         """Make sure that a path ends in time and knows its prefixes; ``bare``: without texts. Raises ValueError."""
@@ -57,8 +68,15 @@ class XmlDocument:
                 f"“{text}” has more than one “//”, or one in a condition: the search could take forever"
             )
         unknown = [prefix for prefix in _PREFIX.findall(bare) if prefix not in self._prefixes]
-        if unknown:
+        if unknown and unknown[0] not in self._undeclared:
             raise ValueError(f"“{text}” has the prefix “{unknown[0]}”, which [mapping.prefixes] does not name")
+
+    def _by_whole_name(self, found: re.Match[str]) -> str:
+        """Return the step to a name whose prefix the file does not declare: it is a part of the name then."""
+        attribute, prefix, name = found.groups()
+        if prefix in self._prefixes:
+            return found[0]
+        return f"{attribute}*[name()='{prefix}:{name}']"
 
     def select(self, text: str | int) -> Selector:
         """Return the place of an XPath, seen from an item. Raises ValueError."""
@@ -66,9 +84,10 @@ class XmlDocument:
             raise ValueError(f"{text} is a column number, but the file is not a table")
         bare = _QUOTED.sub("", text)
         self._check_path(text, bare)
+        path = text if bare != text else _PREFIXED_NAME.sub(self._by_whole_name, text)
         self._absolute = self._absolute or bare.startswith("/")
         try:
-            search = etree.XPath(text, namespaces=self._prefixes or None, regexp=False, smart_strings=False)
+            search = etree.XPath(path, namespaces=self._prefixes or None, regexp=False, smart_strings=False)
         except etree.XPathError as error:
             raise ValueError(f"“{text}” is not an XPath: {error}") from error
 
@@ -80,9 +99,19 @@ class XmlDocument:
                 raise ValueError(f"“{text}” can't be looked for: {error}") from error
             return list(found) if isinstance(found, list) else [found]
 
+        if text.endswith("text()") and "|" not in text:  # text before and after children is one text
+
+            def joined(item: object) -> object:
+                return "".join(map(str, find(item))).strip() or None
+
+            return Selector(text, lambda item: [joined(item)], joined, to_text=self.text_of)
         name = text[1:]
         quickly: FindFirst | None = (lambda item: item.get(name)) if _ATTRIBUTE.fullmatch(text) else None  # type: ignore[attr-defined]
         return Selector(text, find, quickly, single=quickly is not None, to_text=self.text_of)
+
+    def members(self, key: str, wanted: str | tuple[str, ...], select: Select) -> Find:  # noqa: ARG002  as in all syntaxes
+        """Raise ValueError: XML has no objects."""
+        raise ValueError(f"{key}: XML has no objects; give each, like each = “test”")
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield the elements at the path; where it is made of names only they are read one by one."""
@@ -103,6 +132,8 @@ class XmlDocument:
         if self._root is not None:
             for element in selector.all(self._root):
                 yield Item(_line_of(element), element)
+            if self.on_done:
+                self.on_done(self._root)
 
     def _events(self, tags: list[str]) -> Iterator[tuple[str, "etree._Element"]]:
         with self._source.open() as stream:
@@ -121,24 +152,33 @@ class XmlDocument:
         local = each.rpartition("/")[2].rpartition(":")[2]
         waiting: list[etree._Element] = []  # an item and those in it, in their order: it sees what they hold
         ended: list[etree._Element] = []
-        fitting = (
-            (event, element)
-            for event, element in self._events([self._root_name, local])
-            if self._fits(element, steps, from_root=from_root, anywhere=anywhere)
-        )
-        for event, element in fitting:
-            if event == "start":
+        for event, element in self._events([self._root_name, local, *self.watched]):
+            if not self._fits(element, steps, from_root=from_root, anywhere=anywhere):
+                if event == "end" and not waiting:
+                    self._pass_over(element)
+            elif event == "start":
                 waiting.append(element)
-                continue
-            ended.append(element)
-            if element is waiting[0]:
-                yield from (Item(_line_of(node), node) for node in waiting)
-                waiting.clear()
-                ended.clear()
-                if element is not self._root:
-                    _forget(element)
+            else:
+                ended.append(element)
+                if element is waiting[0]:
+                    yield from _items(waiting)
+                    waiting.clear()
+                    ended.clear()
+                    self._leave(element)
         # Of a file that is truncated: what ended inside of what did not.
-        yield from (Item(_line_of(node), node) for node in waiting if node in ended)
+        yield from _items(list(filter(ended.__contains__, waiting)))
+
+    def _pass_over(self, element: "etree._Element") -> None:
+        """Tell of an element that is called as items are, but stands elsewhere."""
+        if self.on_other and element is not self._root:
+            self.on_other(element)
+
+    def _leave(self, element: "etree._Element") -> None:
+        """Pass an item on that was taken with all in it, and forget it."""
+        if self.on_done:
+            self.on_done(element)
+        if element is not self._root:
+            _forget(element)
 
     def _name(self, step: str) -> str:
         prefix, sign, local = step.rpartition(":")
@@ -183,11 +223,21 @@ class XmlDocument:
             )
 
 
+def _start_tag(text: str) -> str:
+    """Return the start tag of the root, as far as it stands in the beginning of a file."""
+    begins = re.search(r"<[A-Za-z_]", text)
+    return text[begins.start() : text.find(">", begins.start()) + 1 or None] if begins else ""
+
+
 def _number_text(value: float) -> str:
     """Return a number as text. Source: XPath 1.0, section 4.2 (string): no exponent, and all digits that it has."""
     if not isfinite(value):
         return "NaN" if isnan(value) else f"{'-' if value < 0 else ''}Infinity"
     return str(int(value)) if value.is_integer() else format(Decimal(repr(value)), "f")
+
+
+def _items(elements: "Sequence[etree._Element]") -> Iterator[Item]:
+    return (Item(_line_of(element), element) for element in elements)
 
 
 def _line_of(element: object) -> int:

@@ -65,7 +65,6 @@ class OscalReader:
     """Reads one document."""
 
     format = "oscal"
-    described_as = "OSCAL"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:

@@ -65,7 +65,6 @@ class RecordReader:
     """Reads one record."""
 
     format = "record"
-    described_as = "records"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:

@@ -51,7 +51,7 @@ class Node:
     @property
     def broken(self) -> Outcome:
         """Return the gravest outcome of its expectations, passed where none is broken or undecided."""
-        return gravest(expectation.outcome for expectation in self.expectations if expectation.outcome in _WORSE)
+        return gravest(expectation.outcome for expectation in self.expectations if expectation.outcome in NOT_WELL)
 
     def end(self, line: EndLine, at: datetime | None) -> bool:
         """Take in the line that ends it; of several the gravest counts. Return whether it had none before."""
@@ -127,12 +127,12 @@ def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -
     if bad:
         return gravest(bad), f"The record says {outcome.value}, but has a problem."
     stated_outcome, what = outcome, ""
-    if node.broken in _WORSE:
+    if node.broken in NOT_WELL:
         outcome = node.broken
         what = f"one of its expectations is {'not met' if outcome in BAD else 'undecided'}"
     for step in _below(node):
         found = _step_outcome(step)
-        if found in _WORSE and gravest((found, outcome)) is not outcome:
+        if found in NOT_WELL and gravest((found, outcome)) is not outcome:
             outcome, what = found, f"its step “{step.name}” {_WORDS[found] if step.ending else 'never ended'}"
     return outcome, f"The record says {stated_outcome.value}, but {what}." if what else ""
 
@@ -156,7 +156,7 @@ def _outcome_of(ending: EndLine) -> Outcome:
     return gravest((ending.outcome, *(problem.outcome or Outcome.FAILED for problem in ending.problems)))
 
 
-_WORSE = (*BAD, Outcome.UNDECIDED)
+NOT_WELL = (*BAD, Outcome.UNDECIDED)
 _WORDS = {
     Outcome.FAILED: "failed",
     Outcome.ERRORED: "could not finish",

@@ -12,7 +12,6 @@ class CondensedReader:
     """Reads one file."""
 
     format = "condensed"
-    described_as = "condensed load results"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:

@@ -75,7 +75,9 @@ def open_samples(source: Source, mapping: ResultMapping | None, metrics: Sequenc
 def _table(data: bytes, lines: list[str], mapping: ResultMapping | None, metrics: Sequence[str]) -> Opened:
     form = (mapping.table if mapping else None) or TableMapping()
     delimiter = form.delimiter or delimiter_of(lines)
-    head = form.header  # lines up to the names; 0 where no line has names
+    head = (
+        form.header if isinstance(form.header, int) else form.header[-1]
+    )  # lines up to the names; 0 where no line has
     rows = [row.cells for row in islice(rows_of(lines[head:], delimiter), _SAMPLE_ROWS) if isinstance(row, Row)]
     names = _names(lines[head - 1 : head], delimiter) if head else _numbers(rows)
     columns = _columns(names, [row for row in rows if len(row) == len(names)], mapping, metrics)

@@ -16,7 +16,6 @@ class SamplesReader:
     """Reads one file."""
 
     format = "samples"
-    described_as = "samples of load runs"
     roots: frozenset[str] = frozenset()
 
     def __init__(self, options: SamplesOptions = IN_THREADS) -> None:

@@ -89,7 +89,6 @@ class SarifReader:
     """Reads one log."""
 
     format = "sarif"
-    described_as = "SARIF"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:

@@ -4,12 +4,10 @@ from typing import NamedTuple
 
 from plain_verdict.model import Severity
 from plain_verdict.readers.sarif.format import Component, Descriptor, DescriptorReference, Result, Run
-from plain_verdict.text.numbers import read_decimal
+from plain_verdict.readers.severities import severity_of_score
 
 _LEVELS = {"none": Severity.NONE, "note": Severity.LOW, "warning": Severity.MEDIUM, "error": Severity.HIGH}
-# Source of the bands: CVSS 3.1, section 5 (qualitative severity rating scale), as producers use them here.
-_BANDS = ((9.0, Severity.CRITICAL), (7.0, Severity.HIGH), (4.0, Severity.MEDIUM), (0.1, Severity.LOW))
-_SCORE, _MOST_SCORE = "security-severity", 10.0  # the property that scanners share; its scale is that of CVSS
+_SCORE = "security-severity"  # the property that scanners share; its scale is that of CVSS
 _NAMELESS = Descriptor()
 
 
@@ -81,7 +79,5 @@ class Rules:
 
 def severity_of(level: str, descriptor: Descriptor) -> Severity:
     """Return how grave a result is: by the score that its rule has, or else by its level."""
-    score = read_decimal(str(descriptor.properties.get(_SCORE, "")))
-    if score is None or not 0 <= score <= _MOST_SCORE:
-        return _LEVELS.get(level, Severity.MEDIUM)
-    return next((severity for least, severity in _BANDS if score >= least), Severity.NONE)
+    score = severity_of_score(str(descriptor.properties.get(_SCORE, "")))
+    return score if score is not None else _LEVELS.get(level, Severity.MEDIUM)

@@ -40,7 +40,6 @@ class TapReader:
     """Reads one file."""
 
     format = "tap"
-    described_as = "TAP"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:

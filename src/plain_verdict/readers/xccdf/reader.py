@@ -79,7 +79,6 @@ class XccdfReader:
     """Reads results of XCCDF 1.1 and 1.2: in a benchmark, alone, or in an asset report (ARF)."""
 
     format = "xccdf"
-    described_as = "XCCDF or ARF"
     roots: frozenset[str] = frozenset()
 
     def recognises(self, head: Head) -> bool:

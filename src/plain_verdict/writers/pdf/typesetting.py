@@ -22,7 +22,7 @@ from plain_verdict.settings.choices import ChecksShown, PaperSize
 from plain_verdict.writers.html.environment import make_environment
 from plain_verdict.writers.pdf.content import select_content
 
-_OWN_STYLE = "own:"
+_PRINT_STYLE = "own:"
 _FILLS = {"sent": 0.34, "most": 0.34, "tail": 0.16, "heat-1": 0.14, "heat-2": 0.32, "heat-3": 0.52, "heat-4": 0.76}
 _LONGEST_PX = 1_400
 
@@ -46,7 +46,7 @@ def typeset(report: Report, checks: ChecksShown, size: PaperSize) -> bytes:
         charts=[(chart, assets.add(_svg(chart, report).encode(), "image/svg+xml")) for chart in charts],
     )
     logging.getLogger("weasyprint").setLevel(logging.CRITICAL)  # what it has to say is not the user's affair
-    document = HTML(string=text, url_fetcher=assets, base_url=_OWN_STYLE, media_type="print")
+    document = HTML(string=text, url_fetcher=assets, base_url=_PRINT_STYLE, media_type="print")
     target = BytesIO()
     # The identifier would else be random. Source: ISO 32000-1, section 14.4.
     mark = sha256(text.encode("utf-8", "replace")).digest()[:16]
@@ -63,7 +63,7 @@ class Assets(URLFetcher):  # type: ignore[misc]  # WeasyPrint has no types
 
     def add(self, data: bytes, media_type: str) -> str:
         """Return the address of something to be shown."""
-        address = f"{_OWN_STYLE}{len(self._held)}"
+        address = f"{_PRINT_STYLE}{len(self._held)}"
         self._held[address] = data, media_type
         return address
 

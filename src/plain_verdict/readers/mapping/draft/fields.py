@@ -1,14 +1,16 @@
 """The items of a file that may be checks, and the fields that they have."""
 
+import json
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
+from plain_verdict.model import Outcome
 from plain_verdict.readers.mapping.selectors import json_text
 
 SAMPLE = 300
 """Items of a list that are looked at."""
-_DEEP = 3  # objects in objects that are looked into for fields
-_VALUE_CHARS = 300
+_DEEP = 4  # objects in objects that are looked into for fields
+_KEPT_CHARS = 300
 _NO_VALUE = (None, "")
 
 
@@ -41,6 +43,32 @@ class Level(NamedTuple):
     number: int
     where: tuple[str, str] | None = None
     """A place and the value that it has in all of them."""
+    inside: str = ""
+    """Where levels of the same form stand in a level."""
+    holding: tuple[str, bool] | None = None
+    """A place at which something stands in all of them, or in none."""
+    members: str = ""
+    """Where the object stands whose members they are."""
+    columns: tuple[str, ...] = ()
+    """The columns of a table whose cells they are."""
+
+
+class OutcomeList(NamedTuple):
+    """A list beside others of the same form that is named for an outcome."""
+
+    each: str
+    outcome: Outcome
+
+
+class EventKeys(NamedTuple):
+    """How events belong together: the place of their id, and the values that tell the first and the last."""
+
+    id: str
+    kind: str
+    start: tuple[str, ...]
+    end: tuple[str, ...]
+    append: tuple[str, ...] = ()
+    each: str = ""
 
 
 class Candidate(NamedTuple):
@@ -51,11 +79,19 @@ class Candidate(NamedTuple):
 
     levels: tuple[Level, ...]
     run: Level | None = None
+    lists: tuple[OutcomeList, ...] = ()
+    """The lists that the items are in, where each has its outcome."""
+    events: EventKeys | None = None
 
     @property
     def items(self) -> Level:
         """Return the level of the items themselves."""
         return self.levels[-1]
+
+
+def quoted(text: str) -> str:
+    """Return a text as TOML writes it. Source: TOML 1.0, section String (basic strings are those of JSON)."""
+    return json.dumps(text, ensure_ascii=False).replace("\x7f", "\\u007f")
 
 
 def key_of(name: str, before: str = "") -> str:
@@ -74,7 +110,7 @@ def fields_of(items: Sequence[object]) -> tuple[Field, ...]:
     for item in sample:
         seen: set[str] = set()
         for field_path, value, is_list in _leaves(item, "", 0):
-            found.setdefault(field_path, []).append(json_text(value)[:_VALUE_CHARS])
+            found.setdefault(field_path, []).append(json_text(value)[:_KEPT_CHARS])
             seen.add(field_path)
             if is_list:
                 many.add(field_path)

@@ -5,14 +5,16 @@ import re
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
+from itertools import filterfalse
 from typing import NamedTuple
 
 from plain_verdict.model import Outcome
-from plain_verdict.readers.mapping.draft.fields import Candidate, Field, Level
-from plain_verdict.readers.mapping.draft.meaning import Role, counts_bad, fit_of, meaning_of
+from plain_verdict.readers.mapping.draft.fields import Field, Level
+from plain_verdict.readers.mapping.draft.meaning import Role, fit_of
+from plain_verdict.readers.mapping.outcome_words import counts_bad, meaning_of
 from plain_verdict.readers.mapping.times import read_took
 from plain_verdict.text.moments import read_moment
-from plain_verdict.text.names import unit_in
+from plain_verdict.text.names import split_identifier, unit_in
 from plain_verdict.text.numbers import read_number
 
 _PATTERNS = (
@@ -32,9 +34,18 @@ _MOST_VALUES_SHOWN = 20
 _MOST_NAME_CHARS = 200  # longer texts are messages
 # What each role adds to the likeness of items to checks.
 _WEIGHTS = {Role.OUTCOME: 6.0, Role.NAME: 3.0, Role.TOOK: 1.5, Role.STARTED: 1.0, Role.MESSAGE: 1.0}
-_LIKE_STEPS = 4.0
+_LESS_FITTING = 0.01  # less fitting for each object around a field
+_LEAST_DIFFERENT = 0.35
+"""The share of names that are different, of checks that come in few suites."""
+_NOT_THIS_OUTCOME = frozenset(["expected", "expect", "wanted", "previous", "last", "target", "reviewed"])
+_HTTP_CHARS = 3
 _LEAST = 0.3
 """How well a field must fit a role to be taken for it."""
+
+
+Legend = Mapping[str, Outcome]
+"""What codes mean, where the file itself explains them."""
+NO_LEGEND: Legend = {}
 
 
 class When(NamedTuple):
@@ -66,19 +77,24 @@ class Meanings(NamedTuple):
     """Whether they are numbers that count what went wrong."""
 
 
-def guess(level: Level) -> Guess:
-    """Return the roles of a level's fields, each role and each field at most once."""
-    fixed = level.where[0] if level.where else ""
-    fields = [field for field in level.fields if field.path != fixed]
-    roles = _roles(fields)
+def guess(level: Level, legend: Legend = NO_LEGEND, without: Callable[[Field], bool] | None = None) -> Guess:
+    """Return the roles of a level's fields, each role and each field at most once, without some fields."""
+    fields = [field for field in level.fields if level.where is None or field.path != level.where[0]]
+    if without is not None:
+        fields = list(filterfalse(without, fields))
+    roles = _roles(fields, legend)
     rest = [field for field in fields if field not in roles.values()]
     groups = next(filter(_groups_all, rest), None)
-    if groups and Role.SUITE not in roles and Role.NAME in roles:
+    if groups and _lacks_suite(roles):
         roles[Role.SUITE] = groups
     time_of_day = _time_of_day(roles, rest)
     used = (time_of_day, *roles.values())
     unused = tuple(field for field in rest if field not in used)
-    return Guess(roles, _score(roles, level.number), unused, time_of_day, _unit_beside(roles, level))
+    return Guess(roles, score_of(roles, level.number), unused, time_of_day, _unit_beside(roles, level))
+
+
+def _lacks_suite(roles: Mapping[Role, Field]) -> bool:
+    return Role.NAME in roles and Role.SUITE not in roles
 
 
 def _time_of_day(roles: Mapping[Role, Field], rest: Sequence[Field]) -> Field | None:
@@ -87,16 +103,17 @@ def _time_of_day(roles: Mapping[Role, Field], rest: Sequence[Field]) -> Field | 
     return next(filter(_is_time_of_day, rest), None) if started and _is_day(started) else None
 
 
-def _score(roles: Mapping[Role, Field], items: int) -> float:
+def score_of(roles: Mapping[Role, Field], items: int) -> float:
+    """Return how much items with fields of these roles look like checks."""
     # Of two lists that fit as well, the longer one is that of the checks.
     score = sum(_WEIGHTS.get(role, 0.2) * _fit(role, field) for role, field in roles.items())
     return score + math.log10(items + 1) / 2
 
 
-def _roles(fields: Sequence[Field]) -> dict[Role, Field]:
+def _roles(fields: Sequence[Field], legend: Legend) -> dict[Role, Field]:
     """Return for each role the field that fits it best, the best fits first."""
     fits = sorted(
-        ((_fit(role, field), -at, role, field) for role in Role for at, field in enumerate(fields)),
+        ((_fit(role, field, legend), -at, role, field) for role in Role for at, field in enumerate(fields)),
         key=lambda fit: (-fit[0], list(Role).index(fit[2]), -fit[1]),
     )
     roles: dict[Role, Field] = {}
@@ -107,7 +124,7 @@ def _roles(fields: Sequence[Field]) -> dict[Role, Field]:
 
 
 def _groups_all(field: Field) -> bool:
-    return field.share == 1 and _groups(field) and not when([field])
+    return field.share == 1 and _suite_fit(field, 1.0) > 0 and not when([field])
 
 
 def _unit_beside(roles: dict[Role, Field], level: Level) -> str | None:
@@ -117,24 +134,14 @@ def _unit_beside(roles: dict[Role, Field], level: Level) -> str | None:
     return unit_in(beside.values[0]) if beside and beside.different == 1 else None
 
 
-def best(candidates: Sequence[Candidate]) -> tuple[Candidate, Guess] | None:
-    """Return the items that look most like checks; None where there are none.
-
-    Where checks have steps, both look alike: the outer ones are the checks.
-    """
-    guessed = [(candidate, guess(candidate.items)) for candidate in candidates]
-
-    def likeness(pair: tuple[Candidate, Guess]) -> float:
-        candidate, made = pair
-        in_checks = any(Role.OUTCOME in guess(level).roles for level in candidate.levels[:-1])
-        return made.score - _LIKE_STEPS * in_checks - 0.1 * len(candidate.levels)
-
-    return max(guessed, key=likeness, default=None)
-
-
-def meanings_of(field: Field) -> Meanings:
-    """Return what the values of an outcome most likely mean."""
+def meanings_of(field: Field, legend: Legend = NO_LEGEND) -> Meanings:
+    """Return what the values of an outcome most likely mean; ``legend`` is what the file says of its codes."""
     values = Counter(field.values)
+    if legend and values.keys() <= legend.keys():
+        explained: dict[Outcome, Counter[str]] = {}
+        for value, times in values.items():
+            explained.setdefault(legend[value], Counter())[value] = times
+        return Meanings(explained, Counter())
     if counts_bad(field.path) and all(_WHOLE_NUMBER.fullmatch(value) for value in values):
         return Meanings({}, Counter(), number=True)
     known: dict[Outcome, Counter[str]] = {}
@@ -189,15 +196,18 @@ def _is_time_of_day(field: Field) -> bool:
     )
 
 
-def _fit(role: Role, field: Field) -> float:
+def _fit(role: Role, field: Field, legend: Legend = NO_LEGEND) -> float:
     """Return how well a field fits a role, by its name and by what stands in it: 0 to about 1."""
     if not field.values:
         return 0.0
     named = fit_of(role, field.path)
+    if role is Role.OUTCOME and legend and set(field.values) <= legend.keys():
+        return 0.9
     if role in _BY_NAME:
         return _BY_NAME[role] * named
     fit_by_content = _BY_CONTENT[role](field, named)
-    return max(0.0, fit_by_content)
+    # Of two that fit as well, the one that stands less deep is the item's own.
+    return max(0.0, fit_by_content - _LESS_FITTING * field.path.count("."))
 
 
 def _moment_fit(field: Field, named: float) -> float:
@@ -210,6 +220,8 @@ def _took_fit(field: Field, named: float) -> float:
 
 
 def _suite_fit(field: Field, named: float) -> float:
+    if any("\n" in value for value in field.values) or all(meaning_of("", value) for value in field.values):
+        return 0.0
     return 0.9 * named if named and _groups(field) else 0.0
 
 
@@ -219,7 +231,8 @@ def _groups(field: Field) -> bool:
 
 
 def _evidence_fit(field: Field, named: float) -> float:
-    return 0.5 + 0.5 * named if all(_FILE.fullmatch(value) for value in field.values) else 0.0
+    are_files = all(_FILE.fullmatch(value) and "://" not in value for value in field.values)
+    return 0.5 + 0.5 * named if are_files else 0.0
 
 
 def _number_fit(field: Field, named: float) -> float:
@@ -236,23 +249,42 @@ def _numeric(field: Field) -> bool:
 
 def _outcome_fit(field: Field, named: float) -> float:
     """Return how well a field tells outcomes: few values, most of them words that mean one."""
-    if field.many or not field.values or field.different > _FEW_VALUES:
+    if field.many or not 0 < field.different <= _FEW_VALUES:
+        return 0.0
+    if set(split_identifier(field.path)) & _NOT_THIS_OUTCOME:
         return 0.0
     if _numeric(field):
-        return 0.7 if counts_bad(field.path) else 0.0
+        # A status of HTTP is no count of what went wrong.
+        return 0.7 if counts_bad(field.path) and max(map(len, field.values)) < _HTTP_CHARS else 0.0
     known = sum(meaning_of(field.path, value) is not None for value in field.values) / len(field.values)
     return min(1.0, 0.7 * known + 0.3 * named) if known or named >= 0.6 else 0.0
 
 
 def _name_fit(field: Field, named: float) -> float:
     """Return how well a field names items: texts, mostly different, not long; best where its own name says it."""
-    if field.many or field.share < 0.5 or when([field]):
+    if field.many or field.share < 0.5 or when([field]) or _share_of(field, _is_block) > 1 / len(field.values):
         return 0.0
     different = field.different / len(field.values)
-    long = sum(len(value) > _MOST_NAME_CHARS for value in field.values) / len(field.values)
-    words = 0.2 if any(" " in value for value in field.values) else 0.0
-    wordless = 0.3 if _numeric(field) else 0.0
-    return (0.6 * named + 0.3 * different + words - wordless - 0.5 * long) * field.share
+    if different < _LEAST_DIFFERENT and len(field.values) > 3:
+        return 0.0  # it tells groups, or variants
+    words = 0.2 * bool(_share_of(field, _has_blank)) - 0.3 * _numeric(field)
+    return (0.6 * named + 0.3 * different + words - 0.5 * _share_of(field, _is_long)) * field.share
+
+
+def _share_of(field: Field, fits: Callable[[str], bool]) -> float:
+    return sum(map(fits, field.values)) / len(field.values)
+
+
+def _is_block(value: str) -> bool:
+    return "\n" in value.strip()
+
+
+def _has_blank(value: str) -> bool:
+    return " " in value
+
+
+def _is_long(value: str) -> bool:
+    return len(value) > _MOST_NAME_CHARS
 
 
 def shown_values(values: Counter[str]) -> list[tuple[str, int]]:
@@ -262,7 +294,7 @@ def shown_values(values: Counter[str]) -> list[tuple[str, int]]:
 
 _BY_NAME = {
     **dict.fromkeys((Role.REQUIREMENTS, Role.DESCRIPTION, Role.WORKER, Role.SEVERITY, Role.OUTPUT), 0.7),
-    **dict.fromkeys((Role.FILE, Role.DETAIL, Role.TYPE, Role.EXPECTED, Role.ACTUAL), 0.65),
+    **dict.fromkeys((Role.FILE, Role.DETAIL, Role.TYPE, Role.LOCATION, Role.EXPECTED, Role.ACTUAL), 0.65),
     Role.TAGS: 0.9,
 }
 """Roles that only a field's name tells, and how much that counts."""

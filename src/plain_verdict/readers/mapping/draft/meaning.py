@@ -1,10 +1,9 @@
-"""Guesses by words what keys and values mean, in the languages that results are often written in (words.toml)."""
+"""Guesses by words what keys mean, in the languages that results are often written in (words.toml)."""
 
 import tomllib
 from enum import StrEnum
 from pathlib import Path
 
-from plain_verdict.model import Outcome
 from plain_verdict.text.names import split_identifier
 
 
@@ -20,6 +19,7 @@ class Role(StrEnum):
     MESSAGE = "problem.message"
     TYPE = "problem.type"
     DETAIL = "problem.detail"
+    LOCATION = "problem.place"
     EXPECTED = "problem.expected"
     ACTUAL = "problem.actual"
     EVIDENCE = "evidence.path"
@@ -36,12 +36,8 @@ class Role(StrEnum):
 
 _TABLES = tomllib.loads((Path(__file__).parent / "words.toml").read_text("utf-8"))
 _ROLE_WORDS = {Role(role): tuple(words.split()) for role, words in _TABLES["keys"].items()}
-_TRUTH = {what: frozenset(words.split()) for what, words in _TABLES["truth"].items()}
-_VALUES = {
-    " ".join(word.split()): Outcome(outcome)
-    for outcome, words in _TABLES["values"].items()
-    for word in words.split(",")
-}
+LIST_WORDS = {sort: frozenset(words.split()) for sort, words in _TABLES["lists"].items()}
+"""What lists are called, by what they hold."""
 _LONG_WORD = 5
 
 
@@ -53,24 +49,15 @@ def fit_of(role: Role, path: str) -> float:
     known = _ROLE_WORDS[role]
     if words[-1] in known:
         return 1.0 - 0.3 * known.index(words[-1]) / len(known)
+    if role is Role.REQUIREMENTS:
+        return 0.0  # an issue's severity is none
     if any(word in known for word in words):
         return 0.6
     # Languages that join words: Prüfdauer, testnavn.
     return 0.5 if any(len(word) >= _LONG_WORD and word in words[-1] for word in known) else 0.0
 
 
-def meaning_of(path: str, value: str) -> Outcome | None:
-    """Return what a value most likely means, None where nobody can tell."""
-    text = " ".join(value.casefold().split())
-    if text in ("true", "false"):
-        words = set(split_identifier(path))
-        if words & _TRUTH["skipped"]:
-            return Outcome.SKIPPED if text == "true" else None
-        if words & _TRUTH["bad"]:
-            return Outcome.FAILED if text == "true" else Outcome.PASSED
-    return _VALUES.get(text)
-
-
-def counts_bad(path: str) -> bool:
-    """Return whether a number there most likely counts what went wrong."""
-    return bool(_TRUTH["counted"] & set(split_identifier(path)))
+def is_called(sort: str, path: str) -> bool:
+    """Return whether the last word of a list's path is one for what it may hold."""
+    words = split_identifier(path)
+    return bool(words) and words[-1] in LIST_WORDS[sort]

@@ -1,0 +1,367 @@
+"""Forms of real result files: trees, several lists, members, events, wide tables; and what a mapping leaves unread."""
+
+import gzip
+import json
+
+import msgspec
+import pytest
+from test_mappings import HEAD, PLAIN, judged
+
+from plain_verdict.inputs.discovery import discover
+from plain_verdict.readers.mapping.reader import MappingReading
+from plain_verdict.settings.limits import Limits
+from plain_verdict.settings.mappings import MappingFile
+
+OK = 'outcome = { from = "o", passed = "ok", failed = "bad" }\n'
+TREE = '[[mapping.level]]\neach = "$.s[*]"\ninside = "s[*]"\nsuite = "n"\n'
+CHECK = '[mapping.check]\neach = "c[*]"\nname = "n"\n' + OK
+EVENTS = '[mapping.events]\nid = "id"\nstart = { e = "start" }\nend = { e = ["ok", "bad"] }\nappend = ["out"]\n'
+EVENT = '[mapping.check]\neach = "items[*]"\nname = "id"\noutput = { log = "out" }\noutcome = { from = "ended_by.e", passed = "ok", failed = "bad" }\n'
+BY_PARENT = (
+    '[mapping.events]\nid = "id"\nparent = "up"\n[[mapping.level]]\ninside = "items[*]"\nwhere = { items = { there = true } }\nsuite = "id"\n'
+    '[mapping.check]\neach = "items[*]"\nwhere = { items = { there = false } }\nname = "id"\n' + OK
+)
+XML = '[mapping.check]\neach = "/r/c"\nname = "@n"\noutcome = { from = "@o", passed = "ok", failed = "bad" }\n'
+
+
+def lines(*objects):
+    return "".join(json.dumps(one) + "\n" for one in objects)
+
+
+# Keys of the mapping, the file, its checks, and parts of its notes; "!" where the run may not be fit.
+FORMS = {
+    "a tree in JSON": (
+        TREE + CHECK, "r.json",
+        '{"s": [{"n": "A", "c": [{"n": "x", "o": "ok"}], "s": [{"n": "B", "s": [{"n": "C", "c": [{"n": "y", "o": "bad"}]}]}]}]}',
+        ["A > x passed", "A > B > C > y failed"], [],
+    ),
+    "a tree in XML, and a level that failed itself": (
+        ('[[mapping.level]]\neach = "/r/s"\ninside = "s"\nsuite = "@n"\noutcome = { from = "@o", passed = "ok", failed = "bad" }\nproblem = { message = "why" }\n'
+         '[mapping.check]\neach = "c"\nname = "@n"\noutcome = { from = "@o", passed = "ok", failed = "bad" }'), "r.xml",
+        '<r><s n="A" o="bad"><c n="x" o="bad"/><s n="B" o="bad"><c n="y" o="ok"/><why>no setup</why></s></s></r>',
+        ["A > x failed", "A > B > y passed", "A > B > The suite itself failed"], [],
+    ),
+    "a tree whose leaves stand beside branches": (
+        ('[[mapping.level]]\ninside = "k[*]"\nwhere = { k = { there = true } }\nsuite = "n"\n[mapping.check]\neach = "k[*]"\nwhere = { k = { there = false } }\nname = "n"\n' + OK),
+        "r.json", '{"k": [{"n": "x", "o": "ok"}, {"n": "A", "k": [{"n": "y", "o": "bad"}]}]}', ["x passed", "A > y failed"], [],
+    ),
+    "a level's name for checks without one": (
+        '[[mapping.level]]\neach = "$.s[*]"\nname = "n"\n[mapping.check]\neach = "c[*]"\nparameters = { on = "p" }\nattempts = "t[*]"\n' + OK, "r.json",
+        '{"s": [{"n": "x", "c": [{"p": "phone", "t": [{"o": "bad"}, {"o": "ok"}]}, {"p": "desk", "t": [{"o": "bad"}]}]}]}', ["x passed", "x failed"], [],
+    ),
+    "several lists, each with its outcome": (
+        "".join(f'[[mapping.check]]\neach = "$.{key}[*]"\nname = "n"\noutcome = "{outcome}"\n' for key, outcome in (("good", "passed"), ("bad", "failed"), ("left", "skipped"))),
+        "r.json", '{"good": [{"n": "x"}], "bad": [{"n": "y"}], "left": []}', ["x passed", "y failed"], ["$.left[*]"],
+    ),
+    "objects whose keys are names": (
+        '[[mapping.level]]\nmembers = "$.q"\nsuite = "key"\n[mapping.check]\nmembers = "value"\nname = "key"\noutcome = { from = "value.o", passed = "ok", failed = "bad" }',
+        "r.json", '{"q": {"A": {"x": {"o": "ok"}}, "B": {"y": {"o": "bad"}}}}', ["A > x passed", "B > y failed"], [],
+    ),
+    "members by their names, with what stands around": (
+        '[mapping.check]\nmembers = ["desk*", "phone"]\nname = "around.n"\nparameters = { on = "key" }\noutcome = { from = "value", passed = "ok", failed = "bad" }',
+        "r.jsonl", lines({"n": "x", "desktop": "ok", "phone": "bad", "who": "Ada"}), ["x passed", "x failed"], [],
+    ),
+    "a wide table": (
+        '[mapping.check]\nmembers = ["Desk", "Phone"]\nname = "What"\nparameters = { on = "key" }\noutcome = { from = "value", passed = "ok", failed = "bad", missing = "skipped" }',
+        "r.csv", "What,Desk,Phone\nx,ok,bad\ny,ok,\n", ["x passed", "x failed", "y passed", "y skipped"], [],
+    ),
+    "merged header lines": (
+        '[mapping.table]\nheader = [1, 2]\n[mapping.check]\nname = "What"\ntook = "Desk Time"\noutcome = { from = "Desk Result", passed = "ok", failed = "bad" }',
+        "r.csv", ",Desk,\nWhat,Result,Time\nx,ok,1.5\ny,bad,2\n", ["x passed", "y failed"], [],
+    ),
+    "events in any order": (
+        EVENTS + EVENT, "r.jsonl",
+        lines({"id": "x", "e": "start"}, {"id": "y", "e": "bad"}, {"id": "x", "e": "out", "out": "a"}, {"id": "y", "e": "start"}, {"id": "x", "e": "ok"}, {"id": "x", "e": "out", "out": "b"}, {"e": "log"}),
+        ["x passed", "y failed"], [],
+    ),
+    "events without an end": (
+        EVENTS + EVENT, "r.jsonl", lines({"id": "x", "e": "start"}, {"id": "x", "e": "out", "out": "a"}, {"id": "y", "e": "start"}, {"id": "y", "e": "ok"}),
+        ["x errored", "y passed"], ["!1 item that no event ends: errored"],
+    ),
+    "ids that come again": (
+        EVENTS + EVENT, "r.jsonl", lines(*({"id": "x", "e": e, "out": e} for e in ("start", "bad", "start", "ok"))), ["x failed", "x passed"], [],
+    ),
+    "an end without an id, and one too many": (
+        EVENTS + EVENT, "r.jsonl", lines({"id": "x", "e": "start"}, {"id": "x", "e": "bad"}, {"id": "x", "e": "ok"}, {"e": "bad"}),
+        ["x passed"], ["!1 last event without an id", "1 item with more than one end"],
+    ),
+    "ids in parts": (
+        EVENTS.replace('"id"', '["p", "t"]') + 'nested_by = "/"\n[[mapping.level]]\neach = "items[*]"\nsuite = "p"\noutcome = { from = "e", passed = "ok", failed = "bad", undecided = "*" }\n'
+        + '[[mapping.level]]\ninside = "items[*]"\nwhere = { items = { there = true } }\n' + EVENT.replace('"id"', '"t"').replace("items[*]\"\n", 'items[*]"\nwhere = { items = { there = false } }\n'),
+        "r.jsonl",
+        lines(*({"p": p, "t": t, "e": e, "out": e} for p, t, last in (("A", "x", "ok"), ("A", "x/1", "bad"), ("B", "y", "ok"), ("B", None, "bad"), ("C", "z", "ok")) for e in ("start", last))),
+        ["A > x/1 failed", "B > y passed", "B > The suite itself failed", "C > z passed"], [],
+    ),
+    "events by their parents": (
+        BY_PARENT, "r.jsonl", lines({"id": "x", "up": "B", "o": "bad"}, {"id": "A"}, {"id": "B", "up": "A"}, {"id": "y", "up": "A", "o": "ok"}, {"id": "z", "up": "gone", "o": "ok"}),
+        ["z passed", "A > y passed", "A > B > x failed"], ["1 item with a parent that is not in the file"],
+    ),
+    "a cycle of parents": (
+        BY_PARENT, "r.jsonl", lines({"id": "A", "up": "B"}, {"id": "B", "up": "A"}, {"id": "x", "up": "A", "o": "ok"}), ["A > x passed", "B undecided"], ["!2 items in a cycle of parent ids", "1 check without an outcome"],
+    ),
+    "events of a table": (
+        EVENTS + EVENT, "r.csv", "id,e,out\nx,start,\nx,bad,\ny,start,\ny,ok,\n", ["x failed", "y passed"], ["“out”"],
+    ),
+    "events in XML": (
+        EVENTS.replace('id = "id"', 'each = "/r/*"\nid = "id"') + EVENT, "r.xml", '<r><a id="x" e="start"/><b id="x"><e>bad</e><out>why</out></b></r>', ["x failed"], [],
+    ),
+    "JSON values one after another": (PLAIN, "r.json", '{\n"n": "x",\n"o": "ok"}\n{"n": "y", "o": "bad"}{"n": "z", "o": "left"}', ["x passed", "y failed", "z skipped"], []),
+    "a JSON sequence that is truncated": (PLAIN + "[x]"[3:], "r.json", '{\n"n": "x",\n"o": "ok"}\n{"n": "y", "o":', ["x passed"], ["!is not complete JSON"]),
+    "a total row": (PLAIN + 'where = { n = { not = ["Total", "All"] }, kind = { there = false } }', "r.csv", "n,o,kind\nx,ok,\nTotal,1,\nw,1,sum\n", ["x passed"], []),
+    "conditions": (
+        PLAIN.replace('"n"', '"n"\neach = "$[*]"') + 'where = { n = { begins_with = "q", ends_with = ["1", "2"], contains = "u" }, k = { at_least = 2, below = 5 } }', "r.json",
+        json.dumps([{"n": n, "k": k, "o": "ok"} for n, k in (("Quay1", 2), ("quay2", 5), ("qua3", 3), ("ay1", 3), ("qy1", 3), ("quay2", 4))]), ["Quay1 passed", "quay2 passed"], [],
+    ),
+    "words for outcomes in several languages": (
+        '[mapping.check]\nname = "n"\noutcome = { from = "o" }', "r.csv",
+        "n;o\na;in Ordnung\nb;nicht in Ordnung\nc;not ok\nd;ikke godkjent\ne;pas conforme\nf;übersprungen\ng;nicht geprüft\nh;kein Fehler\ni;true\n",
+        ["a passed", "b failed", "c failed", "d failed", "e failed", "f skipped", "g skipped", "h undecided", "i undecided"], ["“kein Fehler”", "“true”"],
+    ),
+    "truth by what its name says": (
+        '[mapping.check]\neach = "$[*]"\nname = "n"\noutcome = [{ from = "passed" }, { from = "hasFailed" }, { from = "generated" }]', "r.json",
+        '[{"n": "a", "passed": true}, {"n": "b", "passed": false}, {"n": "c", "hasFailed": true}, {"n": "d", "hasFailed": false}, {"n": "e", "generated": true}]',
+        ["a passed", "b failed", "c failed", "d passed", "e undecided"], ["“true”"],
+    ),
+    "prefixes and colons": (
+        '[mapping.check]\neach = "//q:c"\nname = "@q:n"\nproblem = { message = "text()" }\noutcome = { from = "@x:o", passed = "ok", failed = "bad" }', "r.xml",
+        '<r xmlns:q="urn:q"><q:c q:n="x" x:o="ok"/><q:c q:n="y" x:o="bad">before <b>in</b> after</q:c></r>', ["x passed", "y failed"], [],
+    ),
+    "what a list elsewhere says of an id": (
+        '[mapping.check]\neach = "$.runs[*]"\nname = { from = "ref", lookup = { each = "$.names[*]", key = "id", value = "title" } }\n' + OK, "r.json",
+        '{"runs": [{"ref": 1, "o": "ok"}], "names": [{"id": 1, "title": "x"}]}', ["x passed"], [],
+    ),
+    # What is left unread makes no run fit.
+    "the same list elsewhere": (
+        PLAIN.replace('"n"', '"n"\neach = "$.a.c[*]"'), "r.json", '{"a": {"c": [{"n": "x", "o": "ok"}]}, "b": [{"p": {"c": [{"n": "y", "o": "bad"}, {"n": "z", "o": "ok"}]}}]}',
+        ["x passed"], ["!2 items of the same form that the mapping does not read", "at $.b[*].p.c[*]"],
+    ),
+    "a level too few": (TREE.replace('inside = "s[*]"\n', "") + CHECK, "r.json", '{"s": [{"n": "A", "c": [{"n": "x", "o": "ok"}], "s": [{"c": [{"n": "y", "o": "bad"}]}]}]}', ["A > x passed"], ["!1 item of the same form", "$.s[*].s[*].c[*]"]),
+    "the same elements elsewhere": (XML, "r.xml", '<r><c n="x" o="ok"/><more><c n="y" o="bad"/></more></r>', ["x passed"], ["!1 item of the same form", "/r/more/c"]),
+    "a group of members too few": (
+        '[mapping.check]\nmembers = "$.q.A"\nname = "key"\noutcome = { from = "value", passed = "ok", failed = "bad" }', "r.json", '{"q": {"A": {"x": "ok"}, "B": {"y": "bad"}}}', ["x passed"], ["!1 item of the same form", "$.q.B"],
+    ),
+    "a column of outcomes too few": (PLAIN, "r.csv", "n,o,phone\nx,ok,bad\ny,ok,ok\n", ["x passed", "y passed"], ["!column “phone” with outcomes"]),
+    "the same items listed again": (PLAIN.replace('"n"', '"n"\neach = "$.all[*]"'), "r.json", '{"all": [{"n": "x", "o": "bad"}], "failed": [{"n": "x", "o": "bad"}]}', ["x failed"], []),
+    "what conditions leave out": (PLAIN.replace('"n"', '"n"\neach = "$.c[*]"') + 'where = { k = 1 }', "r.json", '{"c": [{"n": "x", "o": "ok", "k": 1}, {"n": "y", "o": "bad", "k": 2}]}', ["x passed"], []),
+    "the file's own numbers": (PLAIN.replace('"n"', '"n"\neach = "$.c[*]"'), "r.json", '{"stats": {"tests": 3, "numFailedTests": 1, "suites": 9}, "c": [{"n": "x", "o": "ok"}]}', ["x passed"], ["!reports 3 checks, but the mapping finds 1", "!reports 1 failed check, but the mapping finds 0"]),
+    "a list of failures": (PLAIN.replace('"n"', '"n"\neach = "$.c[*]"'), "r.json", '{"failures": [{"title": "y"}], "c": [{"n": "x", "o": "ok"}]}', ["x passed"], ["!reports 1 failed check"]),
+    "numbers of elements": (XML, "r.xml", '<r tests="2" failures="0" time="3"><c n="x" o="ok"/></r>', ["x passed"], ["!reports 2 checks, but the mapping finds 1"]),
+    "numbers of levels": ('[[mapping.level]]\neach = "/r/s"\n' + XML.replace("/r/c", "c"), "r.xml", '<r><s failures="1"><c n="x" o="ok"/></s><s failures="1"/></r>', ["x passed"], ["!reports 2 failed checks"]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", FORMS.values(), ids=FORMS)
+def test_a_mapping_reads_what_real_files_hold_and_says_what_it_leaves(tool, tmp_path, case):
+    mapping, name, content, checks, notes = case
+    found, said, summary = judged(tool, tmp_path, mapping, name, content)
+    assert sorted(found) == sorted(checks)
+    assert all(note.removeprefix("!") in said for note in notes), said
+    assert bool(said) == bool(notes), said
+    lost = any(note.startswith("!") for note in notes)
+    well = all(check.endswith(("passed", "skipped")) for check in found)
+    assert (summary["verdict"] == "fit") == (well and not lost)
+
+
+def test_what_levels_and_times_give_and_how_large_files_are_read(tool, tmp_path):
+    timed = (
+        'took = { from = "steps[*].ms", unit = "ms", sum = true }\nended = "end"\nproblem = { message = { from = "why[*]", join = "\\n" } }\n'
+        'output = { text = { from = "bytes", encoding = "bytes" }, coded = { from = "b64", encoding = "base64" } }\n'
+    )
+    content = {"s": [{"n": "A", "w": "kiosk-3", "f": "a.py", "s": [{"n": "B", "c": [
+        {"n": "x", "o": "bad", "steps": [{"ms": 500}, {"ms": 250}], "end": "2026-11-22T02:05:01Z", "why": ["no", "card"], "bytes": [104, 105], "b64": "aGU="}
+    ]}]}]}  # fmt: skip
+    _, _, summary = judged(
+        tool, tmp_path, TREE + 'worker = "w"\nfile = "f"\n' + CHECK + timed, "r.json", json.dumps(content)
+    )
+    (check,) = summary["checks"]
+    assert check["took_s"] == 0.75
+    assert summary["run"]["started"] == "2026-11-22T02:05:00.250000Z"
+    (tmp_path / "r.json.gz").write_bytes(gzip.compress(json.dumps(content).encode()))
+    page = tool("report", "r.json.gz", "--mapping", "s.toml", "--out", "v.html")
+    assert page.code == 0, page.err
+    text = (tmp_path / "v.html").read_text("utf-8")
+    assert [part for part in ("kiosk-3", "a.py", "card", ">hi<", ">he<") if part not in text] == []
+    # A file that is larger than what is held in memory is read item by item, as far as it goes.
+    mapping = msgspec.toml.decode(HEAD + PLAIN.replace('"n"', '"n"\neach = "$.a.c[*]"'), type=MappingFile).mapping[
+        0
+    ]
+    whole = '{"t": {"x": [1, {"c": 2}]}, "a": {"b": 1, "c": [{"n": "x", "o": "ok"}, {"n": "y", "o": "bad"}]}}'
+    for text, names in ((whole, ["x", "y"]), (whole[:-20], ["x"])):
+        (tmp_path / "r.json").write_text(text)
+        reading = MappingReading(mapping, discover([str(tmp_path / "r.json")]).sources[0], Limits(whole_bytes=10))
+        assert [check.name for check in reading.checks()] == names
+        assert any(note.results_missing for note in reading.notes()) == (text != whole)
+
+
+HTTP = """kind = "api"
+[mapping.check]
+each = "$[*]"
+name = "n"
+outcome = { from = "o", passed = "ok", failed = "bad" }
+[mapping.check.exchange]
+method = "m"
+protocol = "u.protocol"
+host = "u.host[*]"
+port = "u.port"
+path = "u.path[*]"
+query = "u.query[*]"
+status = "s"
+request_headers = "h"
+response_headers = "rh"
+request_body = { from = "body", encoding = "base64" }
+response_body = { from = "data", encoding = "bytes" }
+[mapping.check.expectation]
+each = "tests[*]"
+subject = "t"
+message = "e.m"
+outcome = { from = "e.m", failed = "*", missing = "passed" }
+"""
+PAIRS = [
+    {"Accept": "a/b", "X-Trace": "7"},
+    [{"name": "Accept", "value": "a/b"}, {"name": "X-Trace", "value": "7", "disabled": False}],
+    [{"k": "Accept", "v": "a/b"}, {"k": "X-Trace", "v": "7"}],
+    [["Accept", "a/b"], ["X-Trace", "7"]],
+    "Accept: a/b\nX-Trace: 7",
+    ["Accept: a/b", "X-Trace: 7"],
+    {"Accept": ["a/b"], "X-Trace": [7]},
+]
+
+
+@pytest.mark.parametrize("headers", PAIRS, ids=str)
+def test_exchanges_are_read_in_the_forms_that_files_have(tool, tmp_path, headers):
+    address = {
+        "protocol": "http",
+        "host": ["fares", "test"],
+        "port": 8080,
+        "path": ["v1", "seats"],
+        "query": [{"key": "for", "value": "2 adults"}],
+    }
+    item = {
+        "n": "x",
+        "o": "ok",
+        "m": "post",
+        "u": address,
+        "s": 201,
+        "h": headers,
+        "rh": headers,
+        "body": "eyJhIjoxfQ==",
+        "data": list(b'{"total":12}'),
+    }
+    item["tests"] = [{"t": "is created"}, {"t": "costs nothing", "e": {"m": "expected 0, got 12"}}]
+    (tmp_path / "r.json").write_text(json.dumps([item]))
+    (tmp_path / "s.toml").write_text(HEAD + HTTP)
+    assert tool("report", "r.json", "--mapping", "s.toml", "--out", "v.html").code == 0
+    text = (tmp_path / "v.html").read_text("utf-8")
+    for part in (
+        "http://fares.test:8080/v1/seats?for=2+adults",
+        "POST",
+        "201",
+        "X-Trace",
+        "a/b",
+        "expected 0, got 12",
+        "costs nothing",
+    ):
+        assert part in text, part
+    assert text.count("X-Trace") >= 2
+    assert '"total"' in text.replace("&#34;", '"')
+    assert '"a"' in text.replace("&#34;", '"')
+
+
+def test_rules_count_like_those_of_the_standard_formats(tool, tmp_path):
+    mapping = """kind = "compliance"
+[mapping.check]
+each = "$[*]"
+name = "title"
+rule = "code"
+severity = "sev"
+subject = "page"
+place = "at"
+help = "fix"
+outcome = { from = "o", passed = "ok", failed = "bad" }
+problem = { message = "text" }
+"""
+    found = [
+        {
+            "title": "Images have a text",
+            "code": "T1",
+            "sev": "serious",
+            "page": "/book",
+            "at": "img.a",
+            "fix": "add alt",
+            "o": "bad",
+            "text": "no text",
+        },
+        {
+            "title": "Images have a text",
+            "code": "T1",
+            "sev": "serious",
+            "page": "/book",
+            "at": "img.b",
+            "fix": "add alt",
+            "o": "bad",
+            "text": "no text",
+        },
+        {"title": "Images have a text", "code": "T1", "sev": "3.1", "page": "/pay", "at": "img.c", "o": "ok"},
+        {"title": "Pages have a title", "code": "T2", "sev": "odd", "page": "/pay", "o": "bad", "text": "none"},
+    ]
+    checks, said, summary = judged(tool, tmp_path, mapping, "r.json", json.dumps(found))
+    assert sorted(checks) == [
+        "T1: Images have a text failed",
+        "T1: Images have a text passed",
+        "T2: Pages have a title failed",
+    ]
+    assert summary["findings"]
+    assert {check["severity"] for check in summary["checks"]} == {"high", "low", "medium"}
+    assert "“check.severity”" in said
+    (tmp_path / "b.toml").write_text('[compliance]\nbreaks_from = "critical"\n')
+    assert tool("judge", "r.json", "--mapping", "s.toml", "--config", "b.toml").code == 0
+
+
+BOTH = HEAD + PLAIN.replace('"n"', '"n"\neach = "$.checks[*]"')
+LOAD = '[[mapping]]\nname = "numbers"\nfiles = ["r.*"]\nkind = "load"\n[[mapping.request]]\neach = "$.requests[*]"\nname = "n"\ncount = "count"\nfailed = "bad"\n'
+
+
+def test_two_mappings_read_one_file_or_the_second_is_said_to_be_unused(tool, tmp_path):
+    content = json.dumps({"checks": [{"n": "x", "o": "ok"}], "requests": [{"n": "GET /", "count": 5, "bad": 1}]})
+    (tmp_path / "r.json").write_text(content)
+    (tmp_path / "s.toml").write_text(BOTH + LOAD)
+    summary = json.loads(tool("judge", "r.json", "--mapping", "s.toml", "--json", "--detail").out)
+    assert [check["name"] for check in summary["checks"]] == ["x"]
+    assert summary["reported"][0]["requests"][0]["request"] == "GET /"
+    assert (summary["files"][0]["format"], summary["mapping_notes"]) == ("rounds + numbers", [])
+    (tmp_path / "s.toml").write_text(BOTH + BOTH.replace("rounds", "others"))
+    done = tool("judge", "r.json", "--mapping", "s.toml", "--json")
+    assert "also fits the mapping “others”, which is not used because of “rounds”" in done.err
+    assert json.loads(done.out)["mapping_notes"] == []
+
+
+SUMS = {
+    "load.csv": ("Type,Name,Request Count,Failure Count,Average Response Time (ms),95%,99%\nGET,/seats,10,1,12,30,40\nPOST,/book,5,0,20,50,60\n,Aggregated,15,1,15,50,60\n", ["GET /seats", "POST /book"]),
+    "load.json": ('{"rows": [{"name": "seats", "requests": 10, "errors": 1, "mean_ms": 12, "p95_ms": 30}, {"name": "Total", "requests": 10, "errors": 1, "mean_ms": 12, "p95_ms": 30}]}', ["seats"]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", SUMS)
+def test_summaries_of_load_runs_are_told_from_samples_and_read_without_their_total(tool, tmp_path, name):
+    content, requests = SUMS[name]
+    (tmp_path / name).write_text(content)
+    done = tool("judge", name, "--json")
+    summary = json.loads(done.out)
+    read = [request["request"] for request in summary["reported"][0]["requests"]]
+    assert read == [*requests, "all requests"], done.err
+    assert f"{name} is read by a drafted mapping" in done.err
+
+
+def test_outputs_of_the_program_are_no_results_by_a_draft(tool, tmp_path):
+    (tmp_path / "r").mkdir()
+    (tmp_path / "r" / "a.xml").write_text(
+        '<testsuite name="Desk"><testcase name="Pay"/><testcase name="Print"><failure/></testcase></testsuite>'
+    )
+    (tmp_path / "r" / "s.json").write_text(
+        tool(
+            "report", "r", "--tables", "r/t", "--digest", "r/d.json", "--out", "r/v.html", "--json", "--detail"
+        ).out
+    )
+    again = json.loads(tool("judge", "r", "--json", "--detail").out)
+    assert [file["path"] for file in again["files"]] == ["r/a.xml"]
+    assert len(again["checks"]) == 2
