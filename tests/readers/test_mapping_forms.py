@@ -365,3 +365,35 @@ def test_outputs_of_the_program_are_no_results_by_a_draft(tool, tmp_path):
     again = json.loads(tool("judge", "r", "--json", "--detail").out)
     assert [file["path"] for file in again["files"]] == ["r/a.xml"]
     assert len(again["checks"]) == 2
+
+
+WRONG = {
+    "an XPath for JSON": ("each = \"/r/c\"", "r.json", "[]", "“/r/c” is an XPath, but the file is JSON"),
+    "a JSONPath for XML": ("each = \"$.c[*]\"", "r.xml", "<r/>", "“$.c[*]” is a JSONPath, but the file is XML"),
+    "no JSONPath": ("each = \"$.a[?@.b==\"", "r.json", "[]", "is not a JSONPath: unexpected end of expression, column 11"),
+    "no XPath": ("each = \"/r/c[@n=\"", "r.xml", "<r/>", "is not an XPath: Invalid expression, column 9"),
+    "members in XML": ("members = \"q\"", "r.xml", "<r/>", "check.members: XML has no objects"),
+    "columns that are not there": ("members = [\"Phone\"]", "r.csv", "n,o\nx,ok\n", "check.members: no column is called so; its columns are n and o"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", WRONG.values(), ids=WRONG)
+def test_a_place_that_is_none_is_said_with_its_column_and_costs_that_file_only(tool, tmp_path, case):
+    keys, name, content, why = case
+    (tmp_path / name).write_text(content)
+    (tmp_path / "whole.xml").write_text('<testsuite name="Desk"><testcase name="Pay"/></testsuite>')
+    (tmp_path / "s.toml").write_text(HEAD + PLAIN.replace('"n"', f'"n"\n{keys}'))
+    done = tool("judge", name, "whole.xml", "--mapping", "s.toml", "--json")
+    assert why in done.err
+    assert "Traceback" not in done.err
+    assert json.loads(done.out)["counts"]["passed"] == 1
+
+
+def test_many_events_are_read_in_bounded_memory(tool, tmp_path):
+    with (tmp_path / "r.jsonl").open("w") as file:
+        for number in range(30_000):
+            for event in ("start", "out", "ok"):
+                file.write(json.dumps({"id": f"c{number}", "e": event, "out": "x" * 50}) + "\n")
+        file.write(json.dumps({"id": "c0", "out": "y"}) + "\n")
+    (tmp_path / "s.toml").write_text(HEAD + EVENTS + EVENT)
+    assert json.loads(tool("judge", "r.jsonl", "--mapping", "s.toml", "--json").out)["counts"]["passed"] == 30_000

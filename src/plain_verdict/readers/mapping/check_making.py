@@ -111,11 +111,15 @@ class CheckMaking:
             self._location(item, given),
             self._shown(self._with_severity(item, given.facts)),
             given.tags,
-            block(self._description(item) or "", self._limits.message_chars),
+            self._about(item),
             given.requirements,
             self._shown(given.links),
         )
         return self._rule.as_rule(item, check) if self._rule else check
+
+    def _about(self, item: object) -> str:
+        text = self._description(item)
+        return block(text, self._limits.message_chars) if text else ""
 
     def _with_severity(self, item: object, facts: Pairs) -> Pairs:
         severity = self._severity(item)

@@ -1,7 +1,7 @@
 """What levels give to the checks in them: suites, tags, facts, machines."""
 
 from collections.abc import Callable
-from typing import NamedTuple, TypeVar
+from typing import NamedTuple
 
 from plain_verdict.model import Fact
 from plain_verdict.readers.mapping.selectors import FindText
@@ -10,7 +10,6 @@ from plain_verdict.settings.mappings import CheckMapping, LevelMapping
 from plain_verdict.text.cleaning import single_line
 
 Pairs = tuple[Fact, ...]
-Part = TypeVar("Part")
 _SUITES_KEPT = 10_000  # paths of suites that are made once; a file with more has other troubles
 
 
@@ -37,43 +36,54 @@ Give = Callable[[object, Given], Given]
 def giver(values: Values, key: str, form: LevelMapping | CheckMapping) -> Give | None:
     """Return what adds to what outer levels give; None for a level that gives nothing. Raises ValueError."""
     in_suite = _suites(values.texts.all(f"{key}.suite", form.suite), values.limits.name_chars)
-    tags, requirements = (values.lines(f"{key}.{part}", getattr(form, part)) for part in ("tags", "requirements"))
-    facts, parameters, links = (
-        values.pairs(f"{key}.{part}", getattr(form, part)) for part in ("facts", "parameters", "links")
-    )
-    worker = file = name = None
+    added: list[_Add | None] = [
+        *(_more(part, values.lines(f"{key}.{part}", getattr(form, part))) for part in ("tags", "requirements")),
+        *(
+            _more(part, values.pairs(f"{key}.{part}", getattr(form, part)))
+            for part in ("facts", "parameters", "links")
+        ),
+    ]
     if isinstance(form, LevelMapping):  # those of a check belong to the attempt
-        worker, file = values.line(f"{key}.worker", form.worker), values.line(f"{key}.file", form.file)
-        name = values.texts.first(f"{key}.name", form.name)
-    if not any((tags, requirements, facts, parameters, links, worker, file, name)):
+        added += [_other(part, values.line(f"{key}.{part}", getattr(form, part))) for part in ("worker", "file")]
+        added.append(_other("name", values.texts.first(f"{key}.name", form.name)))
+    adds = list(filter(None, added))
+    if not adds:
         return in_suite
 
     def give(item: object, outer: Given) -> Given:
-        inner = in_suite(item, outer) if in_suite else outer
-        return Given(
-            inner.raw,
-            inner.suite,
-            _more(outer.tags, tags, item),
-            _more(outer.requirements, requirements, item),
-            _more(outer.facts, facts, item),
-            _more(outer.parameters, parameters, item),
-            _more(outer.links, links, item),
-            _other(outer.worker, worker, item),
-            _other(outer.file, file, item),
-            _other(outer.name, name, item),
-        )
+        given: list[object] = [*(in_suite(item, outer) if in_suite else outer)]
+        for add in adds:
+            add(item, given)
+        return Given._make(given)
 
     return give
 
 
-def _more(
-    outer: tuple[Part, ...], find: Callable[[object], tuple[Part, ...]] | None, item: object
-) -> tuple[Part, ...]:
-    return outer + find(item) if find else outer
+_Add = Callable[[object, list[object]], None]
+"""Puts what an item gives into the parts of what is given."""
 
 
-def _other(outer: str, find: FindText | None, item: object) -> str:
-    return (find(item) if find else None) or outer
+def _more(part: str, find: Callable[[object], tuple[object, ...]] | None) -> _Add | None:
+    """Return what adds the texts or facts of an item to those of the levels around it."""
+    at = Given._fields.index(part)
+
+    def add(item: object, given: list[object]) -> None:
+        found = find(item) if find else ()
+        if found:
+            before = given[at]
+            given[at] = (*before, *found) if isinstance(before, tuple) else found
+
+    return add if find else None
+
+
+def _other(part: str, find: FindText | None) -> _Add | None:
+    """Return what replaces a text of the levels around an item by its own."""
+    at = Given._fields.index(part)
+
+    def add(item: object, given: list[object]) -> None:
+        given[at] = (find(item) if find else None) or given[at]
+
+    return add if find else None
 
 
 def _suites(find: Callable[[object], list[str]] | None, most_chars: int) -> Give | None:

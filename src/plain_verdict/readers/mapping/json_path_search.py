@@ -1,5 +1,6 @@
 """Searches for RFC 9535 paths by a library, for those that are more than keys; guarded against hostile data."""
 
+import re
 import time
 from collections.abc import Iterable, Iterator
 from functools import lru_cache
@@ -19,6 +20,9 @@ _PATH_PATIENCE_S = 10.0
 """For all searches of one place in one file."""
 _PATTERN_PATIENCE_S = 0.2  # for one pattern on one text
 _SEARCHED_CHARS = 20_000  # of a text: what patterns are for stands at its beginning
+
+
+_XPATH = re.compile(r"@[A-Za-z_]|/")
 
 
 class TooHard(ValueError):  # noqa: N818  the name says which case it is
@@ -71,19 +75,27 @@ def _environment() -> JSONPathEnvironment:
 @lru_cache(1_000)
 def compiled_path(text: str) -> JSONPath:
     """Return a path. Raises ValueError where it is none, or could search a tree again and again."""
+    if _XPATH.match(text):
+        raise ValueError(f"“{text}” is an XPath, but the file is JSON")
     environment = _environment()
     seen_from_root = text if text[:1] == "$" else f"${text.removeprefix('@') if text[:1] in '@[.' else f'.{text}'}"
     try:
         path = environment.compile(seen_from_root)
         dots = sum(token.kind == TOKEN_DDOT for token in environment.lexer.tokenize(seen_from_root))
     except JSONPathError as error:
-        what = " ".join(str(error).split("\n")[0].split())
-        raise ValueError(f"“{text}” is not a JSONPath: {what}") from error
+        raise _no_path(text, len(seen_from_root) - len(text), error) from error
     assert isinstance(path, JSONPath), "the standard has no unions of paths"  # noqa: S101  for the type checker
     outside = sum(isinstance(segment, JSONPathRecursiveDescentSegment) for segment in path.segments)
     if dots > 1 or dots != outside:
         raise ValueError(f"“{text}” has more than one “..”, or one in a filter: the search could take forever")
     return path
+
+
+def _no_path(text: str, before: int, error: JSONPathError) -> ValueError:
+    """Return the error of a text that is not a JSONPath, with its column; so many signs were put before it."""
+    what = " ".join(str(error).split("\n")[0].split())
+    index = error.token.index if error.token and error.token.index >= 0 else before + len(text)
+    return ValueError(f"“{text}” is not a JSONPath: {what}, column {max(0, index - before) + 1}")
 
 
 class Search:

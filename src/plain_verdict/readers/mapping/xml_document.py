@@ -78,18 +78,25 @@ class XmlDocument:
             return found[0]
         return f"{attribute}*[name()='{prefix}:{name}']"
 
-    def select(self, text: str | int) -> Selector:
-        """Return the place of an XPath, seen from an item. Raises ValueError."""
-        if isinstance(text, int):
-            raise ValueError(f"{text} is a column number, but the file is not a table")
+    def _compiled(self, text: str) -> "etree.XPath":
+        """Return an XPath. Raises ValueError for a text that is none."""
+        if text.startswith("$"):
+            raise ValueError(f"“{text}” is a JSONPath, but the file is XML")
         bare = _QUOTED.sub("", text)
         self._check_path(text, bare)
         path = text if bare != text else _PREFIXED_NAME.sub(self._by_whole_name, text)
         self._absolute = self._absolute or bare.startswith("/")
         try:
-            search = etree.XPath(path, namespaces=self._prefixes or None, regexp=False, smart_strings=False)
+            return etree.XPath(path, namespaces=self._prefixes or None, regexp=False, smart_strings=False)
         except etree.XPathError as error:
-            raise ValueError(f"“{text}” is not an XPath: {error}") from error
+            column = error.error_log[-1].column + 1 if error.error_log else len(text)
+            raise ValueError(f"“{text}” is not an XPath: {error}, column {column}") from error
+
+    def select(self, text: str | int) -> Selector:
+        """Return the place of an XPath, seen from an item. Raises ValueError."""
+        if isinstance(text, int):
+            raise ValueError(f"{text} is a column number, but the file is not a table")
+        search = self._compiled(text)
 
         def find(item: object) -> list[object]:
             assert isinstance(item, etree._Element), "items of XML are elements"  # noqa: S101  for the type checker
