@@ -82,6 +82,7 @@ READERS: tuple[Reader, ...] = (
     _Later("xccdf.reader", "XccdfReader"),
     _Later("earl.reader", "EarlReader"),
     _Later("oscal.reader", "OscalReader"),
+    _Later("subunit", "SubunitReader"),
     _Later("samples.condensed", "CondensedReader"),
     _Shipped(),
     _Later("samples.reader", "SamplesReader"),

@@ -20,7 +20,7 @@ from plain_verdict.readers.mapping.draft.meaning import Role, fit_of
 from plain_verdict.readers.mapping.draft.toml import as_toml
 from plain_verdict.readers.mapping.draft.toml_values import UNIT_IS_GUESS
 from plain_verdict.readers.mapping.reader import MappingReader, MappingReading
-from plain_verdict.runtime.errors import PlainVerdictError
+from plain_verdict.runtime.errors import PlainVerdictError, ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import MappingFile, ResultMapping
 from plain_verdict.text.formatting import join_list, plural
@@ -48,7 +48,10 @@ def drafted_mapping(source: Source, limits: Limits) -> Drafted:
     """Return the draft of a file, checked against the whole file. Raises ReadError where nothing can be drafted."""
     draft = draft_mapping(source, limits)
     text = as_toml(draft)
-    (mapping,) = msgspec.convert(tomllib.loads(text), MappingFile).mapping
+    try:
+        (mapping,) = msgspec.convert(tomllib.loads(text), MappingFile).mapping
+    except (tomllib.TOMLDecodeError, msgspec.ValidationError) as error:
+        raise ReadError(f"has keys of which no mapping can be made: {error}", path=source.path) from error
     drafted = Drafted(
         text,
         mapping,

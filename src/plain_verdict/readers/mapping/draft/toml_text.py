@@ -62,6 +62,7 @@ def where_lines(level: Level) -> Iterator[str]:
 
 
 def pairs_of(fields: Sequence[Field]) -> str:
-    """Return fields as an inline table: a name for each, and its place."""
-    pairs = ", ".join(f"{toml_key(fact_name(field.path))} = {quoted(field.path)}" for field in fields)
+    """Return fields as an inline table: a name for each, and its place; of two with one name the first."""
+    paths = {fact_name(field.path): field.path for field in reversed(fields)}
+    pairs = ", ".join(f"{toml_key(name)} = {quoted(path)}" for name, path in reversed(paths.items()))
     return f"{{ {pairs} }}"
