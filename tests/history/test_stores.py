@@ -127,7 +127,7 @@ def test_a_database_that_can_not_be_used_costs_no_report_and_no_password_is_show
     address, password, told, night, cluster, monkeypatch
 ):
     monkeypatch.setenv("PGPASSWORD", password or PASSWORD)
-    done = night(1, "pf", "--history", address.format(cluster=cluster))
+    done = night(1, "pf", "--quiet", "--history", address.format(cluster=cluster))
     assert (done.code, done.err.count("\n")) == (0, 1)
     assert re.search(told, done.err)
     assert PASSWORD not in done.err

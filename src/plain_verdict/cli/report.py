@@ -140,22 +140,14 @@ def make_once(options: argparse.Namespace) -> tuple[int, Run, Verdict, Published
     if options.open:
         open_page(published.page)
     code = exit_code(run, verdict, request.report)
-    in_the_way = request.read.history.required and _history_failed(run, lost, shown=not options.quiet)
+    trouble = run.in_series.trouble if run.in_series else ()
+    in_the_way = request.read.history.required and bool(trouble or lost)
     return NOT_PASSED_ON if code == DONE and (failed or in_the_way) else code, run, verdict, published
 
 
 def _show_notes(notes: Sequence[str]) -> None:
     for note in notes:
         show_labelled("note", note)
-
-
-def _history_failed(run: Run, lost: Sequence[str], *, shown: bool) -> bool:
-    """Return whether the earlier runs could not be read or this one not be stored; show why, if nothing has."""
-    trouble = run.in_series.trouble if run.in_series else ()
-    if not shown:
-        for sentence in trouble:
-            show_labelled("error", sentence)
-    return bool(trouble or lost)
 
 
 def _show_report(

@@ -23,8 +23,17 @@ def show_trouble(run: Run, verdict: Verdict, *, notes: bool = True) -> None:
         else:
             show_unread(trouble)
     remarks = [note.sentence for note in run.notes if not note.quiet] if notes else []
-    remarks += (*run.mapping_notes, *run.requirements.notes, *run.api.notes, *verdict.notes) if notes else ()
-    remarks += (*run.in_series.trouble, *run.in_series.notes) if notes and run.in_series else ()
+    if notes:
+        remarks += (
+            *run.mapping_notes,
+            *run.requirements.notes,
+            *run.api.notes,
+            *run.baseline_notes,
+            *verdict.notes,
+        )
+        remarks += run.in_series.notes if run.in_series else ()
+    # A history that can't be used is said also where notes are not: a run that is not stored is a gap for ever.
+    remarks[:0] = run.in_series.trouble if run.in_series else ()
     for remark in remarks[:_MOST_NOTES]:
         show_labelled("note", remark)
     if len(remarks) > _MOST_NOTES:

@@ -190,7 +190,8 @@ class _Looked:
         except HistoryError as error:
             self.unreachable = True
             self.trouble.append(
-                f"The history {error.path} {error.what}, so this report does not use it; {error.hint}."
+                f"The history {error.path} {error.what}, so this report does not use it, and"
+                f" this run is not stored in it; {error.hint}."
             )
             return []
         return [*runs, other] if other else runs

@@ -93,8 +93,13 @@ class PostgresqlConnection:
             yield
 
     def has_table(self, name: str) -> bool:
-        """Return whether there is a table."""
-        return bool(self.execute("SELECT 1 WHERE to_regclass(?) IS NOT NULL", (name,)))
+        """Return whether there is a table.
+
+        The catalogue is read: ``to_regclass`` answers from a cache, which does not know of a table that another
+        pipeline made while this one waited for the lock.
+        """
+        visible = "SELECT 1 FROM pg_catalog.pg_class WHERE relname = ? AND pg_catalog.pg_table_is_visible(oid)"
+        return bool(self.execute(visible, (name,)))
 
     def close(self) -> None:
         """Give the connection up."""
