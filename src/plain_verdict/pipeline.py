@@ -20,8 +20,9 @@ from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.facts import repository_facts
 from plain_verdict.inputs.progress import OnStep, no_progress
 from plain_verdict.judging import judge
+from plain_verdict.judging.severity_rules import with_severities
 from plain_verdict.judging.targets import with_targets
-from plain_verdict.load.sums import with_sums
+from plain_verdict.load.sums import baseline_notes, with_sums, with_sums_compared
 from plain_verdict.masking import Masker, mask_run
 from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
@@ -59,7 +60,12 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
             sources = without_archives_of(found.sources, folders)
             with options.samples() as samples:
                 run = read_all(
-                    sources, options.limits, on_progress, options.mappings, samples, drafts=options.drafts
+                    sources,
+                    options.limits,
+                    on_progress,
+                    options.formats,
+                    samples,
+                    newer_than=options.expected.newer_than,
                 )
         run = with_fields(run, unread=(*local.unread, *found.unread, *run.unread))
         run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
@@ -67,7 +73,7 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
         if options.evidence and run.files:
             with on_step("Evidence") as on_progress:
                 run = collect(run, options.evidence, options.limits, on_progress)
-        run = _with_requirements(run, options)
+        run = with_severities(_with_requirements(run, options), options.severities)
         run = mask_run(in_zone(run, options.zone), Masker(options.masking))
         return with_targets(with_calls(run, document, document_notes), options.targets)
 
@@ -101,21 +107,38 @@ def _with_requirements(run: Run, options: ReadOptions) -> Run:
 def with_load(run: Run, options: ReadOptions, on_step: OnStep = no_progress) -> Run:
     """Return the run with the numbers of its load results, compared with those of an earlier run that is named."""
     run = with_sums(run)
-    if not any(payload.kind is Kind.LOAD for file in run.files for payload in file.payloads):
-        return run
-    from plain_verdict.load.comparison import NoiseThreshold  # NumPy, for load results only
-    from plain_verdict.load.run import with_comparison, with_numbers  # NumPy, for load results only
-
-    run = with_numbers(run)
+    has_samples = _has_samples(run)
     if not options.baseline:
-        return run
+        return _with_numbers(run) if has_samples else run
+    if not has_samples and not run.reported:
+        return with_fields(run, baseline_notes=tuple(baseline_notes(run, None)))
+    earlier = _earlier(options, on_step)
+    if has_samples:
+        from plain_verdict.load.run import with_comparison  # NumPy, for load results only
+
+        run, earlier = with_comparison(run, earlier, options.noise_threshold)
+    elif _has_samples(earlier):
+        earlier = _with_numbers(earlier)
+    run = with_sums_compared(run, earlier)
+    return with_fields(run, baseline_notes=tuple(baseline_notes(run, earlier)))
+
+
+def _has_samples(run: Run) -> bool:
+    return any(payload.kind is Kind.LOAD for file in run.files for payload in file.payloads)
+
+
+def _with_numbers(run: Run) -> Run:
+    from plain_verdict.load.run import with_numbers  # NumPy, for load results only
+
+    return with_numbers(run)
+
+
+def _earlier(options: ReadOptions, on_step: OnStep) -> Run:
+    """Return the load results of the earlier run that is named."""
     found = discover(options.baseline)
     with on_step("Reading the earlier run") as on_progress, options.samples() as samples:
-        earlier = read_all(
-            found.sources, options.limits, on_progress, options.mappings, samples, drafts=options.drafts
-        )
-    earlier = msgspec.structs.replace(earlier, unread=found.unread + earlier.unread)
-    return with_comparison(run, earlier, NoiseThreshold(*options.noise_threshold))
+        earlier = read_all(found.sources, options.limits, on_progress, options.formats, samples)
+    return with_sums(msgspec.structs.replace(earlier, unread=found.unread + earlier.unread))
 
 
 def read_api_document(path: str) -> "tuple[ApiDocument | None, tuple[str, ...]]":

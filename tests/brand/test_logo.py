@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from lxml import html
 from PIL import Image
 
-from conftest import ROOT
+from conftest import EXAMPLES, ROOT
 from logo_shapes import SHAPES, draw_logo
 from plain_verdict.cli import report
 from plain_verdict.cli.demo.files import SETTINGS
@@ -241,6 +241,12 @@ def test_init_writes_settings_that_fit_and_hold(tool, tmp_path):
     (tmp_path / "out" / "deep").mkdir(parents=True)
     (tmp_path / "out" / "deep" / "r.xml").write_text(GOOD)
     (tmp_path / "pom.xml").write_text("<project/>")
+    (tmp_path / "package.json").write_text('{"name": "desk"}')
+    for name, runner in (("go.json", "go.json"), ("desk.tap", "node.tap")):
+        (tmp_path / name).write_bytes((EXAMPLES / "runners" / runner).read_bytes())
+    for folder in ("out/screenshots/day-1", "docs/images"):
+        (tmp_path / folder).mkdir(parents=True)
+        draw_logo("7-black.png", tmp_path).rename(tmp_path / folder / "page.png")
     draw_logo("7-black.png", tmp_path).rename(tmp_path / "company-logo.png")
     subprocess.run(["git", "init"], cwd=tmp_path, check=True, capture_output=True)
     subprocess.run(
@@ -248,11 +254,12 @@ def test_init_writes_settings_that_fit_and_hold(tool, tmp_path):
     )
     done = tool("init")
     assert done.code == 0
-    assert "Next: plain-verdict report out/deep" in done.out
+    assert "Next: plain-verdict report desk.tap go.json out/deep\n" in done.out
     text = (tmp_path / "plain-verdict.toml").read_text()
     settings = tomllib.loads(text)
     assert settings["report"]["title"] == "Booking desk"
     assert settings["brand"]["logo"] == "company-logo.png"
+    assert settings["evidence"]["look_in"] == ["out/screenshots"]
     # What it only suggests is right as well.
     suggested = re.sub(r"^# (?=[a-z_]+ = |\[\[)", "", text, flags=re.MULTILINE)
     jsonschema.validate(json.loads(json.dumps(tomllib.loads(suggested), default=str)), SCHEMA)

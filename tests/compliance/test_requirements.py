@@ -1,7 +1,9 @@
 """Requirements: files of requirements in every form, how checks name them, and how each stands."""
 
 import contextlib
+import io
 import json
+import zipfile
 
 import pytest
 from hypothesis import given
@@ -11,6 +13,7 @@ from selenium.webdriver.common.by import By
 from plain_verdict.model import Attempt, Check, Kind, Outcome, RequirementState
 from plain_verdict.requirements.formats import FORMATS
 from plain_verdict.requirements.matching import state_of
+from plain_verdict.requirements.scenarios import Scenario
 
 MARKDOWN = """# Booking
 
@@ -55,6 +58,15 @@ def reqif():
     return REQIF.format(objects=objects, children=children)
 
 
+def archive(**members):
+    """Return a zip archive of texts as the characters of its bytes."""
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w") as packed:
+        for name, text in members.items():
+            packed.writestr(name, text)
+    return made.getvalue().decode("latin-1")
+
+
 FILES = {
     "asked.md": MARKDOWN,
     "asked.csv": "ID;Summary;Section;Priority\nBQ-1;A day return can be paid;Payment;high\nBQ-2;A season ticket can be paid;Payment;low\n;no id;;\nBQ-3;A child pays half;Payment;\nBQ-4;The receipt arrives;;\n",
@@ -62,6 +74,7 @@ FILES = {
     "asked.toml": '[[requirement]]\nid = "BQ-1"\ntitle = "A day return can be paid"\ngroup = ["Booking", "Payment"]\n'
     + "".join(f'[[requirement]]\nid = "BQ-{at}"\ntitle = "{title}"\n' for at, title in ((2, "A season ticket can be paid"), (3, "A child pays half"), (4, "The receipt arrives"))),
     "asked.reqif": reqif(),
+    "asked.reqifz": archive(**{"files/picture.png": "x", "files/asked.reqif": reqif()}),
     "asked.feature": "Feature: Payment\n  Rule: At once\n"
     + "".join(f"    @BQ-{at}\n    Scenario: {title}\n      Given a desk\n      Then it is paid\n" for at, title in enumerate(("A day return can be paid", "A season ticket can be paid", "A child pays half", "The receipt arrives"), 1)),
 }  # fmt: skip
@@ -75,7 +88,7 @@ CASES = """<testsuite name="Desk">
 
 @pytest.mark.parametrize("name", FILES)
 def test_requirements_of_every_form_are_told_with_their_checks(tool, tmp_path, browser, name):
-    (tmp_path / name).write_text(FILES[name])
+    (tmp_path / name).write_bytes(FILES[name].encode("latin-1" if name.endswith("z") else "utf-8"))
     (tmp_path / "r.xml").write_text(CASES)
     (tmp_path / "plain-verdict.toml").write_text(
         f'[requirements]\nfiles = ["{name}"]\npattern = "BQ-\\\\d+"\n[[condition]]\nmeasure = "requirements not checked"\nat_most = 1\n'
@@ -105,8 +118,9 @@ ODD = {
     "twice.md": ("- BQ-1 One\n- BQ-1 Two\n", "of which the first counts: BQ-1"),
     "asked.reqif": ('<!DOCTYPE a [<!ENTITY b "c">]><a/>', "has a DOCTYPE, which is refused"),
     "wide.reqif": ("<?xml version='1.0' encoding='utf-16'?>" + "<!-- x -->" * 2000 + '<!DOCTYPE a SYSTEM "a.dtd"><a/>', "has a DOCTYPE, which is refused"),
+    "asked.reqifz": ("PK\x03\x04 cut", "is a damaged archive"),
     "cut.reqif": ("<REQ-IF><CORE", "is not XML"),
-    "asked.feature": ("Feature: x\n  Scenario: y\n    Given z\n    nonsense\n", "is not a feature file: (4:5)"),
+    "asked.feature": ("Feature: x\n  Scenario: y\n    Given z\n    nonsense\n", "is not a feature file: line 4 cannot be read: 'nonsense'"),
     "asked.docx": ("", "has an unknown format"),
     "none.md": (None, "No requirements file matches none.md"),
 }  # fmt: skip
@@ -136,4 +150,4 @@ def test_a_requirement_is_met_only_if_all_that_ran_passed(outcomes):
 @given(st.binary(max_size=300), st.sampled_from(sorted(FORMATS)))
 def test_no_bytes_end_in_anything_but_words(data, form):
     with contextlib.suppress(ValueError):
-        assert all(one.id for one in FORMATS[form](data))
+        assert all(isinstance(one, str | Scenario) or one.id for one in FORMATS[form](data))

@@ -99,6 +99,13 @@ def test_results_of_scans_mean_what_their_standard_says(tool, tmp_path, results,
     assert summary["verdict"] == ("not fit" if broken else "undecided" if undecided or not ran else "fit")
 
 
+def test_what_is_null_in_a_log_is_as_good_as_not_there(tool, tmp_path):
+    nothing = dict.fromkeys(("taxa", "relatedLocations", "graphs", "fixes", "suppressions", "codeFlows", "level"))
+    (tmp_path / "scan.sarif").write_text(log(result(**nothing), taxonomies=None, invocations=None))
+    done = tool("judge", "scan.sarif", "--json", "--detail")
+    assert rules_of(json.loads(done.out)) == ["Q1: no-eval failed high"], done.err
+
+
 WRONG = {
     "an older version": (log().replace("2.1.0", "2.0.0"), "is SARIF 2.0.0, and 2.1.0 is read", None),
     "truncated": (log(result())[:-30], "is not a readable SARIF log", None),
@@ -132,10 +139,33 @@ def test_words_and_places_of_a_scan(tool, tmp_path):
         result(locations=[base], message={"text": "see [the map](0)"}),
         result(locations=[{"logicalLocations": [{"fullyQualifiedName": "Fares.total"}]}]),
         result(locations=[{"physicalLocation": {"artifactLocation": {"index": 0}}}]),
+        # 3.11.5: an argument that is missing stays a place; 3.11.7: ids of the rule, then of its component.
+        result(message={"id": "default", "arguments": ["only one"]}),
+        result(message={"id": "whole", "arguments": [4]}, relatedLocations=[{"message": {"id": "whole", "arguments": ["9"]}, **PLACE}]),
+        result(message={"id": "gone"}),
+        result(message={"text": "a { brace and {0} stay"}),
+        result(suppressions=[{"kind": "inSource", "status": "underReview", "justification": "asked Kari", "location": PLACE}]),
+        result(suppressions=[{"kind": "external", "status": "rejected"}], graphTraversals=[{}]),
+        # 3.27.8: taxa of results, by index, by name, and of a taxonomy that is not there.
+        result(taxa=[{"index": 0, "toolComponent": {"index": 0}}, {"id": "CWE-20", "toolComponent": {"name": "CWE"}}, {"id": "A1", "toolComponent": {"name": "Ten"}}]),
     ]  # fmt: skip
+    taxonomies = [
+        {
+            "name": "CWE",
+            "taxa": [{"id": "CWE-95", "name": "Eval Injection", "helpUri": "https://weakness.example/95"}],
+        }
+    ]
+    driver = {**DRIVER, "globalMessageStrings": {"whole": {"text": "all {0} of {{them}}"}}}
     bases = {"SRC": {"uri": "src/", "uriBaseId": "ROOT"}, "ROOT": {"uri": "file:///home/kari/"}}
     (tmp_path / "scan.sarif").write_text(
-        log(*results, originalUriBaseIds=bases, artifacts=[{"location": {"uri": "b.js"}}])
+        log(
+            *results,
+            driver=driver,
+            originalUriBaseIds=bases,
+            artifacts=[{"location": {"uri": "b.js"}}],
+            taxonomies=taxonomies,
+            graphs=[{}],
+        )
     )
     tool("report", "scan.sarif", "--out", "v.html")
     text = (tmp_path / "v.html").read_text()
@@ -147,6 +177,17 @@ def test_words_and_places_of_a_scan(tool, tmp_path):
         "Fix: Call it by name",
         "src/a.js",
         "see the map",
+        "“only one” runs {text} at {1}",
+        "all 4 of {them}",
+        "see src/tick et.js:12:3 all 9 of {them}",
+        "a { brace and {0} stay",
+        "suppressed in the source at src/tick et.js:12:3 (under review): asked Kari",
+        "suppressed outside the source (rejected)",
+        "CWE-95: Eval Injection and CWE-20",
+        "https://weakness.example/95",
+        "has 1 message with fewer arguments than places",
+        "has 1 message whose id no rule explains",
+        "has 2 graphs, not shown",
         "Fares.total",
         "b.js",
     ):
@@ -498,6 +539,70 @@ def as_xml(name, value):
     return f"<{name}{flags}>{inside}</{name}>"
 
 
+# Risks with their status and deadline, on 22 November 2026: overdue, or why the number is not sure (model 1.1, risk).
+DEADLINES = {
+    "open and past": ("open", "2026-11-01T00:00:00Z", 1, ""),
+    "without a zone": ("investigating", "2026-11-01T12:00:00", 1, ""),
+    "the day itself": ("open", "2026-11-22T23:00:00Z", 0, ""),
+    "to come": ("remediating", "2026-12-24T00:00:00Z", 0, ""),
+    "closed": ("closed", "2026-11-01T00:00:00Z", 0, ""),
+    "an approved deviation": ("deviation-approved", "2026-11-01T00:00:00Z", 0, ""),
+    "a deviation that is asked for": ("deviation-requested", "2026-11-01T00:00:00Z", 1, ""),
+    "no deadline": ("open", "", 0, ""),
+    "a day that is none": ("open", "2026-02-31", 0, "has 1 deadline that can't be read: “2026-02-31”"),
+}
+
+
+@pytest.mark.parametrize("named", [True, False], ids=["named by a finding", "in no finding"])
+@pytest.mark.parametrize(("status", "deadline", "overdue", "note"), DEADLINES.values(), ids=DEADLINES)
+def test_open_risks_past_their_deadline_are_late_and_bound_by_a_condition(
+    tool, tmp_path, monkeypatch, status, deadline, overdue, note, named
+):
+    monkeypatch.setenv("SOURCE_DATE_EPOCH", "1795316400")
+    risk = {"uuid": "r1", "title": "Shared accounts", "description": "d", "statement": "s", "status": status}
+    one = {"uuid": "r", "title": "Yearly look", "description": "d", "start": "2026-11-20T02:00:00Z",
+           "risks": [{**risk, **({"deadline": deadline} if deadline else {})}],
+           "findings": [finding(1, "satisfied", ["r1"] if named else ()) | {"related-observations": []}]}  # fmt: skip
+    (tmp_path / "a.json").write_text(
+        json.dumps({"assessment-results": {"metadata": {"title": "Quay"}, "results": [one]}})
+    )
+    (tmp_path / "plain-verdict.toml").write_text('[[condition]]\nmeasure = "overdue risks"\nat_most = 0\n')
+    done = tool("report", "a.json", "--json", "--detail", "--out", "v.html")
+    summary = json.loads(done.out)
+    assert len(summary["overdue_risks"]) == overdue
+    assert summary["verdict"] == ("not fit" if overdue else "undecided" if note else "fit")
+    assert note in done.err
+    page = (tmp_path / "v.html").read_text()
+    assert ("is past its deadline" in page) == (">Overdue risk<" in page) == bool(overdue)
+    assert ("a risk that no finding names" in page) != named
+
+
+def test_a_risk_without_an_id_or_closed_elsewhere_hides_none(tool, tmp_path, monkeypatch):
+    monkeypatch.setenv("SOURCE_DATE_EPOCH", "1795316400")
+    risks = [
+        {"uuid": uuid, "title": title, "status": status, "deadline": "2026-11-01T00:00:00Z"}
+        for uuid, title, status in (("", "One", "open"), ("", "Two", "open"), ("r", "Three", "open"), ("r", "Three", "closed"))
+    ]  # fmt: skip
+    results = [{"title": "Look", "start": "2026-11-20T02:00:00Z", "risks": [risk], "findings": [finding(1, "satisfied") | {"related-observations": []}]} for risk in risks]  # fmt: skip
+    (tmp_path / "a.json").write_text(
+        json.dumps({"assessment-results": {"metadata": {"title": "Quay"}, "results": results}})
+    )
+    summary = json.loads(tool("report", "a.json", "--json", "--out", "v.html").out)
+    assert [risk["title"] for risk in summary["overdue_risks"]] == ["One", "Three", "Two"]
+
+
+def test_observations_that_no_finding_names_are_shown_for_information(tool, tmp_path):
+    document = oscal()
+    (result_,) = document["assessment-results"]["results"]
+    result_["observations"].append(
+        {"uuid": "o2", "description": "The office door was open", "methods": ["EXAMINE"], "collected": "x"}
+    )
+    (tmp_path / "a.json").write_text(json.dumps(document))
+    summary = json.loads(tool("report", "a.json", "--json", "--detail", "--out", "v.html").out)
+    assert rules_of(summary)[-1] == "The office door was open skipped none"
+    assert "an observation that no finding names" in (tmp_path / "v.html").read_text()
+
+
 @pytest.mark.parametrize("form", ["json", "xml"])
 def test_findings_of_assessments_mean_the_same_in_both_forms(tool, tmp_path, form):
     text = json.dumps(oscal())
@@ -628,6 +733,25 @@ def count_xccdf(text):
     return words["fail"], words["fail"], words["pass"], words["notchecked"]
 
 
+def count_oval(text):
+    """Count definitions in the same way, by their class: faults are true where something is wrong."""
+    sorts = dict(re.findall(r'<definition id="([^"]+)"[^>]* class="(\w+)"', text))
+    results = dict(re.findall(r'<definition definition_id="([^"]+)" result="([^"]+)"', text))
+    told = Counter(
+        (sorts[id_] in ("vulnerability", "patch"), result)
+        for id_, result in results.items()
+        if sorts[id_] != "inventory"
+    )
+    broken = told[True, "true"] + told[False, "false"]
+    return broken, broken, told[True, "false"] + told[False, "true"], 0
+
+
+def count(name):
+    if name.endswith("sarif"):
+        return count_sarif
+    return count_oval if "oval" in name else count_xccdf
+
+
 PRODUCERS = sorted(path.name for path in (EXAMPLES / "rules").iterdir())
 
 
@@ -635,7 +759,7 @@ PRODUCERS = sorted(path.name for path in (EXAMPLES / "rules").iterdir())
 def test_real_files_give_the_numbers_that_counting_gives(tool, tmp_path, name):
     text = (EXAMPLES / "rules" / name).read_text()
     (tmp_path / name).write_text(text)
-    findings, broken, kept, person = (count_sarif if name.endswith("sarif") else count_xccdf)(text)
+    findings, broken, kept, person = count(name)(text)
     summary = json.loads(tool("report", name, "--json", "--out", "v.html").out)
     rules = summary["rules"]
     assert (rules["findings"], rules["failed"], rules["passed"], rules["undecided"]) == (
@@ -670,6 +794,104 @@ OVAL = """<oval_results xmlns="o"><oval_definitions><definitions><definition id=
 <criterion test_ref="t2" result="false"/></criteria></definition></definitions><tests><test test_id="t1" result="true"><tested_item item_id="1" result="true"/></test>
 <test test_id="t3" result="false">{items}</test></tests><oval_system_characteristics><system_data><x_item id="1"><name>a</name><n>9</n></x_item></system_data>
 </oval_system_characteristics></system></results></oval_results>"""
+# Results of OVAL definitions by their class (NIST SP 800-126r2, 4.5.2), and how each ends.
+DEFINITIONS = {
+    "compliance": {"true": "passed", "false": "failed", "error": "errored", "unknown": "undecided", "not evaluated": "undecided", "not applicable": "skipped", "odd": "undecided"},
+    "vulnerability": {"true": "failed", "false": "passed", "error": "errored"},
+    "patch": {"true": "failed", "false": "passed"},
+    "miscellaneous": {"true": "passed", "false": "failed"},
+    "inventory": {"true": "skipped", "false": "skipped", "error": "errored"},
+}  # fmt: skip
+
+
+def test_definitions_in_a_file_of_their_own_mean_what_their_class_says(tool, tmp_path):
+    rows = [(f"oval:q:def:{sort}.{result}", sort, result, ends) for sort, ends_by_result in DEFINITIONS.items() for result, ends in ends_by_result.items()]  # fmt: skip
+    defined = "".join(
+        f'<definition id="{id_}" class="{sort}"><metadata><title>{id_}</title></metadata></definition>'
+        for id_, sort, *_ in rows
+    )
+    found = "".join(f'<definition definition_id="{id_}" result="{result}"/>' for id_, _, result, _ in rows)
+    (tmp_path / "o.xml").write_text(
+        '<oval_results xmlns="http://oval.mitre.org/XMLSchema/oval-results-5">'
+        f"<oval_definitions><definitions>{defined}</definitions></oval_definitions>"
+        f"<results><system><definitions>{found}</definitions></system></results></oval_results>"
+    )
+    done = tool("judge", "o.xml", "--json", "--detail")
+    outcomes = {check["name"]: check["outcome"] for check in json.loads(done.out)["checks"]}
+    assert outcomes == {id_: ends for id_, _, _, ends in rows}
+    assert "has 1 definition “odd”, which the standard does not know" in done.err
+
+
+OVAL_SYSTEMS = """<oval_results xmlns="http://oval.mitre.org/XMLSchema/oval-results-5"><oval_definitions><definitions>
+<definition id="d1" class="compliance"><metadata><title>One</title></metadata></definition><definition id="d2" class="compliance"/></definitions></oval_definitions>
+<results><system><definitions><definition definition_id="d1" result="false"/><definition definition_id="d2" variable_instance="1" result="false"/>
+<definition definition_id="d2" variable_instance="2" result="true"/></definitions></system>
+<system><definitions><definition definition_id="d1" result="true"/></definitions></system></results></oval_results>"""
+
+
+def test_no_system_instance_or_cut_hides_a_definition_that_failed(tool, tmp_path):
+    (tmp_path / "o.xml").write_text(OVAL_SYSTEMS)
+    counts = json.loads(tool("judge", "o.xml", "--json").out)["counts"]
+    assert (counts["failed"], counts["passed"]) == (2, 2)
+    (tmp_path / "o.xml").write_text(OVAL_SYSTEMS[: OVAL_SYSTEMS.index(' variable_instance="2"')])
+    done = tool("judge", "o.xml", "--json")
+    summary = json.loads(done.out)
+    assert (summary["counts"]["failed"], summary["verdict"]) == (2, "not fit")
+    assert "is truncated: results may be missing" in done.err
+
+
+TOGETHER = EXAMPLES / "rules-together"
+
+
+def test_definitions_say_why_a_rule_failed_and_count_once(tool, tmp_path):
+    for path in TOGETHER.iterdir():
+        (tmp_path / path.name).write_bytes(path.read_bytes())
+    done = tool("report", "strict.xml", "quay-oval-results.xml", "--json", "--detail", "--out", "v.html")
+    summary = json.loads(done.out)
+    assert [(check["name"], check["outcome"]) for check in summary["checks"]] == [
+        ("The patch of October is missing", "skipped"),
+        ("The till is installed", "skipped"),
+        ("The settings of the till can be written by all", "skipped"),
+        ("There are users", "passed"),
+        ("Passwords have 10 letters", "failed"),
+    ]
+    assert "not so: the least length is set" in (tmp_path / "v.html").read_text()
+    # A definition that failed where its rule passed stays.
+    text = (tmp_path / "quay-oval-results.xml").read_text()
+    swapped = text.replace('def:1" result="true"', 'def:1" result="false"')
+    (tmp_path / "quay-oval-results.xml").write_text(swapped)
+    assert swapped != text
+    summary = json.loads(tool("judge", "strict.xml", "quay-oval-results.xml", "--json").out)
+    assert summary["counts"]["failed"] == 2
+
+
+def test_values_and_tailorings_stand_in_the_texts_of_rules(tool, tmp_path):
+    for name in ("north.xml", "tailoring.xml", "quay-oval.xml"):
+        (tmp_path / name).write_bytes((TOGETHER / name).read_bytes())
+    done = tool("report", ".", "--out", "v.html", "--json", "--detail")
+    assert [check["name"] for check in json.loads(done.out)["checks"]] == [
+        "There are users",
+        "Passwords have 12 letters",
+    ]
+    text = (tmp_path / "v.html").read_text()
+    for words in ("At least 12 (Least length of a password).", "Shorter than 12 is guessed.", "Set minlen=12."):
+        assert words in text, words
+    # Results that do not say what was set: as the profile refines it; and a text that has a name.
+    found = (TOGETHER / "strict.xml").read_text()
+    found = re.sub(r"<set-value idref=[^/]*/set-value>", "", found).replace(
+        "letters</title>", '<sub idref="kind"/></title>'
+    )
+    refined = '<refine-value idref="xccdf_test.quay_value_minlen" selector="strict"/></Profile>'
+    found = found.replace("</Profile>", refined).replace(
+        "<Profile ", '<plain-text id="kind">signs</plain-text><Profile ', 1
+    )
+    (tmp_path / "refined.xml").write_text(found)
+    summary = json.loads(tool("judge", "refined.xml", "--json", "--detail").out)
+    assert summary["checks"][1]["name"] == "Passwords have 14 signs"
+    for name, what in (("tailoring.xml", "a tailoring"), ("quay-oval.xml", "OVAL definitions")):
+        assert f"{name}: holds {what} without results" in tool("judge", name).err
+
+
 # What a definition is for, its criteria, and the lines that say why.
 WHYS = {
     "a fault that is there": ("vulnerability", '<criteria result="true"><criterion test_ref="t1" result="true"/><criterion test_ref="t2" result="false"/></criteria>', ["so, and must not be: first", "  found: name a; n 9"]),
@@ -768,3 +990,24 @@ def test_artifacts_that_a_log_holds_are_evidence(tool, tmp_path):
     assert "run(everything)" in page
     assert "base64 that can" in page
     assert "of nobody" not in page
+
+
+SEVERITY_RULES = {
+    "a whole tool": ('{ tool = "QuayLint" }', ["low", "low"]),
+    "one rule by its id": ('{ tool = "Quay*", rule = "Q1" }', ["low", "critical"]),
+    "one rule by its name": ('{ rule = "no-eval" }', ["low", "critical"]),
+    "no part of an id": ('{ rule = "Q" }', ["high", "critical"]),
+    "by an expression": ('{ rule = "/^Q[13]$/" }', ["low", "low"]),
+    "by what it was": ('{ severity = "critical" }', ["high", "low"]),
+    "another tool": ('{ tool = "DeskLint" }', ["high", "critical"]),
+}
+
+
+@pytest.mark.parametrize(("match", "severities"), SEVERITY_RULES.values(), ids=SEVERITY_RULES)
+def test_the_team_sets_the_severity_of_a_tool_s_rules(tool, tmp_path, match, severities):
+    (tmp_path / "scan.sarif").write_text(log(result(), result("Q3")))
+    (tmp_path / "plain-verdict.toml").write_text(f'[[severity]]\nmatch = {match}\nis = "low"\n')
+    summary = json.loads(tool("judge", "scan.sarif", "--json", "--detail").out)
+    assert [check["severity"] for check in summary["checks"]] == severities
+    assert summary["verdict"] == ("fit" if severities == ["low", "low"] else "not fit")
+    assert ("matches no rule of any tool" in str(summary["rule_notes"])) == (severities == ["high", "critical"])

@@ -265,6 +265,7 @@ NEVER = {
     ),
     # Samples of months, and what stands inside a file that can't be read: tests of their own have them.
     *("LoadRun.notes", "Unread.where", "HistoryContext.notes"),
+    *("Run.baseline_notes", "Comparison.too_short", "Comparison.needed_s"),
     "Payload.kind",  # of what others are made from
 }
 

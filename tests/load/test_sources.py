@@ -24,7 +24,6 @@ from plain_verdict.load.counts import SparseCounts
 from plain_verdict.load.metrics import MetricState, bin_of, metric_of
 from plain_verdict.load.numbers import numbers_of
 from plain_verdict.load.percentiles import rank_of
-from plain_verdict.load.rates import effect_of
 from plain_verdict.load.state import LoadState
 from plain_verdict.model.statistics import wilson_interval
 from plain_verdict.readers.reading import read_all
@@ -281,8 +280,6 @@ def test_shares_have_the_intervals_of_their_sources():
     # Source: Newcombe 1998, Statistics in Medicine 17(8), 857 to 872, table I: 81 of 263, method 3 (Wilson)
     assert wilson_interval(81, 263) == (pytest.approx(0.2553, abs=1e-4), pytest.approx(0.3662, abs=1e-4))
     assert wilson_interval(0, 20)[0] == 0.0
-    assert effect_of([(100, 5)] * 20) == 1.0
-    assert effect_of([(100, 0)] * 19 + [(100, 100)]) == pytest.approx(100, rel=0.1)
 
 
 def test_a_cluster_gives_the_same_numbers_also_when_a_worker_dies(tmp_path, monkeypatch):

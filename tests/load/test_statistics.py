@@ -10,13 +10,14 @@ import pytest
 from scipy import stats
 from test_load import START_US, block, run_of
 
+from plain_verdict.load.batches import joint_degrees, reach_of
 from plain_verdict.load.bins import FINE_BITS, bins_of
 from plain_verdict.load.comparison import NoiseThreshold, compare
 from plain_verdict.load.hints import find_slow_start
 from plain_verdict.load.percentiles import Batches, Histogram, interval, percentile
 from plain_verdict.load.rates import compare_failed, compare_sent, effect_of
 from plain_verdict.load.state import LoadState
-from plain_verdict.model import RequestNumbers, Series
+from plain_verdict.model import Rates, RequestNumbers, Series
 from plain_verdict.model.statistics import wilson_interval
 
 
@@ -52,21 +53,53 @@ def test_the_interval_of_two_shares_is_that_of_newcombe(now, before, ends):
     assert compare_failed(new, old, None).low is None
 
 
-# Requests and failures of each minute, and how many count as one: m var(r) / (n p q), by hand.
+# Requests and failures of each batch, and how many count as one: var(sum of r) / (n p q), by hand; None: too few.
 EFFECTS = {
-    "all in one minute": ([(10, 0), (10, 5)], 2 * 12.5 / (20 * 0.25 * 0.75)),
-    "as many in each": ([(10, 1), (10, 1), (10, 1)], 1.0),
-    "none failed": ([(10, 0), (10, 0)], 1.0),
-    "all failed": ([(4, 4), (6, 6)], 1.0),
-    "one minute": ([(10, 3)], 1.0),
-    "nothing sent": ([(0, 0), (0, 0)], 1.0),
-    "other sizes": ([(20, 0), (20, 0), (10, 5)], 3 * np.var([-2, -2, 4], ddof=1) / (50 * 0.1 * 0.9)),
+    "all in one batch": ([(10, 0)] * 7 + [(10, 5)], None),
+    "as many in each": ([(10, 1)] * 6, 1.0),
+    "none failed": ([(10, 0)] * 4, 1.0),
+    "all failed": ([(4, 4), (6, 6), (4, 4), (6, 6)], 1.0),
+    "three batches": ([(10, 3)] * 3, None),
+    "nothing sent": ([(0, 0)] * 5, 1.0),
 }
 
 
-@pytest.mark.parametrize(("minutes", "effect"), EFFECTS.values(), ids=EFFECTS)
-def test_failures_that_gather_count_for_fewer(minutes, effect):
-    assert effect_of(minutes) == pytest.approx(effect)
+def by_hand(residues):
+    """The variance of a sum over batches, after Kendall 1954 and Bayley & Hammersley 1946, of twenty batches at most."""
+    residues = np.array(residues)
+    size, apart = residues.size, residues - residues.mean()
+    found = (apart[1:] * apart[:-1]).sum() / (apart**2).sum()
+    found += (1 + 4 * found) / size
+    likeness = min(0.6, max(0.0, found + 0.3 / math.sqrt(size)))
+    return size * residues.var(ddof=1) * (1 + likeness) / (1 - likeness), (size - 1) * (1 - likeness**2) / (
+        1 + likeness**2
+    )
+
+
+@pytest.mark.parametrize(("batches", "effect"), EFFECTS.values(), ids=EFFECTS)
+def test_failures_that_gather_count_for_fewer(batches, effect):
+    sent, failed = zip(*batches, strict=True)
+    if len(batches) == 8:
+        share = sum(failed) / sum(sent)
+        variance, _ = by_hand([bad - share * all_ for all_, bad in batches])
+        effect = variance / (sum(sent) * share * (1 - share))
+    assert effect_of(Rates(15, sent, failed)) == (None if effect is None else pytest.approx(effect))
+
+
+def test_batches_grow_with_the_run_and_while_neighbours_are_alike():
+    rng = np.random.default_rng(8)
+    alone = rng.normal(size=80)
+    assert reach_of(alone).batches == 20
+    assert not reach_of(alone).alike
+    wandering = np.cumsum(rng.normal(size=80))
+    assert reach_of(wandering).batches == 10
+    assert reach_of(wandering).alike
+    assert reach_of(wandering).degrees < reach_of(alone).degrees
+    assert reach_of(alone[:3]) is None
+    for size in (4, 15, 20):
+        found, (variance, degrees) = reach_of(alone[:size]), by_hand(alone[:size])
+        if found.batches == size:
+            assert (found.variance, found.degrees) == pytest.approx((variance, max(2.0, degrees)))
 
 
 @pytest.mark.parametrize(("share", "number"), [(0.5, 40), (0.95, 200), (0.99, 600)])
@@ -76,14 +109,21 @@ def test_a_percentile_s_interval_is_that_of_woodruff(share, number):
     took_us = np.arange(1, number + 1) * 1000
     times = Histogram(bins_of(took_us, FINE_BITS), np.full(number, minutes), 1000, 1000, number * 1000)
     coarse = np.unique(bins_of(took_us, 5), return_counts=True)
-    batches = Batches(np.tile(coarse[0], minutes), np.tile(coarse[1], minutes), np.arange(minutes) * coarse[0].size)
+    starts, slots = np.arange(minutes) * coarse[0].size, np.arange(minutes)
+    batches = Batches(np.tile(coarse[0], minutes), np.tile(coarse[1], minutes), starts, slots)
     total = number * minutes
-    reach = stats.t.ppf(0.975, minutes - 1) * math.sqrt(share * (1 - share) / total)
+    likeness = 1 / minutes + 0.3 / math.sqrt(minutes)
+    degrees = (minutes - 1) * (1 - likeness**2) / (1 + likeness**2)
+    reach = stats.t.ppf(0.975, degrees) * math.sqrt(share * (1 - share) / total)
     ranks = [min(total, max(1, math.ceil(round(end * total, 9)))) for end in (share - reach, min(1, share + reach))]
-    assert interval(times, share, batches) == pytest.approx([math.ceil(rank / minutes) / 1000 for rank in ranks])
+    found = interval(times, share, batches)
+    assert found[:2] == pytest.approx([math.ceil(rank / minutes) / 1000 for rank in ranks])
     assert percentile(times, share) == pytest.approx(math.ceil(share * total / minutes - 1e-9) / 1000)
-    few = Batches(coarse[0], coarse[1], np.arange(1))
-    assert interval(times, share, few) is None
+    for first, left in ((9, 3), (12, 0), (13, 0)):
+        few = batches.since(first)
+        assert (few.slots.size, few.bins.size) == (left, left * coarse[0].size)
+        assert interval(times, share, few) is None
+    assert batches.since(-3) is batches
 
 
 @pytest.mark.parametrize(("share", "least"), [(0.5, 5), (0.9, 29), (0.95, 59), (0.99, 299), (0.999, 2995)])
@@ -102,9 +142,24 @@ def test_what_was_sent_is_compared_as_two_means_are():
     starts = [np.sort([rng.uniform(0, 60 * 14) for _ in range(size)]) for size in (4000, 4600)]
     now, before = (run_of(block(np.full(own.size, 5.0), own)) for own in starts)
     found = compare_sent(now, before)
-    means = [np.array([count for count, _ in run.minutes[1:-1]]) / 60 for run in (now, before)]
-    wanted = stats.ttest_ind(*means).confidence_interval()
-    assert (found.low, found.high) == pytest.approx((wanted.low, wanted.high))
+    means, errors = [], []
+    for run in (now, before):
+        counts = np.array(run.rates.sent[1:-1], float)
+        # Three batches of 15 s at a time: twenty at most.
+        grouped = np.add.reduceat(counts - counts.mean(), np.arange(0, counts.size, 3))
+        variance, degrees = by_hand(grouped)
+        means.append(counts.mean() / 15)
+        errors.append((math.sqrt(variance) / counts.size / 15, degrees))
+    reach = stats.t.ppf(0.975, joint_degrees(*errors)) * math.hypot(*(error for error, _ in errors))
+    difference = means[0] - means[1]
+    assert (found.low, found.high) == pytest.approx((difference - reach, difference + reach))
+
+
+def test_degrees_of_a_difference_are_those_of_welch():
+    rng = np.random.default_rng(4)
+    one, two = rng.normal(0, 1, 9), rng.normal(0, 3, 14)
+    errors = [(values.std(ddof=1) / math.sqrt(values.size), values.size - 1) for values in (one, two)]
+    assert joint_degrees(*errors) == pytest.approx(stats.ttest_ind(one, two, equal_var=False).df)
 
 
 def test_a_change_s_interval_is_that_of_a_ratio():
@@ -115,8 +170,9 @@ def test_a_change_s_interval_is_that_of_a_ratio():
     )
     for change in compare(now, before).changes:
         new, old = (run.whole.percentile(change.per_cent) for run in (now, before))
-        errors = [(one.high_s - one.low_s) / 2 / stats.t.ppf(0.975, one.batches - 1) for one in (new, old)]
-        t, ratio = stats.t.ppf(0.975, 2 * (new.batches - 1)), new.value_s / old.value_s
+        errors = [(one.high_s - one.low_s) / 2 / stats.t.ppf(0.975, one.degrees) for one in (new, old)]
+        joint = joint_degrees((errors[0], new.degrees), (errors[1], old.degrees))
+        t, ratio = stats.t.ppf(0.975, joint), new.value_s / old.value_s
         reach = t * math.hypot(*errors)
         assert (change.low_s, change.high_s) == pytest.approx(
             (new.value_s - old.value_s - reach, new.value_s - old.value_s + reach)

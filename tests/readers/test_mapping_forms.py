@@ -145,6 +145,8 @@ FORMS = {
     "what conditions leave out": (PLAIN.replace('"n"', '"n"\neach = "$.c[*]"') + 'where = { k = 1 }', "r.json", '{"c": [{"n": "x", "o": "ok", "k": 1}, {"n": "y", "o": "bad", "k": 2}]}', ["x passed"], []),
     "the file's own numbers": (PLAIN.replace('"n"', '"n"\neach = "$.c[*]"'), "r.json", '{"stats": {"tests": 3, "numFailedTests": 1, "suites": 9}, "c": [{"n": "x", "o": "ok"}]}', ["x passed"], ["!reports 3 checks, but the mapping finds 1", "!reports 1 failed check, but the mapping finds 0"]),
     "a list of failures": (PLAIN.replace('"n"', '"n"\neach = "$.c[*]"'), "r.json", '{"failures": [{"title": "y"}], "c": [{"n": "x", "o": "ok"}]}', ["x passed"], ["!reports 1 failed check"]),
+    "the whole says that it failed": (PLAIN.replace('"n"', '"n"\neach = "$.c[*]"'), "r.json", '{"ok": false, "c": [{"n": "x", "o": "ok"}]}', ["x passed"], ["!says that it failed, but the mapping finds no check that did", "at $.ok"]),
+    "a level says that it failed": ('[[mapping.level]]\neach = "/r/s"\n' + XML.replace("/r/c", "c"), "r.xml", '<r><s result="failed"><c n="x" o="bad"/></s><s result="failed"><c n="y" o="ok"/></s></r>', ["x failed", "y passed"], ["!1 level with a failure of which the mapping finds no check", "/s/@result"]),
     "numbers of elements": (XML, "r.xml", '<r tests="2" failures="0" time="3"><c n="x" o="ok"/></r>', ["x passed"], ["!reports 2 checks, but the mapping finds 1"]),
     "numbers of levels": ('[[mapping.level]]\neach = "/r/s"\n' + XML.replace("/r/c", "c"), "r.xml", '<r><s failures="1"><c n="x" o="ok"/></s><s failures="1"/></r>', ["x passed"], ["!reports 2 failed checks"]),
 }  # fmt: skip
@@ -397,3 +399,44 @@ def test_many_events_are_read_in_bounded_memory(tool, tmp_path):
         file.write(json.dumps({"id": "c0", "out": "y"}) + "\n")
     (tmp_path / "s.toml").write_text(HEAD + EVENTS + EVENT)
     assert json.loads(tool("judge", "r.jsonl", "--mapping", "s.toml", "--json").out)["counts"]["passed"] == 30_000
+
+
+PASSED = [{"name": "Book", "status": "passed"}, {"name": "Pay", "status": "passed"}]
+FAILURES = {
+    "the whole says so": {"success": False, "tests": PASSED},
+    "a word for the whole": {"outcome": "failed", "tests": PASSED},
+    "an exit code": {"exitCode": 1, "tests": PASSED},
+    "hooks": {"tests": PASSED, "hooks": [{"name": "after all", "status": "failed"}]},
+    "errors of the runner": {"tests": PASSED, "errors": ["a worker died"]},
+    "an error in what passed": {"tests": [PASSED[0], {**PASSED[1], "error": {"message": "no card"}}]},
+    "no outcome": {"tests": [*PASSED, {"name": "Print"}]},
+    "errors of a suite": {"suites": [{"name": "A", "tests": PASSED, "errors": [{"message": "no teardown"}]}, {"name": "B", "tests": PASSED}]},
+    "a suite that failed": {"suites": [{"name": "A", "status": "failed", "tests": PASSED}, {"name": "B", "status": "passed", "tests": PASSED}]},
+    "one of two results": {"tests": [{"name": "Book", "results": [{"status": "failed"}, {"status": "passed"}]}, {"name": "Pay", "results": [{"status": "passed"}]}]},
+    "a step": {"tests": [{**PASSED[0], "steps": [{"name": "sign", "ok": False}, {"name": "open", "ok": True}]}, {**PASSED[1], "steps": []}]},
+    "a second result": [{**PASSED[0], "result": "failed"}, {**PASSED[1], "result": "passed"}],
+    "the same name": {"tests": [*PASSED, {"name": "Pay", "status": "failed"}]},
+    "another device": {"desktop": {"tests": PASSED}, "phone": {"tests": [PASSED[0], {**PASSED[1], "status": "failed"}]}},
+    "the second group": {"groups": {"A": {"Book": "passed", "Pay": "passed"}, "B": {"Print": "failed"}}},
+    "a file that is truncated.json": '{"tests": [{"name": "Book", "status": "passed"}, {"name": "Pay", "status": "fa',
+    "a line that is truncated.jsonl": lines(*PASSED) + '{"name": "Print", "stat',
+    "an event without an end.jsonl": lines(*({"event": e, "id": i} for i in "ab" for e in ("started", "passed"))) + '{"event": "started", "id": "c"}\n',
+    "the root.xml": '<r status="failed"><t name="Book" status="passed"/><t name="Pay" status="passed"/></r>',
+    "elements for failures.xml": '<r><t name="Book" status="passed"/><t name="Pay" status="passed"/><fault name="Print"/></r>',
+    "elements with a prefix.xml": '<q:r q:status="failed"><q:t name="Book" status="passed"/><q:t name="Pay" status="passed"/></q:r>',
+    "a column.csv": "name,chrome,firefox\nBook,pass,fail\nPay,pass,pass\n",
+    "a table above.csv": "name,status\nBook,passed\nPay,failed\n\nStep,Result,Time\nPrint,passed,1\nScan,passed,2\n",
+    "a table below.csv": "Step,Result,Time\nPrint,passed,1\nScan,passed,2\n\nname,status\nBook,passed\nPay,failed\n",
+    "a remark as outcome.csv": "name,status\nBook,passed\nPay,passed but slow\n",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", FAILURES)
+def test_no_failure_vanishes_in_a_file_that_is_read_by_a_draft(tool, tmp_path, name):
+    content = FAILURES[name]
+    file = f"r.{name.partition('.')[2] or 'json'}"
+    (tmp_path / file).write_text(content if isinstance(content, str) else json.dumps(content))
+    (tmp_path / "whole.xml").write_text('<testsuite name="Desk"><testcase name="Pay"/></testsuite>')
+    summary = json.loads(tool("judge", file, "whole.xml", "--json").out)
+    assert summary["verdict"] != "fit"
+    assert "Traceback" not in tool("mapping", file).err

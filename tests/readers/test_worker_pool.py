@@ -23,7 +23,7 @@ CASE = '<testsuite name="Quay {0}"><testcase name="sails {0}" time="0.{0}"/></te
 def read(folder: Path, samples: SamplesOptions = IN_THREADS):
     told: list[tuple] = []
     run = reading.read_all(
-        discover([str(folder)]).sources, DEFAULT_LIMITS, lambda *it: told.append(it), (), samples
+        discover([str(folder)]).sources, DEFAULT_LIMITS, lambda *it: told.append(it), samples=samples
     )
     assert told[-1][0] <= told[-1][1]
     return run

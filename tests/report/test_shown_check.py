@@ -53,6 +53,7 @@ NOT_SHOWN = {
     "Rule.findings": "they are counted where rules are given, and shown one by one as problems",
     "Rule.new_findings": "a condition bounds them",
     "Rule.allowed": "the waiver that it becomes is shown",
+    "Rule.risks": "each is a fact of the check as well; those past their deadline stand in the compliance section",
 }
 CONTAINERS = ("problems", "outputs", "logs", "evidence", "steps", "expectations", "exchanges", "body", "timings")
 """Fields whose structs are looked for themselves."""

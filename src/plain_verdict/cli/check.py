@@ -58,8 +58,9 @@ def _delivery_trouble(request: Request) -> list[PlainVerdictError]:
 
 
 def _rules_in(rules: Rules) -> str:
-    rules_by_noun = ((rules.causes, "cause"), (rules.waivers, "waiver"), (rules.conditions, "condition"))
-    numbers = [plural(len(rules_of_kind), noun) for rules_of_kind, noun in rules_by_noun if rules_of_kind]
+    by_noun = {"cause": rules.causes, "waiver": rules.waivers, "condition": rules.conditions}
+    numbers = [plural(len(found), noun) for noun, found in by_noun.items() if found]
+    numbers += [plural(len(rules.severities), "severity", "severities")] if rules.severities else []
     return join_list(numbers) if numbers else "no causes, waivers or conditions"
 
 

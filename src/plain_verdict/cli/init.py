@@ -8,12 +8,20 @@ from pathlib import Path
 from plain_verdict.cli.common import DONE, add_debug
 from plain_verdict.cli.terminal import show
 from plain_verdict.inputs.facts import remote_name
+from plain_verdict.inputs.source import RESULT_SUFFIXES
 from plain_verdict.readers import knows
 from plain_verdict.runtime.errors import UsageError, WriteError
 from plain_verdict.settings.loading import NAME
 
 _LOGO = re.compile(r"(?:.*[-_ ])?logo(?:[-_ ].*)?\.(?:svg|png|webp|jpe?g)", re.IGNORECASE)
 _DARK = re.compile(r"dark|white|negative|inverse", re.IGNORECASE)
+_RESULT_SUFFIXES = (*RESULT_SUFFIXES, ".trx", ".sarif", ".subunit", ".csv", ".load", ".ttl")
+_EVIDENCE = re.compile(
+    r"(?:test[-_ ]?)?(?:screen[-_ ]?)?(?:shots?|evidence|captures?|attachments?|artifacts?|videos?|traces?)",
+    re.IGNORECASE,
+)
+_EVIDENCE_SUFFIXES = (".png", ".jpg", ".jpeg", ".webp", ".webm", ".mp4", ".zip", ".har")
+_MOST_ALONE = 5  # result files that are named one by one: of more, the folder is
 _MOST_FILES = 20_000  # looked through for results: a home folder must not take minutes
 _SKIPPED = {"node_modules", "venv", "site-packages", "__pycache__", "dist", "build"}
 
@@ -31,8 +39,9 @@ def run(options: argparse.Namespace) -> int:
     folder = Path(options.folder)
     target = folder / NAME
     files = _files(folder)
-    results, logos = _result_folders(files), _logos(files)
-    text = _settings(_title(folder), [logo.relative_to(folder).as_posix() for logo in logos])
+    results, logos = _results(files, folder), _logos(files)
+    evidence = [path.relative_to(folder).as_posix() for path in _evidence_folders(files)]
+    text = _settings(_title(folder), [logo.relative_to(folder).as_posix() for logo in logos], evidence)
     try:
         with target.open("x", encoding="utf-8") as file:
             file.write(text)
@@ -43,6 +52,8 @@ def run(options: argparse.Namespace) -> int:
     show(f"Wrote {target}")
     for logo in logos:
         show(f"  logo: {logo}", "soft")
+    for path in evidence:
+        show(f"  evidence: {path}", "soft")
     for result in results:
         show(f"  results: {result}", "soft")
     show(f"Next: plain-verdict report {' '.join(map(str, results)) or 'RESULTS'}")
@@ -59,11 +70,25 @@ def _files(folder: Path) -> list[Path]:
     return found
 
 
-def _result_folders(files: list[Path]) -> list[Path]:
-    """Return the folders that hold files which a reader knows; told by their content, as always."""
-    paths = {path.parent for path in files if path.suffix in (".xml", ".jsonl") and knows(path)}
-    inner = sorted(paths)
-    return [path for path in inner if not any(other != path and other in path.parents for other in inner)]
+def _results(files: list[Path], folder: Path) -> list[Path]:
+    """Return folders with files that a reader knows by their content, and such files of the folder itself."""
+    known = [path for path in files if path.name.lower().endswith(_RESULT_SUFFIXES) and knows(path)]
+    alone = [path for path in known if path.parent == folder]
+    if len(alone) > _MOST_ALONE:
+        return [folder]
+    return [*alone, *_outermost({path.parent for path in known} - {folder})]
+
+
+def _evidence_folders(files: list[Path]) -> list[Path]:
+    """Return the folders of pictures, videos and traces that are named for such."""
+    kept = [path.parent for path in files if path.suffix.lower() in _EVIDENCE_SUFFIXES]
+    return _outermost(
+        {folder for path in kept for folder in (path, *path.parents) if _EVIDENCE.fullmatch(folder.name)}
+    )
+
+
+def _outermost(folders: set[Path]) -> list[Path]:
+    return [path for path in sorted(folders) if not any(other in path.parents for other in folders)]
 
 
 def _logos(files: list[Path]) -> list[Path]:
@@ -80,12 +105,18 @@ def _title(folder: Path) -> str:
     return re.sub(r"[-_.]+", " ", name).strip().capitalize() or "Check results"
 
 
-def _settings(title: str, logos: list[str]) -> str:
+def _settings(title: str, logos: list[str], evidence: list[str]) -> str:
     def pair(key: str, value: str) -> str:
         escaped = value.replace("\\", "\\\\").replace('"', '\\"')
         return f'{key} = "{escaped}"'
 
     logo = pair("logo", logos[0]) if logos else '# logo = "logo.svg"     # PNG, JPEG, WebP or SVG'
+    look_in = ", ".join('"' + name.replace("\\", "\\\\").replace('"', '\\"') + '"' for name in evidence)
+    found = (
+        f"look_in = [{look_in}]"
+        if evidence
+        else '# look_in = ["screenshots"]   # folders of pictures, videos and logs'
+    )
     dark = f"\n{pair('logo_dark', logos[1])}" if len(logos) > 1 else ""
     return f"""\
 # Settings of Plain Verdict. Every key: docs/settings.md. Paths are relative to this file.
@@ -100,6 +131,9 @@ def _settings(title: str, logos: list[str]) -> str:
 # organisation = "Your company"
 {logo}{dark}
 # accent = "#155e8a"
+
+[evidence]
+{found}
 
 [facts]
 # team = "booking desk"

@@ -52,6 +52,27 @@ def read_newer_than(text: str, now: datetime) -> datetime | None:
     return moment.astimezone() if moment.tzinfo is None else moment
 
 
+class StillCounts:
+    """Tells of each file, as it is read, whether ``check_completeness`` counts it: no double, and not too old."""
+
+    def __init__(self, newer_than: datetime | None = None) -> None:
+        self._newer_than = newer_than
+        self._seen: set[tuple[str, int]] = set()
+
+    def __call__(self, file: ResultFile) -> bool:
+        """Return whether the file counts; to be asked once for each, in their order."""
+        key = (file.digest, file.go)
+        if file.digest and key in self._seen:
+            return False
+        self._seen.add(key)
+        return self._newer_than is None or _is_new(file, self._newer_than)
+
+
+def _is_new(file: ResultFile, newer_than: datetime) -> bool:
+    ended = _ended(file)
+    return ended is None or ended >= newer_than
+
+
 def check_completeness(run: Run, expected: Expected) -> Run:
     """Return the run without doubles and files that are too old, with notes on all that is odd."""
     files = _without_doubles(run.files)
@@ -89,7 +110,7 @@ def _new_enough(
     left_out: list[tuple[ResultFile, datetime]] = []
     for file in files:
         ended = _ended(file)
-        if ended is None or ended >= newer_than:
+        if ended is None or _is_new(file, newer_than):
             kept.append(file)
         else:
             left_out.append((file, ended))

@@ -1,6 +1,7 @@
 """Weighs the team's conditions: a measure, a bound, a scope; and says each in words."""
 
 from collections.abc import Mapping, Sequence
+from datetime import date
 from fnmatch import fnmatchcase
 from itertools import chain
 
@@ -25,12 +26,13 @@ _WHOLE_RUN = Scope()
 class Scopes:
     """The parts of a run that conditions look at, each looked through once."""
 
-    def __init__(self, run: Run, waived: Mapping[str, Waived]) -> None:
+    def __init__(self, run: Run, waived: Mapping[str, Waived], today: date) -> None:
         self._run = run
+        self._today = today
         self._waived = waived
         scores = tuple(score for file in run.files for score in file.scores)
         self._since = run.in_series.since if run.in_series else None
-        inputs = ScopeInputs(run.api, run.requirements, scores, self._since)
+        inputs = ScopeInputs(run.api, run.requirements, scores, self._since, today)
         whole = CheckedScope(run.checks, waived, run.tally, inputs)
         self._found = {_WHOLE_RUN: whole}
 
@@ -57,7 +59,7 @@ class Scopes:
                 call for call in self._run.api.calls if _is_in(scope, call.check) and _is_meant(scope, call)
             )
             api = msgspec.structs.replace(self._run.api, calls=calls)
-            inputs = ScopeInputs(api, scores=self._scores_of(scope.subject), since=self._since)
+            inputs = ScopeInputs(api, scores=self._scores_of(scope.subject), since=self._since, today=self._today)
             self._found[scope] = CheckedScope(inside, self._waived, inputs=inputs)
         return self._found[scope]
 

@@ -145,6 +145,12 @@ def matches_everything(wanted: str) -> bool:
     return not wanted.strip() or all(map(_test(wanted), _PROBES))
 
 
+def whole_test(wanted: str) -> Callable[[str], bool]:
+    """Return a test for a whole value. Raises ValueError for a regular expression that is none."""
+    is_pattern = "*" in wanted or "?" in wanted or (len(wanted) > 2 and wanted[0] == wanted[-1] == "/")
+    return _test(wanted) if is_pattern else lambda value: value == wanted
+
+
 def _test(wanted: str) -> Callable[[str], bool]:
     if len(wanted) > 2 and wanted.startswith("/") and wanted.endswith("/"):
         return Expression(wanted[1:-1]).is_in

@@ -31,7 +31,7 @@ from plain_verdict.model import (
     TimeBound,
 )
 from plain_verdict.settings.rules import ConditionRule, Scope
-from plain_verdict.text.formatting import capital, format_change, format_failed_share, join_list
+from plain_verdict.text.formatting import capital, format_change, format_duration, format_failed_share, join_list
 
 _OUTCOME_OF_STATE = {State.MET: Outcome.PASSED, State.NOT_MET: Outcome.FAILED, State.OPEN: Outcome.UNDECIDED}
 
@@ -109,7 +109,7 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
         low, high = measure.interval(request, sent)
         if not _decides((low, value, high), limit, keeps, exactly=key == "exactly"):
             state = State.OPEN
-        met = f"{met} (95 % CI {format_change(low)} to {format_change(high)} %)"
+        met = f"{met} (95 % CI {format_change(low)} to {format_change(high)} %{_left_out(sent)})"
     if state is State.MET and key == "at_most" and _too_many_failed(rule.measure, request):
         # Those that failed were not answered within any time, so so many per cent can't have been.
         failed = f"{format_failed_share(request.failed_share)} failed"
@@ -118,6 +118,12 @@ def _target(rule: ConditionRule, measure: LoadMeasure, request: RequestNumbers, 
         )
     short = measure.format(value) if measure.unit is SECONDS else met
     return Target(rule, request.name, words, state, title, met, short, limit)
+
+
+def _left_out(sent: Sent) -> str:
+    """Return which beginning a change is judged without: what is slow there only, no target on a change sees."""
+    start_s = sent.compared.without_start_s if sent.compared else 0.0
+    return f", without the first {format_duration(start_s)}" if start_s else ""
 
 
 def _decides(

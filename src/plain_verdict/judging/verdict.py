@@ -10,8 +10,10 @@ from plain_verdict.judging.causes import find_causes
 from plain_verdict.judging.conditions import Scopes, weigh
 from plain_verdict.judging.kinds import Weighed, judge_kinds
 from plain_verdict.judging.measures import NEW_FAILURES, PASS_RATE, CheckedScope
+from plain_verdict.judging.overdue_risks import find_overdue_risks, remarks_on_risks
 from plain_verdict.judging.remarks import reasons_of, remarks_on
 from plain_verdict.judging.sentence import Changes, SentenceFacts, explain
+from plain_verdict.judging.severity_rules import notes_on
 from plain_verdict.judging.severity_threshold import set_aside
 from plain_verdict.judging.targets import all_failed, sent_in
 from plain_verdict.judging.waivers import apply_waivers
@@ -41,7 +43,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
     waivers = apply_waivers(run, rules.waivers, today)
     not_counted, suppression_remarks = set_aside(run.checks, rules.breaks_from, waivers.waived, today)
     waived = waivers.waived | not_counted
-    scopes = Scopes(run, waived)
+    scopes = Scopes(run, waived, today)
     target_results, scope_notes = weigh(rules.conditions, scopes)
     gaps = len({gap.path for gap in run.not_whole})
     no_failures = tuple(_no_failures(scopes.whole, rules.conditions))
@@ -66,6 +68,8 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
     )
     sentence = explain(word, facts)
     remarks = (*remarks_on(run, facts, sentence, waived), *waivers.remarks, *suppression_remarks)
+    overdue_risks = find_overdue_risks(run.checks, today)
+    remarks += tuple(remarks_on_risks(overdue_risks))
     return Verdict(
         word=word,
         why=sentence.text,
@@ -75,7 +79,8 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         causes=causes,
         kinds=kinds,
         waived=waived,
-        notes=(*cause_notes, *waivers.notes, *scope_notes),
+        overdue_risks=overdue_risks,
+        notes=(*cause_notes, *waivers.notes, *scope_notes, *notes_on(rules.severities, run.checks)),
     )
 
 

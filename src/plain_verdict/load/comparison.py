@@ -10,12 +10,14 @@ from typing import NamedTuple
 
 import msgspec
 
-from plain_verdict.load.percentiles import LEAST_BATCHES
+from plain_verdict.load.batches import joint_degrees
 from plain_verdict.load.rates import compare_failed, compare_sent, effects_of
 from plain_verdict.model import Change, Comparison, LoadRun, Percentile, RequestNumbers
 from plain_verdict.model.statistics import t_quantile, two_sided_p
 
 _PER_CENTS = (50.0, 95.0, 99.0)
+_SHOWN, _TENTH = 95.0, 0.1
+"""The percentile whose smallest change is given, and a change that everybody wants to see."""
 _ERROR = 0.05  # share of false alarms among all changes that are called significant
 _NAMED_REQUESTS = 20
 
@@ -35,8 +37,13 @@ class _Judged(msgspec.Struct):
     p: float
 
 
-def compare(now: LoadRun, before: LoadRun, threshold: NoiseThreshold = NOISE_THRESHOLD) -> Comparison:
-    """Return what changed since an earlier run; what is smaller than a trifle is none, however certain."""
+def compare(
+    now: LoadRun, before: LoadRun, threshold: NoiseThreshold = NOISE_THRESHOLD, settled_s: float = 0.0
+) -> Comparison:
+    """Return what changed since an earlier run; what is smaller than a trifle is none, however certain.
+
+    ``settled_s`` is the beginning that percentiles are compared without.
+    """
     earlier = {request.name: request for request in before.requests}
     judged = [
         change
@@ -47,6 +54,7 @@ def compare(now: LoadRun, before: LoadRun, threshold: NoiseThreshold = NOISE_THR
     whole = list(_changes(now.whole, before.whole))
     effects = effects_of(now, before)
     names = {request.name for request in now.requests}
+    shown_share, needed_s, too_short = _smallest_shown(now, before, whole)
     return Comparison(
         started=before.started,
         changes=(*_certain(whole, threshold), *_certain(judged, threshold)),
@@ -57,6 +65,10 @@ def compare(now: LoadRun, before: LoadRun, threshold: NoiseThreshold = NOISE_THR
             for request in now.requests
             if request.name in earlier and (request.failed or earlier[request.name].failed)
         ),
+        without_start_s=settled_s,
+        shown_share=shown_share,
+        needed_s=needed_s,
+        too_short=too_short,
         new=tuple(sorted(names - earlier.keys())[:_NAMED_REQUESTS]),
         gone=tuple(sorted(earlier.keys() - names)[:_NAMED_REQUESTS]),
     )
@@ -64,7 +76,7 @@ def compare(now: LoadRun, before: LoadRun, threshold: NoiseThreshold = NOISE_THR
 
 def _changes(now: RequestNumbers, before: RequestNumbers) -> Iterator[_Judged]:
     for per_cent in _PER_CENTS:
-        new, old = now.percentile(per_cent), before.percentile(per_cent)
+        new, old = now.settled_percentile(per_cent), before.settled_percentile(per_cent)
         if new.value_s is None or old.value_s is None:
             continue
         errors, degrees = _errors(new, old)
@@ -87,16 +99,30 @@ def _changes(now: RequestNumbers, before: RequestNumbers) -> Iterator[_Judged]:
         yield _Judged(change, p)
 
 
-def _errors(new: Percentile, old: Percentile) -> tuple[tuple[float, float] | None, int]:
+def _errors(new: Percentile, old: Percentile) -> tuple[tuple[float, float] | None, float]:
     """Return the standard error of each, half its interval / t, and the degrees of their difference's."""
     if new.low_s is None or new.high_s is None or old.low_s is None or old.high_s is None:
-        return None, 0
-    batches = min(new.batches, old.batches)
-    if batches < LEAST_BATCHES:
-        return None, 0
-    error_s = (new.high_s - new.low_s) / 2 / t_quantile(new.batches - 1)
-    before = (old.high_s - old.low_s) / 2 / t_quantile(old.batches - 1)
-    return (error_s, before), 2 * (batches - 1)
+        return None, 0.0
+    error_s = (new.high_s - new.low_s) / 2 / t_quantile(new.degrees)
+    before_s = (old.high_s - old.low_s) / 2 / t_quantile(old.degrees)
+    return (error_s, before_s), joint_degrees((error_s, new.degrees), (before_s, old.degrees))
+
+
+def _smallest_shown(
+    now: LoadRun, before: LoadRun, whole: Sequence[_Judged]
+) -> tuple[float | None, float | None, bool]:
+    """Return from which change on the p95 shows it, how long runs would show a tenth, and if they are too short.
+
+    An interval is as wide as the root of a run's length is small.
+    """
+    percentiles = [run.whole.settled_percentile(_SHOWN) for run in (now, before)]
+    too_short = any(percentile.wanders for percentile in percentiles)
+    change = next((judged.change for judged in whole if judged.change.per_cent == _SHOWN), None)
+    if change is None or change.low_s is None or change.high_s is None or not change.before_s:
+        return None, None, too_short
+    share = (change.high_s - change.low_s) / 2 / change.before_s
+    needed_s = min(now.span_s, before.span_s) * (share / _TENTH) ** 2
+    return share, needed_s if share > _TENTH else None, too_short
 
 
 def _certain(judged: Sequence[_Judged], threshold: NoiseThreshold) -> Iterator[Change]:

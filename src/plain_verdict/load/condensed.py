@@ -13,7 +13,7 @@ import numpy as np
 
 from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Ints, number_of_bins
 from plain_verdict.load.metrics import MetricState
-from plain_verdict.load.state import BATCH_S, LoadState, RequestState, split_batches, split_fine
+from plain_verdict.load.state import BATCHES_S, LoadState, RequestState, split_batches, split_fine
 
 CONDENSED_VERSION = 1
 FORMAT = "plain-verdict load"
@@ -95,7 +95,7 @@ def condense(state: LoadState, bad_rows: int, mask: Callable[[str], str], incomp
         version=CONDENSED_VERSION,
         fine_bits=FINE_BITS,
         coarse_bits=COARSE_BITS,
-        batch_s=BATCH_S,
+        batch_s=state.batch_s,
         rows=state.rows,
         bad_rows=bad_rows,
         first_us=state.first_us,
@@ -158,7 +158,7 @@ def expand(data: bytes) -> tuple[CondensedHead, LoadState]:
         raise ValueError(f"its first line can't be read: {error}") from error
     if head.format != FORMAT or head.version > CONDENSED_VERSION:
         raise ValueError(f"it is of version {head.version}, and this program knows {CONDENSED_VERSION}")
-    if (head.fine_bits, head.coarse_bits, head.batch_s) != (FINE_BITS, COARSE_BITS, BATCH_S):
+    if (head.fine_bits, head.coarse_bits) != (FINE_BITS, COARSE_BITS) or head.batch_s not in BATCHES_S:
         raise ValueError("its bins or batches are others than this program's, so it can't be added to others")
     wanted = 8 * sum(length for _, length in head.columns)
     try:
@@ -177,6 +177,7 @@ def _state_of(head: CondensedHead, numbers: Ints) -> LoadState:
         columns[name] = numbers[at : at + length]
         at += length
     state = LoadState()
+    state.batch_s = head.batch_s
     for request in head.requests:
         code = state.code_of(request.name)
         request_state = state.requests[code]
@@ -197,6 +198,7 @@ def _state_of(head: CondensedHead, numbers: Ints) -> LoadState:
             _check_counts(name, keys, counts)
             getattr(state, name).add_counted(keys, counts)
     _check_requests(state)
+    state.take_slots(set(np.unique(split_batches(state.batches.items()[0])[1]).tolist()))
     seconds, users = _pair(columns, "users")
     state.users = dict(zip(seconds.tolist(), users.tolist(), strict=True))
     seconds, spans = _pair(columns, "until")

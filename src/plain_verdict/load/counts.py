@@ -4,7 +4,7 @@ import numpy as np
 
 from plain_verdict.load.bins import Ints
 
-_COMPACT_AT = 4_000_000  # pairs that wait to be summed: some 64 MB
+_COMPACT_AT = 1_000_000  # pairs that wait to be summed: some 16 MB
 _EMPTY = np.empty(0, np.int64)
 
 

@@ -15,6 +15,11 @@ _LONGEST_PART = 0.5  # of the run: what is longer is no window in it
 _MOST_HINT_STEPS = 20_000  # all windows are weighed, so the work grows with the steps
 _LEAST_BATCHES = 8  # fewer have no trend that could be told from chance
 _LEAST_SLOWER = 1.2  # smaller trends are not worth a sentence
+_SURE_PART = 0.25  # of the run: what lasts longer is more than a beginning
+_SURE_TIMES = 3.0
+"""Standard deviations of batches in the rest: what wanders by itself is seldom so far off."""
+_OF_MEDIANS = 1.4826
+"""What makes a median deviation a standard deviation, of normal values."""
 _LONGER, _LEAST_PAUSE_S = 5.0, 2
 """Times the usual longest gap; seconds in each of which nothing was started, so that the gap is over one second."""
 _MOST_PAUSES = 20  # the longest: a run with more is paced
@@ -87,7 +92,8 @@ def find_slow_start(series: Series) -> SlowStart | None:
     """
     steps = [step for step, p50_s in enumerate(series.p50_s) if p50_s is not None]
     medians = np.array([series.p50_s[step] for step in steps], np.float64)
-    batches = medians[: medians.size // 5 * 5].reshape(-1, 5).mean(axis=1)
+    # Their medians, where the source has means: one long stop must not hide a beginning.
+    batches = np.median(medians[: medians.size // 5 * 5].reshape(-1, 5), axis=1)
     size = batches.size
     if size < _LEAST_BATCHES:
         return None
@@ -96,7 +102,18 @@ def find_slow_start(series: Series) -> SlowStart | None:
     early, rest = float(batches[:cut].mean()) if cut else 0.0, float(batches[cut:].mean())
     # Steps in which nothing was answered are time as well.
     span_s = float(steps[cut * 5]) * series.step_s
-    return SlowStart(span_s, early, rest) if early >= _LEAST_SLOWER * rest else None
+    if early < _LEAST_SLOWER * rest:
+        return None
+    return SlowStart(span_s, early, rest, is_sure=_is_sure(batches, cut))
+
+
+def _is_sure(batches: Floats, cut: int) -> bool:
+    """Return whether a beginning is over, and slower than what wanders in the rest of the run."""
+    early, rest = float(np.median(batches[:cut])), batches[cut:]
+    middle = float(np.median(rest))
+    # Medians, so that one long stop in the rest hides nothing (Rousseeuw & Croux 1993, JASA 88, for the factor).
+    spread = _OF_MEDIANS * float(np.median(np.abs(rest - middle)))
+    return cut <= batches.size * _SURE_PART and early - middle >= _SURE_TIMES * spread
 
 
 def find_pauses(state: LoadState) -> tuple[Pause, ...]:

@@ -11,46 +11,53 @@ from plain_verdict.load.counts import SparseCounts, starts_of
 from plain_verdict.load.hints import find_error_window, find_pauses, find_slow_start, find_waiting
 from plain_verdict.load.percentiles import (
     Batches,
+    CoarseTimes,
     Histogram,
+    Times,
     density,
     interval,
     least_count,
     percentile,
 )
 from plain_verdict.load.state import LoadState, RequestState, Span, split_batches, split_fine, split_seconds
-from plain_verdict.model import ALL_REQUESTS, Density, LoadRun, Percentile, RequestNumbers, Series
+from plain_verdict.model import ALL_REQUESTS, Density, LoadRun, Percentile, Rates, RequestNumbers, Series
 
 PER_CENTS = (50.0, 90.0, 95.0, 99.0, 99.9)
 _WITH_INTERVAL = (50.0, 95.0, 99.0)  # p90 and p99.9 are listed without: nobody sets targets on them
 _MOST_STEPS = 130  # points of a chart: each is about seven units wide
 _MOST_MESSAGES = 40
-_MINUTE_S = 60
 _MOST_SLOTS = 20_000
 """Steps of a series: more than a day in steps of five seconds."""
 _LONGEST_S = 31 * 86_400  # a month: what spans more are clocks that differ
 
 
-def numbers_of(state: LoadState, bad_rows: int = 0, paths: tuple[str, ...] = ()) -> LoadRun | None:
-    """Return the numbers of a run; None where it has no samples."""
+def numbers_of(
+    state: LoadState, bad_rows: int = 0, paths: tuple[str, ...] = (), settled_s: float = 0.0
+) -> LoadRun | None:
+    """Return the numbers of a run; None where it has no samples.
+
+    ``settled_s`` is the beginning that percentiles are compared without.
+    """
     if state.first_us is None or state.last_us is None:
         return None
     fine_codes, fine_bins, fine_counts = *split_fine(state.fine.items()[0]), state.fine.items()[1]
     failed_codes, failed_bins = split_fine(state.fine_failed.items()[0])
     failed_counts = state.fine_failed.items()[1]
     batches, all_batches = _batches(state)
+    span_s = (state.last_us - state.first_us) // 1_000_000
+    seconds = _series(state, 1 + span_s // _MOST_SLOTS)
+    settled_from = _settled_from(state.first_us, settled_s, state.batch_s)
     requests = []
     for name, code in state.names.items():
         request, of_request = state.requests[code], fine_codes == code
         answered = _histogram(fine_bins[of_request], fine_counts[of_request], request.answered)
         of_failed = failed_codes == code
         both = _together(answered, failed_bins[of_failed], failed_counts[of_failed], state.everything)
-        requests.append(_numbers(name, request, answered, both, batches[code]))
+        requests.append(_numbers(name, request, answered, both, batches[code], settled_from))
     answered = _histogram(*_summed(fine_bins, fine_counts), state.answered)
     both = _together(answered, *_summed(failed_bins, failed_counts), state.everything)
-    whole = _numbers(ALL_REQUESTS, _all_of(state), answered, both, all_batches)
+    whole = _numbers(ALL_REQUESTS, _all_of(state), answered, both, all_batches, settled_from)
     edges, shares = density(answered)
-    span_s = (state.last_us - state.first_us) // 1_000_000
-    seconds = _series(state, 1 + span_s // _MOST_SLOTS)
     return LoadRun(
         rows=state.rows,
         bad_rows=bad_rows,
@@ -66,7 +73,7 @@ def numbers_of(state: LoadState, bad_rows: int = 0, paths: tuple[str, ...] = ())
         waiting=find_waiting(state, (state.last_us - state.first_us) / 1e6),
         levels=user_levels(state),
         heat=heat_of(state),
-        minutes=_minutes(state),
+        rates=_rates(state),
         density=Density(tuple(edges.tolist()), tuple(shares.tolist())),
         statuses=tuple(sorted(state.statuses.items(), key=lambda pair: (-pair[1], pair[0]))),
         messages=tuple((*status_and_message, times) for status_and_message, times in _most_frequent(state)),
@@ -130,7 +137,12 @@ def _all_of(state: LoadState) -> RequestState:
 
 
 def _numbers(
-    name: str, request: RequestState, answered: Histogram, both: Histogram, batches: Batches
+    name: str,
+    request: RequestState,
+    answered: Histogram,
+    both: Histogram,
+    batches: Batches,
+    settled_from: int | None,
 ) -> RequestNumbers:
     count = request.count - request.failed
     known = answered.total > 0
@@ -147,16 +159,29 @@ def _numbers(
             Percentile(per_cent, percentile(both, per_cent / 100) if both.total else None) for per_cent in PER_CENTS
         ),
         mean_with_failed_s=request.sum_all_us / request.count / 1e6 if request.count else None,
+        settled=() if settled_from is None else _settled(batches, settled_from),
     )
 
 
-def _percentile(times: Histogram, per_cent: float, batches: Batches) -> Percentile:
+def _settled(batches: Batches, since: int) -> tuple[Percentile, ...]:
+    """Return the percentiles of what was answered from a batch on."""
+    rest = batches.since(since)
+    times = CoarseTimes(*_summed(rest.bins, rest.counts))
+    return tuple(_percentile(times, per_cent, rest) for per_cent in _WITH_INTERVAL)
+
+
+def _percentile(times: Times, per_cent: float, batches: Batches) -> Percentile:
     if not times.total:
         return Percentile(per_cent)
     share = per_cent / 100
+    value_s = percentile(times, share)
     found = interval(times, share, batches) if per_cent in _WITH_INTERVAL else None
-    low_s, high_s = found or (None, None)
-    return Percentile(per_cent, percentile(times, share), low_s, high_s, batches.starts.size)
+    if found is None:
+        return Percentile(per_cent, value_s)
+    reach = found.reach
+    return Percentile(
+        per_cent, value_s, found.low_s, found.high_s, reach.batches, reach.degrees, wanders=reach.alike
+    )
 
 
 def _batches(state: LoadState) -> tuple[dict[int, Batches], Batches]:
@@ -167,9 +192,14 @@ def _batches(state: LoadState) -> tuple[dict[int, Batches], Batches]:
     found = {}
     for code in range(len(state.requests)):
         part = slice(int(ends[code]), int(ends[code + 1]))
-        found[code] = Batches(bins[part], counts[part], starts_of(slots[part]))
+        found[code] = _in_time(bins[part], counts[part], slots[part])
     order = np.argsort(slots, kind="stable")
-    return found, Batches(bins[order], counts[order], starts_of(slots[order]))
+    return found, _in_time(bins[order], counts[order], slots[order])
+
+
+def _in_time(bins: Ints, counts: Ints, slots: Ints) -> Batches:
+    starts = starts_of(slots)
+    return Batches(bins, counts, starts, slots[starts])
 
 
 def _runs(slots: Ints) -> Iterator[slice]:
@@ -204,15 +234,19 @@ def _series(state: LoadState, step: int = 0) -> Series:
     )
 
 
-def _minutes(state: LoadState) -> tuple[tuple[int, int], ...]:
-    """Return how many requests were started in each minute, and how many of these failed."""
+def _settled_from(first_us: int, settled_s: float, batch_s: int) -> int | None:
+    """Return the first batch that begins after a slow beginning; None where there is none."""
+    return -(-(first_us // 1_000_000 + round(settled_s)) // batch_s) if settled_s else None
+
+
+def _rates(state: LoadState) -> Rates:
+    """Return how many requests were started in each batch, and how many of these failed."""
     seconds, _ = state.started.items()
-    first, last = int(seconds[0]) // _MINUTE_S, int(seconds[-1]) // _MINUTE_S
+    step = state.batch_s
+    first, last = int(seconds[0]) // step, int(seconds[-1]) // step
     size = min(last - first + 1, _MOST_SLOTS)
-    sent, failed = (
-        _by_slot(counts, first * _MINUTE_S, _MINUTE_S, size) for counts in (state.started, state.failed)
-    )
-    return tuple(zip(sent, failed, strict=True))
+    sent, failed = (_by_slot(counts, first * step, step, size) for counts in (state.started, state.failed))
+    return Rates(step, sent, failed)
 
 
 def _by_slot(counted: SparseCounts, start: int, step: int, size: int) -> tuple[int, ...]:

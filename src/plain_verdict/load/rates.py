@@ -1,33 +1,28 @@
 """Compares rates of two load runs: the share of failed requests, and how many were sent a second.
 
-Sources: Wilson 1927, JASA 22 (interval of a share), with n / D, D being the design effect over minutes
-(percentiles.py); Newcombe 1998, Statistics in Medicine 17(8), method 10 (difference of two shares); batch means
-with Student's t for what was sent a second (Law & Carson 1979).
+Sources: Wilson 1927, JASA 22 (interval of a share), with n / D, D being the design effect of batches in time
+(batches.py); Newcombe 1998, Statistics in Medicine 17(8), method 10 (difference of two shares); batch means with
+Student's t for what was sent a second (Law & Carson 1979).
 """
 
 import math
-from collections.abc import Sequence
 
 import numpy as np
 
-from plain_verdict.load.bins import Floats
-from plain_verdict.load.percentiles import LEAST_BATCHES
-from plain_verdict.model import LoadRun, RateChange, RequestNumbers
+from plain_verdict.load.batches import joint_degrees, reach_of
+from plain_verdict.model import LoadRun, RateChange, Rates, RequestNumbers
 from plain_verdict.model.statistics import t_quantile, wilson_interval
 
-_RATE_STEP_S = 60  # rates by the minute, as capacity is planned
 
-
-def effect_of(minutes: Sequence[tuple[int, int]]) -> float:
-    """Return how many requests count as one, as those that failed gather: the design effect over minutes."""
-    if len(minutes) < 2:
-        return 1.0
-    counts, failed = np.array(minutes, np.float64).T
-    share = failed.sum() / counts.sum() if counts.sum() else 0.0
-    if not 0 < share < 1:
-        return 1.0
-    residues = failed - share * counts
-    return max(1.0, len(minutes) * float(residues.var(ddof=1)) / (float(counts.sum()) * share * (1 - share)))
+def effect_of(rates: Rates) -> float | None:
+    """Return how many requests count as one, as those that failed gather; None for too few batches."""
+    sent, failed = np.array(rates.sent, np.float64), np.array(rates.failed, np.float64)
+    total = float(sent.sum())
+    share = float(failed.sum()) / total if total else 0.0
+    reach = reach_of(failed - share * sent)
+    if reach is None:
+        return None
+    return max(1.0, reach.variance / (total * share * (1 - share))) if 0 < share < 1 else 1.0
 
 
 def compare_failed(now: RequestNumbers, before: RequestNumbers, effects: tuple[float, float] | None) -> RateChange:
@@ -48,24 +43,32 @@ def compare_failed(now: RequestNumbers, before: RequestNumbers, effects: tuple[f
 
 def effects_of(now: LoadRun, before: LoadRun) -> tuple[float, float] | None:
     """Return the design effects of two runs; None where one of them is too short to tell."""
-    if min(len(now.minutes), len(before.minutes)) < LEAST_BATCHES:
-        return None
-    return effect_of(now.minutes), effect_of(before.minutes)
+    found = [effect_of(run.rates) if run.rates else None for run in (now, before)]
+    return None if found[0] is None or found[1] is None else (found[0], found[1])
 
 
 def compare_sent(now: LoadRun, before: LoadRun) -> RateChange:
-    """Return how the number of requests a second changed, by the means of whole minutes."""
+    """Return how the number of requests a second changed, by the means of whole batches."""
     change = RateChange(before.per_second, now.per_second)
-    new, old = _whole_minutes(now), _whole_minutes(before)
-    size = min(new.size, old.size)
-    if size < LEAST_BATCHES:
+    new, old = _mean(now), _mean(before)
+    if new is None or old is None:
         return change
-    error = math.hypot(*(float(rates.std(ddof=1)) / math.sqrt(rates.size) for rates in (new, old)))
-    reach = t_quantile(2 * (size - 1)) * error
-    difference = float(new.mean() - old.mean())
+    degrees = joint_degrees(new[1:], old[1:])
+    reach = t_quantile(degrees) * math.hypot(new[1], old[1])
+    difference = new[0] - old[0]
     return RateChange(before.per_second, now.per_second, difference - reach, difference + reach)
 
 
-def _whole_minutes(run: LoadRun) -> Floats:
-    """Return how many requests were sent a second in each minute but the first and the last, which are cut."""
-    return np.array([count for count, _ in run.minutes[1:-1]], np.float64) / _RATE_STEP_S
+def _mean(run: LoadRun) -> tuple[float, float, float] | None:
+    """Return what was sent a second, its standard error and the degrees of freedom of that; None: too short.
+
+    The first batch and the last are cut by the ends of the run, and left out.
+    """
+    if run.rates is None:
+        return None
+    counts = np.array(run.rates.sent[1:-1], np.float64)
+    reach = reach_of(counts - counts.mean()) if counts.size else None
+    if reach is None:
+        return None
+    span_s = counts.size * run.rates.step_s
+    return float(counts.sum()) / span_s, math.sqrt(reach.variance) / span_s, reach.degrees

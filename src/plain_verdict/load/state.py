@@ -12,15 +12,16 @@ import numpy as np
 from plain_verdict.load.bins import COARSE_BITS, FINE_BITS, Floats, Ints, bins_of, metric_bins_of
 from plain_verdict.load.counts import SparseCounts, starts_of
 from plain_verdict.load.metrics import MetricState, MetricStates
-from plain_verdict.model import Payload
+from plain_verdict.model import Kind, Payload
 
 MOST_REQUESTS = 1_000
 """Names that are distinguished; see ``LoadState.code_of``."""
 OTHERS = "other requests"
 _MORE_FOLDED = 200  # templates that names are folded into, besides the names themselves
 _NUMBERS = re.compile(r"[0-9a-fA-F-]*\d[0-9a-fA-F-]*")
-BATCH_S = 60
-"""Seconds of a batch, for intervals. Source: see percentiles.py."""
+BATCHES_S = (15, 30, 60, 120, 240, 480, 960)
+"""Seconds of a batch, for intervals (batches.py): the longer a run, the longer its batches."""
+_MOST_BATCHES = 80  # of a run: four times as many as an interval rests on
 _FINE, _COARSE = 17, 11
 """Bits of a key that hold a bin, fine and coarse."""
 _MOST_SMALL = 2**15  # requests whose codes fit two bytes, which sort faster
@@ -122,6 +123,9 @@ class LoadState:
         """Answered requests by request and fine bin."""
         self.fine_failed = SparseCounts()
         """Failed ones, likewise."""
+        self.batch_s = BATCHES_S[0]
+        self.slots: set[int] = set()
+        """Batches that have answered samples."""
         self.batches = SparseCounts()
         """Answered ones by request, batch and coarse bin."""
         self.seconds = SparseCounts()
@@ -174,7 +178,8 @@ class LoadState:
         self.fine.add(keys[answered])
         self.fine_failed.add(keys[block.failed])
         coarse = (bins >> (FINE_BITS - COARSE_BITS))[answered]
-        batch = (seconds // BATCH_S)[answered]
+        self.take_slots(set(np.unique(seconds[answered] // self.batch_s).tolist()))
+        batch = (seconds // self.batch_s)[answered]
         self.batches.add((codes[answered] << (_SECONDS + _COARSE)) | (batch << _COARSE) | coarse)
         self.seconds.add((seconds[answered] << _COARSE) | coarse)
         self.started.add(seconds)
@@ -186,6 +191,24 @@ class LoadState:
         self.messages += block.messages
         for name, unit, values in block.metrics:
             self._count_metric(self.metrics.of(name, unit), values, seconds)
+
+    def take_slots(self, slots: set[int]) -> None:
+        """Take in which batches have samples, and count in longer ones from now on where these are too many.
+
+        By how many there are, not by the time between them: one wrong clock makes no run long. Each length is twice
+        the one before, so nothing is divided.
+        """
+        self.slots |= slots
+        while len(self.slots) > _MOST_BATCHES and self.batch_s < BATCHES_S[-1]:
+            self._grow_batches(2)
+
+    def _grow_batches(self, times: int) -> None:
+        keys, counts = self.batches.items()
+        self.batches = SparseCounts()
+        if keys.size:
+            self.batches.add_counted(_in_batches(keys, times), counts)
+        self.slots = {slot // times for slot in self.slots}
+        self.batch_s *= times
 
     def _count_requests(self, codes: Ints, block: Block, answered: "np.typing.NDArray[np.bool_]") -> None:
         size = len(self.requests)
@@ -236,10 +259,14 @@ class LoadState:
 
     def _merge_histograms(self, other: "LoadState", codes: Ints) -> None:
         """Take in the counts of another file, whose requests have these codes here."""
+        if other.batch_s > self.batch_s:
+            self._grow_batches(other.batch_s // self.batch_s)
+        self.take_slots({slot // (self.batch_s // other.batch_s) for slot in other.slots})
         # A key holds the code of its request above the number of its bin, in one whole number.
         for name, shift in (("fine", _FINE), ("fine_failed", _FINE), ("batches", _SECONDS + _COARSE)):
             keys, counts = getattr(other, name).items()
             if keys.size:
+                keys = _in_batches(keys, self.batch_s // other.batch_s) if name == "batches" else keys
                 renamed = codes[keys >> shift] << shift | (keys & ((1 << shift) - 1))
                 getattr(self, name).add_counted(renamed, counts)
         for name in ("seconds", "started", "failed"):
@@ -294,21 +321,47 @@ def split_batches(keys: Ints) -> tuple[Ints, Ints, Ints]:
     return keys >> (_SECONDS + _COARSE), rest >> _COARSE, rest & ((1 << _COARSE) - 1)
 
 
+def _in_batches(keys: Ints, times: int) -> Ints:
+    """Return keys with batches so many times as long."""
+    codes, slots, bins = split_batches(keys)
+    return (codes << (_SECONDS + _COARSE)) | (slots // times << _COARSE) | bins
+
+
 def split_seconds(keys: Ints) -> tuple[Ints, Ints]:
     """Return the second and the coarse bin that keys hold."""
     return keys >> _COARSE, keys & ((1 << _COARSE) - 1)
 
 
 def merged(states: Sequence[LoadState]) -> LoadState:
-    """Return the state of several files together."""
+    """Return the state of several files together; that of the only one that has any samples as it is."""
+    filled = [state for state in states if state.rows or state.left_out]
+    if len(filled) == 1:
+        return filled[0]
     whole = LoadState()
-    for state in states:
+    for state in filled:
         whole.merge(state)
     return whole
 
 
 class SamplesPayload(Payload, frozen=True):
-    """What a file of samples holds: the state of its numbers, and how many of its rows are no samples."""
+    """What a file of samples holds: the state of its numbers, and how many of its rows are no samples.
+
+    ``span_us`` are its first start and its last end. In a run the first such file has the state of all, those after
+    it have none left: the states of many files together take more memory than what they add up to.
+    """
 
     state: LoadState
     bad_rows: int = 0
+    span_us: tuple[int | None, int | None] = (None, None)
+
+    def added_to(self, first: Payload) -> Payload:
+        """Add the state to that of the first file of samples, and return what is left of this one."""
+        if not isinstance(first, SamplesPayload):
+            return self
+        first.state.merge(self.state)
+        return msgspec.structs.replace(self, state=LoadState())
+
+
+def samples_of(kind: Kind, state: LoadState, bad_rows: int) -> SamplesPayload:
+    """Return what a file of samples holds."""
+    return SamplesPayload(kind, state, bad_rows, (state.first_us, state.last_us))

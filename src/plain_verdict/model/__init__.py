@@ -50,10 +50,12 @@ from plain_verdict.model.load import (
     Pause,
     Percentile,
     RateChange,
+    Rates,
     Reported,
     RequestNumbers,
     Series,
     SlowStart,
+    SumChange,
     TimeBound,
     UserLevel,
     Waiting,
@@ -61,7 +63,7 @@ from plain_verdict.model.load import (
 from plain_verdict.model.moment import earliest, epoch_s, in_order, latest
 from plain_verdict.model.outcome import BAD, Kind, Outcome, gravest
 from plain_verdict.model.requirement import Requirement, RequirementResult, Requirements, RequirementState
-from plain_verdict.model.rule import Allowed, Rule, Severity
+from plain_verdict.model.rule import NO_WORDS, NOT_EVALUATED, Allowed, AssessedRisk, Rule, Severity
 from plain_verdict.model.run import (
     Decision,
     DecisionsPayload,
@@ -91,9 +93,12 @@ from plain_verdict.model.verdict import (
 __all__ = [
     "ALL_REQUESTS",
     "BAD",
+    "NOT_EVALUATED",
+    "NO_WORDS",
     "AlignedHistory",
     "Allowed",
     "ApiCalls",
+    "AssessedRisk",
     "Attempt",
     "Body",
     "Build",
@@ -143,6 +148,7 @@ __all__ = [
     "PictureRole",
     "Problem",
     "RateChange",
+    "Rates",
     "ReadingNote",
     "Remark",
     "Reported",
@@ -162,6 +168,7 @@ __all__ = [
     "State",
     "Step",
     "SuiteNotes",
+    "SumChange",
     "Tally",
     "TimeBound",
     "TimeChange",

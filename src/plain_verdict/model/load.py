@@ -13,7 +13,11 @@ class Percentile(Value, frozen=True):
     low_s: float | None = None
     high_s: float | None = None
     batches: int = 0
-    """Minutes that the interval rests on."""
+    """Parts of the run that the interval rests on."""
+    degrees: float = 0.0
+    """Degrees of freedom of its error."""
+    wanders: bool = False
+    """Whether those parts are still alike: the run is too short for how slowly its times wander."""
 
 
 class Change(Value, frozen=True):
@@ -70,6 +74,14 @@ class Comparison(Value, frozen=True):
     failed_by_request: tuple[tuple[str, RateChange], ...] = ()
     new: tuple[str, ...] = ()
     gone: tuple[str, ...] = ()
+    without_start_s: float = 0.0
+    """Seconds at the beginning of both runs that percentiles are compared without: one of them was slower there."""
+    shown_share: float | None = None
+    """From which share on a change of the p95 of all requests is shown; None where none is."""
+    needed_s: float | None = None
+    """How long both runs would have to be to show a tenth; None where they show it, or nothing."""
+    too_short: bool = False
+    """Whether one of the runs is too short for how slowly its times wander."""
 
     def of(self, request: str, per_cent: float) -> Change | None:
         """Return the change of one percentile of a request; None where one of the runs does not tell it."""
@@ -95,6 +107,8 @@ class RequestNumbers(Value, frozen=True):
     percentiles: tuple[Percentile, ...] = ()
     with_failed: tuple[Percentile, ...] = ()
     mean_with_failed_s: float | None = None
+    settled: tuple[Percentile, ...] = ()
+    """Percentiles after a beginning that was surely slower, of coarser bins; empty where there is none."""
 
     def percentile(self, per_cent: float) -> Percentile:
         """Return one of the percentiles."""
@@ -102,10 +116,23 @@ class RequestNumbers(Value, frozen=True):
             (percentile for percentile in self.percentiles if percentile.per_cent == per_cent), Percentile(per_cent)
         )
 
+    def settled_percentile(self, per_cent: float) -> Percentile:
+        """Return one of the percentiles after a slow beginning; of the whole run where it had none."""
+        after = (percentile for percentile in self.settled if percentile.per_cent == per_cent)
+        return next(after, self.percentile(per_cent))
+
     @property
     def failed_share(self) -> float:
         """Return the share of failed ones, 0 to 1."""
         return self.failed / self.count if self.count else 0.0
+
+
+class Rates(Value, frozen=True):
+    """How many requests were started in each part of a run, ``step_s`` long, and how many of these failed."""
+
+    step_s: int
+    sent: tuple[int, ...]
+    failed: tuple[int, ...]
 
 
 class Series(Value, frozen=True):
@@ -145,6 +172,8 @@ class SlowStart(Value, frozen=True):
     span_s: float
     early_s: float
     rest_s: float
+    is_sure: bool = False
+    """Whether chance does not explain it, so that runs are compared after it."""
 
 
 class Pause(Value, frozen=True):
@@ -229,8 +258,7 @@ class LoadRun(Value, frozen=True):
     """Hints at what may be behind the numbers; nothing was changed because of them."""
     levels: tuple[UserLevel, ...] = ()
     heat: Heat | None = None
-    minutes: tuple[tuple[int, int], ...] = ()
-    """How many requests were started in each minute, and how many of these failed."""
+    rates: Rates | None = None
 
     @property
     def span_s(self) -> float:
@@ -243,6 +271,13 @@ class LoadRun(Value, frozen=True):
         return self.rows / self.span_s if self.span_s else 0.0
 
 
+class SumChange(Value, frozen=True):
+    """A request in sums of two runs: its numbers in the earlier run and in this one. Sums tell no interval."""
+
+    before: RequestNumbers
+    now: RequestNumbers
+
+
 class Reported(Value, frozen=True):
     """A load run of which only sums are left, as the tool that made them computed them."""
 
@@ -251,6 +286,8 @@ class Reported(Value, frozen=True):
     whole: RequestNumbers
     started: datetime | None = None
     ended: datetime | None = None
+    compared: tuple[SumChange, ...] = ()
+    """With an earlier run, request by request; the last is that of all, where both tell it."""
 
 
 class Metric(Value, frozen=True):

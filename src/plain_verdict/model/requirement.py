@@ -15,7 +15,10 @@ class RequirementState(StrEnum):
 
 
 class Requirement(Value, frozen=True):
-    """One requirement, as its file tells it. ``group`` stands above it; ``steps`` are those of a scenario."""
+    """One requirement, as its file tells it. ``group`` stands above it; ``steps`` are those of a scenario.
+
+    ``disambiguator`` is there for scenarios of one name: the feature, or the file and line.
+    """
 
     id: str
     title: str = ""
@@ -25,14 +28,24 @@ class Requirement(Value, frozen=True):
     priority: str = ""
     steps: tuple[str, ...] = ()
     source: str = ""
+    disambiguator: str = ""
+
+    @property
+    def label(self) -> str:
+        """Return its id with what sets it apart from another of that id."""
+        return f"{self.id} ({self.disambiguator})" if self.disambiguator else self.id
 
 
 class RequirementResult(Value, frozen=True):
-    """A requirement with how it stands, and the ids of its checks."""
+    """A requirement with how it stands, and the ids of its checks.
+
+    ``not_run`` are the scenarios, and the rows of outlines, that carry its id and no check ran, where others did.
+    """
 
     requirement: Requirement
     state: RequirementState
     checks: tuple[str, ...] = ()
+    not_run: tuple[str, ...] = ()
 
 
 class Requirements(Value, frozen=True):

@@ -69,6 +69,10 @@ class Payload(Value, frozen=True):
 
     kind: Kind
 
+    def added_to(self, first: "Payload") -> "Payload":  # noqa: ARG002  only some can be added up
+        """Return what is left of it once it is added to the first of its sort in a run: all, where it can't be."""
+        return self
+
 
 class Decision(Value, frozen=True):
     """What a person decided of a check that nothing else could tell."""
@@ -154,6 +158,8 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     """How many secrets were masked; None: masking is off."""
     masking_notes: tuple[str, ...] = ()
     mapping_notes: tuple[str, ...] = ()
+    baseline_notes: tuple[str, ...] = ()
+    """Why nothing, or not all, is compared with the earlier run that was named."""
     """Which mappings of the team no file is of."""
     load: LoadRun | None = None
     """The numbers of its samples, together."""

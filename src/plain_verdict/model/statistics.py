@@ -52,12 +52,12 @@ def student_tail(t: float, freedom: int) -> float:
     return max(0.0, (1 - inside) / 2)
 
 
-def t_quantile(degrees: int) -> float:
+def t_quantile(degrees: float) -> float:
     """Return the 97.5 % quantile of Student's t distribution."""
     return float(_special().stdtrit(degrees, (1 + CONFIDENCE) / 2))
 
 
-def two_sided_p(value: float, degrees: int) -> float:
+def two_sided_p(value: float, degrees: float) -> float:
     """Return how likely a value of Student's t distribution is, so far from 0 or farther."""
     return float(2 * _special().stdtr(degrees, -abs(value)))
 

@@ -9,6 +9,7 @@ import msgspec
 from plain_verdict.model.check import Check
 from plain_verdict.model.facts import Value
 from plain_verdict.model.outcome import Kind
+from plain_verdict.model.rule import AssessedRisk
 from plain_verdict.model.tally import Tally
 
 
@@ -82,6 +83,7 @@ class Topic(StrEnum):
     CONDITIONS = "conditions"
     FAILURES = "failures"
     UNDECIDED = "undecided"
+    RISKS = "risks"
     CHANGES = "changes"
     NOT_COUNTED = "not counted"
     RETRIES = "retries"
@@ -133,6 +135,8 @@ class Verdict(msgspec.Struct, frozen=True):
     """Of each kind that the run has, in the order of their names' list."""
     waived: dict[str, Waived] = {}
     """By check id."""
+    overdue_risks: tuple[AssessedRisk, ...] = ()
+    """Open risks of assessments that are past their deadline, the longest overdue first."""
     notes: tuple[str, ...] = ()
     """For the team that keeps the rules: what covered nothing, what was switched off."""
 

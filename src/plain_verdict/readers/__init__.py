@@ -80,6 +80,7 @@ READERS: tuple[Reader, ...] = (
     _Later("tap.reader", "TapReader"),
     _Later("sarif.reader", "SarifReader"),
     _Later("xccdf.reader", "XccdfReader"),
+    _Later("xccdf.oval_reader", "OvalReader"),
     _Later("earl.reader", "EarlReader"),
     _Later("oscal.reader", "OscalReader"),
     _Later("subunit", "SubunitReader"),
@@ -244,8 +245,9 @@ def readable(source: Source) -> Iterator[None]:
 def knows(path: Path) -> bool:
     """Return whether a file begins like one that a reader takes."""
     try:
-        with path.open("rb") as stream:
-            head = Head(stream.read(HEAD_BYTES))
+        source = Source(str(path), lambda: path.open("rb"), path.stat().st_size, file=str(path))
+        with source.open() as stream:
+            head = Head(stream.read(HEAD_BYTES), source)
     except OSError:
         return False
     return any(reader.recognises(head) for reader in READERS)

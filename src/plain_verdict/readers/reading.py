@@ -1,15 +1,17 @@
 """Reads all result files of a run, in their order: here, or many at once in other processes or on a cluster."""
 
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Container, Iterator, Sequence
 from contextlib import nullcontext
+from datetime import datetime
 
 import msgspec
 
 from plain_verdict.inputs.archives import Unpacking
+from plain_verdict.inputs.completeness import StillCounts
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.inputs.source import Source, shown_path
-from plain_verdict.model import ResultFile, Run, Unread
+from plain_verdict.model import Payload, ResultFile, Run, Unread
 from plain_verdict.readers import Formats, patience_s, read_source, readers_with
 from plain_verdict.readers.interface import TOGETHER
 from plain_verdict.readers.jobs import Job, in_batches, is_named_archive, jobs_of
@@ -30,6 +32,7 @@ _UNPACKED = 8
 """About how much larger what an archive holds is; of members nothing is known before they are read."""
 _SENT_BYTES = 64_000_000
 """Of one file whose bytes must be sent; a larger one is read here."""
+_BUILT_IN = Formats()
 _MOST_PROCESSES = 8  # more wait for the disk and for each other
 
 
@@ -37,40 +40,58 @@ def read_all(
     sources: Sequence[Source],
     limits: Limits,
     on_progress: OnProgress,
-    mappings: Sequence[ResultMapping] = (),
+    formats: Formats = _BUILT_IN,
     samples: SamplesOptions = IN_THREADS,
     *,
-    drafts: bool = True,
+    newer_than: datetime | None = None,
 ) -> Run:
     """Return the run of every source; one that can't be read never keeps the others from being read.
 
-    ``on_progress`` is given how many bytes of all are read, and which file it is. ``mappings`` are the team's own
-    formats: those that name their files are tried before all others, the rest after them. ``samples``
-    says how those of load runs are counted, ``drafts`` whether a file of an unknown format may be read by a mapping
-    that is drafted for it and certain. What comes of it is the same wherever the files are read.
+    ``on_progress`` is given how many bytes of all are read, and which file it is. ``samples`` says how those of
+    load runs are counted. What comes of it is the same wherever the files are read. Files whose results are not
+    ``newer_than`` will be left out, so that nothing of them is added up.
     """
-    formats = Formats(tuple(mappings), drafts=drafts)
     reading = _Reading(limits, formats, samples, _Progress(on_progress, sources))
     files: list[ResultFile] = []
     unread: list[Unread] = []
     left_alone: list[Unread] = []
     fruitful: set[str] = set()
+    still_counts = StillCounts(newer_than)
+    first_payloads: dict[type[Payload], Payload] = {}
     for job, made in reading.results(sources):
         if isinstance(made, ResultFile):
-            files.append(made)
+            files.append(_added_up(made, first_payloads) if still_counts(made) else made)
         else:
             is_none = isinstance(made, UnknownFormat) and not job.read.explicit
             (left_alone if is_none else unread).append(_unread(made, job.read))
             if is_none:
                 continue
         fruitful.update(job.source.given)
+    unread += _without_results(sources, fruitful)
+    return Run(
+        tuple(files),
+        tuple(unread),
+        tuple(left_alone),
+        mapping_notes=tuple(_unused(formats.mappings, files, unread)),
+    )
+
+
+def _without_results(sources: Sequence[Source], fruitful: Container[str]) -> Iterator[Unread]:
     for folder in dict.fromkeys(folder for source in sources for folder in source.given):
         if folder not in fruitful:
             hint = "check that the run wrote its results there"
-            unread.append(Unread(shown_path(folder), "holds no result file", hint=hint))
-    return Run(
-        tuple(files), tuple(unread), tuple(left_alone), mapping_notes=tuple(_unused(mappings, files, unread))
+            yield Unread(shown_path(folder), "holds no result file", hint=hint)
+
+
+def _added_up(file: ResultFile, first: dict[type[Payload], Payload]) -> ResultFile:
+    """Return a file whose payloads are added to the first of their sort, as soon as it is read."""
+    left = tuple(
+        payload.added_to(first[type(payload)])
+        if type(payload) in first
+        else first.setdefault(type(payload), payload)
+        for payload in file.payloads
     )
+    return msgspec.structs.replace(file, payloads=left) if left else file
 
 
 def _unread(error: ReadError, source: Source) -> Unread:

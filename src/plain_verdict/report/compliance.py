@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping, Sequence
 import msgspec
 
 from plain_verdict.judging.compliance_text import RuleCounts, count_rules, describe_rules
-from plain_verdict.model import BAD, Check, Outcome, Run, Severity, Verdict, Waived
-from plain_verdict.text.formatting import capital, join_list, plural
+from plain_verdict.model import BAD, AssessedRisk, Check, Outcome, Run, Severity, Verdict, Waived
+from plain_verdict.text.formatting import capital, format_date, join_list, plural
 
 _MOST_BROKEN = 200
 """Failed rules of one set that are listed one by one."""
@@ -34,6 +34,14 @@ class RuleSet(msgspec.Struct, frozen=True):
     not_applying: tuple[Check, ...]
 
 
+class OverdueRisk(msgspec.Struct, frozen=True):
+    """An open risk past its deadline, with the findings that name it."""
+
+    risk: AssessedRisk
+    until: str
+    checks: tuple[Check, ...]
+
+
 class ComplianceOverview(msgspec.Struct, frozen=True):
     """The overview of rules."""
 
@@ -44,6 +52,7 @@ class ComplianceOverview(msgspec.Struct, frozen=True):
     sets: tuple[RuleSet, ...]
     repeated: frozenset[str] = frozenset()
     """Names of rules that several checks have: on several hosts or pages."""
+    overdue: tuple[OverdueRisk, ...] = ()
 
     @property
     def sets_to_read(self) -> list[RuleSet]:
@@ -90,23 +99,28 @@ def compliance_overview(run: Run, verdict: Verdict) -> ComplianceOverview | None
         return None
     counts = count_rules(rules, verdict.waived)
     most = max(counts.failed_by_severity.values(), default=1)
-    sets: dict[tuple[str, ...], list[Check]] = {}
-    for check in rules:
-        sets.setdefault(check.suite, []).append(check)
     return ComplianceOverview(
         lead=" ".join(_lead(counts)),
         rules=len(rules),
+        overdue=tuple(_overdue(risk, rules) for risk in verdict.overdue_risks),
         repeated=frozenset(name for name, number in Counter(rule.name for rule in rules).items() if number > 1),
         by_severity=tuple(
             (Severity(word), number, round(number / most, 3)) for word, number in counts.failed_by_severity.items()
         ),
-        sets=tuple(
-            sorted(
-                (_set(suite, checks, verdict.waived) for suite, checks in sets.items()),
-                key=lambda rule_set: (not rule_set.rows, rule_set.name),
-            )
-        ),
+        sets=tuple(sorted(_sets(rules, verdict.waived), key=lambda rule_set: (not rule_set.rows, rule_set.name))),
     )
+
+
+def _sets(rules: Sequence[Check], waived: Mapping[str, Waived]) -> Iterator[RuleSet]:
+    sets: dict[tuple[str, ...], list[Check]] = {}
+    for check in rules:
+        sets.setdefault(check.suite, []).append(check)
+    yield from (_set(suite, checks, waived) for suite, checks in sets.items())
+
+
+def _overdue(risk: AssessedRisk, rules: Sequence[Check]) -> OverdueRisk:
+    naming = [check for check in rules if check.rule and risk in check.rule.risks]
+    return OverdueRisk(risk, format_date(risk.deadline) if risk.deadline else "", tuple(naming))
 
 
 def _lead(counts: RuleCounts) -> Iterator[str]:

@@ -63,7 +63,7 @@ def _of_checks(checks: Sequence[Check]) -> Iterator[_Named]:
 
 
 def _of_sources(run: Run, verdict: Verdict, checks: Sequence[Check], numbers: _Numbers) -> Iterator[_Named]:
-    proved = {result.requirement.id: result.checks for result in run.requirements.results}
+    proved = {result.requirement.label: result.checks for result in run.requirements.results}
     yield "requirement", "Requirement", {id_: _of_ids(ids, numbers) for id_, ids in proved.items()}
     yield (
         "operation",

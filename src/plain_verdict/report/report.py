@@ -186,9 +186,9 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @property
     def notes(self) -> tuple[str, ...]:
         """Return notes on requirements, on masking, and on earlier runs."""
-        series = self.run.in_series
-        series_notes = (*series.trouble, *series.notes) if series else ()
-        return tuple(dict.fromkeys((*self.info.notes, *self.run.masking_notes, *self.run.api.notes, *series_notes)))
+        run, series = self.run, self.run.in_series
+        notes = (*self.info.notes, *run.masking_notes, *run.api.notes, *run.baseline_notes)
+        return tuple(dict.fromkeys((*notes, *series.trouble, *series.notes) if series else notes))
 
     @property
     def tally(self) -> Tally:

@@ -2,22 +2,24 @@
 
 import msgspec
 
-from plain_verdict.model import Check, RequirementResult, RequirementState, Run
+from plain_verdict.model import BAD, Check, RequirementResult, RequirementState, Run
 from plain_verdict.text.formatting import join_list, plural
 
 _MOST_CHECKS = 12  # of one requirement that are named
+_MOST_NOT_RUN = 3  # scenarios that are named
 _MOST_REQUIREMENTS = 2_000  # rows of the page
 _SHORT_LIST = 8
 _ORDER = tuple(RequirementState)
 
 
 class RequirementRow(msgspec.Struct, frozen=True):
-    """A requirement with its checks; ``more`` are only counted."""
+    """A requirement with its checks; ``more`` are only counted. ``not_run`` are scenarios that no check ran."""
 
     result: RequirementResult
     checks: tuple[Check, ...]
     more: int
     about: str
+    not_run: str
 
 
 class RequirementGroup(msgspec.Struct, frozen=True):
@@ -101,9 +103,10 @@ def _group(name: tuple[str, ...], results: list[RequirementResult], checks: dict
 
 
 def _row(result: RequirementResult, checks: dict[str, Check]) -> RequirementRow:
-    named_checks = [checks[id_] for id_ in result.checks if id_ in checks]
+    found = [checks[id_] for id_ in result.checks if id_ in checks]
+    named_checks = sorted(found, key=lambda check: check.outcome not in BAD)
     requirement = result.requirement
     about = ", ".join(filter(None, (requirement.owner, requirement.priority)))
-    return RequirementRow(
-        result, tuple(named_checks[:_MOST_CHECKS]), len(named_checks) - len(named_checks[:_MOST_CHECKS]), about
-    )
+    shown = tuple(named_checks[:_MOST_CHECKS])
+    not_run = join_list(result.not_run, _MOST_NOT_RUN)
+    return RequirementRow(result, shown, len(named_checks) - len(shown), about, not_run)

@@ -21,7 +21,7 @@ from plain_verdict.request.registered import registered_choices
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.mappings import ResultMapping
-from plain_verdict.settings.rules import ConditionRule, Match, WaiverRule
+from plain_verdict.settings.rules import ConditionRule, Match, SeverityMatch, WaiverRule
 from plain_verdict.settings.schema import HistoryTable, SettingsFile
 from plain_verdict.text.expressions import Expression
 from plain_verdict.text.names import SECONDS
@@ -49,6 +49,8 @@ def check_settings(settings: SettingsFile) -> None:
         raise UsageError("must be 0 or more", where="input.expect_files", hint="write expect_files = 4")
     for number, condition in enumerate(settings.condition):
         _check_condition(condition, f"condition[{number}]")
+    for number, rule in enumerate(settings.severity):
+        _check_severity(rule.match, f"severity[{number}].match")
     for number, mapping in enumerate(settings.mapping):
         check_mapping(mapping, f"mapping[{number}]")
 
@@ -140,6 +142,16 @@ def _matches(settings: SettingsFile) -> Iterator[tuple[str, Match]]:
 def _check_match(match: Match, where: str) -> None:
     if not any(msgspec.structs.astuple(match)):
         raise UsageError("matches everything", where=where, hint='add a key, like match = { check = "Pay" }')
+    _check_values(match, where)
+    given = [value for key in match.__struct_fields__ if (value := getattr(match, key))]
+    if all(isinstance(value, str) and not isinstance(value, Enum) and matches_everything(value) for value in given):
+        raise UsageError(
+            "matches everything", where=where, hint="write a pattern that matches only the failures that are meant"
+        )
+
+
+def _check_values(match: Match | SeverityMatch, where: str) -> None:
+    """Make sure that a severity, and expressions, can be read."""
     if match.severity:
         try:
             read_severity(match.severity)
@@ -147,11 +159,12 @@ def _check_match(match: Match, where: str) -> None:
             raise UsageError(str(error), where=f"{where}.severity") from error
     for key in match.__struct_fields__:
         _check_expression(getattr(match, key), f"{where}.{key}")
-    given = [value for key in match.__struct_fields__ if (value := getattr(match, key))]
-    if all(isinstance(value, str) and not isinstance(value, Enum) and matches_everything(value) for value in given):
-        raise UsageError(
-            "matches everything", where=where, hint="write a pattern that matches only the failures that are meant"
-        )
+
+
+def _check_severity(match: SeverityMatch, where: str) -> None:
+    if not any(msgspec.structs.astuple(match)):
+        raise UsageError("matches everything", where=where, hint='add a key, like match = { tool = "QuayLint" }')
+    _check_values(match, where)
 
 
 def _check_waiver(waiver: WaiverRule, where: str) -> None:

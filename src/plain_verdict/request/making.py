@@ -206,6 +206,7 @@ def _read_request(
         evidence=_evidence(file.evidence),
         zone=zone,
         masking=masking,
+        severities=file.severity,
     )
     missing = tuple(
         f"The environment variable {name} is not set, so the fact “{key}” is missing."

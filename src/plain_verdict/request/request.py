@@ -14,6 +14,7 @@ from plain_verdict.inputs.completeness import Expected
 from plain_verdict.masking import MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.model import Fact, Kind
+from plain_verdict.readers import Formats
 from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.report.brand import Brand
 from plain_verdict.request.targets import Recipient, Sending, Target
@@ -21,7 +22,7 @@ from plain_verdict.runtime.executors import Engine
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.report_tables import MailTable, ReportTable
-from plain_verdict.settings.rules import ConditionRule, Rules
+from plain_verdict.settings.rules import ConditionRule, Rules, SeverityRule
 
 
 class ReadOptions(msgspec.Struct, frozen=True):
@@ -58,7 +59,14 @@ class ReadOptions(msgspec.Struct, frozen=True):
     evidence_folders: tuple[str, ...] = ()
     zone: tzinfo | None = None
     masking: MaskRules = MaskRules()
+    severities: tuple[SeverityRule, ...] = ()
+    """The team's severities for rules of tools."""
     limits: Limits = DEFAULT_LIMITS
+
+    @property
+    def formats(self) -> Formats:
+        """Return what is read besides the formats that are built in."""
+        return Formats(self.mappings, drafts=self.drafts)
 
     @contextmanager
     def samples(self) -> Iterator[SamplesOptions]:

@@ -5,12 +5,14 @@ All raise ValueError, in words, for a file that is none; a text among the requir
 
 import re
 import tomllib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 
 from plain_verdict.model import Requirement
 from plain_verdict.readers.csv_text import BadRow
+from plain_verdict.requirements.ids import AT_BEGINNING
 from plain_verdict.requirements.markdown import HEADING, Headings, lines_of
-from plain_verdict.requirements.reqif import read_reqif
+from plain_verdict.requirements.reqif import read_reqif, read_reqif_archive
+from plain_verdict.requirements.scenarios import Scenario, read_feature
 from plain_verdict.requirements.tables import CELL_CHARS, rows_by_header
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.encoding import as_text
@@ -22,11 +24,12 @@ _COLUMNS: Mapping[str, tuple[str, ...]] = {
     "link": ("link", "url", "href"),
     "owner": ("owner", "assignee", "responsible", "who"),
     "priority": ("priority", "prio", "importance"),
-    "group": ("group", "section", "epic", "area", "component", "feature"),
+    "chapter": ("chapter",),
+    "group": ("group", "section", "epic", "area", "category", "module", "component", "feature"),
+    "section": ("section", "subsection", "subgroup", "sub group"),
 }
-_ID_PATTERN = re.compile(
-    r"^[\[(`*]*([A-Za-z][A-Za-z0-9]*(?:[-_.][A-Za-z0-9]+)*[-_.]?\d[\w.-]*)[\])`*]*\s*[:–—.-]*\s*(.*)$"
-)
+_GROUP_KEYS = ("chapter", "group", "section")
+"""From the outermost on, where a table has several."""
 _ITEM = re.compile(r"^\s*(?:[-*+]|\d+[.)])\s+(?:\[[ xX]\]\s+)?(.*)$")
 _MARKDOWN_LINK = re.compile(r"\[([^\]]*)\]\(([^)\s]*)\)")
 
@@ -37,7 +40,7 @@ def read_table(data: bytes) -> Iterator[Requirement | str]:
         if isinstance(row, BadRow):
             yield f"line {row.line:,} {row.why}"
         elif row["id"]:
-            yield _requirement(row, (row["group"],) if row.get("group") else ())
+            yield _requirement(row, tuple(row[key] for key in _GROUP_KEYS if row.get(key)))
 
 
 def _requirement(fields: Mapping[str, str], group: tuple[str, ...]) -> Requirement:
@@ -76,7 +79,7 @@ def read_markdown(data: bytes) -> Iterator[Requirement]:
         text = heading[2] if heading else (item[1] if (item := _ITEM.match(line)) else "")
         link = _MARKDOWN_LINK.search(text)
         plain = _MARKDOWN_LINK.sub(r"\1", text)
-        found = _ID_PATTERN.match(plain)
+        found = AT_BEGINNING.match(plain)
         if heading:
             headings.leave(len(heading[1]))
         if found:
@@ -90,46 +93,14 @@ def read_markdown(data: bytes) -> Iterator[Requirement]:
             headings.enter(len(heading[1]), single_line(plain, CELL_CHARS))
 
 
-def read_feature(data: bytes) -> Iterator[Requirement]:
-    """Yield the scenarios of a feature file; feature and rule are their group, tags may hold their id (Gherkin)."""
-    try:
-        from gherkin.errors import ParserError  # an extra
-        from gherkin.parser import Parser  # an extra
-    except ImportError as error:
-        raise ValueError("needs one more library: pip install 'plain-verdict[gherkin]'") from error
-    try:
-        document = Parser().parse(as_text(data))
-    except ParserError as error:
-        raise ValueError(
-            f"is not a feature file: {single_line(str(error).removeprefix('Parser errors:'), 300)}"
-        ) from error
-    feature = document.get("feature")
-    if feature:
-        yield from _scenarios(feature.get("children", ()), (single_line(str(feature["name"]), CELL_CHARS),))
-
-
-def _scenarios(children: Sequence[Mapping[str, object]], group: tuple[str, ...]) -> Iterator[Requirement]:
-    for child in children:
-        rule, scenario = child.get("rule"), child.get("scenario")
-        if isinstance(rule, dict):
-            yield from _scenarios(rule.get("children", ()), (*group, single_line(str(rule["name"]), CELL_CHARS)))
-        elif isinstance(scenario, dict):
-            name = single_line(str(scenario["name"]), CELL_CHARS)
-            tags = [str(tag["name"]).lstrip("@") for tag in scenario.get("tags", ())]
-            ids = [tag for tag in tags if _ID_PATTERN.match(tag)]
-            steps = tuple(
-                single_line(f"{step['keyword']}{step['text']}", CELL_CHARS) for step in scenario.get("steps", ())
-            )
-            yield Requirement(ids[0] if ids else name, name, group, steps=steps)
-
-
-FORMATS: Mapping[str, Callable[[bytes], Iterator[Requirement | str]]] = {
+FORMATS: Mapping[str, Callable[[bytes], Iterator[Requirement | Scenario | str]]] = {
     ".csv": read_table,
     ".tsv": read_table,
     ".toml": read_toml,
     ".md": read_markdown,
     ".markdown": read_markdown,
     ".reqif": read_reqif,
+    ".reqifz": read_reqif_archive,
     ".feature": read_feature,
 }
 """By the ending of a file's name."""

@@ -1,11 +1,17 @@
-"""Reads the requirements of ReqIF 1.2 (OMG formal/2016-07-01, chapter 10)."""
+"""Reads the requirements of ReqIF 1.2 (OMG formal/2016-07-01, chapter 10), and of its archives."""
 
 from collections.abc import Iterator, Mapping
+from functools import partial
+from io import BytesIO
 from typing import TYPE_CHECKING
 
+from plain_verdict.inputs.archives import Unpacking, members
+from plain_verdict.inputs.source import Source
 from plain_verdict.model import Requirement
 from plain_verdict.readers.xml.whole import parse_whole
 from plain_verdict.requirements.tables import CELL_CHARS
+from plain_verdict.runtime.errors import ReadError
+from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.names import split_identifier
 
@@ -13,6 +19,7 @@ if TYPE_CHECKING:
     from lxml import etree
 
 _REQIF_SPACE = {"q": "http://www.omg.org/spec/ReqIF/20110401/reqif.xsd"}
+_MOST_REQIF_ARCHIVE_BYTES = 200_000_000  # of an archive with its pictures
 # Words for attributes, the likeliest first; "" is the object's own name.
 _CHAPTER = "chapter name"
 _TITLES = ("name", "title", "text", "description", "")
@@ -30,6 +37,26 @@ def read_reqif(data: bytes) -> Iterator[Requirement]:
     for key, values in objects.items():
         if key not in seen and _CHAPTER not in values:
             yield _requirement(key, values, ())
+
+
+def read_reqif_archive(data: bytes) -> Iterator[Requirement]:
+    """Yield the requirements of each ReqIF file in an archive, in their order. Raises ValueError."""
+    with_files = False
+    try:
+        for member in members(
+            Source("", partial(BytesIO, data), len(data)),
+            Unpacking(Limits(archive_bytes=_MOST_REQIF_ARCHIVE_BYTES)),
+        ):
+            if member.path.lower().endswith(".reqif"):
+                with_files = True
+                with member.open() as stream:
+                    yield from read_reqif(stream.read())
+    except ReadError as error:
+        raise ValueError(error.what) from error
+    except OSError as error:
+        raise ValueError(f"holds a file that is refused: {error.strerror or error}") from error
+    if not with_files:
+        raise ValueError("holds no file with the ending .reqif")
 
 
 def _objects(root: "etree._Element") -> dict[str, dict[str, str]]:

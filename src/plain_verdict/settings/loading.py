@@ -24,7 +24,19 @@ Check = Callable[[SettingsFile], None]
 Table = TypeVar("Table", bound=msgspec.Struct)
 _LIST_WANTED = re.compile(r"Expected `array`, got `str` - at `\$((?:\.\w[\w-]*|\[\d+\])+)`")
 _MOST_SINGLE_TEXTS = 100  # keys of one file that hold a text for a list
-RULES = ("cause", "waiver", "condition", "mapping", "compliance", "requirements", "input", "load", "history", "api")
+RULES = (
+    "cause",
+    "waiver",
+    "condition",
+    "severity",
+    "mapping",
+    "compliance",
+    "requirements",
+    "input",
+    "load",
+    "history",
+    "api",
+)
 """The tables that can change a verdict."""
 
 

@@ -86,6 +86,24 @@ class ConditionRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_
     reason: Annotated[str, Meta(description="the reason for the condition")] = ""
 
 
+class SeverityMatch(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Which rules get another severity: every key that is given must fit the whole value.
+
+    ``*`` and ``?`` stand for any text and any character; ``/.../`` is a regular expression.
+    """
+
+    tool: Annotated[str, Meta(description="name of the tool or rule set")] = ""
+    rule: Annotated[str, Meta(description="id or name of a rule")] = ""
+    severity: Annotated[str, Meta(description="as the file gives it: `medium`, `high or above`")] = ""
+
+
+class SeverityRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """``[[severity]]``: the team's own severity for rules of a tool."""
+
+    match: Annotated[SeverityMatch, Meta(description="what it matches; every key must match")]
+    severity: Annotated[Severity, Meta(description="its severity from now on")] = msgspec.field(name="is")
+
+
 class Rules(msgspec.Struct, frozen=True):
     """All rules; without conditions, the default rule holds."""
 
@@ -94,3 +112,4 @@ class Rules(msgspec.Struct, frozen=True):
     conditions: tuple[ConditionRule, ...] = ()
     breaks_from: Severity = Severity.MEDIUM
     """The least severity of a failed rule that breaks the verdict."""
+    severities: tuple[SeverityRule, ...] = ()

@@ -13,7 +13,7 @@ from plain_verdict.model.facts import VARIANT_FACTS
 from plain_verdict.settings.choices import EvidenceOf, Option, When
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.report_tables import BrandTable, MailTable, ReportTable
-from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, WaiverRule
+from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, SeverityRule, WaiverRule
 
 Scalar = str | int | float | bool
 
@@ -304,9 +304,10 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     cause: tuple[CauseRule, ...] = ()
     waiver: tuple[WaiverRule, ...] = ()
     condition: tuple[ConditionRule, ...] = ()
+    severity: tuple[SeverityRule, ...] = ()
     mapping: tuple[ResultMapping, ...] = ()
 
     @property
     def rules(self) -> Rules:
         """Return the rules to judge by."""
-        return Rules(self.cause, self.waiver, self.condition, self.compliance.breaks_from)
+        return Rules(self.cause, self.waiver, self.condition, self.compliance.breaks_from, self.severity)

@@ -40,15 +40,30 @@ def _as_text(data: bytes) -> str:
 
 
 def decode_typed(data: bytes, decoder: "msgspec.json.Decoder[Wanted]") -> Wanted:
-    """Return what JSON holds as a type, as ``decode_json`` does. Raises one of DAMAGED_JSON."""
+    """Return what JSON holds as a type, as ``decode_json`` does. Raises one of DAMAGED_JSON.
+
+    A key whose value is null is as good as none, as some libraries write what is not there.
+    """
     data = data.removeprefix(BOM_UTF8)
     try:
         return decoder.decode(data)
+    except msgspec.ValidationError:
+        with suppress(msgspec.ValidationError):  # the first error says better where it is
+            without: Wanted = msgspec.convert(_without_nulls(decode_json(data)), decoder.type)
+            return without
+        raise
     except msgspec.DecodeError:
         whole = without_halves(data)
         if whole == data:
             raise
         return decoder.decode(whole)
+
+
+def _without_nulls(value: object) -> object:
+    """Return JSON without the members of objects that are null. Raises RecursionError where it nests too deep."""
+    if isinstance(value, dict):
+        return {key: _without_nulls(inner) for key, inner in value.items() if inner is not None}
+    return list(map(_without_nulls, value)) if isinstance(value, list) else value
 
 
 def may_have_twice(data: bytes, value: object) -> bool:

@@ -123,6 +123,34 @@ class OperationSummary(msgspec.Struct, frozen=True):
     bytes: int | None
 
 
+class OverdueRiskSummary(msgspec.Struct, frozen=True):
+    """An open risk of an assessment that is past its deadline, a day as ISO 8601 has it."""
+
+    title: str
+    status: str
+    deadline: str
+
+
+class RequirementCheck(msgspec.Struct, frozen=True):
+    """A check that says whether a requirement is met."""
+
+    id: str
+    name: str
+    outcome: str
+
+
+class RequirementSummary(msgspec.Struct, frozen=True):
+    """A requirement with its state and its checks; ``not_run`` are scenarios with its id that no check ran."""
+
+    id: str
+    title: str
+    group: list[str]
+    state: str
+    checks: list[RequirementCheck]
+    not_run: list[str]
+    source: str
+
+
 class Summary(msgspec.Struct, frozen=True):
     """The verdict on a run.
 
@@ -145,7 +173,16 @@ class Summary(msgspec.Struct, frozen=True):
     rules: RuleCounts | None = None
     findings: int | None = None
     """Open ones, of rules."""
+    overdue_risks: list[OverdueRiskSummary] = []
     requirements: dict[str, int] | None = None
+    requirement_results: list[RequirementSummary] = []
+    requirement_notes: list[str] = []
+    unknown_requirements: dict[str, int] = {}
+    """Ids that checks name and no file lists, with how many do."""
+    not_called: list[str] = []
+    """Operations that the API's document describes, and that nothing called."""
+    undocumented: list[str] = []
+    """Operations that were called, and that it does not describe."""
     causes: list[CauseSummary] = []
     waived: int = 0
     rule_notes: list[str] = []
@@ -230,6 +267,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             flaky=[check.whole_name for check in run.checks if check.flaky],
             checks=list(_details(run, verdict)) if self.detail else msgspec.UNSET,
         )
+        summary = _with_coverage(summary, report)
         return self._with_files(_with_history(summary, report), report)
 
     def _with_files(self, summary: Summary, report: Report) -> Summary:
@@ -237,6 +275,22 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             return summary
         facts = {fact.key: fact.value for fact in report.info.facts}
         return msgspec.structs.replace(summary, title=report.title, facts=facts, **self.files)
+
+
+def _with_coverage(summary: Summary, report: Report) -> Summary:
+    """Return the summary with requirements and operations, and which of them were checked."""
+    run, coverage = report.run, report.run.api.coverage
+    return msgspec.structs.replace(
+        summary,
+        requirement_results=list(_requirement_results(run)),
+        requirement_notes=list(run.requirements.notes),
+        unknown_requirements=dict(run.requirements.unknown),
+        overdue_risks=[
+            OverdueRiskSummary(risk.title, risk.status, str(risk.deadline)) for risk in report.verdict.overdue_risks
+        ],
+        not_called=[operation.name for operation in coverage.not_called] if coverage else [],
+        undocumented=[operation.name for operation, _ in report.operations if operation.documented is False],
+    )
 
 
 def _with_history(summary: Summary, report: Report) -> Summary:
@@ -282,6 +336,25 @@ def _requirements(run: Run) -> dict[str, int] | None:
         if requirements.given
         else None
     )
+
+
+def _requirement_results(run: Run) -> Iterator[RequirementSummary]:
+    checks = {check.id: check for check in run.checks} if run.requirements.results else {}
+    for result in run.requirements.results:
+        requirement = result.requirement
+        yield RequirementSummary(
+            id=requirement.id,
+            title=requirement.title,
+            group=list(requirement.group),
+            state=result.state.value,
+            checks=[
+                RequirementCheck(id_, checks[id_].whole_name, checks[id_].outcome.value)
+                for id_ in result.checks
+                if id_ in checks
+            ],
+            not_run=list(result.not_run),
+            source=requirement.source,
+        )
 
 
 def _cause(cause: Cause) -> CauseSummary:

@@ -3,6 +3,7 @@
 import operator
 import re
 from collections.abc import Callable, Mapping, Sequence
+from datetime import date
 from functools import cached_property
 from typing import Protocol
 
@@ -43,12 +44,16 @@ def bound_of(rule: ConditionRule) -> tuple[str, Bound]:
 
 
 class ScopeInputs(msgspec.Struct, frozen=True):
-    """What a condition may look at besides checks. ``since`` None: there is no earlier run to compare with."""
+    """What a condition may look at besides checks. ``since`` None: there is no earlier run to compare with.
+
+    ``today`` is the day by which deadlines end.
+    """
 
     api: ApiCalls = ApiCalls()
     requirements: Requirements | None = None
     scores: tuple[Score, ...] = ()
     since: ChangesSince | None = None
+    today: date = date.min
 
 
 _NONE = ScopeInputs()
@@ -69,6 +74,7 @@ class CheckedScope:
         self.requirements = inputs.requirements
         self.scores = inputs.scores
         self.since = inputs.since
+        self.today = inputs.today
         self._waived = waived
         self._tally = tally
 

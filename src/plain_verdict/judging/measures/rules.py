@@ -1,6 +1,7 @@
 """Measures of rules, for compliance checks."""
 
 from plain_verdict.judging.measures.interface import CHECK_KEYS, COUNT, PER_CENT, CheckedScope, Measure
+from plain_verdict.judging.overdue_risks import find_overdue_risks
 from plain_verdict.model import BAD, Check, Outcome
 from plain_verdict.text.formatting import format_per_cent, plural
 
@@ -32,6 +33,16 @@ def _score(scope: CheckedScope) -> float | None:
     return min((100 * score.share for score in scope.scores), default=None)
 
 
+def _overdue(scope: CheckedScope) -> float:
+    return len(find_overdue_risks(scope.checks, scope.today))
+
+
+def _unsure_deadlines(scope: CheckedScope) -> str:
+    risks = {risk for check in _rules(scope) if check.rule for risk in check.rule.risks}
+    unreadable = sum(risk.is_open and bool(risk.unreadable_deadline) for risk in risks)
+    return f"{plural(unreadable, 'deadline')} can't be read" if unreadable else ""
+
+
 MEASURES = (
     Measure("failed rules", COUNT, _broken, lambda _, number: plural(round(number), "failed rule"), CHECK_KEYS),
     Measure(
@@ -53,5 +64,13 @@ MEASURES = (
         lambda _, number: f"{format_per_cent(number)} of the maximum",
         CHECK_KEYS,
         lambda _: "no result has a score",
+    ),
+    Measure(
+        "overdue risks",
+        COUNT,
+        _overdue,
+        lambda _, number: plural(round(number), "overdue risk"),
+        CHECK_KEYS,
+        unsure=_unsure_deadlines,
     ),
 )

@@ -8,7 +8,7 @@ import msgspec
 
 from plain_verdict.model import BAD, Check, Kind, counting_last
 from plain_verdict.readers.interface import SUITE_ITSELF
-from plain_verdict.readers.mapping.announced import Announced, announced_in
+from plain_verdict.readers.mapping.announced import Announced, Sort, announced_in, failed_itself
 from plain_verdict.readers.mapping.check_making import CheckMaking, Counts
 from plain_verdict.readers.mapping.events import has_ended
 from plain_verdict.readers.mapping.given import NOTHING_GIVEN, Give, Given, giver
@@ -87,6 +87,8 @@ class Checks:
         """Set once the places are known, where what is not read is counted."""
         self.of_levels: set[str] = set()
         """Ids of the checks that are levels themselves."""
+        self.failed_levels: list[Announced] = []
+        """Levels that say they failed, though no check in them did."""
         self.announced: list[Announced] = []
         """Numbers that levels and lines give of their checks."""
         forms, levels = _lists_and_levels(mapping)
@@ -120,6 +122,7 @@ class Checks:
                 unread.reached[id(item)] = item
             unread.look(whole, "$")
             unread.reached.clear()
+            unread.around.clear()
 
         self._document.on_done = on_done
         if isinstance(self._document, XmlDocument):
@@ -131,7 +134,7 @@ class Checks:
         if self.unread:
             self.unread.reached[id(item)] = item
         if not self._levels and not self._outer:
-            self.announced += announced_in(item)
+            self.announced += [number for number in announced_in(item) if number.sort is not Sort.RUN]
 
     def __iter__(self) -> Iterator[Check]:
         """Yield a check for each item; those that are attempts at one are together at the end."""
@@ -155,7 +158,7 @@ class Checks:
                 for node in self._levels[0].find(item):
                     self.counts.outer += 1
                     if self._outer:
-                        self.announced += announced_in(node)
+                        self.announced += [number for number in announced_in(node) if number.sort is not Sort.RUN]
                     yield from self._in_level(node, NOTHING_GIVEN, 0, (number, ()))
             else:
                 yield from self._made(item, NOTHING_GIVEN, (number, ()), outermost=True)
@@ -163,6 +166,8 @@ class Checks:
     def _in_level(self, item: object, outer: Given, depth: int, at: _At, nested: int = 0) -> Iterator[Check]:
         """Yield the checks in an item of a level, and what it says itself where none of them failed."""
         level = self._levels[depth]
+        if self.unread:
+            self.unread.around[id(item)] = item
         given = level.gives(item, outer) if level.gives else outer
         bad_before = self.counts.bad
         if depth == len(self._levels) - 1:
@@ -176,8 +181,11 @@ class Checks:
             else:
                 for inner in level.inside(item):
                     yield from self._in_level(inner, given, depth, at, nested + 1)
-        if level.itself and self.counts.bad == bad_before:
-            yield from self._itself(level.itself, item, given, at)
+        if self.counts.bad == bad_before:
+            if level.itself:
+                yield from self._itself(level.itself, item, given, at)
+            elif self._outer:
+                self.failed_levels += failed_itself(item)
 
     def _itself(self, make: CheckMaking, item: object, given: Given, at: _At) -> Iterator[Check]:
         """Yield what a level says of itself, where it failed and nothing in it did."""

@@ -12,6 +12,7 @@ from plain_verdict.readers.mapping.selectors import Document, Inner, Item, OnLin
 from plain_verdict.readers.mapping.table_document import TableDocument
 from plain_verdict.readers.mapping.texts import Texts
 from plain_verdict.readers.mapping.values import Values
+from plain_verdict.readers.xml.text import local_name
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import ResultMapping
@@ -237,6 +238,6 @@ class EventsDocument(JsonPlaces):
 
 def _object_of_element(element: "etree._Element", document: Document) -> _Object:
     """Return an element as an object: attributes, texts of the elements in it, and its own."""
-    inner = {etree.QName(child).localname: document.text_of(child) for child in element.iter("{*}*")}
+    inner = {local_name(child.tag): document.text_of(child) for child in element.iter("{*}*")}
     text = {"text": element.text} if element.text and element.text.strip() else {}
-    return {**inner, **text, **{etree.QName(name).localname: value for name, value in element.attrib.items()}}
+    return {**inner, **text, **{local_name(name): value for name, value in element.attrib.items()}}

@@ -16,7 +16,7 @@ _OUTCOME_OF_WORD = {
 }
 _LISTS = {word: Outcome(outcome) for outcome, words in _WORD_TABLES["lists"].items() for word in words.split()}
 _NEGATIONS = frozenset(_WORD_TABLES["negation"]["words"].split())
-_TRUTH_OUTCOME_OF_WORD = ("true", "false")
+_TRUTH_TEXTS = ("true", "false")
 _OF_TRUTH = {
     ("good", "true"): Outcome.PASSED,
     ("good", "false"): Outcome.FAILED,
@@ -30,7 +30,7 @@ _LONGEST_WORD_CHARS = 60  # of a word for an outcome; longer texts are messages
 def meaning_of(path: str, value: str) -> Outcome | None:
     """Return what a value at a place means; None where nobody can tell. True alone is no pass."""
     text = " ".join(value.casefold().replace("_", " ").split())
-    if text in _TRUTH_OUTCOME_OF_WORD:
+    if text in _TRUTH_TEXTS:
         words = split_identifier(path)
         # The last word of a name is what it is about: failedCheckIsOk.
         sorts = (sort for word in reversed(words) for sort in ("skipped", "bad", "good") if word in _TRUTH[sort])
@@ -56,6 +56,11 @@ def outcome_of_list(name: str) -> Outcome | None:
     """Return how the items of a list ended that has this name; None where it does not say."""
     words = [word for word in split_identifier(name) if word not in ("tests", "checks", "test", "check", "cases")]
     return _LISTS.get(words[0]) if len(words) == 1 else None
+
+
+def names_failure(path: str) -> bool:
+    """Return whether a name is one for what went wrong: error, failure, exception."""
+    return bool((_TRUTH["bad"] | _TRUTH["fault"]) & set(split_identifier(path)))
 
 
 def counts_bad(path: str) -> bool:

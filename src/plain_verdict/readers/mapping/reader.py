@@ -221,6 +221,7 @@ class MappingReading:
             yield self._note(f"was not read to its end: {self.trouble}", missing=True)
         yield from self._announced(self.making.counts.items)
         yield from self._unread()
+        yield from self._failed_levels()
         yield from self._larger_numbers()
         yield from self._unknown_outcomes(self.values.outcomes.unknown)
         yield from self._odd_items(self.making.counts)
@@ -288,36 +289,53 @@ class MappingReading:
             given.append(of_levels[0]._replace(number=sum(level.number for level in of_levels)))
         return given
 
+    def _failed_levels(self) -> Iterator[ReadingNote]:
+        """Yield a note where levels say that they failed, and no check in them did."""
+        failed = self.making.failed_levels
+        if failed:
+            what = f"has {plural(len(failed), 'level')} with a failure of which the mapping finds no check"
+            yield self._note(what, f"the first at {failed[0].path}", missing=True)
+
     def _larger_numbers(self) -> Iterator[ReadingNote]:
         """Yield a note for each number of the file itself that is larger than what was read."""
         counts = self.making.counts
+        read = {
+            Sort.TOTAL: counts.items if self.run.checks is None else None,
+            Sort.FAILED: counts.bad,
+            Sort.ERRORED: counts.bad,
+            Sort.RUN: counts.bad,
+        }
         for announced in self.announced():
-            is_total = announced.sort is Sort.TOTAL
-            if is_total and self.run.checks is not None:
+            found = read.get(announced.sort)
+            if found is None or announced.number <= max(
+                found, counts.attempts if announced.sort is Sort.TOTAL else 0
+            ):
                 continue
-            read = {
-                Sort.TOTAL: max(counts.items, counts.attempts),
-                Sort.FAILED: counts.bad,
-                Sort.ERRORED: counts.bad,
-            }
-            if announced.number > read.get(announced.sort, announced.number):
-                noun = "check" if is_total else f"{announced.sort.value} check"
-                what = f"reports {plural(announced.number, noun)}, but the mapping finds {read[announced.sort]:,}"
-                yield self._note(what, f"at {announced.path}", missing=True)
+            what = "says that it failed, but the mapping finds no check that did"
+            if announced.sort is not Sort.RUN:
+                noun = "check" if announced.sort is Sort.TOTAL else f"{announced.sort.value} check"
+                what = f"reports {plural(announced.number, noun)}, but the mapping finds {found:,}"
+            yield self._note(what, f"at {announced.path}", missing=True)
 
     def _fruitless(self) -> Iterator[ReadingNote]:
         """Yield a note for each key of the mapping whose places find nothing anywhere in the file."""
-        by_key: dict[str, list[Selector]] = {}
-        for key, used_selector in self.texts.selectors:
-            by_key.setdefault(key, []).append(used_selector)
-        for key, selectors in by_key.items():
-            if any(selector.hits for selector in selectors) or not any(selector.misses for selector in selectors):
-                continue
+        for key, selectors in self._idle_selectors().items():
             quiet = any(part in key for part in _ONLY_WITH_FAILURES)
             if quiet and not self.making.counts.bad:
                 continue
             where = " or ".join(f"“{selector.text}”" for selector in selectors)
             yield self._note(f"holds nothing at {where} ({key} of the mapping “{self._mapping.name}”)", quiet=quiet)
+
+    def _idle_selectors(self) -> dict[str, list[Selector]]:
+        """Return the places of each key that were tried, and all found nothing."""
+        by_key: dict[str, list[Selector]] = {}
+        for key, used_selector in self.texts.selectors:
+            by_key.setdefault(key, []).append(used_selector)
+        return {
+            key: selectors
+            for key, selectors in by_key.items()
+            if not any(selector.hits for selector in selectors) and any(selector.misses for selector in selectors)
+        }
 
     def _note(self, what: str, where: str = "", *, missing: bool = False, quiet: bool = False) -> ReadingNote:
         return ReadingNote(self._source.path, what, where, results_missing=missing, quiet=quiet)

@@ -9,6 +9,7 @@ from lxml import etree
 
 from plain_verdict.readers.mapping.json_paths import MEMBERS
 from plain_verdict.readers.mapping.selectors import Selector
+from plain_verdict.readers.xml.text import local_name
 from plain_verdict.text.cleaning import single_line
 
 _LEAST_PATHS = 2  # a name alone is a form that too much has
@@ -60,6 +61,8 @@ class UnreadItems:
         self._names_outcome = is_outcome
         self.reached: dict[int, object] = {}
         """Items that were read, or left out by a condition, by their identity: they are kept, so that it lasts."""
+        self.around: dict[int, object] = {}
+        """Levels that were gone into: what they say of themselves is not lost, and what is in them is looked at."""
         self.paths: Counter[str] = Counter()
         self._has_bare_members = False
         """Whether items are members that are no objects themselves."""
@@ -96,6 +99,8 @@ class UnreadItems:
         return {**self.reached, **values}, {id(item[MEMBERS]) for item in members}
 
     def _has_form(self, value: _Object, containers: set[int], reached: dict[int, object]) -> bool:
+        if id(value) in self.around:
+            return False
         return self._fits(value) or self._are_members(value, containers, reached)
 
     def _are_members(self, value: _Object, containers: set[int], reached: dict[int, object]) -> bool:
@@ -111,7 +116,8 @@ class UnreadItems:
     def _look_in_element(self, whole: "etree._Element") -> None:
         tags = {element.tag for element in self.reached.values() if isinstance(element, etree._Element)}
         for element in whole.iter(*tags) if tags else ():
-            if id(element) not in self.reached and self._fits(element) and not self._in_reached(element):
+            is_known = id(element) in self.reached or id(element) in self.around
+            if not is_known and self._fits(element) and not self._in_reached(element):
                 self.paths[path_of(element)] += 1
 
     def _in_reached(self, element: "etree._Element") -> bool:
@@ -136,7 +142,7 @@ class UnreadItems:
 
 def path_of(element: "etree._Element") -> str:
     """Return the names of an element and of those around it, as an XPath."""
-    names = [etree.QName(outer).localname for outer in (element, *element.iterancestors())]
+    names = [local_name(outer.tag) for outer in (element, *element.iterancestors())]
     return "/" + "/".join(reversed(names))
 
 

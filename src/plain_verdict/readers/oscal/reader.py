@@ -9,6 +9,7 @@ import msgspec
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     Allowed,
+    AssessedRisk,
     Attempt,
     Check,
     Fact,
@@ -49,12 +50,20 @@ _GRADES = {
     "critical": Severity.CRITICAL,
 }
 _APPROVED = "deviation-approved"
+_SETTLED = ("closed", _APPROVED)
+"""States of a risk that is not open (assessment results model 1.1, risk/status)."""
+_OBSERVATION = "is for information: an observation that no finding names"
+_RISK = "is for information: a risk that no finding names"
 _COMPLETE_HINT = "check that it is complete and of the assessment results model 1.1"
 
 
 def _words_of_risk(risk: Risk) -> str:
     until = f", until {single_line(risk.deadline, 40)}" if risk.deadline else ""
-    return f"{risk.title or risk.statement}: {risk.status}{until}"
+    return f"{_title(risk)}: {risk.status or 'open'}{until}"
+
+
+def _title(risk: Risk) -> str:
+    return risk.title or risk.statement or risk.description or "Nameless risk"
 
 
 def _collected(seen: Sequence[Observation]) -> datetime | None:
@@ -108,6 +117,8 @@ class _Reading(FileReading):
         super().__init__(source, limits)
         self._results = results
         self._lost = 0
+        self._odd_deadlines: dict[str, str] = {}
+        """By the id of the risk."""
 
     def checks(self) -> Iterator[Check]:
         """Yield a check for each finding."""
@@ -124,6 +135,45 @@ class _Reading(FileReading):
                 # A risk that is missing may not be accepted.
                 forgiving = at_risk if len(at_risk) == len(finding.risks) else []
                 yield self._check(finding, seen, at_risk, suite, result, self._allowed(forgiving))
+            yield from self._unnamed(result, suite)
+
+    def _unnamed(self, result: Result, suite: tuple[str, ...]) -> Iterator[Check]:
+        """Yield observations and risks that no finding names: they are for information, and not judged."""
+        named = {
+            related.observation_uuid for finding in result.findings for related in finding.related_observations
+        }
+        for observation in result.observations:
+            if observation.uuid not in named:
+                yield self._for_information(_OBSERVATION, observation, suite, [observation], [])
+        at_risk = {risk.risk_uuid for finding in result.findings for risk in finding.risks}
+        for risk in result.risks:
+            if risk.uuid not in at_risk:
+                yield self._for_information(_RISK, risk, suite, [], [risk])
+
+    def _for_information(
+        self,
+        reason: str,
+        thing: Observation | Risk,
+        suite: tuple[str, ...],
+        seen: list[Observation],
+        risks: list[Risk],
+    ) -> Check:
+        kind = self.source.kind or Kind.COMPLIANCE
+        name = self.name(thing.title or thing.description) or "Nameless observation"
+        attempt = Attempt(Outcome.SKIPPED, started=_collected(seen), reason=reason)
+        rule = self._rule(risks, None, broken=False)
+        if not risks:
+            rule = msgspec.structs.replace(rule, severity=Severity.NONE)
+        return Check(
+            id=check_id(kind, suite, thing.uuid or name),
+            kind=kind,
+            suite=suite,
+            name=name,
+            attempts=(attempt,),
+            facts=tuple(self._facts(Finding(), seen, risks)),
+            description=self.text("\n".join((thing.description, *self._detail(seen, risks)))),
+            rule=rule,
+        )
 
     def _check(
         self,
@@ -181,6 +231,23 @@ class _Reading(FileReading):
             findings=int(broken and not allowed),
             suppressed_findings=int(allowed is not None),
             allowed=allowed,
+            risks=tuple(self._risk(risk) for risk in risks),
+        )
+
+    def _risk(self, risk: Risk) -> AssessedRisk:
+        """Return a risk with its deadline; one without a status is open (risk/status is required)."""
+        moment = read_moment(risk.deadline) if risk.deadline else None
+        status = single_line(risk.status, 40) or "open"
+        unreadable = single_line(risk.deadline, 40) if moment is None else ""
+        if unreadable:
+            self._odd_deadlines[risk.uuid] = unreadable
+        return AssessedRisk(
+            id=risk.uuid,
+            title=self.name(_title(risk)),
+            status=status,
+            is_open=status.lower() not in _SETTLED,
+            deadline=moment.date() if moment else None,
+            unreadable_deadline=unreadable,
         )
 
     def _found(self, by_uuid: Mapping[str, Found], uuids: Sequence[str]) -> list[Found]:
@@ -233,6 +300,9 @@ class _Reading(FileReading):
         if self._lost:
             lost = plural(self._lost, "observation or risk", "observations or risks")
             yield self.note(f"names {lost} that are not in it")
+        if self._odd_deadlines:
+            texts = join_list([f"“{text}”" for text in self._odd_deadlines.values()])
+            yield self.note(f"has {plural(len(self._odd_deadlines), 'deadline')} that can't be read: {texts}")
 
 
 def _severity(risks: list[Risk]) -> Severity:

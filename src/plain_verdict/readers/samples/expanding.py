@@ -2,7 +2,7 @@
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.condensed import expand
-from plain_verdict.load.state import SamplesPayload
+from plain_verdict.load.state import samples_of
 from plain_verdict.model import Kind, ReadingNote, ResultFile
 from plain_verdict.readers.samples.reading import moment_of
 from plain_verdict.text.cleaning import single_line
@@ -21,7 +21,7 @@ def read_condensed(source: Source, data: bytes) -> ResultFile:
         what = f"was condensed without {plural(head.bad_rows, 'row')} that could not be read"
         notes.append(ReadingNote(source.path, what))
     return ResultFile(
-        payloads=(SamplesPayload(Kind.LOAD, state, head.bad_rows),),
+        payloads=(samples_of(Kind.LOAD, state, head.bad_rows),),
         notes=tuple(notes),
         started=moment_of(state.first_us),
         ended=moment_of(state.last_us),

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 
 from plain_verdict.inputs.source import Source
-from plain_verdict.load.state import LoadState, SamplesPayload
+from plain_verdict.load.state import LoadState, samples_of
 from plain_verdict.model import Kind, ReadingNote, ResultFile
 from plain_verdict.readers.samples.columns import Columns, Role
 from plain_verdict.readers.samples.counting import BadRows, Counted, count
@@ -41,7 +41,7 @@ def read_samples(source: Source, options: SamplesOptions, mapping: ResultMapping
         where = f"rename the column, like “{name}_ms”, or set the unit in a mapping"
         notes.append(ReadingNote(source.path, what, where, results_missing=True))
     return ResultFile(
-        payloads=(SamplesPayload(Kind.LOAD, state, bad.number),),
+        payloads=(samples_of(Kind.LOAD, state, bad.number),),
         notes=tuple(notes),
         started=moment_of(state.first_us),
         ended=moment_of(state.last_us),

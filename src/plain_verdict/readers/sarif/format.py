@@ -18,7 +18,8 @@ class Message(Part, frozen=True):
     text: str = ""
     markdown: str = ""
     id: str = ""
-    arguments: tuple[str, ...] = ()
+    arguments: tuple[object, ...] = ()
+    """Texts (3.11.11); numbers, which some write, are taken as they stand."""
 
 
 class ArtifactContent(Part, frozen=True):
@@ -97,6 +98,7 @@ class Suppression(Part, frozen=True):
     kind: str = ""
     status: str = "accepted"
     justification: str = ""
+    location: Location = Location()
 
 
 class ComponentReference(Part, frozen=True):
@@ -104,6 +106,7 @@ class ComponentReference(Part, frozen=True):
 
     name: str = ""
     index: int = -1
+    guid: str = ""
 
 
 class DescriptorReference(Part, frozen=True):
@@ -127,6 +130,20 @@ class Override(Part, frozen=True):
     descriptor: DescriptorReference = DescriptorReference()
 
 
+class Graph(Part, frozen=True):
+    """Section 3.39. It is counted only."""
+
+
+class GraphTraversal(Part, frozen=True):
+    """Section 3.42. It is counted only."""
+
+
+class Relationship(Part, frozen=True):
+    """3.53, of a rule to another descriptor: one of a taxonomy, say."""
+
+    target: DescriptorReference = DescriptorReference()
+
+
 class Result(Part, frozen=True):
     """Section 3.27."""
 
@@ -141,6 +158,10 @@ class Result(Part, frozen=True):
     baseline_state: str = ""
     code_flows: tuple[CodeFlow, ...] = ()
     fixes: tuple[Fix, ...] = ()
+    related_locations: tuple[Location, ...] = ()
+    taxa: tuple[DescriptorReference, ...] = ()
+    graphs: tuple[Graph, ...] = ()
+    graph_traversals: tuple[GraphTraversal, ...] = ()
 
 
 class Descriptor(Part, frozen=True):
@@ -155,15 +176,19 @@ class Descriptor(Part, frozen=True):
     message_strings: dict[str, Message] = {}
     default_configuration: Configuration = Configuration()
     properties: dict[str, object] = {}
+    relationships: tuple[Relationship, ...] = ()
 
 
 class Component(Part, frozen=True):
-    """3.19, a tool's driver or one of its extensions."""
+    """3.19, a tool's driver, one of its extensions, or a taxonomy."""
 
     name: str = ""
+    guid: str = ""
     version: str = ""
     semantic_version: str = ""
     rules: tuple[Descriptor, ...] = ()
+    taxa: tuple[Descriptor, ...] = ()
+    notifications: tuple[Descriptor, ...] = ()
     global_message_strings: dict[str, Message] = {}
 
 
@@ -179,6 +204,7 @@ class Notification(Part, frozen=True):
 
     message: Message = Message()
     level: str = "warning"
+    descriptor: DescriptorReference = DescriptorReference()
 
 
 class Invocation(Part, frozen=True):
@@ -195,22 +221,24 @@ class Invocation(Part, frozen=True):
     tool_execution_notifications: tuple[Notification, ...] = ()
     tool_configuration_notifications: tuple[Notification, ...] = ()
 
-    def troubles(self) -> Iterator[Message]:
+    def troubles(self) -> Iterator[Notification]:
         """Yield what says that the tool did not do all of its work.
 
         That is an error that it notes (3.20.21, 3.20.22), a process that was killed (3.20.10, and 3.20.8 as shells
         have it) or never began (3.20.12), or its own word (3.20.14). Other exit codes say that it found something.
         """
         notes = (*self.tool_execution_notifications, *self.tool_configuration_notifications)
-        yield from (note.message for note in notes if note.level == "error")
+        yield from (note for note in notes if note.level == "error")
         if self.process_start_failure_message:
-            yield Message(self.process_start_failure_message)
+            yield Notification(Message(self.process_start_failure_message))
         if self.exit_signal_name or self.exit_signal_number:
-            yield Message(f"it was ended by signal {self.exit_signal_name or self.exit_signal_number}")
+            yield Notification(
+                Message(f"it was ended by signal {self.exit_signal_name or self.exit_signal_number}")
+            )
         if self.exit_code in _KILLED:
-            yield Message(f"it ended with exit code {self.exit_code}, like a killed process")
+            yield Notification(Message(f"it ended with exit code {self.exit_code}, like a killed process"))
         if self.execution_successful is False:
-            yield Message()
+            yield Notification()
 
 
 class Artifact(Part, frozen=True):
@@ -235,6 +263,8 @@ class Run(Part, frozen=True):
     artifacts: tuple[Artifact, ...] = ()
     original_uri_base_ids: dict[str, ArtifactLocation] = {}
     external_property_file_references: ExternalFiles = ExternalFiles()
+    taxonomies: tuple[Component, ...] = ()
+    graphs: tuple[Graph, ...] = ()
 
 
 class Log(Part, frozen=True):

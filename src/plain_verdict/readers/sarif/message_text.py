@@ -1,6 +1,7 @@
-"""The words and places of a SARIF log."""
+"""The words and places of a SARIF log: messages with their arguments (3.11), files with their bases (3.4)."""
 
 import re
+from collections.abc import Sequence
 from urllib.parse import unquote
 
 from plain_verdict.readers.sarif.format import ArtifactLocation, Location, Message, Run
@@ -11,25 +12,45 @@ _LINK = re.compile(r"\[((?:\\.|[^\]\\])*)\]\((?:\\.|[^)\\])*\)")
 _MOST_BASES = 10  # uriBaseId chains (SARIF 2.1.0, section 3.14.14): longer ones are loops
 
 
-def message_text(message: Message, found: Found | None = None) -> str:
-    """Return a message as text: its own, or that of its rule by its id, with its arguments in it (3.11)."""
-    text = message.text or message.markdown
-    if not text and message.id and found:
-        named = found.descriptor.message_strings.get(message.id) or found.component.global_message_strings.get(
-            message.id
-        )
-        text = (named.text or named.markdown) if named else ""
-    if message.arguments or "{{" in text:
-        text = _PLACEHOLDER.sub(lambda match: _filled(match, message.arguments), text)
-    # Links in plain text (3.11.6) lead to places in the log; their words are enough.
-    return _LINK.sub(lambda match: match[1].replace("\\", ""), text) if "](" in text else text
+class Messages:
+    """Says what messages of one run mean; counts those that lack arguments, and those whose id nothing knows."""
+
+    def __init__(self) -> None:
+        self.lacking = 0
+        self.unknown_ids = 0
+
+    def text(self, message: Message, found: Found | None = None) -> str:
+        """Return a message as text: its own, or its rule's by its id (3.11.7), with its arguments (3.11.5)."""
+        text = message.text or message.markdown
+        if not text and message.id:
+            named = _named(message.id, found)
+            self.unknown_ids += named is None
+            text = (named.text or named.markdown) if named else ""
+        # A text without arguments may have braces that are none of the standard's.
+        if message.arguments or "{{" in text or (message.id and "{" in text):
+            text = self._filled(text, message.arguments)
+        # Links in plain text (3.11.6) lead to places in the log; their words are enough.
+        return _LINK.sub(lambda match: match[1].replace("\\", ""), text) if "](" in text else text
+
+    def _filled(self, text: str, arguments: Sequence[object]) -> str:
+        numbers = [int(match[1]) for match in _PLACEHOLDER.finditer(text) if match[1]]
+        self.lacking += any(number >= len(arguments) for number in numbers)
+        return _PLACEHOLDER.sub(lambda match: _argument(match, arguments), text)
 
 
-def _filled(match: re.Match[str], arguments: tuple[str, ...]) -> str:
+def _named(id_: str, found: Found | None) -> Message | None:
+    """Return the message of an id: the rule's, else its component's (3.11.7)."""
+    if found is None:
+        return None
+    return found.descriptor.message_strings.get(id_) or found.component.global_message_strings.get(id_)
+
+
+def _argument(match: re.Match[str], arguments: Sequence[object]) -> str:
+    """Return what a place of a message holds; one without an argument stays, so that it is seen."""
     if match[1] is None:
         return match[0][0]
     number = int(match[1])
-    return arguments[number] if number < len(arguments) else match[0]
+    return str(arguments[number]) if number < len(arguments) else match[0]
 
 
 class Locations:

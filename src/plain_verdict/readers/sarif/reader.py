@@ -31,9 +31,11 @@ from plain_verdict.model import (
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.file_reading import FileReading
 from plain_verdict.readers.interface import Head, noted_twice
+from plain_verdict.readers.sarif.details import Details
 from plain_verdict.readers.sarif.format import Log, Result, Run
-from plain_verdict.readers.sarif.message_text import Locations, message_text
+from plain_verdict.readers.sarif.message_text import Locations, Messages
 from plain_verdict.readers.sarif.rules import Found, Rules, severity_of
+from plain_verdict.readers.sarif.taxonomies import Taxonomies
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, single_line
@@ -61,7 +63,6 @@ FOUND_NOTHING = "No findings"
 
 _MOST_FINDINGS, _MOST_LOCATIONS = 50, 2_000
 """Of one rule that are listed one by one, and by their place alone."""
-_FLOW_STEPS = 20  # of a code flow: a reader follows no more
 _MOST_ARTIFACTS = 20
 _decoder = msgspec.json.Decoder(Log)
 
@@ -136,6 +137,9 @@ class _Run(FileReading):
         self._run = run
         self._rules = Rules(run)
         self._locations = Locations(run)
+        self._messages = Messages()
+        self._details = Details(self._locations, self._messages)
+        self._taxonomies = Taxonomies(run)
         self._odd_kinds = 0
         self._without_rule = 0
         name = single_line(run.tool.driver.name, limits.name_chars) or "Nameless tool"
@@ -179,7 +183,7 @@ class _Run(FileReading):
 
     def _check(self, found: Found, results: Sequence[Result]) -> Check:
         findings = [self._finding(result, found) for result in results if result.kind == "fail"]
-        asks = self.text(message_text(found.descriptor.short_description))
+        asks = self.text(self._messages.text(found.descriptor.short_description))
         name = self._name(found, asks)
         return Check(
             id=check_id(self._kind, self.suite, found.id or name),
@@ -191,9 +195,15 @@ class _Run(FileReading):
             ),
             tags=tuple(self._tags(found)),
             description=asks if asks != name else "",
-            links=(Fact("What it is about", found.descriptor.help_uri),) if found.descriptor.help_uri else (),
+            facts=tuple(self._taxonomies.facts_of(found, results)),
+            links=tuple(self._links(found, results)),
             rule=self._rule(found, findings, has_baseline=any(result.baseline_state for result in results)),
         )
+
+    def _links(self, found: Found, results: Sequence[Result]) -> Iterator[Fact]:
+        if found.descriptor.help_uri:
+            yield Fact("What it is about", found.descriptor.help_uri)
+        yield from self._taxonomies.links_of(found, results)
 
     def _attempt(self, found: Found, findings: Sequence[_Finding], kinds: Sequence[str], name: str) -> Attempt:
         """Return how a rule ended, by its findings and the kinds of its other results; the gravest counts."""
@@ -224,8 +234,8 @@ class _Run(FileReading):
         usual = severity_of(descriptor.default_configuration.level or "warning", descriptor)
         return Rule(
             severity=max(severities, key=lambda severity: severity.rank, default=usual),
-            why=self.text(message_text(descriptor.full_description)),
-            remediation=self.text(message_text(descriptor.help)),
+            why=self.text(self._messages.text(descriptor.full_description)),
+            remediation=self.text(self._messages.text(descriptor.help)),
             findings=len(counted),
             suppressed_findings=len(findings) - len(counted),
             new_findings=sum(finding.result.baseline_state == "new" for finding in counted)
@@ -266,11 +276,11 @@ class _Run(FileReading):
     def _problem(self, finding: _Finding, found: Found) -> Problem:
         result = finding.result
         where = self._locations.where(result.locations[0]) if result.locations else ""
-        message = self.text(message_text(result.message, found)) or "The log gives no message."
+        message = self.text(self._messages.text(result.message, found)) or "The log gives no message."
         return Problem(
             Outcome.FAILED,
             message=message,
-            detail=block("\n".join(self._detail(result, found)), self.limits.detail_chars),
+            detail=block("\n".join(self._details.of(result, found)), self.limits.detail_chars),
             place=self.name(where),
         )
 
@@ -300,34 +310,11 @@ class _Run(FileReading):
         lines = []
         for finding in findings[:_MOST_LOCATIONS]:
             at = f"{self._locations.where(finding.result.locations[0])}  " if finding.result.locations else ""
-            lines.append(single_line(f"{at}{message_text(finding.result.message, found)}", 300))
+            lines.append(single_line(f"{at}{self._messages.text(finding.result.message, found)}", 300))
         if len(findings) > len(lines):
             lines.append(f"and {plural(len(findings) - len(lines), 'more place')}")
         if lines:
             yield Output(plural(len(findings), "more place"), "\n".join(lines))
-
-    def _detail(self, result: Result, found: Found) -> Iterator[str]:
-        """Yield the lines at the place, other places, the way there, and what would mend it."""
-        for number, location in enumerate(result.locations):
-            snippet = self._locations.snippet(location)
-            if number:
-                yield f"also at {self._locations.where(location)}"
-            if snippet:
-                yield snippet.strip("\n")
-        for flow in result.code_flows[:1]:
-            steps = [
-                thread_flow_location.location
-                for thread in flow.thread_flows
-                for thread_flow_location in thread.locations
-            ]
-            for number, step in enumerate(steps[:_FLOW_STEPS], 1):
-                yield f"{number}. {self._locations.where(step)} {message_text(step.message, found)}".rstrip()
-            if len(steps) > _FLOW_STEPS:
-                yield f"and {plural(len(steps) - _FLOW_STEPS, 'more step')}"
-        for fix in result.fixes:
-            words = message_text(fix.description, found)
-            if words:
-                yield f"Fix: {words}"
 
     def _allowed(self, findings: Sequence[_Finding]) -> Allowed:
         reasons = dict.fromkeys(
@@ -349,7 +336,8 @@ class _Run(FileReading):
             yield self.note(what, results_missing=True)
         why = next((why for call in self._run.invocations for why in call.troubles()), None)
         if why is not None:
-            words = single_line(message_text(why), 200)
+            found = self._rules.notification(why.descriptor)
+            words = single_line(self._messages.text(why.message, found), 200)
             what = f"reports that {tool} did not finish{f': {words}' if words else ''}"
             yield self.note(what, results_missing=True)
         if self._rules.out_of_range:
@@ -358,6 +346,17 @@ class _Run(FileReading):
             yield self.note(f"has {plural(self._without_rule, 'result')} without a rule")
         if self._odd_kinds:
             yield self.note(f"has {plural(self._odd_kinds, 'result')} of an unknown kind: undecided")
+        yield from self._notes_on_texts()
+
+    def _notes_on_texts(self) -> Iterator[ReadingNote]:
+        if self._messages.lacking:
+            yield self.note(f"has {plural(self._messages.lacking, 'message')} with fewer arguments than places")
+        if self._messages.unknown_ids:
+            yield self.note(f"has {plural(self._messages.unknown_ids, 'message')} whose id no rule explains")
+        results = self._run.results or ()
+        graphs = len(self._run.graphs) + sum(len((*result.graphs, *result.graph_traversals)) for result in results)
+        if graphs:
+            yield self.note(f"has {plural(graphs, 'graph')}, not shown")
 
 
 def _without_findings(results: Sequence[tuple[str, Outcome]]) -> Attempt:

@@ -49,6 +49,15 @@ class Rules:
             wanted = wanted.rpartition("/")[0]
         return Found(id_, _NAMELESS, component)
 
+    def notification(self, reference: DescriptorReference) -> Found:
+        """Return what the log says of a notification (3.58.2)."""
+        component = self._component(reference)
+        known = component.notifications
+        if 0 <= reference.index < len(known):
+            return Found(reference.id, known[reference.index], component)
+        named = (descriptor for descriptor in known if reference.id and descriptor.id == reference.id)
+        return Found(reference.id, next(named, _NAMELESS), component)
+
     def _component(self, reference: DescriptorReference) -> Component:
         """Return the component that a reference means (3.54): the driver where it says nothing."""
         component_reference = reference.tool_component

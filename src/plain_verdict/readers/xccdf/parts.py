@@ -1,6 +1,7 @@
 """The parts of XCCDF files: rules of a benchmark, and the results of rules on one machine."""
 
-from collections.abc import Iterator
+import re
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -9,6 +10,11 @@ from lxml import etree
 from plain_verdict.model import Fact
 
 Element = etree._Element  # lxml has no public name for it
+# Characters that nobody writes (Unicode 15, private use): marks for values in texts.
+_OPENS, _PARTS, _CLOSES = "\ue0f0", "\ue0f1", "\ue0f2"
+VALUE_MARK = re.compile(f"{_OPENS}([^{_PARTS}]*){_PARTS}([^{_CLOSES}]*){_CLOSES}")
+"""Where a text has a place for a value: its id, and what of it is meant."""
+_ID = re.compile(r"^xccdf_[^_]+(?:\.[^_]+)*_(?:rule|benchmark|profile|testresult|tailoring|value)_")
 
 
 class BenchmarkRule(NamedTuple):
@@ -23,6 +29,8 @@ class BenchmarkRule(NamedTuple):
     weight: str = ""
     references: tuple[Fact, ...] = ()
     """Words and address of each."""
+    has_values: bool = False
+    """Whether its texts have places for values."""
 
 
 class Override(NamedTuple):
@@ -51,6 +59,8 @@ class RuleResult(NamedTuple):
     """Where each check is and what it is called there."""
     instances: tuple[str, ...]
     weight: str
+    values: tuple[str, ...]
+    """Ids of the values that its checks were given."""
 
 
 class Machine(NamedTuple):
@@ -64,6 +74,10 @@ class Machine(NamedTuple):
     """System, value and maximum of each."""
     times: tuple[str, str]
     """When it began and ended."""
+    values: Mapping[str, str]
+    """As they were set, by id."""
+    tailoring: str
+    """Its file, where the results name one."""
 
 
 def local(element: Element) -> str:
@@ -91,8 +105,23 @@ def first_text(element: Element, name: str) -> str:
     return text_of(next(children(element, name), None))
 
 
+def _mark_values(element: Element) -> bool:
+    """Mark where texts of a rule have places for values (``sub``: NIST IR 7275r4, 6.2.9); tell if there are any."""
+    marked = [child for child in element.iter("{*}sub") if child.get("idref")]
+    for child in marked:
+        child.text = f"{_OPENS}{child.get('idref')}{_PARTS}{child.get('use', 'value')}{_CLOSES}"
+    return bool(marked)
+
+
+def readable(id_: str) -> str:
+    """Return an id as words: ``xccdf_org.x_rule_no_root_login`` is “No root login”."""
+    words = _ID.sub("", id_.rpartition("/")[2]).replace("_", " ").strip()
+    return words[:1].upper() + words[1:]
+
+
 def rule_of(element: Element) -> BenchmarkRule:
     """Return a rule of a benchmark."""
+    has_values = _mark_values(element)
     references = [
         Fact(text_of(child) or child.get("href", ""), child.get("href", ""))
         for child in children(element, "reference")
@@ -108,6 +137,7 @@ def rule_of(element: Element) -> BenchmarkRule:
         role=element.get("role", ""),
         weight=element.get("weight", ""),
         references=tuple(references),
+        has_values=has_values,
     )
 
 
@@ -124,7 +154,14 @@ def machine_of(element: Element) -> Machine:
             for child in children(element, "score")
         ),
         times=(element.get("start-time", ""), element.get("end-time", "")),
+        values={child.get("idref", ""): text_of(child) for child in children(element, "set-value")},
+        tailoring=next((_tailoring(child) for child in children(element, "tailoring-file")), ""),
     )
+
+
+def _tailoring(element: Element) -> str:
+    version = element.get("version", "")
+    return f"{element.get('href') or element.get('id', '')}{f', version {version}' if version else ''}"
 
 
 def result_of(element: Element) -> RuleResult:
@@ -133,7 +170,7 @@ def result_of(element: Element) -> RuleResult:
     results, messages, idents = [], [], []
     overrides: list[Override] = []
     contents: list[tuple[str, str]] = []
-    instances = []
+    instances, values = [], []
     for child in element:
         name = local(child)
         if name == "result":
@@ -149,6 +186,7 @@ def result_of(element: Element) -> RuleResult:
                 (reference.get("href", ""), reference.get("name", ""))
                 for reference in children(child, "check-content-ref")
             ]
+            values += [given.get("value-id", "") for given in children(child, "check-export")]
         elif name == "instance":
             instances.append(text_of(child))
     return RuleResult(
@@ -163,6 +201,7 @@ def result_of(element: Element) -> RuleResult:
         contents=tuple(contents),
         instances=tuple(filter(None, instances)),
         weight=element.get("weight", ""),
+        values=tuple(values),
     )
 
 

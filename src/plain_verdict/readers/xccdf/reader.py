@@ -1,13 +1,14 @@
 """Reads XCCDF: a check for each result of a rule on a machine, with what the benchmark says of the rule."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from datetime import datetime
 from functools import cached_property, lru_cache
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     BAD,
+    NO_WORDS,
     Allowed,
     Attempt,
     Check,
@@ -28,7 +29,7 @@ from plain_verdict.model import (
 from plain_verdict.model.ids import check_id
 from plain_verdict.readers.file_reading import FileReading
 from plain_verdict.readers.interface import Head
-from plain_verdict.readers.xccdf.oval import OvalResults
+from plain_verdict.readers.xccdf.oval import oval_systems
 from plain_verdict.readers.xccdf.parts import (
     BenchmarkRule,
     Element,
@@ -38,9 +39,11 @@ from plain_verdict.readers.xccdf.parts import (
     first_text,
     local,
     machine_of,
+    readable,
     result_of,
     rule_of,
 )
+from plain_verdict.readers.xccdf.values import PLAIN_TEXT, PROFILE, TAILORING, VALUE, Values
 from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.runtime.errors import UnknownFormat
 from plain_verdict.settings.limits import Limits
@@ -50,6 +53,7 @@ from plain_verdict.text.moments import read_moment
 from plain_verdict.text.numbers import read_decimal
 
 _RULE, _RESULTS, _RESULT, _BENCHMARK, _OVAL = "Rule", "TestResult", "rule-result", "Benchmark", "oval_results"
+_OF_VALUES = (VALUE, PROFILE, PLAIN_TEXT)
 # NIST IR 7275r4, table 26; what the standard says of each stands in the reasons.
 OUTCOMES = {
     "pass": (Outcome.PASSED, ""),
@@ -71,8 +75,9 @@ SEVERITIES = {
     "unknown": Severity.MEDIUM,
 }
 _ROLES = {"unscored": "its role is unscored", "unchecked": "its role is unchecked"}
-_ID = re.compile(r"^xccdf_[^_]+(?:\.[^_]+)*_(?:rule|benchmark|profile|testresult)_")
-_HOST, _INSTANCE = "host", "instance"
+HOST, _INSTANCE = "host", "instance"
+DEFINITION = "definition"
+"""Key of the fact that names the OVAL definition by which a rule is checked."""
 
 
 class XccdfReader:
@@ -84,7 +89,7 @@ class XccdfReader:
     def recognises(self, head: Head) -> bool:
         """Return whether the root is one of XCCDF or ARF."""
         root, space = head.xml.root, head.xml.namespace.lower()
-        if root in (_BENCHMARK, _RESULTS):
+        if root in (_BENCHMARK, _RESULTS, TAILORING):
             return "xccdf" in space
         return root == "asset-report-collection" and "asset-reporting-format" in space
 
@@ -93,15 +98,16 @@ class XccdfReader:
         reading = _Reading(source, limits)
         with source.open() as stream:
             file = XmlFile(stream)
-            for event, element in file.events((_RULE, _RESULTS, _RESULT, _BENCHMARK, _OVAL)):
+            for event, element in file.events((_RULE, *_OF_VALUES, _RESULTS, _RESULT, _BENCHMARK, _OVAL)):
                 if event == "end":
                     reading.take(element)
                 else:
                     reading.begin(element)
         checks = tuple(reading.checks())
-        notes = (*reading.notes(), *_damage(source.path, file))
+        notes = (*reading.notes(), *damage_notes(source.path, file))
         if not checks and not notes:
             what = "holds a benchmark without results" if reading.rules else "holds no results of rules"
+            what = "holds a tailoring without results" if reading.has_tailoring else what
             # Benchmarks stand beside results: one that is found there is skipped.
             raise UnknownFormat(what, path=source.path, hint="give the result file that the scanner wrote")
         return ResultFile(
@@ -116,7 +122,8 @@ class XccdfReader:
         )
 
 
-def _damage(path: str, file: XmlFile) -> Iterator[ReadingNote]:
+def damage_notes(path: str, file: XmlFile) -> Iterator[ReadingNote]:
+    """Yield that a file is cut off or not well-formed."""
     if not file.whole:
         yield ReadingNote(
             path, "is truncated: results may be missing", f"line {file.lines:,}", results_missing=True
@@ -147,12 +154,13 @@ class _Reading(FileReading):
         super().__init__(source, limits)
         self.rules: dict[str, BenchmarkRule] = {}
         self.results: list[_Results] = []
+        self._values = Values()
         self.facts: dict[tuple[str, ...], tuple[Fact, ...]] = {}
         self.moments: list[datetime] = []
         self._benchmarks: list[Element] = []
         self._whys: dict[tuple[str, str], tuple[str, ...]] = {}
         self._kind = source.kind or Kind.COMPLIANCE
-        self._names: dict[tuple[str, tuple[str, ...]], tuple[str, str]] = {}
+        self._names: dict[tuple[str, tuple[str, ...], str], tuple[str, str]] = {}
         self._nameless = 0
         self._has_many = 0
 
@@ -167,17 +175,32 @@ class _Reading(FileReading):
         """Take in one element once it is whole, and let it go."""
         name = local(element)
         if name == _RESULT:
-            if self.results:
-                self.results[-1].results.append(result_of(element))
+            self._take_result(element)
         elif name == _RULE:
-            self.rules[element.get("id", "")] = self._shown(rule_of(element))
+            rule = rule_of(element)
+            self.rules[element.get("id", "")] = rule if rule.has_values else self._shown(rule)
+        elif name in _OF_VALUES:
+            self._values.take(element)
         elif name == _RESULTS:
             _ = self.results[-1].of
         elif name == _OVAL:
-            report = next((ancestor.get("id", "") for ancestor in element.iterancestors("{*}report")), "")
-            self._whys.update(((report, id_), why) for id_, why in OvalResults(element).whys().items())
+            self._take_oval(element)
         if name not in (_BENCHMARK, _RESULT):  # results go with the machine that they are of
             element.clear()
+
+    def _take_oval(self, element: Element) -> None:
+        report = next((ancestor.get("id", "") for ancestor in element.iterancestors("{*}report")), "")
+        for system in oval_systems(element):
+            self._whys.update(((report, id_), why) for id_, why in system.whys().items())
+
+    def _take_result(self, element: Element) -> None:
+        if self.results:
+            self.results[-1].results.append(result_of(element))
+
+    @property
+    def has_tailoring(self) -> bool:
+        """Return whether profiles of a tailoring stand in it."""
+        return bool(self._values.tailorings)
 
     @cached_property
     def title(self) -> str:
@@ -211,13 +234,18 @@ class _Reading(FileReading):
                 moment = read_moment(text) if text else None
                 if moment:
                     self.moments.append(moment)
-            host = (Fact(_HOST, single_line(results.of.host, 200)),) if results.of.host else ()
+            host = (Fact(HOST, single_line(results.of.host, 200)),) if results.of.host else ()
+            values = self._values.on(results.of)
             for result in results.results:
-                yield self._check(result, suite, host)
+                yield self._check(result, self._rule_on(result.rule, values), suite, host, values)
+
+    def _rule_on(self, id_: str, values: Mapping[str, str]) -> BenchmarkRule:
+        """Return a rule with the values of one machine in its texts."""
+        rule = self.rules.get(id_, BenchmarkRule())
+        return self._shown(self._values.in_texts_of(rule, values)) if rule.has_values else rule
 
     def _facts(self, of: Machine) -> Iterator[Fact]:
-        if of.profile:
-            yield Fact("profile", readable(of.profile))
+        yield from (Fact(key, self.name(value)) for key, value in self._values.facts_on(of))
         whose = f", {single_line(of.host, 200)}" if len(self.results) > 1 else ""
         for system, score, maximum in of.scores:
             name = system.rpartition(":")[2] or "score"
@@ -231,14 +259,20 @@ class _Reading(FileReading):
                 if value is not None and most:
                     yield Score(system.rpartition(":")[2], value, most, single_line(results.of.host, 200))
 
-    def _check(self, result: RuleResult, suite: tuple[str, ...], host: tuple[Fact, ...]) -> Check:
-        rule = self.rules.get(result.rule, BenchmarkRule())
+    def _check(
+        self,
+        result: RuleResult,
+        rule: BenchmarkRule,
+        suite: tuple[str, ...],
+        host: tuple[Fact, ...],
+        values: Mapping[str, str],
+    ) -> Check:
         self._nameless += not result.rule
         outcome, reason = self._outcome(result, rule)
         forgiving = _forgiving(result, outcome)
         if forgiving:
             outcome, reason = OUTCOMES[forgiving.old]
-        id_, name = self._named(result.rule, suite)
+        id_, name = self._named(result.rule, suite, rule.title)
         severity = SEVERITIES.get(result.severity or rule.severity or "unknown", Severity.MEDIUM)
         broken = outcome in BAD
         return Check(
@@ -247,7 +281,7 @@ class _Reading(FileReading):
             suite=suite,
             name=name,
             attempts=(self._attempt(result, outcome, reason, name),),
-            facts=tuple(self._facts_of(result, rule)),
+            facts=tuple(self._facts_of(result, rule, values)),
             description=rule.asks,
             links=rule.references,
             variant=(*host, *(Fact(_INSTANCE, single_line(instance, 200)) for instance in result.instances)),
@@ -270,13 +304,12 @@ class _Reading(FileReading):
         why = self.text(". ".join(filter(None, (reason, messages)))) if reason else ""
         return Attempt(outcome, started=started, reason=why)
 
-    def _named(self, rule: str, suite: tuple[str, ...]) -> tuple[str, str]:
+    def _named(self, rule: str, suite: tuple[str, ...], title: str) -> tuple[str, str]:
         """Return the id and the name of a rule's check: made once, however many machines there are."""
-        known = self._names.get((rule, suite))
+        known = self._names.get((rule, suite, title))
         if known is None:
-            title = self.rules[rule].title if rule in self.rules else ""
             name = title or self.name(readable(rule)) or "Nameless rule"
-            known = self._names[rule, suite] = check_id(self._kind, suite, rule or name), name
+            known = self._names[rule, suite, title] = check_id(self._kind, suite, rule or name), name
         return known
 
     def _problem(self, result: RuleResult, outcome: Outcome, why: str) -> Problem:
@@ -284,7 +317,7 @@ class _Reading(FileReading):
         why = why or next(iter(lines), "")
         lines += [f"checked by {f'{href} {name}'.strip()}" for href, name in result.contents if href or name]
         detail = "\n".join(lines)
-        return Problem(outcome, message=self.text(why or "the machine does not meet it"), detail=self.text(detail))
+        return Problem(outcome, message=self.text(why or NO_WORDS), detail=self.text(detail))
 
     def _outcome(self, result: RuleResult, rule: BenchmarkRule) -> tuple[Outcome, str]:
         """Return how a rule ended, the gravest of several results, and why where it is not kept or broken."""
@@ -307,9 +340,12 @@ class _Reading(FileReading):
         """Return who allowed what breaks a rule, and why."""
         return Allowed(self.text(override.remark) or "no reason is given", single_line(override.authority, 200))
 
-    def _facts_of(self, result: RuleResult, rule: BenchmarkRule) -> Iterator[Fact]:
+    def _facts_of(self, result: RuleResult, rule: BenchmarkRule, values: Mapping[str, str]) -> Iterator[Fact]:
         if result.rule:
             yield Fact("rule", _short(result.rule))
+        yield from (Fact(DEFINITION, _short(name)) for _, name in result.contents if name.startswith("oval:"))
+        for id_ in result.values:
+            yield Fact(_short(self._values.title(id_)), _short(values.get(id_) or "not given"))
         weight = _weight_of(result.weight or rule.weight)
         if weight is not None and weight != 1:  # NIST IR 7275r4, 6.4.4.2: 1 where none is given
             yield Fact("weight", f"{weight:g}")
@@ -350,9 +386,3 @@ def _weight_of(text: str) -> float | None:
 def _key_of(system: str) -> str:
     """Return what the ids of a system are called: the last part of its address."""
     return single_line(re.split(r"[/:]", system.rstrip("/"))[-1].upper() or "ident", 40)
-
-
-def readable(id_: str) -> str:
-    """Return an id as words: ``xccdf_org.x_rule_no_root_login`` is “No root login”."""
-    words = _ID.sub("", id_.rpartition("/")[2]).replace("_", " ").strip()
-    return words[:1].upper() + words[1:]

@@ -191,3 +191,8 @@ def start_of(text: str) -> XmlStart:
     attribute = re.escape(f"xmlns:{root[1]}" if root[1] else "xmlns")
     namespace = re.search(rf"""\s{attribute}\s*=\s*(?:"([^"]*)"|'([^']*)')""", root[3])
     return XmlStart(root[2], (namespace[1] or namespace[2] or "") if namespace else "")
+
+
+def local_name(name: object) -> str:
+    """Return the name of an element or attribute without its namespace."""
+    return str(name).rpartition("}")[2]

@@ -1,12 +1,20 @@
 """The overview of a load run beside an earlier one."""
 
+import math
 from collections.abc import Iterator
 
 import msgspec
 
 from plain_verdict.model import Change, Comparison, RateChange
-from plain_verdict.text.formatting import format_day, format_duration, format_failed_share, join_list
+from plain_verdict.text.formatting import (
+    format_day,
+    format_duration,
+    format_failed_share,
+    join_list,
+    plural,
+)
 
+_LONG_S = 7_200  # longer runs are planned in hours
 COMPARED = 95.0
 """The percentile that the page compares."""
 
@@ -33,7 +41,36 @@ def changed(compared: Comparison) -> str:
     for names, words in ((compared.new, "new"), (compared.gone, "no longer sent")):
         if names:
             parts.append(f"{join_list(names)} {'is' if len(names) == 1 else 'are'} {words}")
-    return "; ".join(parts) + "."
+    return " ".join(["; ".join(parts) + ".", *_limits(compared)])
+
+
+def _limits(compared: Comparison) -> Iterator[str]:
+    """Yield which changes these runs can show at all, and what they are compared without."""
+    share, needed_s = compared.shown_share, compared.needed_s
+    yield _smallest(share, needed_s)
+    if compared.too_short and needed_s:
+        yield "Their times wander slowly, and the runs are short for that: the intervals may be too narrow."
+    if compared.without_start_s:
+        start = format_duration(compared.without_start_s)
+        yield f"Percentiles are compared without the first {start} of both runs: one of them was slower there."
+
+
+def _smallest(share: float | None, needed_s: float | None) -> str:
+    """Return from which change on two runs show one."""
+    if share is None:
+        return "One of the runs is too short for intervals, or has too few requests: they need 45 seconds at least."
+    if share >= 1:
+        return "Times vary so much in these runs that they show no change of the p95 under 100 %."
+    shown = f"These runs show changes of the p95 from about {math.ceil(100 * share)} % on"
+    longer = f"; to show 10 %, each would have to last about {_rounded(needed_s)}" if needed_s else ""
+    return f"{shown}{longer}."
+
+
+def _rounded(seconds: float) -> str:
+    """Return a length to plan with: in five minutes, or in hours."""
+    if seconds < _LONG_S:
+        return f"{max(1, math.ceil(seconds / 300)) * 5} min"
+    return plural(math.ceil(seconds / 3600), "hour")
 
 
 def changes_of(compared: Comparison) -> Iterator[ChangeRow]:
@@ -63,7 +100,7 @@ def _position(seconds: float, reach: float) -> float:
 def _significance(change: Change) -> str:
     if change.certain:
         return "significantly slower" if change.share > 0 else "significantly faster"
-    return "too few requests" if change.low_s is None else "no significant change"
+    return "too short, or too few requests" if change.low_s is None else "no significant change"
 
 
 def _failed(compared: Comparison) -> str:
@@ -90,7 +127,7 @@ def _sent(compared: Comparison) -> str:
 
 def _in_words(change: RateChange) -> str:
     if change.low is None:
-        return "too few requests to compare"
+        return "too short, or too few requests to compare"
     return "significant" if change.certain else "no significant change"
 
 

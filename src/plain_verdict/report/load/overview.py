@@ -128,7 +128,7 @@ def _since(load: LoadRun, request: str) -> Iterator[str]:
         day = f"{load.compared.started.day} {load.compared.started:%B}"
         before = f"p95 in the run of {day}: {format_duration(change.before_s)}"
         if change.low_s is None:
-            yield f"{before} (too few requests to compare)."
+            yield f"{before} (too short, or too few requests to compare)."
         else:
             slower = "significantly slower" if change.share > 0 else "significantly faster"
             yield f"{before} ({slower if change.certain else 'no significant change'})."

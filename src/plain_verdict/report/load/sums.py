@@ -4,21 +4,40 @@ from collections.abc import Iterator
 
 import msgspec
 
-from plain_verdict.model import Check, Kind, Metric, Outcome, Reported, Run
+from plain_verdict.model import Check, Kind, Metric, Outcome, Reported, Run, SumChange
 from plain_verdict.report.charts import points
-from plain_verdict.text.formatting import format_day, format_failed_share, format_metric, format_span, plural
+from plain_verdict.text.formatting import (
+    format_change,
+    format_day,
+    format_duration,
+    format_failed_share,
+    format_metric,
+    format_span,
+    plural,
+)
 
 _MOST_METRICS = 500
+_COMPARED = (95.0,)
+"""Percentiles of two runs beside each other: the table is read at once."""
 _WIDTH, _HEIGHT = 190.0, 20.0
 _STATE_WORDS = {Outcome.PASSED: ("met", "Met"), Outcome.FAILED: ("not-met", "Not met")}
 
 
+class SumRow(msgspec.Struct, frozen=True):
+    """A request of two runs, each number before and now in words; "" where one of them does not tell it."""
+
+    name: str
+    cells: tuple[tuple[str, str], ...]
+    """The number, and what it was and is."""
+
+
 class ReportedFile(msgspec.Struct, frozen=True):
-    """One summary: in words, and which percentiles it has."""
+    """One summary: in words, which percentiles it has, and how an earlier one was."""
 
     reported: Reported
     words: str
     per_cents: tuple[float, ...]
+    compared: tuple[SumRow, ...]
 
 
 class ReportedOverview(msgspec.Struct, frozen=True):
@@ -86,7 +105,27 @@ def _file(reported: Reported) -> ReportedFile:
     per_cents = {
         percentile.per_cent for request in (*reported.requests, whole) for percentile in request.percentiles
     }
-    return ReportedFile(reported, f"{plural(whole.count, 'request')}{when}; {failed}.", tuple(sorted(per_cents)))
+    words = f"{plural(whole.count, 'request')}{when}; {failed}."
+    return ReportedFile(reported, words, tuple(sorted(per_cents)), tuple(map(_sum_row, reported.compared)))
+
+
+def _sum_row(change: SumChange) -> SumRow:
+    before, now = change.before, change.now
+    times = [("Mean", before.mean_s, now.mean_s)]
+    times += [
+        (f"p{per_cent:g}", before.percentile(per_cent).value_s, now.percentile(per_cent).value_s)
+        for per_cent in _COMPARED
+    ]
+    cells = [(name, _beside(old_s, new_s)) for name, old_s, new_s in times]
+    failed = f"{format_failed_share(before.failed_share)} → {format_failed_share(now.failed_share)}"
+    return SumRow(now.name, (*cells, ("Failed", failed)))
+
+
+def _beside(old_s: float | None, new_s: float | None) -> str:
+    if old_s is None or new_s is None:
+        return ""
+    share = f" ({format_change(100 * (new_s / old_s - 1))} %)" if old_s else ""
+    return f"{format_duration(old_s)} → {format_duration(new_s)}{share}"
 
 
 def metrics_overview(run: Run) -> MetricsOverview | None:

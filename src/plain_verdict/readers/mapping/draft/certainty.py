@@ -12,13 +12,14 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, Outcome
 from plain_verdict.readers.mapping.announced import Announced, Sort
 from plain_verdict.readers.mapping.checking import check_mapping
-from plain_verdict.readers.mapping.draft.choice import Choice, inherits_name, known_share
+from plain_verdict.readers.mapping.draft.choice import ERRORS, Choice, inherits_name, known_share
 from plain_verdict.readers.mapping.draft.drafting import Draft, draft_mapping
-from plain_verdict.readers.mapping.draft.fields import Field
-from plain_verdict.readers.mapping.draft.guess import Legend, meanings_of
-from plain_verdict.readers.mapping.draft.meaning import Role, fit_of
+from plain_verdict.readers.mapping.draft.fields import Field, Level
+from plain_verdict.readers.mapping.draft.guess import Guess, Legend, meanings_of
+from plain_verdict.readers.mapping.draft.meaning import Role, fit_of, is_called
 from plain_verdict.readers.mapping.draft.toml import as_toml
 from plain_verdict.readers.mapping.draft.toml_values import UNIT_IS_GUESS
+from plain_verdict.readers.mapping.outcome_words import names_failure
 from plain_verdict.readers.mapping.reader import MappingReader, MappingReading
 from plain_verdict.runtime.errors import PlainVerdictError, ReadError
 from plain_verdict.settings.limits import Limits
@@ -27,6 +28,7 @@ from plain_verdict.text.formatting import join_list, plural
 
 FILL_IN = "FILL IN"
 _LEAST_WORD_CHARS = 2  # a letter is a code
+DISAGREES = "the file reports"
 _WORDS_SHOWN = 5
 _RESULT_SCORE = 6.0
 """From which likeness on a file that is not read looks like results."""
@@ -85,10 +87,22 @@ def _tried(drafted: Drafted, draft: Draft, source: Source, limits: Limits) -> Dr
     doubts = [
         *drafted.doubts,
         *odd,
+        *_passed_with_error(draft.choice, reading),
         *_disagreements(counted, announced),
         *([] if checks else ["it finds no check"]),
     ]
     return drafted._replace(doubts=tuple(_without_confirmed(doubts, draft.choice, announced)), checks=checks)
+
+
+def _passed_with_error(choice: Choice, reading: MappingReading) -> Iterator[str]:
+    """Yield that checks passed which have an error, by the name of its place."""
+    roles = choice.problems[1].roles if choice.problems else choice.roles
+    around = choice.problems[0].each if choice.problems else ""
+    paths = [around, *(roles[role].path for role in ERRORS if role in roles)]
+    named = next(filter(names_failure, paths), None)
+    # Lists that are named for outcomes leave no doubt.
+    if named and reading.making.counts.passed_with_problem and not choice.candidate.lists:
+        yield f"{plural(reading.making.counts.passed_with_problem, 'check')} passed with something at “{named}”"
 
 
 def _looks_like_results(draft: Draft) -> bool:
@@ -113,15 +127,30 @@ def _doubts_of_choice(draft: Draft) -> Iterator[str]:
     if draft.sums:
         yield from ["nothing tells the unit of its times"] if draft.sums.unit_is_guess else []
         return
-    if choice.are_findings:
-        yield "each item is taken for something that breaks a rule"
-    if choice.error or _met_by_error(choice):
-        yield _BY_ERROR
+    if draft.rows_above > 1:  # one is a title, with a date beside it
+        yield f"{plural(draft.rows_above, 'row')} above the header are not read"
+    yield from _doubts_of_lists(choice)
     if field is not None and not choice.candidate.lists:
         yield from _doubts_of_outcome(field, draft.legend)
     if name is not None and not _is_called_name(name, choice):
         yield f"“{name.path}” is taken for the name"
     yield from (f"“{path}” looks like checks, too" for path in choice.rivals)
+
+
+def _doubts_of_lists(choice: Choice) -> Iterator[str]:
+    """Yield what the lists of items, and those in them, are taken for."""
+    if choice.are_findings:
+        yield "each item is taken for something that breaks a rule"
+    if choice.attempts and not _are_surely_attempts(choice, *choice.attempts):
+        yield f"the last of several at “{choice.attempts[0].each}” is taken for how a check ended"
+    if choice.error or _met_by_error(choice):
+        yield _BY_ERROR
+
+
+def _are_surely_attempts(choice: Choice, attempts: Level, made: Guess) -> bool:
+    """Return whether a list holds attempts, not results of several browsers: by its name, or by their numbers."""
+    has_single = attempts.number <= choice.candidate.items.number
+    return has_single or Role.ATTEMPT in made.roles or not is_called("results", attempts.each)
 
 
 def _is_called_name(name: Field, choice: Choice) -> bool:
@@ -167,8 +196,10 @@ def _by_sort(announced: Iterable[Announced]) -> dict[Sort, list[Announced]]:
 
 
 def _disagreement(number: Announced, allowed: set[int]) -> str:
+    if number.sort is Sort.RUN:
+        return f"{DISAGREES} at {number.path} that it failed, the draft finds no check that did"
     found = f"the draft finds {max(allowed):,} {number.sort.value}"
-    return f"the file reports {number.number:,} at {number.path}, {found}"
+    return f"{DISAGREES} {number.number:,} at {number.path}, {found}"
 
 
 def _allowed(sort: Sort, tally: Counter[Outcome]) -> set[int]:
@@ -186,13 +217,15 @@ def _allowed(sort: Sort, tally: Counter[Outcome]) -> set[int]:
             return {errored, failed + errored}
         case Sort.SKIPPED:
             return {skipped, skipped + undecided}
+        case Sort.RUN:
+            return {1} if failed + errored else {0}
 
 
 def _without_confirmed(doubts: Sequence[str], choice: Choice, announced: Iterable[Announced]) -> Iterator[str]:
     """Yield the doubts that the file's own numbers do not take away: where they confirm passes and failures."""
     sorts = {number.sort for number in announced}
     confirmed = Sort.FAILED in sorts and (Sort.PASSED in sorts or Sort.TOTAL in sorts)
-    agrees = not any(doubt.startswith("the file reports") for doubt in doubts)
+    agrees = not any(doubt.startswith(DISAGREES) for doubt in doubts)
     for doubt in doubts:
         if doubt == _BY_ERROR and confirmed and agrees and not choice.expectations:
             continue

@@ -25,6 +25,7 @@ from plain_verdict.readers.mapping.outcome_words import outcome_of_list
 
 _OUTCOME_SCORE = 6.0
 _LIKE_STEPS = 4.0
+_LIKE_GROUPS = 2.0
 _NAME_SCORE = 3.0
 _BY_ERROR_SCORE = 3.0  # less than a word for an outcome, more than none
 _ONLY_SOME = 6.0  # a list that is named for an outcome has not all checks
@@ -115,6 +116,7 @@ def _scored(choice: Choice, announced: Sequence[Announced], legend: Legend) -> C
         (choice.exchange, _EXCHANGE_SCORE),
         (not candidate.lists and outcome_of_list(last_key(candidate.items.each)), -_ONLY_SOME),
         (_are_steps_of_checks(choice, legend), -_LIKE_STEPS),
+        (is_called("groups", candidate.items.each), -_LIKE_GROUPS),
         (in_agreement(tally_of(choice, legend), announced), _IN_AGREEMENT),
     )
     return choice._replace(score=sum(score for holds, score in parts if holds))

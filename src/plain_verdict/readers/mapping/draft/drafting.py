@@ -47,6 +47,8 @@ class Draft(NamedTuple):
     table: tuple[str, int] | None = None
     """Of a table: what stands between cells, and the line of its header."""
     prefixes: dict[str, str] | None = None
+    rows_above: int = 0
+    """Rows of several cells above a table's header, which are not read."""
 
 
 class _Looked(NamedTuple):
@@ -57,6 +59,7 @@ class _Looked(NamedTuple):
     prefixes: dict[str, str] = {}  # noqa: RUF012  it is never changed
     table: tuple[str, int] | None = None
     needs: tuple[str, ...] = ()
+    rows_above: int = 0
 
 
 def draft_mapping(source: Source, limits: Limits) -> Draft:
@@ -86,6 +89,7 @@ def draft_mapping(source: Source, limits: Limits) -> Draft:
         sum_fields(with_sums) if with_sums else None,
         looked.table,
         looked.prefixes or None,
+        looked.rows_above,
     )
 
 
@@ -118,12 +122,13 @@ def _look_through(source: Source, syntax: str, limits: Limits) -> _Looked:
         case "xml":
             candidates, prefixes, root = xml_candidates(source, limits)
             return _Looked(candidates, root, prefixes)
-    candidates, document, header = table_candidates(source, TableMapping(), limits)
+    candidates, document, head = table_candidates(source, TableMapping(), limits)
     # A single column is what any text looks like.
     has_columns = len(document.columns) > 1
     return _Looked(
         candidates if has_columns else [],
-        table=(document.delimiter, header),
+        table=(document.delimiter, head.line),
+        rows_above=head.rows_above,
         needs=tuple(document.columns[:3]),
     )
 

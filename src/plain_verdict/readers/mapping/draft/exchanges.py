@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 from plain_verdict.readers.mapping.draft.fields import Field, Level
+from plain_verdict.readers.mapping.values import whole_number
 from plain_verdict.text.names import split_identifier
 
 METHODS = frozenset(("GET", "POST", "PUT", "PATCH", "DELETE", "HEAD", "OPTIONS"))
@@ -12,6 +13,7 @@ _STATUS_WORDS = frozenset(["status", "code", "statuscode", "statut"])
 _BODY_WORDS = frozenset(["body", "raw", "text", "content", "payload", "data"])
 _HEADER_WORDS = frozenset(["header", "headers", "headerlist"])
 _QUERY_WORDS = frozenset(("query", "params", "parameters"))
+_BYTES_LOOKED_AT = 50
 _SIDES = ("request", "response")
 _ADDRESS_PARTS = ("protocol", "host", "port", "path")
 
@@ -91,9 +93,13 @@ def _first(fields: Sequence[Field], fits: Callable[[Field], bool]) -> Field | No
 
 
 def _is_status(field: Field) -> bool:
-    words = split_identifier(field.path)
-    is_code = all(value.isdigit() and 100 <= int(value[:4]) < 600 for value in field.values)
-    return bool(words) and words[-1] in _STATUS_WORDS and bool(field.values) and is_code
+    numbers = [whole_number(value) for value in field.values]
+    is_code = all(number is not None and 100 <= number < 600 for number in numbers)
+    return is_code and bool(numbers) and _is_called(field.path, _STATUS_WORDS)
+
+
+def _is_called(path: str, words: frozenset[str]) -> bool:
+    return bool(words.intersection(split_identifier(path)[-1:]))
 
 
 def _address(items: Level, request: str) -> dict[str, str]:
@@ -114,18 +120,15 @@ def _is_part(field: Field, request: str, part: str) -> bool:
 
 
 def _is_list(each: str, before: str, names: frozenset[str]) -> bool:
-    words = split_identifier(each)
-    return bool(words) and words[-1] in names and each.startswith(before)
+    return _is_called(each, names) and each.startswith(before)
 
 
 def _is_body(field: Field, before: str) -> bool:
     """Return whether a field holds a body: by its name, or as a list of bytes."""
     if not before or not field.path.startswith(f"{before}."):
         return False
-    words = split_identifier(field.path.removesuffix("[*]"))
-    is_bytes = (
-        field.many
-        and len(field.values) > 1
-        and all(value.isdigit() and int(value) < 256 for value in field.values[:50])
-    )
-    return words[-1] in _BODY_WORDS and (is_bytes or not field.many)
+    if not field.many:
+        return _is_called(field.path, _BODY_WORDS)
+    numbers = [whole_number(value) for value in field.values[:_BYTES_LOOKED_AT]]
+    is_bytes = len(numbers) > 1 and all(number is not None and number < 256 for number in numbers)
+    return is_bytes and _is_called(field.path.removesuffix("[*]"), _BODY_WORDS)

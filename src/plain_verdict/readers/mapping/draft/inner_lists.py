@@ -32,6 +32,8 @@ def is_steps(found: Inner) -> bool:
     level, made = found
     if not {Role.NAME, Role.OUTCOME} <= made.roles.keys() or fit_of(Role.MESSAGE, level.each):
         return False
+    if is_called("checks", level.each):
+        return False
     return not is_expectations(found) and (made.score >= _LEAST_STEP_SCORE or is_called("steps", level.each))
 
 

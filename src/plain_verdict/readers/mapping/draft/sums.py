@@ -90,7 +90,7 @@ def _key_of(path: str) -> str:
 def _name(fields: Sequence[Field]) -> str | None:
     """Return where names of requests stand, as TOML: with their methods, where the rows have them."""
     texts = [field for field in fields if not field.many and not _is_numeric(field)]
-    named = {split_identifier(field.path)[-1]: field.path for field in reversed(texts)}
+    named = {word: field.path for field in reversed(texts) for word in split_identifier(field.path)[-1:]}
     path = next(filter(None, map(named.get, _NAME_WORDS)), None)
     if path is None:
         return None

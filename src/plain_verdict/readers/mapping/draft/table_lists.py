@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Sequence
 from itertools import chain, islice, zip_longest
+from typing import NamedTuple
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.readers.mapping.draft.fields import SAMPLE, Candidate, Field, Level
@@ -23,12 +24,21 @@ def _header_line(rows: Sequence[Item]) -> int:
     return next((item.number for item in rows if _is_header(_cells(item.value), usual)), 1)
 
 
+class TableHead(NamedTuple):
+    """The line of a table's header, and how many rows of several cells stand above it: another table's."""
+
+    line: int
+    rows_above: int
+
+
 def table_candidates(
     source: Source, table: TableMapping, limits: Limits
-) -> tuple[list[Candidate], TableDocument, int]:
-    """Return a table's rows, the table, and the line of its header. Raises ReadError."""
+) -> tuple[list[Candidate], TableDocument, TableHead]:
+    """Return a table's rows, the table, and where its header stands. Raises ReadError."""
     without = TableDocument(source, TableMapping(table.delimiter, table.quote, table.encoding, 0), limits)
-    header = _header_line(list(islice(without.items(""), SAMPLE)))
+    first_rows = list(islice(without.items(""), SAMPLE))
+    header = _header_line(first_rows)
+    above = [row for row in first_rows if row.number < header and sum(map(bool, _cells(row.value))) > 1]
     document = TableDocument(source, TableMapping(table.delimiter, table.quote, table.encoding, header), limits)
     sample, count = [], 0
     for item in document.items(""):
@@ -43,7 +53,7 @@ def table_candidates(
         if name
     )
     found = [Candidate((Level("", fields, count),))]
-    return [*found, *_wide(fields, count)], document, header
+    return [*found, *_wide(fields, count)], document, TableHead(header, len(above))
 
 
 def _cells(row: object) -> list[str]:

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 
 from plain_verdict.model import Outcome
-from plain_verdict.readers.mapping.draft.choice import Choice
+from plain_verdict.readers.mapping.draft.choice import ERRORS, Choice
 from plain_verdict.readers.mapping.draft.fields import Field, Level, quoted
 from plain_verdict.readers.mapping.draft.guess import (
     Guess,
@@ -122,6 +122,8 @@ def problem_lines(roles: Mapping[Role, Field], listed: tuple[Level, Guess] | Non
     """Yield what went wrong, from fields or from a list of problems."""
     keys = [f"each = {quoted(listed[0].each)}"] if listed else []
     roles = listed[1].roles if listed else roles
+    if not roles.keys() & {*ERRORS, Role.EXPECTED, Role.ACTUAL} and not listed:
+        return  # a location alone is nothing that went wrong
     keys += [f"{role.value.partition('.')[2]} = {quoted(roles[role].path)}" for role in _PROBLEM if role in roles]
     if keys:
         yield f"problem = {{ {', '.join(keys)} }}"

@@ -6,7 +6,7 @@ from plain_verdict.writers.html.sections.interface import PageParts, Section
 
 _IN_VIEW = 5  # remarks on the first screen: the gravest
 
-_SECTIONS = {Topic.INPUTS: "reading", Topic.CONDITIONS: "tally", Topic.CHANGES: "since"}
+_SECTIONS = {Topic.INPUTS: "reading", Topic.CONDITIONS: "tally", Topic.CHANGES: "since", Topic.RISKS: "compliance"}
 _VIEWS = {Topic.SKIPPED: "show=skipped", Topic.UNDECIDED: "show=undecided"}
 """Of the list of checks, where the page has it."""
 
