@@ -1,6 +1,7 @@
 """What several commands say: the verdict, what could not be read, what is odd."""
 
 import sys
+from collections.abc import Iterator, Sequence
 
 from plain_verdict.cli.terminal import show, show_error, show_labelled
 from plain_verdict.model import Run, Topic, Unread, Verdict
@@ -17,27 +18,26 @@ _CAUSES_SHOWN = 10  # the largest; the page has them all
 
 def show_trouble(run: Run, verdict: Verdict, *, notes: bool = True) -> None:
     """Say on stderr what could not be read, and what was odd about the rest."""
-    for trouble in run.unread:
-        if trouble.excluded_by_user:
-            show_labelled("note", trouble.sentence)
+    for unread in run.unread:
+        if unread.excluded_by_user:
+            show_labelled("note", unread.sentence)
         else:
-            show_unread(trouble)
-    remarks = [note.sentence for note in run.notes if not note.quiet] if notes else []
-    if notes:
-        remarks += (
-            *run.mapping_notes,
-            *run.requirements.notes,
-            *run.api.notes,
-            *run.baseline_notes,
-            *verdict.notes,
-        )
-        remarks += run.in_series.notes if run.in_series else ()
+            show_unread(unread)
     # A history that can't be used is said also where notes are not: a run that is not stored is a gap for ever.
-    remarks[:0] = run.in_series.trouble if run.in_series else ()
+    trouble = run.in_series.trouble if run.in_series else ()
+    remarks = list(_remarks(run, verdict, trouble)) if notes else list(trouble)
     for remark in remarks[:_MOST_NOTES]:
         show_labelled("note", remark)
     if len(remarks) > _MOST_NOTES:
         show_labelled("note", f"{len(remarks) - _MOST_NOTES:,} more notes are in the report.")
+
+
+def _remarks(run: Run, verdict: Verdict, trouble: Sequence[str]) -> Iterator[str]:
+    """Yield what was odd, in the order of its making."""
+    yield from (note.sentence for note in run.notes if not note.quiet)
+    yield from (*run.mapping_notes, *run.requirements.notes, *run.api.notes, *run.baseline_notes, *verdict.notes)
+    yield from trouble
+    yield from run.in_series.notes if run.in_series else ()
 
 
 def show_unread(trouble: Unread) -> None:
