@@ -34,4 +34,4 @@ night 2 quote=passed seats=failed pay=passed refund=skipped; report 2 "$@"
 night 3 quote=failed seats=failed pay=passed refund=passed;  report 3 "$@"
 night 4 quote=passed seats=failed pay=passed refund=passed;  report 4 "$@"
 night 5 quote=passed seats=passed pay=passed refund=passed;  report 5 "$@"
-plain-verdict history compare 4 5 --previous "$folder" | head -n 5
+plain-verdict history compare 4 5 --previous "$folder" | head -n 6

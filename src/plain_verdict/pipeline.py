@@ -13,8 +13,8 @@ import msgspec
 from plain_verdict.api import with_calls
 from plain_verdict.evidence import collect
 from plain_verdict.evidence.traffic import without_archives_of, without_kept_archives
-from plain_verdict.history.finding import HistoryOptions, find_in_series
-from plain_verdict.history.stores import open_store
+from plain_verdict.history.finding import HistoryOptions, RunNames, find_in_series
+from plain_verdict.history.stores import OpenStore, open_store
 from plain_verdict.inputs.completeness import check_completeness
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.facts import repository_facts
@@ -158,13 +158,17 @@ def render(report: Report, writer: str | Writer) -> Iterator[OutputFile]:
     return (writer_named(writer) if isinstance(writer, str) else writer).render(report)
 
 
-def read_and_judge(request: ReadRequest, on_step: OnStep = no_progress) -> tuple[Run, Verdict]:
-    """Return the run that a request means, and the verdict on it."""
-    run = with_history(read(request.results, request.options, on_step), request, on_step)
+def read_and_judge(
+    request: ReadRequest, on_step: OnStep = no_progress, opened: OpenStore = open_store
+) -> tuple[Run, Verdict]:
+    """Return the run that a request means, and the verdict on it; ``opened`` opens the store of earlier runs."""
+    run = with_history(read(request.results, request.options, on_step), request, on_step, opened)
     return run, judge(run, request.rules, request.made.date())
 
 
-def with_history(run: Run, request: ReadRequest, on_step: OnStep = no_progress) -> Run:
+def with_history(
+    run: Run, request: ReadRequest, on_step: OnStep = no_progress, opened: OpenStore = open_store
+) -> Run:
     """Return the run with its place among the earlier runs of its series."""
     if not run.files:
         return run
@@ -178,7 +182,7 @@ def with_history(run: Run, request: ReadRequest, on_step: OnStep = no_progress) 
     build = masker.text(request.history.build)
     history = msgspec.structs.replace(request.history, build=build, commit_is_sure=COMMIT in named_keys)
     with on_step("Comparing with earlier runs"):
-        found = find_in_series(run, history, request.made, title, facts, masker.text)
+        found = find_in_series(run, history, RunNames(request.made, title, facts), masker.text, opened)
     trouble, notes = (tuple(map(masker.text, series_notes)) for series_notes in (found.trouble, found.notes))
     found = msgspec.structs.replace(found, masked=masked, trouble=trouble, notes=notes)
     return with_fields(run, in_series=found)
@@ -206,7 +210,9 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
     return Report(run, verdict, info)
 
 
-def keep_in_history(report: Report, options: HistoryOptions, page: str) -> tuple[str, ...]:
+def keep_in_history(
+    report: Report, options: HistoryOptions, page: str, opened: OpenStore = open_store
+) -> tuple[str, ...]:
     """Keep a run in the store that the options name, and return what went wrong: that costs no report."""
     context = report.run.in_series
     if not options.store or context is None or context.unreachable:
@@ -214,7 +220,7 @@ def keep_in_history(report: Report, options: HistoryOptions, page: str) -> tuple
     kept = report.kept
     build = msgspec.structs.replace(kept.build, page=page)
     try:
-        with open_store(options.store) as store:
+        with opened(options.store) as store:
             store.add(msgspec.structs.replace(kept, build=build))
     except HistoryError as error:
         return (f"This run was not stored: the history {error.path} {error.what}; {error.hint}.",)

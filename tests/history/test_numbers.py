@@ -13,15 +13,12 @@ from scipy import stats
 from plain_verdict.history.alignment import align
 from plain_verdict.history.comparison import compare, describe_past
 from plain_verdict.history.digest import decode_digest, encode_digest, make_digest, pack, runs_of, unpack
+from plain_verdict.history.durations import LevelShift, _discoveries, find_level_shifts
+from plain_verdict.history.flakiness import find_common_failures, find_flakiness
 from plain_verdict.history.gaps import find_gaps
 from plain_verdict.history.time_quantization import COARSE, FINE
-from plain_verdict.history.trends import (
-    _discoveries,
-    find_flakiness,
-    find_time_changes,
-)
-from plain_verdict.model import Build, CheckIndex, KeptRun, Past
-from plain_verdict.model.statistics import student_tail, wilson_interval
+from plain_verdict.model import Build, BuildCause, ChangesSince, CheckIndex, KeptRun, Past
+from plain_verdict.model.statistics import student_reach, student_tail, wilson_interval
 from plain_verdict.report.history import describe_trace
 
 MADE = datetime(2026, 11, 22, tzinfo=UTC)
@@ -45,14 +42,20 @@ def test_the_interval_is_that_of_wilson(part, whole):
 
 @given(st.lists(st.floats(1e-9, 1), min_size=1, max_size=30))
 def test_what_is_said_is_what_benjamini_and_hochberg_say(chances):
-    said = list(_discoveries([(chance, place) for place, chance in enumerate(chances)], len(chances)))
+    shifts = [(chance, LevelShift(at, 1, 2, 1, 1.0, 0.5, 1.5, 9)) for at, chance in enumerate(chances)]
+    said = {shift.position for shift in _discoveries(shifts, 0.04, len(chances))}
     adjusted = stats.false_discovery_control(chances)
-    clear = [place for place, one in enumerate(adjusted) if abs(one - 0.04) > 1e-9]
-    assert set(said) & set(clear) == {place for place in clear if adjusted[place] < 0.04}
+    clear = {at for at, one in enumerate(adjusted) if abs(one - 0.04) > 1e-9}
+    assert said & clear == {at for at in clear if adjusted[at] < 0.04}
+
+
+@pytest.mark.parametrize("freedom", [3, 4, 7, 20, 100])
+def test_the_reach_is_that_of_student(freedom):
+    assert student_reach(freedom) == pytest.approx(stats.t.ppf(0.975, freedom), rel=1e-2)
 
 
 # Outcomes in the order of time, the code of each, and in how many of how many runs it was unsteady; None: it is steady.
-WOBBLES = [
+FLAKY = [
     ("pppppppp", "abcdefgh", None),
     ("ppprpppp", "abcdefgh", (1, 8)),  # a retry by itself
     ("pprp", "abcd", None),  # too few runs to say so
@@ -61,49 +64,110 @@ WOBBLES = [
     ("ppppfffp", "abcdefgh", None),  # broken and fixed
     ("pppffppp", "abcddefg", None),  # failed twice on one code
     ("pppfpppp", "abccccde", (1, 8)),  # turned on one code
-    ("ppfppfpp", "abcdefgh", (2, 8)),  # broken and fixed twice, on code that changed: four turns
-    ("ppfpppff", "abcdefgh", None),  # three turns, on code that changed
-    ("ppfpppff", "........", (3, 8)),  # three turns, and nothing tells the code
-    ("ppfppppp", "........", None),  # turned twice, and nothing tells the code
+    ("pppfpppppppp", "abcdefghijkl", None),  # failed once, on code that changed
+    ("pppfppppppfppppppppp", "abcdefghijklmnopqrst", (2, 20)),  # twice, a build each
+    ("pppfppppppfppppppppp", "." * 20, (2, 20)),  # nothing names the code: as if it changed
+    ("pppfffffffppppffffff", "abcdefghijklmnopqrst", None),  # broken twice, for several builds
     ("e" * 20 + "p" * 20, "." * 40, None),
     ("f" + "p" * 30 + "r", "." * 32, (1, 20)),  # only the last twenty
 ]
 
 
-@pytest.mark.parametrize(("outcomes", "commits", "wanted"), WOBBLES)
-def test_wobble_is_told_from_breaking_and_mending(outcomes, commits, wanted):
+@pytest.mark.parametrize(("outcomes", "commits", "wanted"), FLAKY)
+def test_flaky_checks_are_told_from_breaking_and_mending(outcomes, commits, wanted):
     found = find_flakiness(outcomes, ["" if commit == "." else commit for commit in commits])
     assert (found and (found.unsteady, found.runs)) == wanted
 
 
-# Times in seconds before, and now; what is reported: slower, faster, or nothing.
-TIMES = [
-    ([18, 20, 22, 24, 19, 21, 23, 20], 62, "slower"),
-    ([18, 20, 22, 24, 19, 21, 23, 20], 26, ""),  # longer than ever, and no more than chance
-    ([18, 20, 22, 24, 19, 21, 23], 62, ""),  # seven builds are too few
-    ([0.01] * 20, 0.4, ""),  # forty times as long, and not half a second
-    ([100.0] * 20, 110, ""),  # ten seconds, and not a fifth
-    ([0.01] * 20, 0.9, "slower"),
-    ([20.0] * 19 + [61], 60, ""),  # it took as long once before
-    ([0, 0] + [20.0] * 8, 60, "slower"),  # builds without a time count for nothing
-    ([20.0] * 10, 2, "faster"),
+# The builds in which checks failed, a letter each; and the groups: checks, builds.
+TOGETHER = [
+    (["-f--f--f", "-f--f--f", "-f--f--f"], [([0, 1, 2], [1, 4, 7])]),
+    (["-f--f--f", "-f--f--f"], []),  # two checks, three builds: chance
+    (["-ff-f--f", "-ff-f--f"], [([0, 1], [1, 2, 4, 7])]),
+    (["-f--f--f", "-f--f--f", "-f--ff-f", "---f----"], [([0, 1, 2], [1, 4, 7])]),  # one failed once more by itself
+    (["-f------", "-f------", "-f------"], []),  # one build is a failure like others
+    (["ff------", "--ff----", "----ff--"], []),
 ]
 
 
-@pytest.mark.parametrize(("before", "now", "wanted"), TIMES)
-def test_what_took_longer_is_told_where_chance_and_trifles_do_not_explain_it(before, now, wanted):
-    columns = [[round(time * 1000), 700] for time in before]
-    found, told = find_time_changes([round(now * 1000), 700], columns)
-    assert ["slower" if one.now > one.high else "faster" for one in found] == [wanted] * bool(wanted)
-    assert told == (2 if len(before) >= 8 else 0)
+@pytest.mark.parametrize(("rows", "wanted"), TOGETHER)
+def test_checks_that_fail_in_the_same_builds_are_one_group(rows, wanted):
+    failed = {
+        at: sum(1 << build for build, letter in enumerate(row) if letter == "f") for at, row in enumerate(rows)
+    }
+    found = [(list(group.positions), list(group.builds)) for group in find_common_failures(failed)]
+    assert found == wanted
 
 
-def test_of_many_checks_only_what_stands_out_among_them_all_is_said():
+def of_builds(*rows: str, causes: dict[int, str] | None = None) -> ChangesSince:
+    """What history says of checks, a row of letters each, a letter a build; the last build is now."""
+    runs = []
+    for at, letters in enumerate(zip(*rows, strict=True)):
+        run = kept(at, {number: (letter, 0) for number, letter in enumerate(letters)})
+        named = (BuildCause("k", causes[at], len(rows)),) if causes and at in causes else ()
+        runs.append(
+            msgspec.structs.replace(run, build=msgspec.structs.replace(build(at, str(at), f"{at:x}"), causes=named))
+        )
+    *past, now = runs
+    return compare(now, align(now.check_index, past), past[-1])
+
+
+def test_one_event_is_an_incident_and_no_flaky_check():
+    printer = "ppfpppffpppfppfpp"
+    since = of_builds(
+        *[printer] * 9, "ppppfppppppppfppp", causes={2: "The printer is offline", 6: "The printer is offline"}
+    )
+    (incident,) = since.incidents
+    assert (len(incident.ids), incident.builds) == (9, ("2", "6", "7", "11", "14"))
+    assert (incident.cause, incident.is_now) == ("The printer is offline", False)
+    assert [one.name for one in since.flaky] == ["check 9"]
+    assert of_builds(*["pppffffffff"] * 9).incidents == ()  # it broke, and is broken
+    assert of_builds(*["ffpffff"] * 9).incidents == ()  # it is broken, and passed once
+    assert of_builds(*["pppfpppppppf"] * 3).incidents[0].is_now
+
+
+def test_what_failed_before_and_not_last_time_is_failing_again():
+    since = of_builds("pppppf", "pfpfpf", "pppfff", "-----f")
+    assert [one.name for one in since.new] == ["check 0", "check 3"]
+    assert [(one.name, one.before) for one in since.failing_again] == [
+        ("check 1", "failed in 2 of the 5 builds before, last in 3")
+    ]
+    assert [one.name for one in since.still_failing] == ["check 2"]
+
+
+# Seconds in the builds before and in the last; what is said: slower or faster, and for how many builds.
+LEVELS = [
+    ([20, 21, 19, 22, 20, 21, 19, 20, 22, 21], [62, 60], (True, 2)),
+    ([20, 21, 19, 22, 20, 21, 19, 20, 22, 21], [62, 20], None),  # one build alone, and over
+    ([20, 21, 19, 22, 20, 21, 19, 20, 22, 21], [23, 22], None),  # longer than ever, and no more than chance
+    ([20, 21, 19, 22, 20, 21], [62], None),  # too few builds
+    ([0.01] * 20, [0.03] * 3, None),  # three times as long, and 20 ms
+    ([0.05] * 20, [0.1] * 3, (True, 3)),
+    ([100.0] * 20, [110] * 3, None),  # ten seconds, and not a fifth
+    ([20, 21, 19] * 5, [40] * 8, (True, 8)),
+    ([20, 21, 19] * 5, [40, 41] * 6, None),  # for twelve builds: it is normal now
+    ([20, 21, 19] * 4 + [40, 41, 42] * 4, [80, 82], (True, 2)),  # and slower once more
+    ([0, 0] + [20.0] * 8, [60, 60], (True, 2)),  # builds without a time count for nothing
+    ([20, 21, 19] * 4, [2, 2], (False, 2)),
+]
+
+
+@pytest.mark.parametrize(("before", "since", "wanted"), LEVELS)
+def test_a_new_level_is_said_with_its_builds_where_chance_and_trifles_do_not_explain_it(before, since, wanted):
+    columns = [[round(time * 1000), 700] for time in (*before, *since)]
+    found = find_level_shifts(columns).found
+    assert [(shift.change > 0, shift.builds) for shift in found] == ([wanted] if wanted else [])
+    assert all(shift.position == 0 and shift.low < shift.change < shift.high for shift in found)
+
+
+def test_a_slow_machine_is_no_change_of_its_checks_and_a_change_among_many_is_found():
     rng = np.random.default_rng(7)
-    columns = (1000 * rng.lognormal(1, 0.2, (21, 4000))).astype(int).tolist()
-    columns[-1][5] = 90_000
-    found, told = find_time_changes(columns[-1], columns[:-1])
-    assert ([one.position for one in found], told) == ([5], 4000)
+    columns = (1000 * rng.lognormal(1, 0.15, (24, 4000))).astype(int)
+    columns[-1] = columns[-1] * 1.6
+    columns[-4:, 5] = columns[-4:, 5] * 4
+    shifts = find_level_shifts(columns.tolist())
+    assert ([(one.position, one.builds) for one in shifts.found], shifts.tested) == ([(5, 4)], 4000)
+    assert shifts.pace == pytest.approx(0.6, abs=0.02)
 
 
 GAPS = [
@@ -120,11 +184,21 @@ GAPS = [
     (["x", "y"], timedelta(hours=14), {1: ("22 Nov 14:00",)}),  # one step and seven tenths later
     (["7-a", "8-a", "9-a", "10-a", "12-b"], None, {}),  # another ending is another count
 ]
+ELSEWHERE = [
+    (["7", "8", "9", "10", "12"], {"11"}, {}),
+    (["1", "4", "7", "10", "14"], {"2", "3", "5", "6", "8", "9", "11", "12"}, {4: ("13",)}),  # of three branches
+    (["1", "4", "7", "10", "14"], {"2"}, {}),  # mostly unknown: numbers of other pipelines
+]
 
 
 @pytest.mark.parametrize(("keys", "step", "wanted"), GAPS)
 def test_builds_without_results_are_known_by_keys_that_count_up_or_by_a_schedule(keys, step, wanted):
     assert find_gaps([build(number, key) for number, key in enumerate(keys)], step) == wanted
+
+
+@pytest.mark.parametrize(("keys", "known", "wanted"), ELSEWHERE)
+def test_builds_of_other_branches_are_no_gaps(keys, known, wanted):
+    assert find_gaps([build(number, key) for number, key in enumerate(keys)], None, known) == wanted
 
 
 PASTS = [
@@ -207,7 +281,7 @@ def test_a_digest_is_read_as_it_was_written_but_for_times_that_are_rounded(sever
         assert there == dict(zip(run.check_index.ids, run.outcomes, strict=True))
         times = dict(zip(read.check_index.ids, read.times or [0] * len(read.check_index.ids), strict=True))
         for id_, time in zip(run.check_index.ids, run.times, strict=True):
-            # Of a check that is gone no time is kept, and of the others one to 10 ms.
+            # Of a check that is gone no time is kept, and of the others one to 5 ms.
             assert abs(times[id_] - (time if id_ in now.check_index.ids else 0)) <= 5
 
 
@@ -231,14 +305,18 @@ def test_what_is_gone_is_told_by_its_name_and_failures_first():
     assert since.added == ("c-000000000005",)
 
 
-def test_a_time_of_the_whole_run_is_compared_as_well():
-    def timed(number: int, value_s: float) -> KeptRun:
+@pytest.mark.parametrize(("unit", "kind"), [("s", "slower"), ("jobs", "metrics")])
+def test_a_number_of_the_whole_run_is_compared_as_well(unit, kind):
+    def measured(number: int, value: float) -> KeptRun:
         run = kept(number, {1: ("p", 0)})
-        measured = ({"name": "95 % of POST /payments", "value_s": value_s},)
+        numbers = ({"name": "95 % of POST /payments", "value_s": value, "unit": unit},)
         return msgspec.structs.replace(
-            run, build=msgspec.convert(msgspec.to_builtins(run.build) | {"measured": measured}, Build)
+            run, build=msgspec.convert(msgspec.to_builtins(run.build) | {"measured": numbers}, Build)
         )
 
-    past, now = [timed(number, 0.4 + number / 200) for number in range(12)], timed(20, 1.9)
-    (change,) = compare(now, align(now.check_index, past), past[-1]).slower
-    assert (change.name, change.now_s, change.builds) == ("95 % of POST /payments", 1.9, 12)
+    past, now = [measured(number, 0.4 + number % 3 / 50) for number in range(12)], measured(20, 1.9)
+    past.append(measured(12, 1.8))
+    since = compare(now, align(now.check_index, past), past[-1])
+    (change,) = getattr(since, kind)
+    assert (change.name, change.lasts, change.builds, change.unit) == ("95 % of POST /payments", 2, 12, unit)
+    assert (change.now, change.before) == pytest.approx((1.9, 0.42), rel=0.01)

@@ -221,6 +221,7 @@ def _compare(options: Options) -> int:
     show(f"From {before.label} ({_when(before)}) to {after.label} ({_when(after)}):")
     for words, changes, style in (
         ("new", since.new, "failed"),
+        ("failing again", since.failing_again, "failed"),
         ("fixed", since.fixed, "passed"),
         ("still failing", since.still_failing, "soft"),
         ("removed", since.removed, "soft"),

@@ -19,10 +19,11 @@ from plain_verdict.cli.show import show_summary, show_trouble, show_verdict
 from plain_verdict.cli.terminal import Progress, show, show_error, show_labelled
 from plain_verdict.delivery.notify import notify
 from plain_verdict.delivery.publish import Published, publish
+from plain_verdict.history.stores import OpenStore, SharedStore
 from plain_verdict.model import Run, Verdict, VerdictWord
 from plain_verdict.pipeline import keep_in_history, make_report, read_and_judge
 from plain_verdict.report import PageInfo, Report
-from plain_verdict.request import STANDARD_OUTPUT
+from plain_verdict.request import STANDARD_OUTPUT, Request
 from plain_verdict.request.registered import registered_choices
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.report_tables import ReportTable
@@ -118,20 +119,23 @@ def run(options: argparse.Namespace) -> int:
 
 def make_once(options: argparse.Namespace) -> tuple[int, Run, Verdict, Published | None]:
     """Write the page and print the verdict; return the exit code, the run, its verdict, and what was written."""
+    with SharedStore() as store:
+        return _make_once(options, request_of(options), store.open)
+
+
+def _make_once(
+    options: argparse.Namespace, request: Request, opened: OpenStore
+) -> tuple[int, Run, Verdict, Published | None]:
     began = time.perf_counter()
-    request = request_of(options)
-    run, verdict = read_and_judge(request.read, Progress)
+    run, verdict = read_and_judge(request.read, Progress, opened)
     show_trouble(run, verdict, notes=not options.quiet)
-    if not options.quiet:
-        _show_notes(request.read.notes)
+    _show_notes(() if options.quiet else request.read.notes)
     if not run.files:
-        show_labelled("error", "no input could be read, so no report was written")
-        if options.json:
-            show_summary(Report(run, verdict, PageInfo(request.read.made)), SummaryWriter(options.detail))
+        _show_nothing_read(Report(run, verdict, PageInfo(request.read.made)), options)
         return NOTHING_READ, run, verdict, None
     report = make_report(run, verdict, request)
     published = publish(report, request, Progress)
-    lost = keep_in_history(report, request.read.history, published.link or str(published.page))
+    lost = keep_in_history(report, request.read.history, published.link or str(published.page), opened)
     failed = (*published.failed, *notify(report, request, published, Progress))
     for error in failed:
         show_error(error)
@@ -139,10 +143,16 @@ def make_once(options: argparse.Namespace) -> tuple[int, Run, Verdict, Published
     _show_report(report, published, request.report, options, time.perf_counter() - began)
     if options.open:
         open_page(published.page)
-    code = exit_code(run, verdict, request.report)
     trouble = run.in_series.trouble if run.in_series else ()
-    in_the_way = request.read.history.required and bool(trouble or lost)
-    return NOT_PASSED_ON if code == DONE and (failed or in_the_way) else code, run, verdict, published
+    in_the_way = bool(failed) or (request.read.history.required and bool(trouble or lost))
+    code = exit_code(run, verdict, request.report)
+    return NOT_PASSED_ON if code == DONE and in_the_way else code, run, verdict, published
+
+
+def _show_nothing_read(report: Report, options: argparse.Namespace) -> None:
+    show_labelled("error", "no input could be read, so no report was written")
+    if options.json:
+        show_summary(report, SummaryWriter(options.detail))
 
 
 def _show_notes(notes: Sequence[str]) -> None:

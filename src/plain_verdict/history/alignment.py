@@ -9,6 +9,8 @@ from plain_verdict.model import AlignedHistory, CheckIndex, KeptRun, Past
 
 _OTHERS = 5_000
 """Checks that this run has no more, of which is still told; those seen last first."""
+FINE_UP_TO = 5_000
+"""Checks whose times a page keeps in fine levels."""
 _CHUNK = 256  # ids compared at once: large enough for speed, small enough to find a difference
 NOTHING = -1
 Pieces = list[tuple[int, int]]
@@ -41,6 +43,7 @@ def align(now: CheckIndex, runs: Sequence[KeptRun]) -> AlignedHistory:
         times=tuple(times_in(plan.pieces, run.times) for run, plan in zip(runs, of_run, strict=True)),
         others=others,
         other_outcomes=tuple(_of_others(run, plan, others) for run, plan in zip(runs, of_run, strict=True)),
+        are_coarse=len(now.ids) > FINE_UP_TO and any(run.coarse for run in runs),
     )
 
 

@@ -14,6 +14,7 @@ from typing import overload
 import msgspec
 from zlib_ng import zlib_ng
 
+from plain_verdict.history.alignment import FINE_UP_TO
 from plain_verdict.history.interface import CHAIN, NAME_CHARS
 from plain_verdict.history.time_quantization import COARSE, FINE, Levels, pack_times, unpack_times
 from plain_verdict.model import AlignedHistory, Attempt, Build, Check, CheckIndex, KeptRun, Outcome, Past, Run
@@ -21,12 +22,10 @@ from plain_verdict.runtime.errors import ReadError
 
 SCHEMA = "plain-verdict/digest/1"
 _FAMILY = SCHEMA.rpartition("/")[0]
-TIMED_IN_CHAIN = 20
+TIMED_IN_CHAIN = 30
 """Forerunners whose times a page carries."""
 _ROOM_A_CHECK, _LEAST_ROOM = 1.6, 60_000
 """Bytes of times in the chain, compressed; what does not fit is left to a store."""
-_FINE_UP_TO = 5_000
-"""Checks whose times are kept in fine levels."""
 _TRIED = 4_000
 _MOST_DIGEST_BYTES = 400_000_000  # unpacked: a bomb must not fill the memory
 _DIGEST_LEVEL = 6  # of zlib: higher ones cost time and win little
@@ -170,7 +169,7 @@ def _packed_times(run: KeptRun, traces: AlignedHistory) -> DigestTimes | None:
     first = next((position for position, times in enumerate(newest) if times), len(newest))
     nothing = array("I", [0] * checks)  # of a build between that tells none
     columns = [times or nothing for times in newest[first:]]
-    levels = FINE if checks <= _FINE_UP_TO else COARSE
+    levels = FINE if checks <= FINE_UP_TO else COARSE
     room = max(_LEAST_ROOM, _ROOM_A_CHECK * checks)
     # How much a build takes is tried on some of the checks.
     step = max(1, checks // _TRIED)

@@ -1,8 +1,10 @@
 """Finds the forerunners of a run: in a store, in pages that are named, and in those beside the new one."""
 
-from collections.abc import Callable, Iterator, Sequence
+import math
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
+from typing import NamedTuple
 from urllib.parse import quote
 
 import msgspec
@@ -10,11 +12,12 @@ import msgspec
 from plain_verdict.history.alignment import align
 from plain_verdict.history.comparison import compare
 from plain_verdict.history.digest import keep_run
+from plain_verdict.history.durations import NORMAL_AFTER
 from plain_verdict.history.interface import CHAIN, Store
 from plain_verdict.history.keeping import build_of
-from plain_verdict.history.pages import newest_kept, pages_beside, read_earlier, read_kept, series_mark
+from plain_verdict.history.pages import PageBeside, newest_kept, pages_beside, read_earlier, read_kept, series_mark
 from plain_verdict.history.series import SERIES, name_series
-from plain_verdict.history.stores import open_store
+from plain_verdict.history.stores import OpenStore, open_store
 from plain_verdict.model import AlignedHistory, Build, Fact, HistoryContext, KeptRun, Past, Run
 from plain_verdict.runtime.errors import HistoryError, ReadError
 from plain_verdict.text.formatting import join_list
@@ -30,7 +33,8 @@ class HistoryOptions(msgspec.Struct, frozen=True):
     ``store`` is a file or the address of a database, ``earlier`` are pages, digests, summaries and folders of them,
     ``beside`` is the folder of the new page, None where no page there counts. ``against`` is the key of a build
     or a branch, "" the run before. ``step`` is the schedule of the series, ``pages`` a template of the address of a
-    build's page; ``up`` is the way from the page to its folder, ``replaced`` are names there
+    build's page; ``normal_after`` is the number of builds after which a new duration is the normal one; ``up`` is
+    the way from the page to its folder, ``replaced`` are names there
     that it will take. ``required``: trouble is an error. ``commit_is_sure``: user or pipeline names the commit
     whose code ran; what a repository has checked out may have changes that are not committed.
     """
@@ -41,6 +45,7 @@ class HistoryOptions(msgspec.Struct, frozen=True):
     against: str = ""
     build: str = ""
     series: str = SERIES
+    normal_after: int = NORMAL_AFTER
     step: timedelta | None = None
     pages: str = ""
     up: str = ""
@@ -52,29 +57,47 @@ class HistoryOptions(msgspec.Struct, frozen=True):
 Mask = Callable[[str], str]
 
 
+class RunNames(NamedTuple):
+    """What a run is called: when its report is made, its title, and all facts about it."""
+
+    made: datetime
+    title: str
+    facts: Sequence[Fact]
+
+
 def find_in_series(
-    run: Run, options: HistoryOptions, made: datetime, title: str, facts: Sequence[Fact], mask: Mask = str
+    run: Run, options: HistoryOptions, names: RunNames, mask: Mask = str, opened: OpenStore = open_store
 ) -> HistoryContext:
     """Return a run's place among earlier ones. What can't be read costs no more than a note.
 
-    ``mask`` hides secrets in what earlier pages say: they may have been made without masking.
+    ``opened`` opens the store. ``mask`` hides secrets in what earlier pages say: they may have been made without
+    masking.
     """
-    series = name_series(options.series, title, facts)
-    build = build_of(run, series, options.build, made, title, facts)
+    series = name_series(options.series, names.title, names.facts)
+    build = build_of(run, series, options.build, names.made, names.title, names.facts)
     if not options.commit_is_sure:
         build = msgspec.structs.replace(build, commit="")
     now = keep_run(run, build)
-    looked = _Looked(options, now)
+    looked = _Looked(options, now, opened)
     found = looked.forerunners()
     past, traces = looked.related([run for run in found if run.build.series == series][-CHAIN:], now)
     against = looked.against(found) if options.against else _last_build(past, now.build)
     traces = _masked(traces, mask)
-    since = compare(now, traces, against, options.step) if against else None
+    since = None
+    if against:
+        since = compare(
+            now,
+            traces,
+            against,
+            options.step,
+            normal_after=options.normal_after,
+            other_branches=looked.other_branches(found),
+        )
     if since and against not in past:  # names of another series, which are not masked yet
         removed = tuple(msgspec.structs.replace(changed, name=mask(changed.name)) for changed in since.removed)
         since = msgspec.structs.replace(since, removed=removed)
     return HistoryContext(
-        now, traces, since, tuple(facts), tuple(looked.notes), tuple(looked.trouble), looked.unreachable
+        now, traces, since, tuple(names.facts), tuple(looked.notes), tuple(looked.trouble), looked.unreachable
     )
 
 
@@ -110,7 +133,9 @@ def _share_checks(run: KeptRun, outcomes: str) -> bool:
 class _Looked:
     """Looks for earlier runs, and notes what is in the way."""
 
-    def __init__(self, options: HistoryOptions, now: KeptRun) -> None:
+    def __init__(self, options: HistoryOptions, now: KeptRun, opened: OpenStore) -> None:
+        self._opened = opened
+        self._builds_there: list[Build] = []
         self._options = options
         self._now, self._ids = now.build, now.check_index
         self._pages = pages_beside(Path(options.beside)) if options.beside is not None else []
@@ -128,37 +153,74 @@ class _Looked:
         """Return the runs before this one, of whatever series, the oldest first."""
         now = self._now
         runs = [*self._beside(), *self._named(), *self._stored()]
+        self._note_again(run.build for run in runs if run.build.id == now.id)
         found = newest_kept(run for run in runs if run.build.id != now.id)
         before = [run for run in found if run.build.moment < now.moment]
         later = [run.build for run in found if run.build.moment >= now.moment and run.build.series == now.series]
-        if later:
-            is_single = len(later) == 1
-            self.notes.append(
-                f"{later[0].label}{'' if is_single else f' and {len(later) - 1} more'} of this series started with"
-                f" this run or after it, so {'it is' if is_single else 'they are'} not earlier."
-            )
+        self._note_later(later)
         return [self._placed(run) for run in before]
+
+    def _note_again(self, builds: Iterable[Build]) -> None:
+        """Note that these results were those of a build with another key."""
+        keys = {build.build for build in builds} - {self._now.build, ""}
+        if keys and self._now.build:
+            what = f"These results are those of build {join_list(sorted(keys))}, on the same commit"
+            self.notes.append(f"{what}: they count once.")
+
+    def _note_later(self, builds: Sequence[Build]) -> None:
+        """Note which runs of the series are not before this one."""
+        if builds:
+            is_single = len(builds) == 1
+            what = f"{builds[0].label}{'' if is_single else f' and {len(builds) - 1} more'} of this series"
+            state = "it is" if is_single else "they are"
+            self.notes.append(f"{what} started with this run or after it, so {state} not earlier.")
 
     def _beside(self) -> Iterator[KeptRun]:
         """Yield what the newest page of the series beside the new one holds, which can be read.
 
         An older page of this very run, which the new one may take the place of, tells of its forerunners as well.
         """
-        now, series = self._now, series_mark(self._now.series)
-        pages = [page for page in self._pages if page.series == series]
-        pages = [page for page in pages if page.run == now.id or page.moment < now.moment.timestamp()]
-        for page in pages[:_MOST_READ]:
-            is_this_run = page.run == now.id
-            try:
-                runs = read_kept(page.file)
-            except ReadError as error:
-                self.notes.append(
-                    f"{page.file.name} {error.what}, so it is not used as an earlier run; {error.hint}."
-                )
-                continue
-            yield from runs
-            if not is_this_run and _share_checks(runs[-1], align(self._ids, runs[-1:]).outcomes[0]):
+        pages = list(filter(self._is_candidate, self._pages))
+        known: set[str] = set()
+        since = -math.inf
+        for _ in range(_MOST_READ):
+            # What is in the found chain, or before it, is known; a build that came late is in nobody's chain.
+            left = (page for page in pages if page.run not in known and page.moment >= since)
+            page = next(left, None)
+            if page is None:
                 return
+            runs = self._runs_of(page)
+            yield from runs
+            known.update((page.run, *(run.build.id for run in runs)))
+            if self._is_chain(page, runs):
+                since = max(since, runs[0].build.moment.timestamp())
+
+    def _is_candidate(self, page: PageBeside) -> bool:
+        """Return whether a page is of the series, and not later than this run."""
+        is_earlier = page.run == self._now.id or page.moment < self._now.moment.timestamp()
+        return is_earlier and page.series == series_mark(self._now.series)
+
+    def _is_chain(self, page: PageBeside, runs: Sequence[KeptRun]) -> bool:
+        """Return whether a page holds forerunners of this run: it is of the same checks, or of this very run."""
+        if page.run == self._now.id:
+            return len(runs) > 1
+        return bool(runs) and _share_checks(runs[-1], align(self._ids, runs[-1:]).outcomes[0])
+
+    def _runs_of(self, page: PageBeside) -> list[KeptRun]:
+        """Return the runs that a page holds; a note where it can't be read."""
+        try:
+            return read_kept(page.file)
+        except ReadError as error:
+            self.notes.append(f"{page.file.name} {error.what}, so it is not used as an earlier run; {error.hint}.")
+            return []
+
+    def other_branches(self, runs: Sequence[KeptRun]) -> frozenset[str]:
+        """Return the builds of other branches with this title: they are no gaps of this series."""
+        now, series, title = self._now, series_mark(self._now.series), series_mark(self._now.title)
+        builds = [*(run.build for run in runs), *self._builds_there]
+        keys = {build.build for build in builds if build.title == now.title and build.series != now.series}
+        keys.update(page.build for page in self._pages if page.title == title and page.series != series)
+        return frozenset(keys)
 
     def _placed(self, run: KeptRun) -> KeptRun:
         """Return a run with the link from the new page to its own, where that is known."""
@@ -184,8 +246,10 @@ class _Looked:
         if not self._options.store:
             return []
         try:
-            with open_store(self._options.store) as store:
+            with self._opened(self._options.store) as store:
                 runs = store.runs_before(self._now.series, self._now.moment, CHAIN)
+                if len(runs) > 1:
+                    self._builds_there = store.builds_between(runs[0].build.moment, self._now.moment)
                 other = self._other(store) if self._options.against else None
         except HistoryError as error:
             self.unreachable = True

@@ -1,9 +1,9 @@
 """Builds that have no results: by keys that count up, or by a schedule."""
 
 import re
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import timedelta
-from itertools import pairwise
+from itertools import islice, pairwise
 
 from plain_verdict.model import Build
 
@@ -12,32 +12,42 @@ _Number = tuple[str, int, str]
 _COUNTED = re.compile(r"(.*?)(\d{1,15})(\D*)")
 _LEAST_STEPS = 3  # fewer builds that count by one may do so by chance
 _MOST_GAPS = 100  # in one gap
+_MOST_BETWEEN = 10_000  # from one build to the next: builds of many branches lie between
 _LATE = 1.5
 """From this multiple of a schedule's step on, a build is missing."""
 
 
-def find_gaps(builds: Sequence[Build], step: timedelta | None = None) -> Mapping[int, tuple[str, ...]]:
+def find_gaps(
+    builds: Sequence[Build], step: timedelta | None = None, other_branches: Collection[str] = ()
+) -> Mapping[int, tuple[str, ...]]:
     """Return what has no results before each build that follows a gap, by that build's place.
 
-    Keys count up where most follow the one before them by one; those of builds that never belonged to this series
-    would be no gaps. With ``step``, the schedule of the series, keys don't matter.
+    Keys count up where most follow the one before them by one, or by builds of other branches, which are no gaps:
+    ``other_branches``. With ``step``, the schedule of the series, keys don't matter.
     """
     pairs = enumerate(pairwise(builds), 1)
     if step is not None:
         found = {position: _by_schedule(*pair, step) for position, pair in pairs}
     else:
-        numbers = {position: (_number(low.build), _number(high.build)) for position, (low, high) in pairs}
-        steps = {
-            position: (low, high) for position, (low, high) in numbers.items() if low and high and low[2] == high[2]
-        }
-        if not _are_consecutive(steps.values()):
-            return {}
-        found = {position: _between(*pair) for position, pair in steps.items()}
+        found = dict(_by_numbers(pairs, other_branches))
     return {position: missing for position, missing in found.items() if missing}
 
 
-def _are_consecutive(steps: Collection[tuple[_Number, _Number]]) -> bool:
-    single_steps = sum(high[1] - low[1] == 1 for low, high in steps)
+def _by_numbers(
+    pairs: Iterable[tuple[int, tuple[Build, Build]]], other_branches: Collection[str]
+) -> Mapping[int, tuple[str, ...]]:
+    numbers = {position: (_number(low.build), _number(high.build)) for position, (low, high) in pairs}
+    steps = {
+        position: (low, high) for position, (low, high) in numbers.items() if low and high and low[2] == high[2]
+    }
+    between = {position: _between(*pair, other_branches) for position, pair in steps.items()}
+    return between if _are_consecutive(steps.values(), between.values()) else {}
+
+
+def _are_consecutive(steps: Collection[tuple[_Number, _Number]], between: Iterable[tuple[str, ...]]) -> bool:
+    single_steps = sum(
+        high[1] > low[1] and not missing for (low, high), missing in zip(steps, between, strict=True)
+    )
     return single_steps >= _LEAST_STEPS and 2 * single_steps >= len(steps)
 
 
@@ -46,10 +56,11 @@ def _number(key: str) -> _Number | None:
     return (match[1], int(match[2]), match[3]) if match else None
 
 
-def _between(low: _Number, high: _Number) -> tuple[str, ...]:
+def _between(low: _Number, high: _Number, other_branches: Collection[str]) -> tuple[str, ...]:
     numbers = range(low[1] + 1, high[1])
     before = low[0] if low[0] == high[0] else ""  # a date before the number is another one each day
-    return tuple(f"{before}{number}{low[2]}" for number in numbers[:_MOST_GAPS])
+    keys = (f"{before}{number}{low[2]}" for number in numbers[:_MOST_BETWEEN])
+    return tuple(islice((key for key in keys if key not in other_branches), _MOST_GAPS))
 
 
 def _by_schedule(low: Build, high: Build, step: timedelta) -> tuple[str, ...]:

@@ -22,6 +22,10 @@ class Store(Protocol):
         """Return all runs without their checks, the oldest first."""
         ...
 
+    def builds_between(self, first: datetime, last: datetime) -> list[Build]:
+        """Return the runs of all series from one moment to another, without their checks, the oldest first."""
+        ...
+
     def run(self, id_: str) -> KeptRun | None:
         """Return one run."""
         ...

@@ -10,9 +10,10 @@ from plain_verdict.api.numbers import by_operation
 from plain_verdict.history.series import identify
 from plain_verdict.model import Build, BuildCause, Cause, Fact, KeptRun, Measured, Run, Verdict
 from plain_verdict.model.facts import BRANCH, BUILD, COMMIT
+from plain_verdict.text.names import SECONDS, UNITS
 
 _KEPT_CAUSES = 50  # a run with more has one cause that is not told
-_MEASURED = 200  # requests and operations whose times are kept for charts
+_MEASURED = 200  # requests, operations and metrics whose numbers are kept
 _PER_CENT = 95.0
 
 
@@ -62,3 +63,8 @@ def _measured(run: Run) -> Iterator[Measured]:
     for operation, numbers in by_operation(run.api.calls):
         if numbers.p95_s is not None:
             yield Measured(f"95 % of {operation.name}", numbers.p95_s)
+    for metric in run.metrics:
+        value = metric.mean if metric.p95 is None else metric.p95
+        name = metric.name if metric.p95 is None else f"95 % of {metric.name}"
+        unit = UNITS.get(metric.unit.casefold())
+        yield Measured(name, value * SECONDS[unit]) if unit else Measured(name, value, metric.unit)

@@ -8,18 +8,20 @@ from base64 import b64decode
 from collections.abc import Iterable, Iterator
 from hashlib import blake2b
 from pathlib import Path
+from urllib.parse import quote, unquote
 
 import msgspec
 
 from plain_verdict.history.digest import LETTERS, Digest, decode_digest, runs_of, unpack, unzip
 from plain_verdict.history.interface import NAME_CHARS
 from plain_verdict.history.summaries import is_summary, run_of_summary
-from plain_verdict.model import CheckIndex, KeptRun, Outcome, Past
+from plain_verdict.model import Build, CheckIndex, KeptRun, Outcome, Past
 from plain_verdict.model.marks import DIGEST, FIRST_PAGE, PAGE_MARK, RUN_MARK
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.runtime.guard import guarded
 
 _PAGE_HEAD_BYTES = 4000
+_MARK_WORDS = (3, 4, 5)  # words of a page's mark: without a build's key, and without a title, in older versions
 _MOST_BESIDE = 300
 """Pages in the folder of a new one that are looked at, the newest first."""
 _MOST_NAMED_PAGES = 5_000  # on a command line
@@ -33,6 +35,12 @@ _LETTERS = [LETTERS[outcome] for outcome in Outcome]
 def series_mark(series: str) -> str:
     """Return a series as a page's head names it, without its words."""
     return blake2b(series.encode("utf-8", "surrogatepass"), digest_size=6).hexdigest()
+
+
+def run_mark(build: Build) -> str:
+    """Return run, series, moment, title and build, as a page's head names them and ``pages_beside`` reads them."""
+    run = f"{build.id} {series_mark(build.series)} {build.moment.timestamp():.3f}"
+    return f"{run} {series_mark(build.title)} {quote(build.build, safe='')}".rstrip()
 
 
 def read_earlier(arguments: Iterable[str]) -> tuple[list[KeptRun], list[str], list[str]]:
@@ -111,12 +119,18 @@ def meta_of(file: Path, name: str) -> str | None:
 
 
 class PageBeside(msgspec.Struct, frozen=True):
-    """A page in the folder of a new one: which run it is of, in which series, its place in time."""
+    """A page in the folder of a new one: which run it is of, in which series, its place in time.
+
+    ``title`` is a mark, as that of the series; ``build`` is the key of the build. Pages of older versions say
+    neither.
+    """
 
     file: Path
     run: str
     series: str
     moment: float
+    title: str = ""
+    build: str = ""
 
 
 def pages_beside(folder: Path) -> list[PageBeside]:
@@ -124,9 +138,10 @@ def pages_beside(folder: Path) -> list[PageBeside]:
     found = []
     for file in _newest_pages(folder):
         marks = (meta_of(file, RUN_MARK) or "").split()
-        if len(marks) == 3:
+        if len(marks) in _MARK_WORDS:
+            run, series, moment, *rest = marks
             with contextlib.suppress(ValueError):
-                found.append(PageBeside(file, marks[0], marks[1], float(marks[2])))
+                found.append(PageBeside(file, run, series, float(moment), *map(unquote, rest)))
     return sorted(found, key=lambda page: (-page.moment, page.file.name))
 
 

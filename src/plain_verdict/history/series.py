@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from hashlib import blake2b
 
 from plain_verdict.model import Fact, Run
-from plain_verdict.model.facts import BRANCH, BUILD
+from plain_verdict.model.facts import BRANCH, BUILD, COMMIT
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
 
@@ -32,7 +32,12 @@ def name_series(pattern: str, title: str, facts: Iterable[Fact]) -> str:
 
 
 def identify(run: Run, series: str, build: str, facts: Sequence[Fact]) -> str:
-    """Return the identity of a run: of its inputs' bytes and its facts, not of when its report is made."""
+    """Return the identity of a run: of its inputs' bytes and its facts, not of when its report is made.
+
+    Results that say when they began, on a commit that is known, are one run whatever build they are called.
+    """
+    if any(file.started for file in run.files) and any(fact.key.casefold() == COMMIT for fact in facts):
+        build = ""
     digest = blake2b(digest_size=_RUN_ID_CHARS // 2)
     inputs = sorted(file.digest for file in run.files)
     identifying_facts = sorted(

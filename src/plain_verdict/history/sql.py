@@ -146,6 +146,15 @@ class SqlStore:
         rows = self._connection.execute("SELECT about FROM pv_run ORDER BY moment, id")
         return [self._build(row[0]) for row in rows]
 
+    def builds_between(self, first: datetime, last: datetime) -> list[Build]:
+        """Return the runs of all series from one moment to another, without their checks, the oldest first."""
+        # The index on the series does not serve here; moments of a month are few rows beside all.
+        rows = self._connection.execute(
+            "SELECT about FROM pv_run WHERE moment >= ? AND moment <= ? ORDER BY moment, id",
+            (first.timestamp(), last.timestamp()),
+        )
+        return [self._build(row[0]) for row in rows]
+
     def run(self, id_: str) -> KeptRun | None:
         """Return one run."""
         rows = self._connection.execute(f"SELECT {_RUN_COLUMNS} FROM pv_run WHERE id = ?", (id_,))  # noqa: S608  as above
@@ -238,16 +247,22 @@ class SqlStore:
         """Keep a run with all that belongs to it, or nothing; return False where it is kept already."""
         build = run.build
         with self._connection.begin():
-            if self._connection.execute("SELECT 1 FROM pv_run WHERE id = ?", (build.id,)):
-                # What is newer on it: a verdict by other conditions, another place of its page.
+            known = self._connection.execute("SELECT about FROM pv_run WHERE id = ?", (build.id,))
+            if known:
+                # What is newer on it: a verdict by other conditions, another place of its page; it keeps its key.
+                build = msgspec.structs.replace(build, build=self._build(known[0][0]).build)
                 self._connection.execute(
                     "UPDATE pv_run SET about = ? WHERE id = ?", (msgspec.json.encode(build), build.id)
                 )
                 return False
             texts = {blake2b(text, digest_size=16).hexdigest(): text for text in _part_texts(run.check_index)}
-            known = {row[0] for row in self._in_lots("SELECT hash FROM pv_part WHERE hash IN ({})", list(texts))}
+            known_parts = {
+                row[0] for row in self._in_lots("SELECT hash FROM pv_part WHERE hash IN ({})", list(texts))
+            }
             # In the order of their hashes, so that two runs that add the same wait for each other one way only.
-            new = [(hash_, zlib.compress(texts[hash_], _PART_LEVEL)) for hash_ in sorted(texts.keys() - known)]
+            new = [
+                (hash_, zlib.compress(texts[hash_], _PART_LEVEL)) for hash_ in sorted(texts.keys() - known_parts)
+            ]
             self._connection.execute_many("INSERT INTO pv_part VALUES (?, ?) ON CONFLICT DO NOTHING", new)
             times = run.times or [0] * len(run.outcomes)
             checks = zlib.compress(run.outcomes.encode() + array("I", times).tobytes(), _PART_LEVEL)

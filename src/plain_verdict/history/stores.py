@@ -1,9 +1,17 @@
 """Opens a store by its address: the path of a file, or that of a database."""
 
+import contextlib
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from types import TracebackType
+from typing import Self
 
 from plain_verdict.history.interface import Store
 from plain_verdict.history.postgresql import SCHEMES, check_address
+from plain_verdict.runtime.errors import HistoryError
+
+OpenStore = Callable[[str], contextlib.AbstractContextManager[Store]]
+"""Opens the store of an address, for as long as the context lasts. Raises HistoryError."""
 
 
 def is_database(address: str) -> bool:
@@ -28,3 +36,33 @@ def open_store(address: str) -> Store:
     from plain_verdict.history.sqlite import SqliteConnection  # for runs that have such a store
 
     return SqlStore(SqliteConnection(Path(address).absolute()))
+
+
+class SharedStore:
+    """A store that is opened once for a report, when it is read, and is still open when the run is added."""
+
+    def __init__(self) -> None:
+        self._store: Store | None = None
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        if self._store is not None:
+            self._store.__exit__(kind, error, trace)
+
+    @contextlib.contextmanager
+    def open(self, address: str) -> Iterator[Store]:
+        """Give the store. Raises HistoryError; what failed once is opened anew the next time."""
+        if self._store is None:
+            self._store = open_store(address)
+        try:
+            yield self._store
+        except HistoryError:
+            # Its connection may be gone: the next use opens another.
+            store, self._store = self._store, None
+            with contextlib.suppress(HistoryError):
+                store.__exit__(None, None, None)
+            raise

@@ -57,7 +57,7 @@ class _LevelOf(dict[int, int]):
         return level
 
 
-FINE, COARSE = Levels(10, 1.02), Levels(250, 1.25)
+FINE, COARSE = Levels(5, 1.02), Levels(250, 1.25)
 
 
 def pack_times(times_now: Sequence[int], columns: Sequence[Sequence[int]], levels: Levels) -> str:

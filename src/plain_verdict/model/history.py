@@ -51,10 +51,14 @@ class BuildCause(Value, frozen=True):
 
 
 class Measured(Value, frozen=True):
-    """A time of a whole build, like a percentile of a request, in seconds."""
+    """A number of a whole build, like a percentile of a request: in seconds, or in another unit.
+
+    In a digest its key is ``value_s``, whatever the unit.
+    """
 
     name: str
-    value_s: float
+    value: float = msgspec.field(name="value_s")
+    unit: str = "s"
 
 
 class Build(Value, frozen=True):
@@ -140,21 +144,45 @@ class Flakiness(Value, frozen=True):
     why: str
 
 
-class TimeChange(Value, frozen=True):
-    """Something that took longer, or less long, than in each build before. Times are in seconds."""
+class Incident(Value, frozen=True):
+    """Checks that fail in the same builds together: one event elsewhere, not so many flaky checks.
+
+    ``builds`` are those builds, the oldest first; ``cause`` is the name of a cause that those builds share, ""
+    where none does. ``is_now``: this build is one of them.
+    """
+
+    ids: tuple[str, ...]
+    names: tuple[str, ...]
+    builds: tuple[str, ...]
+    cause: str = ""
+    is_now: bool = False
+
+
+class LevelChange(Value, frozen=True):
+    """A duration, or a metric, that is at another level since a build, and still there.
+
+    ``before`` is the level of the ``builds`` builds before, in ``unit``. ``change`` is a share (0.62: 62 % more);
+    ``low`` and
+    ``high`` bound it with 95 % confidence. ``lasts`` is the number of builds since, this one among them.
+    """
 
     id: str
-    """Of a check; "" of a request or an operation."""
+    """Of a check; "" of a request, an operation or a metric."""
     name: str
-    now_s: float
-    low_s: float
-    high_s: float
+    now: float
+    before: float
+    since: str
+    lasts: int
+    change: float
+    low: float
+    high: float
     builds: int
+    unit: str = "s"
 
     @property
-    def slower(self) -> bool:
-        """Return whether it took longer."""
-        return self.now_s > self.high_s
+    def is_more(self) -> bool:
+        """Return whether it is longer, or a larger number."""
+        return self.change > 0
 
 
 class AlignedHistory(msgspec.Struct, frozen=True):
@@ -171,6 +199,8 @@ class AlignedHistory(msgspec.Struct, frozen=True):
     others: Mapping[str, str] = {}
     """Names by id of checks that this run has no more, and a letter each in every build."""
     other_outcomes: tuple[str, ...] = ()
+    are_coarse: bool = False
+    """Whether times are rounded to a few levels, as in pages of many checks."""
 
     def of(self, check: str) -> Iterator[tuple[Build, Past, float | None]]:
         """Yield build, outcome and seconds of a check in each build; nothing of one that is not known here."""
@@ -193,6 +223,8 @@ class ChangesSince(msgspec.Struct, frozen=True):
     against: Build
     traces: AlignedHistory
     new: tuple[Changed, ...] = ()
+    failing_again: tuple[Changed, ...] = ()
+    """Failures that the build before did not have, and earlier builds had."""
     fixed: tuple[Changed, ...] = ()
     still_failing: tuple[Changed, ...] = ()
     removed: tuple[Changed, ...] = ()
@@ -201,10 +233,15 @@ class ChangesSince(msgspec.Struct, frozen=True):
     going_on: Mapping[str, int] = {}
     """By id of what failed before as well: in how many builds in a row, this one among them."""
     flaky: tuple[Flakiness, ...] = ()
-    slower: tuple[TimeChange, ...] = ()
-    faster: tuple[TimeChange, ...] = ()
+    incidents: tuple[Incident, ...] = ()
+    slower: tuple[LevelChange, ...] = ()
+    faster: tuple[LevelChange, ...] = ()
+    metrics: tuple[LevelChange, ...] = ()
+    """Numbers in other units than seconds, whose direction is neither good nor bad by itself."""
     timed: int = 0
     """How many checks have enough times to compare."""
+    pace: float = 0.0
+    """By which share all checks of this build took longer than usual; that is no change of any of them."""
     missing: Mapping[int, tuple[str, ...]] = {}
     """Builds that have no results, by the number of the one after them; this one is the last."""
 

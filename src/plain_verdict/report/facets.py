@@ -86,14 +86,22 @@ def _rules(checks: Sequence[Check]) -> dict[str, list[int]]:
 
 def _changes(since: ChangesSince | None, checks: Sequence[Check]) -> Iterator[tuple[str, list[str]]]:
     """Yield (kind of change, ids); passing on a retry is flaky by itself."""
-    flaky = [check.id for check in checks if len(check.attempts) > 1 and check.flaky]
     if since:
-        yield "new failure", [change.id for change in since.new]
-        yield "still failing", [change.id for change in since.still_failing]
-        yield "fixed", [change.id for change in since.fixed]
-        flaky += [flakiness.id for flakiness in since.flaky]
-        yield "slower", [change.id for change in since.slower]
-    yield "flaky", flaky
+        yield from _changes_since(since)
+    yield "flaky", [*_flaky_now(checks), *(flakiness.id for flakiness in (since.flaky if since else ()))]
+
+
+def _flaky_now(checks: Sequence[Check]) -> list[str]:
+    return [check.id for check in checks if len(check.attempts) > 1 and check.flaky]
+
+
+def _changes_since(since: ChangesSince) -> Iterator[tuple[str, list[str]]]:
+    yield "new failure", [change.id for change in since.new]
+    yield "failing again", [change.id for change in since.failing_again]
+    yield "still failing", [change.id for change in since.still_failing]
+    yield "fixed", [change.id for change in since.fixed]
+    yield "in an incident", [id_ for incident in since.incidents for id_ in incident.ids]
+    yield "slower", [change.id for change in since.slower]
 
 
 def _owners(verdict: Verdict, checks: Sequence[Check], numbers: Mapping[str, int]) -> dict[str, list[int]]:

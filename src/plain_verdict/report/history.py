@@ -16,19 +16,31 @@ from plain_verdict.model import (
     Check,
     Flakiness,
     HistoryContext,
+    Incident,
+    LevelChange,
     Past,
     Run,
     Tally,
-    TimeChange,
     Verdict,
     VerdictWord,
 )
-from plain_verdict.text.formatting import capital, format_duration, join_list, plural, shorten, spelled
+from plain_verdict.text.formatting import (
+    capital,
+    format_duration,
+    format_metric,
+    join_list,
+    plural,
+    shorten,
+    spelled,
+)
 
 SHOWN_BUILDS = 20
 """Builds in the strip and in the table, this one among them."""
 _LISTED = 5  # changes of a kind: the table has all
 _MOST_IN_A_LINE, _NAME_CHARS = 3, 90  # in one line on a kind of change
+_INCIDENT_BUILDS = 8  # named in a line
+_SLOW_MACHINE = 0.2
+"""From this share on, all checks together took longer for a reason that is worth a line."""
 _LABEL_CHARS = 8
 _LAST_NUMBER = re.compile(r"(\d+)\D*$")
 _ROWS = 60  # builds of the table
@@ -108,7 +120,12 @@ def history_overview(
 
 
 def _lead(verdict: Verdict, since: ChangesSince) -> str:
-    numbers = ((since.new, "new"), (since.fixed, "fixed"), (since.still_failing, "still failing"))
+    numbers = (
+        (since.new, "new"),
+        (since.failing_again, "failing again"),
+        (since.fixed, "fixed"),
+        (since.still_failing, "still failing"),
+    )
     parts: list[str] = []
     for changes, what in numbers:
         if changes:
@@ -127,8 +144,11 @@ def change_lines(since: ChangesSince) -> list[str]:
     named = (
         ("Fixed", [_short(change.name) for change in since.fixed]),
         ("Still failing", [_short(change.name) for change in since.still_failing]),
+        ("Failing again", [_short(change.name) for change in since.failing_again]),
         ("Flaky", [_short(flakiness.name) for flakiness in since.flaky]),
-        ("Slower", [f"{_short(change.name)} ({_before_and_now(change)})" for change in since.slower]),
+        ("Incidents", list(map(describe_incident, since.incidents))),
+        ("Slower", [f"{_short(change.name)} ({describe_level(change)})" for change in since.slower]),
+        ("Metrics", [f"{_short(change.name)} ({describe_level(change)})" for change in since.metrics]),
     )
     return [
         f"{label}, {len(names):,}: {join_list(names, most=_MOST_IN_A_LINE)}." for label, names in named if names
@@ -140,8 +160,24 @@ def _short(name: str) -> str:
     return f"“{shorten(name.rpartition(' › ')[2], _NAME_CHARS)}”"
 
 
-def _before_and_now(change: TimeChange) -> str:
-    return f"{format_duration(change.now_s)}, before {_span(change.low_s, change.high_s)}"
+def describe_level(change: LevelChange) -> str:
+    """Return how far a level is from the one before, since when: ``since 4207, +62 % (95 % CI 41 to 80 %)``."""
+    share, low, high = (_percent(value) for value in (change.change, change.low, change.high))
+    sign = "+" if change.is_more else "−"
+    ends = (low, high) if change.is_more else (high, low)
+    return f"since {change.since}, {sign}{share} % (95 % CI {ends[0]} to {ends[1]} %)"
+
+
+def _percent(share: float) -> str:
+    return f"{abs(round(100 * share)):,}"
+
+
+def _before_and_now(change: LevelChange) -> str:
+    return f"{_value(change.now, change.unit)}, before {_value(change.before, change.unit)}"
+
+
+def _value(number: float, unit: str) -> str:
+    return format_duration(number) if unit == "s" else format_metric(number, unit)
 
 
 def going_on(cause: Cause, since: ChangesSince) -> int:
@@ -211,7 +247,7 @@ def _post(label: str, word: VerdictWord, tally: Tally, most: int, link: str = ""
 
 
 def _lists(run: Run, since: ChangesSince) -> Iterator[ChangeList]:
-    lists = (since.new, since.fixed, since.flaky, since.slower, since.faster)
+    lists = (since.new, since.failing_again, since.fixed, since.flaky, since.slower, since.faster)
     wanted = {change.id for listed in lists for change in listed[:_LISTED]} | {*since.added[:_LISTED]}
     checks = {check.id: check for check in run.checks if check.id in wanted}
 
@@ -220,10 +256,14 @@ def _lists(run: Run, since: ChangesSince) -> Iterator[ChangeList]:
         return ChangeList(name, entries, number - len(entries), link)
 
     yield listed("New", list(map(_changed, since.new[:_LISTED])), len(since.new), "show=new")
+    again = since.failing_again
+    yield listed("Failing again", list(map(_changed, again[:_LISTED])), len(again), "only=change:failing again")
     yield listed("Fixed", list(map(_changed, since.fixed[:_LISTED])), len(since.fixed), "only=change:fixed")
     yield listed("Flaky", list(map(_flaky, since.flaky[:_LISTED])), len(since.flaky), "only=change:flaky")
-    yield listed("Slower", list(map(_timed, since.slower[:_LISTED])), len(since.slower), "only=change:slower")
-    yield listed("Faster", list(map(_timed, since.faster[:_LISTED])), len(since.faster))
+    yield listed("Incidents", list(map(_incident, since.incidents[:_LISTED])), len(since.incidents))
+    yield listed("Slower", list(map(_level, since.slower[:_LISTED])), len(since.slower), "only=change:slower")
+    yield listed("Faster", list(map(_level, since.faster[:_LISTED])), len(since.faster))
+    yield listed("Metrics", list(map(_level, since.metrics[:_LISTED])), len(since.metrics))
     yield listed("Removed", list(map(_changed, since.removed[:_LISTED])), len(since.removed))
     added = [(id_, "", "new in this run") for id_ in since.added[:_LISTED]]
     yield listed("Added", added, len(since.added))
@@ -240,13 +280,23 @@ def _flaky(flakiness: Flakiness) -> tuple[str, str, str]:
     return flakiness.id, flakiness.name, f"{share}; {flakiness.why}" if flakiness.why else share
 
 
-def _timed(change: TimeChange) -> tuple[str, str, str]:
-    span = _span(change.low_s, change.high_s)
-    return (
-        change.id,
-        change.name,
-        f"{format_duration(change.now_s)}, {span} in the {plural(change.builds, 'build')} before",
-    )
+def describe_incident(incident: Incident) -> str:
+    """Return an incident in words: its cause or first check, how many checks, in which builds."""
+    name = incident.cause or incident.names[0].rpartition(" › ")[2]
+    builds = f"in {plural(len(incident.builds), 'build')}: {join_list(incident.builds, most=_INCIDENT_BUILDS)}"
+    now = ", and now" if incident.is_now else ""
+    return f"“{shorten(name, _NAME_CHARS)}”, {plural(len(incident.ids), 'check')} together, {builds}{now}"
+
+
+def _incident(incident: Incident) -> tuple[str, str, str]:
+    """Return an incident as an entry: its checks stand behind its words."""
+    names = [name.rpartition(" › ")[2] for name in incident.names]
+    return "", describe_incident(incident), join_list(names, most=_MOST_IN_A_LINE)
+
+
+def _level(change: LevelChange) -> tuple[str, str, str]:
+    words = f"{describe_level(change)}: {_before_and_now(change)}, the level of {plural(change.builds, 'build')}"
+    return change.id, change.name, words
 
 
 def _span(low_s: float, high_s: float) -> str:
@@ -255,9 +305,9 @@ def _span(low_s: float, high_s: float) -> str:
 
 
 def _remarks(since: ChangesSince) -> Iterator[str]:
-    slower = sum(bool(change.id) for change in since.slower)
-    if since.timed and 2 * slower > since.timed:
-        yield f"{slower:,} of {since.timed:,} checks took longer: the whole machine may have been slow."
+    if since.pace >= _SLOW_MACHINE:
+        lead = f"All checks together took {round(100 * since.pace):,} % longer than usual"
+        yield f"{lead}: the machine may have been slow. Changes of single checks leave that out."
     missing = [key for name in since.missing.values() for key in name]
     if missing:
         verb = "has" if len(missing) == 1 else "have"

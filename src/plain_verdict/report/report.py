@@ -11,7 +11,7 @@ import msgspec
 from plain_verdict.api.numbers import CallNumbers, by_operation
 from plain_verdict.history.digest import keep_run
 from plain_verdict.history.keeping import build_of, judged
-from plain_verdict.history.pages import series_mark
+from plain_verdict.history.pages import run_mark
 from plain_verdict.history.series import SERIES, name_series
 from plain_verdict.model import (
     AlignedHistory,
@@ -130,7 +130,8 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         since = self._since
         if since is None:
             return True
-        return bool(since.new or since.fixed or since.against.verdict is not self.verdict.word)
+        outcomes = (*since.new, *since.failing_again, *since.fixed)
+        return bool(outcomes) or since.against.verdict is not self.verdict.word
 
     @cached_property
     def new(self) -> frozenset[str]:
@@ -156,9 +157,8 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @property
     def run_mark(self) -> str:
-        """Return which run this is, of which series, and its place in time, as the head of its page says it."""
-        build = self.kept.build
-        return f"{build.id} {series_mark(build.series)} {build.moment.timestamp():.3f}"
+        """Return which run this is, as the head of its page names it."""
+        return run_mark(self.kept.build)
 
     @property
     def page_before(self) -> str:

@@ -238,6 +238,7 @@ def _history(overrides: Overrides, settings: Settings) -> HistoryOptions:
         build=overrides.build or "",
         series=table.series,
         step=read_step(table.every) if table.every else None,
+        normal_after=table.normal_after,
         pages=table.pages,
         required=table.required,
     )

@@ -273,6 +273,10 @@ class HistoryTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         str,
         Meta(description="interval of the builds, like `1d`, to find missing builds; default: by their numbers"),
     ] = ""
+    normal_after: Annotated[
+        int,
+        Meta(ge=1, le=20, description="builds after which a duration at a new level is the normal one"),
+    ] = 8
     pages: Annotated[
         str, Meta(description="address of the page of a build, like `https://host/builds/{build}/verdict.html`")
     ] = ""

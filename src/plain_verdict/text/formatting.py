@@ -81,6 +81,11 @@ def format_per_cent(number: float) -> str:
     return f"{text} %"
 
 
+def times_of(number: int) -> str:
+    """Return how often something happened: ``once``, ``twice``, ``3 times``."""
+    return ("never", "once", "twice")[number] if number < 3 else f"{number:,} times"
+
+
 def format_metric(number: float, unit: str) -> str:
     """Return a number with its unit, with four digits that count: ``840 ms``, ``0.1235``, ``12,480 jobs``."""
     digits = f"{number:,.0f}" if abs(number) >= 1000 or number == int(number) else f"{number:.4g}"

@@ -4,7 +4,7 @@ from datetime import datetime
 
 import msgspec
 
-from plain_verdict.model import Build, Changed, Flakiness, TimeChange
+from plain_verdict.model import Build, Changed, Flakiness, Incident, LevelChange
 from plain_verdict.report import Report
 
 
@@ -33,15 +33,33 @@ class FlakinessSummary(msgspec.Struct, frozen=True):
     why: str
 
 
-class TimeSummary(msgspec.Struct, frozen=True):
-    """What took longer, or less long, than in so many builds before; ``id`` "" of a request or an operation."""
+class LevelSummary(msgspec.Struct, frozen=True):
+    """What is at another level since a build, after so many builds at the level ``before``.
+
+    ``id`` is "" of a request, an operation or a metric. ``change`` is a share: 0.62 is 62 % more; low and high
+    bound it.
+    """
 
     id: str
     name: str
-    now_s: float
-    low_s: float
-    high_s: float
+    unit: str
+    now: float
+    before: float
+    since: str
+    lasts: int
+    change: float
+    low: float
+    high: float
     builds: int
+
+
+class IncidentSummary(msgspec.Struct, frozen=True):
+    """Checks, by id, that failed together in some builds; ``is_now``: this build is one of them."""
+
+    checks: list[str]
+    builds: list[str]
+    cause: str
+    is_now: bool
 
 
 class BuildCounts(msgspec.Struct, frozen=True):
@@ -71,13 +89,16 @@ class HistorySummary(msgspec.Struct, frozen=True):
     build: str
     against: str
     new: list[str]
+    failing_again: list[str]
     fixed: list[str]
     still_failing: list[str]
     removed: list[str]
     added: list[str]
     flaky: list[FlakinessSummary]
-    slower: list[TimeSummary]
-    faster: list[TimeSummary]
+    incidents: list[IncidentSummary]
+    slower: list[LevelSummary]
+    faster: list[LevelSummary]
+    metrics: list[LevelSummary]
     builds: list[BuildSummary]
     missing: list[str] = []
     """Builds between the last and this one that have no results."""
@@ -99,13 +120,16 @@ def history_summary(report: Report) -> HistorySummary | None:
         build=since.build,
         against=since.against.label,
         new=_ids(since.new),
+        failing_again=_ids(since.failing_again),
         fixed=_ids(since.fixed),
         still_failing=_ids(since.still_failing),
         removed=_ids(since.removed),
         added=list(since.added),
         flaky=list(map(_flakiness, since.flaky)),
-        slower=list(map(_time, since.slower)),
-        faster=list(map(_time, since.faster)),
+        incidents=list(map(_incident, since.incidents)),
+        slower=list(map(_level, since.slower)),
+        faster=list(map(_level, since.faster)),
+        metrics=list(map(_level, since.metrics)),
         builds=[_build(build, since.missing.get(position, ())) for position, build in enumerate(builds)],
         missing=list(since.missing.get(len(builds), ())),
     )
@@ -129,8 +153,24 @@ def _flakiness(flakiness: Flakiness) -> FlakinessSummary:
     )
 
 
-def _time(change: TimeChange) -> TimeSummary:
-    return TimeSummary(change.id, change.name, change.now_s, change.low_s, change.high_s, change.builds)
+def _incident(incident: Incident) -> IncidentSummary:
+    return IncidentSummary(list(incident.ids), list(incident.builds), incident.cause, incident.is_now)
+
+
+def _level(change: LevelChange) -> LevelSummary:
+    return LevelSummary(
+        change.id,
+        change.name,
+        change.unit,
+        change.now,
+        change.before,
+        change.since,
+        change.lasts,
+        round(change.change, 4),
+        round(change.low, 4),
+        round(change.high, 4),
+        change.builds,
+    )
 
 
 def _build(build: Build, missing: tuple[str, ...]) -> BuildSummary:

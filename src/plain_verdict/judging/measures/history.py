@@ -22,7 +22,15 @@ def _new(scope: CheckedScope) -> float:
 
 def _describe_new(scope: CheckedScope, number: float) -> str:
     unknown = "" if scope.since else ": no earlier run to compare with" if number else ""
-    return f"{plural(int(number), 'new failure')}{unknown}"
+    again = int(_failing_again(scope))
+    aside = f", {again:,} of them failing again" if again else ""
+    return f"{plural(int(number), 'new failure')}{aside}{unknown}"
+
+
+def _failing_again(scope: CheckedScope) -> float:
+    """Return how many new failures had failed in earlier builds, but not in the last."""
+    known = {change.id for change in scope.since.failing_again} if scope.since else set()
+    return sum(check.id in known for check in _failures(scope))
 
 
 def _going_on(scope: CheckedScope) -> float:
@@ -56,6 +64,7 @@ MEASURES = (
         _going_on,
         lambda _, number: f"the longest lasts {plural(int(number), 'build')}" if number else "no failure goes on",
     ),
+    Measure("failing again", COUNT, _failing_again, lambda _, number: f"{number:,.0f} failing again"),
     Measure("flaky in history", COUNT, _flaky, lambda _, number: f"{number:,.0f} flaky in history"),
     Measure("slower checks", COUNT, _slower, lambda _, number: f"{number:,.0f} slower than before"),
 )

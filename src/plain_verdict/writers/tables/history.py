@@ -2,9 +2,25 @@
 
 from collections.abc import Iterator
 
+from plain_verdict.model import ChangesSince, LevelChange
 from plain_verdict.report import Report
+from plain_verdict.text.formatting import join_list
 from plain_verdict.writers.tables.interface import Column, Holds, Row, Table
 from plain_verdict.writers.tables.run import OUTCOMES, counts
+
+KINDS_OF_CHANGE = (
+    "new",
+    "failing again",
+    "fixed",
+    "still failing",
+    "removed",
+    "added",
+    "flaky",
+    "incident",
+    "slower",
+    "faster",
+    "metric",
+)
 
 
 def _builds(report: Report) -> Iterator[Row]:
@@ -27,20 +43,35 @@ def _changes(report: Report) -> Iterator[Row]:
     names = {check.id: check.whole_name for check in report.run.checks}
     lists = (
         ("new", since.new),
+        ("failing again", since.failing_again),
         ("fixed", since.fixed),
         ("still failing", since.still_failing),
         ("removed", since.removed),
     )
-    nothing = (None, None, None)
+    nothing = (None,) * 7
     for what, change in ((what, change) for what, changes in lists for change in changes):
         yield (what, change.id, change.name, change.before, since.going_on.get(change.id), *nothing)
     for id_ in since.added:
         yield ("added", id_, names.get(id_), None, None, *nothing)
     for flakiness in since.flaky:
         yield ("flaky", flakiness.id, flakiness.name, flakiness.why, flakiness.runs, *nothing)
-    for time in (*since.slower, *since.faster):
-        bounds = (time.now_s, time.low_s, time.high_s)
-        yield ("slower" if time.slower else "faster", time.id or None, time.name, None, time.builds, *bounds)
+    yield from _incidents(since)
+    for kind, levels in (("slower", since.slower), ("faster", since.faster), ("metric", since.metrics)):
+        for level in levels:
+            bounds = (level.now, level.before, level.unit, level.since, *_shares(level))
+            yield (kind, level.id or None, level.name, None, level.builds, *bounds)
+
+
+def _incidents(since: ChangesSince) -> Iterator[Row]:
+    for number, incident in enumerate(since.incidents, 1):
+        what = f"incident {number}: {incident.cause}" if incident.cause else f"incident {number}"
+        for id_, name in zip(incident.ids, incident.names, strict=True):
+            builds = join_list(incident.builds)
+            yield ("incident", id_, name, f"{what}, in {builds}", len(incident.builds), *[None] * 7)
+
+
+def _shares(level: LevelChange) -> tuple[float, float, float]:
+    return round(level.change, 4), round(level.low, 4), round(level.high, 4)
 
 
 TABLES = (
@@ -64,14 +95,18 @@ TABLES = (
         "changes",
         "Changes since the build before",
         (
-            Column("change", "new, fixed, still failing, removed, added, flaky, slower or faster"),
-            Column("check_id", "id of the check; empty: a request or an operation"),
+            Column("change", f"one of {', '.join(KINDS_OF_CHANGE)}"),
+            Column("check_id", "id of the check; empty: a request, an operation or a metric"),
             Column("name", "suite and check, or request"),
             Column("before", "earlier outcome, or reason"),
             Column("builds", "number of builds", Holds.INTEGER),
-            Column("now_s", "time in this run", Holds.NUMBER),
-            Column("low_s", "shortest earlier time", Holds.NUMBER),
-            Column("high_s", "longest earlier time", Holds.NUMBER),
+            Column("now", "duration or metric in this run", Holds.NUMBER),
+            Column("level_before", "its level in the builds before", Holds.NUMBER),
+            Column("unit", "unit of both: s, or that of the metric"),
+            Column("since", "first build at the new level"),
+            Column("difference", "difference of the levels as a share: 0.62 is 62 % more", Holds.NUMBER),
+            Column("low", "lower end of its 95 % confidence interval", Holds.NUMBER),
+            Column("high", "upper end", Holds.NUMBER),
         ),
         _changes,
     ),
