@@ -6,6 +6,7 @@ Nothing here parses arguments, prints, or looks at the clock; whoever calls it s
 import os
 from collections.abc import Iterable, Iterator
 from contextlib import AbstractContextManager, nullcontext
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -15,18 +16,22 @@ from plain_verdict.evidence import collect
 from plain_verdict.evidence.traffic import without_archives_of, without_kept_archives
 from plain_verdict.history.finding import HistoryOptions, RunNames, find_in_series
 from plain_verdict.history.stores import OpenStore, open_store
+from plain_verdict.inputs.codeowners import find_code_owners
 from plain_verdict.inputs.completeness import check_completeness
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.facts import repository_facts
 from plain_verdict.inputs.progress import OnStep, no_progress
+from plain_verdict.inputs.repository import find_root
+from plain_verdict.inputs.source_files import SourceFiles
 from plain_verdict.judging import judge
+from plain_verdict.judging.owners import with_owners
 from plain_verdict.judging.severity_rules import with_severities
 from plain_verdict.judging.targets import with_targets
 from plain_verdict.load.sums import baseline_notes, with_sums, with_sums_compared
 from plain_verdict.masking import Masker, mask_run
 from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
-from plain_verdict.model import Kind, Masked, Run, Unread, Verdict
+from plain_verdict.model import Check, Kind, Masked, Run, Unread, Verdict
 from plain_verdict.model.facts import COMMIT
 from plain_verdict.model.transform import with_fields
 from plain_verdict.readers.reading import read_all
@@ -163,7 +168,25 @@ def read_and_judge(
 ) -> tuple[Run, Verdict]:
     """Return the run that a request means, and the verdict on it; ``opened`` opens the store of earlier runs."""
     run = with_history(read(request.results, request.options, on_step), request, on_step, opened)
+    run = _with_owners(run, request)
     return run, judge(run, request.rules, request.made.date())
+
+
+def _with_owners(run: Run, request: ReadRequest) -> Run:
+    """Return the run with the owners that the settings and the repository around its files name for its checks."""
+    root = (
+        next(filter(None, (find_root(Path(folder)) for folder in folders_of(run))), None) if request.git else None
+    )
+    code_owners, notes = find_code_owners(root) if root else (None, ())
+    if root is None or code_owners is None:
+        return with_owners(run, request.rules.owners, None, notes)
+    files = SourceFiles(root)
+
+    def of_repository(check: Check) -> tuple[str, ...]:
+        file = files.file_of(check)
+        return code_owners.owners_of(file) if file else ()
+
+    return with_owners(run, request.rules.owners, of_repository, notes)
 
 
 def with_history(
@@ -173,9 +196,8 @@ def with_history(
     if not run.files:
         return run
     masker = Masker(request.options.masking)
-    folders = list(dict.fromkeys(file.folder for file in run.files if file.folder))
     named_keys = {fact.key.casefold() for fact in request.facts}
-    from_repository = repository_facts(folders) if request.git else ()
+    from_repository = repository_facts(folders_of(run)) if request.git else ()
     facts = masker.facts((*request.facts, *(fact for fact in from_repository if fact.key not in named_keys)))
     masked = masker.masked  # the title's own are counted when the report is made
     title = masker.text(request.title.strip()) or title_of(run)
@@ -186,6 +208,11 @@ def with_history(
     trouble, notes = (tuple(map(masker.text, series_notes)) for series_notes in (found.trouble, found.notes))
     found = msgspec.structs.replace(found, masked=masked, trouble=trouble, notes=notes)
     return with_fields(run, in_series=found)
+
+
+def folders_of(run: Run) -> list[str]:
+    """Return the folders of the files that were read, each once."""
+    return list(dict.fromkeys(file.folder for file in run.files if file.folder))
 
 
 def make_report(run: Run, verdict: Verdict, request: Request) -> Report:

@@ -35,7 +35,14 @@ def show_trouble(run: Run, verdict: Verdict, *, notes: bool = True) -> None:
 def _remarks(run: Run, verdict: Verdict, trouble: Sequence[str]) -> Iterator[str]:
     """Yield what was odd, in the order of its making."""
     yield from (note.sentence for note in run.notes if not note.quiet)
-    yield from (*run.mapping_notes, *run.requirements.notes, *run.api.notes, *run.baseline_notes, *verdict.notes)
+    yield from (
+        *run.mapping_notes,
+        *run.requirements.notes,
+        *run.api.notes,
+        *run.baseline_notes,
+        *run.owner_notes,
+        *verdict.notes,
+    )
     yield from trouble
     yield from run.in_series.notes if run.in_series else ()
 

@@ -51,6 +51,9 @@ table I"""
 _SAMPLE, _LEAST_SAMPLE, _LEAST_COMMON = 1_000, 5, 8
 """Checks by which the common factor of builds and the usual scatter are found; with fewer there is no common
 factor."""
+_MANY_DURATIONS = 5_000
+"""Durations above which most are passed over by a rough scale, of quartiles, and fewer scales than it takes."""
+_QUARTILES_TO_SIGMA, _ROUGHLY = 1.349, 3.4
 _NEAR = 1.1
 """Below this ratio to the level before, the last two builds are no candidates."""
 
@@ -85,10 +88,7 @@ def find_level_shifts(
     """Return which durations are at another level in the last builds, and stay there.
 
     ``columns`` has the milliseconds of one build each, the oldest first, in one order; 0 counts for nothing. A
-    level of more
-    than ``normal_after`` builds is the normal one. Of what is called slower or faster, 2 % are expected to be
-    chance.
-    ``least_scale`` is what rounding does to a time.
+    level of more than ``normal_after`` builds is the normal one. ``least_scale`` is what rounding does to a time.
     Source: Benjamini & Hochberg 1995, JRSS B 57(1), for the share of chance.
     """
     columns = columns[-(DURATION_BUILDS + 1) :]
@@ -156,7 +156,7 @@ def _stays(distances: Sequence[float], sign: int) -> bool:
 
 
 def _best(splits: Sequence[_Split | None]) -> _Split | None:
-    """Return the split whose parts scatter least, of those that chance does not explain."""
+    """Return the split whose parts scatter least, of those that are too unlikely by themselves."""
     likely = [split for split in splits if split and split.chance <= _FALSELY_SLOWER]
     return min(likely, key=lambda split: split.scatter, default=None)
 
@@ -170,6 +170,7 @@ class _Durations:
         self._least_scale = least_scale
         self.common = [0.0] * len(columns)
         timed = [position for position, time in enumerate(columns[-1]) if time]
+        self._are_many = len(timed) > _MANY_DURATIONS
         sample = timed[:: max(1, len(timed) // _SAMPLE)]
         if len(sample) >= _LEAST_COMMON:
             self._take_common(sample)
@@ -242,7 +243,28 @@ class _Durations:
             is_known = len(known) >= LEAST_TIMES or self._is_known(position)
             if is_known:
                 latest = time / factors[1]
-                yield position, _may_differ(latest, previous / factors[0] or latest, known)
+                may_differ = _may_differ(latest, previous / factors[0] or latest, known)
+                yield position, may_differ and self._looks_shifted(position, known)
+
+    def _looks_shifted(self, position: int, known: Sequence[int]) -> bool:
+        """Return whether one of the last parts may be at another level, by a rough scale: where there are many."""
+        quarter = len(known) // 4
+        if not self._are_many or not quarter:
+            return True
+        level = _log(known[len(known) // 2])
+        rough = (_log(known[-1 - quarter]) - _log(known[quarter])) / _QUARTILES_TO_SIGMA
+        freedom = self._prior_freedom + len(known)
+        variance = (self._prior_freedom * self._prior_variance + len(known) * rough**2) / freedom
+        scale = max(math.sqrt(variance), self._least_scale)
+        total, after = 0.0, 0
+        for column, common in zip(self._columns[::-1], self.common[::-1], strict=True):
+            if column[position]:
+                total, after = total + _log(column[position]) - common - level, after + 1
+                if abs(total) / after >= _ROUGHLY * scale * _error(after, len(known)):
+                    return True
+            if after == self._normal_after:
+                break
+        return False
 
     def _is_known(self, position: int) -> bool:
         """Return whether a duration has enough times, this one not among them."""
@@ -285,13 +307,15 @@ class _Durations:
         return next(islice(timed, times - 1, None))
 
     def _best_split(self, logs: Sequence[float]) -> _Split | None:
-        """Return the change point by which the two parts scatter least, of those that chance does not explain.
+        """Return the change point by which the two parts scatter least, of those that noise does not explain.
 
         One so long ago that the new level is the normal one must be better by far than a later one.
         """
-        splits = [self._split(logs, after) for after in range(1, len(logs) - _LEAST_BEFORE + 1)]
-        recent = _best(splits[: self._normal_after])
-        older = _best(splits[self._normal_after :])
+        most = len(logs) - _LEAST_BEFORE
+        recent = _best([self._split(logs, after) for after in range(1, min(most, self._normal_after) + 1)])
+        if recent is None and self._are_many:
+            return None
+        older = _best([self._split(logs, after) for after in range(self._normal_after + 1, most + 1)])
         is_older = recent is None or (older and older.scatter < _FAR_BETTER * recent.scatter)
         return older if is_older else recent
 

@@ -2,7 +2,7 @@
 
 A check is flaky where its outcome changes by itself: on a retry, on the same code, or in a pattern that chance
 explains
-far better than code that breaks and is mended. Builds of an incident are left out of that, as their cause is
+far better than code that breaks and is fixed. Builds of an incident are left out of that, as their cause is
 elsewhere.
 """
 
@@ -21,11 +21,11 @@ FLAKINESS_BUILDS = 20
 LEAST_RUNS = 5
 """The fewest runs from which a check is called flaky."""
 _LIKELIER = math.log(2)
-"""How much likelier chance must be than breaking and mending, as a logarithm."""
+"""How much likelier chance must be than breaking and fixing, as a logarithm."""
 _FAILS_BY_CHANCE = (1.5, 5.0)
 _BREAKS, _MENDED = (1.0, 30.0), (2.0, 3.0)
 """What is expected before anything is seen, as beta distributions: that a flaky check fails in 20 % of its runs;
-that a build breaks a check in 3 %, and that the next build mends it in 40 %.
+that a build breaks a check in 3 %, and that the next build fixes it in 40 %.
 """
 _SAME_CODE_TURNS = 1e-3
 """How likely an outcome changes on the same code where the check is not flaky: the machine, or the data,
@@ -82,7 +82,7 @@ def _passed(run: tuple[str, str]) -> bool:
 
 @lru_cache(maxsize=10_000)
 def _chance_against_code(ran: tuple[tuple[str, str], ...]) -> float:
-    """Return how much likelier it is that runs fail by chance than that code breaks and is mended.
+    """Return how much likelier it is that runs fail at random than that code breaks and is fixed.
 
     The logarithm of a Bayes factor: independent runs against a chain of two states, which keeps its state on the
     same code.
@@ -148,7 +148,7 @@ def _alike(by_pattern: Mapping[int, Sequence[int]]) -> Iterator[list[int]]:
 
 
 def _common_failure(joined: Sequence[int], by_pattern: Mapping[int, Sequence[int]]) -> CommonFailure | None:
-    """Return the checks of some patterns as a group; None where so few may be alike by chance."""
+    """Return the checks of some patterns as a group; None where so few may be alike at random."""
     positions = sorted(position for pattern in joined for position in by_pattern[pattern])
     builds = _bits(_most_common([pattern for pattern in joined for _ in by_pattern[pattern]]))
     if len(positions) >= _LEAST_CHECKS:

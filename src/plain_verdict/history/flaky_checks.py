@@ -73,7 +73,7 @@ class FlakyChecks:
                 )
 
     def _came_back(self, group: CommonFailure) -> bool:
-        """Return whether a group failed in two spells or more: in one, something broke and was mended."""
+        """Return whether a group failed in two spells or more: in one, something broke and was fixed."""
         inside = set(group.builds)
         ran = [
             build

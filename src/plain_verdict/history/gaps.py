@@ -10,7 +10,7 @@ from plain_verdict.model import Build
 _Number = tuple[str, int, str]
 """A key that counts: what stands before its number, the number, and what stands after it."""
 _COUNTED = re.compile(r"(.*?)(\d{1,15})(\D*)")
-_LEAST_STEPS = 3  # fewer builds that count by one may do so by chance
+_LEAST_STEPS = 3  # fewer builds that count by one may do so at random
 _MOST_GAPS = 100  # in one gap
 _MOST_BETWEEN = 10_000  # from one build to the next: builds of many branches lie between
 _LATE = 1.5

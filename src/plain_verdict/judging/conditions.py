@@ -13,6 +13,7 @@ from plain_verdict.judging.measures import CheckedScope, measure_named
 from plain_verdict.judging.measures.interface import BOUNDS, Measure, ScopeInputs, bound_of
 from plain_verdict.judging.measures.load import LOAD_MEASURES, METRIC_MEASURES
 from plain_verdict.judging.metric_targets import check_metric_condition
+from plain_verdict.judging.owners import owners_of
 from plain_verdict.judging.severities import fits_severity, read_severity
 from plain_verdict.judging.target import Target
 from plain_verdict.judging.targets import is_on_load, result_of, targets_of
@@ -127,7 +128,7 @@ def _on_load(rule: ConditionRule, scopes: Scopes, targets: Sequence[Target]) -> 
 def _is_in(scope: Scope, check: Check) -> bool:
     if scope.kind is not None and check.kind is not scope.kind:
         return False
-    if scope.tag and scope.tag not in check.tags:
+    if (scope.tag and scope.tag not in check.tags) or not _has_owner(check, scope.owner):
         return False
     # A host is a variant like a browser: the two keys are two words for one thing.
     if not (_has_variant(check, scope.variant) and _has_variant(check, scope.subject)):
@@ -135,6 +136,10 @@ def _is_in(scope: Scope, check: Check) -> bool:
     if scope.severity and not (check.rule and fits_severity(scope.severity, check.rule.severity)):
         return False
     return _is_of_suite(check, scope.suite)
+
+
+def _has_owner(check: Check, pattern: str) -> bool:
+    return not pattern or any(fnmatchcase(name, pattern) for name in owners_of(check))
 
 
 def _has_variant(check: Check, pattern: str) -> bool:
@@ -179,6 +184,7 @@ def _where(scope: Scope) -> str:
     parts.append(f"on {scope.subject}" if scope.subject else "")
     parts.append(f"of {scope.severity} severity" if scope.severity else "")
     parts.append(f"tagged {scope.tag}" if scope.tag else "")
+    parts.append(f"of owner {scope.owner}" if scope.owner else "")
     parts.append(f"of {scope.operation}" if scope.operation else "")
     parts.append(f"answered {scope.status}" if scope.status else "")
     return "".join(f" {part}" for part in parts if part)

@@ -9,6 +9,7 @@ import msgspec
 from plain_verdict.judging.problem_lines import lacks_words
 from plain_verdict.judging.severities import fits_severity
 from plain_verdict.model import BAD, Check, Exchange, Problem, exchanges_of, failing_steps
+from plain_verdict.model.facts import OWNER
 from plain_verdict.settings.rules import Match
 from plain_verdict.text.expressions import SEARCHED_CHARS, Expression
 
@@ -24,7 +25,7 @@ class Matcher:
         self._tests: dict[str, Callable[[str], bool]] = {}
         self._problem_tests: dict[str, Callable[[str], bool]] = {}
         self._exchange_tests: dict[str, Callable[[str], bool]] = {}
-        for key in (*_OF_PROBLEMS, *_OF_EXCHANGES, "step", "check", "suite", "tag", "source", "subject"):
+        for key in (*_OF_PROBLEMS, *_OF_EXCHANGES, "step", "check", "suite", "tag", "owner", "source", "subject"):
             wanted = getattr(match, key)
             if wanted:
                 self._tests_for(key)[key] = _test(wanted)
@@ -81,6 +82,8 @@ def _values(key: str, check: Check, source: str) -> Iterator[str]:
             yield from check.suite
         case "tag":
             yield from check.tags
+        case "owner":
+            yield from (fact.value for fact in check.facts if fact.key.casefold() == OWNER)
         case "source":
             yield source
         case "subject":

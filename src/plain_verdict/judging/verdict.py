@@ -11,6 +11,7 @@ from plain_verdict.judging.conditions import Scopes, weigh
 from plain_verdict.judging.kinds import Weighed, judge_kinds
 from plain_verdict.judging.measures import NEW_FAILURES, PASS_RATE, CheckedScope
 from plain_verdict.judging.overdue_risks import find_overdue_risks, remarks_on_risks
+from plain_verdict.judging.owners import with_owners_of_checks
 from plain_verdict.judging.remarks import reasons_of, remarks_on
 from plain_verdict.judging.sentence import Changes, SentenceFacts, explain
 from plain_verdict.judging.severity_rules import notes_on
@@ -40,6 +41,7 @@ _NOUNS = {Outcome.FAILED: "failures", Outcome.ERRORED: "errors"}
 def judge(run: Run, rules: Rules, today: date) -> Verdict:
     """Return the verdict on the run; ``today`` is the day by which waivers end."""
     causes, cause_notes = find_causes(run, rules.causes)
+    causes = tuple(map(with_owners_of_checks, causes))
     waivers = apply_waivers(run, rules.waivers, today)
     not_counted, suppression_remarks = set_aside(run.checks, rules.breaks_from, waivers.waived, today)
     waived = waivers.waived | not_counted

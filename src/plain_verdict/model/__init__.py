@@ -23,7 +23,7 @@ from plain_verdict.model.check import (
 )
 from plain_verdict.model.evidence import Content, ContentKind, Evidence, PictureRole
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
-from plain_verdict.model.facts import Fact, Masked, Value
+from plain_verdict.model.facts import Fact, Masked, Owner, Value
 from plain_verdict.model.history import (
     AlignedHistory,
     Build,
@@ -144,6 +144,7 @@ __all__ = [
     "Operation",
     "Outcome",
     "Output",
+    "Owner",
     "Past",
     "Pause",
     "Payload",

@@ -30,6 +30,16 @@ class Masked(Value, frozen=True):
         return Masked(self.count + other.count, tuple(sorted(known.items())))
 
 
+class Owner(Value, frozen=True):
+    """Who owns checks: a person or a team, and how to reach them; "" where the team says nothing."""
+
+    name: str
+    mail: str = ""
+    link: str = ""
+
+
+OWNER = "owner"
+"""The key of who looks after a check; a check may have several."""
 BUILD = "build"
 """The key by which a run is called among those of its series."""
 JOB = "job"

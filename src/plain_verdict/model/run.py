@@ -8,7 +8,7 @@ import msgspec
 from plain_verdict.model.api import ApiCalls
 from plain_verdict.model.check import Check, Output
 from plain_verdict.model.evidence import Content, Evidence
-from plain_verdict.model.facts import Fact, Masked, Value
+from plain_verdict.model.facts import Fact, Masked, Owner, Value
 from plain_verdict.model.history import HistoryContext
 from plain_verdict.model.load import LoadRun, Metric, Reported
 from plain_verdict.model.outcome import Kind, Outcome
@@ -158,9 +158,12 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     """How many secrets were masked; None: masking is off."""
     masking_notes: tuple[str, ...] = ()
     mapping_notes: tuple[str, ...] = ()
+    """Which mappings of the team no file is of."""
     baseline_notes: tuple[str, ...] = ()
     """Why nothing, or not all, is compared with the earlier run that was named."""
-    """Which mappings of the team no file is of."""
+    owners: tuple[Owner, ...] = ()
+    """Those that the team's settings know, with how to reach them."""
+    owner_notes: tuple[str, ...] = ()
     load: LoadRun | None = None
     """The numbers of its samples, together."""
     reported: tuple[Reported, ...] = ()

@@ -7,12 +7,13 @@ from operator import attrgetter
 
 import msgspec
 
+from plain_verdict.judging.owners import owners_of
 from plain_verdict.model import ChangesSince, Check, Kind, Run, Verdict
+from plain_verdict.model.facts import OWNER
 from plain_verdict.text.formatting import capital
 
 _MOST_FILES_OF_A_FACET = 200  # more are searched for by their words
 _MOST_VALUES_OF_A_FACET = 5_000  # whatever a page links to is among them
-_OWNER = "owner"
 
 
 class Facet(msgspec.Struct, frozen=True, array_like=True):
@@ -111,14 +112,14 @@ def _owners(verdict: Verdict, checks: Sequence[Check], numbers: Mapping[str, int
         for cause in verdict.causes
         if cause.owner
         for check in cause.checks
-        if check.id in numbers
+        if check.id in numbers and not owners_of(check)
     ]
     pairs += [
         (fact.value, number)
         for number, check in enumerate(checks)
         if check.facts
         for fact in check.facts
-        if fact.key.casefold() == _OWNER
+        if fact.key.casefold() == OWNER
     ]
     return _by_value(pairs)
 

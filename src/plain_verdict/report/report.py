@@ -187,7 +187,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     def notes(self) -> tuple[str, ...]:
         """Return notes on requirements, on masking, and on earlier runs."""
         run, series = self.run, self.run.in_series
-        notes = (*self.info.notes, *run.masking_notes, *run.api.notes, *run.baseline_notes)
+        notes = (*self.info.notes, *run.masking_notes, *run.api.notes, *run.baseline_notes, *run.owner_notes)
         return tuple(dict.fromkeys((*notes, *series.trouble, *series.notes) if series else notes))
 
     @property

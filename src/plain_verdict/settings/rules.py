@@ -23,6 +23,7 @@ class Match(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     check: Annotated[str, Meta(description="the check's name")] = ""
     suite: Annotated[str, Meta(description="the suite's path")] = ""
     tag: Annotated[str, Meta(description="one of the check's tags")] = ""
+    owner: Annotated[str, Meta(description="one of the check's owners")] = ""
     source: Annotated[str, Meta(description="the result file's path")] = ""
     status: Annotated[str, Meta(description="of an answer: `503`, `5xx`, or `no answer`")] = ""
     method: Annotated[str, Meta(description="of a request")] = ""
@@ -63,6 +64,7 @@ class Scope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     kind: Annotated[Kind | None, Meta(description="of check")] = None
     suite: Annotated[str, Meta(description="the suite's path")] = ""
     tag: Annotated[str, Meta(description="one of the check's tags")] = ""
+    owner: Annotated[str, Meta(description="one of the check's owners, like `@brindle/fares`")] = ""
     variant: Annotated[str, Meta(description="a browser, platform or region, like `firefox*`")] = ""
     operation: Annotated[str, Meta(description="calls of an operation, like `POST /bookings`")] = ""
     status: Annotated[str, Meta(description="calls with this status: `503`, `5xx`, or `no answer`")] = ""
@@ -104,6 +106,15 @@ class SeverityRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_o
     severity: Annotated[Severity, Meta(description="its severity from now on")] = msgspec.field(name="is")
 
 
+class OwnerRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """``[[owner]]``: who owns checks, and how to reach them; without ``match``, an owner that CODEOWNERS names."""
+
+    name: Annotated[str, Meta(description="the owner's name, as in CODEOWNERS if it is there")]
+    match: Annotated[Match | None, Meta(description="which checks the owner has; every key must match")] = None
+    mail: Annotated[str, Meta(description="mail address")] = ""
+    link: Annotated[str, Meta(description="link to more, like a channel")] = ""
+
+
 class Rules(msgspec.Struct, frozen=True):
     """All rules; without conditions, the default rule holds."""
 
@@ -113,3 +124,4 @@ class Rules(msgspec.Struct, frozen=True):
     breaks_from: Severity = Severity.MEDIUM
     """The least severity of a failed rule that breaks the verdict."""
     severities: tuple[SeverityRule, ...] = ()
+    owners: tuple[OwnerRule, ...] = ()

@@ -13,7 +13,7 @@ from plain_verdict.model.facts import VARIANT_FACTS
 from plain_verdict.settings.choices import EvidenceOf, Option, When
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.report_tables import BrandTable, MailTable, ReportTable
-from plain_verdict.settings.rules import CauseRule, ConditionRule, Rules, SeverityRule, WaiverRule
+from plain_verdict.settings.rules import CauseRule, ConditionRule, OwnerRule, Rules, SeverityRule, WaiverRule
 
 Scalar = str | int | float | bool
 
@@ -309,9 +309,12 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     waiver: tuple[WaiverRule, ...] = ()
     condition: tuple[ConditionRule, ...] = ()
     severity: tuple[SeverityRule, ...] = ()
+    owner: tuple[OwnerRule, ...] = ()
     mapping: tuple[ResultMapping, ...] = ()
 
     @property
     def rules(self) -> Rules:
         """Return the rules to judge by."""
-        return Rules(self.cause, self.waiver, self.condition, self.compliance.breaks_from, self.severity)
+        return Rules(
+            self.cause, self.waiver, self.condition, self.compliance.breaks_from, self.severity, self.owner
+        )

@@ -6,7 +6,7 @@ import msgspec
 
 from plain_verdict.report import Report
 from plain_verdict.writers.interface import OutputFile
-from plain_verdict.writers.summary_json import Counts
+from plain_verdict.writers.summary_history import BuildCounts, counts_of
 
 SCHEMA = "plain-verdict/notice/1"
 _CAUSES = 5  # a chat message is read at a glance
@@ -30,7 +30,7 @@ class NoticeJson(msgspec.Struct, frozen=True):
     title: str
     verdict: str
     sentence: str
-    counts: Counts
+    counts: BuildCounts
     causes: list[NoticeCause]
     new: int
     fixed: int
@@ -77,7 +77,7 @@ class NoticeWriter(msgspec.Struct, frozen=True):
             title=report.title,
             verdict=report.verdict.word.value,
             sentence=report.verdict.sentence,
-            counts=Counts(tally.passed, tally.failed, tally.errored, tally.skipped, tally.undecided),
+            counts=counts_of(tally),
             causes=[NoticeCause(cause.name, len(cause.checks)) for cause in report.verdict.causes[:_CAUSES]],
             new=len(since.new) if since else 0,
             fixed=len(since.fixed) if since else 0,

@@ -4,7 +4,7 @@ from datetime import datetime
 
 import msgspec
 
-from plain_verdict.model import Build, Changed, Flakiness, Incident, LevelChange
+from plain_verdict.model import Build, Changed, Flakiness, Incident, LevelChange, Tally
 from plain_verdict.report import Report
 
 
@@ -63,7 +63,7 @@ class IncidentSummary(msgspec.Struct, frozen=True):
 
 
 class BuildCounts(msgspec.Struct, frozen=True):
-    """How many checks of a build ended in each outcome."""
+    """How many checks ended in each outcome."""
 
     passed: int
     failed: int
@@ -173,7 +173,10 @@ def _level(change: LevelChange) -> LevelSummary:
     )
 
 
+def counts_of(tally: Tally) -> BuildCounts:
+    """Return how many checks ended in each outcome."""
+    return BuildCounts(tally.passed, tally.failed, tally.errored, tally.skipped, tally.undecided)
+
+
 def _build(build: Build, missing: tuple[str, ...]) -> BuildSummary:
-    tally = build.tally
-    counts = BuildCounts(tally.passed, tally.failed, tally.errored, tally.skipped, tally.undecided)
-    return BuildSummary(build.label, build.started, build.verdict.value, counts, list(missing))
+    return BuildSummary(build.label, build.started, build.verdict.value, counts_of(build.tally), list(missing))

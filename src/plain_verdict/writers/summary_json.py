@@ -6,6 +6,7 @@ import msgspec
 
 from plain_verdict.api.numbers import CallNumbers
 from plain_verdict.judging.compliance_text import RuleCounts, count_rules
+from plain_verdict.judging.owners import owners_of
 from plain_verdict.model import (
     Cause,
     KindVerdict,
@@ -19,7 +20,14 @@ from plain_verdict.model import (
 )
 from plain_verdict.report import Report
 from plain_verdict.writers.interface import OutputFile
-from plain_verdict.writers.summary_history import HistorySummary, RunSummary, history_summary, run_summary
+from plain_verdict.writers.summary_history import (
+    BuildCounts,
+    HistorySummary,
+    RunSummary,
+    counts_of,
+    history_summary,
+    run_summary,
+)
 from plain_verdict.writers.summary_load import (
     LoadSummary,
     MetricSummary,
@@ -33,22 +41,12 @@ from plain_verdict.writers.summary_load import (
 SCHEMA = "plain-verdict/summary/1"
 
 
-class Counts(msgspec.Struct, frozen=True):
-    """How many checks ended in each outcome."""
-
-    passed: int
-    failed: int
-    errored: int
-    skipped: int
-    undecided: int
-
-
 class FileSummary(msgspec.Struct, frozen=True):
     """One input. ``format`` is null for one that could not be read; its notes say why."""
 
     path: str
     format: str | None
-    counts: Counts
+    counts: BuildCounts
     notes: list[str]
     rules: RuleCounts | None = None
     """Where the file has rules."""
@@ -92,6 +90,7 @@ class CheckDetail(msgspec.Struct, frozen=True):
     evidence: list[EvidenceDetail]
     requirements: list[str]
     tags: list[str]
+    owners: list[str]
     severity: str | None = None
     """Of a rule."""
 
@@ -102,7 +101,7 @@ class KindSummary(msgspec.Struct, frozen=True):
     kind: str
     verdict: str
     sentence: str
-    counts: Counts
+    counts: BuildCounts
 
 
 class OperationSummary(msgspec.Struct, frozen=True):
@@ -163,7 +162,7 @@ class Summary(msgspec.Struct, frozen=True):
     verdict: str
     sentence: str
     reasons: list[str]
-    counts: Counts
+    counts: BuildCounts
     files: list[FileSummary]
     kinds: list[KindSummary] = []
     operations: list[OperationSummary] = []
@@ -245,7 +244,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             verdict=verdict.word.value,
             sentence=verdict.sentence,
             reasons=list(verdict.reasons),
-            counts=_counts(run.tally),
+            counts=counts_of(run.tally),
             files=list(_files(run, verdict)),
             kinds=list(map(_kind, verdict.kinds)),
             operations=[_operation(*row) for row in report.operations],
@@ -304,14 +303,14 @@ def _files(run: Run, verdict: Verdict) -> Iterator[FileSummary]:
         notes = [note.sentence for note in file.notes]
         has_rules = any(check.rule for check in file.checks)
         rules = count_rules(file.checks, verdict.waived) if has_rules else None
-        yield FileSummary(file.path, file.format, _counts(file.tally), notes, rules)
+        yield FileSummary(file.path, file.format, counts_of(file.tally), notes, rules)
     for trouble in run.unread:
-        yield FileSummary(trouble.path, None, _counts(Tally()), [trouble.sentence])
+        yield FileSummary(trouble.path, None, counts_of(Tally()), [trouble.sentence])
 
 
 def _kind(kind: KindVerdict) -> KindSummary:
     sentence = f"{kind.word.capitalize()}: {kind.why}"
-    return KindSummary(kind.kind.value, kind.word.value, sentence, _counts(kind.tally))
+    return KindSummary(kind.kind.value, kind.word.value, sentence, counts_of(kind.tally))
 
 
 def _operation(operation: Operation, numbers: CallNumbers) -> OperationSummary:
@@ -390,9 +389,6 @@ def _details(run: Run, verdict: Verdict) -> Iterator[CheckDetail]:
                 evidence=[EvidenceDetail(piece.name, piece.path) for piece in evidence_of(check)],
                 requirements=list(check.requirements),
                 tags=list(check.tags),
+                owners=owners_of(check),
                 severity=check.rule.severity.value if check.rule else None,
             )
-
-
-def _counts(tally: Tally) -> Counts:
-    return Counts(tally.passed, tally.failed, tally.errored, tally.skipped, tally.undecided)

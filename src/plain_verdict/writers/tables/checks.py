@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping
 from functools import cache
 
+from plain_verdict.judging.owners import owners_of
 from plain_verdict.model import Attempt, Check, Content, Evidence, Step, Waived, evidence_of_check
 from plain_verdict.report import Report
 from plain_verdict.text.cleaning import headline
@@ -36,6 +37,7 @@ def _checks(report: Report) -> Iterator[Row]:
                 last.worker,
                 str(check.location) if check.location else None,
                 " ".join(check.tags) or None,
+                ", ".join(owners_of(check)) or None,
                 " ".join(check.requirements) or None,
                 check.disambiguator,
                 file.path,
@@ -156,6 +158,7 @@ TABLES = (
             Column("worker", "machine or process that ran it"),
             Column("place", "source file and line"),
             Column("tags", "tags, as the source reports them"),
+            Column("owner", "owners: of rules, of the result, or of CODEOWNERS"),
             Column("requirements", "ids of requirements that it names"),
             Column("disambiguator", "distinguishes checks of one name: file, host or order"),
             Column("file", "result file"),

@@ -1,0 +1,122 @@
+"""Finds the source file of a check in a repository: by its location, its class or package, or its stack."""
+
+import os
+import re
+from collections.abc import Iterator
+from functools import lru_cache
+from pathlib import Path, PurePosixPath
+
+from plain_verdict.model import Check, Problem, failing_steps
+
+_MOST_SOURCE_FILES = 100_000
+_NOT_SOURCES = frozenset(["node_modules", "__pycache__", "target", "dist", "venv"])
+_SUFFIXES = frozenset(
+    (
+        *(".py", ".js", ".mjs", ".cjs", ".jsx", ".ts", ".mts", ".tsx", ".vue", ".svelte", ".java", ".kt", ".kts"),
+        *(".scala", ".groovy", ".rb", ".php", ".go", ".rs", ".cs", ".fs", ".vb", ".c", ".cc", ".cpp", ".h", ".hpp"),
+        *(".swift", ".m", ".dart", ".ex", ".exs", ".erl", ".pl", ".pm", ".t", ".lua", ".sh", ".bats", ".feature"),
+        *(".r", ".jl", ".clj", ".hs", ".ml"),
+    )
+)
+"""Files that checks are written in."""
+_PATHS = re.compile(r"[\w@.+-]*(?:[/\\][\w@.+ -]+)*[/\\]?[\w@+-]+\.\w{1,7}(?=[\"':,;)\]\s]|$)")
+_MOST_STACK_CHARS = 40_000
+_DOTTED = re.compile(r"[\w$]+(?:[.:/\\]+[\w$]+)*")
+
+
+class SourceFiles:
+    """The source files of a repository, by their paths from its root."""
+
+    def __init__(self, root: Path) -> None:
+        self._root = root.as_posix().rstrip("/") + "/"
+        self._files = frozenset(_files_below(root))
+        self._by_name: dict[str, list[str]] = {}
+        self._by_stem: dict[str, list[str]] = {}
+        for file in sorted(self._files):
+            path = PurePosixPath(file)
+            self._by_name.setdefault(path.name, []).append(file)
+            if path.suffix.casefold() in _SUFFIXES:
+                self._by_stem.setdefault(path.stem, []).append(file)
+        self._of_class = lru_cache(maxsize=100_000)(self._file_of_class)
+        self.file_at = lru_cache(maxsize=100_000)(self._file_at)
+
+    def file_of(self, check: Check) -> str:
+        """Return the file that a check is written in; "" where nothing names one that is there."""
+        location = self.file_at(check.location.file) if check.location else ""
+        names = (
+            *reversed(check.suite),
+            *(fact.value for fact in check.facts if fact.key in ("class", "classname")),
+        )
+        return (
+            location or next(filter(None, map(self._of_class, names)), "") or next(self.files_in_stack(check), "")
+        )
+
+    def files_in_stack(self, check: Check) -> Iterator[str]:
+        """Yield the files of the repository that the stack of a failure names, each once."""
+        seen = set()
+        for problem in _problems(check):
+            for path in _PATHS.findall(f"{problem.detail}\n{problem.place}"[:_MOST_STACK_CHARS]):
+                file = self.file_at(path)
+                if file and file not in seen:
+                    seen.add(file)
+                    yield file
+
+    def _file_at(self, path: str) -> str:
+        """Return a file by a path that may begin elsewhere: on the machine that ran the check, in its folder."""
+        plain = path.strip().replace("\\", "/").removeprefix(self._root).removeprefix("./")
+        if plain in self._files:
+            return plain
+        # Results come from another machine, in whose folder the repository was.
+        parts = [part for part in plain.split("/") if part not in ("", ".", "..")]
+        candidates = self._by_name.get(parts[-1], ()) if parts else ()
+        return _only_best({file: _shared_end(file.split("/"), parts) for file in candidates})
+
+    def _file_of_class(self, name: str) -> str:
+        """Return a file by a dotted name: of a module, a package with a class, a class with a method."""
+        if not _DOTTED.fullmatch(name):
+            return ""
+        parts = [part.partition("$")[0] for part in re.split(r"[.:/\\]+", name)]
+        for end in range(len(parts), 0, -1):
+            scores = {
+                file: _shared_end(file.rpartition(".")[0].split("/"), parts[:end])
+                for file in self._by_stem.get(parts[end - 1], ())
+            }
+            found = _only_best(scores)
+            if found:
+                return found
+        return ""
+
+
+def _only_best(scores: dict[str, int]) -> str:
+    """Return the file that fits best; "" where two fit alike, so that nothing is guessed."""
+    best = max(scores.values(), default=0)
+    fitting = [file for file, score in scores.items() if score == best]
+    return fitting[0] if len(fitting) == 1 else ""
+
+
+def _shared_end(parts: list[str], others: list[str]) -> int:
+    """Return how many parts two paths have in common, from the end."""
+    pairs = zip(reversed(parts), reversed(others), strict=False)
+    return next(
+        (number for number, (part, other) in enumerate(pairs) if part != other), min(len(parts), len(others))
+    )
+
+
+def _problems(check: Check) -> Iterator[Problem]:
+    yield from check.last.problems
+    for step in failing_steps(check.last):
+        yield from step.problems
+
+
+def _files_below(root: Path) -> Iterator[str]:
+    """Yield the files of a folder, links not followed, without hidden folders and those of tools."""
+    number = 0
+    for folder, folders, files in os.walk(root):
+        folders[:] = sorted(name for name in folders if name[0] != "." and name not in _NOT_SOURCES)
+        way = Path(folder).relative_to(root).as_posix()
+        # A folder of millions of files is no repository that somebody works in.
+        for name in files:
+            number += 1
+            if number > _MOST_SOURCE_FILES:
+                return
+            yield name if way == "." else f"{way}/{name}"
