@@ -27,9 +27,23 @@ def notify(
 
 
 def _is_due(when: When, report: Report) -> bool:
-    if when is When.NOT_FIT:
-        return report.verdict.word is not VerdictWord.FIT
-    return when is When.ALWAYS or report.changed
+    match when:
+        case When.ALWAYS:
+            return True
+        case When.NOT_FIT:
+            return report.verdict.word is not VerdictWord.FIT
+        case When.CHANGED:
+            return report.changed
+        case When.NEW:
+            return _fails_anew(report)
+
+
+def _fails_anew(report: Report) -> bool:
+    """Return whether a failure is there that the build before did not have; without one, any failure is such."""
+    since = report.run.in_series.since if report.run.in_series else None
+    if since is None:
+        return bool(report.tally.failed or report.tally.errored)
+    return bool(since.new or since.failing_again)
 
 
 def _send(report: Report, request: Request, sending: Sending, published: Published) -> list[PlainVerdictError]:

@@ -13,11 +13,12 @@ _NAMED_BROKEN = 2  # conditions that the sentence names; the reasons have all
 
 
 class Changes(Value, frozen=True):
-    """How many failures are new since an earlier run, and how many are fixed; ``since`` names that run."""
+    """How many failures are new since an earlier run, fixed, or failing again; ``since`` names that run."""
 
     since: str
     new: int
     fixed: int
+    failing_again: int = 0
 
 
 class SentenceFacts(Value, frozen=True):
@@ -114,9 +115,9 @@ def _most_telling(facts: SentenceFacts, *, whole: bool) -> tuple[str, dict[str, 
 def _how_many_new(facts: SentenceFacts) -> str:
     """Return how many of what failed are new since an earlier run."""
     bad = facts.tally.failed + facts.tally.errored
-    new = facts.changes.new if facts.changes else 0
+    new, again = (facts.changes.new, facts.changes.failing_again) if facts.changes else (0, 0)
     if bad == 1:
-        return "and it is new" if new else "and it is not new"
+        return "and it is new" if new else "and it is failing again" if again else "and it is not new"
     return "none of them new" if not new else "all of them new" if new == bad else f"{new:,} of them new"
 
 

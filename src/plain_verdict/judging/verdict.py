@@ -93,7 +93,7 @@ def _changes(run: Run) -> Changes | None:
         return None
     against = since.against
     words = f"build {against.build}" if against.build else f"the run of {against.label}"
-    return Changes(words, len(since.new), len(since.fixed))
+    return Changes(words, len(since.new), len(since.fixed), len(since.failing_again))
 
 
 def _on_failures(weighed: Weighed, default: Iterable[ConditionResult]) -> Iterator[ConditionResult]:

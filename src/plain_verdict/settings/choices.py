@@ -42,6 +42,7 @@ class When(StrEnum):
     ALWAYS = "always"
     NOT_FIT = "not fit"
     CHANGED = "changed"
+    NEW = "new"
 
 
 class PaperSize(StrEnum):

@@ -239,7 +239,11 @@ class MailTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename=
         Option("--send", "send that message, see [mail] in the settings (docs/publishing.md)", group="outputs"),
     ] = False
     when: Annotated[
-        When, Meta(description="when to send; `changed`: the verdict changed, or failures are new or fixed")
+        When,
+        Meta(
+            description="when to send; `changed`: the verdict changed, or failures are new or fixed; "
+            "`new`: failures are new or failing again"
+        ),
     ] = When.ALWAYS
     user_variable: Annotated[str, Meta(description="environment variable with the user name")] = ""
     password_variable: Annotated[str, Meta(description="environment variable with the password")] = ""

@@ -279,7 +279,12 @@ def test_a_template_of_ones_own_and_when_it_is_due(service, tool, tmp_path, monk
     got, _ = service
     (tmp_path / "hook.json").write_text('{"text": {{ (title ~ ": " ~ sentence) | tojson }}, "n": {{ new }}}')
     lines = '[[notify]]\nurl_variable = "DESK_HOOK"\ntemplate = "hook.json"\nwhen = "{}"\n'
-    for when, runs, told in (("not fit", "gbbg", 2), ("changed", "ggbbg", 3), ("always", "gb", 2)):
+    for when, runs, told in (
+        ("not fit", "gbbg", 2),
+        ("changed", "ggbbg", 3),
+        ("new", "ggbbgb", 2),
+        ("always", "gb", 2),
+    ):
         (tmp_path / "plain-verdict.toml").write_text(lines.format(when))
         got.clear()
         for number, one in enumerate(runs):
