@@ -218,3 +218,17 @@ def test_the_recipe_for_pipelines_runs_and_stops_the_line(tmp_path, monkeypatch)
     reports = {path.name for path in (tmp_path / "reports").iterdir()}
     assert reports == {"1.html", "2.html", "newest.html", "index.html", "feed.xml"}
     assert "(passed on retry)" in (tmp_path / "reports" / "newest.html").read_text()
+
+
+def test_a_change_is_seen_that_comes_while_nothing_can_be_read(tmp_path):
+    (tmp_path / "a.xml").write_text(BAD)
+    made = []
+
+    def once():
+        made.append(1)
+        if len(made) > 2:
+            raise KeyboardInterrupt
+        (tmp_path / "a.xml").write_text(GOOD * len(made))  # before the watching begins, and while it goes on
+        return None, (), ()
+
+    assert (watch([str(tmp_path)], once), len(made)) == (0, 3)

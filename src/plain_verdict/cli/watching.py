@@ -15,6 +15,7 @@ from plain_verdict.text.packages import require
 
 _CALM_MS = 400
 """How long nothing may change before the page is made: runners write file after file."""
+_LOOKED_UP_MS = 2_000
 Made = tuple[Verdict | None, Iterable[Path], Iterable[str]]
 """The verdict, if there is one, what was written, and the files that were read."""
 Once = Callable[[], Made]
@@ -37,16 +38,26 @@ def watch(results: list[str], once: Once) -> int:
 
     stamps = _stamps(results, ())
     verdict, written, read = _made(once)
-    before = _as_read(stamps, read, _stamps(results, written))
+    before = _as_read(stamps, read, _stamps(results, written)) if written else stamps
     show("Watching for changes. Ctrl-C stops.", "soft")
     try:
-        for _ in watchfiles.watch(*_roots(results), debounce=_CALM_MS, step=_CALM_MS // 4, raise_interrupt=False):
+        # A change may come before the watching begins, and some file systems report none: so it is looked up too.
+        for _ in watchfiles.watch(
+            *_roots(results),
+            debounce=_CALM_MS,
+            step=_CALM_MS // 4,
+            rust_timeout=_LOOKED_UP_MS,
+            yield_on_timeout=True,
+            raise_interrupt=False,
+        ):
             now = _stamps(results, written)
             if now == before:
                 continue  # what changed is what we wrote, or no result
             last = verdict
-            verdict, written, read = _made(once)
-            before = _as_read(now, read, _stamps(results, written))
+            verdict, made, read = _made(once)
+            written = made or written
+            # Where nothing could be read nothing was written: what differs was changed meanwhile.
+            before = _as_read(now, read, _stamps(results, written)) if made else now
             if verdict and last:
                 same = verdict.word is last.word
                 show(
