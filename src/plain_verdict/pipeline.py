@@ -174,9 +174,8 @@ def read_and_judge(
 
 def _with_owners(run: Run, request: ReadRequest) -> Run:
     """Return the run with the owners that the settings and the repository around its files name for its checks."""
-    root = (
-        next(filter(None, (find_root(Path(folder)) for folder in folders_of(run))), None) if request.git else None
-    )
+    folders = map(Path, folders_of(run) if request.git else ())
+    root = next(filter(None, map(find_root, folders)), None)
     code_owners, notes = find_code_owners(root) if root else (None, ())
     if root is None or code_owners is None:
         return with_owners(run, request.rules.owners, None, notes)

@@ -89,6 +89,16 @@ def test_branches_do_not_mix_and_can_be_compared(night, store):
     assert nowhere.history is None
 
 
+def test_builds_of_another_branch_are_missing_nowhere(night, tool, store):
+    for number in (1, 2, 3, 4):
+        night(number, "ppp", "--history", store)
+    night(5, "ppp", "--history", store, "--fact", "branch=new-fares")
+    done = night(7, "ppp", "--history", store)
+    assert done.history["missing"] == ["4206"]
+    listed = tool("history", "list", "--history", store).out
+    assert (listed.count("4205 "), listed.count("no results"), "4206 " in listed) == (1, 1, True)
+
+
 CONDITION = '[[condition]]\nmeasure = "{}"\nat_most = {}\n'
 
 

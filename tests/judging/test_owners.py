@@ -36,6 +36,9 @@ PATTERNS = [
     ("\ufeff*\t@desk\r", "a.py", ["@desk"]),
     ("(a).py @desk", "(a).py", ["@desk"]),  # no sign of regular expressions means anything
     ("a+.py @desk", "aa.py", []),
+    ("\\!a.py @desk", "!a.py", ["@desk"]),
+    ("a\\*.py @desk", "ab.py", []),
+    ("[ab].py @desk", "a.py", ["@desk"]),
 ]
 
 
@@ -63,14 +66,26 @@ CASES = """<testsuites><testsuite name="nightly">
 <testcase classname="Checkout" name="of nobody"/>
 <testcase classname="Checkout" name="says it"><properties><property name="owner" value="Kari"/></properties></testcase>
 <testcase classname="Twice" name="in two files"/>
+<testcase classname="Brindle.Tests.Web.QuaySpec" name="of a namespace"/>
+<testcase classname="Tests\\Unit\\BoatTest" name="of another spelling"/>
+<testcase classname="example.test/brindle/src/fares" name="of a package"/>
+<testcase classname="Checkout" name="in a library"><failure message="no quay">{library}</failure></testcase>
+<testcase classname="Checkout" name="with a blob"><failure message="blob">{blob}</failure></testcase>
 </testsuite></testsuites>""".replace("{stack}", STACK)
+# A library has files of one name with the repository, and logs hold long texts without a space.
+CASES = CASES.replace("{library}", 'File "/usr/lib/python3/unittest/quote.py", line 1').replace(
+    "{blob}", "/a" * 15_000
+)
 FILES = [
+    "tests/web/QuaySpec.cs",
+    "tests/unit/BoatTest.php",
+    "src/fares/refund_test.go",
     "tests/web/test_desk.py",
     "tests/web/test_seats.py",
     "src/fares/quote.py",
     "java/com/brindle/FareTest.java",
 ]
-OWNERS = "/tests/web/ @web\n/src/fares/ @fares\n*.java @java\n/a/ @a\n/b/ @b\n"
+OWNERS = "/tests/unit/ @unit\n/tests/web/ @web\n/src/fares/ @fares\n*.java @java\n/a/ @a\n/b/ @b\n"
 
 
 @pytest.fixture
@@ -102,8 +117,13 @@ def test_the_file_of_a_check_is_found_by_its_place_its_class_or_its_stack(reposi
         "of nobody": [],
         "says it": ["Kari"],
         "in two files": [],  # nothing is guessed
+        "of a namespace": ["@web"],
+        "of another spelling": ["@unit"],
+        "of a package": ["@fares"],
+        "in a library": [],
+        "with a blob": [],
     }
-    assert [cause["owner"] for cause in summary["causes"]] == ["@fares"]
+    assert {cause["name"]: cause["owner"] for cause in summary["causes"]}["no fare"] == "@fares"
     without = json.loads(tool("report", "out/r.xml", "--json", "--detail", "--no-git").out)
     assert [names for names in owners(without).values() if names] == [["Kari"]]
 
@@ -142,8 +162,10 @@ def test_rules_stand_before_code_owners_and_owners_are_a_scope(repository, tool)
     done = tool("report", "out/r.xml", "--json", "--detail")
     summary = json.loads(done.out)
     found = owners(summary)
-    assert found["opens"] == ["Booking team"]  # of CODEOWNERS it would be @web
-    assert (found["by file"], found["by stack"], found["sums up"]) == (["Booking team"], ["@fares"], ["@java"])
+    assert found["opens"] == ["Web"]  # the last rule that fits, by the owner that CODEOWNERS names
+    assert (found["in two files"], found["by stack"], found["sums up"]) == (["Booking team"], ["@fares"], ["@java"])
+    (cause,) = [cause for cause in summary["causes"] if cause["name"] == "no fare"]
+    assert cause["owner"] == "@fares (fares@brindle.test)"
     assert "Owner rule 4 (“Nobody”) matches no check." in done.err
     assert [check["name"] for check in summary["checks"] if check["waived"]] == ["by stack"]
     assert "Checks of owner Booking*: at least 99 (3 ran)." in summary["reasons"]

@@ -12,7 +12,7 @@ from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.history.alignment import align
 from plain_verdict.history.comparison import compare
 from plain_verdict.history.exporting import check_export, write_export
-from plain_verdict.history.gaps import find_gaps
+from plain_verdict.history.gaps import find_gaps, keys_of_other_branches
 from plain_verdict.history.interface import Store
 from plain_verdict.history.pages import newest_kept, read_earlier, read_kept
 from plain_verdict.history.stores import check_store, open_store
@@ -116,13 +116,20 @@ class _Runs:
         self._wanted = (options.series or "").casefold()
 
     def builds(self) -> list[Build]:
-        """Return the builds, the oldest first."""
+        """Return the builds of the wanted series, the oldest first."""
+        return list(filter(self.is_wanted, self.all_builds()))
+
+    def is_wanted(self, build: Build) -> bool:
+        """Return whether a build is of a series that is asked for."""
+        return self._wanted in build.series.casefold()
+
+    def all_builds(self) -> list[Build]:
+        """Return the builds of all series, the oldest first."""
         found = [run.build for run in self._kept]
         if self._address:
             known = {build.id for build in found}
             with open_store(self._address) as store:
                 found += [build for build in store.builds() if build.id not in known]
-        found = [build for build in found if self._wanted in build.series.casefold()]
         return sorted(found, key=lambda build: (build.moment, build.id))
 
     def run(self, build: Build) -> KeptRun:
@@ -159,14 +166,16 @@ class _Runs:
 
 
 def _list(options: Options) -> int:
-    builds = _Runs(options).builds()
+    runs = _Runs(options)
+    all_builds = runs.all_builds()
+    builds = list(filter(runs.is_wanted, all_builds))
     if not builds:
         show_labelled("error", "no builds found; report --history or --out makes some")
         return NOTHING_READ
     for series in dict.fromkeys(build.series for build in builds):
         listed = [build for build in builds if build.series == series]
         show(f"{single_line(series, 200)}: {plural(len(listed), 'build')}")
-        gaps = find_gaps(listed)
+        gaps = find_gaps(listed, other_branches=keys_of_other_branches(all_builds, listed[-1]))
         if len(listed) > _LISTED_BUILDS:
             show(f"  and {len(listed) - _LISTED_BUILDS:,} earlier; export lists all", "soft")
         for position, build in enumerate(listed):

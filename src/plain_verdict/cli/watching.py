@@ -15,7 +15,7 @@ from plain_verdict.text.packages import require
 
 _CALM_MS = 400
 """How long nothing may change before the page is made: runners write file after file."""
-_LOOKED_UP_MS = 2_000
+_LOOKED_UP_MS = 5_000
 Made = tuple[Verdict | None, Iterable[Path], Iterable[str]]
 """The verdict, if there is one, what was written, and the files that were read."""
 Once = Callable[[], Made]

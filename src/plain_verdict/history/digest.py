@@ -22,8 +22,6 @@ from plain_verdict.runtime.errors import ReadError
 
 SCHEMA = "plain-verdict/digest/1"
 _FAMILY = SCHEMA.rpartition("/")[0]
-TIMED_IN_CHAIN = 30
-"""Forerunners whose times a page carries."""
 _ROOM_A_CHECK, _LEAST_ROOM = 1.6, 60_000
 """Bytes of times in the chain, compressed; what does not fit is left to a store."""
 _TRIED = 4_000
@@ -165,7 +163,7 @@ def _check_after_check(traces: AlignedHistory) -> str:
 def _packed_times(run: KeptRun, traces: AlignedHistory) -> DigestTimes | None:
     """Return the times of as many of the newest forerunners as there is room for."""
     checks = len(traces.positions)
-    newest = traces.times[-TIMED_IN_CHAIN:]
+    newest = traces.times
     first = next((position for position, times in enumerate(newest) if times), len(newest))
     nothing = array("I", [0] * checks)  # of a build between that tells none
     columns = [times or nothing for times in newest[first:]]

@@ -1,11 +1,8 @@
 """Durations that changed their level: since which build, and by how much. Numbers only.
 
-Durations are compared as logarithms, less what all of a build have in common: a machine that is slow slows
-everything.
-Source: Matteson & James 2014, JASA 109(505), section 2.3 (the likeliest change point divides the series, and its
-last part
-is looked at again); Daly et al. 2020, ICPE, section 3 (durations of continuous integration, judged by their
-change points).
+Durations are compared as logarithms, less what all of a build have in common: a slow machine slows all.
+Source: Matteson & James 2014, JASA 109(505), section 2.3: the likeliest change point divides the series, and its
+last part is looked at again; Daly et al. 2020, ICPE, section 3: durations of continuous integration.
 """
 
 import math
@@ -150,13 +147,12 @@ def _clipped(distance: float) -> float:
 
 def _stays(distances: Sequence[float], sign: int) -> bool:
     """Return whether most of a part lies on one side of the level before, its last entry among them."""
-    return distances[-1] * sign >= _SIDE and sum(value * sign >= _SIDE for value in distances) >= _QUORUM * len(
-        distances
-    )
+    on_side = sum(value * sign >= _SIDE for value in distances)
+    return distances[-1] * sign >= _SIDE and on_side >= _QUORUM * len(distances)
 
 
 def _best(splits: Sequence[_Split | None]) -> _Split | None:
-    """Return the split whose parts scatter least, of those that are too unlikely by themselves."""
+    """Return the split whose parts scatter least, of those that noise does not explain."""
     likely = [split for split in splits if split and split.chance <= _FALSELY_SLOWER]
     return min(likely, key=lambda split: split.scatter, default=None)
 
@@ -283,7 +279,7 @@ class _Durations:
             logs = logs[-split.after :]
         after = logs[-split.after :]
         change = (_median(sorted(after)) if len(after) > 2 else sum(after) / len(after)) - split.middle
-        before_ms = math.exp(split.middle) - _SOFT_MS
+        before_ms = max(0.0, math.exp(split.middle) - _SOFT_MS)
         shift_ms = abs(math.expm1(change)) * before_ms
         if shift_ms < max(_LEAST_MS, _LEAST_CHANGE * min(before_ms, before_ms * math.exp(change))):
             return None

@@ -13,6 +13,7 @@ from plain_verdict.history.alignment import align
 from plain_verdict.history.comparison import compare
 from plain_verdict.history.digest import keep_run
 from plain_verdict.history.durations import NORMAL_AFTER
+from plain_verdict.history.gaps import keys_of_other_branches, skip_numbers
 from plain_verdict.history.interface import CHAIN, Store
 from plain_verdict.history.keeping import build_of
 from plain_verdict.history.pages import PageBeside, newest_kept, pages_beside, read_earlier, read_kept, series_mark
@@ -22,7 +23,7 @@ from plain_verdict.model import AlignedHistory, Build, Fact, HistoryContext, Kep
 from plain_verdict.runtime.errors import HistoryError, ReadError
 from plain_verdict.text.formatting import join_list
 
-_MOST_READ = 8  # pages beside, until one is found that can be read and is of the same checks
+_MOST_READ = 8  # pages beside
 _LEAST_SHARED = 0.2  # of the checks of the smaller run
 _COMPARED_WITH = 5_000  # builds of a store among which another one is looked for
 
@@ -33,10 +34,10 @@ class HistoryOptions(msgspec.Struct, frozen=True):
     ``store`` is a file or the address of a database, ``earlier`` are pages, digests, summaries and folders of them,
     ``beside`` is the folder of the new page, None where no page there counts. ``against`` is the key of a build
     or a branch, "" the run before. ``step`` is the schedule of the series, ``pages`` a template of the address of a
-    build's page; ``normal_after`` is the number of builds after which a new duration is the normal one; ``up`` is
-    the way from the page to its folder, ``replaced`` are names there
-    that it will take. ``required``: trouble is an error. ``commit_is_sure``: user or pipeline names the commit
-    whose code ran; what a repository has checked out may have changes that are not committed.
+    build's page; ``normal_after`` is the number of builds after which a new duration is normal. ``up`` is the
+    way from the page to its folder, ``replaced`` are names there that it will take. ``required``: trouble is an
+    error. ``commit_is_sure``: user or pipeline names the commit whose code ran; what a repository has checked out
+    may have changes that are not committed.
     """
 
     store: str = ""
@@ -135,7 +136,7 @@ class _Looked:
 
     def __init__(self, options: HistoryOptions, now: KeptRun, opened: OpenStore) -> None:
         self._opened = opened
-        self._builds_there: list[Build] = []
+        self._stored_builds: list[Build] = []
         self._options = options
         self._now, self._ids = now.build, now.check_index
         self._pages = pages_beside(Path(options.beside)) if options.beside is not None else []
@@ -176,7 +177,7 @@ class _Looked:
             self.notes.append(f"{what} started with this run or after it, so {state} not earlier.")
 
     def _beside(self) -> Iterator[KeptRun]:
-        """Yield what the newest page of the series beside the new one holds, which can be read.
+        """Yield what the newest page of the series beside the new one holds, and builds too late for its chain.
 
         An older page of this very run, which the new one may take the place of, tells of its forerunners as well.
         """
@@ -217,10 +218,8 @@ class _Looked:
     def other_branches(self, runs: Sequence[KeptRun]) -> frozenset[str]:
         """Return the builds of other branches with this title: they are no gaps of this series."""
         now, series, title = self._now, series_mark(self._now.series), series_mark(self._now.title)
-        builds = [*(run.build for run in runs), *self._builds_there]
-        keys = {build.build for build in builds if build.title == now.title and build.series != now.series}
-        keys.update(page.build for page in self._pages if page.title == title and page.series != series)
-        return frozenset(keys)
+        of_runs = keys_of_other_branches([*(run.build for run in runs), *self._stored_builds], now)
+        return of_runs.union(page.build for page in self._pages if page.title == title and page.series != series)
 
     def _placed(self, run: KeptRun) -> KeptRun:
         """Return a run with the link from the new page to its own, where that is known."""
@@ -248,8 +247,8 @@ class _Looked:
         try:
             with self._opened(self._options.store) as store:
                 runs = store.runs_before(self._now.series, self._now.moment, CHAIN)
-                if len(runs) > 1:
-                    self._builds_there = store.builds_between(runs[0].build.moment, self._now.moment)
+                if skip_numbers([*(run.build for run in runs), self._now]):
+                    self._stored_builds = store.builds_between(runs[0].build.moment, self._now.moment)
                 other = self._other(store) if self._options.against else None
         except HistoryError as error:
             self.unreachable = True

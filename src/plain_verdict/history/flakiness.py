@@ -1,9 +1,7 @@
 """Flaky checks, and incidents: checks that fail in the same builds together. Numbers only.
 
-A check is flaky where its outcome changes by itself: on a retry, on the same code, or in a pattern that chance
-explains
-far better than code that breaks and is fixed. Builds of an incident are left out of that, as their cause is
-elsewhere.
+A check is flaky where its outcome changes by itself: on a retry, on the same code, or in a pattern that random
+failures explain better than code that breaks and is fixed. Builds of an incident are left out of that.
 """
 
 import math
@@ -23,7 +21,7 @@ LEAST_RUNS = 5
 _LIKELIER = math.log(2)
 """How much likelier chance must be than breaking and fixing, as a logarithm."""
 _FAILS_BY_CHANCE = (1.5, 5.0)
-_BREAKS, _MENDED = (1.0, 30.0), (2.0, 3.0)
+_BREAKS, _FIXED = (1.0, 30.0), (2.0, 3.0)
 """What is expected before anything is seen, as beta distributions: that a flaky check fails in 20 % of its runs;
 that a build breaks a check in 3 %, and that the next build fixes it in 40 %.
 """
@@ -99,7 +97,7 @@ def _chance_against_code(ran: tuple[tuple[str, str], ...]) -> float:
             counts[_passed(before), _passed(after)] += 1
     code = math.log(0.5) if not _passed(ran[0]) else math.log(0.9)
     code += _log_beta(_BREAKS, counts[True, False], counts[True, True])
-    code += _log_beta(_MENDED, counts[False, True], counts[False, False])
+    code += _log_beta(_FIXED, counts[False, True], counts[False, False])
     return chance - code - turned_by_itself * math.log(_SAME_CODE_TURNS)
 
 
@@ -136,15 +134,16 @@ def find_common_failures(failed: Mapping[int, int]) -> list[CommonFailure]:
 
 def _alike(by_pattern: Mapping[int, Sequence[int]]) -> Iterator[list[int]]:
     """Yield patterns that belong together: what most checks share leads, and what is alike joins it."""
-    left = dict.fromkeys(sorted(by_pattern, key=lambda pattern: -len(by_pattern[pattern])))
+    left = sorted(by_pattern, key=lambda pattern: -len(by_pattern[pattern]))
     # Comparing all with each other would take long in a run of which most fails.
-    is_compared = len(by_pattern) <= _MOST_PATTERNS
+    if len(left) > _MOST_PATTERNS:
+        yield from ([pattern] for pattern in left)
+        return
     while left:
-        lead = next(iter(left))
-        joined = [other for other in left if _likeness(lead, other) >= _ALIKE_BUILDS] if is_compared else [lead]
-        for pattern in joined:
-            del left[pattern]
+        joined = [other for other in left if _likeness(left[0], other) >= _ALIKE_BUILDS]
         yield joined
+        gone = frozenset(joined)
+        left = [other for other in left if other not in gone]
 
 
 def _common_failure(joined: Sequence[int], by_pattern: Mapping[int, Sequence[int]]) -> CommonFailure | None:

@@ -33,6 +33,17 @@ def find_gaps(
     return {position: missing for position, missing in found.items() if missing}
 
 
+def skip_numbers(builds: Sequence[Build]) -> bool:
+    """Return whether keys leave numbers out from one build to the next, which other branches may have."""
+    numbers = [_number(build.build) for build in builds]
+    return any(low and high and high[1] > low[1] + 1 for low, high in pairwise(numbers))
+
+
+def keys_of_other_branches(builds: Iterable[Build], build: Build) -> frozenset[str]:
+    """Return the keys of builds with the title of one, in other series."""
+    return frozenset(other.build for other in builds if other.title == build.title and other.series != build.series)
+
+
 def _by_numbers(
     pairs: Iterable[tuple[int, tuple[Build, Build]]], other_branches: Collection[str]
 ) -> Mapping[int, tuple[str, ...]]:

@@ -1,7 +1,7 @@
 """Times in levels, small enough for the chain in a page: by how much each build differs from the last.
 
 Below a second a level is a step of milliseconds, above it a share more than the one before. Small pages have fine
-levels, large ones coarse ones: what is 0.5 s and 20 % slower is seen by both, and most differences are 0.
+levels, large ones coarse ones, in which only large changes are seen; most differences are 0.
 """
 
 from array import array

@@ -12,6 +12,7 @@ from pathlib import Path
 
 import msgspec
 
+from plain_verdict.inputs.repository import read_inside
 from plain_verdict.text.formatting import join_list
 
 _USUAL_FOLDERS = ("", ".github/", ".gitlab/", ".forgejo/", ".gitea/", "docs/")
@@ -20,6 +21,7 @@ _MOST_BYTES = 3_000_000
 _MOST_NAMED_LINES = 4
 _SECTION_LINE = re.compile(r"\^?\[([^\]]+)\](?:\[\d+\])?((?:\s+\S+)*)\s*")
 _OWNER = re.compile(r"@{1,2}[\w.-]+(?:/[\w.-]+)*|[^\s@]+@[^\s@]+\.[^\s@]+")
+_ESCAPED_SIGN = re.compile(r"\\(.)")
 _LINE_WORD = re.compile(r"(?:\\.|[^\s\\])+")
 
 
@@ -74,10 +76,6 @@ class CodeOwners:
             found |= dict.fromkeys(line.owners if line else ())
         return tuple(found)
 
-    def patterns_of(self, owner: str) -> Iterator["_Pattern"]:
-        """Yield the patterns of an owner's lines."""
-        return (line.pattern for section in self._sections for line in section if owner in line.owners)
-
 
 def _words(line: str) -> list[str]:
     """Return a line's pattern and what follows, without a remark."""
@@ -131,23 +129,18 @@ _ANYWHERE = re.compile("any folders")
 
 def _part(text: str) -> re.Pattern[str]:
     """Return a part of a pattern: a sign behind a backslash means itself."""
-    return re.compile(translate(re.sub(r"\\(.)", r"[\1]", text)))
+    return re.compile(
+        translate(_ESCAPED_SIGN.sub(lambda sign: f"[{sign[1]}]" if sign[1] in "*?[" else sign[1], text))
+    )
 
 
 def find_code_owners(root: Path) -> tuple[CodeOwners | None, tuple[str, ...]]:
     """Return the owners that a repository names, and notes; None where it names none."""
     for name in (f"{folder}CODEOWNERS" for folder in _USUAL_FOLDERS):
-        path = root / name
-        # A link could lead out of the repository, and show what stands there.
-        if not path.is_file() or path.is_symlink():
-            continue
-        try:
-            with path.open("rb") as file:
-                data = file.read(_MOST_BYTES + 1)
-        except OSError as error:
-            return None, (f"{name} can't be read ({error.strerror or error}), so no owners are known from it.",)
-        if len(data) > _MOST_BYTES:
+        text = read_inside(root, name, _MOST_BYTES + 1)
+        if len(text) > _MOST_BYTES:
             return None, (f"{name} is larger than {_MOST_BYTES // 1_000_000} MB, so it is not read.",)
-        found = CodeOwners(data.decode("utf-8", "replace"), name)
-        return found, found.notes
+        if text:
+            found = CodeOwners(text, name)
+            return found, found.notes
     return None, ()

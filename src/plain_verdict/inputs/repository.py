@@ -51,11 +51,11 @@ def _git_folder(entry: Path) -> Path | None:
         return None
     if entry.is_dir():
         return entry
-    lead, _, target = _read(entry.parent, entry.name).strip().partition(": ")
+    lead, _, target = read_inside(entry.parent, entry.name).strip().partition(": ")
     if lead != "gitdir" or not target:
         return None
     folder = (entry.parent / target).resolve()
-    back = _read(folder, "gitdir").strip()
+    back = read_inside(folder, "gitdir").strip()
     if back and (folder / back) == entry:
         return folder
     modules = [parent / ".git" / "modules" for parent in entry.parent.parents]
@@ -63,7 +63,7 @@ def _git_folder(entry: Path) -> Path | None:
 
 
 def _head_of(path: Path) -> Head:
-    text = _read(path, "HEAD").strip()
+    text = read_inside(path, "HEAD").strip()
     lead, _, name = text.partition("ref: ")
     if lead or not name:
         return Head(commit=text if _HASH.fullmatch(text) else "")
@@ -79,7 +79,7 @@ def _head_of(path: Path) -> Head:
 def _commit_of(name: str, folders: tuple[Path, ...]) -> str:
     """Return the hash that a reference leads to; "" for one that has none yet."""
     for _ in range(_MOST_LINKS):
-        text = next(filter(None, (_read(folder, name).strip() for folder in folders)), "")
+        text = next(filter(None, (read_inside(folder, name).strip() for folder in folders)), "")
         lead, _, target = text.partition("ref: ")
         if lead or not target:
             return text if _HASH.fullmatch(text) else _packed(folders[-1], name)
@@ -90,7 +90,7 @@ def _commit_of(name: str, folders: tuple[Path, ...]) -> str:
 
 
 def _packed(folder: Path, name: str) -> str:
-    for line in _read(folder, "packed-refs", _MOST_PACKED_BYTES).splitlines():
+    for line in read_inside(folder, "packed-refs", _MOST_PACKED_BYTES).splitlines():
         found, _, reference = line.partition(" ")
         if reference == name and _HASH.fullmatch(found):
             return found
@@ -102,7 +102,7 @@ def _is_reference(name: str) -> bool:
     return bool(_GIT_REFERENCE.fullmatch(name)) and not any(part in ("", ".", "..") for part in parts)
 
 
-def _read(folder: Path, name: str, most_bytes: int = _MOST_REF_BYTES) -> str:
+def read_inside(folder: Path, name: str, most_bytes: int = _MOST_REF_BYTES) -> str:
     """Return the text of a regular file below a folder; "" for anything else, as a pipe or what a link leads to."""
     path = folder / name
     try:

@@ -13,7 +13,6 @@ from plain_verdict.judging.measures import CheckedScope, measure_named
 from plain_verdict.judging.measures.interface import BOUNDS, Measure, ScopeInputs, bound_of
 from plain_verdict.judging.measures.load import LOAD_MEASURES, METRIC_MEASURES
 from plain_verdict.judging.metric_targets import check_metric_condition
-from plain_verdict.judging.owners import owners_of
 from plain_verdict.judging.severities import fits_severity, read_severity
 from plain_verdict.judging.target import Target
 from plain_verdict.judging.targets import is_on_load, result_of, targets_of
@@ -139,7 +138,7 @@ def _is_in(scope: Scope, check: Check) -> bool:
 
 
 def _has_owner(check: Check, pattern: str) -> bool:
-    return not pattern or any(fnmatchcase(name, pattern) for name in owners_of(check))
+    return not pattern or any(fnmatchcase(name, pattern) for name in check.owners)
 
 
 def _has_variant(check: Check, pattern: str) -> bool:

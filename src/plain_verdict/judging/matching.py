@@ -9,7 +9,6 @@ import msgspec
 from plain_verdict.judging.problem_lines import lacks_words
 from plain_verdict.judging.severities import fits_severity
 from plain_verdict.model import BAD, Check, Exchange, Problem, exchanges_of, failing_steps
-from plain_verdict.model.facts import OWNER
 from plain_verdict.settings.rules import Match
 from plain_verdict.text.expressions import SEARCHED_CHARS, Expression
 
@@ -83,7 +82,7 @@ def _values(key: str, check: Check, source: str) -> Iterator[str]:
         case "tag":
             yield from check.tags
         case "owner":
-            yield from (fact.value for fact in check.facts if fact.key.casefold() == OWNER)
+            yield from check.owners
         case "source":
             yield source
         case "subject":

@@ -18,11 +18,6 @@ OwnersOf = Callable[[Check], tuple[str, ...]]
 """Gives the owners that the repository names for a check."""
 
 
-def owners_of(check: Check) -> list[str]:
-    """Return who owns a check."""
-    return [fact.value for fact in check.facts if fact.key.casefold() == OWNER]
-
-
 class _Rule:
     """One rule of the team, ready to be tried."""
 
@@ -58,39 +53,46 @@ def with_owners(run: Run, rules: Sequence[OwnerRule], of_repository: OwnersOf | 
     if not rules and of_repository is None:
         return with_fields(run, owner_notes=tuple(notes)) if notes else run
     tried = [_Rule(number, rule) for number, rule in enumerate(rules, 1)]
-    facts: dict[tuple[str, ...], tuple[Fact, ...]] = {}
-    files = []
-    for file in run.files:
-        checks = [
-            _with_owner(check, _names(check, file.path, tried, of_repository), facts) for check in file.checks
-        ]
-        files.append(with_fields(file, checks=tuple(checks)))
+    naming = _Naming(tried, of_repository)
+    files = [
+        with_fields(file, checks=tuple(naming.named(check, file.path) for check in file.checks))
+        for file in run.files
+    ]
     known = tuple(Owner(rule.name, rule.mail, rule.link) for rule in rules)
     found = tuple(note for rule in tried for note in rule.notes())
     return with_fields(run, files=tuple(files), owners=known, owner_notes=(*notes, *found))
 
 
-def _names(check: Check, source: str, rules: Sequence[_Rule], of_repository: OwnersOf | None) -> tuple[str, ...]:
-    """Return the owners that a check does not name itself."""
-    fitting = [rule.rule.name for rule in rules if rule.covers(check, source)]
-    if fitting or owners_of(check):
-        return tuple(fitting[-1:])
-    return of_repository(check) if of_repository else ()
+class _Naming:
+    """Gives checks their owners; those of one owner share the fact."""
+
+    def __init__(self, rules: Sequence[_Rule], of_repository: OwnersOf | None) -> None:
+        self._rules = rules
+        self._of_repository = of_repository
+        self._facts: dict[str, Fact] = {}
+
+    def named(self, check: Check, source: str) -> Check:
+        """Return a check with its owners: rules look at those that the result or the repository names."""
+        if self._of_repository and not check.owners:
+            check = self._with(check, self._of_repository(check))
+        fitting = [rule.rule.name for rule in self._rules if rule.covers(check, source)]
+        return self._with(check, fitting[-1:])
+
+    def _with(self, check: Check, names: Sequence[str]) -> Check:
+        if not names:
+            return check
+        others = (fact for fact in check.facts if fact.key.casefold() != OWNER)
+        facts = (self._facts.setdefault(name, Fact(OWNER, name)) for name in names)
+        return msgspec.structs.replace(check, facts=(*others, *facts))
 
 
-def _with_owner(check: Check, names: tuple[str, ...], facts: dict[tuple[str, ...], tuple[Fact, ...]]) -> Check:
-    if not names:
-        return check
-    if names not in facts:
-        facts[names] = tuple(Fact(OWNER, name) for name in names)
-    # What a rule says stands in the place of what the result says.
-    others = tuple(fact for fact in check.facts if fact.key.casefold() != OWNER)
-    return msgspec.structs.replace(check, facts=(*others, *facts[names]))
-
-
-def with_owners_of_checks(cause: Cause) -> Cause:
-    """Return a cause with the owners of its checks, where no rule names one."""
+def with_owners_of_checks(cause: Cause, known: Sequence[Owner]) -> Cause:
+    """Return a cause with the owners of its checks, where no rule names one, and how to reach a single one."""
     if cause.owner:
         return cause
-    names = dict.fromkeys(name for check in cause.checks for name in owners_of(check))
-    return msgspec.structs.replace(cause, owner=join_list(list(names), most=_OWNERS_NAMED)) if names else cause
+    names = list(dict.fromkeys(name for check in cause.checks for name in check.owners))
+    owner = next((owner for owner in known if names == [owner.name]), None)
+    if owner is None:
+        return msgspec.structs.replace(cause, owner=join_list(names, most=_OWNERS_NAMED)) if names else cause
+    words = f"{owner.name} ({owner.mail})" if owner.mail else owner.name
+    return msgspec.structs.replace(cause, owner=words, link=cause.link or owner.link)

@@ -115,13 +115,12 @@ def _on_changes(facts: SentenceFacts, sentence: Explanation) -> Iterator[Remark]
     if changes is None:
         return
     new = changes.new if not sentence.new else 0
-    if new:
-        lead = f"{capital(spelled(new, 'failure'))} {_is(new)} new"
-        fixed = f"; {_few(changes.fixed)} {_is(changes.fixed)} fixed" if changes.fixed else ""
-        yield Remark(Topic.CHANGES, lead, f" since {changes.since}{fixed}.")
-    elif changes.fixed:
-        lead = f"{capital(spelled(changes.fixed, 'failure'))} {_is(changes.fixed)} fixed"
-        yield Remark(Topic.CHANGES, lead, f" since {changes.since}.")
+    numbers = ((new, "new"), (changes.failing_again, "failing again"), (changes.fixed, "fixed"))
+    first, *others = [pair for pair in numbers if pair[0]] or [(0, "")]
+    if first[0]:
+        lead = f"{capital(spelled(first[0], 'failure'))} {_is(first[0])} {first[1]}"
+        rest = ", ".join(f"{_few(number)} {_is(number)} {what}" for number, what in others)
+        yield Remark(Topic.CHANGES, lead, f" since {changes.since}{f'; {rest}' if rest else ''}.")
 
 
 def _is(number: int) -> str:

@@ -41,7 +41,7 @@ _NOUNS = {Outcome.FAILED: "failures", Outcome.ERRORED: "errors"}
 def judge(run: Run, rules: Rules, today: date) -> Verdict:
     """Return the verdict on the run; ``today`` is the day by which waivers end."""
     causes, cause_notes = find_causes(run, rules.causes)
-    causes = tuple(map(with_owners_of_checks, causes))
+    causes = tuple(with_owners_of_checks(cause, run.owners) for cause in causes)
     waivers = apply_waivers(run, rules.waivers, today)
     not_counted, suppression_remarks = set_aside(run.checks, rules.breaks_from, waivers.waived, today)
     waived = waivers.waived | not_counted

@@ -6,7 +6,7 @@ from functools import lru_cache
 
 from plain_verdict.model.evidence import Evidence
 from plain_verdict.model.exchange import Exchange, Expectation
-from plain_verdict.model.facts import Fact, Value
+from plain_verdict.model.facts import OWNER, Fact, Value
 from plain_verdict.model.outcome import BAD, Kind, Outcome
 from plain_verdict.model.rule import Rule
 from plain_verdict.text.cleaning import headline
@@ -134,6 +134,11 @@ class Check(Value, frozen=True, omit_defaults=True):
     """Where it comes from, in words, if other checks of the run have its name: a file, a host, "2 of 3"."""
     rule: Rule | None = None
     """Of checks of kind compliance."""
+
+    @property
+    def owners(self) -> list[str]:
+        """Return who owns it."""
+        return [fact.value for fact in self.facts if fact.key.casefold() == OWNER]
 
     @property
     def title(self) -> str:

@@ -7,9 +7,7 @@ from operator import attrgetter
 
 import msgspec
 
-from plain_verdict.judging.owners import owners_of
 from plain_verdict.model import ChangesSince, Check, Kind, Run, Verdict
-from plain_verdict.model.facts import OWNER
 from plain_verdict.text.formatting import capital
 
 _MOST_FILES_OF_A_FACET = 200  # more are searched for by their words
@@ -112,15 +110,9 @@ def _owners(verdict: Verdict, checks: Sequence[Check], numbers: Mapping[str, int
         for cause in verdict.causes
         if cause.owner
         for check in cause.checks
-        if check.id in numbers and not owners_of(check)
+        if check.id in numbers and not check.owners
     ]
-    pairs += [
-        (fact.value, number)
-        for number, check in enumerate(checks)
-        if check.facts
-        for fact in check.facts
-        if fact.key.casefold() == OWNER
-    ]
+    pairs += [(owner, number) for number, check in enumerate(checks) if check.facts for owner in check.owners]
     return _by_value(pairs)
 
 

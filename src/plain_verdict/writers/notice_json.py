@@ -22,8 +22,8 @@ class NoticeCause(msgspec.Struct, frozen=True):
 class NoticeJson(msgspec.Struct, frozen=True):
     """The verdict on a run in a few words and numbers.
 
-    ``against`` is the build before, "" where none is known; ``new`` and ``fixed`` count failures since.
-    ``link`` is the page's address, or "". Moments are ISO 8601, "" where no result tells them.
+    ``against`` is the build before, "" where none is known. ``new``, ``failing_again`` and ``fixed`` count failures
+    since. ``link`` is the page's address, or "". Moments are ISO 8601, "" where no result tells them.
     """
 
     schema: str
@@ -33,6 +33,7 @@ class NoticeJson(msgspec.Struct, frozen=True):
     counts: BuildCounts
     causes: list[NoticeCause]
     new: int
+    failing_again: int
     fixed: int
     against: str
     changed: bool
@@ -80,6 +81,7 @@ class NoticeWriter(msgspec.Struct, frozen=True):
             counts=counts_of(tally),
             causes=[NoticeCause(cause.name, len(cause.checks)) for cause in report.verdict.causes[:_CAUSES]],
             new=len(since.new) if since else 0,
+            failing_again=len(since.failing_again) if since else 0,
             fixed=len(since.fixed) if since else 0,
             against=since.against.label if since else "",
             changed=report.changed,

@@ -6,7 +6,6 @@ import msgspec
 
 from plain_verdict.api.numbers import CallNumbers
 from plain_verdict.judging.compliance_text import RuleCounts, count_rules
-from plain_verdict.judging.owners import owners_of
 from plain_verdict.model import (
     Cause,
     KindVerdict,
@@ -389,6 +388,6 @@ def _details(run: Run, verdict: Verdict) -> Iterator[CheckDetail]:
                 evidence=[EvidenceDetail(piece.name, piece.path) for piece in evidence_of(check)],
                 requirements=list(check.requirements),
                 tags=list(check.tags),
-                owners=owners_of(check),
+                owners=check.owners,
                 severity=check.rule.severity.value if check.rule else None,
             )

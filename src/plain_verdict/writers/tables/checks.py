@@ -3,7 +3,6 @@
 from collections.abc import Iterator, Mapping
 from functools import cache
 
-from plain_verdict.judging.owners import owners_of
 from plain_verdict.model import Attempt, Check, Content, Evidence, Step, Waived, evidence_of_check
 from plain_verdict.report import Report
 from plain_verdict.text.cleaning import headline
@@ -37,7 +36,7 @@ def _checks(report: Report) -> Iterator[Row]:
                 last.worker,
                 str(check.location) if check.location else None,
                 " ".join(check.tags) or None,
-                ", ".join(owners_of(check)) or None,
+                ", ".join(check.owners) or None,
                 " ".join(check.requirements) or None,
                 check.disambiguator,
                 file.path,
