@@ -6,6 +6,7 @@ Nothing here parses arguments, prints, or looks at the clock; whoever calls it s
 import os
 from collections.abc import Iterable, Iterator
 from contextlib import AbstractContextManager, nullcontext
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,6 +18,7 @@ from plain_verdict.evidence.traffic import without_archives_of, without_kept_arc
 from plain_verdict.history.finding import HistoryOptions, RunNames, find_in_series
 from plain_verdict.history.stores import OpenStore, open_store
 from plain_verdict.inputs.codeowners import find_code_owners
+from plain_verdict.inputs.commits import CommitLog
 from plain_verdict.inputs.completeness import check_completeness
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.facts import repository_facts
@@ -24,6 +26,7 @@ from plain_verdict.inputs.progress import OnStep, no_progress
 from plain_verdict.inputs.repository import find_root
 from plain_verdict.inputs.source_files import SourceFiles
 from plain_verdict.judging import judge
+from plain_verdict.judging.commits import WorkingCopy, with_commits
 from plain_verdict.judging.owners import with_owners
 from plain_verdict.judging.severity_rules import with_severities
 from plain_verdict.judging.targets import with_targets
@@ -168,24 +171,26 @@ def read_and_judge(
 ) -> tuple[Run, Verdict]:
     """Return the run that a request means, and the verdict on it; ``opened`` opens the store of earlier runs."""
     run = with_history(read(request.results, request.options, on_step), request, on_step, opened)
-    run = _with_owners(run, request)
+    run = _with_repository(run, request)
     return run, judge(run, request.rules, request.made.date())
 
 
-def _with_owners(run: Run, request: ReadRequest) -> Run:
-    """Return the run with the owners that the settings and the repository around its files name for its checks."""
+def _with_repository(run: Run, request: ReadRequest) -> Run:
+    """Return the run with what the settings and the repository around its files tell: owners, and commits."""
     folders = map(Path, folders_of(run) if request.git else ())
     root = next(filter(None, map(find_root, folders)), None)
     code_owners, notes = find_code_owners(root) if root else (None, ())
-    if root is None or code_owners is None:
+    if root is None:
         return with_owners(run, request.rules.owners, None, notes)
-    files = SourceFiles(root)
+    owners_of = code_owners.owners_of if code_owners else lambda _: ()
+    copy = WorkingCopy(partial(SourceFiles, root), owners_of, CommitLog(root))
 
     def of_repository(check: Check) -> tuple[str, ...]:
-        file = files.file_of(check)
-        return code_owners.owners_of(file) if file else ()
+        file = copy.files.file_of(check)
+        return owners_of(file) if file else ()
 
-    return with_owners(run, request.rules.owners, of_repository, notes)
+    run = with_owners(run, request.rules.owners, of_repository if code_owners else None, notes)
+    return with_commits(run, copy, Masker(request.options.masking).text)
 
 
 def with_history(

@@ -42,6 +42,17 @@ def find_root(folder: Path) -> Path | None:
     return next((parent for parent in (folder, *folder.parents) if os.path.lexists(parent / ".git")), None)
 
 
+def common_folder(root: Path) -> Path | None:
+    """Return the folder with the objects of the repository at a root; None where it can't be read."""
+    path = _git_folder(root / ".git")
+    return _common(path) if path else None
+
+
+def _common(path: Path) -> Path:
+    """Return the folder that worktrees share: a worktree has the references and objects of its repository."""
+    return path.parent.parent if path.parent.name == "worktrees" else path
+
+
 def _git_folder(entry: Path) -> Path | None:
     """Return the folder with HEAD: ``.git`` itself, or the one that a file of that name names and that names it.
 
@@ -69,11 +80,9 @@ def _head_of(path: Path) -> Head:
         return Head(commit=text if _HASH.fullmatch(text) else "")
     if not _is_reference(name):
         return Head()
-    # A worktree has the references of the repository that it stands in, whatever its own file says.
-    common = path.parent.parent if path.parent.name == "worktrees" else path
     branch = name.removeprefix(_BRANCHES) if name.startswith(_BRANCHES) else ""
     # Where references are kept in tables (reftable), HEAD names one that no branch may have.
-    return Head() if branch == ".invalid" else Head(branch, _commit_of(name, (path, common)))
+    return Head() if branch == ".invalid" else Head(branch, _commit_of(name, (path, _common(path))))
 
 
 def _commit_of(name: str, folders: tuple[Path, ...]) -> str:

@@ -22,7 +22,7 @@ _SUFFIXES = frozenset(
 """Files that checks are written in."""
 _PATHS = re.compile(r"[\w@.+/\\-]+")
 _MOST_PATH_CHARS, _MOST_STACK_CHARS = 400, 40_000
-_SEPARATORS = re.compile(r"[.:/\\]+")
+_PATH_SEPARATORS = re.compile(r"[.:/\\]+")
 _DOTTED = re.compile(r"[\w$]+(?:[.:/\\]+[\w$]+)*")
 
 
@@ -74,7 +74,7 @@ class SourceFiles:
         """Return a file by the name of a module, a package, a class or a method, as languages spell them."""
         if not _DOTTED.fullmatch(name):
             return ""
-        parts = [part.partition("$")[0].casefold() for part in _SEPARATORS.split(name)]
+        parts = [part.partition("$")[0].casefold() for part in _PATH_SEPARATORS.split(name)]
         ends = (self._file_of_parts(parts[:end]) for end in range(len(parts), 0, -1))
         return next(filter(None, ends), "") or self._file_in_folder(name.casefold().split("/"))
 

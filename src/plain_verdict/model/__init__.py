@@ -21,6 +21,7 @@ from plain_verdict.model.check import (
     passed_in,
     steps_below,
 )
+from plain_verdict.model.commits import Commit, CommitsSince
 from plain_verdict.model.evidence import Content, ContentKind, Evidence, PictureRole
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
 from plain_verdict.model.facts import Fact, Masked, Owner, Value
@@ -112,6 +113,8 @@ __all__ = [
     "ChangesSince",
     "Check",
     "CheckIndex",
+    "Commit",
+    "CommitsSince",
     "Comparison",
     "ConditionResult",
     "Content",

@@ -7,6 +7,7 @@ from enum import StrEnum
 
 import msgspec
 
+from plain_verdict.model.commits import CommitsSince
 from plain_verdict.model.facts import Fact, Masked, Value
 from plain_verdict.model.moment import in_order
 from plain_verdict.model.tally import Tally
@@ -122,11 +123,15 @@ class KeptRun(msgspec.Struct, frozen=True):
 
 
 class Changed(Value, frozen=True):
-    """A check whose outcome is another one than before, or still fails. ``before`` says it in words."""
+    """A check whose outcome is another one than before, or still fails. ``before`` says it in words.
+
+    ``commits`` are those since it last passed; None where they are not looked for.
+    """
 
     id: str
     name: str
     before: str
+    commits: CommitsSince | None = None
 
 
 class Flakiness(Value, frozen=True):

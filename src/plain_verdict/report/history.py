@@ -24,6 +24,7 @@ from plain_verdict.model import (
     Verdict,
     VerdictWord,
 )
+from plain_verdict.report.commits import describe_change
 from plain_verdict.text.formatting import (
     capital,
     format_duration,
@@ -140,11 +141,10 @@ def _lead(verdict: Verdict, since: ChangesSince) -> str:
 
 
 def change_lines(since: ChangesSince) -> list[str]:
-    """Return what is fixed, still failing, flaky and slower, a line each; what is new has its own list."""
+    """Return what is fixed, still failing, flaky and slower, a line each; new failures have their own list."""
     named = (
         ("Fixed", [_short(change.name) for change in since.fixed]),
         ("Still failing", [_short(change.name) for change in since.still_failing]),
-        ("Failing again", [_short(change.name) for change in since.failing_again]),
         ("Flaky", [_short(flakiness.name) for flakiness in since.flaky]),
         ("Incidents", list(map(describe_incident, since.incidents))),
         ("Slower", [f"{_short(change.name)} ({describe_level(change)})" for change in since.slower]),
@@ -270,7 +270,7 @@ def _lists(run: Run, since: ChangesSince) -> Iterator[ChangeList]:
 
 
 def _changed(change: Changed) -> tuple[str, str, str]:
-    return change.id, change.name, change.before
+    return change.id, change.name, describe_change(change)
 
 
 def _flaky(flakiness: Flakiness) -> tuple[str, str, str]:

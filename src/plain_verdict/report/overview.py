@@ -2,9 +2,11 @@
 
 from datetime import datetime
 
-from plain_verdict.model import Run
+from plain_verdict.model import Masked, Run
+from plain_verdict.text.formatting import capital, join_list, plural
 
 DEFAULT_TITLE = "Check results"
+_MOST_SOURCES = 10  # of known secrets, which are named
 
 
 def title_of(run: Run) -> str:
@@ -23,3 +25,13 @@ def span_of(run: Run) -> tuple[datetime | None, datetime | None]:
         return (starts[0] if starts else None), None
     started, ended = min(starts), max(ends, default=None)
     return started, ended.astimezone(started.tzinfo) if ended and started.tzinfo else ended
+
+
+def describe_masked(masked: Masked) -> str:
+    """Return how many secrets were masked, and which known ones how often, as a sentence; "" for none."""
+    if not masked.count:
+        return ""
+    verb = "was" if masked.count == 1 else "were"
+    known = [f"{number:,} from {name}" for name, number in masked.known]
+    sources = f": {join_list(known, _MOST_SOURCES)}" if known else ""
+    return f"{capital(plural(masked.count, 'secret'))} {verb} masked, in names, texts or facts{sources}."

@@ -21,6 +21,7 @@ from plain_verdict.model import (
     Cause,
     ChangesSince,
     Check,
+    CommitsSince,
     Fact,
     KeptRun,
     Masked,
@@ -45,7 +46,7 @@ from plain_verdict.report.history import (
 )
 from plain_verdict.report.identity import IdentifyingFact, identity_of
 from plain_verdict.report.only_failed import only_failed
-from plain_verdict.report.overview import span_of, title_of
+from plain_verdict.report.overview import describe_masked, span_of, title_of
 from plain_verdict.report.page_info import PageInfo
 from plain_verdict.report.shown_check import ShownCheck, show_check
 from plain_verdict.report.shown_exchange import ShownExchange, show_exchange
@@ -53,10 +54,9 @@ from plain_verdict.report.suites import SuiteGroup, make_suites, merge_facts, sl
 from plain_verdict.report.timeline import Timeline, make_timeline
 from plain_verdict.report.variants import VariantGrid, make_variant_grids
 from plain_verdict.settings.choices import ChecksShown
-from plain_verdict.text.formatting import capital, format_day, format_span, join_list, plural
+from plain_verdict.text.formatting import capital, format_day, format_span, plural
 
 _SLOWEST = 8
-_MOST_SOURCES = 10  # of known secrets, which are named
 _MOST_TRACED = 1_000  # checks that are opened for nothing but what they were before
 
 if TYPE_CHECKING:
@@ -151,6 +151,15 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return how a check ended in the last builds, the oldest first; nothing where there is none."""
         return list(self._since.traces.of(check.id))[-(SHOWN_BUILDS - 1) :] if self._since else []
 
+    def commits_of(self, check: Check) -> CommitsSince | None:
+        """Return the commits since a new failure last passed; None where they are not known or not looked for."""
+        return self._commits.get(check.id)
+
+    @cached_property
+    def _commits(self) -> dict[str, CommitsSince]:
+        changes = (*self._since.new, *self._since.failing_again) if self._since else ()
+        return {change.id: change.commits for change in changes if change.commits}
+
     def past_of_cause(self, cause: Cause) -> str:
         """Return since when a cause is there, in words; "" where there is no earlier run."""
         return describe_cause(cause, self._since) if self._since else ""
@@ -175,13 +184,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @property
     def on_masking(self) -> str:
         """Return how many secrets were masked, and which known ones how often, as a sentence; "" for none."""
-        masked = self.masked
-        if masked is None or not masked.count:
-            return ""
-        verb = "was" if masked.count == 1 else "were"
-        known = [f"{number:,} from {name}" for name, number in masked.known]
-        sources = f": {join_list(known, _MOST_SOURCES)}" if known else ""
-        return f"{capital(plural(masked.count, 'secret'))} {verb} masked, in names, texts or facts{sources}."
+        return describe_masked(self.masked) if self.masked else ""
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -206,14 +209,10 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return self.span[0]
 
     @property
-    def ended(self) -> datetime | None:
-        """Return when the run ended; None where that can't be told."""
-        return self.span[1]
-
-    @property
     def when(self) -> str:
         """Return the run's day and time of day, in words; "" where no result tells it."""
-        return f"{format_day(self.started)}, {format_span(self.started, self.ended)}" if self.started else ""
+        started, ended = self.span
+        return f"{format_day(started)}, {format_span(started, ended)}" if started else ""
 
     @cached_property
     def shown_run(self) -> Run:

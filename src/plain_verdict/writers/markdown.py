@@ -6,6 +6,7 @@ import msgspec
 
 from plain_verdict.model import Cause, ConditionResult, Outcome, State, Tally
 from plain_verdict.report import Report
+from plain_verdict.report.commits import describe_change
 from plain_verdict.report.history import change_lines
 from plain_verdict.report.identity import in_words
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
@@ -141,12 +142,13 @@ def _changes(report: Report, most: int) -> Iterator[str]:
     if since and (lines := change_lines(since)):
         yield ""
         yield from (f"- {_worded(line)}" for line in lines)
-    listed = since.new[: min(_LISTED, most)] if since else ()
-    if listed and since:
-        yield from ("", "New:", "")
-        yield from (f"- {_cut(change.name)}: {_worded(change.before)}" for change in listed)
-        if len(since.new) > len(listed):
-            yield f"- and {len(since.new) - len(listed):,} more"
+    for heading, changes in (("New", since.new), ("Failing again", since.failing_again)) if since else ():
+        listed = changes[: min(_LISTED, most)]
+        if listed:
+            yield from ("", f"{heading}:", "")
+            yield from (f"- {_cut(change.name)}: {_worded(describe_change(change))}" for change in listed)
+        if listed and len(changes) > len(listed):
+            yield f"- and {len(changes) - len(listed):,} more"
 
 
 def _operations(report: Report) -> Iterator[str]:

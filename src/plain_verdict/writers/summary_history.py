@@ -4,7 +4,7 @@ from datetime import datetime
 
 import msgspec
 
-from plain_verdict.model import Build, Changed, Flakiness, Incident, LevelChange, Tally
+from plain_verdict.model import Build, Changed, CommitsSince, Flakiness, Incident, LevelChange, Tally
 from plain_verdict.report import Report
 
 
@@ -62,6 +62,32 @@ class IncidentSummary(msgspec.Struct, frozen=True):
     is_now: bool
 
 
+class CommitSummary(msgspec.Struct, frozen=True):
+    """A commit; ``touches`` says what it changes: "ran" a file that the check ran, "owner" a path of its owner."""
+
+    id: str
+    subject: str
+    author: str
+    at: datetime | None
+    touches: str
+    files: list[str]
+
+
+class CommitsSummary(msgspec.Struct, frozen=True):
+    """The commits since a new failure last passed, in ``passed_in``; the first of them are listed.
+
+    ``trouble`` is why none is, or what makes the list doubtful; ``number`` is null where nothing can be read.
+    """
+
+    check: str
+    passed_in: str
+    number: int | None
+    touching: int
+    touching_owner: int
+    trouble: str
+    commits: list[CommitSummary]
+
+
 class BuildCounts(msgspec.Struct, frozen=True):
     """How many checks ended in each outcome."""
 
@@ -99,6 +125,7 @@ class HistorySummary(msgspec.Struct, frozen=True):
     slower: list[LevelSummary]
     faster: list[LevelSummary]
     metrics: list[LevelSummary]
+    commits: list[CommitsSummary]
     builds: list[BuildSummary]
     missing: list[str] = []
     """Builds between the last and this one that have no results."""
@@ -130,6 +157,9 @@ def history_summary(report: Report) -> HistorySummary | None:
         slower=list(map(_level, since.slower)),
         faster=list(map(_level, since.faster)),
         metrics=list(map(_level, since.metrics)),
+        commits=[
+            _commits(change.id, change.commits) for change in (*since.new, *since.failing_again) if change.commits
+        ],
         builds=[_build(build, since.missing.get(position, ())) for position, build in enumerate(builds)],
         missing=list(since.missing.get(len(builds), ())),
     )
@@ -170,6 +200,19 @@ def _level(change: LevelChange) -> LevelSummary:
         round(change.low, 4),
         round(change.high, 4),
         change.builds,
+    )
+
+
+def _commits(check: str, since: CommitsSince) -> CommitsSummary:
+    parts = (("ran", since.near), ("owner", since.by_owner), ("", since.others))
+    listed = [
+        CommitSummary(commit.id, commit.subject, commit.author, commit.at, touches, list(commit.files))
+        for touches, commits in parts
+        for commit in commits
+    ]
+    number = since.number if since.is_known else None
+    return CommitsSummary(
+        check, since.passed_in, number, since.touching, since.touching_owner, since.trouble, listed
     )
 
 

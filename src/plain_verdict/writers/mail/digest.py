@@ -16,6 +16,7 @@ from plain_verdict.report.brand.tokens import (
     PLATE_PADDING,
     colour_of,
 )
+from plain_verdict.report.commits import describe_change
 from plain_verdict.report.history import change_lines
 from plain_verdict.report.identity import in_words
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
@@ -32,6 +33,7 @@ from plain_verdict.text.formatting import (
 from plain_verdict.writers.html.environment import make_environment
 
 _CHECKS, _OPERATIONS, _REQUESTS, _NEW = 10, 8, 12, 10
+_CHANGE_CHARS = 400  # of what a check did before, and the commits since
 _LINE_CHARS = 78  # Source: RFC 5322, section 2.1.1
 _STATES = {State.MET: VerdictWord.FIT, State.NOT_MET: VerdictWord.NOT_FIT, State.OPEN: VerdictWord.UNDECIDED}
 """The verdict whose colour a condition has."""
@@ -125,7 +127,7 @@ def _words(report: Report, most_causes: int, *, chart: bool) -> _Words:
     verdict, info, history = report.verdict, report.info, report.history
     started, ended = report.span
     since = report.run.in_series.since if report.run.in_series else None
-    new = since.new if since else ()
+    new = (*since.new, *since.failing_again) if since else ()
     tally = report.tally
     conditions, met_conditions = _conditions(verdict)
     words = _Words(
@@ -139,7 +141,7 @@ def _words(report: Report, most_causes: int, *, chart: bool) -> _Words:
         kinds=_kinds(verdict),
         operations=_operations(report),
         more_operations=max(0, len(report.api.rows) - _OPERATIONS) if report.api else 0,
-        new=[(_cut(change.name), _cut(change.before)) for change in new[:_NEW]],
+        new=[(_cut(change.name), shorten(describe_change(change), _CHANGE_CHARS)) for change in new[:_NEW]],
         more_new=max(0, len(new) - _NEW),
         when=f"{format_day(started)}, {format_span(started, ended)}" if started else "",
         made=f"{format_day(info.made)}, {format_time_of_day(info.made)}",

@@ -19,6 +19,7 @@ from plain_verdict.report.suites import Variants
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import capital, format_date, format_duration, plural
 from plain_verdict.writers.html.checks.attempts import attempts_html
+from plain_verdict.writers.html.checks.commits import commits_html
 from plain_verdict.writers.html.checks.escaping import escaped
 from plain_verdict.writers.html.checks.evidence import EvidenceHtml, title
 from plain_verdict.writers.html.checks.exchanges import CallsHtml
@@ -104,6 +105,9 @@ class CheckHtml:
             yield from _rule(check.rule)
         yield from self._attempt(shown.last, shown.cause_name)
         yield trace_html(check, self._report.past_of(check))
+        commits = self._report.commits_of(check)
+        if commits:
+            yield from commits_html(commits)
         if shown.earlier:
             table = compare_attempts((*shown.earlier, shown.last), self._report.evidence)
             yield from attempts_html(table, self.evidence)
