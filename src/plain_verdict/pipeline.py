@@ -26,6 +26,7 @@ from plain_verdict.inputs.progress import OnStep, no_progress
 from plain_verdict.inputs.repository import find_root
 from plain_verdict.inputs.source_files import SourceFiles
 from plain_verdict.judging import judge
+from plain_verdict.judging.accepted_levels import with_accepted_levels
 from plain_verdict.judging.commits import WorkingCopy, with_commits
 from plain_verdict.judging.owners import with_owners
 from plain_verdict.judging.severity_rules import with_severities
@@ -171,7 +172,7 @@ def read_and_judge(
 ) -> tuple[Run, Verdict]:
     """Return the run that a request means, and the verdict on it; ``opened`` opens the store of earlier runs."""
     run = with_history(read(request.results, request.options, on_step), request, on_step, opened)
-    run = _with_repository(run, request)
+    run = with_accepted_levels(_with_repository(run, request), request.rules.levels)
     return run, judge(run, request.rules, request.made.date())
 
 

@@ -8,11 +8,23 @@ import msgspec
 
 from plain_verdict.api.numbers import by_operation
 from plain_verdict.history.series import identify
-from plain_verdict.model import Build, BuildCause, Cause, Fact, KeptRun, Measured, Run, Verdict
+from plain_verdict.model import (
+    Build,
+    BuildCause,
+    Cause,
+    Fact,
+    KeptRun,
+    Measured,
+    QuarantineEntry,
+    QuarantineState,
+    Run,
+    Verdict,
+)
 from plain_verdict.model.facts import BRANCH, BUILD, COMMIT
 from plain_verdict.text.names import SECONDS, UNITS
 
 _KEPT_CAUSES = 50  # a run with more has one cause that is not told
+_QUARANTINED = 500
 _MEASURED = 200  # requests, operations and metrics whose numbers are kept
 _PER_CENT = 95.0
 
@@ -42,7 +54,11 @@ def judged(run: KeptRun, verdict: Verdict) -> KeptRun:
     causes = tuple(
         BuildCause(cause_key(cause), cause.name, len(cause.checks)) for cause in verdict.causes[:_KEPT_CAUSES]
     )
-    build = msgspec.structs.replace(run.build, verdict=verdict.word, why=verdict.why, causes=causes)
+    kept = [check for check in verdict.quarantine if check.state is not QuarantineState.RELEASED]
+    quarantine = tuple(QuarantineEntry(check.id, check.name, check.since) for check in kept[:_QUARANTINED])
+    build = msgspec.structs.replace(
+        run.build, verdict=verdict.word, why=verdict.why, causes=causes, quarantine=quarantine
+    )
     return msgspec.structs.replace(run, build=build)
 
 

@@ -12,6 +12,7 @@ from plain_verdict.judging.kinds import Weighed, judge_kinds
 from plain_verdict.judging.measures import NEW_FAILURES, PASS_RATE, CheckedScope
 from plain_verdict.judging.overdue_risks import find_overdue_risks, remarks_on_risks
 from plain_verdict.judging.owners import with_owners_of_checks
+from plain_verdict.judging.quarantine import apply_quarantine
 from plain_verdict.judging.remarks import reasons_of, remarks_on
 from plain_verdict.judging.sentence import Changes, SentenceFacts, explain
 from plain_verdict.judging.severity_rules import notes_on
@@ -44,13 +45,15 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
     causes = tuple(with_owners_of_checks(cause, run.owners) for cause in causes)
     waivers = apply_waivers(run, rules.waivers, today)
     not_counted, suppression_remarks = set_aside(run.checks, rules.breaks_from, waivers.waived, today)
-    waived = waivers.waived | not_counted
+    quarantine = apply_quarantine(run, rules.quarantines, waivers.waived | not_counted, today)
+    waived = waivers.waived | not_counted | quarantine.waived
     scopes = Scopes(run, waived, today)
     target_results, scope_notes = weigh(rules.conditions, scopes)
     gaps = len({gap.path for gap in run.not_whole})
     no_failures = tuple(_no_failures(scopes.whole, rules.conditions))
     unanswered = tuple(all_failed(run))
-    conditions = (*target_results, *no_failures, *unanswered, *_always(run.tally, gaps))
+    named = (*target_results, *quarantine.conditions)
+    conditions = (*named, *no_failures, *unanswered, *_always(run.tally, gaps))
     conditions = tuple(sorted(conditions, key=lambda condition: _GRAVEST_FIRST.index(condition.state)))
     word = _word(conditions)
     weighed = tuple(zip(rules.conditions, target_results, strict=True))
@@ -64,12 +67,13 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         kinds=kinds,
         requests=sum(sent.whole.count for sent in sent_in(run)),
         cause=_largest(causes, run.tally),
-        broken=(*unanswered, *(condition for condition in target_results if condition.state is State.NOT_MET)),
+        broken=(*unanswered, *(condition for condition in named if condition.state is State.NOT_MET)),
         changes=_changes(run),
         unmeasured=tuple(condition.words for condition in target_results if condition.state is State.OPEN),
     )
     sentence = explain(word, facts)
     remarks = (*remarks_on(run, facts, sentence, waived), *waivers.remarks, *suppression_remarks)
+    remarks += tuple(quarantine.remarks)
     overdue_risks = find_overdue_risks(run.checks, today)
     remarks += tuple(remarks_on_risks(overdue_risks))
     return Verdict(
@@ -81,8 +85,15 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
         causes=causes,
         kinds=kinds,
         waived=waived,
+        quarantine=tuple(quarantine.checks),
         overdue_risks=overdue_risks,
-        notes=(*cause_notes, *waivers.notes, *scope_notes, *notes_on(rules.severities, run.checks)),
+        notes=(
+            *cause_notes,
+            *waivers.notes,
+            *quarantine.notes,
+            *scope_notes,
+            *notes_on(rules.severities, run.checks),
+        ),
     )
 
 

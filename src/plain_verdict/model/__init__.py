@@ -64,6 +64,7 @@ from plain_verdict.model.load import (
 )
 from plain_verdict.model.moment import earliest, epoch_s, in_order, latest
 from plain_verdict.model.outcome import BAD, Kind, Outcome, gravest
+from plain_verdict.model.quarantine import Quarantined, QuarantineEntry, QuarantineState
 from plain_verdict.model.requirement import Requirement, RequirementResult, Requirements, RequirementState
 from plain_verdict.model.rule import NO_WORDS, NOT_EVALUATED, Allowed, AssessedRisk, Rule, Severity
 from plain_verdict.model.run import (
@@ -154,6 +155,9 @@ __all__ = [
     "Percentile",
     "PictureRole",
     "Problem",
+    "QuarantineEntry",
+    "QuarantineState",
+    "Quarantined",
     "RateChange",
     "Rates",
     "ReadingNote",

@@ -10,6 +10,7 @@ import msgspec
 from plain_verdict.model.commits import CommitsSince
 from plain_verdict.model.facts import Fact, Masked, Value
 from plain_verdict.model.moment import in_order
+from plain_verdict.model.quarantine import QuarantineEntry
 from plain_verdict.model.tally import Tally
 from plain_verdict.model.verdict import VerdictWord
 
@@ -83,6 +84,7 @@ class Build(Value, frozen=True):
     page: str = ""
     causes: tuple[BuildCause, ...] = ()
     measured: tuple[Measured, ...] = ()
+    quarantine: tuple[QuarantineEntry, ...] = ()
 
     @property
     def moment(self) -> datetime:

@@ -9,6 +9,7 @@ import msgspec
 from plain_verdict.model.check import Check
 from plain_verdict.model.facts import Value
 from plain_verdict.model.outcome import Kind
+from plain_verdict.model.quarantine import Quarantined
 from plain_verdict.model.rule import AssessedRisk
 from plain_verdict.model.tally import Tally
 
@@ -64,6 +65,7 @@ class NotCounted(StrEnum):
     WAIVED = "waived"
     BELOW_THRESHOLD = "below the severity threshold"
     SUPPRESSED = "suppressed"
+    IN_QUARANTINE = "in quarantine"
 
 
 class Waived(Value, frozen=True):
@@ -74,6 +76,13 @@ class Waived(Value, frozen=True):
     who: str = ""
     link: str = ""
     by: NotCounted = NotCounted.WAIVED
+
+    @property
+    def word(self) -> str:
+        """Return what is reported of it: a suppression with a last day is a waiver."""
+        if self.by is NotCounted.IN_QUARANTINE:
+            return self.by.value
+        return "waived" if self.until else "not counted"
 
 
 class Topic(StrEnum):
@@ -106,8 +115,9 @@ class Remark(Value, frozen=True):
 
 
 def aside_word(waived_checks: Iterable[Waived]) -> str:
-    """Return what is reported of checks that may fail: waived where each has a last day, else not counted."""
-    return "waived" if all(waived.until for waived in waived_checks) else "not counted"
+    """Return what is reported of checks that may fail: what holds for each of them, else not counted."""
+    words = {waived.word for waived in waived_checks}
+    return words.pop() if len(words) == 1 else "not counted" if words else "waived"
 
 
 class KindVerdict(Value, frozen=True):
@@ -135,6 +145,8 @@ class Verdict(msgspec.Struct, frozen=True):
     """Of each kind that the run has, in the order of their names' list."""
     waived: dict[str, Waived] = {}
     """By check id."""
+    quarantine: tuple[Quarantined, ...] = ()
+    """Checks in quarantine, and those that just left."""
     overdue_risks: tuple[AssessedRisk, ...] = ()
     """Open risks of assessments that are past their deadline, the longest overdue first."""
     notes: tuple[str, ...] = ()

@@ -80,7 +80,7 @@ def describe_time(attempt: Attempt) -> str:
 
 def describe_waiver(waiver: Waived) -> str:
     """Return how long a failure is waived, shortened."""
-    return f"waived until {format_date(waiver.until)}" if waiver.until else "not counted"
+    return f"{waiver.word} until {format_date(waiver.until)}" if waiver.until else waiver.word
 
 
 def show_check(

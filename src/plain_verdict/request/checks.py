@@ -8,6 +8,7 @@ from enum import Enum
 
 import msgspec
 
+from plain_verdict.history.interface import CHAIN
 from plain_verdict.history.series import check_series
 from plain_verdict.inputs.completeness import read_age, read_newer_than
 from plain_verdict.judging.conditions import check_condition
@@ -21,11 +22,12 @@ from plain_verdict.request.registered import registered_choices
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.limits import read_size
 from plain_verdict.settings.mappings import ResultMapping
-from plain_verdict.settings.rules import ConditionRule, Match, SeverityMatch, WaiverRule
+from plain_verdict.settings.rules import ConditionRule, Match, QuarantineRule, SeverityMatch, WaiverRule
 from plain_verdict.settings.schema import HistoryTable, SettingsFile
 from plain_verdict.text.expressions import Expression
 from plain_verdict.text.names import SECONDS
 
+_MANY = 10_000
 _LEAVE_OUT = re.compile(r"first\s+(\d{1,6}(?:\.\d{1,3})?)\s*(ms|s|min|h)")
 
 
@@ -45,6 +47,12 @@ def check_settings(settings: SettingsFile) -> None:
         _check_match(match, where)
     for number, waiver in enumerate(settings.waiver):
         _check_waiver(waiver, f"waiver[{number}]")
+    for number, quarantine in enumerate(settings.quarantine):
+        _check_quarantine(quarantine, f"quarantine[{number}]")
+    for number, level in enumerate(settings.accepted_level):
+        if (level.match is None) is not bool(level.metric):
+            where = f"accepted_level[{number}]"
+            raise UsageError("needs match or metric", where=where, hint='write match = { check = "Pay" }')
     if (settings.input.expect_files or 0) < 0:
         raise UsageError("must be 0 or more", where="input.expect_files", hint="write expect_files = 4")
     for number, condition in enumerate(settings.condition):
@@ -137,6 +145,12 @@ def check_choice(key: str, value: str, where: str = "") -> None:
 def _matches(settings: SettingsFile) -> Iterator[tuple[str, Match]]:
     yield from ((f"cause[{number}].match", rule.match) for number, rule in enumerate(settings.cause))
     yield from ((f"waiver[{number}].match", rule.match) for number, rule in enumerate(settings.waiver))
+    optional = (
+        *((f"owner[{number}].match", rule.match) for number, rule in enumerate(settings.owner)),
+        *((f"accepted_level[{number}].match", rule.match) for number, rule in enumerate(settings.accepted_level)),
+        *((f"quarantine[{number}].match", rule.match) for number, rule in enumerate(settings.quarantine)),
+    )
+    yield from ((where, match) for where, match in optional if match)
 
 
 def _check_match(match: Match, where: str) -> None:
@@ -170,6 +184,14 @@ def _check_severity(match: SeverityMatch, where: str) -> None:
 def _check_waiver(waiver: WaiverRule, where: str) -> None:
     if waiver.most is not None and waiver.most < 1:
         raise UsageError("must be 1 or more", where=f"{where}.most", hint="write most = 3")
+
+
+def _check_quarantine(rule: QuarantineRule, where: str) -> None:
+    if rule.match is None and not rule.flaky:
+        raise UsageError("needs match or flaky", where=where, hint="write flaky = true")
+    for key, most in (("limit", _MANY), ("days", _MANY), ("release_after", CHAIN)):
+        if not 1 <= getattr(rule, key) <= most:
+            raise UsageError(f"must be 1 to {most:,}", where=f"{where}.{key}", hint=f"write {key} = 5")
 
 
 def _check_condition(condition: ConditionRule, where: str) -> None:

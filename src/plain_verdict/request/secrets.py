@@ -96,6 +96,6 @@ def without_known(thing: Thing, rules: MaskRules) -> Thing:
 
 def rules_without_known(rules: Rules, masking: MaskRules) -> Rules:
     """Return rules with known secrets masked in what is shown of them."""
-    tables = {key: getattr(rules, key) for key in ("causes", "waivers", "conditions")}
+    tables = {key: getattr(rules, key) for key in ("causes", "waivers", "conditions", "quarantines", "levels")}
     masked = {key: tuple(without_known(rule, masking) for rule in table) for key, table in tables.items()}
     return msgspec.structs.replace(rules, **masked)

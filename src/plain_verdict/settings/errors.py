@@ -93,7 +93,17 @@ def _wrong_kind(got: re.Match[str], where: str) -> tuple[str, str]:
     return what, dated or hints.get(got[1], "")
 
 
-_TABLE_LISTS = ("cause", "waiver", "condition", "severity", "owner", "mapping", "level")
+_TABLE_LISTS = (
+    "cause",
+    "waiver",
+    "condition",
+    "severity",
+    "owner",
+    "quarantine",
+    "accepted_level",
+    "mapping",
+    "level",
+)
 
 
 def _choices(where: str) -> tuple[object, ...]:

@@ -115,6 +115,34 @@ class OwnerRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only
     link: Annotated[str, Meta(description="link to more, like a channel")] = ""
 
 
+class QuarantineRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """``[[quarantine]]``: unsteady checks whose failures do not count for some days; with ``match`` or ``flaky``.
+
+    A check comes in with its first failure, and leaves once it was steady. Earlier builds keep the days.
+    """
+
+    match: Annotated[
+        Match | None, Meta(description="which checks come in when they fail; every key must match")
+    ] = None
+    flaky: Annotated[bool, Meta(description="only checks that history finds flaky")] = False
+    limit: Annotated[int, Meta(description="how many checks at once, 1 or more")] = 5
+    days: Annotated[int, Meta(description="how many days for each, 1 or more")] = 14
+    release_after: Annotated[
+        int, Meta(description="released after so many builds in a row that it passed, 1 to 30")
+    ] = 10
+    reason: Annotated[str, Meta(description="why their failures are accepted for now")] = ""
+    link: Annotated[str, Meta(description="link to more")] = ""
+
+
+class LevelRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """``[[accepted_level]]``: durations or metrics that are normal as of a build; with ``match`` or ``metric``."""
+
+    as_of: Annotated[str, Meta(description="key of the build whose level is accepted; later changes count")]
+    match: Annotated[Match | None, Meta(description="checks whose duration is meant; every key must match")] = None
+    metric: Annotated[str, Meta(description="metrics and percentiles that are meant, like `95 % of Pay*`")] = ""
+    reason: Annotated[str, Meta(description="why the level is accepted")] = ""
+
+
 class Rules(msgspec.Struct, frozen=True):
     """All rules; without conditions, the default rule holds."""
 
@@ -125,3 +153,5 @@ class Rules(msgspec.Struct, frozen=True):
     """The least severity of a failed rule that breaks the verdict."""
     severities: tuple[SeverityRule, ...] = ()
     owners: tuple[OwnerRule, ...] = ()
+    quarantines: tuple[QuarantineRule, ...] = ()
+    levels: tuple[LevelRule, ...] = ()

@@ -13,7 +13,16 @@ from plain_verdict.model.facts import VARIANT_FACTS
 from plain_verdict.settings.choices import EvidenceOf, Option, When
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.report_tables import BrandTable, MailTable, ReportTable
-from plain_verdict.settings.rules import CauseRule, ConditionRule, OwnerRule, Rules, SeverityRule, WaiverRule
+from plain_verdict.settings.rules import (
+    CauseRule,
+    ConditionRule,
+    LevelRule,
+    OwnerRule,
+    QuarantineRule,
+    Rules,
+    SeverityRule,
+    WaiverRule,
+)
 
 Scalar = str | int | float | bool
 
@@ -310,11 +319,20 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     condition: tuple[ConditionRule, ...] = ()
     severity: tuple[SeverityRule, ...] = ()
     owner: tuple[OwnerRule, ...] = ()
+    quarantine: tuple[QuarantineRule, ...] = ()
+    accepted_level: tuple[LevelRule, ...] = ()
     mapping: tuple[ResultMapping, ...] = ()
 
     @property
     def rules(self) -> Rules:
         """Return the rules to judge by."""
         return Rules(
-            self.cause, self.waiver, self.condition, self.compliance.breaks_from, self.severity, self.owner
+            self.cause,
+            self.waiver,
+            self.condition,
+            self.compliance.breaks_from,
+            self.severity,
+            self.owner,
+            self.quarantine,
+            self.accepted_level,
         )

@@ -9,6 +9,7 @@ from plain_verdict.report import Report
 from plain_verdict.report.commits import describe_change
 from plain_verdict.report.history import change_lines
 from plain_verdict.report.identity import in_words
+from plain_verdict.report.quarantine import quarantine_lines
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import capital, format_day, format_duration, format_time_of_day, plural, shorten
 from plain_verdict.text.markdown import escape_markdown
@@ -69,6 +70,8 @@ def _lines(report: Report, link: str, most: int) -> Iterator[str]:
     yield from _conditions(verdict.conditions)
     yield from _causes(report, most, link)
     yield from _changes(report, most)
+    if lines := quarantine_lines(report.verdict.quarantine):
+        yield from ("", "### Quarantine", "", *(f"- {_worded(line)}" for line in lines))
     yield from _operations(report)
     if report.load:
         yield from ("", "### Load", "", _worded(report.load.lead))

@@ -1,10 +1,10 @@
 """What the summary says of a run among those of its series."""
 
-from datetime import datetime
+from datetime import date, datetime
 
 import msgspec
 
-from plain_verdict.model import Build, Changed, CommitsSince, Flakiness, Incident, LevelChange, Tally
+from plain_verdict.model import Build, Changed, CommitsSince, Flakiness, Incident, LevelChange, Quarantined, Tally
 from plain_verdict.report import Report
 
 
@@ -86,6 +86,19 @@ class CommitsSummary(msgspec.Struct, frozen=True):
     touching_owner: int
     trouble: str
     commits: list[CommitSummary]
+
+
+class QuarantineSummary(msgspec.Struct, frozen=True):
+    """A check in quarantine, or one that just left; ``until`` is its last day. ``passed`` are builds in a row."""
+
+    check: str
+    name: str
+    state: str
+    since: date
+    until: date
+    passed: int
+    reason: str
+    owner: str
 
 
 class BuildCounts(msgspec.Struct, frozen=True):
@@ -213,6 +226,14 @@ def _commits(check: str, since: CommitsSince) -> CommitsSummary:
     number = since.number if since.is_known else None
     return CommitsSummary(
         check, since.passed_in, number, since.touching, since.touching_owner, since.trouble, listed
+    )
+
+
+def quarantine_summary(entry: Quarantined) -> QuarantineSummary:
+    """Return a check in quarantine."""
+    days = (entry.since, entry.until)
+    return QuarantineSummary(
+        entry.id, entry.name, entry.state.value, *days, entry.passed, entry.reason, entry.owner
     )
 
 

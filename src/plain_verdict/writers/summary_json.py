@@ -22,9 +22,11 @@ from plain_verdict.writers.interface import OutputFile
 from plain_verdict.writers.summary_history import (
     BuildCounts,
     HistorySummary,
+    QuarantineSummary,
     RunSummary,
     counts_of,
     history_summary,
+    quarantine_summary,
     run_summary,
 )
 from plain_verdict.writers.summary_load import (
@@ -183,6 +185,7 @@ class Summary(msgspec.Struct, frozen=True):
     """Operations that were called, and that it does not describe."""
     causes: list[CauseSummary] = []
     waived: int = 0
+    quarantine: list[QuarantineSummary] = []
     rule_notes: list[str] = []
     evidence_notes: list[str] = []
     mapping_notes: list[str] = []
@@ -255,6 +258,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             requirements=_requirements(run),
             causes=list(map(_cause, verdict.causes)),
             waived=len(verdict.waived),
+            quarantine=list(map(quarantine_summary, verdict.quarantine)),
             rule_notes=list(verdict.notes),
             evidence_notes=list(run.evidence_notes),
             mapping_notes=list(run.mapping_notes),

@@ -108,6 +108,7 @@ def make_environment() -> Environment:
         pair=pair_html,
         data_url=data_url,
         outcome_html=outcome_html,
+        format_date=formatting.format_date,
         format_span=formatting.format_span,
         version=__version__,
         severity_html=severity_html,

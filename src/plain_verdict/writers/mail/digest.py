@@ -19,6 +19,7 @@ from plain_verdict.report.brand.tokens import (
 from plain_verdict.report.commits import describe_change
 from plain_verdict.report.history import change_lines
 from plain_verdict.report.identity import in_words
+from plain_verdict.report.quarantine import quarantine_lines
 from plain_verdict.settings.limits import LISTED_NAME_CHARS
 from plain_verdict.text.formatting import (
     capital,
@@ -94,6 +95,8 @@ class _Words(msgspec.Struct, frozen=True, kw_only=True):
     new: list[tuple[str, str]]
     """Names of failures that are new, and how they ended before; ``more_new`` are only counted."""
     more_new: int
+    quarantine: Sequence[str] = ()
+    """The checks in quarantine, a line each."""
     when: str
     made: str
     attached: str = ""
@@ -139,6 +142,7 @@ def _words(report: Report, most_causes: int, *, chart: bool) -> _Words:
         causes=[_cause(cause, verdict) for cause in verdict.causes[:most_causes]],
         more_causes=max(0, len(verdict.causes) - most_causes),
         kinds=_kinds(verdict),
+        quarantine=quarantine_lines(verdict.quarantine),
         operations=_operations(report),
         more_operations=max(0, len(report.api.rows) - _OPERATIONS) if report.api else 0,
         new=[(_cut(change.name), shorten(describe_change(change), _CHANGE_CHARS)) for change in new[:_NEW]],
@@ -231,6 +235,7 @@ def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
     lines += _headed("Conditions", [*conditions, *filter(None, (words.met_conditions,))])
     lines += _headed("Causes", _plain_causes(words))
     lines += _headed(f"Changes since {words.since}", _plain_changes(words)) if words.since else []
+    lines += _headed("Quarantine", [f"- {line}" for line in words.quarantine])
     lines += _headed("Calls", _plain_operations(words))
     lines += _headed("Load", _plain_load(words))
     lines += ["", *(f"{fact.key}: {fact.value}" for fact in info.facts), *_plain_end(words)]

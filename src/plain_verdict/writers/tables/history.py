@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from plain_verdict.model import ChangesSince, LevelChange
+from plain_verdict.model import ChangesSince, LevelChange, QuarantineState
 from plain_verdict.report import Report
 from plain_verdict.text.formatting import join_list
 from plain_verdict.writers.tables.interface import Column, Holds, Row, Table
@@ -74,6 +74,20 @@ def _shares(level: LevelChange) -> tuple[float, float, float]:
     return round(level.change, 4), round(level.low, 4), round(level.high, 4)
 
 
+def _quarantine(report: Report) -> Iterator[Row]:
+    for entry in report.verdict.quarantine:
+        days = (entry.since.isoformat(), entry.until.isoformat())
+        yield (
+            entry.id,
+            entry.name,
+            entry.state.value,
+            *days,
+            entry.passed,
+            entry.reason or None,
+            entry.owner or None,
+        )
+
+
 TABLES = (
     Table(
         "history",
@@ -109,5 +123,20 @@ TABLES = (
             Column("high", "upper end", Holds.NUMBER),
         ),
         _changes,
+    ),
+    Table(
+        "quarantine",
+        "Checks in quarantine, and those that just left",
+        (
+            Column("check_id", "id of the check"),
+            Column("name", "suite and check"),
+            Column("state", f"one of {', '.join(QuarantineState)}"),
+            Column("since", "first day"),
+            Column("until", "last day"),
+            Column("passed", "builds in a row in which it passed, this one among them", Holds.INTEGER),
+            Column("reason", "why"),
+            Column("owner", "owners"),
+        ),
+        _quarantine,
     ),
 )

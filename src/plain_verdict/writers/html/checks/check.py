@@ -13,11 +13,12 @@ from plain_verdict.report.shown_check import (
     ShownAttempt,
     ShownCheck,
     describe_time,
+    describe_waiver,
     is_simple,
 )
 from plain_verdict.report.suites import Variants
 from plain_verdict.text.cleaning import single_line
-from plain_verdict.text.formatting import capital, format_date, format_duration, plural
+from plain_verdict.text.formatting import capital, format_duration, plural
 from plain_verdict.writers.html.checks.attempts import attempts_html
 from plain_verdict.writers.html.checks.commits import commits_html
 from plain_verdict.writers.html.checks.escaping import escaped
@@ -195,7 +196,7 @@ def _values(facts: Sequence[Fact]) -> str:
 
 
 def _waiver(waiver: Waived) -> str:
-    word = f"Waived until {format_date(waiver.until)}" if waiver.until else "Not counted"
+    word = capital(describe_waiver(waiver))
     who = f' <span class="soft">({escaped(waiver.who)})</span>' if waiver.who else ""
     link = f" {_outside(waiver.link)}" if is_safe_link(waiver.link) else ""
     return f'<p class="waived"><b>{word}</b>: {escaped(waiver.reason)}{who}{link}</p>'

@@ -9,6 +9,7 @@ from plain_verdict.writers.html.sections.by_kind.build import BY_KIND
 from plain_verdict.writers.html.sections.causes.build import CAUSES
 from plain_verdict.writers.html.sections.inputs.build import INPUTS
 from plain_verdict.writers.html.sections.interface import PageParts, Section
+from plain_verdict.writers.html.sections.quarantine.build import QUARANTINE
 from plain_verdict.writers.html.sections.results.build import RESULTS
 from plain_verdict.writers.html.sections.suite_list.build import SUITE_LIST
 from plain_verdict.writers.html.sections.timeline.build import TIMELINE
@@ -23,6 +24,7 @@ SECTIONS: tuple[Section, ...] = (
     RESULTS,
     CAUSES,
     Section("changes_since", lambda report, _: report.history),
+    QUARANTINE,
     Section("api", lambda report, _: report.api),
     Section("load", lambda report, _: report.load),
     Section("load_as_reported", lambda report, _: report.reported),

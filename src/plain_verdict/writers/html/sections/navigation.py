@@ -49,6 +49,7 @@ _NAVIGATION = {
     "changes_since": _Form(
         "since", "Changes", lambda report: len(report.new) or None, lambda report: bool(report.new)
     ),
+    "quarantine": _Form("quarantine", "Quarantine", lambda report: len(report.verdict.quarantine)),
     "api": _Form("api", "API", lambda report: report.api.whole.calls if report.api else None, _fails(Kind.API)),
     "load": _Form("load", "Load", lambda report: report.load.run.rows if report.load else None, _fails(Kind.LOAD)),
     "load_as_reported": _Form("reported", "Load, as reported", failed=_fails(Kind.LOAD)),
