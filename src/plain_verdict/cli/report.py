@@ -136,10 +136,11 @@ def _make_once(
     report = make_report(run, verdict, request)
     published = publish(report, request, Progress)
     lost = keep_in_history(report, request.read.history, published.link or str(published.page), opened)
-    failed = (*published.failed, *notify(report, request, published, Progress))
+    notified = notify(report, request, published, Progress)
+    failed = (*published.failed, *notified.failed)
     for error in failed:
         show_error(error)
-    _show_notes((*published.notes, *lost))
+    _show_notes((*published.notes, *lost, *notified.notes))
     _show_report(report, published, request.report, options, time.perf_counter() - began)
     if options.open:
         open_page(published.page)

@@ -1,29 +1,71 @@
 """Tells people and systems of a report that is written: mail that is sent, notices that are posted."""
 
+from collections.abc import Iterator
+
+import msgspec
+
 from plain_verdict.delivery.publish import Published, attachment_of
 from plain_verdict.inputs.progress import OnStep, no_progress
-from plain_verdict.model import VerdictWord
+from plain_verdict.model import Owner, VerdictWord
 from plain_verdict.report import Report
+from plain_verdict.report.of_owner import of_owner, owners_of_failures
 from plain_verdict.request import Request
 from plain_verdict.request.targets import Recipient, Sending
 from plain_verdict.runtime.errors import DeliveryError, PlainVerdictError
 from plain_verdict.settings.choices import When
+from plain_verdict.text.formatting import join_list
+from plain_verdict.writers.html.links import only
 from plain_verdict.writers.mail.writer import MailWriter
 
+_NAMED_OWNERS = 5
 
-def notify(
-    report: Report, request: Request, published: Published, on_step: OnStep = no_progress
-) -> tuple[PlainVerdictError, ...]:
-    """Send the mail and post the notices that are due, and return what failed: that costs no report."""
+
+class Notified(msgspec.Struct, frozen=True):
+    """What could not be sent or posted, and what the team should know."""
+
+    failed: tuple[PlainVerdictError, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+def notify(report: Report, request: Request, published: Published, on_step: OnStep = no_progress) -> Notified:
+    """Send the mail and post the notices that are due; what fails costs no report."""
     failed: list[PlainVerdictError] = []
-    if request.sending is not None and _is_due(request.sending.when, report):
+    sending, mail = request.sending, request.mail
+    if sending is not None and (mail.to or mail.cc) and _is_due(sending.when, report):
         with on_step("Sending the mail"):
-            failed += _send(report, request, request.sending, published)
+            failed += _send(report, request, sending, published, published.link)
+    for sent, owner, of_them in _owners_due(report, sending) if sending and mail.to_owners else ():
+        with on_step("Sending the mail"):
+            to_owner = msgspec.structs.replace(request, mail=msgspec.structs.replace(mail, to=(owner.mail,), cc=()))
+            failed += _send(of_them, to_owner, sent, published, _filtered(published.link, owner.name))
     for recipient in request.recipients:
-        if _is_due(recipient.when, report):
+        about = of_owner(report, recipient.owner) if recipient.owner else report
+        if about and _is_due(recipient.when, about):
             with on_step("Posting a notice"):
-                failed += _post(report, recipient, published.link)
-    return tuple(failed)
+                failed += _post(about, recipient, _filtered(published.link, recipient.owner))
+    return Notified(tuple(failed), tuple(_on_owners(report)) if mail.to_owners else ())
+
+
+def _owners_due(report: Report, sending: Sending) -> Iterator[tuple[Sending, Owner, Report]]:
+    """Yield each owner that the settings give a mail address, with what fails of theirs.
+
+    An address that only a repository or a result names gets nothing: both may come from anybody.
+    """
+    for owner in {owner.name: owner for owner in report.run.owners if owner.mail}.values():
+        of_them = of_owner(report, owner.name)
+        if of_them and _is_due(sending.when, of_them):
+            yield sending, owner, of_them
+
+
+def _on_owners(report: Report) -> Iterator[str]:
+    reached = {owner.name for owner in report.run.owners if owner.mail}
+    names = [name for name in owners_of_failures(report) if name not in reached]
+    if names:
+        yield f"No mail went to {join_list(names, most=_NAMED_OWNERS)}: no [[owner]] has a mail address for it."
+
+
+def _filtered(link: str, owner: str) -> str:
+    return f"{link}#show=failed,errored&{only('owner', owner)}" if link and owner else link
 
 
 def _is_due(when: When, report: Report) -> bool:
@@ -46,7 +88,9 @@ def _fails_anew(report: Report) -> bool:
     return bool(since.new or since.failing_again)
 
 
-def _send(report: Report, request: Request, sending: Sending, published: Published) -> list[PlainVerdictError]:
+def _send(
+    report: Report, request: Request, sending: Sending, published: Published, link: str
+) -> list[PlainVerdictError]:
     from email.utils import parseaddr  # for mail that is sent
 
     from plain_verdict.delivery.channels.smtp import send_mail  # Python's SMTP, for teams that send
@@ -54,7 +98,7 @@ def _send(report: Report, request: Request, sending: Sending, published: Publish
     mail = request.mail
     in_folder = request.layout == "folder" and "packed" not in published.others
     attachment = None if in_folder else attachment_of(published.others.get("packed", published.page), request)
-    writer = MailWriter(mail.sender or request.brand.mail_address, mail.to, attachment, mail.cc, published.link)
+    writer = MailWriter(mail.sender or request.brand.mail_address, mail.to, attachment, mail.cc, link)
     message = b"".join(bytes(file.content) for file in writer.render(report) if isinstance(file.content, bytes))
     sender = parseaddr(writer.sender)[1]
     recipients = [parseaddr(address)[1] for address in (*mail.to, *mail.cc)]
@@ -69,7 +113,7 @@ def _post(report: Report, recipient: Recipient, link: str) -> list[PlainVerdictE
     from plain_verdict.delivery.channels.webhook import Notice, fill_template, post_notice  # for teams that want it
     from plain_verdict.writers.notice_json import NoticeWriter  # as above
 
-    writer = NoticeWriter(link)
+    writer = NoticeWriter(link, recipient.owner)
     try:
         if recipient.template:
             notice = fill_template(recipient.template, recipient.file, writer.values(report))

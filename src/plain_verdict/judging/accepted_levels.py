@@ -1,6 +1,6 @@
 """Leaves out changes of durations and metrics that the team accepts as normal."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence, Set
 from fnmatch import fnmatchcase
 
 import msgspec
@@ -50,6 +50,10 @@ class _Rule:
             yield f"{self.words} leaves out {plural(self._accepted, 'change')} of level."
 
 
+def _checks_of(run: Run, ids: Set[str]) -> dict[str, tuple[Check, str]]:
+    return {check.id: (check, file.path) for file in run.files for check in file.checks if check.id in ids}
+
+
 def with_accepted_levels(run: Run, rules: Sequence[LevelRule]) -> Run:
     """Return the run without the changes of level that the rules accept, and with notes on rules."""
     context = run.in_series
@@ -58,18 +62,14 @@ def with_accepted_levels(run: Run, rules: Sequence[LevelRule]) -> Run:
         return run
     builds = (*since.traces.builds, context.now.build)
     tried = [_Rule(number, rule, builds) for number, rule in enumerate(rules, 1)]
-    wanted = {change.id for change in (*since.slower, *since.faster) if change.id}
-    checks = {check.id: (check, file.path) for file in run.files for check in file.checks if check.id in wanted}
+    checks = _checks_of(run, {change.id for change in (*since.slower, *since.faster)})
 
-    def left(changes: Iterable[LevelChange]) -> tuple[LevelChange, ...]:
-        return tuple(
-            change
-            for change in changes
-            if not any(rule.accepts(change, *checks.get(change.id, (None, ""))) for rule in tried)
-        )
+    def is_left(change: LevelChange) -> bool:
+        check, source = checks.get(change.id, (None, ""))
+        return not any(rule.accepts(change, check, source) for rule in tried)
 
-    since = msgspec.structs.replace(
-        since, slower=left(since.slower), faster=left(since.faster), metrics=left(since.metrics)
-    )
+    lists = {"slower": since.slower, "faster": since.faster, "metrics": since.metrics}
+    left = {name: tuple(filter(is_left, changes)) for name, changes in lists.items()}
+    since = msgspec.structs.replace(since, **left)
     notes = (*context.notes, *(note for rule in tried for note in rule.notes()))
     return with_fields(run, in_series=msgspec.structs.replace(context, since=since, notes=notes))

@@ -9,13 +9,13 @@ from datetime import date, timedelta
 from plain_verdict.judging.matching import Matcher
 from plain_verdict.model import (
     BAD,
+    AlignedHistory,
     Check,
     ConditionResult,
     Flakiness,
     NotCounted,
     Past,
     Quarantined,
-    QuarantineEntry,
     QuarantineState,
     Remark,
     Run,
@@ -28,7 +28,7 @@ from plain_verdict.text.expressions import TooSlow
 from plain_verdict.text.formatting import join_list, plural, spelled
 
 _NOT_RUN = Past.SKIPPED + Past.UNDECIDED + Past.ABSENT
-_NAMED = 3  # checks in a remark
+_IN_REMARK = 3  # checks in a remark
 
 
 class Quarantine:
@@ -41,20 +41,12 @@ class Quarantine:
         self.notes: list[str] = []
         self._waived_before = waived
         self._today = today
-        context = run.in_series
-        builds = context.traces.builds if context else ()
-        earlier = builds[-1].quarantine if builds else ()
-        self._earlier: dict[str, QuarantineEntry] = {entry.id: entry for entry in earlier}
-        self._traces = context.traces if context else None
-        since = context.since if context else None
+        self._traces = run.in_series.traces if run.in_series else AlignedHistory()
+        earlier = [entry for build in self._traces.builds[-1:] for entry in build.quarantine]
+        self._earlier = {entry.id: entry for entry in earlier}
+        since = run.in_series.since if run.in_series else None
         self._flaky: dict[str, Flakiness] = {flaky.id: flaky for flaky in since.flaky} if since else {}
-        self._candidates = {
-            check.id: (check, file.path)
-            for file in run.files
-            for check in file.checks
-            if check.outcome in BAD or check.id in self._earlier or check.flaky
-        }
-        self._has_history = bool(builds)
+        self._candidates = dict(self._unsteady(run))
 
     def apply(self, number: int, rule: QuarantineRule) -> None:
         """Keep the checks of a rule that no rule before it keeps."""
@@ -69,8 +61,15 @@ class Quarantine:
         for member in members:
             self._keep(_past_limit(member) if member.id in past else member, rule)
         self._weigh(rule, len(inside))
-        if members and not self._has_history:
+        if members and not self._traces.builds:
             self.notes.append("No earlier build is known, so the quarantine of every check begins today.")
+
+    def _unsteady(self, run: Run) -> Iterator[tuple[str, tuple[Check, str]]]:
+        """Yield by id what was in quarantine before, and what failed or needed a retry now, with its file."""
+        for file in run.files:
+            for check in file.checks:
+                if check.outcome in BAD or check.id in self._earlier or check.flaky:
+                    yield check.id, (check, file.path)
 
     def _covered(self, rule: QuarantineRule) -> Iterator[Check]:
         """Yield the checks that a rule keeps: those that came in before, and those that are unsteady now."""
@@ -99,7 +98,7 @@ class Quarantine:
         """Return in how many builds in a row a check passed at once; those that left it out don't count."""
         if check.outcome in BAD or check.flaky:
             return 0
-        past = "".join(past for _, past, _ in self._traces.of(check.id)) if self._traces else ""
+        past = "".join(past for _, past, _ in self._traces.of(check.id))
         now = Past.PASSED if check.outcome.value == Past.PASSED.words else ""
         ran = "".join(letter for letter in past + now if letter not in _NOT_RUN)
         return len(ran) - len(ran.rstrip(Past.PASSED))
@@ -137,13 +136,15 @@ class Quarantine:
         if released:
             verb = "was" if len(released) == 1 else "were"
             lead = f"{spelled(len(released), 'check').capitalize()} {verb} released from quarantine"
-            yield Remark(Topic.CHANGES, lead, f": {join_list(released, most=_NAMED)}.")
+            yield Remark(Topic.CHANGES, lead, f": {join_list(released, most=_IN_REMARK)}.")
         ended = [member.name for member in self.checks if member.state is QuarantineState.ENDED]
         if ended:
             verb = "counts" if len(ended) == 1 else "count"
             lead = f"The quarantine of {spelled(len(ended), 'check')}"
             yield Remark(
-                Topic.NOT_COUNTED, lead, f" is over, and what fails {verb} again: {join_list(ended, most=_NAMED)}."
+                Topic.NOT_COUNTED,
+                lead,
+                f" is over, and what fails {verb} again: {join_list(ended, most=_IN_REMARK)}.",
             )
 
 

@@ -27,7 +27,7 @@ from plain_verdict.settings.schema import HistoryTable, SettingsFile
 from plain_verdict.text.expressions import Expression
 from plain_verdict.text.names import SECONDS
 
-_MANY = 10_000
+_MOST_KEPT = 10_000
 _LEAVE_OUT = re.compile(r"first\s+(\d{1,6}(?:\.\d{1,3})?)\s*(ms|s|min|h)")
 
 
@@ -47,12 +47,7 @@ def check_settings(settings: SettingsFile) -> None:
         _check_match(match, where)
     for number, waiver in enumerate(settings.waiver):
         _check_waiver(waiver, f"waiver[{number}]")
-    for number, quarantine in enumerate(settings.quarantine):
-        _check_quarantine(quarantine, f"quarantine[{number}]")
-    for number, level in enumerate(settings.accepted_level):
-        if (level.match is None) is not bool(level.metric):
-            where = f"accepted_level[{number}]"
-            raise UsageError("needs match or metric", where=where, hint='write match = { check = "Pay" }')
+    _check_history_rules(settings)
     if (settings.input.expect_files or 0) < 0:
         raise UsageError("must be 0 or more", where="input.expect_files", hint="write expect_files = 4")
     for number, condition in enumerate(settings.condition):
@@ -186,10 +181,19 @@ def _check_waiver(waiver: WaiverRule, where: str) -> None:
         raise UsageError("must be 1 or more", where=f"{where}.most", hint="write most = 3")
 
 
+def _check_history_rules(settings: SettingsFile) -> None:
+    for number, quarantine in enumerate(settings.quarantine):
+        _check_quarantine(quarantine, f"quarantine[{number}]")
+    for number, level in enumerate(settings.accepted_level):
+        if (level.match is None) is not bool(level.metric):
+            where = f"accepted_level[{number}]"
+            raise UsageError("needs match or metric", where=where, hint='write match = { check = "Pay" }')
+
+
 def _check_quarantine(rule: QuarantineRule, where: str) -> None:
     if rule.match is None and not rule.flaky:
         raise UsageError("needs match or flaky", where=where, hint="write flaky = true")
-    for key, most in (("limit", _MANY), ("days", _MANY), ("release_after", CHAIN)):
+    for key, most in (("limit", _MOST_KEPT), ("days", _MOST_KEPT), ("release_after", CHAIN)):
         if not 1 <= getattr(rule, key) <= most:
             raise UsageError(f"must be 1 to {most:,}", where=f"{where}.{key}", hint=f"write {key} = 5")
 

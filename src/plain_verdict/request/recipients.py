@@ -51,7 +51,7 @@ def _sending(mail: MailTable, environment: Mapping[str, str]) -> Sending | None:
         return None
     if not mail.server:
         raise UsageError("no mail server is set", where="mail.server", hint='write server = "smtp://host:587"')
-    if not (mail.to or mail.cc):
+    if not (mail.to or mail.cc or mail.to_owners):
         raise UsageError("the mail has no recipients", where="mail.to", hint='write to = ["crew@host.example"]')
     for address in (*mail.to, *mail.cc, mail.sender):
         if not address.rpartition("<")[2].isascii():
@@ -86,7 +86,7 @@ def _recipient(table: NotifyTable, where: str, environment: Mapping[str, str]) -
         except (OSError, UnicodeDecodeError) as error:
             what = getattr(error, "strerror", "") or "it is not UTF-8 text"
             raise UsageError(f"can't be read ({what})", path=table.template, where=where) from error
-    return Recipient(url, table.url_variable, template, table.template, When(table.when))
+    return Recipient(url, table.url_variable, template, table.template, When(table.when), table.owner)
 
 
 def _held_by(variable: str, where: str, environment: Mapping[str, str]) -> str:

@@ -28,10 +28,14 @@ class Sending(msgspec.Struct, frozen=True):
 
 
 class Recipient(msgspec.Struct, frozen=True):
-    """A web service: its address, which is a secret, the variable that holds it, the template's text and file."""
+    """A web service: its address, which is a secret, the variable that holds it, the template's text and file.
+
+    ``owner`` is whose failures alone it gets, "" for all.
+    """
 
     url: str
     name: str
     template: str
     file: str
     when: When
+    owner: str = ""

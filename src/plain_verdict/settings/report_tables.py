@@ -226,6 +226,9 @@ class MailTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename=
     sender: Annotated[str, Meta(description="sender address; default: the brand's contact")] = ""
     to: Annotated[tuple[str, ...], Meta(description="recipients")] = ()
     cc: Annotated[tuple[str, ...], Meta(description="recipients of a copy")] = ()
+    to_owners: Annotated[
+        bool, Meta(description="also send each `[[owner]]` with a mail address the failures of their own checks")
+    ] = False
     server: Annotated[
         str,
         Meta(

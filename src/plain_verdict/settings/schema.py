@@ -36,6 +36,9 @@ class NotifyTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         Meta(description="file with your own template, `.json`, `.xml` or `.txt`; default: a small JSON object"),
     ] = ""
     when: Annotated[When, Meta(description="when it is given, as for mail")] = When.ALWAYS
+    owner: Annotated[
+        str, Meta(description="an owner whose failures alone it is given; nothing where none of theirs fails")
+    ] = ""
 
 
 class PublishTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from plain_verdict.model import Cause, ConditionResult, Outcome, State, Tally
+from plain_verdict.model import Cause, Changed, ConditionResult, Outcome, State, Tally
 from plain_verdict.report import Report
 from plain_verdict.report.commits import describe_change
 from plain_verdict.report.history import change_lines
@@ -70,8 +70,7 @@ def _lines(report: Report, link: str, most: int) -> Iterator[str]:
     yield from _conditions(verdict.conditions)
     yield from _causes(report, most, link)
     yield from _changes(report, most)
-    if lines := quarantine_lines(report.verdict.quarantine):
-        yield from ("", "### Quarantine", "", *(f"- {_worded(line)}" for line in lines))
+    yield from _quarantine(report)
     yield from _operations(report)
     if report.load:
         yield from ("", "### Load", "", _worded(report.load.lead))
@@ -145,13 +144,24 @@ def _changes(report: Report, most: int) -> Iterator[str]:
     if since and (lines := change_lines(since)):
         yield ""
         yield from (f"- {_worded(line)}" for line in lines)
-    for heading, changes in (("New", since.new), ("Failing again", since.failing_again)) if since else ():
-        listed = changes[: min(_LISTED, most)]
-        if listed:
-            yield from ("", f"{heading}:", "")
-            yield from (f"- {_cut(change.name)}: {_worded(describe_change(change))}" for change in listed)
-        if listed and len(changes) > len(listed):
+    if since:
+        yield from _changed("New", since.new, min(_LISTED, most))
+        yield from _changed("Failing again", since.failing_again, min(_LISTED, most))
+
+
+def _changed(heading: str, changes: Sequence[Changed], most: int) -> Iterator[str]:
+    listed = changes[:most]
+    if listed:
+        yield from ("", f"{heading}:", "")
+        yield from (f"- {_cut(change.name)}: {_worded(describe_change(change))}" for change in listed)
+        if len(changes) > len(listed):
             yield f"- and {len(changes) - len(listed):,} more"
+
+
+def _quarantine(report: Report) -> Iterator[str]:
+    lines = quarantine_lines(report.verdict.quarantine)
+    if lines:
+        yield from ("", "### Quarantine", "", *(f"- {_worded(line)}" for line in lines))
 
 
 def _operations(report: Report) -> Iterator[str]:

@@ -45,12 +45,15 @@ class NoticeJson(msgspec.Struct, frozen=True):
     made: str
     facts: dict[str, str]
     link: str
+    owner: str = ""
+    """Whose checks alone it is about, "" for all."""
 
 
 class NoticeWriter(msgspec.Struct, frozen=True):
-    """Writes what a web service is given; ``link`` is the address of the page."""
+    """Writes what a web service is given; ``link`` is the page's address, ``owner`` whose checks it is about."""
 
     link: str = ""
+    owner: str = ""
 
     name = "notice"
     suffix = ".json"
@@ -93,4 +96,5 @@ class NoticeWriter(msgspec.Struct, frozen=True):
             made=report.info.made.isoformat(),
             facts={fact.key: fact.value for fact in report.info.facts},
             link=self.link,
+            owner=self.owner,
         )

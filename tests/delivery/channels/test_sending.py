@@ -327,3 +327,61 @@ def test_check_reaches_the_server_and_the_places_and_sends_nothing(post, tool, t
     (tmp_path / "r.xml").write_text(GOOD)
     assert tool("report", "r.xml", "--config", "below/s.toml", "--no-git").code == 0
     assert (tmp_path / "share" / "verdict.html").exists()
+
+
+OWNERS = """to_owners = true
+[[owner]]
+name = "@fares"
+mail = "fares@desk.test"
+match = { check = "fare *" }
+[[owner]]
+name = "@seats"
+match = { check = "seat *" }
+[[notify]]
+url_variable = "DESK_HOOK"
+owner = "@seats"
+"""
+
+
+def owned(*failing):
+    names = ("fare 1", "fare 2", "fare 3", "seat 1")
+    bad = '<failure message="{0} is wrong"/>'
+    return "".join(
+        f'<testcase classname="desk" name="{name}">{bad.format(name) if name in failing else ""}</testcase>'
+        for name in names
+    )
+
+
+# Which checks fail in a build, with when mail is sent; what the owner's mail says of it, and how many are posted.
+OWNED = [
+    ("always", (), None, 0),
+    ("always", ("fare 2",), "One of 3 checks of @fares failed, 1 of them new or failing again.", 0),
+    ("new", ("fare 2",), None, 0),
+    ("new", ("fare 1", "fare 2", "seat 1"), "Two of 3 checks of @fares failed, 1 of them new or failing again.", 1),
+    ("not fit", ("seat 1",), None, 1),
+]
+
+
+def test_each_owner_gets_their_own_failures_the_new_ones_first(post, service, tool, tmp_path, monkeypatch):
+    box, server = post("smtp+plain")
+    got, _ = service
+    for build, (when, failing, sentence, posted) in enumerate(OWNED):
+        settings(tmp_path, server, f'when = "{when}"', OWNERS)
+        box.got.clear()
+        got.clear()
+        stamp = f"2026-11-0{build + 1}T02:00:00"
+        (tmp_path / "r.xml").write_text(f'<testsuite name="Quay" timestamp="{stamp}">{owned(*failing)}</testsuite>')
+        link = ("--link", "https://ci.desk.test/7/", "--fact", f"build={build}", "--overwrite")
+        done = tool("report", "r.xml", *link)
+        assert done.code == 0, done.err
+        assert [letter.rcpt_tos for letter in box.got] == ([["fares@desk.test"]] if sentence else []), build
+        assert [json.loads(body)["owner"] for _, _, body in got] == ["@seats"] * posted, build
+        assert ("No mail went to @seats" in done.err) is ("seat 1" in failing), build
+        if sentence:
+            message = email.message_from_bytes(box.got[0].content, policy=email.policy.default)
+            text = message.get_body(("plain",)).get_content()
+            assert message["Subject"] == "Not fit: Quay: @fares"
+            assert sentence.lower() in " ".join(text.split()).lower()
+            assert "verdict.html#show=failed,errored&only=owner:%40fares" in text
+            assert "seat" not in text
+    assert text.index("fare 1 is wrong") < text.index("fare 2 is wrong")  # the new one

@@ -95,7 +95,7 @@ class _Words(msgspec.Struct, frozen=True, kw_only=True):
     new: list[tuple[str, str]]
     """Names of failures that are new, and how they ended before; ``more_new`` are only counted."""
     more_new: int
-    quarantine: Sequence[str] = ()
+    quarantine: list[str] = []
     """The checks in quarantine, a line each."""
     when: str
     made: str
@@ -235,7 +235,7 @@ def _plain(words: _Words, verdict: Verdict, info: PageInfo) -> str:
     lines += _headed("Conditions", [*conditions, *filter(None, (words.met_conditions,))])
     lines += _headed("Causes", _plain_causes(words))
     lines += _headed(f"Changes since {words.since}", _plain_changes(words)) if words.since else []
-    lines += _headed("Quarantine", [f"- {line}" for line in words.quarantine])
+    lines += _headed("Quarantine", list(map("- {}".format, words.quarantine)))
     lines += _headed("Calls", _plain_operations(words))
     lines += _headed("Load", _plain_load(words))
     lines += ["", *(f"{fact.key}: {fact.value}" for fact in info.facts), *_plain_end(words)]

@@ -302,6 +302,15 @@ function lowerNames() {
 const orders = new Map();
 
 /**
+ * Returns the numbers of all checks by their owners, what nobody owns last.
+ * @param {Map<number, string>} owners
+ */
+export function byOwner(owners) {
+  const others = checks.id.map((_, check) => check).filter((check) => !owners.has(check));
+  return [...owners.keys(), ...others];
+}
+
+/**
  * Returns the numbers of all checks in an order; each is made once.
  * @param {string} how
  */

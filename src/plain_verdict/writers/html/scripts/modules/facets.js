@@ -9,6 +9,8 @@ import { inflated } from "./packed.js";
 
 const MOST_OPTIONS = 200; // of one facet: a longer list is searched for by its words
 
+const OWNER = "owner";
+
 /** @type {Promise<Facet[]> | null} */
 let loading = null;
 
@@ -48,6 +50,21 @@ export function keepOnly(shown, facets, only) {
   }
 }
 
+/**
+ * Returns the owner of each check that has one, in the order of owners' names; of several, the first.
+ * @param {Facet[]} facets
+ * @returns {Map<number, string>}
+ */
+export function ownersOf(facets) {
+  const values = facets.find(([key]) => key === OWNER)?.[2] ?? [];
+  /** @type {Map<number, string>} */
+  const owners = new Map();
+  for (const [owner, ranges] of [...values].sort(([one], [other]) => one.localeCompare(other))) {
+    for (const check of numbersOf(ranges)) if (!owners.has(check)) owners.set(check, owner);
+  }
+  return owners;
+}
+
 /** The control that adds a filter, and a chip for each that is on. */
 export class FacetFilters {
   /**
@@ -63,6 +80,8 @@ export class FacetFilters {
     this.count = count;
     /** @type {Facet[]} */
     this.facets = [];
+    /** @type {Map<number, string>} */
+    this.owners = new Map();
     /** @type {[string, string][]} */
     this.only = [];
     this.select.addEventListener("change", () => {
@@ -95,6 +114,7 @@ export class FacetFilters {
       });
       this.select.append(group);
     }
+    this.owners = ownersOf(this.facets);
     this.label.hidden = !find(this.select, "optgroup");
     this.show();
   }

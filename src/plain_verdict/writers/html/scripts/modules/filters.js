@@ -1,5 +1,5 @@
 // Search, outcomes and order: what of the checks is shown, and how one is found and opened.
-import { checks, isFailure, list, ordered, rowsOf, searchTexts, suites } from "./checks.js";
+import { byOwner, checks, isFailure, list, ordered, rowsOf, searchTexts, suites } from "./checks.js";
 import { find, findAll, inWords, isDetails, need } from "./dom.js";
 import { FacetFilters, keepOnly } from "./facets.js";
 import { readView, writeView } from "./fragment.js";
@@ -13,6 +13,7 @@ import { allowSomeAtOnce, VirtualList } from "./virtual-list.js";
 const SOME = 2000;
 const LATER_MS = 80;
 const NEW = "new";
+const OWNER = "owner";
 
 /** What the reader chooses by. Only made where the page has a list of checks. */
 export class Filters {
@@ -83,6 +84,14 @@ export class Filters {
     }
     this.take.addEventListener("click", () => giveRows(rowsOf(this.numbers()), "checks.csv"));
     this.tools.hidden = false;
+  }
+
+  /** Loads what narrows the list, and offers the order by owner where checks have some. */
+  async loadFacets() {
+    await this.facets.load();
+    if (this.facets.owners.size && !find(this.order, `[value=${OWNER}]`)) {
+      this.order.append(new Option("by owner", OWNER));
+    }
   }
 
   change() {
@@ -170,7 +179,7 @@ export class Filters {
   unfold(suite) {
     if (!suite.fold) return null;
     const made = this.suiteLists.get(suite);
-    const rows = made ?? new VirtualList(need(suite.fold, ".rows"), { label: suite.name, withSuites: false });
+    const rows = made ?? new VirtualList(need(suite.fold, ".rows"), { label: suite.name });
     this.suiteLists.set(suite, rows);
     if (rows.numbers !== suite.now) rows.show(suite.now);
     return rows;
@@ -183,10 +192,19 @@ export class Filters {
     }
     for (const fold of this.quiet) fold.hidden = true;
     this.flat.hidden = false;
-    this.flatList ??= new VirtualList(this.flat, { label: "All checks in this order", withSuites: true });
+    this.flatList ??= new VirtualList(this.flat, {
+      label: "All checks in this order",
+      beside: (check) => this.beside(check),
+    });
     const { shown } = this;
-    const all = ordered(this.order.value);
+    const all = this.order.value === OWNER ? byOwner(this.facets.owners) : ordered(this.order.value);
     this.flatList.show(shown ? all.filter((check) => shown[check]) : all);
+  }
+
+  /** @param {number} check */
+  beside(check) {
+    const owner = this.order.value === OWNER ? (this.facets.owners.get(check) ?? "no owner") : "";
+    return [owner, suites[checks.suite[check]].name].filter(Boolean).join(" · ");
   }
 
   remember() {
@@ -210,11 +228,12 @@ export class Filters {
     }
     const view = readView(fragment);
     if (!view) return;
-    if (view.only.length) await this.facets.load();
+    if (view.only.length || view.order === OWNER) await this.loadFacets();
     this.facets.set(view.only);
     for (const button of this.buttons) button.ariaPressed = String(view.show.includes(button.value));
     this.input.value = view.find;
     this.order.value = view.order;
+    if (!this.order.value) this.order.value = "suite"; // an order that this page does not have
     if (this.kind) this.kind.value = view.kind;
     this.apply();
     this.every.parentElement?.scrollIntoView();

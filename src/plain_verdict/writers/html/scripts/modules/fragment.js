@@ -9,7 +9,7 @@
  * @property {[string, string][]} only pairs of a facet and a value
  */
 
-export const ORDERS = ["suite", "slowest", "name"];
+export const ORDERS = ["suite", "slowest", "name", "owner"];
 
 /**
  * Returns the view that a fragment means, null where it means none.

@@ -116,8 +116,8 @@ async function begin() {
   }
   filters.listen();
   // Filters wait for nothing else; a page that is opened at one of them loads them at once.
-  if ("requestIdleCallback" in window) requestIdleCallback(() => filters?.facets.load());
-  else setTimeout(() => filters?.facets.load());
+  if ("requestIdleCallback" in window) requestIdleCallback(() => filters?.loadFacets());
+  else setTimeout(() => filters?.loadFacets());
 }
 
 /** Shows the buttons that open what keys open. */

@@ -1,6 +1,6 @@
 // A list of many rows of which only those near the window are in the page. Rows stand in chunks; one that is far away
 // keeps its height and nothing else, so that the page scrolls as if all rows were there.
-import { checks, htmlOf, loadBlock, missingBlocks, suites } from "./checks.js";
+import { checks, htmlOf, loadBlock, missingBlocks } from "./checks.js";
 import { find, isDetails, need } from "./dom.js";
 
 /**
@@ -49,11 +49,11 @@ export function allowSomeAtOnce() {
 export class VirtualList {
   /**
    * @param {HTMLElement} box
-   * @param {{label: string, withSuites: boolean}} options whether each row says its suite
+   * @param {{label: string, beside?: (check: number) => string}} options what stands beside the name of a row
    */
-  constructor(box, { label, withSuites }) {
+  constructor(box, { label, beside = () => "" }) {
     this.box = box;
-    this.withSuites = withSuites;
+    this.beside = beside;
     /** @type {number[]} */
     this.numbers = [];
     /** @type {Chunk[]} */
@@ -151,11 +151,11 @@ export class VirtualList {
       const item = /** @type {HTMLElement} */ (chunk.box.children[at]);
       const node = checks.node[check];
       if (node) this.borrow(chunk, item, node);
-      const suite = suites[checks.suite[check]];
-      if (this.withSuites && suite.name) {
+      const words = this.beside(check);
+      if (words) {
         const place = document.createElement("small");
         place.className = "place";
-        place.textContent = suite.name;
+        place.textContent = words;
         need(item, ".name").append(place);
       }
       const row = /** @type {HTMLElement} */ (item.firstElementChild);
