@@ -14,7 +14,7 @@ from plain_verdict.history.flakiness import (
 )
 from plain_verdict.model import AlignedHistory, Build, Flakiness, Incident, KeptRun, Past
 from plain_verdict.model.statistics import wilson_interval
-from plain_verdict.text.formatting import times_of
+from plain_verdict.text.formatting import plural, times_of
 
 _UNSTEADY = re.compile("[rfe]")
 _MAY_BE_FLAKY = re.compile("r|p.*[fe]|[fe].*p")
@@ -113,5 +113,5 @@ def _why(times: Unsteady) -> str:
     if times.same_code:
         return f"outcome changed {times_of(times.same_code)} on the same code"
     if times.retries:
-        return f"passed only on a retry in {times.retries}"
+        return f"passed only on a retry in {plural(times.retries, 'build')}"
     return f"outcome changed {times_of(times.turns)}"

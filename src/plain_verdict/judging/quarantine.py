@@ -1,6 +1,7 @@
 """Keeps unsteady checks in quarantine: their failures do not count, for so many checks and days.
 
 A check comes in by itself and leaves by itself; earlier builds keep the days, so that no file has to be edited.
+Today is the day of the run, so that its report tells the same whenever it is made.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
@@ -40,7 +41,8 @@ class Quarantine:
         self.conditions: list[ConditionResult] = []
         self.notes: list[str] = []
         self._waived_before = waived
-        self._today = today
+        build = run.in_series.now.build if run.in_series else None
+        self._today = build.started.date() if build and build.started else today
         self._traces = run.in_series.traces if run.in_series else AlignedHistory()
         earlier = [entry for build in self._traces.builds[-1:] for entry in build.quarantine]
         self._earlier = {entry.id: entry for entry in earlier}
@@ -158,7 +160,10 @@ def _past_limit(member: Quarantined) -> Quarantined:
 def apply_quarantine(
     run: Run, rules: Sequence[QuarantineRule], waived: Mapping[str, Waived], today: date
 ) -> Quarantine:
-    """Return what the rules keep in quarantine on that day; what is waived already needs none."""
+    """Return what the rules keep in quarantine; what is waived already needs none.
+
+    ``today`` is the day of a run that does not say when it was.
+    """
     quarantine = Quarantine(run, waived, today)
     for number, rule in enumerate(rules, 1):
         quarantine.apply(number, rule)

@@ -126,7 +126,7 @@ class QuarantineRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw
     ] = None
     flaky: Annotated[bool, Meta(description="only checks that history finds flaky")] = False
     limit: Annotated[int, Meta(description="how many checks at once, 1 or more")] = 5
-    days: Annotated[int, Meta(description="how many days for each, 1 or more")] = 14
+    days: Annotated[int, Meta(description="how many days for each, by the dates of the runs, 1 or more")] = 14
     release_after: Annotated[
         int, Meta(description="released after so many builds in a row that it passed, 1 to 30")
     ] = 10
