@@ -1,5 +1,6 @@
 """What several builds tell together, against closed forms, a second library, and plain ways to do the same."""
 
+import random
 from array import array
 from datetime import UTC, datetime, timedelta
 
@@ -158,6 +159,22 @@ def test_a_new_level_is_said_with_its_builds_where_chance_and_trifles_do_not_exp
     found = find_level_shifts(columns).found
     assert [(shift.change > 0, shift.builds) for shift in found] == ([wanted] if wanted else [])
     assert all(shift.position == 0 and shift.low < shift.change < shift.high for shift in found)
+
+
+def test_earlier_builds_that_are_rounded_make_no_change_and_hide_only_small_ones():
+    """Pages of many checks have the build before as it was, and the others in levels that are far apart."""
+    rng = random.Random(3)
+    usual = [50 * 200 ** rng.random() for _ in range(3_000)]
+    columns = []
+    for build in range(20):
+        steps = [3.0 if check < 100 and build > 16 else 1.0 for check in range(len(usual))]
+        took = [
+            max(1, round(time * step * rng.lognormvariate(0, 0.1))) for time, step in zip(usual, steps, strict=True)
+        ]
+        columns.append(COARSE.rounded(took) if build < 18 else took)
+    found = find_level_shifts(columns, rounding=COARSE).found
+    assert sum(shift.position < 100 for shift in found) > 60
+    assert sum(shift.position >= 100 for shift in found) <= 3
 
 
 def test_a_slow_machine_is_no_change_of_its_checks_and_a_change_among_many_is_found():

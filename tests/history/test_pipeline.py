@@ -1,10 +1,8 @@
 """What a pipeline sees, night by night: the same whether history is in the pages or in a store."""
 
 import json
-import os
 import subprocess
 import sys
-from pathlib import Path
 
 import pytest
 from lxml import html
@@ -204,30 +202,30 @@ def test_a_page_without_forerunners_has_no_section_and_no_strip(night, tmp_path)
     assert not page.cssselect("#since, .trace, .only-new")
 
 
-FIVE_NIGHTS = """\
-Fit: 3 of 4 checks passed and none failed; 1 was skipped.
-Not fit: 1 of 4 checks failed, and it is new.
-Not fit: 2 of 4 checks failed, all of them with “The fare service did not answer”.
-Not fit: 1 of 4 checks failed, and it is not new.
-Fit: all 4 checks passed.
-"""
-
-
-@pytest.mark.parametrize(
-    "way", [(), ("--history", "history.db", "--no-find-previous"), ("--history", "DATABASE", "--no-find-previous")]
-)
-def test_a_shell_script_runs_five_nights_in_a_row(way, tmp_path, request):
-    options = [request.getfixturevalue("database") if option == "DATABASE" else option for option in way]
-    path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
-    script = ROOT / "examples" / "nightly" / "five-nights.sh"
-    done = subprocess.run(
-        [script, "nights", *options],
-        cwd=tmp_path,
-        capture_output=True,
-        text=True,
-        env={**os.environ, "PATH": path},
-        check=False,
-    )
+def test_twenty_nights_tell_what_is_new_whose_it_is_and_since_which_commit(database, browser, tmp_path):
+    folder = tmp_path / "desk"
+    script = ROOT / "examples" / "nightly" / "twenty_nights.py"
+    done = subprocess.run([sys.executable, script, folder, database], capture_output=True, text=True, check=False)
     assert (done.returncode, done.stderr) == (0, "")
-    assert done.stdout.startswith(FIVE_NIGHTS), done.stdout
-    assert "     1 fixed\n         Booking desk › desk › seats\n           failed in 2 to 4\n" in done.stdout
+    assert done.stdout.splitlines()[19] == "night 20: Not fit: 4 of 10 checks failed, 1 of them new."
+    told = (folder / "reports" / "verdict.md").read_text().replace("\\", "")
+    for words in (
+        "test_the_first_free_seat_is_in_front: passed in the 19 builds before; 3 commits since it passed in 19, ",
+        "none of them touches what it ran, 1 touches paths of its owner: ",
+        "“Sort the seats from the back” (Jonas Vik)",
+        "Flaky, 1: “test_the_map_can_be_used_with_the_keyboard”",
+        "Incidents, 1: “the ticket printer of the quays is offline”, 3 checks together, in 4 builds: 4, 9, 10 and 16.",
+        "Slower, 1: “test_sailings_of_a_day_are_found” (since 15, +",
+        "keyboard: in quarantine, since 9 November 2026, last day 23 November 2026, @\u200bbrindle/seats",
+    ):
+        assert words in told
+    page = (folder / "reports" / "night-20.html").as_uri()
+    browser.get(page)
+    commits = browser.execute_script(
+        "return [...document.querySelectorAll('.check.new .commits li')].map(line => line.textContent)"
+    )
+    assert [line.split(maxsplit=1)[1] for line in commits] == [
+        "Sort the seats from the back Jonas Vik, 20 November 2026",
+        "Say when it closes Kari Nord, 20 November 2026",
+        "Say when the desk opens Kari Nord, 20 November 2026",
+    ]

@@ -201,10 +201,10 @@ def test_a_kill_at_any_moment_leaves_whole_runs_only(tmp_path):
 
 @pytest.mark.parametrize("most", [1, 5, 2_000])
 def test_a_store_gives_back_what_it_was_given_whatever_came_and_went(most, store, monkeypatch):
-    from plain_verdict.history import sql
+    from plain_verdict.history import parts
 
-    monkeypatch.setattr(sql, "_SINGLE_PART_UP_TO", most)
-    monkeypatch.setattr(sql, "_FEW_PARTS_UP_TO", 40)
+    monkeypatch.setattr(parts, "_SINGLE_PART_UP_TO", most)
+    monkeypatch.setattr(parts, "_FEW_PARTS_UP_TO", 40)
     rng = random.Random(most)
     given = []
     for number, size in enumerate((0, 3, 60, 60, 30, 59, 60)):

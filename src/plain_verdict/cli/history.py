@@ -2,7 +2,9 @@
 
 import argparse
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import nullcontext
 from datetime import datetime
+from functools import cached_property
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
@@ -10,7 +12,7 @@ from plain_verdict.cli.options import add_config, add_masking, add_results, read
 from plain_verdict.cli.show import show_trouble
 from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.history.alignment import align
-from plain_verdict.history.comparison import compare
+from plain_verdict.history.comparison import compare_outcomes
 from plain_verdict.history.exporting import check_export, write_export
 from plain_verdict.history.gaps import find_gaps, keys_of_other_branches
 from plain_verdict.history.interface import Store
@@ -28,6 +30,7 @@ from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_day, format_time_of_day, join_list, plural, spelled
 
 _LISTED_BUILDS = 40  # the newest ones: more do not fit on a screen
+_PAST_BUILDS = 20  # that tell how a check fared before
 _PAGE_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
 Options = argparse.Namespace
 
@@ -117,12 +120,13 @@ class _Runs:
 
     def builds(self) -> list[Build]:
         """Return the builds of the wanted series, the oldest first."""
-        return list(filter(self.is_wanted, self.all_builds()))
+        return list(filter(self.is_wanted, self.all_builds))
 
     def is_wanted(self, build: Build) -> bool:
         """Return whether a build is of a series that is asked for."""
         return self._wanted in build.series.casefold()
 
+    @cached_property
     def all_builds(self) -> list[Build]:
         """Return the builds of all series, the oldest first."""
         found = [run.build for run in self._kept]
@@ -134,19 +138,23 @@ class _Runs:
 
     def run(self, build: Build) -> KeptRun:
         """Return a build with its checks."""
-        found = [run for run in self._kept if run.build.id == build.id]
-        if not found and self._address:
-            with open_store(self._address) as store:
-                kept = store.run(build.id)
-                found = [kept] if kept else []
-        if not found:
-            raise HistoryError("is gone", path=build.label, hint="somebody removed it just now")
-        return found[0]
+        return next(self.each([build]))
+
+    def each(self, builds: Sequence[Build]) -> Iterator[KeptRun]:
+        """Yield builds with their checks, in their order."""
+        kept = {run.build.id: run for run in self._kept}
+        ids = [build.id for build in builds if build.id not in kept]
+        with open_store(self._address) if ids and self._address else nullcontext() as store:
+            stored = store.runs(ids) if store else iter(())
+            for build in builds:
+                run = kept.get(build.id) or next(stored, None)
+                if run is None or run.build.id != build.id:
+                    raise HistoryError("is gone", path=build.label, hint="somebody removed it just now")
+                yield run
 
     def all(self) -> Iterator[KeptRun]:
         """Yield every run, the oldest first."""
-        for build in self.builds():
-            yield self.run(build)
+        return self.each(self.builds())
 
     def meant(self, wanted: str) -> Build:
         """Return the newest build of a key, or the one whose id begins so. Raises UsageError."""
@@ -167,7 +175,7 @@ class _Runs:
 
 def _list(options: Options) -> int:
     runs = _Runs(options)
-    all_builds = runs.all_builds()
+    all_builds = runs.all_builds
     builds = list(filter(runs.is_wanted, all_builds))
     if not builds:
         show_labelled("error", "no builds found; report --history or --out makes some")
@@ -224,9 +232,8 @@ def _compare(options: Options) -> int:
     runs = _Runs(options)
     before, after = runs.meant(options.build), runs.meant(options.other)
     builds = [build for build in runs.builds() if build.series == after.series and build.moment < after.moment]
-    past = [runs.run(build) for build in builds[-20:]]
-    now = runs.run(after)
-    since = compare(now, align(now.check_index, past), runs.run(before))
+    *past, now, against = runs.each([*builds[-_PAST_BUILDS:], after, before])
+    since = compare_outcomes(now, align(now.check_index, past), against)
     show(f"From {before.label} ({_when(before)}) to {after.label} ({_when(after)}):")
     for words, changes, style in (
         ("new", since.new, "failed"),

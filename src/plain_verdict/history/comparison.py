@@ -4,6 +4,8 @@ import re
 from collections.abc import Collection, Iterator, Sequence
 from datetime import timedelta
 
+import msgspec
+
 from plain_verdict.history.alignment import align
 from plain_verdict.history.durations import NORMAL_AFTER
 from plain_verdict.history.flaky_checks import BAD_LETTERS, FlakyChecks
@@ -30,12 +32,27 @@ def compare(
     ``against`` may be of another series. ``step`` is the schedule of the series, if it has one;
     ``other_branches`` are builds of other branches. After ``normal_after`` builds a duration is the normal one.
     """
-    earlier, at = _trace_of(against, traces, now)
-    before = earlier.outcomes[at]
-    looking = _Looking(now, traces)
     # These look at all builds of the series, whichever one this run is compared with.
     levels = LevelChanges(now, traces, normal_after)
     unsteady = FlakyChecks(now, traces)
+    return msgspec.structs.replace(
+        compare_outcomes(now, traces, against),
+        flaky=tuple(unsteady.flaky()),
+        incidents=tuple(unsteady.incidents()),
+        slower=levels.slower,
+        faster=levels.faster,
+        metrics=levels.metrics,
+        timed=levels.tested,
+        pace=levels.pace,
+        missing=find_gaps([*traces.builds, now.build], step, other_branches),
+    )
+
+
+def compare_outcomes(now: KeptRun, traces: AlignedHistory, against: KeptRun) -> ChangesSince:
+    """Return only how outcomes changed since ``against``, with the forerunners in ``traces``."""
+    earlier, at = _trace_of(against, traces, now)
+    before = earlier.outcomes[at]
+    looking = _Looking(now, traces)
     bad, was_bad = _bad_positions(now.outcomes), _bad_positions(before)
     came = [position for position in bad if before[position] not in BAD_LETTERS]
     # Compared with another branch, all that did not fail there is new.
@@ -53,14 +70,6 @@ def compare(
         removed=(*looking.left_out(was_bad), *_gone(earlier, at)),
         added=tuple(looking.added(before)),
         going_on=dict(map(looking.going_on, still_failing)),
-        flaky=tuple(unsteady.flaky()),
-        incidents=tuple(unsteady.incidents()),
-        slower=levels.slower,
-        faster=levels.faster,
-        metrics=levels.metrics,
-        timed=levels.tested,
-        pace=levels.pace,
-        missing=find_gaps([*traces.builds, now.build], step, other_branches),
     )
 
 

@@ -10,6 +10,7 @@ from collections.abc import Iterator, Sequence
 from itertools import islice
 from typing import NamedTuple
 
+from plain_verdict.history.time_quantization import Levels
 from plain_verdict.model.statistics import student_reach, student_tail
 
 DURATION_BUILDS = 30
@@ -24,6 +25,7 @@ _LEAST_CHANGE = 0.2
 _LEAST_MS = 25
 """A change below these is a trifle: 20 %, and what timers and schedulers do to 50 ms."""
 _SOFT_MS = 5  # added to each time, so that a millisecond is nothing beside five
+_ROUNDED_SCALE = 0.12  # what rounding to a growth of 1.25 does to the logarithm of a time
 _LEAST_SCALE = 0.03  # of logarithms: times closer together than 3 % are as good as equal
 _FALSELY_SLOWER, _FALSELY_FASTER = 0.025, 0.005
 """The share of chance in what is called slower and faster."""
@@ -80,18 +82,21 @@ class LevelShifts(NamedTuple):
 
 
 def find_level_shifts(
-    columns: Sequence[Sequence[int]], *, normal_after: int = NORMAL_AFTER, least_scale: float = _LEAST_SCALE
+    columns: Sequence[Sequence[int]], *, normal_after: int = NORMAL_AFTER, rounding: Levels | None = None
 ) -> LevelShifts:
     """Return which durations are at another level in the last builds, and stay there.
 
     ``columns`` has the milliseconds of one build each, the oldest first, in one order; 0 counts for nothing. A
-    level of more than ``normal_after`` builds is the normal one. ``least_scale`` is what rounding does to a time.
+    level of more than ``normal_after`` builds is the normal one. ``rounding``: earlier builds are rounded so; then
+    all are, and only levels that are apart count.
     Source: Benjamini & Hochberg 1995, JRSS B 57(1), for the share of chance.
     """
     columns = columns[-(DURATION_BUILDS + 1) :]
     if len(columns) <= LEAST_TIMES:
         return LevelShifts([], 0, 0.0)
-    series = _Durations(columns, normal_after, least_scale)
+    if rounding:
+        columns = [rounding.rounded(column) for column in columns]
+    series = _Durations(columns, normal_after, rounding)
     tested = 0
     slower: list[tuple[float, LevelShift]] = []
     faster: list[tuple[float, LevelShift]] = []
@@ -160,10 +165,11 @@ def _best(splits: Sequence[_Split | None]) -> _Split | None:
 class _Durations:
     """Durations of several builds, with what is common to a build and how far they usually scatter."""
 
-    def __init__(self, columns: Sequence[Sequence[int]], normal_after: int, least_scale: float) -> None:
+    def __init__(self, columns: Sequence[Sequence[int]], normal_after: int, rounding: Levels | None) -> None:
         self._columns = columns
         self._normal_after = normal_after
-        self._least_scale = least_scale
+        self._rounding = rounding
+        self._least_scale = _ROUNDED_SCALE if rounding else _LEAST_SCALE
         self.common = [0.0] * len(columns)
         timed = [position for position, time in enumerate(columns[-1]) if time]
         self._are_many = len(timed) > _MANY_DURATIONS
@@ -244,6 +250,12 @@ class _Durations:
 
     def _looks_shifted(self, position: int, known: Sequence[int]) -> bool:
         """Return whether one of the last parts may be at another level, by a rough scale: where there are many."""
+        if (
+            self._rounding
+            and known
+            and not self._rounding.are_apart(self._columns[-1][position], known[len(known) // 2])
+        ):
+            return False
         quarter = len(known) // 4
         if not self._are_many or not quarter:
             return True
@@ -281,6 +293,8 @@ class _Durations:
         change = (_median(sorted(after)) if len(after) > 2 else sum(after) / len(after)) - split.middle
         before_ms = max(0.0, math.exp(split.middle) - _SOFT_MS)
         shift_ms = abs(math.expm1(change)) * before_ms
+        if self._rounding and not self._rounding.are_apart(self._columns[-1][position], round(before_ms)):
+            return None
         if shift_ms < max(_LEAST_MS, _LEAST_CHANGE * min(before_ms, before_ms * math.exp(change))):
             return None
         known = len(logs) - split.after

@@ -1,17 +1,16 @@
 """All checks of every build as a table: CSV (RFC 4180), or Parquet where pyarrow is there."""
 
 import csv
-from collections.abc import Iterable, Iterator
-from datetime import datetime
+from collections.abc import Iterable, Sequence
+from io import StringIO
 from pathlib import Path
 
-from plain_verdict.model import KeptRun, Past, in_order
+from plain_verdict.model import Build, CheckIndex, KeptRun, Past, in_order
 from plain_verdict.runtime.errors import UsageError, WriteError
 from plain_verdict.text.cells import written_cell
 from plain_verdict.text.packages import require
 
 COLUMNS = ("series", "build", "started", "verdict", "branch", "commit", "id", "check", "outcome", "took_s")
-Row = tuple[str, str, datetime | None, str, str, str, str, str, str, float | None]
 
 
 def check_export(path: Path) -> None:
@@ -35,41 +34,52 @@ def write_export(path: Path, runs: Iterable[KeptRun]) -> int:
     return number
 
 
-def _rows(run: KeptRun) -> Iterator[Row]:
-    build = run.build
-    words = {past.value: past.words for past in Past}
-    times = run.times or [0] * len(run.outcomes)
-    for id_, name, letter, took in zip(
-        run.check_index.ids, run.check_index.names, run.outcomes, times, strict=True
-    ):
-        if letter != Past.ABSENT:
-            yield (
-                build.series,
-                build.label,
-                in_order(build.started) if build.started else None,
-                build.verdict.value,
-                build.branch,
-                build.commit,
-                id_,
-                name,
-                words[letter],
-                took / 1000 if took else None,
-            )
+def _of_build(build: Build) -> tuple[object, ...]:
+    """Return what is the same in all rows of a build."""
+    started = in_order(build.started) if build.started else None
+    return (build.series, build.label, started, build.verdict.value, build.branch, build.commit)
 
 
 def _write_csv(path: Path, runs: Iterable[KeptRun]) -> int:
     number = 0
+    words = {past.value: past.words for past in Past}
+    names = _Names()
     with path.open("w", encoding="utf-8", newline="", errors="replace") as file:
-        writer = csv.writer(file, lineterminator="\r\n")
-        writer.writerow(COLUMNS)
+        file.write(_line(COLUMNS))
         for run in runs:
-            for row in _rows(run):
-                writer.writerow([written_cell(cell) for cell in row])
-                number += 1
+            lead = _line(_of_build(run.build)).rstrip("\r\n")
+            times = run.times or [0] * len(run.outcomes)
+            rows = [
+                f"{lead},{check},{words[letter]},{took / 1000 if took else ''}\r\n"
+                for check, letter, took in zip(names.of(run.check_index), run.outcomes, times, strict=True)
+                if letter != Past.ABSENT
+            ]
+            file.writelines(rows)
+            number += len(rows)
     return number
+
+
+class _Names:
+    """Ids and names as they stand in a line; builds with the same checks share them."""
+
+    def __init__(self) -> None:
+        self._index = CheckIndex()
+        self._texts: Sequence[str] = ()
+
+    def of(self, index: CheckIndex) -> Sequence[str]:
+        if index is not self._index:
+            rows = zip(index.ids, index.names, strict=True)
+            self._index, self._texts = index, [_line(row).rstrip("\r\n") for row in rows]
+        return self._texts
+
+
+def _line(cells: Iterable[object]) -> str:
+    line = StringIO()
+    csv.writer(line, lineterminator="\r\n").writerow([written_cell(cell) for cell in cells])
+    return line.getvalue()
 
 
 def _write_parquet(path: Path, runs: Iterable[KeptRun]) -> int:
     from plain_verdict.history.parquet import write_parquet  # an extra, for tables in columns
 
-    return write_parquet(path, COLUMNS, (list(_rows(run)) for run in runs))
+    return write_parquet(path, COLUMNS, ((_of_build(run.build), run) for run in runs))

@@ -1,5 +1,6 @@
 """What is kept of a run, and what a place is that keeps it."""
 
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 from types import TracebackType
 from typing import Protocol, Self
@@ -28,6 +29,10 @@ class Store(Protocol):
 
     def run(self, id_: str) -> KeptRun | None:
         """Return one run."""
+        ...
+
+    def runs(self, ids: Sequence[str]) -> Iterator[KeptRun]:
+        """Yield some runs, those of the same checks with one roster; those that are gone are left out."""
         ...
 
     def add(self, run: KeptRun) -> bool:

@@ -5,12 +5,11 @@ from array import array
 from collections.abc import Iterator, Sequence
 
 from plain_verdict.history.durations import LevelShift, find_level_shifts
+from plain_verdict.history.time_quantization import COARSE
 from plain_verdict.model import AlignedHistory, Build, KeptRun, LevelChange, Measured
 
 _NOT_PASSED = re.compile("[^pr]")
 _MS = 1000.0
-_COARSE_SCALE = 0.12
-"""What rounding to a growth of 1.25 does to the logarithm of a time."""
 _FINE_STEPS = 10_000.0
 """Steps from 0 to the usual value of a metric, whose unit may be anything."""
 
@@ -38,10 +37,8 @@ class LevelChanges:
         if not now.times:
             return
         columns = [times for times, _ in timed]
-        if traces.are_coarse:
-            shifts = find_level_shifts(columns, normal_after=self._normal_after, least_scale=_COARSE_SCALE)
-        else:
-            shifts = find_level_shifts(columns, normal_after=self._normal_after)
+        rounding = COARSE if traces.are_coarse else None
+        shifts = find_level_shifts(columns, normal_after=self._normal_after, rounding=rounding)
         self.tested, self.pace = shifts.tested, shifts.pace
         builds = [build for _, build in timed]
         for shift in shifts.found:

@@ -5,27 +5,19 @@ runs with the same checks share them; outcomes and times are one compressed row 
 """
 
 import contextlib
-import json
 import zlib
 from array import array
-from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from datetime import datetime
 from hashlib import blake2b
-from itertools import accumulate, chain, groupby
+from itertools import groupby
 from types import TracebackType
-from typing import Any, Protocol, Self, overload
+from typing import Any, Protocol, Self
 
 import msgspec
 
-from plain_verdict.history.alignment import (
-    NOTHING,
-    Pieces,
-    differences,
-    outcomes_in,
-    pieces_between,
-    times_in,
-)
+from plain_verdict.history.alignment import outcomes_in, times_in
+from plain_verdict.history.parts import Order, PartNames, check_index_of, joined, part_texts
 from plain_verdict.model import Build, CheckIndex, KeptRun, Past
 from plain_verdict.runtime.errors import HistoryError
 
@@ -43,10 +35,8 @@ _MIGRATIONS: tuple[tuple[str, ...], ...] = (
 )
 """What brings a store from each version to the next; the first makes it."""
 _RUN_COLUMNS = "id, about, checks"
-# Checks: more parts share better from run to run and cost more rows.
-_SINGLE_PART_UP_TO, _FEW_PARTS_UP_TO = 2_000, 30_000
-_PREFIX_CHARS = len("c-")
 _AT_ONCE = 500  # values of one statement
+_RUNS_AT_ONCE = 20  # whose outcomes and times are held
 _PART_LEVEL = 6  # of zlib: as for digests
 
 Row = Sequence[Any]
@@ -84,6 +74,8 @@ class SqlStore:
 
     def __init__(self, connection: Connection) -> None:
         self._connection = connection
+        self._known_parts: dict[str, CheckIndex] = {}
+        self._known_indexes: dict[tuple[int, ...], CheckIndex] = {}
         try:
             self._bring_up_to_date()
         except BaseException:
@@ -160,9 +152,19 @@ class SqlStore:
         rows = self._connection.execute(f"SELECT {_RUN_COLUMNS} FROM pv_run WHERE id = ?", (id_,))  # noqa: S608  as above
         return next(self._runs(rows), None)
 
+    def runs(self, ids: Sequence[str]) -> Iterator[KeptRun]:
+        """Yield some runs, those of the same checks with one roster; those that are gone are left out."""
+        for at in range(0, len(ids), _RUNS_AT_ONCE):
+            lot = ids[at : at + _RUNS_AT_ONCE]
+            rows = self._in_lots(f"SELECT {_RUN_COLUMNS} FROM pv_run WHERE id IN ({{}})", lot)  # noqa: S608  as above
+            found = {run.build.id: run for run in self._runs(rows)}
+            yield from (found[id_] for id_ in lot if id_ in found)
+
     def _runs(self, rows: Sequence[Row]) -> Iterator[KeptRun]:
         for (id_, about, checks), parts in zip(rows, self._parts_of(rows), strict=True):
-            index = _joined(parts)
+            key = tuple(map(id, parts))  # parts are kept as long as the store is open
+            index = self._known_indexes.get(key) or joined(parts)
+            self._known_indexes[key] = index
             outcomes, times = self._checks(id_, checks, len(index.ids))
             yield KeptRun(self._build(about), index, outcomes, times)
 
@@ -176,10 +178,10 @@ class SqlStore:
             return []
         orders = [Order(parts[-1], part) for part in parts]
         others = {id_: name for order in orders for id_, name in order.others()}
-        last = _joined(parts[-1])
+        last = joined(parts[-1])
         index = CheckIndex(
             (*last.ids, *others),
-            _PartNames([last, CheckIndex(tuple(others), tuple(others.values()))]),
+            PartNames([last, CheckIndex(tuple(others), tuple(others.values()))]),
             len(last.ids),
         )
         runs = []
@@ -218,11 +220,13 @@ class SqlStore:
         return {run: tuple(row[2] for row in run_rows) for run, run_rows in groupby(rows, key=lambda row: row[0])}
 
     def _parts(self, hashes: set[str]) -> dict[str, CheckIndex]:
-        rows = self._in_lots("SELECT hash, names FROM pv_part WHERE hash IN ({})", sorted(hashes))
+        unknown = sorted(hashes - self._known_parts.keys())
+        rows = self._in_lots("SELECT hash, names FROM pv_part WHERE hash IN ({})", unknown)
         try:
-            return {row[0]: _check_index_of(zlib.decompress(row[1])) for row in rows}
+            self._known_parts |= {row[0]: check_index_of(zlib.decompress(row[1])) for row in rows}
         except (ValueError, zlib.error) as error:
             raise self._broken(f"a part of it can't be read ({error})") from error
+        return self._known_parts
 
     def _in_lots(self, statement: str, values: Sequence[str]) -> list[Row]:
         """Return the rows of a statement for some values at a time."""
@@ -255,7 +259,7 @@ class SqlStore:
                     "UPDATE pv_run SET about = ? WHERE id = ?", (msgspec.json.encode(build), build.id)
                 )
                 return False
-            texts = {blake2b(text, digest_size=16).hexdigest(): text for text in _part_texts(run.check_index)}
+            texts = {blake2b(text, digest_size=16).hexdigest(): text for text in part_texts(run.check_index)}
             known_parts = {
                 row[0] for row in self._in_lots("SELECT hash FROM pv_part WHERE hash IN ({})", list(texts))
             }
@@ -288,104 +292,3 @@ class SqlStore:
                     " (SELECT 1 FROM pv_run_part WHERE pv_run_part.hash = pv_part.hash)"
                 )
         return len(gone)
-
-
-class Order:
-    """How a run's parts come to the order of another's, in pieces; and what that has not."""
-
-    def __init__(self, wanted: Sequence[CheckIndex], indexes: Sequence[CheckIndex]) -> None:
-        self.checks = sum(len(part.ids) for part in indexes)
-        chars = _prefix_chars(self.checks)
-        if chars != _prefix_chars(sum(len(part.ids) for part in wanted)):
-            wanted, indexes, chars = [_joined(wanted)], [_joined(indexes)], 0
-        starts = accumulate((len(part.ids) for part in indexes), initial=0)
-        left = {_prefix(part, chars): (part, start) for part, start in zip(indexes, starts, strict=False)}
-        self.pieces: Pieces = []
-        self._extra: list[tuple[CheckIndex, int, int]] = []
-        for part in wanted:
-            there, start = left.pop(_prefix(part, chars), (_NO_PART, 0))
-            if there is part:
-                self._add(start, start + len(part.ids))
-            else:
-                self._add_differing(part, there, start)
-        self._extra += [
-            (part, start, position) for part, start in left.values() for position in range(len(part.ids))
-        ]
-
-    def _add_differing(self, part: CheckIndex, there: CheckIndex, start: int) -> None:
-        extra, missing = differences(part.ids, there.ids)
-        for low, high in pieces_between(len(part.ids), len(there.ids), extra, missing, {}):
-            self._add(low, high) if low == NOTHING else self._add(start + low, start + high)
-        self._extra += [(there, start, position) for position in extra]
-
-    def _add(self, low: int, high: int) -> None:
-        """Add a piece, to the last one where it goes on from there."""
-        if self.pieces and low != NOTHING and self.pieces[-1][1] == low and self.pieces[-1][0] != NOTHING:
-            self.pieces[-1] = self.pieces[-1][0], high
-        else:
-            self.pieces.append((low, high))
-
-    def others(self) -> Iterator[tuple[str, str]]:
-        """Yield id and name of what the other order has not."""
-        return ((part.ids[position], part.names[position]) for part, _, position in self._extra)
-
-    def extra_outcomes(self, outcomes: str) -> dict[str, str]:
-        """Return how that ended, by id."""
-        return {part.ids[position]: outcomes[start + position] for part, start, position in self._extra}
-
-
-_NO_PART = CheckIndex()
-
-
-def _prefix_chars(checks: int) -> int:
-    """Return by how many characters of their ids so many checks are parted."""
-    return 0 if checks <= _SINGLE_PART_UP_TO else 1 if checks <= _FEW_PARTS_UP_TO else 2
-
-
-def _prefix(part: CheckIndex, chars: int) -> str:
-    return part.ids[0][_PREFIX_CHARS : _PREFIX_CHARS + chars] if part.ids else ""
-
-
-def _part_texts(index: CheckIndex) -> Iterator[bytes]:
-    """Yield the roster in parts, by the beginning of the ids: a check more or less changes only its own part."""
-    chars = _prefix_chars(len(index.ids))
-    rows = zip(index.ids, index.names, strict=True)
-    for _, part_rows in groupby(rows, key=lambda row: row[0][_PREFIX_CHARS : _PREFIX_CHARS + chars]):
-        yield json.dumps([*zip(*part_rows, strict=True)], ensure_ascii=False).encode("utf-8", "replace")
-
-
-def _check_index_of(text: bytes) -> CheckIndex:
-    """Return a part. Raises ValueError."""
-    ids, names = msgspec.json.decode(text, type=tuple[tuple[str, ...], tuple[str, ...]])
-    return CheckIndex(ids, names)
-
-
-class _PartNames(Sequence[str]):
-    """The names of several parts, without joining them: few are asked for."""
-
-    def __init__(self, parts: Sequence[CheckIndex]) -> None:
-        self._parts = parts
-        self._ends = list(accumulate(len(part.ids) for part in parts))
-
-    def __len__(self) -> int:
-        return self._ends[-1] if self._ends else 0
-
-    def __iter__(self) -> Iterator[str]:
-        return chain.from_iterable(part.names for part in self._parts)
-
-    @overload
-    def __getitem__(self, position: int) -> str: ...
-    @overload
-    def __getitem__(self, part: slice) -> Sequence[str]: ...
-    def __getitem__(self, position: int | slice) -> str | Sequence[str]:
-        """Return a name, or several."""
-        if isinstance(position, slice):
-            return tuple(self)[position]
-        number = bisect_right(self._ends, position)
-        return self._parts[number].names[position - (self._ends[number - 1] if number else 0)]
-
-
-def _joined(parts: Sequence[CheckIndex]) -> CheckIndex:
-    if len(parts) == 1:
-        return parts[0]
-    return CheckIndex(tuple(chain.from_iterable([part.ids for part in parts])), _PartNames(parts))

@@ -40,6 +40,14 @@ class Levels:
         """Return the level of a time; 0 of none."""
         return min(bisect(self._bounds, time_ms), len(self._ms) - 1)
 
+    def rounded(self, times: Sequence[int]) -> "array[int]":
+        """Return times as their levels stand for them, in milliseconds."""
+        return self.times(list(map(self.of.__getitem__, times)))
+
+    def are_apart(self, time_ms: int, other_ms: int) -> bool:
+        """Return whether two rounded times surely differ: those of neighbouring levels may be equal."""
+        return abs(self.of[time_ms] - self.of[other_ms]) > 1
+
     def times(self, levels: Sequence[int]) -> "array[int]":
         """Return what levels stand for, in milliseconds. Raises IndexError for one that is none."""
         return array("I", map(self._ms.__getitem__, levels))
