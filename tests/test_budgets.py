@@ -17,13 +17,13 @@ BUDGETS = {
     "entries at the top of the package": 26,
     "imports inside functions": 106,
     "imports inside functions without a reason beside": 0,
-    "functions with more than 10 paths": 86,
+    "functions with more than 10 paths": 82,
     "most paths of a function": 12,
-    "constants equal in two modules": 3,
+    "constants equal in two modules": 2,
     "constants of one name with several values": 25,
     "packages with one module": 1,
     "files of more than 400 lines": 0,
-    "names of the house": 19,
+    "names of the house": 18,
 }
 LEAST_COMMENTS = 1.9
 """In 100 lines; this one may only grow."""

@@ -9,6 +9,7 @@ import json
 import os
 import re
 import shutil
+import subprocess
 from pathlib import Path
 from types import SimpleNamespace
 
@@ -61,6 +62,37 @@ def quietly(monkeypatch, *arguments, made=MADE):
     return main(list(arguments))
 
 
+def commits_in(folder):
+    """Commit some files in a repository around the results, and return the hashes: always the same."""
+    who = {f"GIT_{role}_{key}": value for role in ("AUTHOR", "COMMITTER") for key, value in WHO.items()}
+    variables = {**os.environ, **who, "GIT_CONFIG_GLOBAL": os.devnull, "GIT_CONFIG_NOSYSTEM": "1"}
+
+    def git(*arguments):
+        return subprocess.run(
+            ["git", *arguments], cwd=folder, env=variables, check=True, capture_output=True, text=True
+        ).stdout.strip()
+
+    (folder / "CODEOWNERS").write_text("/desk/ @brindle/desk\n")
+    git("init", "--quiet", "--initial-branch", "summer")
+    hashes = []
+    for subject, file in COMMITS:
+        (folder / file).parent.mkdir(exist_ok=True)
+        (folder / file).write_text(subject + "\n")
+        git("add", file)
+        git("commit", "--quiet", "--message", subject)
+        hashes.append(git("rev-parse", "HEAD"))
+    return hashes
+
+
+COMMITS = (
+    ("Open the desk", "desk/booking.py"),
+    ("Round receipts up", "desk/receipt.py"),
+    ("Number the seats", "desk/seats.py"),
+    ("Say when the desk opens", "words.md"),
+)
+WHO = {"NAME": "Kari Nord", "EMAIL": "kari@desk.test", "DATE": "2026-11-21T12:00:00+01:00"}
+
+
 @pytest.fixture(scope="module")
 def outputs(tmp_path_factory):
     """Make the run, with four builds before it, of which one is missing, and all of its outputs."""
@@ -92,6 +124,7 @@ def outputs(tmp_path_factory):
     for build in (4202, 4205, 4206):  # an incident: three checks that fail with each other
         offline = r'\1><failure message="The printer is offline"/></testcase>'
         earlier[build] = re.sub(r"(<testcase [^>]*)/>", offline, earlier[build], count=3)
+    before, *_, now = commits_in(folder)
     for build, content in sorted(earlier.items()):
         days, results = 4213 - build, folder / str(build)
         shutil.copytree(folder / "results", results)
@@ -100,14 +133,22 @@ def outputs(tmp_path_factory):
         (results / "load.csv").write_text(samples(2, days))
         record = results / "fares.verdict.jsonl"
         record.write_text(record.read_text("utf-8").replace('"value": 31', '"value": 11'), "utf-8")
-        told = ["--build", str(build), "--fact", "branch=summer", "--fact", f"commit=c0ffee{build}", "--no-git"]
+        told = [
+            "--build",
+            str(build),
+            "--fact",
+            "branch=summer",
+            "--fact",
+            f"commit={before if build == 4212 else f'c0ffee{build}'}",
+            "--no-git",
+        ]
         outs = ["--quiet", "--out", f"{build}.html", "--digest", f"earlier/{build}.json"]
         assert quietly(patch, "report", str(build), *told, *outs, made=MADE - days * DAY) == 0
     (folder / "results" / "load.csv").write_text(samples(30))
     page = (folder / "4208.html").read_bytes()
     (folder / "earlier" / "cut.html").write_bytes(page[: len(page) // 2])
     outs = ["--json", "--detail", "--markdown", "report.md", "--junit", "junit.xml", "--tables", "tables", "--mail", "mail.eml", "--pdf", "paper.pdf", "--earl", "rules.jsonld", "--digest", "digest.json"]  # fmt: skip
-    run = ["report", "results", "--evidence", "shots", "--previous", "earlier", "--build", "4213", "--fact", "branch=summer", "--fact", "commit=4c1f00d", "--no-git"]  # fmt: skip
+    run = ["report", "results", "--evidence", "shots", "--previous", "earlier", "--build", "4213", "--fact", "branch=summer", "--fact", f"commit={now}"]  # fmt: skip
     printed = {}
     for name, more in (("json", [*outs, "--out", "page.html"]), ("terminal", ["--out", "again.html"])):
         with patch.context() as inner:
@@ -273,6 +314,7 @@ NEVER = {
     ),
     # Samples of months, and what stands inside a file that can't be read: tests of their own have them.
     *("LoadRun.notes", "Unread.where", "HistoryContext.notes"),
+    *("CommitsSince.trouble", "CommitsSince.is_known"),
     *("Run.baseline_notes", "Comparison.too_short", "Comparison.needed_s"),
     "Payload.kind",  # of what others are made from
 }

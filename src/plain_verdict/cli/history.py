@@ -2,7 +2,6 @@
 
 import argparse
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import nullcontext
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
@@ -143,14 +142,17 @@ class _Runs:
     def each(self, builds: Sequence[Build]) -> Iterator[KeptRun]:
         """Yield builds with their checks, in their order."""
         kept = {run.build.id: run for run in self._kept}
-        ids = [build.id for build in builds if build.id not in kept]
-        with open_store(self._address) if ids and self._address else nullcontext() as store:
-            stored = store.runs(ids) if store else iter(())
-            for build in builds:
-                run = kept.get(build.id) or next(stored, None)
-                if run is None or run.build.id != build.id:
-                    raise HistoryError("is gone", path=build.label, hint="somebody removed it just now")
-                yield run
+        stored = self._stored([build.id for build in builds if build.id not in kept])
+        for build in builds:
+            run = kept.get(build.id) or next(stored, None)
+            if run is None or run.build.id != build.id:
+                raise HistoryError("is gone", path=build.label, hint="somebody removed it just now")
+            yield run
+
+    def _stored(self, ids: Sequence[str]) -> Iterator[KeptRun]:
+        if ids and self._address:
+            with open_store(self._address) as store:
+                yield from store.runs(ids)
 
     def all(self) -> Iterator[KeptRun]:
         """Yield every run, the oldest first."""

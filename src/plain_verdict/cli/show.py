@@ -68,7 +68,7 @@ def show_verdict(run: Run, verdict: Verdict) -> None:
     for remark in verdict.remarks:
         if remark.topic is not Topic.INPUTS:
             show(remark.text)
-    since = run.in_series.since if run.in_series else None
+    since = run.since
     for line in change_lines(since) if since else ():
         show(line)
 

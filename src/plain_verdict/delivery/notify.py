@@ -30,23 +30,33 @@ class Notified(msgspec.Struct, frozen=True):
 def notify(report: Report, request: Request, published: Published, on_step: OnStep = no_progress) -> Notified:
     """Send the mail and post the notices that are due; what fails costs no report."""
     failed: list[PlainVerdictError] = []
-    sending, mail = request.sending, request.mail
-    if sending is not None and (mail.to or mail.cc) and _is_due(sending.when, report):
-        with on_step("Sending the mail"):
-            failed += _send(report, request, sending, published, published.link)
-    for sent, owner, of_them in _owners_due(report, sending) if sending and mail.to_owners else ():
-        with on_step("Sending the mail"):
-            to_owner = msgspec.structs.replace(request, mail=msgspec.structs.replace(mail, to=(owner.mail,), cc=()))
-            failed += _send(of_them, to_owner, sent, published, _filtered(published.link, owner.name))
+    if request.sending is not None:
+        failed += _mail(report, request, request.sending, published, on_step)
     for recipient in request.recipients:
         about = of_owner(report, recipient.owner) if recipient.owner else report
         if about and _is_due(recipient.when, about):
             with on_step("Posting a notice"):
                 failed += _post(about, recipient, _filtered(published.link, recipient.owner))
-    return Notified(tuple(failed), tuple(_on_owners(report)) if mail.to_owners else ())
+    return Notified(tuple(failed), tuple(_on_owners(report)) if request.mail.to_owners else ())
 
 
-def _owners_due(report: Report, sending: Sending) -> Iterator[tuple[Sending, Owner, Report]]:
+def _mail(
+    report: Report, request: Request, sending: Sending, published: Published, on_step: OnStep
+) -> list[PlainVerdictError]:
+    """Send the mails that are due, to the whole crew and to owners, and return what failed."""
+    failed: list[PlainVerdictError] = []
+    mail = request.mail
+    if (mail.to or mail.cc) and _is_due(sending.when, report):
+        with on_step("Sending the mail"):
+            failed += _send(report, request, sending, published, published.link)
+    for owner, of_them in _owners_due(report, sending) if mail.to_owners else ():
+        with on_step("Sending the mail"):
+            to_owner = msgspec.structs.replace(request, mail=msgspec.structs.replace(mail, to=(owner.mail,), cc=()))
+            failed += _send(of_them, to_owner, sending, published, _filtered(published.link, owner.name))
+    return failed
+
+
+def _owners_due(report: Report, sending: Sending) -> Iterator[tuple[Owner, Report]]:
     """Yield each owner that the settings give a mail address, with what fails of theirs.
 
     An address that only a repository or a result names gets nothing: both may come from anybody.
@@ -54,7 +64,7 @@ def _owners_due(report: Report, sending: Sending) -> Iterator[tuple[Sending, Own
     for owner in {owner.name: owner for owner in report.run.owners if owner.mail}.values():
         of_them = of_owner(report, owner.name)
         if of_them and _is_due(sending.when, of_them):
-            yield sending, owner, of_them
+            yield owner, of_them
 
 
 def _on_owners(report: Report) -> Iterator[str]:
@@ -82,7 +92,7 @@ def _is_due(when: When, report: Report) -> bool:
 
 def _fails_anew(report: Report) -> bool:
     """Return whether a failure is there that the build before did not have; without one, any failure is such."""
-    since = report.run.in_series.since if report.run.in_series else None
+    since = report.run.since
     if since is None:
         return bool(report.tally.failed or report.tally.errored)
     return bool(since.new or since.failing_again)

@@ -253,7 +253,7 @@ class _Durations:
         if (
             self._rounding
             and known
-            and not self._rounding.are_apart(self._columns[-1][position], known[len(known) // 2])
+            and not self._rounding.surely_differ(self._columns[-1][position], known[len(known) // 2])
         ):
             return False
         quarter = len(known) // 4
@@ -293,7 +293,7 @@ class _Durations:
         change = (_median(sorted(after)) if len(after) > 2 else sum(after) / len(after)) - split.middle
         before_ms = max(0.0, math.exp(split.middle) - _SOFT_MS)
         shift_ms = abs(math.expm1(change)) * before_ms
-        if self._rounding and not self._rounding.are_apart(self._columns[-1][position], round(before_ms)):
+        if self._rounding and not self._rounding.surely_differ(self._columns[-1][position], round(before_ms)):
             return None
         if shift_ms < max(_LEAST_MS, _LEAST_CHANGE * min(before_ms, before_ms * math.exp(change))):
             return None

@@ -12,11 +12,11 @@ from plain_verdict.model import CheckIndex, KeptRun, Past
 
 _TEXT = pa.dictionary(pa.int32(), pa.string())  # few texts, each of them often
 _COLUMN_TYPES = [_TEXT, _TEXT, pa.timestamp("ms", tz="UTC"), *[_TEXT] * 6, pa.float64()]
-_GROUP_ROWS = 4_000_000  # a group of rows repeats the names of its checks
+_ROWS_AT_ONCE = 4_000_000  # a group of rows repeats the names of its checks
 _DICTIONARY_BYTES = 256_000_000
 _WORDS = pa.array([past.words for past in Past])
-_NUMBERS = np.zeros(256, "int32")
-_NUMBERS[[ord(past.value) for past in Past]] = range(len(Past))
+_PAST_NUMBERS = np.zeros(256, "int32")
+_PAST_NUMBERS[[ord(past.value) for past in Past]] = range(len(Past))
 _ABSENT = list(Past).index(Past.ABSENT)
 Piece = tuple[Sequence[object], KeptRun]
 """A build: the values of its first columns, and its checks."""
@@ -50,7 +50,7 @@ def _groups(builds: Iterable[Piece]) -> Iterator[list[Piece]]:
     rows = 0
     for piece in builds:
         rows += len(piece[1].outcomes)
-        if group and rows > _GROUP_ROWS:
+        if group and rows > _ROWS_AT_ONCE:
             yield group
             group, rows = [], len(piece[1].outcomes)
         group.append(piece)
@@ -83,7 +83,7 @@ class _Checks:
 def _table(schema: pa.Schema, group: Sequence[Piece], known: _Checks) -> pa.Table:
     runs = [run for _, run in group]
     sizes = [len(run.outcomes) for run in runs]
-    outcomes = _NUMBERS[np.frombuffer("".join([run.outcomes for run in runs]).encode("ascii"), "uint8")]
+    outcomes = _PAST_NUMBERS[np.frombuffer("".join([run.outcomes for run in runs]).encode("ascii"), "uint8")]
     times = np.concatenate([np.array(run.times or [0] * len(run.outcomes), "uint32") for run in runs])
     checks = np.concatenate([known.numbers_of(run.check_index) for run in runs])
     build = np.repeat(np.arange(len(runs), dtype="int32"), sizes)

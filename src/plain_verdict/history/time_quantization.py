@@ -44,7 +44,7 @@ class Levels:
         """Return times as their levels stand for them, in milliseconds."""
         return self.times(list(map(self.of.__getitem__, times)))
 
-    def are_apart(self, time_ms: int, other_ms: int) -> bool:
+    def surely_differ(self, time_ms: int, other_ms: int) -> bool:
         """Return whether two rounded times surely differ: those of neighbouring levels may be equal."""
         return abs(self.of[time_ms] - self.of[other_ms]) > 1
 

@@ -77,6 +77,7 @@ def _is_lent(objects: Path) -> bool:
 
 
 def _read_range(git: "_Git", first: str, last: str, *, is_shallow: bool) -> CommitRange:
+    # A clone of few commits is what most pipelines have; its last commit seems to have no parent.
     clone = ", which is a shallow clone" if is_shallow else ""
     for commit in (first, last):
         if not (_COMMIT.fullmatch(commit) and git.has(commit)):
@@ -134,6 +135,7 @@ class _Git:
     def commits(self) -> tuple[Commit, ...] | None:
         """Return the commits of the range with the paths that they changed; None where git fails."""
         most = f"--max-count={_MOST_COMMITS}"
+        # Fields end in a byte that no text of a commit holds, so that no subject passes for another commit.
         output = self._run("log", most, "-z", "--format=%H%x00%an%x00%aI%x00%s", "..".join(self._ends), "--")
         if output is None:
             return None

@@ -27,6 +27,7 @@ class _Rule:
 
     def accepts(self, change: LevelChange, check: Check | None, source: str) -> bool:
         """Return whether a change is accepted: it began in the rule's build, or before."""
+        # What began later is another change than the one that the team looked at.
         if self._at is None or self._positions.get(change.since, len(self._positions)) > self._at:
             return False
         accepts = fnmatchcase(change.name, self._rule.metric) if not check else self._covers(check, source)

@@ -1,6 +1,6 @@
 """Finds the commits since new failures last passed, those first that touch what the checks ran."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from functools import cached_property
 
 import msgspec
@@ -82,8 +82,10 @@ class _Finding:
         return self._copy.log.between(passed.commit, self._now.commit)
 
     def _sorted(self, passed_in: str, found: CommitRange, check: Check) -> CommitsSince:
-        ran = frozenset(self._files_of(check))
-        owners = frozenset(check.owners)
+        file = self._copy.files.file_of(check)
+        ran = frozenset(filter(None, (file, *self._copy.files.files_in_stack(check))))
+        # A rule of the team may call the owner otherwise than CODEOWNERS does.
+        owners = frozenset((*check.owners, *(self._copy.owners_of(file) if file else ())))
         near, by_owner, others = list[Commit](), list[Commit](), list[Commit]()
         for commit in found.commits:
             if not ran.isdisjoint(commit.files):
@@ -103,10 +105,6 @@ class _Finding:
             tuple(self._listed(commit, ()) for commit in others[:room]),
             found.trouble,
         )
-
-    def _files_of(self, check: Check) -> Iterator[str]:
-        yield from filter(None, (self._copy.files.file_of(check),))
-        yield from self._copy.files.files_in_stack(check)
 
     def _listed(self, commit: Commit, ran: frozenset[str] | tuple[()]) -> Commit:
         """Return a commit as it is listed: masked, with those of its paths alone that the check ran."""

@@ -31,7 +31,7 @@ class Scopes:
         self._today = today
         self._waived = waived
         scores = tuple(score for file in run.files for score in file.scores)
-        self._since = run.in_series.since if run.in_series else None
+        self._since = run.since
         inputs = ScopeInputs(run.api, run.requirements, scores, self._since, today)
         whole = CheckedScope(run.checks, waived, run.tally, inputs)
         self._found = {_WHOLE_RUN: whole}

@@ -13,7 +13,6 @@ from plain_verdict.model import (
     AlignedHistory,
     Check,
     ConditionResult,
-    Flakiness,
     NotCounted,
     Past,
     Quarantined,
@@ -46,8 +45,8 @@ class Quarantine:
         self._traces = run.in_series.traces if run.in_series else AlignedHistory()
         earlier = [entry for build in self._traces.builds[-1:] for entry in build.quarantine]
         self._earlier = {entry.id: entry for entry in earlier}
-        since = run.in_series.since if run.in_series else None
-        self._flaky: dict[str, Flakiness] = {flaky.id: flaky for flaky in since.flaky} if since else {}
+        flaky = run.since.flaky if run.since else ()
+        self._flaky = {flakiness.id: flakiness for flakiness in flaky}
         self._candidates = dict(self._unsteady(run))
 
     def apply(self, number: int, rule: QuarantineRule) -> None:
@@ -59,12 +58,13 @@ class Quarantine:
             return
         inside = [member for member in members if member.state is QuarantineState.INSIDE]
         inside.sort(key=lambda member: (member.since, member.name, member.id))
+        # Those that came first stay: the order of a file's checks must not decide whose failure counts.
         past = {member.id for member in inside[rule.limit :]}
         for member in members:
             self._keep(_past_limit(member) if member.id in past else member, rule)
         self._weigh(rule, len(inside))
         if members and not self._traces.builds:
-            self.notes.append("No earlier build is known, so the quarantine of every check begins today.")
+            self.notes.append("No earlier build is known, so each quarantine begins today.")
 
     def _unsteady(self, run: Run) -> Iterator[tuple[str, tuple[Check, str]]]:
         """Yield by id what was in quarantine before, and what failed or needed a retry now, with its file."""
@@ -87,6 +87,7 @@ class Quarantine:
         until = since + timedelta(days=rule.days)
         passed = self._passed_in_a_row(check)
         state = QuarantineState.INSIDE
+        # A check that is steady leaves, also where its days are over: the next failure begins anew.
         if passed >= rule.release_after:
             state = QuarantineState.RELEASED
         elif self._today > until:

@@ -99,7 +99,7 @@ def judge(run: Run, rules: Rules, today: date) -> Verdict:
 
 def _changes(run: Run) -> Changes | None:
     """Return in numbers what changed since an earlier run."""
-    since = run.in_series.since if run.in_series else None
+    since = run.since
     if since is None:
         return None
     against = since.against

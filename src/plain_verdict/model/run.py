@@ -9,7 +9,7 @@ from plain_verdict.model.api import ApiCalls
 from plain_verdict.model.check import Check, Output
 from plain_verdict.model.evidence import Content, Evidence
 from plain_verdict.model.facts import Fact, Masked, Owner, Value
-from plain_verdict.model.history import HistoryContext
+from plain_verdict.model.history import ChangesSince, HistoryContext
 from plain_verdict.model.load import LoadRun, Metric, Reported
 from plain_verdict.model.outcome import Kind, Outcome
 from plain_verdict.model.requirement import Requirements
@@ -184,6 +184,11 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     def tally(self) -> Tally:
         """Return how many checks ended in each outcome."""
         return tally_of(self.checks)
+
+    @property
+    def since(self) -> ChangesSince | None:
+        """Return what changed since an earlier run; None where there is none to compare with."""
+        return self.in_series.since if self.in_series else None
 
     @property
     def not_whole(self) -> tuple[ReadingNote | Unread, ...]:

@@ -1,5 +1,6 @@
 """The facts that identify a run: what stands under its title, whatever the output."""
 
+import re
 from collections.abc import Sequence
 
 from plain_verdict.model import Fact
@@ -10,6 +11,8 @@ _IDENTIFYING = (BUILD, BRANCH, COMMIT, "environment", REGION, PLATFORM, BROWSER)
 _LINKS = (JOB, "pipeline")
 """Facts whose value is the address of the page of the pipeline that made the build."""
 _VALUE_CHARS = 60
+_WHOLE_HASH = re.compile(r"[0-9a-f]{40,64}")
+_SHOWN_HASH_CHARS = 12  # of a commit; the whole hash stands among the facts
 
 
 class IdentifyingFact(Value, frozen=True):
@@ -31,5 +34,9 @@ def identity_of(facts: Sequence[Fact]) -> tuple[IdentifyingFact, ...]:
     link = next((by_key[key] for key in _LINKS if by_key.get(key, "").startswith(("https://", "http://"))), "")
     # A value that long is none that identifies: it stands among the facts.
     known = [key for key in _IDENTIFYING if 0 < len(by_key.get(key, "")) <= _VALUE_CHARS]
-    found = tuple(IdentifyingFact(key, by_key[key], link if key == BUILD else "") for key in known)
+    found = tuple(IdentifyingFact(key, _shown(key, by_key[key]), link if key == BUILD else "") for key in known)
     return found if BUILD in known or not link else (IdentifyingFact("", "pipeline", link), *found)
+
+
+def _shown(key: str, value: str) -> str:
+    return value[:_SHOWN_HASH_CHARS] if key == COMMIT and _WHOLE_HASH.fullmatch(value) else value

@@ -38,6 +38,7 @@ def _run_of(run: Run, ids: Set[str]) -> Run:
     context = run.in_series
     if context and context.since:
         context = msgspec.structs.replace(context, since=_changes_of(context.since, ids))
+    # Numbers of the whole run are nobody's own.
     return msgspec.structs.replace(
         run,
         files=tuple(file for file in files if file.checks),
@@ -71,7 +72,7 @@ def _changes_of(since: ChangesSince, ids: Set[str]) -> ChangesSince:
 
 
 def _new_in(run: Run) -> frozenset[str]:
-    since = run.in_series.since if run.in_series else None
+    since = run.since
     return frozenset(change.id for change in (*since.new, *since.failing_again)) if since else frozenset()
 
 

@@ -118,7 +118,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     @property
     def _since(self) -> ChangesSince | None:
-        return self.run.in_series.since if self.run.in_series else None
+        return self.run.since
 
     @cached_property
     def _changed(self) -> dict[str, str]:

@@ -140,7 +140,7 @@ def _changes(report: Report, most: int) -> Iterator[str]:
     if history is None:
         return
     yield from ("", f"### Changes since {_worded(history.against)}", "", _worded(history.lead))
-    since = report.run.in_series.since if report.run.in_series else None
+    since = report.run.since
     if since and (lines := change_lines(since)):
         yield ""
         yield from (f"- {_worded(line)}" for line in lines)

@@ -72,7 +72,7 @@ class NoticeWriter(msgspec.Struct, frozen=True):
 
     def notice(self, report: Report) -> NoticeJson:
         """Return the notice."""
-        since = report.run.in_series.since if report.run.in_series else None
+        since = report.run.since
         build = report.kept.build
         tally = report.tally
         started, ended = report.span

@@ -151,7 +151,7 @@ def run_summary(build: Build) -> RunSummary:
 
 def history_summary(report: Report) -> HistorySummary | None:
     """Return what changed since an earlier run; None where there is none."""
-    since = report.run.in_series.since if report.run.in_series else None
+    since = report.run.since
     if since is None:
         return None
     builds = since.traces.builds

@@ -129,7 +129,7 @@ def render_digest(
 def _words(report: Report, most_causes: int, *, chart: bool) -> _Words:
     verdict, info, history = report.verdict, report.info, report.history
     started, ended = report.span
-    since = report.run.in_series.since if report.run.in_series else None
+    since = report.run.since
     new = (*since.new, *since.failing_again) if since else ()
     tally = report.tally
     conditions, met_conditions = _conditions(verdict)
