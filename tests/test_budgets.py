@@ -8,8 +8,6 @@ from collections import Counter, defaultdict
 from functools import cache
 from pathlib import Path
 
-import pytest
-
 import plain_verdict
 
 SOURCE = Path(plain_verdict.__file__).parent
@@ -105,13 +103,12 @@ def measured():
     }
 
 
-@pytest.mark.parametrize("what", BUDGETS)
-def test_no_number_grows_past_its_budget_and_no_budget_is_larger_than_its_number(what):
-    assert measured()[what] <= BUDGETS[what]
-    assert measured()[what] >= 0.9 * BUDGETS[what] - 1, "it fell: lower its budget, so that it stays won"
-
-
-def test_comments_say_why_as_often_as_before():
+def test_no_number_grows_past_its_budget_and_no_budget_is_larger_than_its_number():
+    found = measured()
+    assert {what: number for what, number in found.items() if number > BUDGETS[what]} == {}
+    fell = {what: number for what, number in found.items() if number < 0.9 * BUDGETS[what] - 1}
+    assert fell == {}, "lower their budgets, so that they stay won"
+    # Comments say why as often as before; here, as going through all code is slow.
     lines = sum(len(text.splitlines()) for text, _ in modules().values())
     comments = sum(
         token.type == tokenize.COMMENT

@@ -152,7 +152,7 @@ def test_a_password_in_an_address_is_refused_and_not_repeated(night):
 
 
 def test_many_runs_at_once_are_kept_each_once(store, tmp_path, request):
-    folders = [tmp_path / f"run-{number}" for number in range(8)]
+    folders = [tmp_path / f"run-{number}" for number in range(4)]
     for number, folder in enumerate(folders):
         folder.mkdir()
         write_build(folder / "r.xml", number, "ppfp" + "p" * number)
@@ -163,10 +163,10 @@ def test_many_runs_at_once_are_kept_each_once(store, tmp_path, request):
         for number, folder in enumerate(folders)
         for _ in range(2)
     ]
-    assert [(process.communicate(timeout=900)[1], process.returncode) for process in several] == [(b"", 0)] * 16
+    assert [(process.communicate(timeout=900)[1], process.returncode) for process in several] == [(b"", 0)] * 8
     with open_store(store) as opened:
         builds = opened.builds()
-        assert [build.build for build in builds] == [str(number) for number in range(8)]
+        assert [build.build for build in builds] == [str(number) for number in range(4)]
         for build in builds:
             assert len(opened.run(build.id).check_index.ids) == 4 + int(build.build)
 

@@ -48,6 +48,7 @@ def same(one: object, other: str, column: str) -> bool:
 
 
 def test_every_table_tells_the_same_in_every_form_and_as_the_summary(tool, tmp_path):
+    (tmp_path / "plain-verdict.toml").write_text("[[quarantine]]\nflaky = true\n")
     done = tool("report", *DEMO, "--tables", "t", "--json", "--detail", "--time-zone", "UTC")
     summary = json.loads(done.out)
     tool("report", *DEMO, "--tables", "p", "--tables-as", "parquet", "--time-zone", "UTC")

@@ -37,7 +37,7 @@ def notify(report: Report, request: Request, published: Published, on_step: OnSt
         if about and _is_due(recipient.when, about):
             with on_step("Posting a notice"):
                 failed += _post(about, recipient, _filtered(published.link, recipient.owner))
-    return Notified(tuple(failed), tuple(_on_owners(report)) if request.mail.to_owners else ())
+    return Notified(tuple(failed), tuple(_on_owners(report, request)))
 
 
 def _mail(
@@ -67,11 +67,24 @@ def _owners_due(report: Report, sending: Sending) -> Iterator[tuple[Owner, Repor
             yield owner, of_them
 
 
-def _on_owners(report: Report) -> Iterator[str]:
-    reached = {owner.name for owner in report.run.owners if owner.mail}
-    names = [name for name in owners_of_failures(report) if name not in reached]
+def _on_owners(report: Report, request: Request) -> Iterator[str]:
+    """Yield which owners are out of reach, and which nobody is."""
+    wanted = {recipient.owner for recipient in request.recipients if recipient.owner}
+    for name in sorted(wanted.difference(_owners_of(report))):
+        yield f"No notice is posted for {name}: no check has that owner."
+    names = list(_without_mail(report)) if request.sending and request.mail.to_owners else []
     if names:
         yield f"No mail went to {join_list(names, most=_NAMED_OWNERS)}: no [[owner]] has a mail address for it."
+
+
+def _without_mail(report: Report) -> Iterator[str]:
+    reached = {owner.name for owner in report.run.owners if owner.mail}
+    return (name for name in owners_of_failures(report) if name not in reached)
+
+
+def _owners_of(report: Report) -> Iterator[str]:
+    yield from (owner.name for owner in report.run.owners)
+    yield from (name for check in report.run.checks if check.facts for name in check.owners)
 
 
 def _filtered(link: str, owner: str) -> str:

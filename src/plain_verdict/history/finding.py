@@ -119,7 +119,9 @@ def _masked(traces: AlignedHistory, mask: Mask) -> AlignedHistory:
     builds = []
     for build in traces.builds:
         causes = tuple(replace(cause, name=mask(cause.name)) for cause in build.causes)
-        builds.append(replace(build, title=mask(build.title), why=mask(build.why), causes=causes))
+        quarantine = tuple(replace(entry, name=mask(entry.name)) for entry in build.quarantine)
+        masked = replace(build, title=mask(build.title), why=mask(build.why), causes=causes, quarantine=quarantine)
+        builds.append(masked)
     others = {id_: mask(name) for id_, name in traces.others.items()}
     return replace(traces, builds=tuple(builds), others=others)
 

@@ -62,6 +62,8 @@ class CommitLog:
             with tempfile.TemporaryDirectory(prefix="plain-verdict-") as name:
                 git = _Git(Path(name), self._folder / "objects", shallow, first)
                 return _read_range(git, first, last, is_shallow=bool(shallow.strip()))
+        except _GitError as refused:
+            return _unknown(str(refused))
         except OSError as error:
             return _unknown(f"git can't be run ({error.strerror})")
 
@@ -83,12 +85,16 @@ def _read_range(git: "_Git", first: str, last: str, *, is_shallow: bool) -> Comm
         if not (_COMMIT.fullmatch(commit) and git.has(commit)):
             return _unknown(f"the commit {commit[:_NAMED_CHARS]} is not in the repository here{clone}")
     commits = git.commits()
-    if commits is None:
-        return _unknown(f"git can't read the commits of the repository here{clone}")
+    if len(commits) == _MOST_COMMITS:
+        return CommitRange(commits, f"the newest {_MOST_COMMITS:,} alone")
     if git.is_ancestor():
         return CommitRange(commits)
     doubt = "the repository here is a shallow clone that may lack some" if is_shallow else "on another branch"
     return CommitRange(commits, doubt)
+
+
+class _GitError(Exception):
+    """Git failed, and nothing can be told; the text goes on from what is asked for."""
 
 
 class _Git:
@@ -126,30 +132,38 @@ class _Git:
     def has(self, commit: str) -> bool:
         """Return whether a commit is there; two of them are the range that ``commits`` reads."""
         self._ends = (self._ends[1], commit)
-        return self._run("cat-file", "-e", f"{commit}^{{commit}}") is not None
+        return self._code_of("cat-file", "-e", f"{commit}^{{commit}}") == 0
 
     def is_ancestor(self) -> bool:
         """Return whether the first commit leads to the last."""
-        return self._run("merge-base", "--is-ancestor", *self._ends) is not None
+        return self._code_of("merge-base", "--is-ancestor", *self._ends) == 0
 
-    def commits(self) -> tuple[Commit, ...] | None:
-        """Return the commits of the range with the paths that they changed; None where git fails."""
+    def commits(self) -> tuple[Commit, ...]:
+        """Return the commits of the range with the paths that they changed. Raises _GitError."""
         most = f"--max-count={_MOST_COMMITS}"
         # Fields end in a byte that no text of a commit holds, so that no subject passes for another commit.
         output = self._run("log", most, "-z", "--format=%H%x00%an%x00%aI%x00%s", "..".join(self._ends), "--")
-        if output is None:
-            return None
         fields = output.split("\0")
         rows = [fields[at : at + _FIELDS] for at in range(0, len(fields) - _FIELDS + 1, _FIELDS)]
         hashes = "".join(f"{row[0]}\n" for row in rows)
         # A merge has those paths that differ from all of its parents; a first commit, and the last of a shallow
         # clone, none: they would have all there are.
         changed = self._run("diff-tree", "--stdin", "-r", "-c", "-z", "--name-only", "--no-renames", given=hashes)
-        files = dict(_files_by_commit((changed or "").split("\0"), [row[0] for row in rows]))
+        files = dict(_files_by_commit(changed.split("\0"), [row[0] for row in rows]))
         return tuple(_commit(row, files.get(row[0], ())) for row in rows)
 
-    def _run(self, *arguments: str, given: str = "") -> str | None:
-        """Return what git prints, up to a limit; None where it fails."""
+    def _run(self, *arguments: str, given: str = "") -> str:
+        """Return what git prints. Raises _GitError where it fails, or prints too much."""
+        code, output = self._ended(arguments, given)
+        if code or len(output) == _MOST_OUTPUT_BYTES:
+            raise _GitError("git can't read them in the repository here")
+        return output.decode("utf-8", "replace")
+
+    def _code_of(self, *arguments: str) -> int:
+        return self._ended(arguments, "")[0]
+
+    def _ended(self, arguments: Sequence[str], given: str) -> tuple[int, bytes]:
+        """Return git's exit code, and what it prints up to a limit. Raises _GitError where it takes too long."""
         with tempfile.TemporaryFile(dir=self._home) as file:
             file.write(given.encode())
             file.seek(0)
@@ -167,7 +181,9 @@ class _Git:
                 output = process.stdout.read(_MOST_OUTPUT_BYTES) if process.stdout else b""
                 process.kill() if len(output) == _MOST_OUTPUT_BYTES else process.wait()
             timer.cancel()
-        return None if process.returncode else output.decode("utf-8", "replace")
+        if process.returncode < 0 and len(output) < _MOST_OUTPUT_BYTES:
+            raise _GitError(f"git took longer than {_GIT_SECONDS} s")
+        return process.returncode, output
 
 
 def _files_by_commit(words: Sequence[str], hashes: Sequence[str]) -> Iterator[tuple[str, tuple[str, ...]]]:

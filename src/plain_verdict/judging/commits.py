@@ -114,5 +114,5 @@ class _Finding:
                 commit, subject=self._mask(commit.subject), author=self._mask(commit.author), files=()
             )
             self._masked[commit.id] = masked
-        files = tuple(file for file in commit.files if file in ran)
+        files = tuple(self._mask(file) for file in commit.files if file in ran)
         return msgspec.structs.replace(masked, files=files) if files else masked
