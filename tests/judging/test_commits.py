@@ -25,7 +25,7 @@ class Repository:
     """A repository with some commits, and reports on builds of them."""
 
     def __init__(self, folder, tool):
-        self.folder, self.tool = folder, tool
+        self.folder, self.tool, self.names = folder, tool, NAMES
         self.git("init", "--quiet", "--initial-branch", "main")
         (folder / "CODEOWNERS").write_text("/src/ @fares\n/docs/ @words\n")
         (folder / "out").mkdir()
@@ -52,7 +52,7 @@ class Repository:
         return self.git("rev-parse", "HEAD")
 
     def report(self, build, failing=(), commit="", *options, folder="."):
-        cases = "".join((FAILS if name in failing else PASSES).format(name) for name in NAMES)
+        cases = "".join((FAILS if name in failing else PASSES).format(name) for name in self.names)
         (self.folder / folder / "out").mkdir(exist_ok=True)
         (self.folder / folder / "out/r.xml").write_text(
             f'<testsuites><testsuite timestamp="2026-11-0{build}T02:00:00">{cases}</testsuite></testsuites>'
@@ -102,6 +102,10 @@ def test_what_no_commit_can_explain_is_said(repository):
     assert repository.since(last[:9], last)[1] == "no commit since it passed in 7"
     assert repository.since(repository.commits[-2], last)[1].startswith(
         "1 commit since it passed in 7, it does not touch what it ran, 1 touches paths of its owner: "
+    )
+    assert repository.since(unknown, unknown)[1] == "no commit since it passed in 7"
+    assert repository.since(*repository.commits[1:3])[1].startswith(
+        "1 commit since it passed in 7: it touches what the check ran: "
     )
     assert repository.since(unknown, last)[1] == (
         f"commits since it passed in 7: the commit {unknown[:10]} is not in the repository here"
@@ -162,3 +166,18 @@ def test_merges_and_words_of_anybody_are_listed_as_they_are(repository):
     assert subjects[1] == "Merge side"
     assert subjects[0].startswith("Fix red <b>fares</b> password=")
     assert "hunter2" not in json.dumps(commits)
+
+
+def test_of_many_commits_and_failures_the_nearest_are_listed(repository):
+    for number in range(12):
+        repository.commit(f"Number {number}", "docs/a.md" if number % 2 else "src/seats.py")
+    last = repository.git("rev-parse", "HEAD")
+    for failures, listed in ((1, 16), (60, 5)):
+        (repository.folder / "h.db").unlink(missing_ok=True)
+        repository.names = [f"check {number}" for number in range(failures)]
+        repository.report("7", (), repository.commits[0])
+        found = json.loads(repository.report("8", repository.names, last).out)["history"]["commits"]
+        assert len(found) == failures
+        for commits in found:
+            assert (commits["number"], commits["touching"], len(commits["commits"])) == (16, 1, listed)
+            assert commits["commits"][0]["subject"] == "Round fares up"

@@ -83,7 +83,7 @@ class Quarantine:
 
     def _member(self, rule: QuarantineRule, check: Check) -> Quarantined:
         entry = self._earlier.get(check.id)
-        since = min(entry.since, self._today) if entry else self._today  # a clock may have run ahead
+        since = entry.since if entry else self._today
         until = since + timedelta(days=rule.days)
         passed = self._passed_in_a_row(check)
         state = QuarantineState.INSIDE
