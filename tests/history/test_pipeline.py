@@ -6,6 +6,7 @@ import sys
 
 import pytest
 from lxml import html
+from selenium.webdriver.support.ui import WebDriverWait
 
 from conftest import ROOT
 
@@ -229,3 +230,8 @@ def test_twenty_nights_tell_what_is_new_whose_it_is_and_since_which_commit(datab
         "Say when it closes Kari Nord, 20 November 2026",
         "Say when the desk opens Kari Nord, 20 November 2026",
     ]
+    browser.get(f"{page}#order=owner")
+    beside = "return [...document.querySelectorAll('.flat .place')].map(place => place.textContent.split(' · ')[0])"
+    WebDriverWait(browser, 60).until(lambda _: browser.execute_script(beside))
+    teams = {"@brindle/fares": 4, "@brindle/quays": 3, "@brindle/seats": 3}
+    assert browser.execute_script(beside) == [team for team, number in teams.items() for _ in range(number)]

@@ -5,7 +5,7 @@ import { gzipSync } from "node:zlib";
 
 const MODULES = "../../src/plain_verdict/writers/html/scripts/modules";
 const { readView, writeView } = await import(`${MODULES}/fragment.js`);
-const { keepOnly, numbersOf } = await import(`${MODULES}/facets.js`);
+const { keepOnly, numbersOf, ownersOf } = await import(`${MODULES}/facets.js`);
 const { stepAt } = await import(`${MODULES}/charts.js`);
 const { byName, keepMatches, slowestFirst, wordsOf } = await import(`${MODULES}/search.js`);
 const { blockOf, bytesOf, idsOf, inflated } = await import(`${MODULES}/packed.js`);
@@ -170,3 +170,26 @@ for (const [only, kept] of [
     );
   });
 }
+
+test("checks are by the names of their owners, each once", () => {
+  const facets = [
+    [
+      "owner",
+      "Owner",
+      [
+        ["Seats", "2,5"],
+        ["Fares", "0-1,5"],
+      ],
+    ],
+  ];
+  assert.deepEqual(
+    [...ownersOf(facets)],
+    [
+      [0, "Fares"],
+      [1, "Fares"],
+      [5, "Fares"],
+      [2, "Seats"],
+    ],
+  );
+  assert.deepEqual([...ownersOf([])], []);
+});
