@@ -67,8 +67,12 @@ WEEK = [
     (8, "ffp", {0: (ENDED, 2), 1: (INSIDE, 3), 2: (ENDED, 2)}, 1, True),
     (8, "psp", {0: (ENDED, 2), 1: (INSIDE, 3), 2: (RELEASED, 2)}, 0, True),
     (8, "p-p", {0: (ENDED, 2), 1: ("not in this run", 3)}, 0, True),
-    (8, "ppp", {0: (RELEASED, 2), 1: (INSIDE, 3)}, 0, True),
-    (9, "fpp", {0: (INSIDE, 9), 1: (ENDED, 3)}, 0, True),
+    (8, "-fp", {0: ("not in this run", 2), 1: (INSIDE, 3)}, 0, True),  # ended, and left out once
+    (8, "fpp", {0: (ENDED, 2), 1: (INSIDE, 3)}, 1, True),  # its days don't begin anew
+    (8, "ppp", {0: (ENDED, 2), 1: (INSIDE, 3)}, 0, True),
+    (9, "ppp", {0: (ENDED, 2), 1: (RELEASED, 3)}, 0, True),
+    (9, "ppp", {0: (RELEASED, 2)}, 0, True),
+    (9, "fpp", {0: (INSIDE, 9)}, 0, True),
 ]
 
 

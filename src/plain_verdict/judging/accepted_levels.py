@@ -14,14 +14,14 @@ from plain_verdict.text.formatting import plural
 
 
 class _Rule:
-    """One rule of the team; ``number`` is where its build stands, None where it is not among the known ones."""
+    """One rule of the team, with where its build stands; None where that is not among the known ones."""
 
     def __init__(self, number: int, rule: LevelRule, builds: Sequence[Build]) -> None:
         self.words = f"The accepted level {number} (“{rule.reason or rule.metric or rule.as_of}”)"
         self._rule = rule
         self._matcher = Matcher(rule.match) if rule.match else None
-        self._at = next((at for at, build in enumerate(builds) if rule.as_of in (build.build, build.label)), None)
         self._positions = {build.label: at for at, build in enumerate(builds)}
+        self._at = self._positions.get(rule.as_of)
         self._accepted = 0
         self._is_slow = False
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from functools import cached_property
+from itertools import chain
 
 import msgspec
 
@@ -61,6 +62,7 @@ class _Finding:
         self._mask = mask
         self._most = _COMMITS if failures <= _FEWER_FROM else _FEWER
         self._masked: dict[str, Commit] = {}
+        self._owners: dict[str, frozenset[str]] = {}
 
     def commits_of(self, check: Check) -> CommitsSince | None:
         """Return the commits since a check last passed; None where no build is known in which it did."""
@@ -90,7 +92,7 @@ class _Finding:
         for commit in found.commits:
             if not ran.isdisjoint(commit.files):
                 near.append(self._listed(commit, ran))
-            elif owners and any(not owners.isdisjoint(self._copy.owners_of(file)) for file in commit.files):
+            elif owners and not owners.isdisjoint(self._owners_of(commit)):
                 by_owner.append(self._listed(commit, ()))
             else:
                 others.append(commit)
@@ -105,6 +107,13 @@ class _Finding:
             tuple(self._listed(commit, ()) for commit in others[:room]),
             found.trouble,
         )
+
+    def _owners_of(self, commit: Commit) -> frozenset[str]:
+        """Return the owners of what a commit changed, looked up once for all checks."""
+        if commit.id not in self._owners:
+            owners = (self._copy.owners_of(file) for file in commit.files)
+            self._owners[commit.id] = frozenset(chain.from_iterable(owners))
+        return self._owners[commit.id]
 
     def _listed(self, commit: Commit, ran: frozenset[str] | tuple[()]) -> Commit:
         """Return a commit as it is listed: masked, with those of its paths alone that the check ran."""

@@ -7,6 +7,8 @@ Today is the day of the run, so that its report tells the same whenever it is ma
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import date, timedelta
 
+import msgspec
+
 from plain_verdict.judging.matching import Matcher
 from plain_verdict.model import (
     BAD,
@@ -61,7 +63,8 @@ class Quarantine:
         # Those that came first stay: the order of a file's checks must not decide whose failure counts.
         past = {member.id for member in inside[rule.limit :]}
         for member in members:
-            self._keep(_past_limit(member) if member.id in past else member, rule)
+            state = QuarantineState.PAST_LIMIT if member.id in past else member.state
+            self._keep(msgspec.structs.replace(member, state=state), rule)
         self._weigh(rule, len(inside))
         if members and not self._traces.builds:
             self.notes.append("No earlier build is known, so each quarantine begins today.")
@@ -123,14 +126,15 @@ class Quarantine:
         self.conditions.append(ConditionResult(words, state, f"{plural(inside, 'check')} in quarantine"))
 
     def keep_absent(self, rules: Sequence[QuarantineRule]) -> None:
-        """Keep the days of checks that this run does not have."""
+        """Keep the days of checks that this run does not have, as long as a known build has them.
+
+        A run of some checks must not begin the days of the others anew.
+        """
         days = timedelta(days=max(rule.days for rule in rules))
-        known = {member.id for member in self.checks} | self._candidates.keys()
         for entry in self._earlier.values():
-            if entry.id not in known and self._today <= entry.since + days:
-                until = entry.since + days
+            if entry.id in self._traces.others:
                 state = QuarantineState.ABSENT
-                self.checks.append(Quarantined(entry.id, entry.name, state, entry.since, until))
+                self.checks.append(Quarantined(entry.id, entry.name, state, entry.since, entry.since + days))
 
     @property
     def remarks(self) -> Iterator[Remark]:
@@ -149,13 +153,6 @@ class Quarantine:
                 lead,
                 f" is over, and what fails {verb} again: {join_list(ended, most=_IN_REMARK)}.",
             )
-
-
-def _past_limit(member: Quarantined) -> Quarantined:
-    state = QuarantineState.PAST_LIMIT
-    return Quarantined(
-        member.id, member.name, state, member.since, member.until, member.reason, member.owner, member.passed
-    )
 
 
 def apply_quarantine(
