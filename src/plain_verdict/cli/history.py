@@ -1,13 +1,14 @@
 """``plain-verdict history``: what earlier builds were, what changed between two, and what is kept of them."""
 
 import argparse
-from collections.abc import Callable, Iterator, Sequence
+import sys
+from collections.abc import Callable, Sequence
 from datetime import datetime
-from functools import cached_property
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
-from plain_verdict.cli.options import add_config, add_masking, add_results, read_request_of, settings_source
+from plain_verdict.cli.earlier_runs import EarlierRuns, history_settings
+from plain_verdict.cli.options import add_config, add_masking, add_results, read_request_of
 from plain_verdict.cli.show import show_trouble
 from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.history.alignment import align
@@ -15,20 +16,23 @@ from plain_verdict.history.comparison import compare_outcomes
 from plain_verdict.history.exporting import check_export, write_export
 from plain_verdict.history.gaps import find_gaps, keys_of_other_branches
 from plain_verdict.history.interface import Store
-from plain_verdict.history.pages import newest_kept, read_earlier, read_kept
+from plain_verdict.history.pages import newest_kept, read_kept
 from plain_verdict.history.stores import check_store, open_store
 from plain_verdict.inputs.completeness import read_age
 from plain_verdict.model import Build, Changed, KeptRun
+from plain_verdict.model.trends import Trend
 from plain_verdict.pipeline import read_and_judge
 from plain_verdict.report import PageInfo, Report
-from plain_verdict.request.checks import check_settings
-from plain_verdict.runtime.errors import HistoryError, UsageError
-from plain_verdict.settings.loading import read_settings
-from plain_verdict.settings.schema import HistoryTable
+from plain_verdict.report.trends import trend_lists, trend_numbers, trend_sentence
+from plain_verdict.request.checks import read_step
+from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.cleaning import single_line
-from plain_verdict.text.formatting import format_day, format_time_of_day, join_list, plural, spelled
+from plain_verdict.text.formatting import format_day, format_time_of_day, plural, spelled
+from plain_verdict.writers.trends import check_trends, trends_json, write_trends
 
 _LISTED_BUILDS = 40  # the newest ones: more do not fit on a screen
+_TREND_LINES = 10
+_NO_BUILDS = "no builds found; report --history or --out makes some"
 _PAST_BUILDS = 20  # that tell how a check fared before
 _PAGE_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
 Options = argparse.Namespace
@@ -51,7 +55,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     comparing.add_argument("other", metavar="B", help="the later build")
     exporting = action("export", "write all checks of all builds as a table", _export)
     exporting.add_argument("file", metavar="FILE", help="file to write: .csv, or .parquet (needs pyarrow)")
-    for parser_ in (listing, showing, comparing, exporting):
+    trends = action("trends", "list flaky, long failing and slower checks, and costly causes", _trends)
+    trends.add_argument("--json", action="store_true", help="print one JSON object and nothing else")
+    trends.add_argument("--out", metavar="FILE", help="also write a table: .csv, or .parquet (needs pyarrow)")
+    for parser_ in (listing, showing, comparing, exporting, trends):
         parser_.add_argument("--previous", nargs="+", default=[], metavar="PAGE", help="pages, digests or folders")
         parser_.add_argument("--series", metavar="NAME", help="only this series; part of its name is enough")
         _add_store(parser_)
@@ -82,105 +89,21 @@ def run(options: Options) -> int:
     return does(options)
 
 
-def _settings(options: Options) -> HistoryTable:
-    settings = read_settings(settings_source(options), check_settings)
-    if not options.history:
-        settings.refuse_ignored("history.store")
-    for note in settings.notes:
-        show_labelled("note", note)
-    return settings.file.history
-
-
 def _store(options: Options) -> Store:
     """Return the store that is meant. Raises UsageError where none is."""
-    address = options.history or _settings(options).store
+    address = options.history or history_settings(options).store
     if not address:
         raise UsageError("no store is given", hint="name one with --history, or as history.store in the settings")
     check_store(address)
     return open_store(address)
 
 
-class _Runs:
-    """The runs that an action looks at: those of the store, of pages that are named, or of pages that are here."""
-
-    def __init__(self, options: Options) -> None:
-        table = _settings(options)
-        address = options.history or table.store
-        named = options.previous or list(table.previous) or ([] if address else ["."])
-        self._kept, trouble, notes = read_earlier(named)
-        for note in (*trouble, *notes):
-            show_labelled("note", note)
-        self._address = address
-        if address:
-            check_store(address)
-            if "://" not in address and not Path(address).exists():
-                raise HistoryError("is not there", path=address, hint="report --history makes it")
-        self._wanted = (options.series or "").casefold()
-
-    def builds(self) -> list[Build]:
-        """Return the builds of the wanted series, the oldest first."""
-        return list(filter(self.is_wanted, self.all_builds))
-
-    def is_wanted(self, build: Build) -> bool:
-        """Return whether a build is of a series that is asked for."""
-        return self._wanted in build.series.casefold()
-
-    @cached_property
-    def all_builds(self) -> list[Build]:
-        """Return the builds of all series, the oldest first."""
-        found = [run.build for run in self._kept]
-        if self._address:
-            known = {build.id for build in found}
-            with open_store(self._address) as store:
-                found += [build for build in store.builds() if build.id not in known]
-        return sorted(found, key=lambda build: (build.moment, build.id))
-
-    def run(self, build: Build) -> KeptRun:
-        """Return a build with its checks."""
-        return next(self.each([build]))
-
-    def each(self, builds: Sequence[Build]) -> Iterator[KeptRun]:
-        """Yield builds with their checks, in their order."""
-        kept = {run.build.id: run for run in self._kept}
-        stored = self._stored([build.id for build in builds if build.id not in kept])
-        for build in builds:
-            run = kept.get(build.id) or next(stored, None)
-            if run is None or run.build.id != build.id:
-                raise HistoryError("is gone", path=build.label, hint="somebody removed it just now")
-            yield run
-
-    def _stored(self, ids: Sequence[str]) -> Iterator[KeptRun]:
-        if ids and self._address:
-            with open_store(self._address) as store:
-                yield from store.runs(ids)
-
-    def all(self) -> Iterator[KeptRun]:
-        """Yield every run, the oldest first."""
-        return self.each(self.builds())
-
-    def meant(self, wanted: str) -> Build:
-        """Return the newest build of a key, or the one whose id begins so. Raises UsageError."""
-        builds = self.builds()
-        found = [build for build in builds if wanted in (build.build, build.label)]
-        if not found and len(wanted) > 2:
-            found = [build for build in builds if build.id.startswith(wanted)]
-        if not found:
-            last = join_list([build.label for build in builds[:-6:-1]], most=5)
-            hint = f"the last are {last}" if last else "no builds found"
-            raise UsageError(f"{wanted!r} is not a known build", hint=hint)
-        series = sorted({f"“{build.series}”" for build in found})
-        if len(series) > 1:
-            hint = f"choose one with --series: {join_list(series)}"
-            raise UsageError(f"{wanted!r} is a build in several series", hint=hint)
-        return found[-1]
-
-
 def _list(options: Options) -> int:
-    runs = _Runs(options)
+    runs = EarlierRuns(options)
     all_builds = runs.all_builds
     builds = list(filter(runs.is_wanted, all_builds))
     if not builds:
-        show_labelled("error", "no builds found; report --history or --out makes some")
+        show_labelled("error", _NO_BUILDS)
         return NOTHING_READ
     for series in dict.fromkeys(build.series for build in builds):
         listed = [build for build in builds if build.series == series]
@@ -211,7 +134,7 @@ def _when(build: Build) -> str:
 
 
 def _show(options: Options) -> int:
-    runs = _Runs(options)
+    runs = EarlierRuns(options)
     build = runs.meant(options.build)
     kept = runs.run(build)
     show(f"{single_line(build.title or build.series, 200)}, {build.label}, {_when(build)}")
@@ -231,7 +154,7 @@ def _show(options: Options) -> int:
 
 
 def _compare(options: Options) -> int:
-    runs = _Runs(options)
+    runs = EarlierRuns(options)
     before, after = runs.meant(options.build), runs.meant(options.other)
     builds = [build for build in runs.builds() if build.series == after.series and build.moment < after.moment]
     *past, now, against = runs.each([*builds[-_PAST_BUILDS:], after, before])
@@ -263,9 +186,57 @@ def _show_changes(words: str, changes: Sequence[Changed], style: str) -> None:
 def _export(options: Options) -> int:
     path = Path(options.file).absolute()
     check_export(path)
-    rows = write_export(path, _Runs(options).all())
+    rows = write_export(path, EarlierRuns(options).all())
     show(f"Wrote {plural(rows, 'row')} to {path}", "soft")
     return DONE
+
+
+def _trends(options: Options) -> int:
+    from plain_verdict.history.trends import TREND_BUILDS, make_trend  # NumPy, for many builds together
+
+    path = Path(options.out).absolute() if options.out else None
+    if path:
+        check_trends(path)
+    runs = EarlierRuns(options)
+    step = read_step(runs.table.every) if runs.table.every else None
+    trends = [
+        make_trend(
+            runs.last_of(newest.series, TREND_BUILDS),
+            step,
+            normal_after=runs.table.normal_after,
+            other_branches=keys_of_other_branches(runs.all_builds, newest),
+        )
+        for newest in runs.newest()
+    ]
+    if not trends:
+        show_labelled("error", _NO_BUILDS)
+        return NOTHING_READ
+    if options.json:
+        show(trends_json(trends), to=sys.stdout)
+    else:
+        for trend in trends:
+            _show_trend(trend)
+    if path:
+        written = f"Wrote {plural(write_trends(path, trends), 'row')} to {path}"
+        show(written, "soft", to=sys.stderr if options.json else None)
+    return DONE
+
+
+def _show_trend(trend: Trend) -> None:
+    newest = trend.newest
+    show(f"{single_line(newest.series, 200)}: {plural(len(trend.builds), 'build')}")
+    show(trend_sentence(trend), newest.verdict.value)
+    for number, words in trend_numbers(trend):
+        show(f"  {number} {words}", "soft")
+    for listed in trend_lists(trend, _TREND_LINES):
+        show(f"  {listed.name}")
+        if not listed.lines:
+            show(f"    {listed.nothing}", "soft")
+        for line in listed.lines:
+            show(f"    {single_line(line.name, 300)}")
+            show(f"      {line.words}", "soft")
+        if listed.more:
+            show(f"    and {listed.more:,} more", "soft")
 
 
 def _forget(options: Options) -> int:

@@ -17,7 +17,18 @@ from zlib_ng import zlib_ng
 from plain_verdict.history.alignment import FINE_UP_TO
 from plain_verdict.history.interface import CHAIN, NAME_CHARS
 from plain_verdict.history.time_quantization import COARSE, FINE, Levels, pack_times, unpack_times
-from plain_verdict.model import AlignedHistory, Attempt, Build, Check, CheckIndex, KeptRun, Outcome, Past, Run
+from plain_verdict.model import (
+    AlignedHistory,
+    Attempt,
+    Build,
+    Check,
+    CheckIndex,
+    KeptRun,
+    Outcome,
+    Past,
+    Run,
+    RunDetail,
+)
 from plain_verdict.runtime.errors import ReadError
 
 SCHEMA = "plain-verdict/digest/1"
@@ -73,6 +84,8 @@ class Digest(msgspec.Struct, frozen=True):
     times: DigestTimes | None = None
     other_ids: list[str] = []
     other_names: list[str] = []
+    detail: RunDetail | None = None
+    """Of the run itself."""
 
 
 _MOST_MS = 2**32 - 1
@@ -148,6 +161,7 @@ def make_digest(run: KeptRun, traces: AlignedHistory, *, in_columns: bool = Fals
         times=_packed_times(run, traces),
         other_ids=list(traces.others),
         other_names=list(traces.others.values()),
+        detail=run.detail,
     )
 
 
@@ -215,6 +229,7 @@ def _run_of_digest(digest: Digest) -> KeptRun:
         CheckIndex(tuple(checks.ids), tuple(checks.names)),
         _letters(checks.outcomes),
         _array(checks.took_ms),
+        detail=digest.detail,
     )
 
 

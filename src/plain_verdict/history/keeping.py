@@ -1,32 +1,58 @@
 """What is kept of a run: as a build of its series, before and after it is judged."""
 
-from collections.abc import Iterator, Sequence
+import math
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
 from hashlib import blake2b
+from heapq import nlargest
+from itertools import islice
 
 import msgspec
 
 from plain_verdict.api.numbers import by_operation
 from plain_verdict.history.series import identify
 from plain_verdict.model import (
+    BAD,
     Build,
     BuildCause,
+    BuildNumbers,
     Cause,
+    Check,
+    Density,
     Fact,
+    FailureDetail,
+    KeptRequirement,
     KeptRun,
+    LoadRun,
+    LostTime,
     Measured,
+    OperationResult,
+    Outcome,
     QuarantineEntry,
     QuarantineState,
+    RequestNumbers,
+    RequirementState,
+    RuleSeverity,
     Run,
+    RunDetail,
+    Series,
+    Severity,
     Verdict,
 )
 from plain_verdict.model.facts import BRANCH, BUILD, COMMIT
+from plain_verdict.text.formatting import shorten
 from plain_verdict.text.names import SECONDS, UNITS
 
 _KEPT_CAUSES = 50  # a run with more has one cause that is not told
 _QUARANTINED = 500
 _MEASURED = 200  # requests, operations and metrics whose numbers are kept
 _PER_CENT = 95.0
+_COMPARED_PER_CENTS = (50.0, _PER_CENT, 99.0)
+_KEPT_FACTS, _KEPT_FAILURES, _KEPT_RULES = 60, 500, 2_000
+_FACT_CHARS, _MESSAGE_CHARS = 200, 300
+_LOST = 50  # checks whose retries took longest: they stand in the chain of each page as well
+_MOST_RATES = 2_000  # batches of a load run: a day in steps of less than a minute
 
 
 def build_of(run: Run, series: str, key: str, made: datetime, title: str, facts: Sequence[Fact]) -> Build:
@@ -46,13 +72,16 @@ def build_of(run: Run, series: str, key: str, made: datetime, title: str, facts:
         started=(min(starts) if len(zoned) == 1 else starts[0]) if starts else None,
         tally=run.tally,
         measured=tuple(_measured(run))[:_MEASURED],
+        numbers=_numbers(run),
+        lost=tuple(_lost(run)),
     )
 
 
 def judged(run: KeptRun, verdict: Verdict) -> KeptRun:
     """Return a kept run with how it was judged."""
     causes = tuple(
-        BuildCause(cause_key(cause), cause.name, len(cause.checks)) for cause in verdict.causes[:_KEPT_CAUSES]
+        BuildCause(cause_key(cause), cause.name, len(cause.checks), _seconds(cause.checks))
+        for cause in verdict.causes[:_KEPT_CAUSES]
     )
     kept = [check for check in verdict.quarantine if check.state is not QuarantineState.RELEASED]
     quarantine = tuple(QuarantineEntry(check.id, check.name, check.since) for check in kept[:_QUARANTINED])
@@ -84,3 +113,85 @@ def _measured(run: Run) -> Iterator[Measured]:
         name = metric.name if metric.p95 is None else f"95 % of {metric.name}"
         unit = UNITS.get(metric.unit.casefold())
         yield Measured(name, value * SECONDS[unit]) if unit else Measured(name, value, metric.unit)
+
+
+def _seconds(checks: Iterable[Check]) -> float:
+    """Return the time of the attempts of some checks."""
+    times = (attempt.took_s or 0.0 for check in checks for attempt in check.attempts)
+    return round(math.fsum(max(0.0, time) for time in times), 3)
+
+
+def _numbers(run: Run) -> BuildNumbers:
+    rules = [check for check in run.checks if check.rule]
+    failed = Counter(check.rule.severity for check in rules if check.rule and check.outcome is Outcome.FAILED)
+    requirements = run.requirements.results
+    p95 = run.load.whole.percentile(_PER_CENT).value_s if run.load else None
+    return BuildNumbers(
+        took_s=_seconds(run.checks) or None,
+        load_p95_s=p95,
+        error_share=run.load.whole.failed_share if run.load else None,
+        failed_rules=tuple(failed[severity] for severity in Severity) if rules else (),
+        requirements=(run.requirements.count(RequirementState.MET), len(requirements)) if requirements else None,
+    )
+
+
+def _lost(run: Run) -> list[LostTime]:
+    """Return the time of failed attempts before a pass, the longest first."""
+    retried = (check for check in run.checks if len(check.attempts) > 1 and check.flaky)
+    lost = [LostTime(check.id, _seconds_of_retries(check)) for check in retried]
+    return nlargest(_LOST, [time for time in lost if time.took_s], key=lambda time: time.took_s)
+
+
+def _seconds_of_retries(check: Check) -> float:
+    return round(sum(max(0.0, attempt.took_s or 0.0) for attempt in check.attempts[:-1]), 3)
+
+
+def detail_of(run: Run, facts: Sequence[Fact]) -> RunDetail:
+    """Return what is kept of a run besides the outcomes of its checks."""
+    failures = (check for check in run.checks if check.outcome in BAD)
+    rules = (check for check in run.checks if check.rule and check.outcome in BAD)
+    return RunDetail(
+        facts=tuple(Fact(shorten(fact.key, _FACT_CHARS), shorten(fact.value, _FACT_CHARS)) for fact in facts)[
+            :_KEPT_FACTS
+        ],
+        failures=tuple(map(_failure, islice(failures, _KEPT_FAILURES))),
+        operations=tuple(
+            OperationResult(operation.name, numbers.calls, numbers.wrong, numbers.p95_s)
+            for operation, numbers in by_operation(run.api.calls)[:_MEASURED]
+        ),
+        rules=tuple(
+            RuleSeverity(check.id, check.rule.severity) for check in islice(rules, _KEPT_RULES) if check.rule
+        ),
+        requirements=tuple(
+            KeptRequirement(result.requirement.label, shorten(result.requirement.title, _FACT_CHARS), result.state)
+            for result in run.requirements.results[:_KEPT_RULES]
+        ),
+        load=_without_course(run.load) if run.load else None,
+    )
+
+
+def _failure(check: Check) -> FailureDetail:
+    return FailureDetail(check.id, shorten(check.why, _MESSAGE_CHARS), next(iter(check.owners), ""))
+
+
+def _without_course(load: LoadRun) -> LoadRun:
+    """Return the numbers of a load run that two runs are compared by."""
+    nothing = Series(load.started, 1, (), (), (), (), (), ())
+    rates = load.rates if load.rates and len(load.rates.sent) <= _MOST_RATES else None
+    return LoadRun(
+        rows=load.rows,
+        bad_rows=load.bad_rows,
+        started=load.started,
+        ended=load.ended,
+        whole=_compared(load.whole),
+        requests=tuple(map(_compared, load.requests[:_MEASURED])),
+        series=nothing,
+        series_5s=nothing,
+        density=Density((), ()),
+        rates=rates,
+    )
+
+
+def _compared(numbers: RequestNumbers) -> RequestNumbers:
+    wanted = tuple(map(numbers.settled_percentile, _COMPARED_PER_CENTS))
+    return RequestNumbers(numbers.name, numbers.count, numbers.failed, numbers.received_bytes, percentiles=wanted)

@@ -43,13 +43,13 @@ class LevelChanges:
         builds = [build for _, build in timed]
         for shift in shifts.found:
             id_, name = now.check_index.ids[shift.position], now.check_index.names[shift.position]
-            yield _change(shift, id_, name, builds, _MS)
+            yield level_change(shift, id_, name, builds, _MS)
 
     def _of_percentiles(self, builds: Sequence[Build]) -> Iterator[LevelChange]:
         measured = [number for number in self._now.build.measured if number.unit == "s"]
         columns = [[round(value * _MS) for value in row] for row in _rows(builds, measured)]
         for shift in find_level_shifts(columns, normal_after=self._normal_after).found if measured else ():
-            yield _change(shift, "", measured[shift.position].name, builds, _MS)
+            yield level_change(shift, "", measured[shift.position].name, builds, _MS)
 
     def _of_metrics(self, builds: Sequence[Build]) -> Iterator[LevelChange]:
         """Yield the metrics in other units that are at another level; they have nothing in common."""
@@ -61,7 +61,7 @@ class LevelChanges:
             scale = _FINE_STEPS / metric.value
             columns = [[min(round(value * scale), 2**31)] for value in values]
             for shift in find_level_shifts(columns, normal_after=self._normal_after).found:
-                yield _change(shift, "", metric.name, builds, scale, metric.unit)
+                yield level_change(shift, "", metric.name, builds, scale, metric.unit)
 
 
 def _rows(builds: Sequence[Build], measured: Sequence[Measured]) -> Iterator[list[float]]:
@@ -71,9 +71,10 @@ def _rows(builds: Sequence[Build], measured: Sequence[Measured]) -> Iterator[lis
         yield [values.get((number.name, number.unit), 0.0) for number in measured]
 
 
-def _change(
+def level_change(
     shift: LevelShift, id_: str, name: str, builds: Sequence[Build], scale: float, unit: str = "s"
 ) -> LevelChange:
+    """Return a shift of a number that is kept in steps, ``scale`` of them to its unit."""
     return LevelChange(
         id_,
         name,

@@ -241,7 +241,7 @@ def _index_texts(digest: Digest, data: bytes, packed_ids: bytes) -> KeptRun:
         Past.PASSED_ON_RETRY if id_ in retried else _LETTERS[int(code)] for id_, _, _, code, _ in rows
     )
     times = array("I", [min(round(max(row[4], 0) * 1000), 2**32 - 1) for row in rows])
-    return KeptRun(digest.run, index, letters, times)
+    return KeptRun(digest.run, index, letters, times, detail=digest.detail)
 
 
 def _whole_name(path: str, name: str) -> str:

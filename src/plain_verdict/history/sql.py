@@ -18,10 +18,10 @@ import msgspec
 
 from plain_verdict.history.alignment import outcomes_in, times_in
 from plain_verdict.history.parts import Order, PartNames, check_index_of, joined, part_texts
-from plain_verdict.model import Build, CheckIndex, KeptRun, Past
+from plain_verdict.model import Build, CheckIndex, KeptRun, Past, RunDetail
 from plain_verdict.runtime.errors import HistoryError
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 _MIGRATIONS: tuple[tuple[str, ...], ...] = (
     (
         """CREATE TABLE pv_run (id TEXT PRIMARY KEY, series TEXT NOT NULL, moment DOUBLE PRECISION NOT NULL,
@@ -31,6 +31,10 @@ _MIGRATIONS: tuple[tuple[str, ...], ...] = (
         """CREATE TABLE pv_run_part (run TEXT NOT NULL REFERENCES pv_run ON DELETE CASCADE, place INTEGER NOT NULL,
         hash TEXT NOT NULL REFERENCES pv_part, PRIMARY KEY (run, place))""",
         "CREATE INDEX pv_run_part_hash ON pv_run_part (hash)",
+    ),
+    (
+        """CREATE TABLE pv_run_detail (run TEXT PRIMARY KEY REFERENCES pv_run ON DELETE CASCADE,
+        detail BLOB NOT NULL)""",
     ),
 )
 """What brings a store from each version to the next; the first makes it."""
@@ -148,9 +152,17 @@ class SqlStore:
         return [self._build(row[0]) for row in rows]
 
     def run(self, id_: str) -> KeptRun | None:
-        """Return one run."""
+        """Return one run, with its detail."""
         rows = self._connection.execute(f"SELECT {_RUN_COLUMNS} FROM pv_run WHERE id = ?", (id_,))  # noqa: S608  as above
-        return next(self._runs(rows), None)
+        run = next(self._runs(rows), None)
+        return msgspec.structs.replace(run, detail=self._detail(id_)) if run else None
+
+    def _detail(self, id_: str) -> RunDetail | None:
+        rows = self._connection.execute("SELECT detail FROM pv_run_detail WHERE run = ?", (id_,))
+        try:
+            return msgspec.json.decode(zlib.decompress(rows[0][0]), type=RunDetail) if rows else None
+        except (ValueError, zlib.error, msgspec.MsgspecError) as error:
+            raise self._broken(f"the detail of its run {id_} can't be read ({error})") from error
 
     def runs(self, ids: Sequence[str]) -> Iterator[KeptRun]:
         """Yield some runs, those of the same checks with one roster; those that are gone are left out."""
@@ -258,6 +270,7 @@ class SqlStore:
                 self._connection.execute(
                     "UPDATE pv_run SET about = ? WHERE id = ?", (msgspec.json.encode(build), build.id)
                 )
+                self._keep_detail(run)
                 return False
             texts = {blake2b(text, digest_size=16).hexdigest(): text for text in part_texts(run.check_index)}
             known_parts = {
@@ -278,7 +291,16 @@ class SqlStore:
                 return False
             part_rows = [(build.id, position, hash_) for position, hash_ in enumerate(texts)]
             self._connection.execute_many("INSERT INTO pv_run_part VALUES (?, ?, ?)", part_rows)
+            self._keep_detail(run)
         return True
+
+    def _keep_detail(self, run: KeptRun) -> None:
+        if run.detail:
+            packed = zlib.compress(msgspec.json.encode(run.detail), _PART_LEVEL)
+            self._connection.execute(
+                "INSERT INTO pv_run_detail VALUES (?, ?) ON CONFLICT (run) DO UPDATE SET detail = excluded.detail",
+                (run.build.id, packed),
+            )
 
     def forget(self, before: datetime) -> int:
         """Remove the runs before a moment; return how many."""

@@ -11,6 +11,7 @@ from plain_verdict.model.commits import CommitsSince
 from plain_verdict.model.facts import Fact, Masked, Value
 from plain_verdict.model.moment import in_order
 from plain_verdict.model.quarantine import QuarantineEntry
+from plain_verdict.model.run_detail import RunDetail
 from plain_verdict.model.tally import Tally
 from plain_verdict.model.verdict import VerdictWord
 
@@ -45,11 +46,15 @@ _PAST_WORDS = {
 
 
 class BuildCause(Value, frozen=True):
-    """A cause that a build had: ``key`` is the same in every build, as numbers and names in its message are not."""
+    """A cause that a build had: ``key`` is the same in every build, as numbers and names in its message are not.
+
+    ``took_s`` is the time of its checks.
+    """
 
     key: str
     name: str
     checks: int
+    took_s: float = 0.0
 
 
 class Measured(Value, frozen=True):
@@ -61,6 +66,28 @@ class Measured(Value, frozen=True):
     name: str
     value: float = msgspec.field(name="value_s")
     unit: str = "s"
+
+
+class LostTime(Value, frozen=True, array_like=True):
+    """The time that the failed attempts of a check took before it passed on a retry."""
+
+    id: str
+    took_s: float
+
+
+class BuildNumbers(Value, frozen=True, omit_defaults=True):
+    """Numbers of a whole build; None, or empty, where it has nothing of the kind.
+
+    ``took_s`` is the time of all checks, added up; ``failed_rules`` are counts in the order of severities.
+    """
+
+    took_s: float | None = None
+    load_p95_s: float | None = None
+    error_share: float | None = None
+    """Of the requests of a load run, 0 to 1."""
+    failed_rules: tuple[int, ...] = ()
+    requirements: tuple[int, int] | None = None
+    """How many are met, of how many."""
 
 
 class Build(Value, frozen=True):
@@ -85,6 +112,10 @@ class Build(Value, frozen=True):
     causes: tuple[BuildCause, ...] = ()
     measured: tuple[Measured, ...] = ()
     quarantine: tuple[QuarantineEntry, ...] = ()
+    numbers: BuildNumbers | None = None
+    """None of a build that an older version kept."""
+    lost: tuple[LostTime, ...] = ()
+    """By retries, the longest times first."""
 
     @property
     def moment(self) -> datetime:
@@ -115,6 +146,7 @@ class KeptRun(msgspec.Struct, frozen=True):
     """A run as it is kept: how each check of its roster ended, one letter each (``Past``), and its milliseconds.
 
     ``times`` is empty where times are not kept; 0 is a time that nobody told. ``coarse``: they are rounded.
+    ``detail`` is None where it is not kept, as of a page's forerunners.
     """
 
     build: Build
@@ -122,6 +154,7 @@ class KeptRun(msgspec.Struct, frozen=True):
     outcomes: str = ""
     times: Sequence[int] = array("I")
     coarse: bool = False
+    detail: RunDetail | None = None
 
 
 class Changed(Value, frozen=True):

@@ -10,7 +10,7 @@ import msgspec
 
 from plain_verdict.api.numbers import CallNumbers, by_operation
 from plain_verdict.history.digest import keep_run
-from plain_verdict.history.keeping import build_of, judged
+from plain_verdict.history.keeping import build_of, detail_of, judged
 from plain_verdict.history.pages import run_mark
 from plain_verdict.history.series import SERIES, name_series
 from plain_verdict.model import (
@@ -101,10 +101,13 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return the run as its series keeps it, judged."""
         context = self.run.in_series
         if context is not None:
-            return judged(context.now, self.verdict)
+            return self._with_detail(judged(context.now, self.verdict), context.facts)
         series = name_series(SERIES, self.title, self.info.facts)
         build = build_of(self.run, series, "", self.info.made, self.title, self.info.facts)
-        return judged(keep_run(self.run, build), self.verdict)
+        return self._with_detail(judged(keep_run(self.run, build), self.verdict), self.info.facts)
+
+    def _with_detail(self, kept: KeptRun, facts: Sequence[Fact]) -> KeptRun:
+        return msgspec.structs.replace(kept, detail=detail_of(self.run, facts))
 
     @property
     def forerunners(self) -> AlignedHistory:

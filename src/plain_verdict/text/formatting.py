@@ -61,6 +61,12 @@ def format_duration(seconds: float | None) -> str:
     return f"{minutes // 60:,} h {minutes % 60} min" if minutes % 60 else f"{minutes // 60:,} h"
 
 
+def format_days(seconds: float) -> str:
+    """Return a long time in days; from two days on, whole ones: ``8 days``, ``26 h``."""
+    days = seconds / 86_400
+    return f"{days:,.0f} days" if round(days) >= 2 else format_duration(seconds)
+
+
 def format_failed_share(share: float) -> str:
     """Return the share of failed ones, 0 to 1, in per cent with the digits that count, never rounded to nothing."""
     per_cent = 100 * share

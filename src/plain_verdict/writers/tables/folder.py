@@ -62,7 +62,7 @@ class TablesWriter:
             return self._csv(filled)
         from plain_verdict.writers.tables.parquet import parquet_of  # an extra, for tables in columns
 
-        return parquet_of(filled)
+        return parquet_of(filled.columns, filled.rows)
 
     def _csv(self, filled: Filled) -> Iterator[str]:
         text = StringIO(newline="")

@@ -1,5 +1,6 @@
 """Writes a table as Parquet (Apache Parquet 2), in pieces: a large one never stands in memory whole."""
 
+from collections.abc import Iterable
 from io import BytesIO
 from itertools import islice
 
@@ -7,7 +8,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from plain_verdict.model import in_order
-from plain_verdict.writers.tables.interface import Column, Filled, Holds, Row
+from plain_verdict.writers.tables.interface import Column, Holds, Row
 
 _GROUP_ROWS = 50_000  # of one row group
 _ARROW_TYPES = {
@@ -19,18 +20,17 @@ _ARROW_TYPES = {
 }
 
 
-def parquet_of(filled: Filled) -> bytes:
+def parquet_of(columns: tuple[Column, ...], cell_rows: Iterable[Row]) -> bytes:
     """Return a table as the bytes of a Parquet file."""
     fields = [
-        pa.field(column.name, _ARROW_TYPES[column.holds], metadata={"about": column.about})
-        for column in filled.columns
+        pa.field(column.name, _ARROW_TYPES[column.holds], metadata={"about": column.about}) for column in columns
     ]
     schema = pa.schema(fields)
     target = BytesIO()
-    rows = iter(filled.rows)
+    rows = iter(cell_rows)
     with pq.ParquetWriter(target, schema) as writer:
         while piece := list(islice(rows, _GROUP_ROWS)):
-            writer.write_table(_arrow(piece, filled.columns, schema))
+            writer.write_table(_arrow(piece, columns, schema))
     return target.getvalue()
 
 

@@ -1,0 +1,242 @@
+"""Makes the trend of a series: from its last builds, whichever place they are read from."""
+
+from collections import defaultdict
+from collections.abc import Callable, Collection, Iterator, Sequence
+from datetime import timedelta
+from statistics import median
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from plain_verdict.history.alignment import align
+from plain_verdict.history.durations import DURATION_BUILDS, NORMAL_AFTER, find_level_shifts
+from plain_verdict.history.flaky_checks import BAD_LETTERS, FlakyChecks
+from plain_verdict.history.gaps import find_gaps
+from plain_verdict.history.level_changes import LevelChanges, level_change
+from plain_verdict.model import (
+    AlignedHistory,
+    Build,
+    Flakiness,
+    KeptRun,
+    LevelChange,
+    Past,
+    VerdictWord,
+)
+from plain_verdict.model.trends import (
+    CostlyCause,
+    FlakyCheck,
+    LongFailure,
+    TimeToFix,
+    Trend,
+    TrendBuild,
+)
+
+TREND_BUILDS = 200
+"""The most builds of a trend."""
+_LISTED = 100  # entries of a list: pages show fewer
+_MOST_FLAKY = 500  # that are looked at over all builds
+_LATE_LEVEL = DURATION_BUILDS - 5  # builds after which a level of a whole build is still a change
+_CODES = {letter: ord(letter) for letter in Past}
+_RAN = "pfer"
+_MS = 1000.0
+_WHOLE: dict[str, Callable[[Build], float | None]] = {
+    "duration": lambda build: build.numbers.took_s if build.numbers else None,
+    "load-p95": lambda build: build.numbers.load_p95_s if build.numbers else None,
+}
+"""Numbers of whole builds that may be at another level, in seconds, by the name of their chart."""
+
+Letters = NDArray[np.uint8]
+Mask = NDArray[np.bool_]
+
+
+def make_trend(
+    runs: Sequence[KeptRun],
+    step: timedelta | None = None,
+    *,
+    normal_after: int = NORMAL_AFTER,
+    other_branches: Collection[str] = (),
+) -> Trend:
+    """Return the trend of the runs of a series, at least one, the oldest first.
+
+    ``step`` is the schedule of the series; ``other_branches`` are builds of other branches. After ``normal_after``
+    builds a duration is the normal one.
+    """
+    runs = runs[-TREND_BUILDS:]
+    now = runs[-1]
+    traces = align(now.check_index, runs[:-1])
+    letters = _Letters(now, traces)
+    builds = [run.build for run in runs]
+    gaps = find_gaps(builds, step, other_branches)
+    recent = _last(traces, DURATION_BUILDS)
+    flaky = list(FlakyChecks(now, recent).flaky())
+    slower = [change for change in LevelChanges(now, recent, normal_after).slower if change.unit == "s"]
+    failing = list(letters.failing())
+    causes = _causes(builds)
+    lost = _Lost(now, traces)
+    listed_flaky = sorted((lost.of(check) for check in flaky[:_MOST_FLAKY]), key=lambda check: -check.lost_s)
+    listed_flaky.sort(key=lambda check: -check.unsteady / check.runs)
+    fit = next((build for build in reversed(builds) if build.verdict is VerdictWord.FIT), None)
+    return Trend(
+        tuple(
+            TrendBuild(build, *counts, missing=gaps.get(position, ()))
+            for position, (build, counts) in enumerate(zip(builds, letters.counts(), strict=True))
+        ),
+        tuple(listed_flaky[:_LISTED]),
+        tuple(failing[:_LISTED]),
+        tuple(sorted(slower, key=lambda change: -change.change)[:_LISTED]),
+        tuple(causes[:_LISTED]),
+        (len(flaky), len(failing), len(slower), len(causes)),
+        letters.time_to_fix(),
+        (now.build.moment - fit.moment).total_seconds() if fit else None,
+        fit.label if fit else "",
+        dict(_levels(builds)),
+    )
+
+
+def _last(traces: AlignedHistory, number: int) -> AlignedHistory:
+    """Return the last builds of traces."""
+    return msgspec.structs.replace(
+        traces,
+        builds=traces.builds[-number:],
+        outcomes=traces.outcomes[-number:],
+        times=traces.times[-number:],
+        other_outcomes=traces.other_outcomes[-number:],
+    )
+
+
+def _levels(builds: Sequence[Build]) -> Iterator[tuple[str, LevelChange]]:
+    """Yield the numbers of whole builds that are at another level."""
+    for name, number_of in _WHOLE.items():
+        columns = [[round((number_of(build) or 0) * _MS)] for build in builds]
+        for shift in find_level_shifts(columns, normal_after=_LATE_LEVEL).found if any(columns[-1]) else ():
+            yield name, level_change(shift, "", name, builds, _MS)
+
+
+def _causes(builds: Sequence[Build]) -> list[CostlyCause]:
+    """Return the causes of some builds, the longest time first."""
+    found: dict[str, list[tuple[Build, int]]] = defaultdict(list)
+    for build in builds:
+        for position, cause in enumerate(build.causes):
+            found[cause.key].append((build, position))
+    causes = []
+    for key, entries in found.items():
+        parts = [build.causes[position] for build, position in entries]
+        took_s = sum(part.took_s for part in parts)
+        failures = sum(part.checks for part in parts)
+        causes.append(
+            CostlyCause(key, parts[-1].name, failures, len(parts), round(took_s, 3), entries[-1][0].label)
+        )
+    return sorted(causes, key=lambda cause: (-cause.took_s, -cause.failures, cause.name))
+
+
+class _Letters:
+    """The outcomes of all checks in all builds: a row a build, this run's checks first."""
+
+    def __init__(self, now: KeptRun, traces: AlignedHistory) -> None:
+        self._index = now.check_index
+        self._owners = _owners(now)
+        self._builds = [*traces.builds, now.build]
+        absent = Past.ABSENT * len(traces.others)
+        texts = [
+            *(row + others for row, others in zip(traces.outcomes, traces.other_outcomes, strict=True)),
+            now.outcomes + absent,
+        ]
+        self._rows: list[Letters] = [np.frombuffer(text.encode("ascii"), np.uint8) for text in texts]
+        self._bad: list[Mask] = [_any_of(row, BAD_LETTERS) for row in self._rows]
+        self._ran: list[Mask] = [_any_of(row, _RAN) for row in self._rows]
+
+    def counts(self) -> Iterator[tuple[int | None, int | None, int]]:
+        """Yield the new failures of each build, those still failing, and the checks that passed on a retry."""
+        before: Mask | None = None
+        for build, row, bad, ran in zip(self._builds, self._rows, self._bad, self._ran, strict=True):
+            flaky = int(np.count_nonzero(row == _CODES[Past.PASSED_ON_RETRY]))
+            if not ran.any() and build.tally.total:
+                yield None, None, 0  # a build of which only the counts are kept
+                continue
+            if before is None:
+                yield None, None, flaky
+            else:
+                failed = build.tally.failed + build.tally.errored
+                still = min(failed, int(np.count_nonzero(bad & before)))
+                yield failed - still, still, flaky
+            before = bad
+
+    def failing(self) -> Iterator[LongFailure]:
+        """Yield the checks that fail in the newest build, those that fail for longest first."""
+        positions = np.flatnonzero(self._bad[-1])
+        alive = np.ones(positions.size, bool)
+        since = np.full(positions.size, len(self._builds) - 1)
+        number = np.zeros(positions.size, int)
+        for at in range(len(self._builds) - 1, -1, -1):
+            bad, ran = self._bad[at][positions], self._ran[at][positions]
+            alive &= bad | ~ran
+            since[alive & bad] = at
+            number += alive & bad
+        newest = self._builds[-1].moment
+        rows = sorted(zip(since.tolist(), positions.tolist(), number.tolist(), alive.tolist(), strict=True))
+        for first, position, builds, is_older in rows:
+            build, id_ = self._builds[first], self._index.ids[position]
+            span_s = (newest - build.moment).total_seconds()
+            name, owner = self._index.names[position], self._owners.get(id_, "")
+            yield LongFailure(id_, name, build.label, builds, span_s, is_older and len(self._builds) > 1, owner)
+
+    def time_to_fix(self) -> TimeToFix | None:
+        """Return the median time to fix of all failures that began and ended in these builds."""
+        size = self._rows[0].size
+        began = np.full(size, -1)  # in which build a check began to fail
+        is_bad, is_known = np.zeros(size, bool), np.zeros(size, bool)
+        moments = np.array([build.moment.timestamp() for build in self._builds])
+        spans_s: list[float] = []
+        builds: list[int] = []
+        for at, (bad, ran) in enumerate(zip(self._bad, self._ran, strict=True)):
+            began[bad & ~is_bad & is_known] = at
+            fixed = np.flatnonzero(ran & ~bad & is_bad & (began >= 0))
+            builds += (at - began[fixed]).tolist()
+            spans_s += (moments[at] - moments[began[fixed]]).tolist()
+            began[ran & ~bad] = -1
+            is_bad = np.where(ran, bad, is_bad)
+            is_known |= ran
+        if not builds:
+            return None
+        return TimeToFix(float(median(builds)), float(median(spans_s)), len(builds))
+
+
+def _any_of(row: Letters, letters: str) -> Mask:
+    return np.isin(row, np.frombuffer(letters.encode("ascii"), np.uint8))
+
+
+def _owners(run: KeptRun) -> dict[str, str]:
+    """Return who owns each failure of a run."""
+    return {failure.id: failure.owner for failure in run.detail.failures} if run.detail else {}
+
+
+class _Lost:
+    """What the failed attempts of single checks took."""
+
+    def __init__(self, now: KeptRun, traces: AlignedHistory) -> None:
+        self._builds = [*traces.builds, now.build]
+        self._rows = [*traces.outcomes, now.outcomes]
+        self._times = [*traces.times, now.times]
+        self._positions = traces.positions
+        self._retries = [{lost.id: lost.took_s for lost in build.lost} for build in self._builds]
+        self._owners = _owners(now)
+
+    def of(self, flaky: Flakiness) -> FlakyCheck:
+        """Return a flaky check with all that is known of it."""
+        position = self._positions[flaky.id]
+        letters = [row[position] for row in self._rows]
+        unsteady = [at for at, letter in enumerate(letters) if letter in "fer"]
+        lost_s = sum(self._retries[at].get(flaky.id, 0.0) for at in unsteady)
+        lost_s += sum(
+            self._times[at][position] / _MS for at in unsteady if letters[at] in BAD_LETTERS and self._times[at]
+        )
+        return FlakyCheck(
+            flaky.id,
+            flaky.name,
+            len(unsteady),
+            sum(letter in _RAN for letter in letters),
+            round(lost_s, 3),
+            self._builds[unsteady[-1]].label,
+            self._owners.get(flaky.id, ""),
+        )
