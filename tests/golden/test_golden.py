@@ -174,8 +174,32 @@ def outputs(tmp_path_factory):
         inner.setattr("sys.stdout", out)
         assert quietly(patch, "report", "first.xml", "--no-git", *outs, "--out", "first/page.html") == 0
         printed["first"] = "".join(out.pieces)
+    printed |= over_months(folder, patch)
     yield SimpleNamespace(folder=folder, report=made[-3], printed=printed)
     patch.undo()
+
+
+def over_months(folder, patch):
+    """Make what is told of several of these runs: the trends, the index of their pages, and two of them side by side."""
+    (folder / "pages").mkdir()
+    for name in ("4207", "4211", "4212", "page"):
+        shutil.copy(folder / f"{name}.html", folder / "pages")
+    earlier = ["--previous", "earlier", "page.html"]
+    side = ["compare", "earlier/4208.json", "page.html"]
+    printed = {}
+    for name, command in (
+        ("trends.txt", ["history", "trends", *earlier, "--out", "trends.csv"]),
+        ("trends.json", ["history", "trends", *earlier, "--json"]),
+        ("index", ["index", "pages"]),
+        ("compare.txt", [*side, "--out", "side.html", "--markdown", "side.md"]),
+        ("compare.json", [*side, "--json"]),
+    ):
+        with patch.context() as inner:
+            out = Stream()
+            inner.setattr("sys.stdout", out)
+            assert quietly(patch, *command) == 0
+            printed[name] = "".join(out.pieces)
+    return printed
 
 
 THINGS = ["anchor", "barge", "candle", "dredger", "ensign", "ferry", "gangway", "harbour", "iceberg", "jetty", "keel", "lantern", "mast", "net", "oar", "pier", "quay", "rudder", "sail", "tide"]  # fmt: skip
@@ -265,6 +289,14 @@ OUTPUTS = {
     "notice.json": lambda made: as_json(rendered(made, "notice")),
     "digest.json": lambda made: as_json((made.folder / "digest.json").read_bytes()),
     "rules.jsonld": lambda made: as_json((made.folder / "rules.jsonld").read_bytes()),
+    "trends.txt": lambda made: made.printed["trends.txt"],
+    "trends.json": lambda made: as_json(made.printed["trends.json"]),
+    "trends.csv": a_file("trends.csv"),
+    "index.txt": lambda made: text_of(html.fromstring((made.folder / "pages" / "index.html").read_text("utf-8"))),
+    "compare.txt": lambda made: made.printed["compare.txt"],
+    "compare.json": lambda made: as_json(made.printed["compare.json"]),
+    "compare.md": a_file("side.md"),
+    "compare-page.txt": lambda made: text_of(html.fromstring((made.folder / "side.html").read_text("utf-8"))),
     "first/terminal.txt": lambda made: made.printed["first"],
     "first/mail.txt": lambda made: mail_text(made, "first/mail.eml"),
     "first/report.md": a_file("first/report.md"),
@@ -316,6 +348,7 @@ NEVER = {
     *("LoadRun.notes", "Unread.where", "HistoryContext.notes"),
     *("CommitsSince.trouble", "CommitsSince.is_known"),
     *("Run.baseline_notes", "Comparison.too_short", "Comparison.needed_s"),
+    "OperationResult.p95_s",  # of fewer calls than it needs
     "Payload.kind",  # of what others are made from
 }
 
@@ -340,6 +373,7 @@ def test_the_run_has_every_field_of_the_model(outputs):
     seen = set()
     filled(outputs.report.run, seen)
     filled(outputs.report.verdict, seen)
+    filled(outputs.report.kept, seen)
     kinds = [kind for kind in vars(model).values() if isinstance(kind, type) and issubclass(kind, msgspec.Struct)]
     missing = {f"{kind.__name__}.{field.name}" for kind in kinds for field in msgspec.structs.fields(kind)} - seen
     assert missing == NEVER

@@ -66,7 +66,7 @@ def make_unreadable(path: Path) -> None:
 
 STORES = [
     ("a text file", lambda path: path.write_text("quay,sailings\n" * 300), "is not a history: it is a file of another kind"),
-    ("newer", make_newer, "was made by a newer version (its tables are of version 99, this one knows 1)"),
+    ("newer", make_newer, "was made by a newer version (its tables are of version 99, this one knows 2)"),
     ("a folder", lambda path: path.mkdir(), "is a folder"),
     ("damaged", make_damaged, "history"),
     ("damaged in its schema", make_unreadable, "is damaged"),
@@ -272,7 +272,7 @@ def test_a_store_of_an_older_version_is_brought_forward_in_one_go(tmp_path, monk
     night(1, "pf", "--history", store)
     steps = (*sql._MIGRATIONS, ("ALTER TABLE pv_run ADD COLUMN note TEXT", "SELECT broken"))
     monkeypatch.setattr(sql, "_MIGRATIONS", steps)
-    monkeypatch.setattr(sql, "SCHEMA_VERSION", 2)
+    monkeypatch.setattr(sql, "SCHEMA_VERSION", 3)
     with pytest.raises(HistoryError):
         open_store(store)
     columns = "SELECT COUNT(*) FROM pragma_table_info('pv_run')"
@@ -280,7 +280,21 @@ def test_a_store_of_an_older_version_is_brought_forward_in_one_go(tmp_path, monk
         assert connection.execute(columns).fetchone()[0] == 5  # nothing of it was done
     monkeypatch.setattr(sql, "_MIGRATIONS", (*steps[:-1], steps[-1][:1]))
     with open_store(store) as opened:
-        assert (opened._version(), len(opened.builds())) == (2, 1)
+        assert (opened._version(), len(opened.builds())) == (3, 1)
+
+
+def test_a_store_of_the_first_version_gets_room_for_details_and_keeps_its_builds(tmp_path, night):
+    store = str(tmp_path / "history.db")
+    night(1, "pf", "--history", store)
+    with sqlite3.connect(store) as connection:
+        connection.executescript("DROP TABLE pv_run_detail; UPDATE pv_version SET version = 1")
+    night(2, "fp", "--history", store, "--fact", "quay=north")
+    with open_store(store) as opened:
+        first, second = (opened.run(build.id) for build in opened.builds())
+        # What an older version kept has no detail, and is as it was besides.
+        assert (first.outcomes, first.detail) == ("pf", None)
+        assert [failure.message for failure in second.detail.failures] == ["expected 418.00, got 209.00"]
+        assert ("quay", "north") in [(fact.key, fact.value) for fact in second.detail.facts]
 
 
 def page_of(night, tmp_path) -> str:

@@ -124,6 +124,15 @@ COMMANDS = (
         ),
     ),
     Command(
+        "compare",
+        "compare two runs side by side",
+        "Compare two runs: builds of a store, reports, digests or results. Shows what differs and what changed.",
+        (
+            "plain-verdict compare 4210 verdict.html --out comparison.html",
+            "plain-verdict compare 4205 4210 --previous earlier --markdown comparison.md",
+        ),
+    ),
+    Command(
         "index",
         "write an index of reports",
         "Write index.html and feed.xml for the reports in a folder, by series, newest first.",

@@ -2,22 +2,26 @@
 
 import argparse
 from collections.abc import Iterator, Sequence
-from datetime import timedelta
+from datetime import datetime, timedelta
 from functools import cached_property
 from pathlib import Path
 
 from plain_verdict.cli.options import settings_source
 from plain_verdict.cli.terminal import show_labelled
+from plain_verdict.history.gaps import keys_of_other_branches
+from plain_verdict.history.interface import TREND_BUILDS
 from plain_verdict.history.pages import read_earlier
 from plain_verdict.history.stores import check_store, open_store
 from plain_verdict.model import Build, KeptRun
-from plain_verdict.request.checks import check_settings
+from plain_verdict.model.trends import Trend
+from plain_verdict.request.checks import check_settings, read_step
 from plain_verdict.runtime.errors import HistoryError, UsageError
 from plain_verdict.settings.loading import read_settings
 from plain_verdict.settings.schema import HistoryTable
 from plain_verdict.text.formatting import join_list
 
 Options = argparse.Namespace
+NO_BUILDS = "no builds found; report --history or --out makes some"
 
 
 def history_settings(options: Options) -> HistoryTable:
@@ -85,9 +89,10 @@ class EarlierRuns:
                 raise HistoryError("is gone", path=build.label, hint="somebody removed it just now")
             yield run
 
-    def last_of(self, series: str, most: int) -> list[KeptRun]:
-        """Return the last runs of a series, the oldest first."""
-        builds = [build for build in self.all_builds if build.series == series][-most:]
+    def last_of(self, series: str, most: int, before: datetime | None = None) -> list[KeptRun]:
+        """Return the last runs of a series, or the last before a moment, the oldest first."""
+        of_series = [build for build in self.all_builds if build.series == series]
+        builds = [build for build in of_series if before is None or build.moment < before][-most:]
         kept = {run.build.id: run for run in self._kept}
         stored = [build for build in builds if build.id not in kept]
         if stored and self._address:
@@ -95,6 +100,21 @@ class EarlierRuns:
                 after = stored[-1].moment + timedelta(microseconds=1)
                 kept |= {run.build.id: run for run in store.runs_before(series, after, len(stored))}
         return [kept[build.id] for build in builds if build.id in kept]
+
+    def trends(self) -> list[Trend]:
+        """Return the trend of each wanted series, the one with the newest build first."""
+        from plain_verdict.history.trends import make_trend  # NumPy, for many builds together
+
+        step = read_step(self.table.every) if self.table.every else None
+        return [
+            make_trend(
+                self.last_of(newest.series, TREND_BUILDS),
+                step,
+                normal_after=self.table.normal_after,
+                other_branches=keys_of_other_branches(self.all_builds, newest),
+            )
+            for newest in self.newest()
+        ]
 
     def _stored(self, ids: Sequence[str]) -> Iterator[KeptRun]:
         if ids and self._address:
@@ -105,16 +125,24 @@ class EarlierRuns:
         """Yield every run, the oldest first."""
         return self.each(self.builds())
 
-    def meant(self, wanted: str) -> Build:
-        """Return the newest build of a key, or the one whose id begins so. Raises UsageError."""
+    def named(self, wanted: str) -> list[Build]:
+        """Return the builds of a key, or those whose id begins so, the oldest first."""
         builds = self.builds()
         found = [build for build in builds if wanted in (build.build, build.label)]
-        if not found and len(wanted) > 2:
-            found = [build for build in builds if build.id.startswith(wanted)]
+        return found or [build for build in builds if len(wanted) > 2 and build.id.startswith(wanted)]
+
+    def meant(self, wanted: str) -> Build:
+        """Return the newest build of a key, or the one whose id begins so. Raises UsageError."""
+        found = self.named(wanted)
         if not found:
-            last = join_list([build.label for build in builds[:-6:-1]], most=5)
+            last = join_list([build.label for build in self.builds()[:-6:-1]], most=5)
             hint = f"the last are {last}" if last else "no builds found"
             raise UsageError(f"{wanted!r} is not a known build", hint=hint)
+        return self.only(found, wanted)
+
+    @staticmethod
+    def only(found: Sequence[Build], wanted: str) -> Build:
+        """Return the newest of some builds of one key. Raises UsageError where they are of several series."""
         series = sorted({f"“{build.series}”" for build in found})
         if len(series) > 1:
             hint = f"choose one with --series: {join_list(series)}"

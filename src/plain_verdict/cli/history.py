@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
-from plain_verdict.cli.earlier_runs import EarlierRuns, history_settings
+from plain_verdict.cli.earlier_runs import NO_BUILDS, EarlierRuns, history_settings
 from plain_verdict.cli.options import add_config, add_masking, add_results, read_request_of
 from plain_verdict.cli.show import show_trouble
 from plain_verdict.cli.terminal import Progress, show, show_labelled
@@ -16,7 +16,7 @@ from plain_verdict.history.comparison import compare_outcomes
 from plain_verdict.history.exporting import check_export, write_export
 from plain_verdict.history.gaps import find_gaps, keys_of_other_branches
 from plain_verdict.history.interface import Store
-from plain_verdict.history.pages import newest_kept, read_kept
+from plain_verdict.history.pages import holds_runs, newest_kept, read_kept
 from plain_verdict.history.stores import check_store, open_store
 from plain_verdict.inputs.completeness import read_age
 from plain_verdict.model import Build, Changed, KeptRun
@@ -24,7 +24,6 @@ from plain_verdict.model.trends import Trend
 from plain_verdict.pipeline import read_and_judge
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.trends import trend_lists, trend_numbers, trend_sentence
-from plain_verdict.request.checks import read_step
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_day, format_time_of_day, plural, spelled
@@ -32,7 +31,6 @@ from plain_verdict.writers.trends import check_trends, trends_json, write_trends
 
 _LISTED_BUILDS = 40  # the newest ones: more do not fit on a screen
 _TREND_LINES = 10
-_NO_BUILDS = "no builds found; report --history or --out makes some"
 _PAST_BUILDS = 20  # that tell how a check fared before
 _PAGE_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
 Options = argparse.Namespace
@@ -103,7 +101,7 @@ def _list(options: Options) -> int:
     all_builds = runs.all_builds
     builds = list(filter(runs.is_wanted, all_builds))
     if not builds:
-        show_labelled("error", _NO_BUILDS)
+        show_labelled("error", NO_BUILDS)
         return NOTHING_READ
     for series in dict.fromkeys(build.series for build in builds):
         listed = [build for build in builds if build.series == series]
@@ -192,24 +190,12 @@ def _export(options: Options) -> int:
 
 
 def _trends(options: Options) -> int:
-    from plain_verdict.history.trends import TREND_BUILDS, make_trend  # NumPy, for many builds together
-
     path = Path(options.out).absolute() if options.out else None
     if path:
         check_trends(path)
-    runs = EarlierRuns(options)
-    step = read_step(runs.table.every) if runs.table.every else None
-    trends = [
-        make_trend(
-            runs.last_of(newest.series, TREND_BUILDS),
-            step,
-            normal_after=runs.table.normal_after,
-            other_branches=keys_of_other_branches(runs.all_builds, newest),
-        )
-        for newest in runs.newest()
-    ]
+    trends = EarlierRuns(options).trends()
     if not trends:
-        show_labelled("error", _NO_BUILDS)
+        show_labelled("error", NO_BUILDS)
         return NOTHING_READ
     if options.json:
         show(trends_json(trends), to=sys.stdout)
@@ -248,7 +234,7 @@ def _forget(options: Options) -> int:
 
 
 def _is_page(name: str) -> bool:
-    return name.endswith(_PAGE_SUFFIXES) and _holds_runs(Path(name))
+    return name.endswith(_PAGE_SUFFIXES) and holds_runs(Path(name))
 
 
 def _add(options: Options) -> int:
@@ -275,13 +261,3 @@ def _judged(options: Options, results: list[str]) -> list[KeptRun]:
         return []
     facts = run.in_series.facts if run.in_series else ()
     return [Report(run, verdict, PageInfo(request.made, title=request.title, facts=facts)).kept]
-
-
-def _holds_runs(path: Path) -> bool:
-    """Return whether a file is a page, a digest or a summary, and no result file."""
-    try:
-        with path.open("rb") as opened:
-            head = opened.read(4000)
-    except OSError:
-        return False
-    return b"plain-verdict-page" in head or b'"plain-verdict/' in head[:200] or head[:2] == b"\x1f\x8b"

@@ -19,7 +19,9 @@ from plain_verdict.delivery.report_index.entries import (
 )
 from plain_verdict.delivery.report_index.refreshing import find_entries, make_index
 from plain_verdict.delivery.report_index.title import IndexWords
+from plain_verdict.history.pages import runs_in_page
 from plain_verdict.inputs.progress import OnStep
+from plain_verdict.model import KeptRun
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.remote.interface import Files
 from plain_verdict.report import Report
@@ -28,6 +30,7 @@ from plain_verdict.runtime.errors import DeliveryError, PlainVerdictError
 
 _TRIES = 4  # somebody else may write the same index at the same moment
 _MOST_NUMBERS = 1_000
+_MOST_PAGES_READ = 20  # for the trends of the index: it keeps those of series that did not change
 
 
 class _Wanted(msgspec.Struct, frozen=True):
@@ -154,6 +157,7 @@ def _write_index(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
             heads[file] = files.read(file, HEAD_BYTES) or b""
         return heads[file]
 
+    read_runs = _RemoteRuns(files, {page: content})
     for _ in range(_TRIES):
         before = (files.read(FIRST_PAGE) or b"") if wanted.index else b""
         found = files.find()
@@ -169,11 +173,29 @@ def _write_index(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
         entries = now
         if wanted.index is None:
             break
-        for file, data in make_index(_left(entries, wanted, page), wanted.index.link or page, wanted.index):
+        left = _left(entries, wanted, page)
+        made = make_index(left, wanted.index.link or page, wanted.index, before, read_runs)
+        for file, data in made.files:
             files.write(file, data)
         if found is None:
             break
     return entries
+
+
+class _RemoteRuns:
+    """Reads the runs that pages of a place hold, each page once, and few: each comes over the network."""
+
+    def __init__(self, files: Files, known: dict[str, bytes]) -> None:
+        self._files = files
+        self._known = known
+        self._runs: dict[str, list[KeptRun]] = {}
+
+    def __call__(self, file: str) -> list[KeptRun]:
+        """Return the runs that a page holds; none past the most that are read. Raises ReadError."""
+        if file not in self._runs and len(self._runs) < _MOST_PAGES_READ:
+            data = self._known.get(file) or self._files.read(file)
+            self._runs[file] = runs_in_page(data) if data else []
+        return self._runs.get(file, [])
 
 
 def _left(entries: dict[str, Entry], wanted: _Wanted, page: str) -> dict[str, Entry]:

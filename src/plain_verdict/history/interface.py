@@ -9,6 +9,8 @@ from plain_verdict.model import Build, KeptRun
 
 CHAIN = 30
 """How many forerunners a page carries, and how many builds are looked at."""
+TREND_BUILDS = 200
+"""The most builds of a trend."""
 NAME_CHARS = 300  # of a check in a store: longer ones are generated, and differ at their beginning
 
 

@@ -29,6 +29,7 @@ from plain_verdict.model import (
     Measured,
     OperationResult,
     Outcome,
+    Percentile,
     QuarantineEntry,
     QuarantineState,
     RequestNumbers,
@@ -193,5 +194,14 @@ def _without_course(load: LoadRun) -> LoadRun:
 
 
 def _compared(numbers: RequestNumbers) -> RequestNumbers:
-    wanted = tuple(map(numbers.settled_percentile, _COMPARED_PER_CENTS))
+    wanted = tuple(_rounded(numbers.percentile(per_cent)) for per_cent in _COMPARED_PER_CENTS)
     return RequestNumbers(numbers.name, numbers.count, numbers.failed, numbers.received_bytes, percentiles=wanted)
+
+
+def _rounded(percentile: Percentile) -> Percentile:
+    """Return a percentile with six digits that count: it stands in each page."""
+    ends = (percentile.value_s, percentile.low_s, percentile.high_s)
+    value_s, low_s, high_s = (None if number is None else float(f"{number:.6g}") for number in ends)
+    return msgspec.structs.replace(
+        percentile, value_s=value_s, low_s=low_s, high_s=high_s, degrees=float(f"{percentile.degrees:.6g}")
+    )

@@ -33,7 +33,7 @@ class LevelChanges:
         rows = zip(
             (*traces.outcomes, now.outcomes), (*traces.times, now.times), (*traces.builds, now.build), strict=True
         )
-        timed = [(_of_passed(outcomes, times), build) for outcomes, times, build in rows if times]
+        timed = [(of_passed(outcomes, times), build) for outcomes, times, build in rows if times]
         if not now.times:
             return
         columns = [times for times, _ in timed]
@@ -90,8 +90,10 @@ def level_change(
     )
 
 
-def _of_passed(outcomes: str, times: Sequence[int]) -> Sequence[int]:
-    """Return the times of what passed; 0 for the rest."""
+def of_passed(outcomes: str, times: Sequence[int]) -> Sequence[int]:
+    """Return the times of what passed; 0 for the rest, and nothing where no times are kept."""
+    if not times:
+        return times
     others = [found.start() for found in _NOT_PASSED.finditer(outcomes)]
     if not others:
         return times

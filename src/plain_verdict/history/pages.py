@@ -3,6 +3,7 @@
 import contextlib
 import heapq
 import mmap
+import zlib
 from array import array
 from base64 import b64decode
 from collections.abc import Iterable, Iterator
@@ -28,6 +29,8 @@ _MOST_NAMED_PAGES = 5_000  # on a command line
 _MOST_READ_BYTES = 1_000_000_000  # of all pages together: they are read into memory
 _READ_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
 _GZIP_MARK = b"\x1f\x8b"
+_SCHEMA_BYTES = 200  # the schema is the first key
+_SCHEMAS = (b'"plain-verdict/digest/', b'"plain-verdict/summary/')
 _LETTERS = [LETTERS[outcome] for outcome in Outcome]
 """As the columns number outcomes: by their place in the model's own order."""
 
@@ -157,6 +160,19 @@ def _newest_pages(folder: Path) -> list[Path]:
     return [file for _, _, file in heapq.nlargest(_MOST_BESIDE, found)]
 
 
+def holds_runs(file: Path) -> bool:
+    """Return whether a file is a page, a digest or a summary, and no result file."""
+    try:
+        with file.open("rb") as opened:
+            head = opened.read(_PAGE_HEAD_BYTES)
+    except OSError:
+        return False
+    if head[:2] == _GZIP_MARK:
+        with contextlib.suppress(zlib.error):
+            head = zlib.decompressobj(wbits=31).decompress(head, _SCHEMA_BYTES)
+    return PAGE_MARK.encode() in head or any(schema in head[:_SCHEMA_BYTES] for schema in _SCHEMAS)
+
+
 def read_kept(file: Path) -> list[KeptRun]:
     """Return the runs that one file holds, the oldest first. Raises ReadError, which names the file."""
     try:
@@ -190,13 +206,18 @@ def _read_kept(file: Path) -> list[KeptRun]:
 
 def _runs_of_page(file: Path) -> list[KeptRun]:
     with file.open("rb") as opened, mmap.mmap(opened.fileno(), 0, access=mmap.ACCESS_READ) as page:
-        digest = decode_digest(unpack(_element(page, DIGEST)))
-        if digest.checks is not None:
-            return runs_of(digest)
-        return runs_of(digest, _index_texts(digest, unpack(_element(page, "columns")), _element(page, "ids")))
+        return runs_in_page(page)
 
 
-def _element(page: mmap.mmap, id_: str) -> bytes:
+def runs_in_page(page: bytes | mmap.mmap) -> list[KeptRun]:
+    """Return the runs that a page holds, the oldest first. Raises ReadError."""
+    digest = decode_digest(unpack(_element(page, DIGEST)))
+    if digest.checks is not None:
+        return runs_of(digest)
+    return runs_of(digest, _index_texts(digest, unpack(_element(page, "columns")), _element(page, "ids")))
+
+
+def _element(page: bytes | mmap.mmap, id_: str) -> bytes:
     """Return the content of one of the page's data elements; text of results is escaped, and never looks so."""
     opening = f'<script type="text/plain" id="{id_}">'.encode()
     start = page.rfind(opening)

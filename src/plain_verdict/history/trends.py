@@ -13,6 +13,7 @@ from plain_verdict.history.alignment import align
 from plain_verdict.history.durations import DURATION_BUILDS, NORMAL_AFTER, find_level_shifts
 from plain_verdict.history.flaky_checks import BAD_LETTERS, FlakyChecks
 from plain_verdict.history.gaps import find_gaps
+from plain_verdict.history.interface import CHAIN, TREND_BUILDS
 from plain_verdict.history.level_changes import LevelChanges, level_change
 from plain_verdict.model import (
     AlignedHistory,
@@ -32,8 +33,6 @@ from plain_verdict.model.trends import (
     TrendBuild,
 )
 
-TREND_BUILDS = 200
-"""The most builds of a trend."""
 _LISTED = 100  # entries of a list: pages show fewer
 _MOST_FLAKY = 500  # that are looked at over all builds
 _LATE_LEVEL = DURATION_BUILDS - 5  # builds after which a level of a whole build is still a change
@@ -146,20 +145,28 @@ class _Letters:
         self._bad: list[Mask] = [_any_of(row, BAD_LETTERS) for row in self._rows]
         self._ran: list[Mask] = [_any_of(row, _RAN) for row in self._rows]
 
-    def counts(self) -> Iterator[tuple[int | None, int | None, int]]:
-        """Yield the new failures of each build, those still failing, and the checks that passed on a retry."""
+    def counts(self) -> Iterator[tuple[int | None, int | None, int | None, int]]:
+        """Yield the failures of each build that are new, failing again and still failing; and passes on a retry.
+
+        One that failed longer ago than a page's chain reaches is new, as on the page.
+        """
         before: Mask | None = None
-        for build, row, bad, ran in zip(self._builds, self._rows, self._bad, self._ran, strict=True):
+        last_bad = np.full(self._rows[0].size, -CHAIN - 1)
+        for at, (build, row) in enumerate(zip(self._builds, self._rows, strict=True)):
+            bad = self._bad[at]
             flaky = int(np.count_nonzero(row == _CODES[Past.PASSED_ON_RETRY]))
-            if not ran.any() and build.tally.total:
-                yield None, None, 0  # a build of which only the counts are kept
+            if not self._ran[at].any() and build.tally.total:
+                yield None, None, None, 0  # a build of which only the counts are kept
                 continue
             if before is None:
-                yield None, None, flaky
+                yield None, None, None, flaky
             else:
                 failed = build.tally.failed + build.tally.errored
                 still = min(failed, int(np.count_nonzero(bad & before)))
-                yield failed - still, still, flaky
+                again = int(np.count_nonzero(bad & ~before & (at - last_bad <= CHAIN)))
+                again = min(failed - still, again)
+                yield failed - still - again, again, still, flaky
+            last_bad[bad] = at
             before = bad
 
     def failing(self) -> Iterator[LongFailure]:

@@ -5,7 +5,7 @@ from datetime import datetime
 from plain_verdict.model.facts import Value
 
 
-class Percentile(Value, frozen=True):
+class Percentile(Value, frozen=True, omit_defaults=True):
     """A percentile: its share of 100; None where too few requests tell it; between which times chance puts it."""
 
     per_cent: float
@@ -94,7 +94,7 @@ ALL_REQUESTS = "all requests"
 """What the requests of a run are called together."""
 
 
-class RequestNumbers(Value, frozen=True):
+class RequestNumbers(Value, frozen=True, omit_defaults=True):
     """The numbers of one request, or of all: times of answered ones; ``with_failed`` those of failed ones, too."""
 
     name: str
@@ -224,7 +224,7 @@ class TimeBound(Value, frozen=True):
     words: str
 
 
-class LoadRun(Value, frozen=True):
+class LoadRun(Value, frozen=True, omit_defaults=True):
     """A load run: all requests, by request and together.
 
     ``statuses`` are (status, how often), ``messages`` (status, message, how often) of failed requests; the most

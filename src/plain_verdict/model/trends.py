@@ -7,13 +7,14 @@ from plain_verdict.model.history import Build, LevelChange
 
 
 class TrendBuild(Value, frozen=True):
-    """A build of a trend. ``new`` and ``still_failing`` are None where nothing is known of the checks before it.
+    """A build of a trend. ``new``, ``failing_again`` and ``still_failing`` are None where no build before is known.
 
     ``missing`` are the builds without results before it.
     """
 
     build: Build
     new: int | None = None
+    failing_again: int | None = None
     still_failing: int | None = None
     flaky: int = 0
     """Checks that passed on a retry."""

@@ -101,10 +101,10 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         """Return the run as its series keeps it, judged."""
         context = self.run.in_series
         if context is not None:
-            return self._with_detail(judged(context.now, self.verdict), context.facts)
+            return self._with_detail(judged(context.now, self.verdict), (*context.facts, *self.facts))
         series = name_series(SERIES, self.title, self.info.facts)
         build = build_of(self.run, series, "", self.info.made, self.title, self.info.facts)
-        return self._with_detail(judged(keep_run(self.run, build), self.verdict), self.info.facts)
+        return self._with_detail(judged(keep_run(self.run, build), self.verdict), (*self.info.facts, *self.facts))
 
     def _with_detail(self, kept: KeptRun, facts: Sequence[Fact]) -> KeptRun:
         return msgspec.structs.replace(kept, detail=detail_of(self.run, facts))

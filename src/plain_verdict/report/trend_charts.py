@@ -8,7 +8,7 @@ import msgspec
 from plain_verdict.model import BuildNumbers, Severity
 from plain_verdict.model.trends import Trend, TrendBuild
 from plain_verdict.report.charts import LEFT, RIGHT, Chart, LinearAxis, Mark, Outline, points
-from plain_verdict.text.formatting import format_change, format_duration, format_share, plural, shorten
+from plain_verdict.text.formatting import format_change, format_duration, format_share, join_list, plural, shorten
 
 _HEIGHT, _TOP, _BOTTOM = 132.0, 14.0, 110.0
 _LEAST_BAR = 2.0  # one failure among thousands must be seen
@@ -16,6 +16,9 @@ _GAP_SHARE = 0.18  # of a column, between two bars
 _SINGLE_GAPS = 3
 """Missing builds up to which each has a column."""
 _LABEL_CHARS = 24
+_RESULTS = "from above: flaky, new or failing again, still failing; others below"
+_UNITS = (("ms", 0.001), ("s", 1.0), ("min", 60.0), ("h", 3600.0), ("d", 86_400.0))
+_MOST_OF_UNIT = 1000.0  # of the largest number, in the unit of its axis
 _Cells = tuple[str, ...]
 _Number = Callable[[TrendBuild], float | None]
 _Written = Callable[[float | None], str]
@@ -56,8 +59,8 @@ class _Columns:
     def ends(self) -> list[Mark]:
         """Return the names of the first build and the last."""
         first, last = (shorten(entry.build.label, _LABEL_CHARS) for entry in (self.builds[0], self.builds[-1]))
-        marks = [Mark(LEFT, _HEIGHT - 4, first)] if len(self.builds) > 1 else []
-        return [*marks, Mark(RIGHT, _HEIGHT - 4, last, "end")]
+        marks = [Mark(LEFT, _HEIGHT - 4, first, style="end")] if len(self.builds) > 1 else []
+        return [*marks, Mark(RIGHT, _HEIGHT - 4, last, "end", "end")]
 
 
 class _Part(msgspec.Struct, frozen=True):
@@ -75,7 +78,7 @@ def trend_charts(trend: Trend) -> tuple[Chart, ...]:
     return tuple(filter(None, (_results(columns), *lines, _rules(columns), _requirements(columns))))
 
 
-def _bars(columns: _Columns, parts: Sequence[_Part], axis: LinearAxis) -> tuple[Outline, ...]:
+def _bars(columns: _Columns, parts: Sequence[_Part], axis: "_Axis") -> tuple[Outline, ...]:
     """Return bars of stacked parts, one path a part."""
     paths: dict[str, list[str]] = {part.style: [] for part in parts}
     for position, entry in enumerate(columns.builds):
@@ -98,22 +101,22 @@ class _Measure(msgspec.Struct, frozen=True):
     aside: str
     number: _Number
     written: _Written
-    most: float | None = None
-    """The end of its axis; None: its largest value."""
+    is_share: bool = False
+    """Whether it is a share that is mostly near 1: its axis ends there."""
 
 
 def _stacked(about: _Measure, words: str, columns: _Columns, parts: Sequence[_Part]) -> Chart:
     rows = [[part.number(entry) for part in parts] for entry in columns.builds]
-    axis = LinearAxis(max(sum(number or 0 for number in row) for row in rows), _TOP, _BOTTOM)
+    axis = _Axis([sum(number or 0 for number in row) for row in rows], about)
     return Chart(
         about.name,
         about.title,
         about.aside,
         words,
         _HEIGHT,
-        grid=(axis.at(axis.most), _BOTTOM),
+        grid=(_TOP, _BOTTOM),
         shades=_bars(columns, parts, axis),
-        marks=(*_y_marks(axis, _count), *columns.ends()),
+        marks=(*axis.marks(), *columns.ends()),
         table=_table(columns, [part.name for part in parts], rows, _count),
     )
 
@@ -136,9 +139,9 @@ def _line(trend: Trend, columns: _Columns, measure: _Measure) -> Chart | None:
     known = [number for number in numbers if number is not None]
     if not known:
         return None
-    axis = LinearAxis(measure.most or max(known), _TOP, _BOTTOM)
+    axis = _Axis(known, measure)
     lines = [Outline("median", _points(columns, run, numbers, axis)) for run in columns.runs(numbers)]
-    marks = [*_y_marks(axis, measure.written), *columns.ends()]
+    marks = [*axis.marks(), *columns.ends()]
     lead = f"{measure.written(known[-1])} in {_last_known(columns, numbers)}"
     level = trend.levels.get(measure.name)
     if level:
@@ -148,26 +151,49 @@ def _line(trend: Trend, columns: _Columns, measure: _Measure) -> Chart | None:
         is_right = x > (LEFT + RIGHT) / 2
         marks.append(Mark(x - 4 if is_right else x + 4, _TOP - 4, change, "end" if is_right else "start", "label"))
         lead = f"{lead}; {change}"
-    low, high = measure.written(min(known)), measure.written(max(known))
+    ends = measure.written(min(known)), measure.written(max(known))
+    builds = plural(len(known), "build")
+    span = f"From {ends[0]} to {ends[1]} in {builds}" if ends[0] != ends[1] else f"The same in {builds}"
     return Chart(
         measure.name,
         measure.title,
         measure.aside,
-        f"{lead}. From {low} to {high} in {plural(len(known), 'build')}.",
+        f"{lead}. {span}.",
         _HEIGHT,
-        grid=(axis.at(axis.most), _BOTTOM),
+        grid=(_TOP, _BOTTOM),
         lines=tuple(lines),
         marks=tuple(marks),
         table=_table(columns, [measure.title], [[number] for number in numbers], measure.written),
     )
 
 
-def _y_marks(axis: LinearAxis, written: _Written) -> tuple[Mark, Mark]:
-    top = Mark(LEFT - 6, axis.at(axis.most) + 4, written(axis.most), "end")
-    return top, Mark(LEFT - 6, _BOTTOM, written(0), "end")
+class _Axis:
+    """A y axis with the words at its ends: from 0; of a share near 1, from a round number up to 1."""
+
+    def __init__(self, numbers: Sequence[float], measure: _Measure) -> None:
+        self._is_share = measure.is_share
+        unit, self._scale = ("", 1.0)
+        if measure.written is format_duration:
+            fits = (pair for pair in _UNITS if max(numbers) <= _MOST_OF_UNIT * pair[1])
+            unit, self._scale = next(fits, _UNITS[-1])
+        if self._is_share:
+            self._axis = LinearAxis(1 - min(numbers), _BOTTOM, _TOP)
+            self.ends = measure.written(max(0.0, 1 - self._axis.most)), measure.written(1.0)
+        else:
+            self._axis = LinearAxis(max(numbers) / self._scale, _TOP, _BOTTOM)
+            self.ends = "0", f"{self._axis.most:g} {unit}" if unit else measure.written(self._axis.most)
+
+    def at(self, number: float) -> float:
+        """Return where a number stands."""
+        return self._axis.at(1 - number if self._is_share else number / self._scale)
+
+    def marks(self) -> tuple[Mark, Mark]:
+        """Return the words at its ends."""
+        low, high = self.ends
+        return Mark(LEFT - 6, _TOP + 4, high, "end"), Mark(LEFT - 6, _BOTTOM, low, "end")
 
 
-def _points(columns: _Columns, run: Sequence[int], numbers: Sequence[float | None], axis: LinearAxis) -> str:
+def _points(columns: _Columns, run: Sequence[int], numbers: Sequence[float | None], axis: _Axis) -> str:
     pairs = [(columns.middle(position), axis.at(numbers[position] or 0)) for position in run]
     if len(pairs) == 1:
         x, y = pairs[0]
@@ -183,22 +209,31 @@ def _last_known(columns: _Columns, numbers: Sequence[float | None]) -> str:
     )
 
 
+def _came(entry: TrendBuild) -> float | None:
+    return None if entry.new is None else entry.new + (entry.failing_again or 0)
+
+
 def _results(columns: _Columns) -> Chart:
     def failed(entry: TrendBuild) -> int:
         return entry.build.tally.failed + entry.build.tally.errored
 
     parts = (
         _Part("good", "Others", lambda entry: entry.build.tally.total - failed(entry) - entry.flaky),
-        _Part("still", "Still failing", lambda entry: failed(entry) if entry.new is None else entry.still_failing),
-        _Part("new", "New failures", lambda entry: entry.new),
+        _Part("uncompared", "Failed, no build before", lambda entry: failed(entry) if entry.new is None else None),
+        _Part("still", "Still failing", lambda entry: entry.still_failing),
+        _Part("new", "New or failing again", _came),
         _Part("flaky", "Passed on a retry", lambda entry: entry.flaky),
     )
     last = columns.builds[-1]
     words = f"{last.build.label}: {failed(last):,} of {plural(last.build.tally.total, 'check')} failed"
-    if last.new is not None:
-        words += f", {last.new:,} new and {last.still_failing:,} still failing"
-    about = _Measure("results", "Results", "from above: flaky, new, still failing; others below", failed, _count)
-    return _stacked(about, f"{words}; {last.flaky:,} passed on a retry.", columns, parts)
+    counted = ((last.new, "new"), (last.failing_again, "failing again"), (last.still_failing, "still failing"))
+    states = [f"{number:,} {state}" for number, state in counted if number]
+    words += f", {join_list(states)}" if states else ""
+    words += f"; {last.flaky:,} passed on a retry" if last.flaky else ""
+    about = _Measure(
+        "results", "Results", "from above: flaky, new or failing again, still failing; others below", failed, _count
+    )
+    return _stacked(about, f"{words}.", columns, parts)
 
 
 def _pass_rate(entry: TrendBuild) -> float | None:
@@ -219,7 +254,7 @@ def _of_numbers(number: Callable[[BuildNumbers], float | None]) -> _Number:
 _LINES = (
     _Measure("duration", "Duration", "of all checks, added up", _of_numbers(lambda of: of.took_s), format_duration),
     _Measure("checks", "Checks", "in each build", lambda entry: entry.build.tally.total, _count),
-    _Measure("pass-rate", "Pass rate", "passed checks of all", _pass_rate, _in_per_cent, most=1.0),
+    _Measure("pass-rate", "Pass rate", "passed checks of all", _pass_rate, _in_per_cent, is_share=True),
     _Measure(
         "load-p95",
         "95th percentile",

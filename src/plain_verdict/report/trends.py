@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import msgspec
 
 from plain_verdict.model import LevelChange, VerdictWord
-from plain_verdict.model.trends import CostlyCause, FlakyCheck, LongFailure, Trend
+from plain_verdict.model.trends import CostlyCause, FlakyCheck, LongFailure, Trend, TrendBuild
 from plain_verdict.report.history import describe_level
 from plain_verdict.text.formatting import format_days, format_duration, format_share, join_list, plural
 
@@ -49,7 +49,7 @@ def trend_lists(trend: Trend, most: int) -> tuple[TrendList, ...]:
 def _flaky(check: FlakyCheck) -> TrendLine:
     words = f"failed or retried in {check.unsteady:,} of {plural(check.runs, 'run')}"
     if check.lost_s:
-        words += f", {format_duration(check.lost_s)} of failed attempts"
+        words += f", {format_duration(check.lost_s)} lost"
     return TrendLine(check.id, check.name, check.last, _owned(words, check.owner))
 
 
@@ -82,8 +82,8 @@ def trend_sentence(trend: Trend) -> str:
     """Return what became of a series: since when it is not fit, what is new."""
     last = trend.builds[-1]
     lead = _since_when(trend)
-    counted = [f"{number:,} {what}" for number, what in _counts(trend, last.new, last.still_failing) if number]
-    return f"{lead}{': ' if counted else ''}{join_list(counted, most=4)}."
+    counted = [f"{number:,} {what}" for number, what in _counts(trend, last) if number]
+    return f"{lead}{': ' if counted else ''}{join_list(counted, most=5)}."
 
 
 def _since_when(trend: Trend) -> str:
@@ -92,15 +92,16 @@ def _since_when(trend: Trend) -> str:
         return f"Fit in {newest.label}"
     verdict = newest.verdict.value.capitalize()
     if not trend.last_fit:
-        return f"{verdict}; not fit in any of {plural(len(trend.builds), 'build')}"
+        return f"{verdict}, as none of {plural(len(trend.builds), 'build')} was fit"
     fit = max(at for at, entry in enumerate(trend.builds) if entry.build.verdict is VerdictWord.FIT)
     first = trend.builds[fit + 1].build.label
     return f"{verdict} in {first}" if first == newest.label else f"{verdict} since {first}"
 
 
-def _counts(trend: Trend, new: int | None, still: int | None) -> Iterator[tuple[int, str]]:
-    yield new or 0, "new" if new == 1 else "new failures"
-    yield still or 0, "still failing"
+def _counts(trend: Trend, last: TrendBuild) -> Iterator[tuple[int, str]]:
+    yield last.new or 0, "new failure" if last.new == 1 else "new failures"
+    yield last.failing_again or 0, "failing again"
+    yield last.still_failing or 0, "still failing"
     yield trend.found[0], "flaky"
     yield trend.found[2], "slower than usual"
 

@@ -16,7 +16,7 @@ from plain_verdict.history.finding import HistoryOptions
 from plain_verdict.history.stores import check_store
 from plain_verdict.inputs.completeness import Expected, read_age, read_newer_than
 from plain_verdict.inputs.facts import environment_facts, pipeline_facts, read_pairs
-from plain_verdict.masking import MaskRules
+from plain_verdict.masking import Masker, MaskRules
 from plain_verdict.merging import VariantOptions
 from plain_verdict.merging.time_zones import read_zone
 from plain_verdict.model import Fact, Kind
@@ -40,7 +40,7 @@ from plain_verdict.settings.loading import Settings, SettingsSource, read_mappin
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.options import with_options
 from plain_verdict.settings.report_tables import ReportTable
-from plain_verdict.settings.schema import EvidenceTable, InputTable, SettingsFile
+from plain_verdict.settings.schema import EvidenceTable, HistoryTable, InputTable, SettingsFile
 from plain_verdict.settings.trust import TRUST_VARIABLE
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.writers import writer_named
@@ -70,7 +70,7 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
         root=root,
         watch=overrides.watch,
         index=(root, way) if report.index else None,
-        index_words=_index_words(report, brand, read_request.made),
+        index_words=_with_history(_index_words(report, brand, read_request.made, masking), settings.file.history),
     )
     if settings.file.publish or overrides.publish or mail.send or settings.file.notify:
         from plain_verdict.request.recipients import with_recipients  # for reports that go somewhere
@@ -141,13 +141,22 @@ def read_index_words(
     made = made_at(environment, now)
     zone = read_zone(file.report.time_zone)
     made = made.astimezone(zone) if zone else made
-    words = _index_words(report, _brand(Overrides(), file, masking), made, given.title, given.link)
+    words = _index_words(report, _brand(Overrides(), file, masking), made, masking, given)
+    words = _with_history(words, file.history)
     return words, (*settings.notes, *notes)
 
 
-def _index_words(report: ReportTable, brand: Brand, made: datetime, title: str = "", link: str = "") -> IndexWords:
+def _index_words(
+    report: ReportTable, brand: Brand, made: datetime, masking: MaskRules, given: ReportTable | None = None
+) -> IndexWords:
+    title, link = (given.title, given.link) if given else ("", "")
     link = link or (report.link if report.link.endswith("/") else "")
-    return IndexWords(title or report.index_title, brand, made, link)
+    return IndexWords(title or report.index_title, brand, made, link, Masker(masking).text)
+
+
+def _with_history(words: IndexWords, table: HistoryTable) -> IndexWords:
+    step = read_step(table.every) if table.every else None
+    return msgspec.structs.replace(words, step=step, normal_after=table.normal_after)
 
 
 def _root_of(report: ReportTable, suffix: str) -> tuple[Path, str]:

@@ -8,8 +8,8 @@ from pathlib import Path
 
 import msgspec
 
-from plain_verdict.model import Build, LevelChange, VerdictWord
-from plain_verdict.model.trends import CostlyCause, FlakyCheck, LongFailure, Trend
+from plain_verdict.model import LevelChange, VerdictWord
+from plain_verdict.model.trends import CostlyCause, FlakyCheck, LongFailure, Trend, TrendBuild
 from plain_verdict.report.trends import trend_sentence
 from plain_verdict.runtime.atomic_files import write_bytes
 from plain_verdict.runtime.errors import UsageError
@@ -50,6 +50,7 @@ class BuildTrend(msgspec.Struct, frozen=True):
     checks: int
     failed: int
     new: int | None
+    failing_again: int | None
     still_failing: int | None
     passed_on_retry: int
     checks_took_s: float | None
@@ -109,11 +110,12 @@ def _series(trend: Trend) -> SeriesTrend:
         trend.slower,
         trend.causes,
         trend.found,
-        [_build(entry.build, entry.new, entry.still_failing, entry.flaky) for entry in trend.builds],
+        list(map(_build, trend.builds)),
     )
 
 
-def _build(build: Build, new: int | None, still_failing: int | None, flaky: int) -> BuildTrend:
+def _build(entry: TrendBuild) -> BuildTrend:
+    build = entry.build
     numbers, tally = build.numbers, build.tally
     met = numbers.requirements if numbers else None
     return BuildTrend(
@@ -123,9 +125,10 @@ def _build(build: Build, new: int | None, still_failing: int | None, flaky: int)
         build.verdict,
         tally.total,
         tally.failed + tally.errored,
-        new,
-        still_failing,
-        flaky,
+        entry.new,
+        entry.failing_again,
+        entry.still_failing,
+        entry.flaky,
         numbers.took_s if numbers else None,
         numbers.load_p95_s if numbers else None,
         numbers.error_share if numbers else None,

@@ -9,11 +9,10 @@ from plain_verdict.history.digest import pack, unpack
 from plain_verdict.model import epoch_s
 from plain_verdict.model.marks import INDEX_MARK, PAGE_MARK
 from plain_verdict.report.index_line import IndexLine
+from plain_verdict.runtime.errors import ReadError
 
 HEAD_BYTES = 16_000
 """Of a page: its line stands within them."""
-_DATA = '<script type="text/plain" id="entries">'
-_MOST_PAGE_BYTES = 200_000_000  # a larger file is no page of ours, and is not read to find out
 
 
 class Entry(msgspec.Struct, frozen=True, array_like=True):
@@ -56,15 +55,20 @@ def packed(entries: Iterable[Entry]) -> str:
 
 def entries_in(index: bytes) -> dict[str, Entry]:
     """Return the entries that an index's page carries, by file; nothing where they can't be read."""
-    start = index.rfind(_DATA.encode())
-    end = index.find(b"</script>", start)
-    if start < 0 or end < 0:
-        return {}
+    packed_entries = element_in(index, "entries")
     try:
-        data = unpack(index[start + len(_DATA) : end])
+        data = unpack(packed_entries) if packed_entries else b"[]"
         return {entry.file: entry for entry in msgspec.json.decode(data, type=list[Entry])}
-    except (msgspec.MsgspecError, ValueError, OSError, EOFError):
+    except (msgspec.MsgspecError, ReadError, ValueError, OSError, EOFError):
         return {}
+
+
+def element_in(index: bytes, name: str) -> bytes:
+    """Return the content of one of the data elements of an index; nothing where it has none."""
+    opening = f'<script type="text/plain" id="{name}">'.encode()
+    start = index.rfind(opening)
+    end = index.find(b"</script>", start)
+    return index[start + len(opening) : end] if 0 <= start < end else b""
 
 
 def newest_first(entries: Mapping[str, Entry]) -> list[Entry]:

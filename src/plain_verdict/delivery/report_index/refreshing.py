@@ -6,6 +6,8 @@ from contextlib import suppress
 from itertools import islice
 from pathlib import Path
 
+import msgspec
+
 from plain_verdict.delivery.report_index.entries import (
     HEAD_BYTES,
     Entry,
@@ -17,8 +19,10 @@ from plain_verdict.delivery.report_index.entries import (
     packed,
 )
 from plain_verdict.delivery.report_index.feed import is_feed_head, write_feed
-from plain_verdict.delivery.report_index.page import write_index
+from plain_verdict.delivery.report_index.page import by_series, write_index
 from plain_verdict.delivery.report_index.title import IndexWords
+from plain_verdict.delivery.report_index.trends import ReadRuns, make_trends, packed_trends, trends_in
+from plain_verdict.history.pages import read_kept
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.runtime.atomic_files import lock_folder, write_bytes
 from plain_verdict.runtime.errors import WriteError
@@ -76,17 +80,30 @@ def _is_inside(file: str, folders: Collection[str]) -> bool:
     return any(file[: at + 1] in folders for at, char in enumerate(file) if char == "/")
 
 
-def make_index(entries: Mapping[str, Entry], home: str, words: IndexWords) -> tuple[tuple[str, bytes], ...]:
-    """Return the files of an index. ``home`` tells its place from others."""
+class MadeIndex(msgspec.Struct, frozen=True):
+    """The files of an index, how many pages it has, and notes on those that could not be read whole."""
+
+    files: tuple[tuple[str, bytes], ...]
+    pages: int
+    notes: tuple[str, ...] = ()
+
+
+def make_index(
+    entries: Mapping[str, Entry], home: str, words: IndexWords, before: bytes, read_runs: ReadRuns
+) -> MadeIndex:
+    """Return an index. ``home`` tells its place from others; ``before`` is the index as it was."""
     newest = newest_first(entries)
-    page = "".join(write_index(newest, packed(entries[file] for file in sorted(entries)), words))
+    trends = make_trends(by_series(newest), trends_in(before), read_runs, words)
+    kept = packed(entries[file] for file in sorted(entries)), packed_trends(trends.by_series)
+    page = "".join(write_index(newest, trends.by_series, kept, words))
     feed = write_feed(newest, words.title, words.brand.organisation, words.link or home, words.link)
     # The page first: no feed tells of what the index does not have.
-    return (FIRST_PAGE, page.encode("utf-8", "replace")), (FEED, feed)
+    files = (FIRST_PAGE, page.encode("utf-8", "replace")), (FEED, feed)
+    return MadeIndex(files, len(newest), tuple(map(words.mask, trends.notes)))
 
 
-def refresh_folder(folder: Path, words: IndexWords) -> int:
-    """Write the index of a folder and return how many pages stand on it. Raises WriteError.
+def refresh_folder(folder: Path, words: IndexWords) -> MadeIndex:
+    """Write the index of a folder and return it. Raises WriteError.
 
     Others that refresh it at the same time wait for each other, and the last one sees what all have written.
     """
@@ -96,9 +113,10 @@ def refresh_folder(folder: Path, words: IndexWords) -> int:
         before = index.read_bytes() if index.is_file() else b""
         found = islice(_walk(folder, "", 0), _MOST_FILES)
         entries = find_entries(found, lambda file: head_of(folder / file), before)
-        for name, data in make_index(entries, folder.resolve().as_uri(), words):
+        made = make_index(entries, folder.resolve().as_uri(), words, before, lambda file: read_kept(folder / file))
+        for name, data in made.files:
             write_bytes(folder / name, data)
-    return len(newest_first(entries))
+    return made
 
 
 def check_index(folder: Path) -> None:

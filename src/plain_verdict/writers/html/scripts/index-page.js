@@ -1,17 +1,33 @@
-// Search on the index, and links from a page to the one after it. The index is complete without it.
+// Search on the index, folded series, and links from a page to the one after it. The rest needs no script.
 const find = document.querySelector(".find");
 const input = find?.querySelector("input");
 const state = find?.querySelector(".state");
 const sections = [...document.querySelectorAll("section")];
-const rows = sections.map((section) => {
-  const name = (section.querySelector("h2")?.textContent ?? "").toLowerCase();
-  return [...section.querySelectorAll(".row")].map((row) => ({ row, name }));
-});
 /** @type {WeakMap<Element, string>} */
 const texts = new WeakMap();
 
-/** @param {{row: Element, name: string}} one */
-function textOf({ row, name }) {
+/**
+ * Opens what is compressed of a series.
+ * @param {Element} section
+ */
+async function unfold(section) {
+  const folded = section.querySelector(".folded-series");
+  if (!folded || typeof DecompressionStream === "undefined") return;
+  const bytes = Uint8Array.from(atob(folded.textContent ?? ""), (char) => char.charCodeAt(0));
+  const stream = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));
+  const content = await new Response(stream).text();
+  // While it was decompressed, another call may have done the same.
+  if (!folded.isConnected) return;
+  section.querySelector(".folded")?.remove();
+  folded.insertAdjacentHTML("afterend", content);
+  folded.remove();
+}
+
+/**
+ * @param {Element} row
+ * @param {string} name
+ */
+function textOf(row, name) {
   let text = texts.get(row);
   if (text === undefined) {
     text = `${name} ${(row.textContent ?? "").toLowerCase()}`;
@@ -20,38 +36,52 @@ function textOf({ row, name }) {
   return text;
 }
 
-function search() {
-  const words = (input?.value ?? "").toLowerCase().split(/\s+/).filter(Boolean);
+async function search() {
+  const typed = input?.value ?? "";
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  if (words.length) await Promise.all(sections.map(unfold));
+  if (typed !== (input?.value ?? "")) return;
   let shown = 0;
-  sections.forEach((section, at) => {
+  for (const section of sections) {
+    const name = (section.querySelector("h2")?.textContent ?? "").toLowerCase();
     let here = 0;
-    for (const one of rows[at]) {
-      const fits = words.every((word) => textOf(one).includes(word));
-      /** @type {HTMLElement} */ (one.row).hidden = !fits;
+    for (const row of section.querySelectorAll(".row")) {
+      const fits = words.every((word) => textOf(row, name).includes(word));
+      /** @type {HTMLElement} */ (row).hidden = !fits;
       here += Number(fits);
     }
-    section.hidden = here === 0;
-    const older = section.querySelector("details");
-    if (older && words.length) older.open = true;
+    section.hidden = words.length > 0 && here === 0;
+    section.classList.toggle("searched", words.length > 0);
+    if (words.length) for (const part of section.querySelectorAll("details:not(.fold)")) openPart(part);
     shown += here;
-  });
+  }
   if (state) state.textContent = words.length ? `${shown.toLocaleString("en")} found` : "";
 }
 
+/** @param {Element} part */
+function openPart(part) {
+  /** @type {HTMLDetailsElement} */ (part).open = true;
+}
+
 /** Goes on to the page after the one that a link names, or shows its series where there is none yet. */
-function goOn() {
+async function goOn() {
   const id = decodeURIComponent(location.hash.slice(1));
+  if (id && !document.getElementById(id)) await Promise.all(sections.map(unfold));
   const place = id ? document.getElementById(id) : null;
   const row = id.startsWith("after-") ? place?.closest(".row") : null;
   const link = /** @type {HTMLAnchorElement | null} */ (row?.querySelector("a") ?? null);
   if (link) location.replace(link.href);
   else if (place && id.startsWith("after-") && state)
     state.textContent = "This is the newest report of its series.";
-  const older = place?.closest("details");
-  if (older) older.open = true;
+  for (let part = place?.closest("details"); part; part = part.parentElement?.closest("details")) openPart(part);
+  place?.scrollIntoView();
 }
 
 if (find) /** @type {HTMLElement} */ (find).hidden = false;
+for (const section of sections) {
+  const series = section.querySelector("details");
+  series?.addEventListener("toggle", () => series.open && unfold(section));
+}
 input?.addEventListener("input", search);
 document.addEventListener("keydown", (event) => {
   if (event.key === "/" && document.activeElement !== input) {
