@@ -174,8 +174,7 @@ def outputs(tmp_path_factory):
         inner.setattr("sys.stdout", out)
         assert quietly(patch, "report", "first.xml", "--no-git", *outs, "--out", "first/page.html") == 0
         printed["first"] = "".join(out.pieces)
-    printed |= over_months(folder, patch)
-    yield SimpleNamespace(folder=folder, report=made[-3], printed=printed)
+    yield SimpleNamespace(folder=folder, report=made[-3], printed=printed | over_months(folder, patch))
     patch.undo()
 
 
@@ -187,7 +186,7 @@ def over_months(folder, patch):
     earlier = ["--previous", "earlier", "page.html"]
     side = ["compare", "earlier/4208.json", "page.html"]
     printed = {}
-    for name, command in (
+    for name, arguments in (
         ("trends.txt", ["history", "trends", *earlier, "--out", "trends.csv"]),
         ("trends.json", ["history", "trends", *earlier, "--json"]),
         ("index", ["index", "pages"]),
@@ -197,7 +196,7 @@ def over_months(folder, patch):
         with patch.context() as inner:
             out = Stream()
             inner.setattr("sys.stdout", out)
-            assert quietly(patch, *command) == 0
+            assert quietly(patch, *arguments) == 0
             printed[name] = "".join(out.pieces)
     return printed
 

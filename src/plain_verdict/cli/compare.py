@@ -12,11 +12,12 @@ from urllib.parse import quote, urlsplit
 
 import msgspec
 
-from plain_verdict.cli.common import DONE
+from plain_verdict.cli.common import DONE, NOTHING_READ
 from plain_verdict.cli.earlier_runs import EarlierRuns
 from plain_verdict.cli.options import add_config, add_masking, overrides_of, read_request_of
 from plain_verdict.cli.show import show_trouble
-from plain_verdict.cli.terminal import Progress, show, show_labelled
+from plain_verdict.cli.terminal import Progress, show, show_error, show_labelled
+from plain_verdict.delivery.report_index.title import IndexWords
 from plain_verdict.history.durations import DURATION_BUILDS
 from plain_verdict.history.finding import HistoryOptions
 from plain_verdict.history.pages import holds_runs, is_page, read_kept
@@ -30,7 +31,7 @@ from plain_verdict.pipeline import read_and_judge
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.side_by_side import SideBySide, side_by_side
 from plain_verdict.request import ReadRequest
-from plain_verdict.request.making import read_index_words
+from plain_verdict.request.making import STANDARD_OUTPUT, read_index_words
 from plain_verdict.runtime.atomic_files import write_bytes
 from plain_verdict.runtime.errors import ReadError, UsageError, WriteError
 from plain_verdict.text.cleaning import single_line
@@ -39,8 +40,7 @@ from plain_verdict.writers.html.compare_page import render_comparison
 from plain_verdict.writers.side_by_side import comparison_json, comparison_markdown
 
 _NEAREST = 5
-_LINES = 10  # rows of a table on the terminal
-STANDARD_OUTPUT = "-"
+_TERMINAL_ROWS = 10  # rows of a table on the terminal
 Options = argparse.Namespace
 
 
@@ -68,25 +68,33 @@ def run(options: Options) -> int:
     for note in notes:
         show_labelled("note", note)
     sides = _Sides(options, Path(options.out).absolute().parent if options.out else Path.cwd())
-    before, after = _labelled(sides.side(options.before), sides.side(options.after))
+    try:
+        before, after = _labelled(sides.side(options.before), sides.side(options.after))
+    except ReadError as error:
+        show_error(error)
+        return NOTHING_READ
     commits = _commits_between(before.run.build, after.run.build) if sides.request.git else None
     compared = compare_runs(before, after, words.mask, commits)
-    given = side_by_side(compared)
+    _give(options, compared, side_by_side(compared), words)
+    return DONE
+
+
+def _give(options: Options, compared: RunComparison, given: SideBySide, words: IndexWords) -> None:
+    """Write and print what is asked for."""
+    markdown = comparison_markdown(compared, given) if options.markdown else ""
     written = []
     if options.out:
-        page = render_comparison(compared, given, words.brand, words.made)
-        written.append(_write(options.out, page))
-    if options.markdown and options.markdown != STANDARD_OUTPUT:
-        written.append(_write(options.markdown, comparison_markdown(compared, given)))
+        written.append(_write(options.out, render_comparison(compared, given, words.brand, words.made)))
     if options.json:
         show(comparison_json(compared), to=sys.stdout)
-    elif options.markdown == STANDARD_OUTPUT:
-        show(comparison_markdown(compared, given), end="", to=sys.stdout)
-    else:
+    if options.markdown == STANDARD_OUTPUT:
+        show(markdown, end="", to=sys.stdout)
+    elif options.markdown:
+        written.append(_write(options.markdown, markdown))
+    if not options.json and options.markdown != STANDARD_OUTPUT:
         _show(compared, given)
         for path in written:
             show(str(path))
-    return DONE
 
 
 def _write(name: str, text: str) -> Path:
@@ -117,6 +125,7 @@ class _Sides:
         if page.is_file() and holds_runs(page):
             *earlier, run = read_kept(page)
             return Side(run, run.build.label, self._link(str(page)) if is_page(page) else "", earlier)
+        # Patterns, kinds and addresses are results, as for a report.
         if path.exists() or any(char in wanted for char in "*?[") or "=" in wanted or "://" in wanted:
             return self._judged(wanted)
         return self._kept(self._meant(wanted))
@@ -177,6 +186,7 @@ def _labelled(before: Side, after: Side) -> tuple[Side, Side]:
         lambda build: build.title,
         lambda build: f"{build.moment:%d %b %H:%M:%S}",
     )
+    # Two branches often have builds of one number.
     for way in ways:
         if before.label != after.label:
             break
@@ -194,11 +204,12 @@ def _commits_between(before: Build, after: Build) -> int | None:
     if not (before.commit and after.commit and root) or before.commit == after.commit:
         return None
     found = CommitLog(root).between(before.commit, after.commit)
+    # A number that may be wrong is none.
     return len(found.commits) if found.is_known and not found.trouble else None
 
 
 def _show(compared: RunComparison, given: SideBySide) -> None:
-    show(f"{given.title}, {given.apart}")
+    show(f"{given.title}, {given.distance}")
     for side, sentence in zip((compared.before, compared.after), given.sentences, strict=True):
         verdict = side.verdict.value
         show(f"{verdict.capitalize()}: {single_line(sentence, 1000)}", verdict)
@@ -207,9 +218,9 @@ def _show(compared: RunComparison, given: SideBySide) -> None:
         show_labelled("note", note)
     for table in given.tables:
         show(f"  {table.name}, {table.aside}")
-        for row in table.rows[:_LINES]:
+        for row in table.rows[:_TERMINAL_ROWS]:
             cells = [" ".join(filter(None, (cell.outcome, cell.text or cell.note))) for cell in row]
             show(f"    {single_line(' | '.join(cells), 300)}", "soft")
-        more = max(0, len(table.rows) - _LINES) + table.more
+        more = max(0, len(table.rows) - _TERMINAL_ROWS) + table.more
         if more:
             show(f"    and {more:,} more", "soft")

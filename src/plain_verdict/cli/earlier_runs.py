@@ -12,6 +12,7 @@ from plain_verdict.history.gaps import keys_of_other_branches
 from plain_verdict.history.interface import TREND_BUILDS
 from plain_verdict.history.pages import read_earlier
 from plain_verdict.history.stores import check_store, open_store
+from plain_verdict.history.trends import make_trend
 from plain_verdict.model import Build, KeptRun
 from plain_verdict.model.trends import Trend
 from plain_verdict.request.checks import check_settings, read_step
@@ -76,8 +77,14 @@ class EarlierRuns:
         return sorted(by_series.values(), key=lambda build: build.moment, reverse=True)
 
     def run(self, build: Build) -> KeptRun:
-        """Return a build with its checks."""
-        return next(self.each([build]))
+        """Return a build with its checks and its detail. Raises HistoryError."""
+        run = next((run for run in self._kept if run.build.id == build.id), None)
+        if run is None and self._address:
+            with open_store(self._address) as store:
+                run = store.run(build.id)
+        if run is None:
+            raise _gone(build)
+        return run
 
     def each(self, builds: Sequence[Build]) -> Iterator[KeptRun]:
         """Yield builds with their checks, in their order."""
@@ -86,25 +93,30 @@ class EarlierRuns:
         for build in builds:
             run = kept.get(build.id) or next(stored, None)
             if run is None or run.build.id != build.id:
-                raise HistoryError("is gone", path=build.label, hint="somebody removed it just now")
+                raise _gone(build)
             yield run
 
     def last_of(self, series: str, most: int, before: datetime | None = None) -> list[KeptRun]:
         """Return the last runs of a series, or the last before a moment, the oldest first."""
-        of_series = [build for build in self.all_builds if build.series == series]
-        builds = [build for build in of_series if before is None or build.moment < before][-most:]
-        kept = {run.build.id: run for run in self._kept}
-        stored = [build for build in builds if build.id not in kept]
-        if stored and self._address:
-            with open_store(self._address) as store:
-                after = stored[-1].moment + timedelta(microseconds=1)
-                kept |= {run.build.id: run for run in store.runs_before(series, after, len(stored))}
-        return [kept[build.id] for build in builds if build.id in kept]
+        builds = [build for build in self.all_builds if build.series == series and _is_before(build, before)][
+            -most:
+        ]
+        found = {run.build.id: run for run in self._kept}
+        stored = [build for build in builds if build.id not in found]
+        # A store gives runs of one series by one roster, which is far quicker than one by one.
+        found |= {run.build.id: run for run in self._last_stored(stored)}
+        return [found[build.id] for build in builds if build.id in found]
+
+    def _last_stored(self, builds: Sequence[Build]) -> list[KeptRun]:
+        """Return some builds of a series up to the last of them, by one roster."""
+        if not (builds and self._address):
+            return []
+        after = builds[-1].moment + timedelta(microseconds=1)
+        with open_store(self._address) as store:
+            return store.runs_before(builds[-1].series, after, len(builds))
 
     def trends(self) -> list[Trend]:
         """Return the trend of each wanted series, the one with the newest build first."""
-        from plain_verdict.history.trends import make_trend  # NumPy, for many builds together
-
         step = read_step(self.table.every) if self.table.every else None
         return [
             make_trend(
@@ -148,3 +160,11 @@ class EarlierRuns:
             hint = f"choose one with --series: {join_list(series)}"
             raise UsageError(f"{wanted!r} is a build in several series", hint=hint)
         return found[-1]
+
+
+def _gone(build: Build) -> HistoryError:
+    return HistoryError("is gone", path=build.label, hint="somebody removed it just now")
+
+
+def _is_before(build: Build, moment: datetime | None) -> bool:
+    return moment is None or build.moment < moment

@@ -24,13 +24,16 @@ from plain_verdict.model.trends import Trend
 from plain_verdict.pipeline import read_and_judge
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.trends import trend_lists, trend_numbers, trend_sentence
+from plain_verdict.runtime.atomic_files import write_bytes
 from plain_verdict.runtime.errors import UsageError
+from plain_verdict.settings.choices import TablesAs
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_day, format_time_of_day, plural, spelled
-from plain_verdict.writers.trends import check_trends, trends_json, write_trends
+from plain_verdict.writers.trends import trends_json, trends_table
 
 _LISTED_BUILDS = 40  # the newest ones: more do not fit on a screen
 _TREND_LINES = 10
+_TREND_TABLES = {".csv": TablesAs.CSV, ".parquet": TablesAs.PARQUET}
 _PAST_BUILDS = 20  # that tell how a check fared before
 _PAGE_SUFFIXES = (".html", ".htm", ".json", ".json.gz")
 Options = argparse.Namespace
@@ -191,8 +194,8 @@ def _export(options: Options) -> int:
 
 def _trends(options: Options) -> int:
     path = Path(options.out).absolute() if options.out else None
-    if path:
-        check_trends(path)
+    if path and path.suffix not in _TREND_TABLES:
+        raise UsageError("is not a table", path=str(path), hint="end it in .csv or .parquet")
     trends = EarlierRuns(options).trends()
     if not trends:
         show_labelled("error", NO_BUILDS)
@@ -203,8 +206,9 @@ def _trends(options: Options) -> int:
         for trend in trends:
             _show_trend(trend)
     if path:
-        written = f"Wrote {plural(write_trends(path, trends), 'row')} to {path}"
-        show(written, "soft", to=sys.stderr if options.json else None)
+        table = trends_table(trends, _TREND_TABLES[path.suffix])
+        write_bytes(path, b"".join(table.chunks()))
+        show(f"Wrote {path}", "soft", to=sys.stderr if options.json else None)
     return DONE
 
 

@@ -9,6 +9,7 @@ from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
 from plain_verdict.cli.earlier_runs import NO_BUILDS, EarlierRuns
 from plain_verdict.cli.options import add_config, overrides_of
 from plain_verdict.cli.terminal import show, show_labelled
+from plain_verdict.delivery.report_index.from_store import write_store_index
 from plain_verdict.delivery.report_index.refreshing import refresh_folder
 from plain_verdict.delivery.report_index.title import IndexWords
 from plain_verdict.model.marks import FIRST_PAGE
@@ -66,8 +67,6 @@ def _of_folder(folder: Path, words: IndexWords) -> int:
 
 
 def _of_store(options: argparse.Namespace, words: IndexWords) -> int:
-    from plain_verdict.delivery.report_index.from_store import write_store_index  # for indexes of stores
-
     runs = EarlierRuns(options)
     builds = runs.builds()
     if not builds:

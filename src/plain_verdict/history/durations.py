@@ -41,7 +41,7 @@ _QUORUM = 0.75
 """Of the builds since a change, those that must lie on its side of the level before: most of a level, not most of
 its sum."""
 _SIDE = 0.5  # scales
-_MAD_TO_SIGMA = 1.4826  # Source: Rousseeuw & Croux 1993, JASA 88(424), section 1
+MAD_TO_SIGMA = 1.4826  # Source: Rousseeuw & Croux 1993, JASA 88(424), section 1
 _TUNED_AT = 2.5  # scales from the median at which a level's own times are clipped
 _CLIPPED_VARIANCE = 0.9775  # of a standard normal variable that is clipped there
 _EFFICIENCY = 0.9
@@ -364,7 +364,7 @@ class _Durations:
 def _mad(logs: Sequence[float]) -> tuple[float, float]:
     """Return the median of some logarithms, and their scale by the median absolute deviation."""
     median = _median(sorted(logs))
-    return median, _MAD_TO_SIGMA * _median(sorted(abs(log - median) for log in logs))
+    return median, MAD_TO_SIGMA * _median(sorted(abs(log - median) for log in logs))
 
 
 def _distances(logs: Sequence[float]) -> float:

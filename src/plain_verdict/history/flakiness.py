@@ -28,7 +28,7 @@ that a build breaks a check in 3 %, and that the next build fixes it in 40 %.
 _SAME_CODE_TURNS = 1e-3
 """How likely an outcome changes on the same code where the check is not flaky: the machine, or the data,
 changed."""
-_RAN = "pfer"
+RAN = "pfer"
 _GOOD_LETTERS = "pr"
 _LEAST_CHECKS, _LEAST_BUILDS = 3, 2
 """Checks and builds of an incident; two checks alone need the builds below."""
@@ -57,7 +57,7 @@ def find_flakiness(outcomes: Sequence[str], commits: Sequence[str]) -> Unsteady 
 
     ``commits`` is the code of each run, "" where nothing names it.
     """
-    ran = [pair for pair in zip(outcomes, commits, strict=True) if pair[0] in _RAN][-FLAKINESS_BUILDS:]
+    ran = [pair for pair in zip(outcomes, commits, strict=True) if pair[0] in RAN][-FLAKINESS_BUILDS:]
     if len(ran) < LEAST_RUNS:
         return None
     letters = [outcome for outcome, _ in ran]

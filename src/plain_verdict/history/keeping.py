@@ -78,8 +78,8 @@ def build_of(run: Run, series: str, key: str, made: datetime, title: str, facts:
     )
 
 
-def judged(run: KeptRun, verdict: Verdict) -> KeptRun:
-    """Return a kept run with how it was judged."""
+def judged(run: KeptRun, verdict: Verdict, detail: RunDetail) -> KeptRun:
+    """Return a kept run with how it was judged, and its detail."""
     causes = tuple(
         BuildCause(cause_key(cause), cause.name, len(cause.checks), _seconds(cause.checks))
         for cause in verdict.causes[:_KEPT_CAUSES]
@@ -89,7 +89,7 @@ def judged(run: KeptRun, verdict: Verdict) -> KeptRun:
     build = msgspec.structs.replace(
         run.build, verdict=verdict.word, why=verdict.why, causes=causes, quarantine=quarantine
     )
-    return msgspec.structs.replace(run, build=build)
+    return msgspec.structs.replace(run, build=build, detail=detail)
 
 
 def cause_key(cause: Cause) -> str:
@@ -123,21 +123,24 @@ def _seconds(checks: Iterable[Check]) -> float:
 
 
 def _numbers(run: Run) -> BuildNumbers:
-    rules = [check for check in run.checks if check.rule]
-    failed = Counter(check.rule.severity for check in rules if check.rule and check.outcome is Outcome.FAILED)
-    requirements = run.requirements.results
-    p95 = run.load.whole.percentile(_PER_CENT).value_s if run.load else None
+    load, results = run.load, run.requirements.results
     return BuildNumbers(
         took_s=_seconds(run.checks) or None,
-        load_p95_s=p95,
-        error_share=run.load.whole.failed_share if run.load else None,
-        failed_rules=tuple(failed[severity] for severity in Severity) if rules else (),
-        requirements=(run.requirements.count(RequirementState.MET), len(requirements)) if requirements else None,
+        load_p95_s=load.whole.percentile(_PER_CENT).value_s if load else None,
+        error_share=load.whole.failed_share if load else None,
+        failed_rules=_failed_rules([check for check in run.checks if check.rule]),
+        requirements=(run.requirements.count(RequirementState.MET), len(results)) if results else None,
     )
+
+
+def _failed_rules(rules: Sequence[Check]) -> tuple[int, ...]:
+    failed = Counter(check.rule.severity for check in rules if check.rule and check.outcome is Outcome.FAILED)
+    return tuple(failed[severity] for severity in Severity) if rules else ()
 
 
 def _lost(run: Run) -> list[LostTime]:
     """Return the time of failed attempts before a pass, the longest first."""
+    # Most checks have one attempt, which is quick to see.
     retried = (check for check in run.checks if len(check.attempts) > 1 and check.flaky)
     lost = [LostTime(check.id, _seconds_of_retries(check)) for check in retried]
     return nlargest(_LOST, [time for time in lost if time.took_s], key=lambda time: time.took_s)
@@ -149,20 +152,16 @@ def _seconds_of_retries(check: Check) -> float:
 
 def detail_of(run: Run, facts: Sequence[Fact]) -> RunDetail:
     """Return what is kept of a run besides the outcomes of its checks."""
-    failures = (check for check in run.checks if check.outcome in BAD)
-    rules = (check for check in run.checks if check.rule and check.outcome in BAD)
+    failed = [check for check in run.checks if check.outcome in BAD]
+    rules = (RuleSeverity(check.id, check.rule.severity) for check in failed if check.rule)
     return RunDetail(
-        facts=tuple(Fact(shorten(fact.key, _FACT_CHARS), shorten(fact.value, _FACT_CHARS)) for fact in facts)[
-            :_KEPT_FACTS
-        ],
-        failures=tuple(map(_failure, islice(failures, _KEPT_FAILURES))),
+        facts=tuple(map(_shortened, facts[:_KEPT_FACTS])),
+        failures=tuple(map(_failure, failed[:_KEPT_FAILURES])),
         operations=tuple(
             OperationResult(operation.name, numbers.calls, numbers.wrong, numbers.p95_s)
             for operation, numbers in by_operation(run.api.calls)[:_MEASURED]
         ),
-        rules=tuple(
-            RuleSeverity(check.id, check.rule.severity) for check in islice(rules, _KEPT_RULES) if check.rule
-        ),
+        rules=tuple(islice(rules, _KEPT_RULES)),
         requirements=tuple(
             KeptRequirement(result.requirement.label, shorten(result.requirement.title, _FACT_CHARS), result.state)
             for result in run.requirements.results[:_KEPT_RULES]
@@ -171,12 +170,17 @@ def detail_of(run: Run, facts: Sequence[Fact]) -> RunDetail:
     )
 
 
+def _shortened(fact: Fact) -> Fact:
+    return Fact(shorten(fact.key, _FACT_CHARS), shorten(fact.value, _FACT_CHARS))
+
+
 def _failure(check: Check) -> FailureDetail:
     return FailureDetail(check.id, shorten(check.why, _MESSAGE_CHARS), next(iter(check.owners), ""))
 
 
 def _without_course(load: LoadRun) -> LoadRun:
     """Return the numbers of a load run that two runs are compared by."""
+    # Its course in time is most of its size, and no comparison needs it.
     nothing = Series(load.started, 1, (), (), (), (), (), ())
     rates = load.rates if load.rates and len(load.rates.sent) <= _MOST_RATES else None
     return LoadRun(

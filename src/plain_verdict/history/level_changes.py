@@ -9,7 +9,7 @@ from plain_verdict.history.time_quantization import COARSE
 from plain_verdict.model import AlignedHistory, Build, KeptRun, LevelChange, Measured
 
 _NOT_PASSED = re.compile("[^pr]")
-_MS = 1000.0
+MS = 1000.0
 _FINE_STEPS = 10_000.0
 """Steps from 0 to the usual value of a metric, whose unit may be anything."""
 
@@ -43,13 +43,13 @@ class LevelChanges:
         builds = [build for _, build in timed]
         for shift in shifts.found:
             id_, name = now.check_index.ids[shift.position], now.check_index.names[shift.position]
-            yield level_change(shift, id_, name, builds, _MS)
+            yield level_change(shift, id_, name, builds, MS)
 
     def _of_percentiles(self, builds: Sequence[Build]) -> Iterator[LevelChange]:
         measured = [number for number in self._now.build.measured if number.unit == "s"]
-        columns = [[round(value * _MS) for value in row] for row in _rows(builds, measured)]
+        columns = [[round(value * MS) for value in row] for row in _rows(builds, measured)]
         for shift in find_level_shifts(columns, normal_after=self._normal_after).found if measured else ():
-            yield level_change(shift, "", measured[shift.position].name, builds, _MS)
+            yield level_change(shift, "", measured[shift.position].name, builds, MS)
 
     def _of_metrics(self, builds: Sequence[Build]) -> Iterator[LevelChange]:
         """Yield the metrics in other units that are at another level; they have nothing in common."""

@@ -7,19 +7,20 @@ Taylor 1989, JASA 84(408) (Student's distribution for heavy tails); Benjamini & 
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from statistics import median
 from typing import NamedTuple
 
+from plain_verdict.history.durations import MAD_TO_SIGMA
 from plain_verdict.model.statistics import student_reach, student_tail
 
 LEAST_PAIRS = 20
 """Checks with a time in both runs, below which nothing is called slower or faster."""
-_FREEDOM = 4
+_FREEDOM = 6
+_LEAST_ALIKE = 40  # times of about one length, whose scatter is measured together
 _FALSELY = 0.025  # share of chance in what is found
-_LEAST_SCALE = 0.04  # of the logarithm of a ratio: two times closer together are as good as equal
-_MAD_TO_SIGMA = 1.4826
-_SOFT_MS, _LEAST_MS, _LEAST_CHANGE = 5.0, 25.0, 0.2
+_LEAST_PAIR_SCALE = 0.04  # of the logarithm of a ratio: two times closer together are as good as equal
+_ADDED_MS, _LEAST_DIFFERENCE_MS, _LEAST_SHARE = 5.0, 25.0, 0.2
 """Added to each time; and a change below these is no change: 25 ms, 20 %."""
 
 
@@ -45,16 +46,39 @@ def find_paired_shifts(before: Sequence[int], after: Sequence[int]) -> PairedShi
     timed = [at for at, pair in enumerate(zip(before, after, strict=True)) if all(pair)]
     if len(timed) < LEAST_PAIRS:
         return PairedShifts([], 0, 0.0)
-    logs = {at: math.log((after[at] + _SOFT_MS) / (before[at] + _SOFT_MS)) for at in timed}
-    common = median(logs.values())
-    scale = max(_LEAST_SCALE, _MAD_TO_SIGMA * median(abs(log - common) for log in logs.values()))
-    reach = student_reach(_FREEDOM) * scale
-    chances = sorted((2 * student_tail(abs(log - common) / scale, _FREEDOM), at) for at, log in logs.items())
-    likely = [rank for rank, (chance, _) in enumerate(chances, 1) if chance <= _FALSELY * rank / len(timed)]
-    found = []
-    for _, at in chances[: max(likely, default=0)]:
-        change = logs[at] - common
-        share, *ends = (math.expm1(log) for log in (change, change - reach, change + reach))
-        if abs(share) >= _LEAST_CHANGE and abs(share) * before[at] >= _LEAST_MS:
-            found.append(PairedShift(at, share, ends[0], ends[1]))
+    # Short times scatter more than long ones, so each is compared with those of its length.
+    timed.sort(key=lambda at: before[at] * after[at])
+    logs = [math.log((after[at] + _ADDED_MS) / (before[at] + _ADDED_MS)) for at in timed]
+    common = median(logs)
+    distances = [log - common for log in logs]
+    pairs = list(zip(timed, distances, _scales(distances), strict=True))
+    pairs.sort(key=lambda pair: -abs(pair[1]) / pair[2])
+    # A difference that nobody minds is none, however certain.
+    found = [_shift(*pair) for pair in pairs[: _discoveries(pairs)]]
+    found = [
+        shift
+        for shift in found
+        if abs(shift.change) >= _LEAST_SHARE and abs(shift.change) * before[shift.position] >= _LEAST_DIFFERENCE_MS
+    ]
     return PairedShifts(found, len(timed), math.expm1(common))
+
+
+def _scales(distances: Sequence[float]) -> Iterator[float]:
+    """Yield how far distances scatter where each stands, by those around it."""
+    parts = max(1, len(distances) // _LEAST_ALIKE)
+    for part in range(parts):
+        alike = distances[len(distances) * part // parts : len(distances) * (part + 1) // parts]
+        scale = max(_LEAST_PAIR_SCALE, MAD_TO_SIGMA * median(map(abs, alike)))
+        yield from (scale for _ in alike)
+
+
+def _discoveries(pairs: Sequence[tuple[int, float, float]]) -> int:
+    """Return how many of some distances, the least likely first, are no chance."""
+    chances = [2 * student_tail(abs(distance) / scale, _FREEDOM) for _, distance, scale in pairs]
+    likely = [rank for rank, chance in enumerate(chances, 1) if chance <= _FALSELY * rank / len(pairs)]
+    return max(likely, default=0)
+
+
+def _shift(position: int, distance: float, scale: float) -> PairedShift:
+    reach = student_reach(_FREEDOM) * scale
+    return PairedShift(position, *(math.expm1(log) for log in (distance, distance - reach, distance + reach)))

@@ -8,8 +8,9 @@ import msgspec
 from plain_verdict.history.alignment import align
 from plain_verdict.history.durations import DURATION_BUILDS, LEAST_TIMES, NORMAL_AFTER
 from plain_verdict.history.flaky_checks import BAD_LETTERS
-from plain_verdict.history.level_changes import LevelChanges, of_passed
+from plain_verdict.history.level_changes import MS, LevelChanges, of_passed
 from plain_verdict.history.paired_durations import find_paired_shifts
+from plain_verdict.load.comparison import compare as compare_load
 from plain_verdict.model import Build, Comparison, Fact, FailureDetail, KeptRun, Past, RunDetail
 from plain_verdict.model.facts import BUILD
 from plain_verdict.model.run_comparison import (
@@ -28,9 +29,8 @@ from plain_verdict.model.run_comparison import (
 )
 from plain_verdict.text.formatting import join_list
 
-_LISTED = 500  # entries of a list
+_MOST_LISTED = 500  # entries of a list
 _PASSED_LETTERS = "pr"
-_MS = 1000.0
 Mask = Callable[[str], str]
 
 
@@ -122,6 +122,7 @@ def _facts(before: KeptRun, after: KeptRun, mask: Mask) -> Iterator[FactDifferen
     if details is None:
         return
     old, now = (_by_key(detail.facts) for detail in details)
+    # Facts of the later run first, in its order: people know them.
     for key in (*now, *(key for key in old if key not in now)):
         values = old.get(key), now.get(key)
         if values[0] != values[1] and key.casefold() != BUILD:
@@ -138,6 +139,7 @@ def _causes(before: Build, after: Build, mask: Mask) -> Iterator[CauseDifference
     """Yield the causes that came or went, or have another number of failures: those with most failures first."""
     names = {cause.key: cause.name for build in (before, after) for cause in build.causes}
     old, now = (Counter({cause.key: cause.checks for cause in build.causes}) for build in (before, after))
+    # Names of one cause may differ, as they are made from messages; keys do not.
     differ = [key for key in names if old[key] != now[key]]
     for key in sorted(differ, key=lambda key: (-max(old[key], now[key]), names[key])):
         yield CauseDifference(mask(names[key]), old[key], now[key])
@@ -157,24 +159,18 @@ def _operations(before: KeptRun, after: KeptRun, mask: Mask) -> Iterator[Operati
 
 def _requirements(before: KeptRun, after: KeptRun, mask: Mask) -> Iterator[RequirementDifference]:
     details = _details(before, after)
-    if details is None or not any(detail.requirements for detail in details):
-        return
+    if details is None or not all(detail.requirements for detail in details):
+        return  # a run without any requirement was made without them
     old, now = ({requirement.id: requirement for requirement in detail.requirements} for detail in details)
-    for id_ in dict.fromkeys((*now, *old)):
-        pair = old.get(id_), now.get(id_)
-        states = [requirement.state if requirement else None for requirement in pair]
-        if states[0] is not states[1]:
-            title = next(requirement.title for requirement in reversed(pair) if requirement)
-            yield RequirementDifference(mask(id_), mask(title), *states)
+    for id_, requirement in (now | old | now).items():
+        pair = [known[id_].state if id_ in known else None for known in (old, now)]
+        if pair[0] is not pair[1]:
+            yield RequirementDifference(mask(id_), mask(requirement.title), *pair)
 
 
 def _load(before: KeptRun, after: KeptRun) -> Comparison | None:
-    details = _details(before, after)
-    if details is None or details[0].load is None or details[1].load is None:
-        return None
-    from plain_verdict.load.comparison import compare  # NumPy, for load results only
-
-    return compare(details[1].load, details[0].load)
+    old, now = (run.detail.load if run.detail else None for run in (before, after))
+    return compare_load(now, old) if old and now else None
 
 
 class _Pair:
@@ -204,8 +200,9 @@ class _Pair:
         wanted = {pair for pair in set(zip(*self._letters, strict=True)) if is_wanted(*pair)}
         if not wanted:
             return Listed()
+        # Only the first entries are made: there may be tens of thousands.
         positions = [at for at, pair in enumerate(zip(*self._letters, strict=True)) if pair in wanted]
-        return _listed([self._difference(at) for at in positions[:_LISTED]], len(positions))
+        return _listed([self._difference(at) for at in positions[:_MOST_LISTED]], len(positions))
 
     def _difference(self, position: int) -> CheckDifference:
         id_ = self._ids[position]
@@ -226,7 +223,7 @@ class _Pair:
 
     @staticmethod
     def _seconds(times: Sequence[int], position: int) -> float | None:
-        return times[position] / _MS if position < len(times) and times[position] else None
+        return times[position] / MS if position < len(times) and times[position] else None
 
     def rules(self) -> Iterator[RuleDifference]:
         """Yield the rules whose outcome differs, the highest severity first."""
@@ -238,23 +235,24 @@ class _Pair:
             if id_ in severities and before is not after:
                 name = self._mask(self._names[position])
                 found.append(RuleDifference(id_, name, severities[id_], before, after))
-        yield from sorted(found, key=lambda rule: -rule.severity.rank)[:_LISTED]
+        yield from sorted(found, key=lambda rule: -rule.severity.rank)[:_MOST_LISTED]
 
     def durations(self) -> DurationChanges:
         """Return the durations that changed: by the builds before where they are known, else by these two alone."""
         between = _builds_between(self._before, self._after)
         if between and len(self._after.earlier) >= LEAST_TIMES:
             return self._by_builds(between)
-        times = [of_passed(run.outcomes, run.times) for run in self._in_one_order()]
+        times = [of_passed(run.outcomes, run.times) for run in self._aligned()]
         if not all(times):
             return DurationChanges()
+        # Without builds before, the scatter of all durations is all that is known.
         shifts = find_paired_shifts(*times)
         found = [
             DurationDifference(
                 self._ids[shift.position],
                 self._mask(self._names[shift.position]),
-                times[0][shift.position] / _MS,
-                times[1][shift.position] / _MS,
+                times[0][shift.position] / MS,
+                times[1][shift.position] / MS,
                 shift.change,
                 shift.low,
                 shift.high,
@@ -263,7 +261,7 @@ class _Pair:
         ]
         return DurationChanges(*_by_change(found), shifts.compared, shifts.pace)
 
-    def _in_one_order(self) -> tuple[KeptRun, KeptRun]:
+    def _aligned(self) -> tuple[KeptRun, KeptRun]:
         """Return both runs with the checks of the later one."""
         now = self._after.run
         traces = align(now.check_index, [self._before.run])
@@ -286,7 +284,7 @@ class _Pair:
                 change.high,
             )
             for change in (*levels.slower, *levels.faster)
-            if change.lasts <= between
+            if change.lasts <= between  # what changed before the earlier run is the same in both
         ]
         return DurationChanges(*_by_change(found), levels.tested, levels.pace, len(earlier))
 
@@ -297,4 +295,4 @@ def _listed(entries: Sequence[Item], number: int) -> Listed[Item]:
 
 def _by_change(found: list[DurationDifference]) -> tuple[tuple[DurationDifference, ...], int]:
     found.sort(key=lambda change: -abs(change.after_s - change.before_s))
-    return tuple(found[:_LISTED]), len(found)
+    return tuple(found[:_MOST_LISTED]), len(found)

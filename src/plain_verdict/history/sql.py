@@ -296,6 +296,7 @@ class SqlStore:
 
     def _keep_detail(self, run: KeptRun) -> None:
         if run.detail:
+            # In a table of its own rows: lists of builds need not read it.
             packed = zlib.compress(msgspec.json.encode(run.detail), _PART_LEVEL)
             self._connection.execute(
                 "INSERT INTO pv_run_detail VALUES (?, ?) ON CONFLICT (run) DO UPDATE SET detail = excluded.detail",

@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 
 from plain_verdict.history.alignment import align
 from plain_verdict.history.durations import DURATION_BUILDS, NORMAL_AFTER, find_level_shifts
+from plain_verdict.history.flakiness import RAN
 from plain_verdict.history.flaky_checks import BAD_LETTERS, FlakyChecks
 from plain_verdict.history.gaps import find_gaps
 from plain_verdict.history.interface import CHAIN, TREND_BUILDS
-from plain_verdict.history.level_changes import LevelChanges, level_change
+from plain_verdict.history.level_changes import MS, LevelChanges, level_change
 from plain_verdict.model import (
     AlignedHistory,
     Build,
@@ -33,12 +34,9 @@ from plain_verdict.model.trends import (
     TrendBuild,
 )
 
-_LISTED = 100  # entries of a list: pages show fewer
+_KEPT_ENTRIES = 100  # entries of a list: pages show fewer
 _MOST_FLAKY = 500  # that are looked at over all builds
 _LATE_LEVEL = DURATION_BUILDS - 5  # builds after which a level of a whole build is still a change
-_CODES = {letter: ord(letter) for letter in Past}
-_RAN = "pfer"
-_MS = 1000.0
 _WHOLE: dict[str, Callable[[Build], float | None]] = {
     "duration": lambda build: build.numbers.took_s if build.numbers else None,
     "load-p95": lambda build: build.numbers.load_p95_s if build.numbers else None,
@@ -67,6 +65,7 @@ def make_trend(
     letters = _Letters(now, traces)
     builds = [run.build for run in runs]
     gaps = find_gaps(builds, step, other_branches)
+    # What is flaky or slow now is decided by the last builds, as in a report; counts are of all.
     recent = _last(traces, DURATION_BUILDS)
     flaky = list(FlakyChecks(now, recent).flaky())
     slower = [change for change in LevelChanges(now, recent, normal_after).slower if change.unit == "s"]
@@ -81,10 +80,10 @@ def make_trend(
             TrendBuild(build, *counts, missing=gaps.get(position, ()))
             for position, (build, counts) in enumerate(zip(builds, letters.counts(), strict=True))
         ),
-        tuple(listed_flaky[:_LISTED]),
-        tuple(failing[:_LISTED]),
-        tuple(sorted(slower, key=lambda change: -change.change)[:_LISTED]),
-        tuple(causes[:_LISTED]),
+        tuple(listed_flaky[:_KEPT_ENTRIES]),
+        tuple(failing[:_KEPT_ENTRIES]),
+        tuple(sorted(slower, key=lambda change: -change.change)[:_KEPT_ENTRIES]),
+        tuple(causes[:_KEPT_ENTRIES]),
         (len(flaky), len(failing), len(slower), len(causes)),
         letters.time_to_fix(),
         (now.build.moment - fit.moment).total_seconds() if fit else None,
@@ -107,9 +106,10 @@ def _last(traces: AlignedHistory, number: int) -> AlignedHistory:
 def _levels(builds: Sequence[Build]) -> Iterator[tuple[str, LevelChange]]:
     """Yield the numbers of whole builds that are at another level."""
     for name, number_of in _WHOLE.items():
-        columns = [[round((number_of(build) or 0) * _MS)] for build in builds]
+        # A single column has nothing in common with others, so no pace is taken out of it.
+        columns = [[round((number_of(build) or 0) * MS)] for build in builds]
         for shift in find_level_shifts(columns, normal_after=_LATE_LEVEL).found if any(columns[-1]) else ():
-            yield name, level_change(shift, "", name, builds, _MS)
+            yield name, level_change(shift, "", name, builds, MS)
 
 
 def _causes(builds: Sequence[Build]) -> list[CostlyCause]:
@@ -136,6 +136,7 @@ class _Letters:
         self._index = now.check_index
         self._owners = _owners(now)
         self._builds = [*traces.builds, now.build]
+        # Checks that are gone count in the builds that had them.
         absent = Past.ABSENT * len(traces.others)
         texts = [
             *(row + others for row, others in zip(traces.outcomes, traces.other_outcomes, strict=True)),
@@ -143,7 +144,7 @@ class _Letters:
         ]
         self._rows: list[Letters] = [np.frombuffer(text.encode("ascii"), np.uint8) for text in texts]
         self._bad: list[Mask] = [_any_of(row, BAD_LETTERS) for row in self._rows]
-        self._ran: list[Mask] = [_any_of(row, _RAN) for row in self._rows]
+        self._ran: list[Mask] = [_any_of(row, RAN) for row in self._rows]
 
     def counts(self) -> Iterator[tuple[int | None, int | None, int | None, int]]:
         """Yield the failures of each build that are new, failing again and still failing; and passes on a retry.
@@ -154,7 +155,7 @@ class _Letters:
         last_bad = np.full(self._rows[0].size, -CHAIN - 1)
         for at, (build, row) in enumerate(zip(self._builds, self._rows, strict=True)):
             bad = self._bad[at]
-            flaky = int(np.count_nonzero(row == _CODES[Past.PASSED_ON_RETRY]))
+            flaky = int(np.count_nonzero(row == ord(Past.PASSED_ON_RETRY)))
             if not self._ran[at].any() and build.tally.total:
                 yield None, None, None, 0  # a build of which only the counts are kept
                 continue
@@ -162,6 +163,7 @@ class _Letters:
                 yield None, None, None, flaky
             else:
                 failed = build.tally.failed + build.tally.errored
+                # The tally is what the report said; letters of checks that are gone may be left out.
                 still = min(failed, int(np.count_nonzero(bad & before)))
                 again = int(np.count_nonzero(bad & ~before & (at - last_bad <= CHAIN)))
                 again = min(failed - still, again)
@@ -175,6 +177,7 @@ class _Letters:
         alive = np.ones(positions.size, bool)
         since = np.full(positions.size, len(self._builds) - 1)
         number = np.zeros(positions.size, int)
+        # Backwards, until a build in which the check ran and did not fail.
         for at in range(len(self._builds) - 1, -1, -1):
             bad, ran = self._bad[at][positions], self._ran[at][positions]
             alive &= bad | ~ran
@@ -197,6 +200,7 @@ class _Letters:
         spans_s: list[float] = []
         builds: list[int] = []
         for at, (bad, ran) in enumerate(zip(self._bad, self._ran, strict=True)):
+            # A failure that began before these builds tells no time to fix.
             began[bad & ~is_bad & is_known] = at
             fixed = np.flatnonzero(ran & ~bad & is_bad & (began >= 0))
             builds += (at - began[fixed]).tolist()
@@ -236,13 +240,13 @@ class _Lost:
         unsteady = [at for at, letter in enumerate(letters) if letter in "fer"]
         lost_s = sum(self._retries[at].get(flaky.id, 0.0) for at in unsteady)
         lost_s += sum(
-            self._times[at][position] / _MS for at in unsteady if letters[at] in BAD_LETTERS and self._times[at]
+            self._times[at][position] / MS for at in unsteady if letters[at] in BAD_LETTERS and self._times[at]
         )
         return FlakyCheck(
             flaky.id,
             flaky.name,
             len(unsteady),
-            sum(letter in _RAN for letter in letters),
+            sum(letter in RAN for letter in letters),
             round(lost_s, 3),
             self._builds[unsteady[-1]].label,
             self._owners.get(flaky.id, ""),

@@ -45,7 +45,7 @@ _SLOW_MACHINE = 0.2
 _LABEL_CHARS = 8
 _LAST_NUMBER = re.compile(r"(\d+)\D*$")
 _ROWS = 60  # builds of the table
-_SINGLE_GAPS = 3
+SINGLE_GAPS = 3
 """Missing builds up to which each has its own place in the strip."""
 _STRIP_HEIGHT = 56.0
 _LEAST_BAD = 3.0  # of the strip's height: a single failure among thousands must still be seen
@@ -230,7 +230,7 @@ def _shortened(posts: Sequence[Post]) -> Iterator[Post]:
 
 
 def _gap(missing: Sequence[str]) -> Iterator[Post]:
-    if len(missing) <= _SINGLE_GAPS:
+    if len(missing) <= SINGLE_GAPS:
         yield from (Post(key, f"{key}: no results", missing=True) for key in missing)
     else:
         words = f"{missing[0]} to {missing[-1]}: no results"

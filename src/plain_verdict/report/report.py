@@ -100,14 +100,11 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     def kept(self) -> KeptRun:
         """Return the run as its series keeps it, judged."""
         context = self.run.in_series
-        if context is not None:
-            return self._with_detail(judged(context.now, self.verdict), (*context.facts, *self.facts))
-        series = name_series(SERIES, self.title, self.info.facts)
-        build = build_of(self.run, series, "", self.info.made, self.title, self.info.facts)
-        return self._with_detail(judged(keep_run(self.run, build), self.verdict), (*self.info.facts, *self.facts))
-
-    def _with_detail(self, kept: KeptRun, facts: Sequence[Fact]) -> KeptRun:
-        return msgspec.structs.replace(kept, detail=detail_of(self.run, facts))
+        kept, facts = (context.now, context.facts) if context else (None, self.info.facts)
+        if kept is None:
+            series = name_series(SERIES, self.title, facts)
+            kept = keep_run(self.run, build_of(self.run, series, "", self.info.made, self.title, facts))
+        return judged(kept, self.verdict, detail_of(self.run, (*facts, *self.facts)))
 
     @property
     def forerunners(self) -> AlignedHistory:

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from plain_verdict.model import Change, Past
+from plain_verdict.model import Change, Comparison, Past
 from plain_verdict.model.run_comparison import (
     CauseDifference,
     CheckDifference,
@@ -26,8 +26,8 @@ from plain_verdict.text.formatting import (
     plural,
 )
 
-_SHOWN = 100  # rows of a table
-_OUTCOMES = {
+_SHOWN_ROWS = 100  # rows of a table
+_OUTCOME_WORDS = {
     Past.PASSED: "passed",
     Past.PASSED_ON_RETRY: "passed",
     Past.FAILED: "failed",
@@ -36,7 +36,7 @@ _OUTCOMES = {
     Past.UNDECIDED: "undecided",
     Past.ABSENT: "",
 }
-_PER_CENT = 95.0
+_P95 = 95.0
 _PACE = 0.1
 """From this share on, all durations together changed for a reason that is worth its words."""
 
@@ -56,7 +56,7 @@ class Cell(msgspec.Struct, frozen=True):
 
 
 class ComparedTable(msgspec.Struct, frozen=True):
-    """A table: its name, words beside it, heads, rows, and how many rows more there are."""
+    """A table: its name, an aside, heads, rows, and how many rows more there are."""
 
     name: str
     anchor: str
@@ -70,7 +70,7 @@ class SideBySide(msgspec.Struct, frozen=True):
     """What is given of two runs, in order."""
 
     title: str
-    apart: str
+    distance: str
     sentences: tuple[str, str]
     summary: str
     notes: tuple[str, ...]
@@ -109,7 +109,7 @@ def side_by_side(compared: RunComparison) -> SideBySide:
     )
     return SideBySide(
         _title(compared),
-        _apart(compared),
+        _distance(compared),
         (
             _sentence(compared.before.label, compared.before.why),
             _sentence(compared.after.label, compared.after.why),
@@ -127,7 +127,7 @@ def _title(compared: RunComparison) -> str:
     return f"{before.title} {before.label} and {after.title} {after.label}"
 
 
-def _apart(compared: RunComparison) -> str:
+def _distance(compared: RunComparison) -> str:
     """Return how far the runs are from each other."""
     parts = []
     if compared.builds_between:
@@ -167,8 +167,8 @@ def _table(
     number: int | None = None,
 ) -> ComparedTable:
     all_rows = tuple(rows)
-    more = max(0, (len(all_rows) if number is None else number) - _SHOWN)
-    return ComparedTable(name, anchor, aside, tuple(heads), all_rows[:_SHOWN], more)
+    more = max(0, (len(all_rows) if number is None else number) - _SHOWN_ROWS)
+    return ComparedTable(name, anchor, aside, tuple(heads), all_rows[:_SHOWN_ROWS], more)
 
 
 def _facts(compared: RunComparison, heads: tuple[str, str]) -> ComparedTable:
@@ -189,11 +189,13 @@ def _value(value: str | None, *, is_marked: bool = False) -> Cell:
 def _checks(
     name: str, anchor: str, listed: Listed[CheckDifference], heads: tuple[str, str], *, in_last: bool = True
 ) -> ComparedTable:
+    # What the later run does not have can only be linked in the page of the earlier one.
     rows = (_check(check, in_last=in_last) for check in listed.entries)
     return _table(name, anchor, f"{listed.number:,}", ("Check", *heads), rows, listed.number)
 
 
 def _check(check: CheckDifference, *, in_last: bool) -> tuple[Cell, ...]:
+    # The suites stand below the name: a column of long paths is hard to read.
     suite, _, name = check.name.rpartition(" › ")
     where = " · ".join(filter(None, (suite, check.owner)))
     return (
@@ -204,7 +206,7 @@ def _check(check: CheckDifference, *, in_last: bool) -> tuple[Cell, ...]:
 
 
 def _ended(past: Past, message: str, seconds: float | None) -> Cell:
-    outcome = _OUTCOMES[past]
+    outcome = _OUTCOME_WORDS[past]
     if not outcome:
         return Cell(note=past.words)
     retried = "on a retry" if past is Past.PASSED_ON_RETRY else ""
@@ -254,20 +256,25 @@ def _per_cent(share: float) -> str:
 def _load(compared: RunComparison, heads: tuple[str, str]) -> ComparedTable:
     """Return the p95 of every request, and other percentiles where they changed significantly."""
     load = compared.load
-    changes = [change for change in load.changes if change.certain or change.per_cent == _PER_CENT] if load else []
-    changes.sort(key=lambda change: (not change.certain, -abs(change.share)))
-    rows = list(map(_percentile, changes))
-    if load and (load.failed.before or load.failed.now):
-        shares = (Cell(format_failed_share(share)) for share in (load.failed.before, load.failed.now))
-        difference = load.failed
-        certain = "significant" if difference.certain else "no significant change"
-        rows.insert(0, (Cell("Failed requests"), *shares, Cell(note=certain)))
-    if load:
-        rows += [(Cell(name), Cell(note="not sent"), Cell("sent"), Cell()) for name in load.new]
-        rows += [(Cell(name), Cell("sent"), Cell(note="not sent"), Cell()) for name in load.gone]
-    number = sum(change.certain for change in changes)
+    rows = list(_load_rows(load)) if load else []
+    number = sum(change.certain for change in load.changes) if load else 0
     aside = f"{plural(number, 'significant change')} of percentiles"
     return _table("Load", "load", aside, ("Request", *heads, "Change (95 % CI)"), iter(rows))
+
+
+def _load_rows(load: Comparison) -> Iterator[tuple[Cell, ...]]:
+    failed = load.failed
+    if failed.before or failed.now:
+        certain = "significant" if failed.certain else "no significant change"
+        shares = (Cell(format_failed_share(share)) for share in (failed.before, failed.now))
+        yield Cell("Failed requests"), *shares, Cell(note=certain)
+    # The p95 of each request also where it did not change: a reader looks for it.
+    changes = [change for change in load.changes if change.certain or change.per_cent == _P95]
+    yield from map(_percentile, sorted(changes, key=lambda change: (not change.certain, -abs(change.share))))
+    for name in load.new:
+        yield Cell(name), Cell(note="not sent"), Cell("sent"), Cell()
+    for name in load.gone:
+        yield Cell(name), Cell("sent"), Cell(note="not sent"), Cell()
 
 
 def _percentile(change: Change) -> tuple[Cell, ...]:

@@ -8,16 +8,15 @@ import msgspec
 from plain_verdict.model import BuildNumbers, Severity
 from plain_verdict.model.trends import Trend, TrendBuild
 from plain_verdict.report.charts import LEFT, RIGHT, Chart, LinearAxis, Mark, Outline, points
+from plain_verdict.report.history import SINGLE_GAPS
 from plain_verdict.text.formatting import format_change, format_duration, format_share, join_list, plural, shorten
 
 _HEIGHT, _TOP, _BOTTOM = 132.0, 14.0, 110.0
 _LEAST_BAR = 2.0  # one failure among thousands must be seen
 _GAP_SHARE = 0.18  # of a column, between two bars
-_SINGLE_GAPS = 3
-"""Missing builds up to which each has a column."""
-_LABEL_CHARS = 24
-_RESULTS = "from above: flaky, new or failing again, still failing; others below"
-_UNITS = (("ms", 0.001), ("s", 1.0), ("min", 60.0), ("h", 3600.0), ("d", 86_400.0))
+_END_CHARS = 24
+_RESULTS_ASIDE = "from above: flaky, new or failing again, still failing; others below"
+_AXIS_UNITS = (("ms", 0.001), ("s", 1.0), ("min", 60.0), ("h", 3600.0), ("d", 86_400.0))
 _MOST_OF_UNIT = 1000.0  # of the largest number, in the unit of its axis
 _Cells = tuple[str, ...]
 _Number = Callable[[TrendBuild], float | None]
@@ -30,13 +29,13 @@ class _Columns:
     def __init__(self, builds: Sequence[TrendBuild]) -> None:
         self.builds = builds
         self._at: list[int] = []
-        place = 0
+        slot = 0
         for entry in builds:
             missing = len(entry.missing)
-            place += missing if missing <= _SINGLE_GAPS else 1
-            self._at.append(place)
-            place += 1
-        self._width = (RIGHT - LEFT) / place
+            slot += missing if missing <= SINGLE_GAPS else 1
+            self._at.append(slot)
+            slot += 1
+        self._width = (RIGHT - LEFT) / slot
 
     def middle(self, position: int) -> float:
         """Return where the middle of a build stands."""
@@ -51,14 +50,14 @@ class _Columns:
     def runs(self, numbers: Sequence[float | None]) -> Iterator[list[int]]:
         """Yield the builds that follow each other and have a number."""
         together = enumerate(zip(self._at, numbers, strict=True))
-        known = [(place - position, position) for position, (place, number) in together if number is not None]
+        known = [(slot - position, position) for position, (slot, number) in together if number is not None]
         # A build without results, or without this number, interrupts the line.
         for _, group in groupby(enumerate(known), key=lambda pair: (pair[1][0], pair[1][1] - pair[0])):
             yield [position for _, (_, position) in group]
 
     def ends(self) -> list[Mark]:
         """Return the names of the first build and the last."""
-        first, last = (shorten(entry.build.label, _LABEL_CHARS) for entry in (self.builds[0], self.builds[-1]))
+        first, last = (shorten(entry.build.label, _END_CHARS) for entry in (self.builds[0], self.builds[-1]))
         marks = [Mark(LEFT, _HEIGHT - 4, first, style="end")] if len(self.builds) > 1 else []
         return [*marks, Mark(RIGHT, _HEIGHT - 4, last, "end", "end")]
 
@@ -74,7 +73,7 @@ class _Part(msgspec.Struct, frozen=True):
 def trend_charts(trend: Trend) -> tuple[Chart, ...]:
     """Return the charts of what the builds of a series have."""
     columns = _Columns(trend.builds)
-    lines = (_line(trend, columns, measure) for measure in _LINES)
+    lines = (_line(trend, columns, measure) for measure in _LINE_MEASURES)
     return tuple(filter(None, (_results(columns), *lines, _rules(columns), _requirements(columns))))
 
 
@@ -86,6 +85,7 @@ def _bars(columns: _Columns, parts: Sequence[_Part], axis: "_Axis") -> tuple[Out
         for part in parts:
             number = part.number(entry)
             if number:
+                # One failure among thousands must be seen, so no part is less high than that.
                 total += number
                 high = min(axis.at(total), low - _LEAST_BAR)
                 paths[part.style].append(columns.bar(position, low, high))
@@ -139,6 +139,7 @@ def _line(trend: Trend, columns: _Columns, measure: _Measure) -> Chart | None:
     known = [number for number in numbers if number is not None]
     if not known:
         return None
+    # A series without this number has no such chart.
     axis = _Axis(known, measure)
     lines = [Outline("median", _points(columns, run, numbers, axis)) for run in columns.runs(numbers)]
     marks = [*axis.marks(), *columns.ends()]
@@ -148,8 +149,7 @@ def _line(trend: Trend, columns: _Columns, measure: _Measure) -> Chart | None:
         x = columns.middle([entry.build.label for entry in columns.builds].index(level.since))
         lines.append(Outline("turn", points([(x, _TOP - 8), (x, _BOTTOM)])))
         change = f"since {level.since}: {format_change(100 * level.change)} %"
-        is_right = x > (LEFT + RIGHT) / 2
-        marks.append(Mark(x - 4 if is_right else x + 4, _TOP - 4, change, "end" if is_right else "start", "label"))
+        marks.append(_beside(x, change))
         lead = f"{lead}; {change}"
     ends = measure.written(min(known)), measure.written(max(known))
     builds = plural(len(known), "build")
@@ -167,6 +167,13 @@ def _line(trend: Trend, columns: _Columns, measure: _Measure) -> Chart | None:
     )
 
 
+def _beside(x: float, words: str) -> Mark:
+    """Return words beside a vertical line, on the side that has room."""
+    if x > (LEFT + RIGHT) / 2:
+        return Mark(x - 4, _TOP - 4, words, "end", "label")
+    return Mark(x + 4, _TOP - 4, words, "start", "label")
+
+
 class _Axis:
     """A y axis with the words at its ends: from 0; of a share near 1, from a round number up to 1."""
 
@@ -174,8 +181,8 @@ class _Axis:
         self._is_share = measure.is_share
         unit, self._scale = ("", 1.0)
         if measure.written is format_duration:
-            fits = (pair for pair in _UNITS if max(numbers) <= _MOST_OF_UNIT * pair[1])
-            unit, self._scale = next(fits, _UNITS[-1])
+            fits = (pair for pair in _AXIS_UNITS if max(numbers) <= _MOST_OF_UNIT * pair[1])
+            unit, self._scale = next(fits, _AXIS_UNITS[-1])
         if self._is_share:
             self._axis = LinearAxis(1 - min(numbers), _BOTTOM, _TOP)
             self.ends = measure.written(max(0.0, 1 - self._axis.most)), measure.written(1.0)
@@ -195,7 +202,7 @@ class _Axis:
 
 def _points(columns: _Columns, run: Sequence[int], numbers: Sequence[float | None], axis: _Axis) -> str:
     pairs = [(columns.middle(position), axis.at(numbers[position] or 0)) for position in run]
-    if len(pairs) == 1:
+    if len(pairs) == 1:  # a point is no line, and would not be drawn
         x, y = pairs[0]
         pairs = [(x - 2, y), (x + 2, y)]
     return points(pairs)
@@ -251,7 +258,7 @@ def _of_numbers(number: Callable[[BuildNumbers], float | None]) -> _Number:
     return lambda entry: number(entry.build.numbers) if entry.build.numbers else None
 
 
-_LINES = (
+_LINE_MEASURES = (
     _Measure("duration", "Duration", "of all checks, added up", _of_numbers(lambda of: of.took_s), format_duration),
     _Measure("checks", "Checks", "in each build", lambda entry: entry.build.tally.total, _count),
     _Measure("pass-rate", "Pass rate", "passed checks of all", _pass_rate, _in_per_cent, is_share=True),

@@ -70,7 +70,7 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
         root=root,
         watch=overrides.watch,
         index=(root, way) if report.index else None,
-        index_words=_with_history(_index_words(report, brand, read_request.made, masking), settings.file.history),
+        index_words=_index_words(settings.file.history, report, brand, read_request.made, masking),
     )
     if settings.file.publish or overrides.publish or mail.send or settings.file.notify:
         from plain_verdict.request.recipients import with_recipients  # for reports that go somewhere
@@ -141,22 +141,19 @@ def read_index_words(
     made = made_at(environment, now)
     zone = read_zone(file.report.time_zone)
     made = made.astimezone(zone) if zone else made
-    words = _index_words(report, _brand(Overrides(), file, masking), made, masking, given)
-    words = _with_history(words, file.history)
+    words = _index_words(file.history, report, _brand(Overrides(), file, masking), made, masking)
+    words = msgspec.structs.replace(words, title=given.title or words.title, link=given.link or words.link)
     return words, (*settings.notes, *notes)
 
 
 def _index_words(
-    report: ReportTable, brand: Brand, made: datetime, masking: MaskRules, given: ReportTable | None = None
+    history: HistoryTable, report: ReportTable, brand: Brand, made: datetime, masking: MaskRules
 ) -> IndexWords:
-    title, link = (given.title, given.link) if given else ("", "")
-    link = link or (report.link if report.link.endswith("/") else "")
-    return IndexWords(title or report.index_title, brand, made, link, Masker(masking).text)
-
-
-def _with_history(words: IndexWords, table: HistoryTable) -> IndexWords:
-    step = read_step(table.every) if table.every else None
-    return msgspec.structs.replace(words, step=step, normal_after=table.normal_after)
+    link = report.link if report.link.endswith("/") else ""
+    step = read_step(history.every) if history.every else None
+    return IndexWords(
+        report.index_title, brand, made, link, Masker(masking).text, step, normal_after=history.normal_after
+    )
 
 
 def _root_of(report: ReportTable, suffix: str) -> tuple[Path, str]:

@@ -9,8 +9,8 @@ from plain_verdict.report.side_by_side import Cell, ComparedTable, SideBySide
 from plain_verdict.text.formatting import capital
 from plain_verdict.text.markdown import escape_markdown
 
-SCHEMA = "plain-verdict/comparison/1"
-_ROWS = 20  # of a table in Markdown
+COMPARISON_SCHEMA = "plain-verdict/comparison/1"
+_MARKDOWN_ROWS = 20  # of a table in Markdown
 
 
 class ComparisonJson(msgspec.Struct, frozen=True):
@@ -22,7 +22,7 @@ class ComparisonJson(msgspec.Struct, frozen=True):
 
 def comparison_json(compared: RunComparison) -> str:
     """Return a comparison as indented JSON."""
-    return msgspec.json.format(msgspec.json.encode(ComparisonJson(SCHEMA, compared)), indent=2).decode()
+    return msgspec.json.format(msgspec.json.encode(ComparisonJson(COMPARISON_SCHEMA, compared)), indent=2).decode()
 
 
 def comparison_markdown(compared: RunComparison, given: SideBySide) -> str:
@@ -33,7 +33,7 @@ def comparison_markdown(compared: RunComparison, given: SideBySide) -> str:
 def _lines(compared: RunComparison, given: SideBySide) -> Iterator[str]:
     yield f"## {escape_markdown(given.title)}"
     yield ""
-    yield f"{escape_markdown(capital(given.apart))}. {escape_markdown(given.summary)}"
+    yield f"{escape_markdown(capital(given.distance))}. {escape_markdown(given.summary)}"
     yield ""
     for side, sentence in zip((compared.before, compared.after), given.sentences, strict=True):
         yield f"- **{capital(side.verdict.value)}**: {escape_markdown(sentence)}"
@@ -46,9 +46,10 @@ def _lines(compared: RunComparison, given: SideBySide) -> Iterator[str]:
 def _table(table: ComparedTable) -> Iterator[str]:
     yield f"| {' | '.join(map(escape_markdown, table.heads))} |"
     yield f"|{' --- |' * len(table.heads)}"
-    for row in table.rows[:_ROWS]:
+    for row in table.rows[:_MARKDOWN_ROWS]:
         yield f"| {' | '.join(map(_cell, row))} |"
-    more = max(0, len(table.rows) - _ROWS) + table.more
+    # A merge request is no place for hundreds of rows.
+    more = max(0, len(table.rows) - _MARKDOWN_ROWS) + table.more
     if more:
         yield from ("", f"and {more:,} more")
 

@@ -1,26 +1,21 @@
 """Writes the trends of series: as JSON, described in docs/trends.schema.json, and as a table, CSV or Parquet."""
 
-import csv
 from collections.abc import Iterable, Iterator
 from datetime import datetime
-from io import StringIO
-from pathlib import Path
 
 import msgspec
 
 from plain_verdict.model import LevelChange, VerdictWord
 from plain_verdict.model.trends import CostlyCause, FlakyCheck, LongFailure, Trend, TrendBuild
 from plain_verdict.report.trends import trend_sentence
-from plain_verdict.runtime.atomic_files import write_bytes
-from plain_verdict.runtime.errors import UsageError
-from plain_verdict.text.cells import written_cell
-from plain_verdict.text.packages import require
+from plain_verdict.settings.choices import TablesAs
+from plain_verdict.writers.interface import OutputFile
+from plain_verdict.writers.tables.folder import TablesWriter
 from plain_verdict.writers.tables.interface import Column, Holds, Row
 
-SCHEMA = "plain-verdict/trends/1"
-_CSV, _PARQUET = ".csv", ".parquet"
-_NOTHING = (None, None, None)  # change, low and high of what is no duration
-COLUMNS = (
+TRENDS_SCHEMA = "plain-verdict/trends/1"
+_NO_CHANGE = (None, None, None)  # change, low and high of what is no duration
+TREND_COLUMNS = (
     Column("series", "the series"),
     Column("list", "flaky, failing, slower or cause"),
     Column("position", "the place in its list, from 1", Holds.INTEGER),
@@ -91,7 +86,7 @@ class Trends(msgspec.Struct, frozen=True):
 
 def trends_json(trends: Iterable[Trend]) -> str:
     """Return trends as indented JSON."""
-    data = Trends(SCHEMA, list(map(_series, trends)))
+    data = Trends(TRENDS_SCHEMA, list(map(_series, trends)))
     return msgspec.json.format(msgspec.json.encode(data), indent=2).decode()
 
 
@@ -142,35 +137,18 @@ def _days(seconds: float | None) -> float | None:
     return None if seconds is None else round(seconds / 86_400, 2)
 
 
-def check_trends(path: Path) -> None:
-    """Make sure that a table can be written there. Raises UsageError."""
-    if path.suffix not in (_CSV, _PARQUET):
-        raise UsageError("is not a table", path=str(path), hint="end it in .csv or .parquet")
-    if path.suffix == _PARQUET:
-        require("pyarrow.parquet", "it", "tables", "write a .csv", path=str(path))
-
-
-def write_trends(path: Path, trends: Iterable[Trend]) -> int:
-    """Write the four lists of some series as one table; return how many rows it has. Raises WriteError."""
-    rows = [row for trend in trends for row in _rows(trend)]
-    if path.suffix == _PARQUET:
-        from plain_verdict.writers.tables.parquet import parquet_of  # an extra, for tables in columns
-
-        write_bytes(path, parquet_of(COLUMNS, rows))
-    else:
-        text = StringIO(newline="")
-        writer = csv.writer(text, lineterminator="\r\n")
-        writer.writerow([column.name for column in COLUMNS])
-        writer.writerows([written_cell(cell) for cell in row] for row in rows)
-        write_bytes(path, text.getvalue().encode("utf-8", "replace"))
-    return len(rows)
+def trends_table(trends: Iterable[Trend], how: TablesAs) -> OutputFile:
+    """Return the four lists of some series as one table. Raises UsageError where a package is missing."""
+    writer = TablesWriter(how)
+    writer.check()
+    return OutputFile("", writer.content(TREND_COLUMNS, (row for trend in trends for row in _rows(trend))))
 
 
 def _rows(trend: Trend) -> Iterator[Row]:
     series = trend.newest.series
     for at, check in enumerate(trend.flaky, 1):
         counts = (check.owner, check.unsteady, check.runs, None, None, check.last, None, check.lost_s)
-        yield series, "flaky", at, check.id, check.name, *counts, *_NOTHING
+        yield series, "flaky", at, check.id, check.name, *counts, *_NO_CHANGE
     for at, failure in enumerate(trend.failing, 1):
         since = (failure.since, None, _days(failure.span_s), None)
         yield (
@@ -184,11 +162,11 @@ def _rows(trend: Trend) -> Iterator[Row]:
             None,
             None,
             *since,
-            *_NOTHING,
+            *_NO_CHANGE,
         )
     for at, change in enumerate(trend.slower, 1):
         share = (change.since, None, None, None, change.change, change.low, change.high)
         yield series, "slower", at, change.id, change.name, None, change.lasts, None, None, *share
     for at, cause in enumerate(trend.causes, 1):
         counts_of_cause = (cause.builds, None, cause.failures, None, cause.last, None, cause.took_s)
-        yield series, "cause", at, cause.key, cause.name, None, *counts_of_cause, *_NOTHING
+        yield series, "cause", at, cause.key, cause.name, None, *counts_of_cause, *_NO_CHANGE

@@ -655,6 +655,8 @@ NOT_COLOURS = {"rules": {"color-contrast": {"enabled": False}}}
         ("suite", "light", {}, 21),
         ("suite", "dark", {}, 21),
         ("folded", "light", NOT_COLOURS, 21),
+        ("index", "light", {}, 18),
+        ("comparison", "light", {}, 18),
     ],
 )
 @pytest.mark.slow
@@ -667,7 +669,11 @@ def test_axe_finds_nothing_with_everything_open(
     arguments = ["--config", "d/plain-verdict.toml", "--evidence", "d/shots", "--theme", scheme]
     arguments += ["--out", "v.html"] if layout in ("page", "folded") else ["--layout", "folder", "--out", "f"]
     assert tool("report", "d/results", *arguments).code == 0
+    assert tool("index", "d").code == 0
+    assert tool("compare", "d/earlier/builds.json.gz", "d/verdict.html", "--out", "c.html").code == 0
     name = {
+        "index": "d/index.html",
+        "comparison": "c.html",
         "page": "v.html",
         "folded": "v.html",
         "folder": "f/index.html",

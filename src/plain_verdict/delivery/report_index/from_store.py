@@ -9,7 +9,7 @@ from plain_verdict.delivery.report_index.entries import Entry, newest_first
 from plain_verdict.delivery.report_index.page import write_index
 from plain_verdict.delivery.report_index.refreshing import check_index
 from plain_verdict.delivery.report_index.title import IndexWords
-from plain_verdict.delivery.report_index.trends import KeptTrend
+from plain_verdict.delivery.report_index.trends import KeptTrend, masked_trend
 from plain_verdict.model import Build, Outcome
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.model.trends import Trend
@@ -26,7 +26,7 @@ def write_store_index(builds: Sequence[Build], trends: Sequence[Trend], folder: 
         raise WriteError(f"can't be made ({error.strerror})", path=str(folder), hint="change --out") from error
     check_index(folder)
     entries = newest_first({build.id: _entry(build, folder) for build in builds})
-    by_series = {trend.newest.series: KeptTrend("", trend) for trend in trends}
+    by_series = {trend.newest.series: KeptTrend("", masked_trend(trend, words.mask)) for trend in trends}
     page = "".join(write_index(entries, by_series, ("", ""), words, has_feed=False))
     write_bytes(folder / FIRST_PAGE, page.encode("utf-8", "replace"))
 
@@ -53,6 +53,7 @@ def _link(page: str, folder: Path) -> str:
     if urlsplit(page).scheme in ("http", "https"):
         return page
     path = Path(page)
+    # Where a page was written on another machine, its path means nothing here.
     if not page or not path.is_absolute() or not path.is_file():
         return ""
     return Path(os.path.relpath(path, folder)).as_posix()

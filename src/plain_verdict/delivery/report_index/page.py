@@ -1,7 +1,11 @@
 """Writes the index's page: a line a series, and behind it charts, lists and reports; complete without scripts."""
 
-from collections import Counter, defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+import re
+from base64 import b64decode
+from collections import defaultdict
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from enum import StrEnum
+from functools import cached_property, partial
 from urllib.parse import quote
 
 import msgspec
@@ -9,7 +13,7 @@ import msgspec
 from plain_verdict.delivery.report_index.entries import Entry
 from plain_verdict.delivery.report_index.title import IndexWords
 from plain_verdict.delivery.report_index.trends import KeptTrend
-from plain_verdict.history.digest import pack
+from plain_verdict.history.digest import pack, unpack
 from plain_verdict.model import Outcome, VerdictWord
 from plain_verdict.model.trends import Trend
 from plain_verdict.report.charts import Chart
@@ -21,9 +25,19 @@ from plain_verdict.writers.html.index_page import IndexLook, render_body, render
 from plain_verdict.writers.html.links import only
 
 _STRIP, _OPEN, _OPEN_OF_MANY = 30, 30, 5
-_LISTED = 5  # entries of each of the four lists
+_LISTED_LINES = 5  # entries of each of the four lists
 _NAMED_SERIES = 3  # in the sentence at the top
+_TRAILER_CHARS = 8  # of Base64, whose last ones hold the last four bytes
+_FOLDED = re.compile(rb'<section id="after-([\w-]+)">(?:(?!</?section).)*?"folded-series">([\w+/=]+)<', re.DOTALL)
+_OUTCOME_OF_VERDICT = {
+    VerdictWord.FIT: Outcome.PASSED,
+    VerdictWord.NOT_FIT: Outcome.FAILED,
+    VerdictWord.UNDECIDED: Outcome.UNDECIDED,
+}
 _SHOWN_OUTCOMES = tuple(outcome.value for outcome in Outcome)
+_MOST_BYTES, _MOST_PLAIN_BYTES = 1_900_000, 500_000
+"""Of the index, and of the series that stand in it as they are."""
+_LINE_BYTES = 2_800  # of a series without its body
 _MOST_PLAIN_BYTES, _MOST_FOLDED_BYTES = 500_000, 800_000
 """Of all series together: what stands in the page as it is, and what stands in it compressed."""
 
@@ -52,19 +66,31 @@ class LinkedLine(msgspec.Struct, frozen=True):
 
 
 class IndexBody(msgspec.Struct, frozen=True):
-    """What stands behind the line of a series: numbers, charts, lists; rows, the newest first, and older ones."""
+    """What stands behind the line of a series: rows, the newest first, and older ones; numbers, charts, lists.
 
-    numbers: tuple[tuple[str, str], ...]
-    charts: tuple[Chart, ...]
-    lists: tuple[tuple[TrendList, tuple[LinkedLine, ...]], ...]
+    ``is_short``: there was no room for more than the rows.
+    """
+
     open_rows: tuple[IndexRow, ...]
     older: tuple[IndexRow, ...]
+    numbers: tuple[tuple[str, str], ...] = ()
+    charts: tuple[Chart, ...] = ()
+    lists: tuple[tuple[TrendList, tuple[LinkedLine, ...]], ...] = ()
+    is_short: bool = False
+
+
+class Fold(StrEnum):
+    """How the body of a series stands in the page: as it is, or compressed, whole or only its rows."""
+
+    NONE = ""
+    WHOLE = "folded-series"
+    ROWS = "folded-series short"
 
 
 class IndexSeries(msgspec.Struct, frozen=True):
     """A series: its line, its last builds as a strip, and its body.
 
-    ``body`` is HTML or, where it is ``is_folded``, gzip in Base64; "" where there was no room for it.
+    ``body`` is HTML or, where it is folded, gzip in Base64.
     """
 
     name: str
@@ -72,11 +98,13 @@ class IndexSeries(msgspec.Struct, frozen=True):
     newest: str
     """The id of its newest run."""
     word: VerdictWord
+    outcome: str
+    """Whose sign the word has."""
     sentence: str
     strip: tuple[tuple[str, str, str], ...]
     """Link, word and words of each, the oldest first."""
     body: str
-    is_folded: bool
+    fold: Fold
     is_open: bool
 
 
@@ -95,14 +123,15 @@ def write_index(
     kept: tuple[str, str],
     words: IndexWords,
     *,
+    folded: Mapping[str, str] | None = None,
     has_feed: bool = True,
 ) -> Iterator[str]:
     """Yield the page in pieces.
 
-    ``entries`` are the newest first; ``kept`` are entries and trends as the page carries them.
+    ``entries`` are the newest first; ``kept`` are entries and trends as the page carries them; ``folded`` are the
+    bodies of series that did not change, compressed.
     """
     series = by_series(entries)
-    most = _OPEN if len(series) == 1 else _OPEN_OF_MANY
     # The newest gives the page its word; where nothing stands, nobody can tell.
     word = entries[0].line.verdict if entries and entries[0].line else VerdictWord.UNDECIDED
     look = IndexLook(
@@ -115,47 +144,88 @@ def write_index(
         trends=kept[1],
         has_feed=has_feed,
     )
-    return render_index(look, list(_all_series(series, trends, most, words)))
+    # What the index carries for the next time counts as well.
+    room = _MOST_BYTES - _MOST_PLAIN_BYTES - sum(map(len, kept)) - _LINE_BYTES * len(series)
+    return render_index(look, list(_all_series(series, trends, folded or {}, room)))
 
 
 def _lead(entries: Sequence[Entry], series: Mapping[str, Sequence[Entry]]) -> str:
     if not entries:
         return "No reports yet."
     lines = [newest[0].line for newest in series.values() if newest[0].line]
-    words = Counter(line.verdict for line in lines)
     reports = f"{plural(len(entries), 'report')} of {plural(len(series), 'series', 'series')}"
     if len(lines) == 1:
         return f"{reports}: {lines[0].verdict.value}."
-    not_fit = [f"“{line.title}”" for line in lines if line.verdict is VerdictWord.NOT_FIT]
-    names = f" ({join_list(not_fit)})" if not_fit and len(not_fit) <= _NAMED_SERIES else ""
-    counted = [
-        f"{words[word]:,} {word.value}{names if word is VerdictWord.NOT_FIT else ''}"
-        for word in VerdictWord
-        if words[word]
-    ]
-    return f"{reports}: {', '.join(counted)}."
+    return f"{reports}: {', '.join(_counted(lines))}."
+
+
+def _counted(lines: Sequence[IndexLine]) -> Iterator[str]:
+    """Yield how many series have each verdict, with the names of those that are not fit where they are few."""
+    for word in VerdictWord:
+        titles = [f"“{line.title}”" for line in lines if line.verdict is word]
+        is_named = word is VerdictWord.NOT_FIT and len(titles) <= _NAMED_SERIES
+        if titles:
+            yield f"{len(titles):,} {word.value}{f' ({join_list(titles)})' if is_named else ''}"
 
 
 def _all_series(
-    series: Mapping[str, Sequence[Entry]], trends: Mapping[str, KeptTrend], most: int, words: IndexWords
+    series: Mapping[str, Sequence[Entry]], trends: Mapping[str, KeptTrend], folded: Mapping[str, str], room: int
 ) -> Iterator[IndexSeries]:
-    """Yield the series; the first ones stand in the page as they are, later ones are folded while there is room."""
-    plain_bytes = folded_bytes = 0
+    """Yield the series: the first ones stand in the page as they are, others compressed.
+
+    Past ``room`` bytes of those, only their reports are there.
+    """
+    most = _OPEN if len(series) == 1 else _OPEN_OF_MANY
+    plain_bytes = 0
     for position, (name, entries) in enumerate(series.items()):
         trend = trends[name].trend
-        content = render_body(_body(entries, trend, most, words))
-        size = len(content.encode("utf-8", "replace"))
-        is_folded = position > 0 and plain_bytes + size > _MOST_PLAIN_BYTES
+        body = _Body(folded.get(name, ""), partial(_body, entries, trend, most))
+        is_folded = position > 0 and plain_bytes + body.size > _MOST_PLAIN_BYTES
         if is_folded:
-            content = pack(content.encode("utf-8", "replace")) if folded_bytes < _MOST_FOLDED_BYTES else ""
-            folded_bytes += len(content)
-            content = content if folded_bytes <= _MOST_FOLDED_BYTES else ""
+            # A series without charts is better than one that the search does not find.
+            content = body.packed
+            is_short = len(content) > room
+            if is_short:
+                content = _Body("", partial(_rows_alone, entries, most)).packed
+            room -= len(content)
+            yield _line_of(entries, trend, content, Fold.ROWS if is_short else Fold.WHOLE, is_open=False)
         else:
-            plain_bytes += size
-        yield _line_of(entries, trend, content, is_folded=is_folded, is_open=position == 0)
+            plain_bytes += body.size
+            yield _line_of(entries, trend, body.text, Fold.NONE, is_open=position == 0)
 
 
-def _line_of(entries: Sequence[Entry], trend: Trend, body: str, *, is_folded: bool, is_open: bool) -> IndexSeries:
+class _Body:
+    """The body of a series as HTML: made, or as the index before has it, compressed."""
+
+    def __init__(self, packed: str, make: Callable[[], IndexBody]) -> None:
+        self._known = packed
+        self._make = make
+
+    @cached_property
+    def text(self) -> str:
+        """Return it as it is."""
+        return unpack(self._known.encode()).decode("utf-8") if self._known else render_body(self._make())
+
+    @cached_property
+    def packed(self) -> str:
+        """Return it compressed."""
+        # Compressing takes as long as making it, and most series did not change.
+        return self._known or pack(self.text.encode("utf-8", "replace"))
+
+    @property
+    def size(self) -> int:
+        """Return its bytes. Source of those of a compressed one: RFC 1952, section 2.3.1, ISIZE."""
+        if self._known:
+            return int.from_bytes(b64decode(self._known[-_TRAILER_CHARS:])[-4:], "little")
+        return len(self.text.encode("utf-8", "replace"))
+
+
+def bodies_in(index: bytes) -> dict[str, str]:
+    """Return the compressed bodies that an index has, by the id of the newest run of their series."""
+    return {found[1].decode(): found[2].decode() for found in _FOLDED.finditer(index)}
+
+
+def _line_of(entries: Sequence[Entry], trend: Trend, body: str, fold: Fold, *, is_open: bool) -> IndexSeries:
     lines = [entry.line for entry in entries if entry.line]
     newest = lines[0]
     rows = [_row(entry, "") for entry in entries[:_STRIP]]
@@ -166,36 +236,37 @@ def _line_of(entries: Sequence[Entry], trend: Trend, body: str, *, is_folded: bo
         ", ".join(filter(None, parts)),
         newest.id,
         newest.verdict,
+        _OUTCOME_OF_VERDICT[newest.verdict].value,
         trend_sentence(trend) if len(trend.builds) > 1 else f"{rows[0].label}: {rows[0].why}",
         strip,
         body,
-        is_folded,
+        fold,
         is_open,
     )
 
 
-def _body(entries: Sequence[Entry], trend: Trend, most: int, words: IndexWords) -> IndexBody:
+def _body(entries: Sequence[Entry], trend: Trend, most: int) -> IndexBody:
+    body = _rows_alone(entries, most)
+    if len(trend.builds) == 1:
+        return msgspec.structs.replace(body, is_short=False)
+    # Of two pages of one build the newer one stands first, and is linked.
+    links = {row.label: row.link for row in (*body.older[::-1], *body.open_rows[::-1])}
+    lists = trend_lists(trend, _LISTED_LINES)
+    linked = tuple((listed, tuple(_linked(line, links) for line in listed.lines)) for listed in lists)
+    return IndexBody(body.open_rows, body.older, trend_numbers(trend), trend_charts(trend), linked)
+
+
+def _rows_alone(entries: Sequence[Entry], most: int) -> IndexBody:
     lines = [entry.line for entry in entries if entry.line]
     before = [line.id for line in lines[1:]] + [""]
     rows = tuple(_row(*pair) for pair in zip(entries, before, strict=True))
-    links = {row.label: row.link for row in reversed(rows)}
-    is_trend = len(trend.builds) > 1
-    lists = trend_lists(trend, _LISTED) if is_trend else ()
-    linked = tuple((listed, tuple(_linked(line, links, words) for line in listed.lines)) for listed in lists)
-    return IndexBody(
-        trend_numbers(trend) if is_trend else (),
-        trend_charts(trend) if is_trend else (),
-        linked,
-        rows[:most],
-        rows[most:],
-    )
+    return IndexBody(rows[:most], rows[most:], is_short=True)
 
 
-def _linked(line: TrendLine, links: Mapping[str, str], words: IndexWords) -> LinkedLine:
-    """Return a line with its link; secrets in its name are masked: its page may have been made without masking."""
+def _linked(line: TrendLine, links: Mapping[str, str]) -> LinkedLine:
     page = links.get(line.build, "")
     link = f"{page}#{line.id}" if line.id else f"{page}#{only('cause', line.name)}"
-    return LinkedLine(msgspec.structs.replace(line, name=words.mask(line.name)), link if page else "")
+    return LinkedLine(line, link if page else "")
 
 
 def _row(entry: Entry, before: str) -> IndexRow:
@@ -226,6 +297,6 @@ def _sentence(line: IndexLine) -> str:
 def _quoted(file: str) -> str:
     """Return a file's path as a link; nothing in it is taken for a scheme, a query or a fragment.
 
-    A page of a store may have an address of its own.
+    A page of a store may have an address.
     """
     return file if file.startswith(("https://", "http://")) else quote(file)

@@ -1,7 +1,7 @@
 """Refreshes an index: of a folder, or of any place that can list and read its pages."""
 
 import os
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from itertools import islice
 from pathlib import Path
@@ -19,9 +19,16 @@ from plain_verdict.delivery.report_index.entries import (
     packed,
 )
 from plain_verdict.delivery.report_index.feed import is_feed_head, write_feed
-from plain_verdict.delivery.report_index.page import by_series, write_index
+from plain_verdict.delivery.report_index.page import bodies_in, by_series, write_index
 from plain_verdict.delivery.report_index.title import IndexWords
-from plain_verdict.delivery.report_index.trends import ReadRuns, make_trends, packed_trends, trends_in
+from plain_verdict.delivery.report_index.trends import (
+    KeptTrend,
+    ReadRuns,
+    Trends,
+    make_trends,
+    packed_trends,
+    trends_in,
+)
 from plain_verdict.history.pages import read_kept
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.runtime.atomic_files import lock_folder, write_bytes
@@ -92,14 +99,30 @@ def make_index(
     entries: Mapping[str, Entry], home: str, words: IndexWords, before: bytes, read_runs: ReadRuns
 ) -> MadeIndex:
     """Return an index. ``home`` tells its place from others; ``before`` is the index as it was."""
-    newest = newest_first(entries)
-    trends = make_trends(by_series(newest), trends_in(before), read_runs, words)
+    newest, known = newest_first(entries), trends_in(before)
+    series = by_series(newest)
+    trends = make_trends(series, known, read_runs, words)
     kept = packed(entries[file] for file in sorted(entries)), packed_trends(trends.by_series)
-    page = "".join(write_index(newest, trends.by_series, kept, words))
+    page = "".join(
+        write_index(newest, trends.by_series, kept, words, folded=_unchanged(series, trends, known, before))
+    )
     feed = write_feed(newest, words.title, words.brand.organisation, words.link or home, words.link)
     # The page first: no feed tells of what the index does not have.
     files = (FIRST_PAGE, page.encode("utf-8", "replace")), (FEED, feed)
     return MadeIndex(files, len(newest), tuple(map(words.mask, trends.notes)))
+
+
+def _unchanged(
+    series: Mapping[str, Sequence[Entry]], trends: Trends, known: Mapping[str, KeptTrend], before: bytes
+) -> dict[str, str]:
+    """Return the compressed bodies of the series that are as they were: making them takes longest."""
+    bodies = bodies_in(before)
+    newest = {name: entries[0].line.id for name, entries in series.items() if entries[0].line}
+    return {
+        name: bodies[newest[name]]
+        for name, trend in trends.by_series.items()
+        if known.get(name) is trend and newest.get(name) in bodies
+    }
 
 
 def refresh_folder(folder: Path, words: IndexWords) -> MadeIndex:

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 from plain_verdict.writers.html.environment import make_environment
 from plain_verdict.writers.html.standalone import Look, render_standalone
 
-_STYLES = ("sections/inputs/section", "sections/load/section", "index-page")
+_INDEX_STYLES = ("sections/inputs/section", "sections/load/section", "index-page")
 
 
 class IndexLook(Look, frozen=True, kw_only=True):
@@ -19,7 +19,7 @@ class IndexLook(Look, frozen=True, kw_only=True):
 
 def render_index(look: IndexLook, series: Sequence[object]) -> Iterator[str]:
     """Yield the page in pieces."""
-    return render_standalone("index-page.html.j2", look, _STYLES, "scripts/index-page.js", series=series)
+    return render_standalone("index-page.html.j2", look, _INDEX_STYLES, "scripts/index-page.js", series=series)
 
 
 def render_body(body: object) -> str:

@@ -32,10 +32,11 @@ class Look(msgspec.Struct, frozen=True, kw_only=True):
 def render_standalone(
     template: str, look: Look, styles: Sequence[str], script_file: str = "", **content: Any
 ) -> Iterator[str]:
-    """Yield a page in pieces; ``styles`` and ``script_file`` are assets of its own."""
+    """Yield a page in pieces; ``styles`` and ``script_file`` are its assets."""
     theme = make_theme(look.brand, look.word)
     css = _style((*_STYLES, *styles))
     script = Markup(read_asset(script_file)) if script_file else Markup()  # noqa: S704  our own file
+    # No other script or style runs here, whatever a result holds.
     styles_allowed = " ".join(map(hash_of, filter(None, (css, theme.css))))
     sources = f"script-src {hash_of(script)}; style-src {styles_allowed}"
     policy = f"default-src 'none'; {sources}; img-src data:; base-uri 'none'; form-action 'none'"

@@ -54,24 +54,25 @@ class TablesWriter:
         for filled in filled_tables(report):
             file = TableFile(filled.table.name, filled.table.about, filled.columns, self._how)
             written.append(file)
-            yield OutputFile(file.path, self._content(filled))
+            yield OutputFile(file.path, self.content(filled.columns, filled.rows))
         yield OutputFile(PACKAGE, describe(report.title, report.info.made, written))
 
-    def _content(self, filled: Filled) -> bytes | Iterator[str]:
+    def content(self, columns: tuple[Column, ...], rows: Iterable[Row]) -> bytes | Iterator[str]:
+        """Return what a table's file holds."""
         if self._how is not TablesAs.PARQUET:
-            return self._csv(filled)
+            return self._csv(columns, rows)
         from plain_verdict.writers.tables.parquet import parquet_of  # an extra, for tables in columns
 
-        return parquet_of(filled.columns, filled.rows)
+        return parquet_of(columns, rows)
 
-    def _csv(self, filled: Filled) -> Iterator[str]:
+    def _csv(self, columns: tuple[Column, ...], cell_rows: Iterable[Row]) -> Iterator[str]:
         text = StringIO(newline="")
         writer = csv.writer(text, lineterminator="\r\n")
-        writer.writerow([column.name for column in filled.columns])
+        writer.writerow([column.name for column in columns])
         yield _BOM if self._how is TablesAs.CSV_BOM else ""
-        rows = iter(filled.rows)
+        rows = iter(cell_rows)
         while piece := list(islice(rows, _PIECE_ROWS)):
-            writer.writerows(self._written(piece, filled.columns))
+            writer.writerows(self._written(piece, columns))
             yield text.getvalue()
             text.seek(0)
             text.truncate()
