@@ -246,7 +246,10 @@ def _duration(change: DurationDifference) -> tuple[Cell, ...]:
 def _interval(share: float, low: float | None, high: float | None) -> str:
     """Return a change in per cent with its interval: ``+88 % (61 to 120 %)``."""
     words = f"{_per_cent(share)} %"
-    return words if low is None or high is None else f"{words} ({_per_cent(low)} to {_per_cent(high)} %)"
+    if low is None or high is None:
+        return words
+    # An interval of a short run may reach further down than a time can.
+    return f"{words} ({_per_cent(max(-1.0, low))} to {_per_cent(high)} %)"
 
 
 def _per_cent(share: float) -> str:

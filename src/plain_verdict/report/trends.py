@@ -92,7 +92,7 @@ def _since_when(trend: Trend) -> str:
         return f"Fit in {newest.label}"
     verdict = newest.verdict.value.capitalize()
     if not trend.last_fit:
-        return f"{verdict}, as none of {plural(len(trend.builds), 'build')} was fit"
+        return f"{verdict}, and none of {plural(len(trend.builds), 'build')} was fit"
     fit = max(at for at, entry in enumerate(trend.builds) if entry.build.verdict is VerdictWord.FIT)
     first = trend.builds[fit + 1].build.label
     return f"{verdict} in {first}" if first == newest.label else f"{verdict} since {first}"
