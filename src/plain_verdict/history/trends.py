@@ -85,7 +85,7 @@ def make_trend(
         tuple(sorted(slower, key=lambda change: -change.change)[:_KEPT_ENTRIES]),
         tuple(causes[:_KEPT_ENTRIES]),
         (len(flaky), len(failing), len(slower), len(causes)),
-        letters.time_to_fix(),
+        letters.time_to_fix({check.id for check in flaky}),
         (now.build.moment - fit.moment).total_seconds() if fit else None,
         fit.label if fit else "",
         dict(_levels(builds)),
@@ -191,9 +191,14 @@ class _Letters:
             name, owner = self._index.names[position], self._owners.get(id_, "")
             yield LongFailure(id_, name, build.label, builds, span_s, is_older and len(self._builds) > 1, owner)
 
-    def time_to_fix(self) -> TimeToFix | None:
-        """Return the median time to fix of all failures that began and ended in these builds."""
+    def time_to_fix(self, flaky: Collection[str]) -> TimeToFix | None:
+        """Return the median time to fix of all failures that began and ended in these builds.
+
+        Those of ``flaky`` checks are left out: nobody fixed them.
+        """
         size = self._rows[0].size
+        steady = np.ones(size, bool)
+        steady[[position for position, id_ in enumerate(self._index.ids) if id_ in flaky]] = False
         began = np.full(size, -1)  # in which build a check began to fail
         is_bad, is_known = np.zeros(size, bool), np.zeros(size, bool)
         moments = np.array([build.moment.timestamp() for build in self._builds])
@@ -202,7 +207,7 @@ class _Letters:
         for at, (bad, ran) in enumerate(zip(self._bad, self._ran, strict=True)):
             # A failure that began before these builds tells no time to fix.
             began[bad & ~is_bad & is_known] = at
-            fixed = np.flatnonzero(ran & ~bad & is_bad & (began >= 0))
+            fixed = np.flatnonzero(ran & ~bad & is_bad & steady & (began >= 0))
             builds += (at - began[fixed]).tolist()
             spans_s += (moments[at] - moments[began[fixed]]).tolist()
             began[ran & ~bad] = -1

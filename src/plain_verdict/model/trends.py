@@ -61,7 +61,10 @@ class CostlyCause(Value, frozen=True):
 
 
 class TimeToFix(Value, frozen=True):
-    """The median time from a check's first failure to its first pass after it, over all that were fixed."""
+    """The median time from a check's first failure to its first pass after it.
+
+    Over all failures that were fixed, without flaky checks.
+    """
 
     builds: float
     span_s: float

@@ -25,20 +25,20 @@ def write_store_index(builds: Sequence[Build], trends: Sequence[Trend], folder: 
     except OSError as error:
         raise WriteError(f"can't be made ({error.strerror})", path=str(folder), hint="change --out") from error
     check_index(folder)
-    entries = newest_first({build.id: _entry(build, folder) for build in builds})
+    entries = newest_first({build.id: _entry(build, folder, words) for build in builds})
     by_series = {trend.newest.series: KeptTrend("", masked_trend(trend, words.mask)) for trend in trends}
     page = "".join(write_index(entries, by_series, ("", ""), words, has_feed=False))
     write_bytes(folder / FIRST_PAGE, page.encode("utf-8", "replace"))
 
 
-def _entry(build: Build, folder: Path) -> Entry:
+def _entry(build: Build, folder: Path, words: IndexWords) -> Entry:
     tally = build.tally
     line = IndexLine(
         id=build.id,
         series=build.series,
-        title=build.title,
+        title=words.mask(build.title),
         verdict=build.verdict,
-        why=build.why,
+        why=words.mask(build.why),
         counts=tuple(tally.of(outcome) for outcome in Outcome),
         made=build.made,
         started=build.started,
