@@ -124,8 +124,10 @@ def test_the_page_and_markdown_show_all_of_it_and_run_nothing(kept, two, tool, b
     assert "abcdefgh12345678" not in markdown + (two / "out" / "c.html").read_text("utf-8")
     browser.get((two / "out" / "c.html").as_uri())
     assert not browser.find_elements(By.CSS_SELECTOR, "td b")  # a message's markup is text
-    browser.set_window_size(320, 800)
-    assert browser.execute_script("return document.documentElement.scrollWidth <= innerWidth")
+    narrow = {"width": 320, "height": 800, "deviceScaleFactor": 1, "mobile": True}
+    browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", narrow)
+    assert browser.execute_script("return document.documentElement.scrollWidth") <= 320
+    browser.execute_cdp_cmd("Emulation.clearDeviceMetricsOverride", {})
     # A link leads to the check in its own report.
     browser.find_element(By.LINK_TEXT, "comes").click()
     assert browser.current_url.partition("#")[0].endswith("/b.html")

@@ -59,7 +59,7 @@ def compare_runs(before: Side, after: Side, mask: Mask, commits: int | None = No
         causes=tuple(_causes(before.run.build, after.run.build, mask)),
         durations=pair.durations(),
         operations=tuple(_operations(before.run, after.run, mask)),
-        load=_load(before.run, after.run),
+        load=_load(before.run, after.run, mask),
         rules=tuple(pair.rules()),
         requirements=tuple(_requirements(before.run, after.run, mask)),
         only_before=pair.listed(lambda old, now: old != Past.ABSENT and now == Past.ABSENT),
@@ -168,9 +168,19 @@ def _requirements(before: KeptRun, after: KeptRun, mask: Mask) -> Iterator[Requi
             yield RequirementDifference(mask(id_), mask(requirement.title), *pair)
 
 
-def _load(before: KeptRun, after: KeptRun) -> Comparison | None:
+def _load(before: KeptRun, after: KeptRun, mask: Mask) -> Comparison | None:
     old, now = (run.detail.load if run.detail else None for run in (before, after))
-    return compare_load(now, old) if old and now else None
+    if old is None or now is None:
+        return None
+    found = compare_load(now, old)
+    replace = msgspec.structs.replace
+    return replace(
+        found,
+        changes=tuple(replace(change, request=mask(change.request)) for change in found.changes),
+        failed_by_request=tuple((mask(name), change) for name, change in found.failed_by_request),
+        new=tuple(map(mask, found.new)),
+        gone=tuple(map(mask, found.gone)),
+    )
 
 
 class _Pair:
