@@ -133,6 +133,13 @@ def test_the_page_and_markdown_show_all_of_it_and_run_nothing(kept, two, tool, b
     assert browser.current_url.partition("#")[0].endswith("/b.html")
 
 
+def test_secrets_of_pages_that_were_made_without_masking_are_masked(two, tool):
+    for name in "ab":
+        tool("report", name, "--out", f"{name}.html", "--no-find-previous", "--no-masking", "--no-git")
+    assert "abcdefgh12345678" in tool("compare", "a.html", "b.html", "--no-masking").out
+    assert "abcdefgh12345678" not in tool("compare", "a.html", "b.html", "--json").out
+
+
 @pytest.mark.parametrize("kept", ["branches"], indirect=True)
 def test_branches_are_meant_by_their_names_and_builds_of_one_number_are_told_apart(kept, two, tool):
     tool(

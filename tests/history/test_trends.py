@@ -121,6 +121,10 @@ def test_whole_builds_are_at_another_level_since_one_and_few_builds_tell_little(
     assert levels["load-p95"].change == pytest.approx(0.75, abs=0.02)
     alone = make_trend(runs[:1])
     assert (alone.builds[0].new, alone.time_to_fix, alone.failing, alone.levels) == (None, None, (), {})
+    # What failed 30 builds ago fails again, one before that is new: as far back as a page's chain goes.
+    for last, state in ((30, (0, 1)), (31, (1, 0))):
+        ago = make_trend([run_of(0, "fp"), *(run_of(at, "pp") for at in range(1, last)), run_of(last, "fp")])
+        assert (ago.builds[-1].new, ago.builds[-1].failing_again) == state
     # A build whose checks are not kept, as in a summary without them, counts by its numbers alone.
     bare = KeptRun(runs[1].build)
     assert [entry.new for entry in make_trend([runs[0], bare, run_of(2, "ppfp")]).builds] == [None, None, 1]
