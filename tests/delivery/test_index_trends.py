@@ -125,6 +125,39 @@ def test_hundreds_of_branches_stay_small_and_scripts_open_what_is_folded(nights,
     assert [entry for entry in browser.get_log("browser") if entry["level"] == "SEVERE"] == []
 
 
+def test_thousands_of_reports_of_one_series_stay_small_and_each_can_be_found(nights, tool, tmp_path, browser):
+    kept = read_kept(tmp_path / "pages" / "7.html")[-1]
+    with open_store(str(tmp_path / "long.db")) as store:
+        for build in range(1_500):
+            started = datetime(2026, 1, 1, tzinfo=UTC) + timedelta(hours=build)
+            about = msgspec.structs.replace(kept.build, id=f"r-{build:04}", build=f"b{build}x", started=started)
+            store.add(msgspec.structs.replace(kept, build=about))
+    tool("index", "--history", "long.db", "--out", "long")
+    assert len(read(tmp_path / "long")) < 500_000
+    browser.get((tmp_path / "long" / "index.html").as_uri())
+    assert len(browser.find_elements(By.CSS_SELECTOR, ".row")) == 300
+    older = browser.find_element(By.XPATH, "//summary[.='1,470 older reports']")
+    older.click()
+    WebDriverWait(browser, 60).until(lambda _: len(browser.find_elements(By.CSS_SELECTOR, ".row")) == 1_500)
+    browser.refresh()
+    browser.find_element(By.CSS_SELECTOR, ".find input").send_keys("b0x")
+    state = browser.find_element(By.CSS_SELECTOR, ".find .state")
+    WebDriverWait(browser, 60).until(lambda _: state.text == "1 found")
+
+
+def test_builds_of_other_branches_are_no_gaps_on_an_index_of_pages(night, tool, tmp_path):
+    for number in range(1, 11):
+        branch = "branch=main" if number % 2 else "branch=side"
+        night(number, "pf", "--out", f"pages/{number}.html", "--fact", branch)
+    # A number that no branch has is a gap of both.
+    for number in (12, 14):
+        night(number, "pf", "--out", f"pages/{number}.html", "--fact", "branch=main")
+    assert tool("index", "pages").code == 0
+    main, side = series_in(read(tmp_path / "pages"))
+    assert "had results" not in side.text_content()
+    assert "77.7 % of 9 builds had results" in main.text_content()
+
+
 def test_pages_that_can_not_be_read_are_named_and_the_rest_counts(nights, tool, tmp_path):
     pages = tmp_path / "pages"
     (pages / "index.html").unlink()

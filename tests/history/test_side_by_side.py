@@ -7,6 +7,7 @@ import pytest
 from lxml import html
 from selenium.webdriver.common.by import By
 
+from plain_verdict.cli.demo.files import RULES
 from plain_verdict.history.paired_durations import find_paired_shifts
 
 RESULTS = """<testsuites><testsuite name="Desk" timestamp="2026-11-{day:02}T02:00:00">
@@ -138,6 +139,29 @@ def test_secrets_of_pages_that_were_made_without_masking_are_masked(two, tool):
         tool("report", name, "--out", f"{name}.html", "--no-find-previous", "--no-masking", "--no-git")
     assert "abcdefgh12345678" in tool("compare", "a.html", "b.html", "--no-masking").out
     assert "abcdefgh12345678" not in tool("compare", "a.html", "b.html", "--json").out
+
+
+def test_no_failure_is_lost_however_many_checks_one_of_the_runs_has_alone(tool, tmp_path):
+    gone = "".join(case(FAILED, f"gone {number}") for number in range(6_000))
+    stays = "".join(case(PASSED, f"stays {number}") for number in range(5))
+    (tmp_path / "a.xml").write_text(results(1, "x", gone, stays, case(PASSED, "rests")))
+    (tmp_path / "b.xml").write_text(results(2, "x", stays, case(SKIPPED, "rests")))
+    for arguments, found in (
+        (("a.xml", "b.xml"), {"not_run": 6_000, "only_before": 6_000, "stopped": 1, "new": 0}),
+        (("b.xml", "a.xml"), {"new": 6_000, "only_after": 6_000, "not_run": 0, "stopped": 0}),
+    ):
+        compared = json.loads(tool("compare", *arguments, "--json").out)["comparison"]
+        assert {key: compared[key]["number"] for key in found} == found
+        assert max(len(compared[key]["entries"]) for key in found) == 500
+
+
+def test_rules_that_nobody_could_decide_any_more_are_named_with_their_severity(tool, tmp_path):
+    text = (RULES / "hardening-north.xml").read_text("utf-8")
+    assert "<result>pass</result>" in text
+    (tmp_path / "a.xml").write_text(text, "utf-8")
+    (tmp_path / "b.xml").write_text(text.replace("<result>pass</result>", "<result>unknown</result>", 1), "utf-8")
+    (rule,) = json.loads(tool("compare", "a.xml", "b.xml", "--json").out)["comparison"]["rules"]
+    assert (rule["severity"], rule["before"], rule["after"]) == ("medium", "p", "u")
 
 
 @pytest.mark.parametrize("kept", ["branches"], indirect=True)

@@ -12,7 +12,6 @@ from plain_verdict.history.gaps import keys_of_other_branches
 from plain_verdict.history.interface import TREND_BUILDS
 from plain_verdict.history.pages import read_earlier
 from plain_verdict.history.stores import check_store, open_store
-from plain_verdict.history.trends import make_trend
 from plain_verdict.model import Build, KeptRun
 from plain_verdict.model.trends import Trend
 from plain_verdict.request.checks import check_settings, read_step
@@ -98,18 +97,16 @@ class EarlierRuns:
 
     def last_of(self, series: str, most: int, before: datetime | None = None) -> list[KeptRun]:
         """Return the last runs of a series, or the last before a moment, the oldest first."""
-        builds = [build for build in self.all_builds if build.series == series and _is_before(build, before)][
-            -most:
-        ]
+        of_series = (build for build in self.all_builds if build.series == series)
+        builds = [build for build in of_series if _is_before(build, before)][-most:]
         found = {run.build.id: run for run in self._kept}
-        stored = [build for build in builds if build.id not in found]
-        # A store gives runs of one series by one roster, which is far quicker than one by one.
-        found |= {run.build.id: run for run in self._last_stored(stored)}
+        if any(build.id not in found for build in builds):
+            found = {run.build.id: run for run in self._last_stored(builds)} | found
         return [found[build.id] for build in builds if build.id in found]
 
     def _last_stored(self, builds: Sequence[Build]) -> list[KeptRun]:
-        """Return some builds of a series up to the last of them, by one roster."""
-        if not (builds and self._address):
+        """Return some builds of a series from the store, as far as it has them: by one roster, which is quick."""
+        if not self._address:
             return []
         after = builds[-1].moment + timedelta(microseconds=1)
         with open_store(self._address) as store:
@@ -117,6 +114,8 @@ class EarlierRuns:
 
     def trends(self) -> list[Trend]:
         """Return the trend of each wanted series, the one with the newest build first."""
+        from plain_verdict.history.trends import make_trend  # NumPy, for many builds together
+
         step = read_step(self.table.every) if self.table.every else None
         return [
             make_trend(

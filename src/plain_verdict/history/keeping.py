@@ -153,7 +153,6 @@ def _seconds_of_retries(check: Check) -> float:
 def detail_of(run: Run, facts: Sequence[Fact]) -> RunDetail:
     """Return what is kept of a run besides the outcomes of its checks."""
     failed = [check for check in run.checks if check.outcome in BAD]
-    rules = (RuleSeverity(check.id, check.rule.severity) for check in failed if check.rule)
     return RunDetail(
         facts=tuple(map(_shortened, facts[:_KEPT_FACTS])),
         failures=tuple(map(_failure, failed[:_KEPT_FAILURES])),
@@ -161,13 +160,20 @@ def detail_of(run: Run, facts: Sequence[Fact]) -> RunDetail:
             OperationResult(operation.name, numbers.calls, numbers.wrong, numbers.p95_s)
             for operation, numbers in by_operation(run.api.calls)[:_MEASURED]
         ),
-        rules=tuple(islice(rules, _KEPT_RULES)),
+        rules=tuple(islice(_open_rules(run), _KEPT_RULES)),
         requirements=tuple(
             KeptRequirement(result.requirement.label, shorten(result.requirement.title, _FACT_CHARS), result.state)
             for result in run.requirements.results[:_KEPT_RULES]
         ),
         load=_without_course(run.load) if run.load else None,
     )
+
+
+def _open_rules(run: Run) -> Iterator[RuleSeverity]:
+    """Yield the rules that did not pass: those that nobody could decide as well."""
+    for check in run.checks:
+        if check.rule and check.outcome is not Outcome.PASSED:
+            yield RuleSeverity(check.id, check.rule.severity)
 
 
 def _shortened(fact: Fact) -> Fact:

@@ -91,9 +91,7 @@ def level_change(
 
 
 def of_passed(outcomes: str, times: Sequence[int]) -> Sequence[int]:
-    """Return the times of what passed; 0 for the rest, and nothing where no times are kept."""
-    if not times:
-        return times
+    """Return the times of what passed; 0 for the rest."""
     others = [found.start() for found in _NOT_PASSED.finditer(outcomes)]
     if not others:
         return times

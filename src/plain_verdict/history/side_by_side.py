@@ -1,5 +1,6 @@
 """Compares any two runs as they are kept, whatever series they are of."""
 
+from array import array
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 
@@ -20,7 +21,6 @@ from plain_verdict.model.run_comparison import (
     DurationChanges,
     DurationDifference,
     FactDifference,
-    Item,
     Listed,
     OperationDifference,
     RequirementDifference,
@@ -29,8 +29,9 @@ from plain_verdict.model.run_comparison import (
 )
 from plain_verdict.text.formatting import join_list
 
+_NOWHERE = -1  # the last position, behind all others
 _MOST_LISTED = 500  # entries of a list
-_PASSED_LETTERS = "pr"
+_PASSED_LETTERS, _NO_RESULT = "pr", "su"
 Mask = Callable[[str], str]
 
 
@@ -55,6 +56,7 @@ def compare_runs(before: Side, after: Side, mask: Mask, commits: int | None = No
         new=pair.listed(lambda old, now: now in BAD_LETTERS and old not in BAD_LETTERS),
         fixed=pair.listed(lambda old, now: old in BAD_LETTERS and now in _PASSED_LETTERS),
         still_failing=pair.listed(lambda old, now: old in BAD_LETTERS and now in BAD_LETTERS),
+        stopped=pair.listed(lambda old, now: old in _PASSED_LETTERS and now in _NO_RESULT),
         not_run=pair.listed(lambda old, now: old in BAD_LETTERS and now not in "pref"),
         causes=tuple(_causes(before.run.build, after.run.build, mask)),
         durations=pair.durations(),
@@ -189,19 +191,17 @@ class _Pair:
     def __init__(self, before: Side, after: Side, mask: Mask) -> None:
         self._before, self._after, self._mask = before, after, mask
         now, old = after.run, before.run
-        traces = align(now.check_index, [old])
-        others = list(traces.others)
-        self._ids: Sequence[str] = (*now.check_index.ids, *others)
-        self._names: Sequence[str] = (*now.check_index.names, *traces.others.values())
-        self._letters = (
-            traces.outcomes[0] + traces.other_outcomes[0],
-            now.outcomes + Past.ABSENT * len(others),
-        )
-        self._times = traces.times[0], now.times
-        self._failures = tuple(
-            {failure.id: failure for failure in side.run.detail.failures} if side.run.detail else {}
-            for side in (before, after)
-        )
+        known = {id_: at for at, id_ in enumerate(old.check_index.ids) if old.outcomes[at] != Past.ABSENT}
+        shared = [known.pop(id_, _NOWHERE) for id_ in now.check_index.ids]
+        alone = list(known.values())
+        self._ids: Sequence[str] = (*now.check_index.ids, *known)
+        self._names: Sequence[str] = (*now.check_index.names, *map(old.check_index.names.__getitem__, alone))
+        # All of them: a failure that only the earlier run has must not be lost among many.
+        outcomes, times = _in_order(old, [*shared, *alone])
+        absent = Past.ABSENT * len(alone)
+        self._letters = outcomes, now.outcomes + absent
+        self._times = times, array("I", [*(now.times or [0] * len(now.outcomes)), *([0] * len(alone))])
+        self._failures = _failures(old), _failures(now)
         self.shared = sum(Past.ABSENT not in pair for pair in zip(*self._letters, strict=True))
 
     def listed(self, is_wanted: Callable[[str, str], bool]) -> Listed[CheckDifference]:
@@ -212,7 +212,7 @@ class _Pair:
             return Listed()
         # Only the first entries are made: there may be tens of thousands.
         positions = [at for at, pair in enumerate(zip(*self._letters, strict=True)) if pair in wanted]
-        return _listed([self._difference(at) for at in positions[:_MOST_LISTED]], len(positions))
+        return Listed(tuple(map(self._difference, positions[:_MOST_LISTED])), len(positions))
 
     def _difference(self, position: int) -> CheckDifference:
         id_ = self._ids[position]
@@ -233,7 +233,7 @@ class _Pair:
 
     @staticmethod
     def _seconds(times: Sequence[int], position: int) -> float | None:
-        return times[position] / MS if position < len(times) and times[position] else None
+        return times[position] / MS if times[position] else None
 
     def rules(self) -> Iterator[RuleDifference]:
         """Yield the rules whose outcome differs, the highest severity first."""
@@ -252,9 +252,7 @@ class _Pair:
         between = _builds_between(self._before, self._after)
         if between and len(self._after.earlier) >= LEAST_TIMES:
             return self._by_builds(between)
-        times = [of_passed(run.outcomes, run.times) for run in self._aligned()]
-        if not all(times):
-            return DurationChanges()
+        times = list(map(of_passed, self._letters, self._times))
         # Without builds before, the scatter of all durations is all that is known.
         shifts = find_paired_shifts(*times)
         found = [
@@ -270,13 +268,6 @@ class _Pair:
             for shift in shifts.found
         ]
         return DurationChanges(*_by_change(found), shifts.compared, shifts.pace)
-
-    def _aligned(self) -> tuple[KeptRun, KeptRun]:
-        """Return both runs with the checks of the later one."""
-        now = self._after.run
-        traces = align(now.check_index, [self._before.run])
-        old = KeptRun(self._before.run.build, now.check_index, traces.outcomes[0], traces.times[0])
-        return old, now
 
     def _by_builds(self, between: int) -> DurationChanges:
         """Return the durations that are at another level since a build after the earlier run."""
@@ -299,8 +290,14 @@ class _Pair:
         return DurationChanges(*_by_change(found), levels.tested, levels.pace, len(earlier))
 
 
-def _listed(entries: Sequence[Item], number: int) -> Listed[Item]:
-    return Listed(tuple(entries), number)
+def _in_order(run: KeptRun, positions: Sequence[int]) -> "tuple[str, array[int]]":
+    """Return the outcomes and times at some positions of a run; what is nowhere in it is absent."""
+    outcomes, times = run.outcomes + Past.ABSENT, [*(run.times or [0] * len(run.outcomes)), 0]
+    return "".join([outcomes[at] for at in positions]), array("I", [times[at] for at in positions])
+
+
+def _failures(run: KeptRun) -> dict[str, FailureDetail]:
+    return {failure.id: failure for failure in run.detail.failures} if run.detail else {}
 
 
 def _by_change(found: list[DurationDifference]) -> tuple[tuple[DurationDifference, ...], int]:

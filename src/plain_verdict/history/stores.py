@@ -7,7 +7,8 @@ from types import TracebackType
 from typing import Self
 
 from plain_verdict.history.interface import Store
-from plain_verdict.history.postgresql import SCHEMES, check_address
+from plain_verdict.history.postgresql import SCHEMES, PostgresqlConnection, check_address
+from plain_verdict.history.sql import SqlStore
 from plain_verdict.runtime.errors import HistoryError
 
 OpenStore = Callable[[str], contextlib.AbstractContextManager[Store]]
@@ -27,11 +28,7 @@ def check_store(address: str) -> None:
 
 def open_store(address: str) -> Store:
     """Return the store of an address; a file that is not there is made. Raises HistoryError."""
-    from plain_verdict.history.sql import SqlStore  # where there is a store at all
-
     if is_database(address):
-        from plain_verdict.history.postgresql import PostgresqlConnection  # an extra, for such a store
-
         return SqlStore(PostgresqlConnection(address))
     from plain_verdict.history.sqlite import SqliteConnection  # for runs that have such a store
 

@@ -71,16 +71,13 @@ def make_trend(
     slower = [change for change in LevelChanges(now, recent, normal_after).slower if change.unit == "s"]
     failing = list(letters.failing())
     causes = _causes(builds)
-    lost = _Lost(now, traces)
-    listed_flaky = sorted((lost.of(check) for check in flaky[:_MOST_FLAKY]), key=lambda check: -check.lost_s)
-    listed_flaky.sort(key=lambda check: -check.unsteady / check.runs)
     fit = next((build for build in reversed(builds) if build.verdict is VerdictWord.FIT), None)
     return Trend(
         tuple(
             TrendBuild(build, *counts, missing=gaps.get(position, ()))
             for position, (build, counts) in enumerate(zip(builds, letters.counts(), strict=True))
         ),
-        tuple(listed_flaky[:_KEPT_ENTRIES]),
+        tuple(_Lost(now, traces).most_flaky(flaky[:_MOST_FLAKY])[:_KEPT_ENTRIES]),
         tuple(failing[:_KEPT_ENTRIES]),
         tuple(sorted(slower, key=lambda change: -change.change)[:_KEPT_ENTRIES]),
         tuple(causes[:_KEPT_ENTRIES]),
@@ -238,8 +235,11 @@ class _Lost:
         self._retries = [{lost.id: lost.took_s for lost in build.lost} for build in self._builds]
         self._owners = _owners(now)
 
-    def of(self, flaky: Flakiness) -> FlakyCheck:
-        """Return a flaky check with all that is known of it."""
+    def most_flaky(self, flaky: Sequence[Flakiness]) -> list[FlakyCheck]:
+        """Return flaky checks with all that is known of them, the most flaky first, then those that cost most."""
+        return sorted(map(self._of, flaky), key=lambda check: (-check.unsteady / check.runs, -check.lost_s))
+
+    def _of(self, flaky: Flakiness) -> FlakyCheck:
         position = self._positions[flaky.id]
         letters = [row[position] for row in self._rows]
         unsteady = [at for at, letter in enumerate(letters) if letter in "fer"]

@@ -127,7 +127,8 @@ class RequirementDifference(Value, frozen=True):
 class RunComparison(msgspec.Struct, frozen=True):
     """All that differs from the run ``before`` to the run ``after``.
 
-    ``not_run`` failed before and neither failed nor passed after. ``builds_between`` is None for runs of different
+    ``not_run`` failed before and neither failed nor passed after; ``stopped`` passed before, and are skipped or
+    undecided after. ``builds_between`` is None for runs of different
     series. ``commits`` is the number of commits between them; None where it is not known.
     """
 
@@ -141,6 +142,7 @@ class RunComparison(msgspec.Struct, frozen=True):
     fixed: Listed[CheckDifference] = Listed()
     still_failing: Listed[CheckDifference] = Listed()
     not_run: Listed[CheckDifference] = Listed()
+    stopped: Listed[CheckDifference] = Listed()
     causes: tuple[CauseDifference, ...] = ()
     durations: DurationChanges = DurationChanges()
     operations: tuple[OperationDifference, ...] = ()

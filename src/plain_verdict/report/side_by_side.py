@@ -86,6 +86,7 @@ def side_by_side(compared: RunComparison) -> SideBySide:
         _checks("Still failing", "still", compared.still_failing, heads),
         _checks("Fixed", "fixed", compared.fixed, heads),
         _checks("Failed before, no result now", "not-run", compared.not_run, heads),
+        _checks("Passed before, no result now", "stopped", compared.stopped, heads),
         _table("Causes", "causes", "other numbers of failures", ("Cause", *heads), map(_cause, compared.causes)),
         _durations(compared, heads),
         _load(compared, heads),
@@ -151,11 +152,11 @@ def _summary(compared: RunComparison) -> str:
         (compared.new.number, "new"),
         (compared.still_failing.number, "still failing"),
         (compared.fixed.number, "fixed"),
-        (compared.not_run.number, "without a result now"),
+        (compared.not_run.number + compared.stopped.number, "without a result now"),
     )
     parts = [f"{number:,} {what}" for number, what in counted if number]
     shared = f"{plural(compared.shared, 'check')} in both runs"
-    return f"{shared}: {', '.join(parts) or 'no failure in either'}."
+    return f"{shared}: {', '.join(parts) or 'nothing changed'}."
 
 
 def _table(

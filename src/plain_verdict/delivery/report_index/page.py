@@ -21,7 +21,7 @@ from plain_verdict.report.index_line import IndexLine
 from plain_verdict.report.trend_charts import trend_charts
 from plain_verdict.report.trends import TrendLine, TrendList, trend_lists, trend_numbers, trend_sentence
 from plain_verdict.text.formatting import format_duration, join_list, plural
-from plain_verdict.writers.html.index_page import IndexLook, render_body, render_index
+from plain_verdict.writers.html.index_page import IndexLook, render_body, render_index, render_rows
 from plain_verdict.writers.html.links import only
 
 _STRIP, _OPEN, _OPEN_OF_MANY = 30, 30, 5
@@ -37,6 +37,7 @@ _OUTCOME_OF_VERDICT = {
 _SHOWN_OUTCOMES = tuple(outcome.value for outcome in Outcome)
 _MOST_BYTES, _MOST_PLAIN_BYTES = 1_900_000, 500_000
 """Of the index, and of the series that stand in it as they are."""
+_PLAIN_ROWS = 300  # of a series
 _LINE_BYTES = 2_800  # of a series without its body
 _MOST_PLAIN_BYTES, _MOST_FOLDED_BYTES = 500_000, 800_000
 """Of all series together: what stands in the page as it is, and what stands in it compressed."""
@@ -68,11 +69,13 @@ class LinkedLine(msgspec.Struct, frozen=True):
 class IndexBody(msgspec.Struct, frozen=True):
     """What stands behind the line of a series: rows, the newest first, and older ones; numbers, charts, lists.
 
-    ``is_short``: there was no room for more than the rows.
+    ``oldest`` are the rows of so many more, as gzip in Base64. ``is_short``: there was no room for more than rows.
     """
 
     open_rows: tuple[IndexRow, ...]
     older: tuple[IndexRow, ...]
+    oldest: str = ""
+    oldest_number: int = 0
     numbers: tuple[tuple[str, str], ...] = ()
     charts: tuple[Chart, ...] = ()
     lists: tuple[tuple[TrendList, tuple[LinkedLine, ...]], ...] = ()
@@ -186,7 +189,7 @@ def _all_series(
             content = body.packed
             is_short = len(content) > room
             if is_short:
-                content = _Body("", partial(_rows_alone, entries, most)).packed
+                content = _Body("", partial(_rows_alone, _rows(entries), most, is_short=True)).packed
             room -= len(content)
             yield _line_of(entries, trend, content, Fold.ROWS if is_short else Fold.WHOLE, is_open=False)
         else:
@@ -246,21 +249,27 @@ def _line_of(entries: Sequence[Entry], trend: Trend, body: str, fold: Fold, *, i
 
 
 def _body(entries: Sequence[Entry], trend: Trend, most: int) -> IndexBody:
-    body = _rows_alone(entries, most)
+    rows = _rows(entries)
+    body = _rows_alone(rows, most)
     if len(trend.builds) == 1:
-        return msgspec.structs.replace(body, is_short=False)
+        return body
     # Of two pages of one build the newer one stands first, and is linked.
-    links = {row.label: row.link for row in (*body.older[::-1], *body.open_rows[::-1])}
+    links = {row.label: row.link for row in rows[::-1]}
     lists = trend_lists(trend, _LISTED_LINES)
     linked = tuple((listed, tuple(_linked(line, links) for line in listed.lines)) for listed in lists)
-    return IndexBody(body.open_rows, body.older, trend_numbers(trend), trend_charts(trend), linked)
+    return msgspec.structs.replace(body, numbers=trend_numbers(trend), charts=trend_charts(trend), lists=linked)
 
 
-def _rows_alone(entries: Sequence[Entry], most: int) -> IndexBody:
+def _rows(entries: Sequence[Entry]) -> tuple[IndexRow, ...]:
     lines = [entry.line for entry in entries if entry.line]
-    before = [line.id for line in lines[1:]] + [""]
-    rows = tuple(_row(*pair) for pair in zip(entries, before, strict=True))
-    return IndexBody(rows[:most], rows[most:], is_short=True)
+    return tuple(_row(*pair) for pair in zip(entries, [*(line.id for line in lines[1:]), ""], strict=True))
+
+
+def _rows_alone(rows: Sequence[IndexRow], most: int, *, is_short: bool = False) -> IndexBody:
+    """Return a body of rows; of a series with thousands most are compressed."""
+    oldest = rows[_PLAIN_ROWS:]
+    packed = pack(render_rows(oldest).encode("utf-8", "replace")) if oldest else ""
+    return IndexBody(tuple(rows[:most]), tuple(rows[most:_PLAIN_ROWS]), packed, len(oldest), is_short=is_short)
 
 
 def _linked(line: TrendLine, links: Mapping[str, str]) -> LinkedLine:

@@ -11,7 +11,6 @@ from plain_verdict.delivery.report_index.entries import Entry, element_in
 from plain_verdict.delivery.report_index.title import IndexWords
 from plain_verdict.history.digest import pack, unpack
 from plain_verdict.history.interface import TREND_BUILDS
-from plain_verdict.history.trends import make_trend
 from plain_verdict.model import Build, KeptRun, Outcome, Tally, epoch_s
 from plain_verdict.model.trends import Trend
 from plain_verdict.report.index_line import IndexLine
@@ -59,6 +58,8 @@ def make_trends(
 
 
 def _trend_of(runs: Sequence[KeptRun], others: Collection[str], words: IndexWords) -> Trend:
+    from plain_verdict.history.trends import make_trend  # NumPy, for indexes only
+
     return masked_trend(
         make_trend(runs, words.step, normal_after=words.normal_after, other_branches=others), words.mask
     )

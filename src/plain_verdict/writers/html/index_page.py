@@ -25,3 +25,8 @@ def render_index(look: IndexLook, series: Sequence[object]) -> Iterator[str]:
 def render_body(body: object) -> str:
     """Return what stands behind the line of a series."""
     return make_environment().get_template("index-series.html.j2").render(body=body)
+
+
+def render_rows(rows: Sequence[object]) -> str:
+    """Return the rows of reports."""
+    return make_environment().get_template("index-rows.html.j2").render(shown=rows)

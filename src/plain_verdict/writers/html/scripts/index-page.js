@@ -6,21 +6,32 @@ const sections = [...document.querySelectorAll("section")];
 /** @type {WeakMap<Element, string>} */
 const texts = new WeakMap();
 
+const FOLDED = ".folded-series, .folded-rows";
+
 /**
- * Opens what is compressed of a series.
- * @param {Element} section
+ * Puts what is compressed in its place, instead of the words before it.
+ * @param {Element} folded
  */
-async function unfold(section) {
-  const folded = section.querySelector(".folded-series");
-  if (!folded || typeof DecompressionStream === "undefined") return;
+async function inflate(folded) {
+  if (typeof DecompressionStream === "undefined") return;
   const bytes = Uint8Array.from(atob(folded.textContent ?? ""), (char) => char.charCodeAt(0));
   const stream = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));
   const content = await new Response(stream).text();
   // While it was decompressed, another call may have done the same.
   if (!folded.isConnected) return;
-  section.querySelector(".folded")?.remove();
+  folded.previousElementSibling?.remove();
   folded.insertAdjacentHTML("afterend", content);
   folded.remove();
+}
+
+/**
+ * Opens all that is compressed of a series: what is in it may be compressed as well.
+ * @param {Element} section
+ */
+async function unfold(section) {
+  if (typeof DecompressionStream === "undefined") return;
+  for (let folded = section.querySelector(FOLDED); folded; folded = section.querySelector(FOLDED))
+    await inflate(folded);
 }
 
 /**
@@ -78,10 +89,16 @@ async function goOn() {
 }
 
 if (find) /** @type {HTMLElement} */ (find).hidden = false;
-for (const section of sections) {
-  const series = section.querySelector("details");
-  series?.addEventListener("toggle", () => series.open && unfold(section));
-}
+// These events do not bubble, and parts that are compressed have listeners only later.
+document.addEventListener(
+  "toggle",
+  ({ target }) => {
+    if (!(target instanceof HTMLDetailsElement && target.open)) return;
+    const folded = target.querySelector(":scope > .folded-series, :scope > .rows > .folded-rows");
+    if (folded) inflate(folded);
+  },
+  true,
+);
 input?.addEventListener("input", search);
 document.addEventListener("keydown", (event) => {
   if (event.key === "/" && document.activeElement !== input) {
