@@ -215,6 +215,8 @@ MISTAKES = [
     (("1.html", "2.html", "--out", "."), 2, "is a folder"),
     (("bare.json", "2.html"), 0, "was kept without facts"),
     (("1.html", "1.html"), 0, "Both are the same run"),
+    (("half.xml", "1.html"), 0, "half.xml may lack results: half.xml is truncated"),
+    (("half.html", "1.html"), 0, "4220 may lack results: half.xml is truncated"),
     (("other.xml", "1.html"), 0, "no check in common"),
 ]
 
@@ -227,6 +229,8 @@ def test_what_can_not_be_compared_is_said_in_a_line(arguments, code, said, night
     page = (tmp_path / "1.html").read_bytes()
     (tmp_path / "cut.html").write_bytes(page[: page.index(b'id="digest"') + 60])
     (tmp_path / "empty.xml").write_text("")
+    (tmp_path / "half.xml").write_text('<testsuite name="Desk" tests="2"><testcase name="a"/><testcase na')
+    tool("report", "half.xml", "--out", "half.html", "--build", "4220", "--no-git")
     (tmp_path / "other.xml").write_text('<testsuite name="Quay"><testcase name="fog"/></testsuite>')
     done = tool("compare", *arguments)
     assert (said in done.err + done.out, done.code) == (True, code), done.err

@@ -121,6 +121,9 @@ def test_whole_builds_are_at_another_level_since_one_and_few_builds_tell_little(
     assert levels["load-p95"].change == pytest.approx(0.75, abs=0.02)
     alone = make_trend(runs[:1])
     assert (alone.builds[0].new, alone.time_to_fix, alone.failing, alone.levels) == (None, None, (), {})
+    # It is known since when a check fails that was not there before, and not of one that fails in all known builds.
+    came = make_trend([run_of(0, "f-p"), run_of(1, "f-p"), run_of(2, "ffp")])
+    assert [(failure.since, failure.is_older) for failure in came.failing] == [("4000", True), ("4002", False)]
     # What failed 30 builds ago fails again, one before that is new: as far back as a page's chain goes.
     for last, state in ((30, (0, 1)), (31, (1, 0))):
         ago = make_trend([run_of(0, "fp"), *(run_of(at, "pp") for at in range(1, last)), run_of(last, "fp")])

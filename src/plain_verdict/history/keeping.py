@@ -52,6 +52,7 @@ _PER_CENT = 95.0
 _COMPARED_PER_CENTS = (50.0, _PER_CENT, 99.0)
 _KEPT_FACTS, _KEPT_FAILURES, _KEPT_RULES = 60, 500, 2_000
 _FACT_CHARS, _MESSAGE_CHARS = 200, 300
+_NAMED_INPUTS = 10  # of which results may be missing
 _LOST = 50  # checks whose retries took longest: they stand in the chain of each page as well
 _MOST_RATES = 2_000  # batches of a load run: a day in steps of less than a minute
 
@@ -166,6 +167,7 @@ def detail_of(run: Run, facts: Sequence[Fact]) -> RunDetail:
             for result in run.requirements.results[:_KEPT_RULES]
         ),
         load=_without_course(run.load) if run.load else None,
+        incomplete=tuple(shorten(trouble.sentence, _MESSAGE_CHARS) for trouble in run.not_whole[:_NAMED_INPUTS]),
     )
 
 

@@ -68,7 +68,7 @@ def compare_runs(before: Side, after: Side, mask: Mask, commits: int | None = No
         only_after=pair.listed(lambda old, now: old == Past.ABSENT and now != Past.ABSENT),
         builds_between=_builds_between(before, after),
         commits=commits,
-        notes=tuple(_notes(before, after, pair.shared)),
+        notes=tuple(map(mask, _notes(before, after, pair.shared))),
     )
 
 
@@ -104,6 +104,10 @@ def _notes(before: Side, after: Side, shared: int) -> Iterator[str]:
             f"{join_list(bare)} {verb} kept without facts and messages (by an older version, as a summary, or as a"
             " forerunner in a later page): only outcomes, causes and durations are compared."
         )
+    # What seems to be gone may only not have been read.
+    for side in (before, after):
+        for sentence in side.run.detail.incomplete if side.run.detail else ():
+            yield f"{side.label} may lack results: {sentence}"
     if not shared:
         yield "The two runs have no check in common: they may be of different suites."
     if before.run.build.id == after.run.build.id:

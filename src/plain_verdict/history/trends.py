@@ -181,12 +181,13 @@ class _Letters:
             since[alive & bad] = at
             number += alive & bad
         newest = self._builds[-1].moment
-        rows = sorted(zip(since.tolist(), positions.tolist(), number.tolist(), alive.tolist(), strict=True))
-        for first, position, builds, is_older in rows:
+        rows = sorted(zip(since.tolist(), positions.tolist(), number.tolist(), strict=True))
+        for first, position, builds in rows:
             build, id_ = self._builds[first], self._index.ids[position]
             span_s = (newest - build.moment).total_seconds()
             name, owner = self._index.names[position], self._owners.get(id_, "")
-            yield LongFailure(id_, name, build.label, builds, span_s, is_older and len(self._builds) > 1, owner)
+            # Where it was not there, or left out, in the first known build, it began since.
+            yield LongFailure(id_, name, build.label, builds, span_s, first == 0 and len(self._builds) > 1, owner)
 
     def time_to_fix(self, flaky: Collection[str]) -> TimeToFix | None:
         """Return the median time to fix of all failures that began and ended in these builds.

@@ -39,7 +39,10 @@ class KeptRequirement(Value, frozen=True, array_like=True):
 
 
 class RunDetail(Value, frozen=True, omit_defaults=True):
-    """Facts, failures, operations, rules and requirements of a run; ``load`` has no course in time."""
+    """Facts, failures, operations, rules and requirements of a run; ``load`` has no course in time.
+
+    ``incomplete`` are sentences on inputs of which results may be missing.
+    """
 
     facts: tuple[Fact, ...] = ()
     failures: tuple[FailureDetail, ...] = ()
@@ -47,3 +50,4 @@ class RunDetail(Value, frozen=True, omit_defaults=True):
     rules: tuple[RuleSeverity, ...] = ()
     requirements: tuple[KeptRequirement, ...] = ()
     load: LoadRun | None = None
+    incomplete: tuple[str, ...] = ()
