@@ -207,7 +207,7 @@ def test_a_later_build_of_a_series_is_judged_by_the_builds_before_and_says_so(ni
 
 
 MISTAKES = [
-    (("4299", "4201"), 2, "the nearest are 4202 and 4220"),
+    (("4299", "4201"), 2, "the nearest are 4201, 4202 and 4220"),
     (("Harbour", "4201"), 2, "is not a file, a known build or a branch"),
     (("cut.html", "1.html"), 3, "is a page that is truncated"),
     (("empty.xml", "1.html"), 3, "holds no result that could be read"),
