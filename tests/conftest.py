@@ -21,7 +21,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webdriver import WebDriver
 from selenium.webdriver.support.ui import WebDriverWait
 
-from nights import cluster, database, night, store  # noqa: F401  fixtures
+from nights import cluster, database, night, postgresql, store  # noqa: F401  fixtures
 from plain_verdict import writers
 from plain_verdict.cli import main
 from plain_verdict.cli.demo.files import EARLIER, REQUIREMENTS, RESULTS, RULES, SHOTS

@@ -4,6 +4,7 @@ import json
 import os
 import pwd
 import shutil
+import signal
 import socket
 import subprocess
 import tempfile
@@ -51,8 +52,34 @@ def night(tool, tmp_path) -> Callable[..., SimpleNamespace]:
     return run
 
 
+class Cluster:
+    """A PostgreSQL that runs: its address, and ways to stop and start it."""
+
+    def __init__(self, command: list[str], folder: Path, port: int) -> None:
+        self._command, self._folder = command, folder
+        self.address = f"postgresql://keeper@127.0.0.1:{port}"
+
+    def start(self) -> None:
+        """Start it, and wait until it answers."""
+        self._server = subprocess.Popen(
+            self._command, cwd=self._folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        )
+        for _ in range(3_000):
+            try:
+                psycopg.connect(f"{self.address}/postgres", password=PASSWORD, connect_timeout=1).close()
+                return
+            except psycopg.OperationalError:
+                assert self._server.poll() is None, "the server did not start"
+                time.sleep(0.1)
+
+    def stop(self) -> None:
+        """Stop it at once, with all that is connected: what PostgreSQL calls fast."""
+        self._server.send_signal(signal.SIGINT)
+        self._server.wait(180)
+
+
 @pytest.fixture(scope="session")
-def cluster() -> Iterator[str]:
+def postgresql() -> Iterator[Cluster]:
     """A PostgreSQL in a temporary folder, on a free port, run by a user without rights. Never skipped."""
     found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"))
     initdb = str(found[-1]) if found else shutil.which("initdb")
@@ -75,27 +102,18 @@ def cluster() -> Iterator[str]:
         stdout=subprocess.DEVNULL,
         cwd=folder,
     )
-    server = subprocess.Popen(
-        [*user, Path(initdb).parent / "postgres", "-D", data, "-p", str(port), "-k", folder, "-c", "fsync=off"],
-        cwd=folder,
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-    )
-    try:
-        address = f"postgresql://keeper@127.0.0.1:{port}"
-        for _ in range(3_000):
-            try:
-                psycopg.connect(f"{address}/postgres", password=PASSWORD, connect_timeout=1).close()
-                break
-            except psycopg.OperationalError:
-                server_ended = server.poll()
-                assert server_ended is None, "the server did not start"
-                time.sleep(0.1)
-        yield address
-    finally:
-        server.terminate()
-        server.wait(180)
-        shutil.rmtree(folder, ignore_errors=True)
+    settings = ["-D", str(data), "-p", str(port), "-k", str(folder), "-c", "fsync=off"]
+    server = Cluster([*user, str(Path(initdb).parent / "postgres"), *settings], folder, port)
+    server.start()
+    yield server
+    server.stop()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def cluster(postgresql) -> str:
+    """The address of the server."""
+    return postgresql.address
 
 
 @pytest.fixture

@@ -23,6 +23,7 @@ LEVELS = {
     "__version__": -1,
     "recorder": 0,
     "runtime.errors": 0,
+    "runtime.patience": 0,
     "runtime.processes": 0,
     "runtime.work": 0,
     "text": 1,

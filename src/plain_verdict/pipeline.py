@@ -62,7 +62,7 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     options = options or ReadOptions()
     arguments = (paths,) if isinstance(paths, str | os.PathLike) else paths
     document, document_notes = read_api_document(options.api_document)
-    with _all_local([[os.fspath(path) for path in arguments], *map(list, options.retries)]) as local:
+    with _all_local([[os.fspath(path) for path in arguments], *map(list, options.retries)], on_step) as local:
         found = discover(local.arguments[0], local.arguments[1:], options.kinds, local.shown)
         with on_step("Reading") as on_progress:
             folders = options.evidence.folders if options.evidence else options.evidence_folders
@@ -95,13 +95,13 @@ class _Local(msgspec.Struct, frozen=True):
     unread: tuple[Unread, ...] = ()
 
 
-def _all_local(arguments: list[list[str]]) -> "AbstractContextManager[_Local | Fetched]":
+def _all_local(arguments: list[list[str]], on_step: OnStep) -> "AbstractContextManager[_Local | Fetched]":
     """Give the arguments with what is elsewhere fetched."""
     if not any("://" in argument for group in arguments for argument in group):
         return nullcontext(_Local(arguments))
     from plain_verdict.remote.fetching import fetched  # for results that are elsewhere
 
-    return fetched(arguments)
+    return fetched(arguments, on_step)
 
 
 def _with_requirements(run: Run, options: ReadOptions) -> Run:
@@ -247,7 +247,7 @@ def keep_in_history(
 ) -> tuple[str, ...]:
     """Keep a run in the store that the options name, and return what went wrong: that costs no report."""
     context = report.run.in_series
-    if not options.store or context is None or context.unreachable:
+    if not options.store or context is None:
         return ()
     kept = report.kept
     build = msgspec.structs.replace(kept.build, page=page)

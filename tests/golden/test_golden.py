@@ -336,7 +336,6 @@ NEVER = {
         "Content.remark",
         "Masked.known",
         "HistoryContext.masked",
-        "HistoryContext.unreachable",
         "KeptRun.coarse",
         "CheckIndex.ordered",
         "AlignedHistory.are_coarse",

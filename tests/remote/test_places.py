@@ -11,22 +11,27 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from functools import partial
 from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from types import SimpleNamespace
 
 import boto3
 import msgspec
+import paramiko
 import pytest
 from cheroot.wsgi import Server
 from lxml import html
 from moto.server import ThreadedMotoServer
 from wsgidav.wsgidav_app import WsgiDAVApp
 
-from plain_verdict.remote import fetching, repository
-from plain_verdict.remote.folder import FolderFiles
+from plain_verdict.delivery import publish_remote
+from plain_verdict.remote import fetching, patiently, repository, sftp
+from plain_verdict.remote.folder import FolderDestination, FolderFiles
 from plain_verdict.remote.interface import Found
 from plain_verdict.runtime.errors import DeliveryError
+from plain_verdict.runtime.patience import Patience
 
 GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
 BAD = '<testsuite name="Quay"><testcase name="sails"><failure message="water"/></testcase></testsuite>'
@@ -250,7 +255,8 @@ def rows(files: dict[str, bytes]) -> list[str]:
 
 
 @every_place
-def test_pages_index_and_newest_are_published_and_others_left_alone(place, publish, tmp_path):
+def test_pages_index_and_newest_are_published_and_others_left_alone(place, publish, tmp_path, monkeypatch):
+    monkeypatch.setattr(publish_remote, "_SPARED_S", -60)
     place.put("mine/thesis.html", b"years of work")
     for number in (1, 2, 3):
         done = publish(number, "--index", "--latest", "newest.html", "--publish", place.address, "--keep", "2")
@@ -440,6 +446,169 @@ def test_a_store_refuses_in_one_line(store, publish, monkeypatch):
 
 
 @every_place
+def test_runs_of_old_builds_at_once_keep_each_others_pages(place, tmp_path):
+    (tmp_path / "r.xml").write_text(GOOD)
+    command = [sys.executable, "-m", "plain_verdict", "report", "r.xml", "--quiet", "--no-git", "--keep", "1"]
+    jobs = [
+        subprocess.Popen(
+            [
+                *command,
+                "--publish",
+                place.address,
+                "--fact",
+                f"build={number}",
+                "--out",
+                f"w{number}/{number}.html",
+            ],
+            cwd=tmp_path,
+            # As of a build of another day each: what was made long ago is published now.
+            env={**os.environ, "SOURCE_DATE_EPOCH": str(1795312800 + number * 86_400)},
+        )
+        for number in range(4)
+    ]
+    assert [job.wait() for job in jobs] == [0] * 4
+    assert set(place.files()) == {f"{number}.html" for number in range(4)}
+
+
+def test_of_pages_published_long_ago_the_newest_stay_whatever_day_they_are_of(folder, publish, tmp_path):
+    there = tmp_path / "share"
+    # Published in this order, of builds in another one.
+    for age, number in ((4, 7), (3, 2), (2, 9), (1, 1)):
+        publish(number, "--publish", folder.address, "--out", f"w{age}/{number}.html")
+        os.utime(there / f"{number}.html", (time.time() - age * 3600,) * 2)
+    publish(3, "--publish", folder.address, "--out", "w0/3.html", "--keep", "3")
+    assert set(folder.files()) == {"3.html", "1.html", "9.html"}
+
+
+class Trickle(SimpleHTTPRequestHandler):
+    """Answers a byte now and then, which no limit between two bytes ends."""
+
+    def do_OPTIONS(self):
+        self.send_response(200)
+        while True:
+            self.wfile.write(b"X")
+            time.sleep(0.1)
+
+    def handle(self):
+        with suppress(OSError):
+            super().handle()
+
+    def log_message(self, *_):
+        pass
+
+
+@pytest.fixture
+def silent() -> Iterator[int]:
+    """The port of a server that takes connections and says nothing."""
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        yield server.getsockname()[1]
+
+
+@pytest.fixture
+def trickling() -> Iterator[int]:
+    """The port of a web server that never comes to an end."""
+    server = ThreadingHTTPServer(("127.0.0.1", 0), Trickle)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    yield server.server_port
+    server.shutdown()
+    server.server_close()
+
+
+STALLED = [
+    ("silent", "s3://desk-reports/desk"),
+    ("silent", "http://127.0.0.1:{}/reports/"),
+    ("trickling", "http://127.0.0.1:{}/reports/"),
+    ("silent", "sftp://crew@127.0.0.1:{}/reports"),
+    ("silent", "git+ssh://crew@127.0.0.1:{}/reports.git"),
+    ("silent", "git+http://127.0.0.1:{}/reports.git"),
+]
+
+
+@pytest.mark.parametrize(("server", "address"), STALLED, ids=[f"{server} {there[:8]}" for server, there in STALLED])
+def test_a_place_that_stalls_is_given_up_in_time_and_the_page_is_written(
+    server, address, request, tool, store, tmp_path, monkeypatch, trusted
+):
+    port = request.getfixturevalue(server)
+    monkeypatch.setenv("AWS_ENDPOINT_URL", f"http://127.0.0.1:{port}")
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path / "tmp"))
+    (tmp_path / "tmp").mkdir()
+    address = address.format(port)
+    table = f'[[publish]]\ndestination = "{address}"\npatience = "1s"\n'
+    (tmp_path / "plain-verdict.toml").write_text(table + f'[[publish]]\ndestination = "{tmp_path}/share"\n')
+    (tmp_path / "r.xml").write_text(GOOD)
+    done = tool("report", "r.xml", "--no-git")
+    hint = "hint: see whether it answers; “patience” in [[publish]] gives it more time\n"
+    assert (done.code, done.err.count("\n"), done.err.endswith(hint)) == (5, 2, True), done.err
+    assert ": did not finish within 1.0 s" in done.err
+    assert (tmp_path / "share" / "verdict.html").is_file()
+    assert (tmp_path / "verdict.html").is_file()
+    # The check of the settings ends as well, and so does what the program started.
+    assert ": did not finish within 1.0 s" in tool("check").err
+    assert not list((tmp_path / "tmp").glob("plain-verdict-*"))
+
+
+@pytest.mark.parametrize("address", ["s3://desk-reports/desk", "git+http://127.0.0.1:{}/reports.git"])
+def test_a_publication_that_stalls_ends_when_it_is_told_to(address, silent, store, tmp_path):
+    (tmp_path / "r.xml").write_text(GOOD)
+    command = [
+        sys.executable,
+        "-m",
+        "plain_verdict",
+        "report",
+        "r.xml",
+        "--no-git",
+        "--publish",
+        address.format(silent),
+    ]
+    environment = {**os.environ, "AWS_ENDPOINT_URL": f"http://127.0.0.1:{silent}"}
+    running = subprocess.Popen(command, cwd=tmp_path, env=environment, stderr=subprocess.PIPE)
+    while not (tmp_path / "verdict.html").exists():
+        time.sleep(0.02)
+    time.sleep(1)
+    running.terminate()
+    assert (running.communicate(timeout=60)[1], running.returncode) == (b"", 130)
+
+
+def test_somebody_who_waits_long_is_told_what_for(tmp_path, monkeypatch):
+    monkeypatch.setattr(patiently, "_TELL_AFTER_S", 0)
+    told = []
+
+    @contextmanager
+    def on_step(name):
+        yield lambda _done, total: told.append((name, total))
+
+    job = partial(patiently.do_patiently, FolderDestination(tmp_path), lambda _: time.sleep(0.5), Patience(60))
+    job(on_step)
+    assert set(told) == {(f"Still waiting for {tmp_path}", 60)}
+
+
+def test_nothing_half_stays_on_a_host_that_refuses_a_large_file(host, publish, monkeypatch):
+    monkeypatch.setattr(paramiko.SFTPFile, "close", _refused_close(paramiko.SFTPFile.close))
+    failing(host.address, "OSError: Failure", publish)
+    assert host.files() == {}
+    # A server says "Failure" of a full disk: then the room on it is looked at.
+    monkeypatch.setattr(sftp.CheckedSFTP, "has_room", lambda *_: False)
+    failing(host.address, "no space is left there", publish)
+    assert host.files() == {}
+
+
+def _refused_close(close):
+    def closed(file):
+        close(file)
+        raise OSError("Failure")
+
+    return closed
+
+
+def test_the_room_on_a_host_is_known(host):
+    system, folder = sftp.CheckedSFTP.of(host.address.rpartition("/")[0])
+    about = os.statvfs(folder)
+    free = about.f_bavail * about.f_frsize
+    assert (system.has_room(folder, free // 2), system.has_room(folder, free * 2)) == (True, False)
+    assert system.has_room(f"{folder}/nowhere", free * 2)
+
+
+@every_place
 def test_a_foreign_index_is_left_alone(place, publish):
     place.put("index.html", b"<p>ours</p>")
     failing(place.address, "not an index of this program", publish)
@@ -490,9 +659,9 @@ def test_no_name_from_elsewhere_leads_out_of_its_folder(tmp_path):
 
     for name in ("../up.xml", "/etc/up.xml", "a/../../up.xml"):
         with pytest.raises(DeliveryError):
-            fetching._copy(Hostile(name), "**", tmp_path / "in")
+            fetching._copy(Hostile(name), "**", tmp_path / "in", list)
     assert not list(tmp_path.rglob("*.xml"))
-    assert fetching._copy(Hostile("a/b.xml"), "**", tmp_path / "in") == ["a/b.xml"]
+    assert fetching._copy(Hostile("a/b.xml"), "**", tmp_path / "in", list) == ["a/b.xml"]
 
 
 def test_a_result_that_is_listed_and_gone_is_never_left_out_in_silence(folder, tool, tmp_path, monkeypatch):

@@ -13,6 +13,7 @@ from plain_verdict.remote.folder import FolderDestination, FolderFiles
 from plain_verdict.remote.web import WebFiles
 from plain_verdict.runtime.atomic_files import write_new
 from plain_verdict.runtime.errors import DeliveryError
+from plain_verdict.runtime.patience import Patience
 
 GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
 FOREIGN = "<html><title>Somebody's own</title></html>"
@@ -133,10 +134,16 @@ def test_links_in_a_published_folder_are_not_followed(link, to, file, tmp_path):
 def test_a_new_file_is_never_written_over_another(tmp_path):
     (tmp_path / "p.html").write_text(FOREIGN)
     assert write_new(tmp_path / "p.html", b"page") is False
-    assert FolderDestination(tmp_path).do(lambda files: files.write("p.html", b"page", new=True)) is False
+    assert (
+        FolderDestination(tmp_path).do(lambda files: files.write("p.html", b"page", new=True), "", Patience(60))
+        is False
+    )
     assert (tmp_path / "p.html").read_text() == FOREIGN
     assert sorted(path.name for path in tmp_path.iterdir() if path.name[0] != ".") == ["p.html"]
-    assert FolderDestination(tmp_path).do(lambda files: files.write("q.html", b"page", new=True)) is True
+    assert (
+        FolderDestination(tmp_path).do(lambda files: files.write("q.html", b"page", new=True), "", Patience(60))
+        is True
+    )
     assert (tmp_path / "q.html").read_bytes() == b"page"
 
 

@@ -5,12 +5,14 @@ from pathlib import Path
 
 from plain_verdict.cli.common import DONE, NOT_PASSED_ON, add_debug
 from plain_verdict.cli.options import add_config, request_of
-from plain_verdict.cli.terminal import show, show_error
+from plain_verdict.cli.terminal import Progress, show, show_error
 from plain_verdict.delivery.channels.smtp import try_server
 from plain_verdict.history.stores import is_database, open_store
 from plain_verdict.pipeline import read_api_document
+from plain_verdict.remote.patiently import do_patiently
 from plain_verdict.request import Request
 from plain_verdict.runtime.errors import DeliveryError, HistoryError, PlainVerdictError
+from plain_verdict.runtime.patience import Patience
 from plain_verdict.settings.loading import NAME, find_settings
 from plain_verdict.settings.rules import Rules
 from plain_verdict.text.formatting import join_list, plural
@@ -43,7 +45,7 @@ def _delivery_trouble(request: Request) -> list[PlainVerdictError]:
             show(f"  destination: {destination.shown}, created by the first report", "soft")
             continue
         try:
-            found = destination.do(lambda files: files.find())
+            found = do_patiently(destination, lambda files: files.find(), Patience(target.patience_s), Progress)
             files = plural(len(found), "file") if found is not None else "its files can't be listed"
             show(f"  destination: {destination.shown}, {files}", "soft")
         except DeliveryError as error:

@@ -1,6 +1,7 @@
 """Publishes a page at places elsewhere: the page, then the index and the newest copy; what is too old goes last."""
 
-from collections.abc import Iterable, Iterator, Sequence
+import math
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import partial
 from pathlib import Path
 from urllib.parse import quote
@@ -21,15 +22,18 @@ from plain_verdict.delivery.report_index.refreshing import find_entries, make_in
 from plain_verdict.delivery.report_index.title import IndexWords
 from plain_verdict.history.pages import runs_in_page
 from plain_verdict.inputs.progress import OnStep
-from plain_verdict.model import KeptRun
+from plain_verdict.model import KeptRun, epoch_s
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.remote.interface import Files
+from plain_verdict.remote.patiently import do_patiently
 from plain_verdict.report import Report
 from plain_verdict.request import Request
 from plain_verdict.runtime.errors import DeliveryError, PlainVerdictError
+from plain_verdict.runtime.patience import Patience
 
 _TRIES = 4  # somebody else may write the same index at the same moment
 _MOST_NUMBERS = 1_000
+_SPARED_S = 600  # pages published so shortly before are not removed
 _MOST_PAGES_READ = 20  # for the trends of the index: it keeps those of series that did not change
 
 
@@ -56,7 +60,9 @@ def publish_remotely(
         wanted = _wanted(request, page, packed, target.keep, target.link or target.destination.address)
         try:
             with on_step(f"Publishing to {target.destination.shown}"):
-                name = target.destination.do(partial(_publish, wanted=wanted), commit_message)
+                job = partial(_publish, wanted=wanted)
+                patience = Patience(target.patience_s)
+                name = do_patiently(target.destination, job, patience, on_step, commit_message)
         except DeliveryError as error:
             # What the job itself says names a file there, and not yet where that is.
             is_whole = "://" in error.path or Path(error.path).is_absolute()
@@ -98,11 +104,14 @@ def _publish(files: Files, wanted: _Wanted) -> str:
         what = "its index.html is not an index of this program"
         raise DeliveryError(what, path=FIRST_PAGE, hint="publish in another folder, or without --index")
     name = _write_page(files, wanted)
-    entries = _write_index(files, wanted, name) if wanted.index or wanted.keep else {}
+    too_old = _write_index(files, wanted, name) if wanted.index or wanted.keep else []
     if wanted.latest:
         _write_latest(files, wanted)
     if wanted.keep:
-        _remove_old(files, wanted, name, entries)
+        _remove_old(files, too_old)
+        if files.read(_first_of(name, wanted), 1) is None:
+            hint = "publish it again; keep more pages there, or let fewer runs publish at once"
+            raise DeliveryError("was removed there by another run meanwhile", path=name, hint=hint)
     return name
 
 
@@ -145,9 +154,10 @@ def _write_over(files: Files, name: str, wanted: _Wanted) -> None:
                 files.remove(found.file)
 
 
-def _write_index(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
-    """Write the index until it has all that is there, also what others wrote meanwhile; return its entries."""
+def _write_index(files: Files, wanted: _Wanted, name: str) -> list[Entry]:
+    """Write the index until it has all that is there, also what others wrote meanwhile; return pages too old."""
     entries: dict[str, Entry] = {}
+    too_old: list[Entry] = []
     content = wanted.files[-1][1]
     page = _first_of(name, wanted)
     heads = {page: content[:HEAD_BYTES]}
@@ -161,6 +171,7 @@ def _write_index(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
     for _ in range(_TRIES):
         before = (files.read(FIRST_PAGE) or b"") if wanted.index else b""
         found = files.find()
+        written_s = {remote_file.file: remote_file.written_s for remote_file in found or ()}
         if found is None:
             # A place that can't be listed: what the index knows, and this page.
             now = entries_in(before) | {page: Entry(page, "", line_in(heads[page]))}
@@ -171,15 +182,17 @@ def _write_index(files: Files, wanted: _Wanted, name: str) -> dict[str, Entry]:
         if now == entries:
             break
         entries = now
+        too_old = _too_old(entries, wanted, page, written_s)
         if wanted.index is None:
             break
-        left = _left(entries, wanted, page)
+        gone = {entry.file for entry in too_old}
+        left = {file: entry for file, entry in entries.items() if file not in gone}
         made = make_index(left, wanted.index.link or page, wanted.index, before, read_runs)
         for file, data in made.files:
             files.write(file, data)
         if found is None:
             break
-    return entries
+    return too_old
 
 
 class _RemoteRuns:
@@ -198,17 +211,23 @@ class _RemoteRuns:
         return self._runs.get(file, [])
 
 
-def _left(entries: dict[str, Entry], wanted: _Wanted, page: str) -> dict[str, Entry]:
-    """Return the entries without those that are too old."""
-    gone = {entry.file for entry in _too_old(entries, wanted, page)}
-    return {file: entry for file, entry in entries.items() if file not in gone}
+def _too_old(
+    entries: Mapping[str, Entry], wanted: _Wanted, page: str, written_s: Mapping[str, float]
+) -> list[Entry]:
+    """Return the pages to remove: by when each was published, as a run of an old build may be published now.
 
-
-def _too_old(entries: dict[str, Entry], wanted: _Wanted, page: str) -> list[Entry]:
+    Those of the last minutes stay: whoever published them is being told of them.
+    """
     if not wanted.keep:
         return []
-    others = [entry for entry in newest_first(entries) if entry.file != page]
-    return others[max(0, wanted.keep - 1) :]
+
+    def published_s(entry: Entry) -> tuple[float, float, str]:
+        made_s = epoch_s(entry.line.made) if entry.line else 0.0
+        return written_s.get(entry.file) or made_s, made_s, entry.file
+
+    others = sorted((entry for entry in newest_first(entries) if entry.file != page), key=published_s, reverse=True)
+    since_s = published_s(entries[page])[0] - _SPARED_S if page in entries else math.inf
+    return [entry for entry in others[wanted.keep - 1 :] if published_s(entry)[0] < since_s]
 
 
 def _write_latest(files: Files, wanted: _Wanted) -> None:
@@ -226,9 +245,9 @@ def _belonging_to(folders: Sequence[str], files: Files) -> Iterator[str]:
             yield found.file
 
 
-def _remove_old(files: Files, wanted: _Wanted, name: str, entries: dict[str, Entry]) -> None:
-    """Remove the oldest pages; one in a folder with all that is in it."""
-    gone = [entry.file for entry in _too_old(entries, wanted, _first_of(name, wanted))]
+def _remove_old(files: Files, too_old: Sequence[Entry]) -> None:
+    """Remove pages; one in a folder with all that is in it."""
+    gone = [entry.file for entry in too_old]
     folders = [file.removesuffix(f"/{FIRST_PAGE}") for file in gone if file.endswith(f"/{FIRST_PAGE}")]
     gone += _belonging_to(folders, files) if folders else ()
     for file in dict.fromkeys(gone):

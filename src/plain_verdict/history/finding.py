@@ -97,9 +97,7 @@ def find_in_series(
     if since and against not in past:  # names of another series, which are not masked yet
         removed = tuple(msgspec.structs.replace(changed, name=mask(changed.name)) for changed in since.removed)
         since = msgspec.structs.replace(since, removed=removed)
-    return HistoryContext(
-        now, traces, since, tuple(names.facts), tuple(looked.notes), tuple(looked.trouble), looked.unreachable
-    )
+    return HistoryContext(now, traces, since, tuple(names.facts), tuple(looked.notes), tuple(looked.trouble))
 
 
 def _last_build(past: Sequence[KeptRun], now: Build) -> KeptRun | None:
@@ -150,7 +148,6 @@ class _Looked:
         }
         self.notes: list[str] = []
         self.trouble: list[str] = []
-        self.unreachable = False
 
     def forerunners(self) -> list[KeptRun]:
         """Return the runs before this one, of whatever series, the oldest first."""
@@ -253,10 +250,8 @@ class _Looked:
                     self._stored_builds = store.builds_between(runs[0].build.moment, self._now.moment)
                 other = self._other(store) if self._options.against else None
         except HistoryError as error:
-            self.unreachable = True
             self.trouble.append(
-                f"The history {error.path} {error.what}, so this report does not use it, and"
-                f" this run is not stored in it; {error.hint}."
+                f"The history {error.path} {error.what}, so this report does not use it; {error.hint}."
             )
             return []
         return [*runs, other] if other else runs

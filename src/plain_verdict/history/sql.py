@@ -4,15 +4,14 @@ A run is one transaction. What its checks are called is kept in parts, each unde
 runs with the same checks share them; outcomes and times are one compressed row a run.
 """
 
-import contextlib
 import zlib
 from array import array
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
 from hashlib import blake2b
 from itertools import groupby
 from types import TracebackType
-from typing import Any, Protocol, Self
+from typing import Any, Protocol, Self, TypeVar
 
 import msgspec
 
@@ -44,6 +43,7 @@ _RUNS_AT_ONCE = 20  # whose outcomes and times are held
 _PART_LEVEL = 6  # of zlib: as for digests
 
 Row = Sequence[Any]
+Result = TypeVar("Result")
 
 
 class Connection(Protocol):
@@ -60,8 +60,11 @@ class Connection(Protocol):
         """Execute a statement for each of several values. Raises HistoryError."""
         ...
 
-    def begin(self, *, alone: bool = False) -> contextlib.AbstractContextManager[None]:
-        """Give a transaction that writes; ``alone``: nobody else migrates meanwhile. Raises HistoryError."""
+    def transact(self, job: Callable[[], Result], *, alone: bool = False) -> Result:
+        """Do a job in a transaction, all of it or nothing; ``alone``: nobody else migrates meanwhile.
+
+        It is done again where it lost against another transaction, or the server restarted. Raises HistoryError.
+        """
         ...
 
     def has_table(self, name: str) -> bool:
@@ -96,17 +99,18 @@ class SqlStore:
 
     def _bring_up_to_date(self) -> None:
         """Make the tables, or bring those of an older version forward, in one transaction."""
-        if self._version() == SCHEMA_VERSION:
-            return
-        with self._connection.begin(alone=True):
-            version = self._version()
-            if version == 0:
-                self._connection.execute("CREATE TABLE pv_version (version INTEGER NOT NULL)")
-                self._connection.execute("INSERT INTO pv_version VALUES (0)")
-            for statements in _MIGRATIONS[version:]:
-                for statement in statements:
-                    self._connection.execute(statement)
-            self._connection.execute("UPDATE pv_version SET version = ?", (SCHEMA_VERSION,))
+        if self._version() != SCHEMA_VERSION:
+            self._connection.transact(self._migrate, alone=True)
+
+    def _migrate(self) -> None:
+        version = self._version()
+        if version == 0:
+            self._connection.execute("CREATE TABLE pv_version (version INTEGER NOT NULL)")
+            self._connection.execute("INSERT INTO pv_version VALUES (0)")
+        for statements in _MIGRATIONS[version:]:
+            for statement in statements:
+                self._connection.execute(statement)
+        self._connection.execute("UPDATE pv_version SET version = ?", (SCHEMA_VERSION,))
 
     def _version(self) -> int:
         """Return the version of the tables, 0 where there are none. Raises HistoryError for one that is newer."""
@@ -261,37 +265,36 @@ class SqlStore:
 
     def add(self, run: KeptRun) -> bool:
         """Keep a run with all that belongs to it, or nothing; return False where it is kept already."""
+        texts = {blake2b(text, digest_size=16).hexdigest(): text for text in part_texts(run.check_index)}
+        times = run.times or [0] * len(run.outcomes)
+        checks = zlib.compress(run.outcomes.encode() + array("I", times).tobytes(), _PART_LEVEL)
+        return self._connection.transact(lambda: self._add(run, texts, checks))
+
+    def _add(self, run: KeptRun, texts: Mapping[str, bytes], checks: bytes) -> bool:
+        """Keep a run within a transaction; ``texts`` are its parts by their hashes, in order."""
         build = run.build
-        with self._connection.begin():
-            known = self._connection.execute("SELECT about FROM pv_run WHERE id = ?", (build.id,))
-            if known:
-                # What is newer on it: a verdict by other conditions, another place of its page; it keeps its key.
-                build = msgspec.structs.replace(build, build=self._build(known[0][0]).build)
-                self._connection.execute(
-                    "UPDATE pv_run SET about = ? WHERE id = ?", (msgspec.json.encode(build), build.id)
-                )
-                self._keep_detail(run)
-                return False
-            texts = {blake2b(text, digest_size=16).hexdigest(): text for text in part_texts(run.check_index)}
-            known_parts = {
-                row[0] for row in self._in_lots("SELECT hash FROM pv_part WHERE hash IN ({})", list(texts))
-            }
-            # In the order of their hashes, so that two runs that add the same wait for each other one way only.
-            new = [
-                (hash_, zlib.compress(texts[hash_], _PART_LEVEL)) for hash_ in sorted(texts.keys() - known_parts)
-            ]
-            self._connection.execute_many("INSERT INTO pv_part VALUES (?, ?) ON CONFLICT DO NOTHING", new)
-            times = run.times or [0] * len(run.outcomes)
-            checks = zlib.compress(run.outcomes.encode() + array("I", times).tobytes(), _PART_LEVEL)
-            added = self._connection.execute(
-                "INSERT INTO pv_run VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING RETURNING id",
-                (build.id, build.series, build.moment.timestamp(), msgspec.json.encode(build), checks),
+        known = self._connection.execute("SELECT about FROM pv_run WHERE id = ?", (build.id,))
+        if known:
+            # What is newer on it: a verdict by other conditions, another place of its page; it keeps its key.
+            build = msgspec.structs.replace(build, build=self._build(known[0][0]).build)
+            self._connection.execute(
+                "UPDATE pv_run SET about = ? WHERE id = ?", (msgspec.json.encode(build), build.id)
             )
-            if not added:
-                return False
-            part_rows = [(build.id, position, hash_) for position, hash_ in enumerate(texts)]
-            self._connection.execute_many("INSERT INTO pv_run_part VALUES (?, ?, ?)", part_rows)
             self._keep_detail(run)
+            return False
+        known_parts = {row[0] for row in self._in_lots("SELECT hash FROM pv_part WHERE hash IN ({})", list(texts))}
+        # In the order of their hashes, so that two runs that add the same wait for each other one way only.
+        new = [(hash_, zlib.compress(texts[hash_], _PART_LEVEL)) for hash_ in sorted(texts.keys() - known_parts)]
+        self._connection.execute_many("INSERT INTO pv_part VALUES (?, ?) ON CONFLICT DO NOTHING", new)
+        added = self._connection.execute(
+            "INSERT INTO pv_run VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING RETURNING id",
+            (build.id, build.series, build.moment.timestamp(), msgspec.json.encode(build), checks),
+        )
+        if not added:
+            return False
+        part_rows = [(build.id, position, hash_) for position, hash_ in enumerate(texts)]
+        self._connection.execute_many("INSERT INTO pv_run_part VALUES (?, ?, ?)", part_rows)
+        self._keep_detail(run)
         return True
 
     def _keep_detail(self, run: KeptRun) -> None:
@@ -305,13 +308,13 @@ class SqlStore:
 
     def forget(self, before: datetime) -> int:
         """Remove the runs before a moment; return how many."""
-        with self._connection.begin():
-            gone = self._connection.execute(
-                "DELETE FROM pv_run WHERE moment < ? RETURNING id", (before.timestamp(),)
+        return self._connection.transact(lambda: self._forget(before))
+
+    def _forget(self, before: datetime) -> int:
+        gone = self._connection.execute("DELETE FROM pv_run WHERE moment < ? RETURNING id", (before.timestamp(),))
+        if gone:
+            self._connection.execute(
+                "DELETE FROM pv_part WHERE NOT EXISTS"
+                " (SELECT 1 FROM pv_run_part WHERE pv_run_part.hash = pv_part.hash)"
             )
-            if gone:
-                self._connection.execute(
-                    "DELETE FROM pv_part WHERE NOT EXISTS"
-                    " (SELECT 1 FROM pv_run_part WHERE pv_run_part.hash = pv_part.hash)"
-                )
         return len(gone)

@@ -2,10 +2,10 @@
 
 import contextlib
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
-from plain_verdict.history.sql import Row
+from plain_verdict.history.sql import Result, Row
 from plain_verdict.runtime.errors import HistoryError
 
 _LOCK_PATIENCE_S = 30.0
@@ -69,18 +69,18 @@ class SqliteConnection:
         with self._explained():
             self._connection.executemany(statement, rows)
 
-    @contextlib.contextmanager
-    def begin(self, *, alone: bool = False) -> Iterator[None]:
-        """Give a transaction; there is only one that writes anyway. Raises HistoryError."""
+    def transact(self, job: Callable[[], Result], *, alone: bool = False) -> Result:
+        """Do a job in a transaction; there is only one that writes anyway. Raises HistoryError."""
         del alone
         self.execute("BEGIN IMMEDIATE")
         try:
-            yield
+            result = job()
         except BaseException:
             with contextlib.suppress(HistoryError):
                 self.execute("ROLLBACK")
             raise
         self.execute("COMMIT")
+        return result
 
     def has_table(self, name: str) -> bool:
         """Return whether there is a table."""

@@ -12,8 +12,8 @@ from plain_verdict.model.transform import with_fields
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.formatting import format_day, format_duration, format_time_of_day, plural
 
-_AGE = re.compile(r"\s*(\d{1,5}(?:\.\d{1,3})?)\s*(min|h|d)\s*")
-_UNITS_S = {"min": 60, "h": 3600, "d": 86400}
+_AGE = re.compile(r"\s*(\d{1,5}(?:\.\d{1,3})?)\s*(s|min|h|d)\s*")
+_UNITS_S = {"s": 1, "min": 60, "h": 3600, "d": 86400}
 _CLOCKS_DIFFER = timedelta(hours=26)
 """Between the machines of a run at most, with the zones that they do not name."""
 DEFAULT_STALE_AFTER = timedelta(hours=12)

@@ -300,7 +300,5 @@ class HistoryContext(msgspec.Struct, frozen=True):
     facts: tuple[Fact, ...] = ()
     notes: tuple[str, ...] = ()
     trouble: tuple[str, ...] = ()
-    unreachable: bool = False
-    """Whether the store could not be used, so that it need not be tried again."""
     masked: Masked = Masked()
     """How many secrets were masked in title and facts."""

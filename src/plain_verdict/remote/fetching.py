@@ -2,7 +2,7 @@
 
 import re
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from urllib.parse import unquote
@@ -10,14 +10,19 @@ from urllib.parse import unquote
 import msgspec
 
 from plain_verdict.inputs.discovery import split_kind
+from plain_verdict.inputs.progress import OnStep, no_progress
 from plain_verdict.inputs.source import shown_path
 from plain_verdict.model import Unread
 from plain_verdict.remote.interface import Files
 from plain_verdict.remote.opening import is_remote, open_destination
+from plain_verdict.remote.patiently import PatienceOver, do_patiently
 from plain_verdict.runtime.errors import DeliveryError, UsageError
+from plain_verdict.runtime.patience import Patience
+from plain_verdict.text.formatting import format_duration
 
 _MAGIC = re.compile(r"[*?\[]")
 _OF_THIS_MACHINE = "file://"
+_PATIENCE_S = 600.0  # for each file
 _MOST_FETCHED = 20_000  # a pattern that fits more is wrong
 _ACCESS_HINT = "check the address and your credentials"
 
@@ -28,16 +33,17 @@ class Fetched(msgspec.Struct):
     arguments: list[list[str]]
     shown: dict[str, str] = {}
     unread: list[Unread] = []
+    on_step: OnStep = no_progress
 
 
 @contextmanager
-def fetched(groups: Sequence[Sequence[str]]) -> Iterator[Fetched]:
+def fetched(groups: Sequence[Sequence[str]], on_step: OnStep) -> Iterator[Fetched]:
     """Give the arguments with what is elsewhere fetched; it is removed at the end. Raises UsageError."""
     if not any(is_remote(split_kind(argument)[1]) for arguments in groups for argument in arguments):
         yield Fetched([list(arguments) for arguments in groups])
         return
     with tempfile.TemporaryDirectory(prefix="plain-verdict-") as name:
-        result = Fetched([], {}, [])
+        result = Fetched([], {}, [], on_step)
         for arguments in groups:
             local_paths: list[str] = []
             for argument in arguments:
@@ -76,7 +82,14 @@ def _copied(base: str, wanted: str, folder: Path, result: Fetched) -> list[str]:
     destination = open_destination(base)
     destination.check()
     result.shown[str(folder)] = destination.shown.rstrip("/") + "/"
-    return destination.do(lambda files: _copy(files, wanted, folder))
+    patience = Patience(_PATIENCE_S)
+    try:
+        return do_patiently(
+            destination, lambda files: _copy(files, wanted, folder, patience.renew), patience, result.on_step
+        )
+    except PatienceOver as error:
+        what = f"gave no whole file within {format_duration(_PATIENCE_S)}"
+        raise DeliveryError(what, path=error.path, hint="check the address and the network") from error
 
 
 def _split_address(address: str) -> tuple[str, str]:
@@ -107,8 +120,8 @@ def _listed(files: Files, wanted: str) -> list[str]:
     return names
 
 
-def _copy(files: Files, wanted: str, folder: Path) -> list[str]:
-    """Copy the files that are wanted into a folder and return their names."""
+def _copy(files: Files, wanted: str, folder: Path, on_file: Callable[[], object]) -> list[str]:
+    """Copy the files that are wanted into a folder and return their names; tell of each."""
     folder.mkdir(parents=True, exist_ok=True)
     listed = bool(_MAGIC.search(wanted))
     names = _listed(files, wanted) if listed else [wanted]
@@ -119,6 +132,7 @@ def _copy(files: Files, wanted: str, folder: Path) -> list[str]:
                 "has a name that leads out of its folder", path=name, hint="name the files you want"
             )
         data = files.read(name)
+        on_file()
         if data is None:
             if listed:
                 raise DeliveryError(

@@ -8,6 +8,7 @@ from pathlib import Path
 from plain_verdict.remote.interface import Files, Found, Result
 from plain_verdict.runtime.atomic_files import lock_folder, write_bytes, write_new
 from plain_verdict.runtime.errors import DeliveryError, WriteError
+from plain_verdict.runtime.patience import Patience
 
 
 class FolderFiles:
@@ -29,7 +30,7 @@ class FolderFiles:
                     with suppress(OSError):
                         about = path.stat()
                         file = path.relative_to(self._folder).as_posix()
-                        yield Found(file, f"{about.st_mtime_ns:020d} {about.st_size}")
+                        yield Found(file, f"{about.st_mtime_ns:020d} {about.st_size}", about.st_mtime)
 
     def read(self, file: str, most: int | None = None) -> bytes | None:
         """Return a file."""
@@ -105,7 +106,7 @@ class FolderDestination:
     def check(self) -> None:
         """Nothing is needed."""
 
-    def do(self, job: Callable[[Files], Result], message: str = "") -> Result:  # noqa: ARG002  a folder keeps no messages
+    def do(self, job: Callable[[Files], Result], message: str, patience: Patience) -> Result:  # noqa: ARG002  no messages are kept, and no programs started
         """Do a job while no other run of this tool does one there."""
         try:
             self._folder.mkdir(parents=True, exist_ok=True)

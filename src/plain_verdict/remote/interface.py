@@ -5,14 +5,20 @@ from typing import Protocol, TypeVar
 
 import msgspec
 
+from plain_verdict.runtime.patience import Patience
+
 Result = TypeVar("Result")
 
 
 class Found(msgspec.Struct, frozen=True):
-    """A file, as seen from the place, and a stamp that changes when it does and sorts by when it was written."""
+    """A file, as seen from the place, and a stamp that changes when it does and sorts by when it was written.
+
+    ``written_s`` is when that was, in seconds since 1970 by the place's clock; 0 where the place does not know.
+    """
 
     file: str
     stamp: str
+    written_s: float = 0.0
 
 
 class Files(Protocol):
@@ -52,8 +58,11 @@ class Destination(Protocol):
         """Return the address of one of its files as it may be shown."""
         ...
 
-    def do(self, job: Callable[[Files], Result], message: str = "") -> Result:
-        """Do a job on its files; ``message`` says what for. Where others were faster it is done again."""
+    def do(self, job: Callable[[Files], Result], message: str, patience: Patience) -> Result:
+        """Do a job on its files; ``message`` says what for. Where others were faster it is done again.
+
+        ``patience`` stops other programs that it starts.
+        """
         ...
 
     def check(self) -> None:

@@ -3,23 +3,27 @@
 import os
 import random
 import shutil
+import signal
 import subprocess
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
+from functools import partial
 from hashlib import blake2b
 from pathlib import Path
 
 from plain_verdict.remote.folder import FolderFiles
 from plain_verdict.remote.interface import Files, Found, Result
 from plain_verdict.runtime.errors import DeliveryError, UsageError
+from plain_verdict.runtime.patience import Patience
 from plain_verdict.text.addresses import without_password
 from plain_verdict.text.cleaning import single_line
 
 _BRANCH = "pages"
-_PUSH_TRIES = 6  # other pipelines push to the same branch
-_PUSH_PAUSE_S = 0.3  # times the number of the try
-_GIT_TIMEOUT_S = 120  # for one command
+_MOST_PUSHES = 100  # other pipelines push to the same branch; the patience ends before
+_COMMITS = 12  # that are fetched: of files in them it is known when they were published
+_PUSH_PAUSE_S, _LONGEST_PUSH_PAUSE_S = 0.3, 3.0  # the first times the number of the try
 _MOVED = ("fetch first", "non-fast-forward", "cannot lock ref", "incorrect old value", "failed to update ref")
 """What git says when somebody else pushed meanwhile."""
 _GIT_FAILURES = (
@@ -69,50 +73,83 @@ class RepositoryDestination:
         if shutil.which("git") is None:
             raise UsageError("needs git, which is not here", path=self.shown, hint="install git")
 
-    def do(self, job: Callable[[Files], Result], message: str = "") -> Result:
+    def do(self, job: Callable[[Files], Result], message: str, patience: Patience) -> Result:
         """Do a job in a copy of the branch and push it as one commit; again where somebody else was faster."""
-        for number in range(_PUSH_TRIES):
-            with tempfile.TemporaryDirectory(prefix="plain-verdict-") as name:
-                copy = Path(name)
-                self._fetch(copy)
-                files = _Tracked(copy / self._folder)
-                result = job(files)
-                if not files.changed or self._push(copy, files.changed, message):
-                    return result
-            time.sleep(_PUSH_PAUSE_S * (number + random.random()))  # noqa: S311  so that two don't meet again
-        raise self._failed("others kept pushing", "try again")
+        for number in range(_MOST_PUSHES):
+            with tempfile.TemporaryDirectory(prefix="plain-verdict-", ignore_cleanup_errors=True) as name:
+                copy = _Copy(Path(name), self._url, self._branch, self.shown, patience)
+                with patience.stopping(partial(shutil.rmtree, name, ignore_errors=True)):
+                    copy.fetch()
+                    files = _Tracked(copy.folder / self._folder, copy.written_s(self._folder))
+                    result = job(files)
+                    below = [f"{self._folder}/{file}" if self._folder else file for file in sorted(files.changed)]
+                    if not below or copy.push(below, message or "Publish a report"):
+                        return result
+            pause_s = min(_PUSH_PAUSE_S * (number + 1), _LONGEST_PUSH_PAUSE_S)
+            time.sleep(pause_s * random.random())  # noqa: S311  so that two don't meet again
+            patience.check()
+        raise DeliveryError("others kept pushing", path=self.shown, hint="try again")
 
-    def _fetch(self, copy: Path) -> None:
+
+class _Copy:
+    """A copy of a branch, in a folder of its own."""
+
+    def __init__(self, folder: Path, url: str, branch: str, shown: str, patience: Patience) -> None:
+        self.folder = folder
+        self._url, self._branch, self._shown = url, branch, shown
+        self._patience = patience
+        self._is_there = False
+
+    def fetch(self) -> None:
         """Make a copy of the branch; of one that is not there yet, an empty one."""
-        self._git(copy, "init", "--quiet", "--initial-branch", self._branch)
-        self._git(copy, "remote", "add", "origin", self._url)
-        there = self._git(copy, "ls-remote", "--heads", "origin", f"refs/heads/{self._branch}").strip()
+        self._git("init", "--quiet", "--initial-branch", self._branch)
+        self._git("remote", "add", "origin", self._url)
+        there = self._git("ls-remote", "--heads", "origin", f"refs/heads/{self._branch}").strip()
+        self._is_there = bool(there)
         if there:
-            self._git(copy, "fetch", "--quiet", "--depth", "1", "origin", f"refs/heads/{self._branch}")
-            self._git(copy, "-c", "core.symlinks=false", "checkout", "--quiet", "-B", self._branch, "FETCH_HEAD")
+            self._git("fetch", "--quiet", "--depth", str(_COMMITS), "origin", f"refs/heads/{self._branch}")
+            self._git("-c", "core.symlinks=false", "checkout", "--quiet", "-B", self._branch, "FETCH_HEAD")
 
-    def _push(self, copy: Path, changed: set[str], message: str) -> bool:
-        """Commit what was changed and push it; return whether nobody else was faster."""
-        below = [f"{self._folder}/{file}" if self._folder else file for file in sorted(changed)]
-        (copy / ".git" / "changed").write_text("\0".join(below), "utf-8")
-        self._git(copy, "add", "--all", "--force", "--pathspec-from-file=.git/changed", "--pathspec-file-nul")
-        if not self._git(copy, "status", "--porcelain", "--untracked-files=no").strip():
+    def written_s(self, folder: str) -> dict[str, float]:
+        """Return when each file of a folder in the branch was written, where one of the last commits did."""
+        if not self._is_there:
+            return {}
+        format_ = (
+            "--format=%x00%ct",
+            "--name-only",
+            "--diff-filter=AM",
+            "--relative=" + folder if folder else "--relative",
+        )
+        log = self._git("-c", "core.quotePath=false", "log", "--no-renames", *format_)
+        written: dict[str, float] = {}
+        # The oldest one has no parent here: it seems to add all there is.
+        for commit in log.split("\0")[1:_COMMITS]:
+            moment, *files = filter(None, commit.splitlines())
+            for file in files:
+                written.setdefault(file, float(moment))
+        return written
+
+    def push(self, below: Sequence[str], message: str) -> bool:
+        """Commit the files that were changed and push them; return whether nobody else was faster."""
+        (self.folder / ".git" / "changed").write_text("\0".join(below), "utf-8")
+        self._git("add", "--all", "--force", "--pathspec-from-file=.git/changed", "--pathspec-file-nul")
+        if not self._git("status", "--porcelain", "--untracked-files=no").strip():
             return True
-        self._git(copy, "commit", "--quiet", "--no-verify", "--message", message or "Publish a report")
+        self._git("commit", "--quiet", "--no-verify", "--message", message)
         try:
-            self._git(copy, "push", "--quiet", "origin", f"HEAD:refs/heads/{self._branch}")
+            self._git("push", "--quiet", "origin", f"HEAD:refs/heads/{self._branch}")
         except DeliveryError as error:
             if any(words in str(error.__cause__ or error.what).lower() for words in _MOVED):
                 return False
             raise
         return True
 
-    def _git(self, copy: Path, *arguments: str) -> str:
+    def _git(self, *arguments: str) -> str:
         """Run git in the copy and return what it prints. Raises DeliveryError."""
         variables = {
             "GIT_TERMINAL_PROMPT": "0",
             "GIT_ALLOW_PROTOCOL": "file:ssh:https:http",
-            "GIT_CEILING_DIRECTORIES": str(copy.parent),
+            "GIT_CEILING_DIRECTORIES": str(self.folder.parent),
             "LC_ALL": "C",
         }
         for name, value in (("NAME", "Plain Verdict"), ("EMAIL", "plain-verdict@invalid")):
@@ -124,18 +161,24 @@ class RepositoryDestination:
             environment.pop(name, None)  # as in a hook of another repository
         command = ["git", "-c", "core.autocrlf=false", "-c", "commit.gpgsign=false", *arguments]
         try:
-            done = subprocess.run(  # noqa: S603  words of our own, and an address that is one of git's four kinds
-                command, cwd=copy, env=environment, capture_output=True, check=False, timeout=_GIT_TIMEOUT_S
+            # In a session of its own: what git starts, ssh above all, is stopped with it.
+            running = subprocess.Popen(  # noqa: S603  words of our own, and an address that is one of git's four kinds
+                command,
+                cwd=self.folder,
+                env=environment,
+                stdin=subprocess.DEVNULL,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE,
+                start_new_session=True,
             )
-        except subprocess.TimeoutExpired as error:
-            raise self._failed(
-                f"git {arguments[0]} took longer than {_GIT_TIMEOUT_S} s", "check the address"
-            ) from error
         except OSError as error:
             raise self._failed(f"git can't be run ({error.strerror})", "install git") from error
-        if done.returncode:
-            raise self._refused(done.stderr.decode("utf-8", "replace"))
-        return done.stdout.decode("utf-8", "replace")
+        with running, self._patience.stopping(lambda: _kill(running)):
+            output, errors = running.communicate()
+        self._patience.check()
+        if running.returncode:
+            raise self._refused(errors.decode("utf-8", "replace"))
+        return output.decode("utf-8", "replace")
 
     def _refused(self, output: str) -> DeliveryError:
         """Return the error that git's words mean, with them as its cause."""
@@ -147,19 +190,32 @@ class RepositoryDestination:
         return error
 
     def _failed(self, what: str, hint: str) -> DeliveryError:
-        return DeliveryError(what, path=self.shown, hint=hint)
+        return DeliveryError(what, path=self._shown, hint=hint)
+
+
+def _kill(running: "subprocess.Popen[bytes]") -> None:
+    """End a program with all that it started."""
+    with suppress(ProcessLookupError):
+        if hasattr(os, "killpg"):
+            os.killpg(running.pid, signal.SIGKILL)
+        else:
+            running.kill()
 
 
 class _Tracked:
     """The files of the copy; remembers which were changed."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, written_s: Mapping[str, float]) -> None:
         self._files = FolderFiles(folder)
+        self._written_s = written_s
         self.changed: set[str] = set()
 
     def find(self) -> list[Found]:
         """Return all files; a copy's own times tell nothing, so their size and content do."""
-        return [Found(found.file, self._stamp(found)) for found in self._files.find()]
+        return [Found(found.file, self._stamp(found), self._when(found)) for found in self._files.find()]
+
+    def _when(self, found: Found) -> float:
+        return found.written_s if found.file in self.changed else self._written_s.get(found.file, 0.0)
 
     def _stamp(self, found: Found) -> str:
         data = self._files.read(found.file, 16_000) or b""

@@ -5,6 +5,7 @@ from typing import Any
 import paramiko
 from fsspec.implementations.sftp import SFTPFileSystem
 from fsspec.utils import infer_storage_options
+from paramiko.sftp import CMD_EXTENDED, CMD_EXTENDED_REPLY
 
 from plain_verdict.runtime.errors import UsageError
 
@@ -32,6 +33,20 @@ class CheckedSFTP(SFTPFileSystem):  # type: ignore[misc]  # fsspec has no types
         self.client.connect(self.host, timeout=_SFTP_TIMEOUT_S, banner_timeout=_SFTP_TIMEOUT_S, **self.ssh_kwargs)
         self.ftp = self.client.open_sftp()
 
+    def has_room(self, folder: str, size_bytes: int) -> bool:
+        """Return whether a file fits into a folder, as far as the server tells: a full disk is just a "Failure".
+
+        Source: OpenSSH, PROTOCOL, section 4.4, extension statvfs@openssh.com: eleven numbers of 64 bits.
+        """
+        try:
+            kind, answer = self.ftp._request(CMD_EXTENDED, "statvfs@openssh.com", folder)  # type: ignore[attr-defined]
+        except OSError:
+            return True
+        if kind != CMD_EXTENDED_REPLY:
+            return True
+        _, fragment_bytes, _, _, free_fragments, *_ = (answer.get_int64() for _ in range(11))
+        return bool(fragment_bytes * free_fragments > size_bytes)
+
     def move_in(self, part: str, path: str, *, new: bool) -> bool:
         """Move a file to its place at once, over what is there unless it is to be new; return whether it was."""
         if not new:
@@ -41,8 +56,8 @@ class CheckedSFTP(SFTPFileSystem):  # type: ignore[misc]  # fsspec has no types
             # Source: draft-ietf-secsh-filexfer-02, section 6.5: it fails where something has the name.
             self.ftp.rename(part, path)
         except OSError:
+            if not self.exists(path):
+                raise
             self.ftp.remove(part)
-            if self.exists(path):
-                return False
-            raise
+            return False
         return True

@@ -5,18 +5,20 @@ Who one is, the library of each kind tells by its own ways: environment variable
 
 import secrets
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import datetime
 from typing import Any
 
 from plain_verdict.remote.interface import Files, Found, Result
 from plain_verdict.runtime.errors import DeliveryError, UsageError
+from plain_verdict.runtime.patience import Patience
 from plain_verdict.text.addresses import refuse_password, without_password
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.media_types import served_as
 from plain_verdict.text.packages import quiet_libraries, require
 
 _WHO, _KEYS = "check the library's own variables and files", "check ~/.ssh/known_hosts"
+_NO_SPACE = "no space is left there", "free some space"
 _STORE_FAILURES = (
     (("NoCredentials", "Unable to locate credentials"), "no credentials found", _WHO),
     (("AccessDenied", "Forbidden", "403"), "access is forbidden", "check the permissions there"),
@@ -28,8 +30,9 @@ _STORE_FAILURES = (
         "no connection",
         "check the address",
     ),
-    (("No space left",), "no space is left there", "free some space"),
+    (("No space left",), *_NO_SPACE),
 )
+_SFTP = ("sftp", "ssh")
 
 
 class StoreDestination:
@@ -69,7 +72,7 @@ class StoreDestination:
             hint = "pip install 'plain-verdict[remote]'; other stores than s3 and sftp need fsspec's own packages"
             raise UsageError(f"{single_line(str(error), 120)}", path=self.shown, hint=hint) from error
 
-    def do(self, job: Callable[[Files], Result], message: str = "") -> Result:  # noqa: ARG002  no messages are kept
+    def do(self, job: Callable[[Files], Result], message: str, patience: Patience) -> Result:  # noqa: ARG002  no messages are kept, and no programs started
         """Do a job."""
         with _as_delivery_errors(self.shown):
             system, root = self._open()
@@ -78,7 +81,7 @@ class StoreDestination:
     def _open(self) -> tuple[Any, str]:
         import fsspec  # an extra, for stores only
 
-        if self._scheme in ("sftp", "ssh"):
+        if self._scheme in _SFTP:
             from plain_verdict.remote.sftp import CheckedSFTP  # paramiko, for such places
 
             return CheckedSFTP.of(self._url)
@@ -105,7 +108,7 @@ class StoreFiles:
                 return []
         below = len(self._root) + 1
         named = ((path[below:], about) for path, about in sorted(found.items()))
-        return [Found(name, _stamp(about)) for name, about in named if not _is_hidden(name)]
+        return [Found(name, _stamp(about), _written_s(about)) for name, about in named if not _is_hidden(name)]
 
     def read(self, file: str, most: int | None = None) -> bytes | None:
         """Return a file, or its beginning."""
@@ -124,13 +127,29 @@ class StoreFiles:
             if self._scheme == "s3":
                 self._system.pipe_file(path, data, ContentType=served_as(file))
                 return True
-            folder, _, name = path.rpartition("/")
-            part = f"{folder}/.{name}.{secrets.token_hex(4)}.part"
-            self._system.makedirs(folder, exist_ok=True)
+            return self._move_in(path, data, new=new)
+
+    def _move_in(self, path: str, data: bytes, *, new: bool) -> bool:
+        """Write a file beside its place and move it in; nothing of it stays where that fails."""
+        folder, _, name = path.rpartition("/")
+        part = f"{folder}/.{name}.{secrets.token_hex(4)}.part"
+        self._system.makedirs(folder, exist_ok=True)
+        try:
             self._system.pipe_file(part, data)
-            if self._scheme in ("sftp", "ssh"):
+            if self._scheme in _SFTP:
                 return bool(self._system.move_in(part, path, new=new))
             self._system.mv(part, path)
+        except BaseException as error:
+            with suppress(Exception):  # what went wrong first is what is told
+                self._system.rm_file(part)
+            if (
+                self._scheme in _SFTP
+                and isinstance(error, OSError)
+                and not self._system.has_room(folder, len(data))
+            ):
+                what, hint = _NO_SPACE
+                raise DeliveryError(what, path=self._shown, hint=hint) from error
+            raise
         return True
 
     def remove(self, file: str) -> None:
@@ -151,9 +170,12 @@ def _is_hidden(name: str) -> bool:
 
 def _stamp(about: dict[str, Any]) -> str:
     """Return when a file was changed, its size and its tag, as far as the store tells them."""
+    return f"{_written_s(about):020.3f} {about.get('size', '')} {about.get('ETag', '')}".strip()
+
+
+def _written_s(about: dict[str, Any]) -> float:
     when = about.get("LastModified") or about.get("mtime") or about.get("modified") or 0
-    moment = when.timestamp() if isinstance(when, datetime) else float(when)
-    return f"{moment:020.3f} {about.get('size', '')} {about.get('ETag', '')}".strip()
+    return when.timestamp() if isinstance(when, datetime) else float(when)
 
 
 @contextmanager

@@ -14,6 +14,7 @@ from lxml import etree
 
 from plain_verdict.remote.interface import Files, Found, Result
 from plain_verdict.runtime.errors import DeliveryError, UsageError
+from plain_verdict.runtime.patience import Patience
 from plain_verdict.text.addresses import host_and_path, refuse_password
 from plain_verdict.text.http_status import status_line
 from plain_verdict.text.media_types import served_as
@@ -76,7 +77,7 @@ class WebDestination:
         """Make sure that what speaks HTTP is installed. Raises UsageError."""
         require("requests", "it", "remote", path=self.shown)
 
-    def do(self, job: Callable[[Files], Result], message: str = "") -> Result:  # noqa: ARG002  no messages are kept
+    def do(self, job: Callable[[Files], Result], message: str, patience: Patience) -> Result:  # noqa: ARG002  no messages are kept, and no programs started
         """Do a job."""
         with WebFiles(self._url) as files:
             return job(files)
@@ -149,7 +150,7 @@ class WebFiles:
             if node.find(f".//{_DAV}collection") is not None:
                 folders.append(path.rstrip("/"))
             else:
-                yield Found(path[len(top) :], _stamp(node))
+                yield Found(path[len(top) :], _stamp(node), _written_s(node))
         if folders and depth >= _DEEPEST_FOLDERS:
             raise self._failed(url, "has folders too deep below each other", "name a folder further below")
         for folder in folders:
@@ -309,10 +310,14 @@ def _went_well(answer: "Response") -> bool:
 
 def _stamp(node: "etree._Element") -> str:
     """Return when a file was changed, to the second, its size and its tag."""
-    modified = node.findtext(f".//{_DAV}getlastmodified", "")
-    try:
-        when = f"{parsedate_to_datetime(modified).timestamp():020.3f}"
-    except ValueError:
-        when = "0" * 20
+    written_s = _written_s(node)
+    when = f"{written_s:020.3f}" if written_s else "0" * 20
     size, tag = (node.findtext(f".//{_DAV}{name}", "") for name in ("getcontentlength", "getetag"))
     return f"{when} {size} {tag}".strip()
+
+
+def _written_s(node: "etree._Element") -> float:
+    try:
+        return parsedate_to_datetime(node.findtext(f".//{_DAV}getlastmodified", "")).timestamp()
+    except ValueError:
+        return 0.0

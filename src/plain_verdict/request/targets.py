@@ -12,11 +12,15 @@ if TYPE_CHECKING:
 
 
 class Target(msgspec.Struct, frozen=True):
-    """A place where the page is published: how many stay there, and where others open it, with a slash, or ""."""
+    """A place where the page is published: how many stay there, and where others open it, with a slash, or "".
+
+    ``patience_s`` is how long the whole publication may take.
+    """
 
     destination: "Destination"
     keep: int
     link: str
+    patience_s: float
 
 
 class Sending(msgspec.Struct, frozen=True):

@@ -55,6 +55,9 @@ class PublishTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         int, Meta(description="keep the newest N pages there and remove older ones; 0 keeps all", ge=0)
     ] = 0
     link: Annotated[str, Meta(description="address of that folder in a browser; ends in a slash")] = ""
+    patience: Annotated[
+        str, Meta(description="how long the whole publication may take, like `3min`; then it has failed")
+    ] = "3min"
 
 
 class MaskingTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -38,9 +38,12 @@ def keep_latest(page: Path, name: str) -> Path:
 def remove_oldest(page: Path, number: int, latest: Path | None) -> list[Path]:
     """Remove the oldest pages beside a page until ``number`` are left, that one among them; return which went.
 
-    Only what carries this tool's mark is counted or removed; the copy of the newest is neither. Raises WriteError.
+    Only what carries this tool's mark is counted or removed; the copy of the newest is neither. What was written
+    after the page, by another run, stays: that run removes. Raises WriteError.
     """
-    gone = [path for _, _, path in sorted(_others(page, latest), reverse=True)[max(0, number - 1) :]]
+    written = page.stat().st_mtime
+    others = sorted(_others(page, latest), reverse=True)[max(0, number - 1) :]
+    gone = [path for _, when, path in others if when <= written]
     for path in gone:
         try:
             _remove(path)
