@@ -570,7 +570,7 @@ def test_a_publication_that_stalls_ends_when_it_is_told_to(address, silent, stor
 
 
 def test_somebody_who_waits_long_is_told_what_for(tmp_path, monkeypatch):
-    monkeypatch.setattr(patiently, "_TELL_AFTER_S", 0)
+    monkeypatch.setattr(patiently, "_SHOWN_AFTER_S", 0)
     told = []
 
     @contextmanager

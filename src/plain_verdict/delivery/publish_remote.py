@@ -160,29 +160,15 @@ def _write_index(files: Files, wanted: _Wanted, name: str) -> list[Entry]:
     too_old: list[Entry] = []
     content = wanted.files[-1][1]
     page = _first_of(name, wanted)
-    heads = {page: content[:HEAD_BYTES]}
-
-    def head_of(file: str) -> bytes:
-        if file not in heads:
-            heads[file] = files.read(file, HEAD_BYTES) or b""
-        return heads[file]
-
+    listing = _Listing(files, page, content)
     read_runs = _RemoteRuns(files, {page: content})
     for _ in range(_TRIES):
         before = (files.read(FIRST_PAGE) or b"") if wanted.index else b""
-        found = files.find()
-        written_s = {remote_file.file: remote_file.written_s for remote_file in found or ()}
-        if found is None:
-            # A place that can't be listed: what the index knows, and this page.
-            now = entries_in(before) | {page: Entry(page, "", line_in(heads[page]))}
-        else:
-            now = find_entries(
-                ((remote_page.file, remote_page.stamp) for remote_page in found), head_of, before, wanted.latest
-            )
+        now = listing.entries(before, wanted.latest)
         if now == entries:
             break
         entries = now
-        too_old = _too_old(entries, wanted, page, written_s)
+        too_old = _too_old(entries, wanted, page, listing.written_s)
         if wanted.index is None:
             break
         gone = {entry.file for entry in too_old}
@@ -190,9 +176,38 @@ def _write_index(files: Files, wanted: _Wanted, name: str) -> list[Entry]:
         made = make_index(left, wanted.index.link or page, wanted.index, before, read_runs)
         for file, data in made.files:
             files.write(file, data)
-        if found is None:
+        if not listing.is_whole:
             break
     return too_old
+
+
+class _Listing:
+    """The pages of a place as entries; the head of each is read once.
+
+    ``written_s`` is when each file was written, as far as the place knows; a place that can't be listed is not whole.
+    """
+
+    def __init__(self, files: Files, page: str, content: bytes) -> None:
+        self._files = files
+        self._page = page
+        self._heads = {page: content[:HEAD_BYTES]}
+        self.written_s: dict[str, float] = {}
+        self.is_whole = True
+
+    def entries(self, before: bytes, latest: str) -> dict[str, Entry]:
+        """Return what is there now; ``before`` is the index there, ``latest`` the name of a copy."""
+        found = self._files.find()
+        self.is_whole = found is not None
+        if found is None:
+            # What the index knows, and this page.
+            return entries_in(before) | {self._page: Entry(self._page, "", line_in(self._heads[self._page]))}
+        self.written_s = {file.file: file.written_s for file in found}
+        return find_entries(((file.file, file.stamp) for file in found), self._head_of, before, latest)
+
+    def _head_of(self, file: str) -> bytes:
+        if file not in self._heads:
+            self._heads[file] = self._files.read(file, HEAD_BYTES) or b""
+        return self._heads[file]
 
 
 class _RemoteRuns:

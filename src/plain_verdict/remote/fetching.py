@@ -22,7 +22,7 @@ from plain_verdict.text.formatting import format_duration
 
 _MAGIC = re.compile(r"[*?\[]")
 _OF_THIS_MACHINE = "file://"
-_PATIENCE_S = 600.0  # for each file
+_FILE_PATIENCE_S = 600.0  # for each file
 _MOST_FETCHED = 20_000  # a pattern that fits more is wrong
 _ACCESS_HINT = "check the address and your credentials"
 
@@ -82,13 +82,13 @@ def _copied(base: str, wanted: str, folder: Path, result: Fetched) -> list[str]:
     destination = open_destination(base)
     destination.check()
     result.shown[str(folder)] = destination.shown.rstrip("/") + "/"
-    patience = Patience(_PATIENCE_S)
+    patience = Patience(_FILE_PATIENCE_S)
     try:
         return do_patiently(
             destination, lambda files: _copy(files, wanted, folder, patience.renew), patience, result.on_step
         )
     except PatienceOver as error:
-        what = f"gave no whole file within {format_duration(_PATIENCE_S)}"
+        what = f"gave no whole file within {format_duration(_FILE_PATIENCE_S)}"
         raise DeliveryError(what, path=error.path, hint="check the address and the network") from error
 
 

@@ -9,7 +9,7 @@ from plain_verdict.runtime.errors import DeliveryError
 from plain_verdict.runtime.patience import Patience, do_within
 from plain_verdict.text.formatting import format_duration
 
-_TELL_AFTER_S = 10.0
+_SHOWN_AFTER_S = 10.0
 
 
 class PatienceOver(DeliveryError):  # noqa: N818  the name says which case it is
@@ -48,13 +48,13 @@ def do_patiently(
     destination: Destination, job: Callable[[Files], Result], patience: Patience, on_step: OnStep, message: str = ""
 ) -> Result:
     """Do a job at a destination. Raises DeliveryError, also where the patience ends before the job does."""
-    with ExitStack() as told:
+    with ExitStack() as shown:
         steps: list[OnProgress] = []
 
         def on_wait(waited_s: float) -> None:
-            if waited_s >= _TELL_AFTER_S:
+            if waited_s >= _SHOWN_AFTER_S:
                 if not steps:
-                    steps.append(told.enter_context(on_step(f"Still waiting for {destination.shown}")))
+                    steps.append(shown.enter_context(on_step(f"Still waiting for {destination.shown}")))
                 steps[0](int(waited_s), int(patience.limit_s))
 
         try:

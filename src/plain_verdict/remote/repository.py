@@ -22,7 +22,7 @@ from plain_verdict.text.cleaning import single_line
 
 _BRANCH = "pages"
 _MOST_PUSHES = 100  # other pipelines push to the same branch; the patience ends before
-_COMMITS = 12  # that are fetched: of files in them it is known when they were published
+_FETCHED_COMMITS = 12  # that are fetched: of files in them it is known when they were published
 _PUSH_PAUSE_S, _LONGEST_PUSH_PAUSE_S = 0.3, 3.0  # the first times the number of the try
 _MOVED = ("fetch first", "non-fast-forward", "cannot lock ref", "incorrect old value", "failed to update ref")
 """What git says when somebody else pushed meanwhile."""
@@ -92,7 +92,7 @@ class RepositoryDestination:
 
 
 class _Copy:
-    """A copy of a branch, in a folder of its own."""
+    """A copy of a branch, in a temporary folder."""
 
     def __init__(self, folder: Path, url: str, branch: str, shown: str, patience: Patience) -> None:
         self.folder = folder
@@ -107,7 +107,7 @@ class _Copy:
         there = self._git("ls-remote", "--heads", "origin", f"refs/heads/{self._branch}").strip()
         self._is_there = bool(there)
         if there:
-            self._git("fetch", "--quiet", "--depth", str(_COMMITS), "origin", f"refs/heads/{self._branch}")
+            self._git("fetch", "--quiet", "--depth", str(_FETCHED_COMMITS), "origin", f"refs/heads/{self._branch}")
             self._git("-c", "core.symlinks=false", "checkout", "--quiet", "-B", self._branch, "FETCH_HEAD")
 
     def written_s(self, folder: str) -> dict[str, float]:
@@ -123,7 +123,7 @@ class _Copy:
         log = self._git("-c", "core.quotePath=false", "log", "--no-renames", *format_)
         written: dict[str, float] = {}
         # The oldest one has no parent here: it seems to add all there is.
-        for commit in log.split("\0")[1:_COMMITS]:
+        for commit in log.split("\0")[1:_FETCHED_COMMITS]:
             moment, *files = filter(None, commit.splitlines())
             for file in files:
                 written.setdefault(file, float(moment))
@@ -161,7 +161,7 @@ class _Copy:
             environment.pop(name, None)  # as in a hook of another repository
         command = ["git", "-c", "core.autocrlf=false", "-c", "commit.gpgsign=false", *arguments]
         try:
-            # In a session of its own: what git starts, ssh above all, is stopped with it.
+            # In a new session: what git starts, ssh above all, is stopped with it.
             running = subprocess.Popen(  # noqa: S603  words of our own, and an address that is one of git's four kinds
                 command,
                 cwd=self.folder,

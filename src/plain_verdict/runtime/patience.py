@@ -8,7 +8,7 @@ from typing import Generic, TypeVar
 
 Result = TypeVar("Result")
 
-_LOOK_S = 0.2  # between two looks whether it is done, and for signals
+_POLL_S = 0.2  # between two looks whether it is done, and for signals
 
 
 class Patience:
@@ -52,7 +52,7 @@ class Patience:
 
 
 class _Work(Generic[Result]):
-    """Work in a thread of its own: a call that hangs in the system can only be left behind."""
+    """Work in another thread: a call that hangs in the system can only be left behind."""
 
     def __init__(self, work: Callable[[], Result]) -> None:
         self._work = work
@@ -87,7 +87,7 @@ def do_within(patience: Patience, work: Callable[[], Result], on_wait: Callable[
     began = time.monotonic()
     waiting = _Work(work)
     try:
-        while not waiting.is_done(_LOOK_S):
+        while not waiting.is_done(_POLL_S):
             patience.check()
             on_wait(time.monotonic() - began)
     except BaseException:
