@@ -21,7 +21,7 @@ _WHO, _KEYS = "check the library's own variables and files", "check ~/.ssh/known
 _NO_SPACE = "no space is left there", "free some space"
 _STORE_FAILURES = (
     (("NoCredentials", "Unable to locate credentials"), "no credentials found", _WHO),
-    (("AccessDenied", "Forbidden", "403"), "access is forbidden", "check the permissions there"),
+    (("AccessDenied", "Forbidden", "(403)"), "access is forbidden", "check the permissions there"),
     (("NoSuchBucket", "bucket does not exist"), "there is no such bucket", "create it, or check the address"),
     (("InvalidAccessKeyId", "SignatureDoesNotMatch", "Authentication"), "it rejects the credentials", _WHO),
     (("known_hosts", "BadHostKey", "Host key for server"), "the host's key is not known, or another one", _KEYS),
