@@ -184,7 +184,7 @@ def _write_index(files: Files, wanted: _Wanted, name: str) -> list[Entry]:
 class _Listing:
     """The pages of a place as entries; the head of each is read once.
 
-    ``written_s`` is when each file was written, as far as is known; of a place that can't be listed it is not whole.
+    ``written_s`` is when each file was written, as far as is known; it is not whole where nothing can be listed.
     """
 
     def __init__(self, files: Files, page: str, content: bytes) -> None:
