@@ -37,7 +37,7 @@ SETTINGS = {
     "mail.password_variable": '[mail]\npassword_variable = "DEPLOY_TOKEN"',
     "notify": '[[notify]]\nurl_variable = "HOME"',
     "publish": '[[publish]]\ndestination = "https://pages.evil.test/x/"',
-    "load.engine": '[load]\nengine = "dask://evil.test:8786"',
+    "engine.address": '[engine]\naddress = "dask://evil.test:8786"',
     "facts_from_environment": '[facts_from_environment]\nnote = "DEPLOY_TOKEN"',
     "masking.off": "[masking]\noff = true",
 }

@@ -15,9 +15,9 @@ from contextlib import contextmanager
 from typing import NamedTuple, NoReturn
 
 from plain_verdict import __version__
-from plain_verdict.cli.common import add_debug
+from plain_verdict.cli.common import NOTHING_READ, add_debug
 from plain_verdict.cli.terminal import Progress, flush, show_error, show_logged_bugs, show_trace
-from plain_verdict.runtime.errors import PlainVerdictError, WriteError
+from plain_verdict.runtime.errors import EngineFailed, PlainVerdictError, WriteError
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.packages import let_libraries_speak
 
@@ -325,7 +325,7 @@ def _report_bug(error: Exception) -> int:
     """Say in words what went wrong, and return the exit code."""
     if isinstance(error, PlainVerdictError):
         show_error(error)
-        return _USAGE
+        return NOTHING_READ if isinstance(error, EngineFailed) else _USAGE
     if isinstance(error, OSError):
         # The system refuses something that no step could say more about: a name too long, no room left.
         path = single_line(str(error.filename or ""), 300)

@@ -60,6 +60,8 @@ def run(options: argparse.Namespace) -> int:
         read = read_all(found.sources, DEFAULT_LIMITS, on_progress, samples=wanted)
     read = check_completeness(read, Expected())
     read = with_fields(read, unread=(*found.unread, *read.unread))
+    for note in read.engine_notes:
+        show_labelled("note", note)
     incomplete = _show_what_is_missing(read)
     parts = [part for file in read.files for part in file.payloads if isinstance(part, state.SamplesPayload)]
     if not parts:

@@ -43,7 +43,7 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         metavar="FILE",
         help="mappings for result files of your own format; repeat for more (docs/mappings.md)",
     )
-    add_declared(parser, first="load.baseline load.engine")
+    add_declared(parser, first="load.baseline engine.address")
     parser.add_argument(
         "--rules",
         metavar="FILE",
@@ -67,7 +67,7 @@ def add_history(parser: argparse._ActionsContainer) -> None:
 
 def add_engine(parser: argparse.ArgumentParser) -> None:
     """Add the option that says where samples are counted."""
-    add_declared(parser, first="load.engine")
+    add_declared(parser, first="engine.address")
 
 
 def add_config(parser: argparse.ArgumentParser) -> None:

@@ -37,6 +37,7 @@ def _remarks(run: Run, verdict: Verdict, trouble: Sequence[str]) -> Iterator[str
     yield from (note.sentence for note in run.notes if not note.quiet)
     yield from (
         *run.mapping_notes,
+        *run.engine_notes,
         *run.requirements.notes,
         *run.api.notes,
         *run.baseline_notes,

@@ -159,6 +159,8 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     masking_notes: tuple[str, ...] = ()
     mapping_notes: tuple[str, ...] = ()
     """Which mappings of the team no file is of."""
+    engine_notes: tuple[str, ...] = ()
+    """How a cluster read it, for who asked for it: pages are the same wherever results are read."""
     baseline_notes: tuple[str, ...] = ()
     """Why nothing, or not all, is compared with the earlier run that was named."""
     owners: tuple[Owner, ...] = ()

@@ -73,6 +73,7 @@ def read_all(
         tuple(unread),
         tuple(left_alone),
         mapping_notes=tuple(_unused(formats.mappings, files, unread)),
+        engine_notes=tuple(samples.engine.notes),
     )
 
 

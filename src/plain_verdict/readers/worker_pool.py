@@ -5,6 +5,7 @@ others as JSON, which keeps the zones of times. What was read here and what was 
 """
 
 import io
+import threading
 from collections.abc import Iterator
 from functools import lru_cache
 from itertools import compress
@@ -144,12 +145,17 @@ def _ignore_progress(_bytes: int) -> None:
     """Take no note of how far it is: whole files are reported."""
 
 
-_last: tuple[Formats, Readers] | None = None
+class _Kept(threading.local):
+    """The readers of the last formats: a worker is asked for the same ones again and again, in several threads."""
+
+    formats: Formats | None = None
+    readers: Readers
+
+
+_kept = _Kept()
 
 
 def _readers(formats: Formats) -> Readers:
-    """Return the readers for these formats; a worker is asked for the same ones again and again."""
-    global _last  # noqa: PLW0603  of a worker, which does one thing at a time
-    if _last is None or _last[0] != formats:
-        _last = (formats, readers_with(formats))
-    return _last[1]
+    if _kept.formats != formats:
+        _kept.formats, _kept.readers = formats, readers_with(formats)
+    return _kept.readers

@@ -120,6 +120,17 @@ def read_step(text: str) -> timedelta:
     return step
 
 
+def read_patience_s(text: str, where: str) -> float:
+    """Return for how many seconds something is waited. Raises UsageError."""
+    try:
+        patience_s = read_age(text).total_seconds()
+    except UsageError as error:
+        raise UsageError(f"{text[:40]!r} is not a time", where=where, hint="write it like 3min") from error
+    if not patience_s:
+        raise UsageError("leaves no time", where=where, hint="write it like 3min")
+    return patience_s
+
+
 def check_mapping(mapping: ResultMapping, where: str) -> None:
     """Make sure that a mapping makes sense. Raises UsageError whose ``where`` names the key."""
     from plain_verdict.readers.mapping import checking  # for teams that have mappings

@@ -28,6 +28,7 @@ from plain_verdict.request.checks import (
     check_settings,
     read_leave_out,
     read_noise_threshold,
+    read_patience_s,
     read_step,
 )
 from plain_verdict.request.overrides import Overrides
@@ -189,7 +190,7 @@ def _read_request(
 ) -> ReadRequest:
     file = settings.file
     zone = read_zone(file.report.time_zone)
-    check_engine(file.load.engine)
+    check_engine(file.engine.address)
     made = made_at(environment, now)
     made = made.astimezone(zone) if zone else made
     masking, masking_notes = read_mask_rules(overrides, file, environment)
@@ -201,7 +202,8 @@ def _read_request(
         drafts=file.input.drafts,
         targets=rules_without_known(file.rules, masking).conditions,
         baseline=file.load.baseline,
-        engine=file.load.engine,
+        engine=file.engine.address,
+        engine_patience_s=read_patience_s(file.engine.patience, "engine.patience"),
         requirements=file.requirements.files,
         requirement_pattern=file.requirements.pattern,
         leave_out_s=read_leave_out(file.load.leave_out),

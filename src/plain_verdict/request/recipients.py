@@ -7,8 +7,8 @@ import msgspec
 
 from plain_verdict.delivery.channels.address import SMTP_SCHEMES, Login, read_server
 from plain_verdict.delivery.channels.webhook import check_notices, media_type_of
-from plain_verdict.inputs.completeness import read_age
 from plain_verdict.remote.opening import open_destination
+from plain_verdict.request.checks import read_patience_s
 from plain_verdict.request.request import Request
 from plain_verdict.request.targets import Recipient, Sending, Target
 from plain_verdict.runtime.errors import UsageError
@@ -42,21 +42,9 @@ def _targets(tables: Sequence[PublishTable], named: Sequence[str], keep: int) ->
             raise UsageError(
                 "is not an address of a folder", path=table.link, where="publish.link", hint="end it in /"
             )
-        targets.append(Target(destination, table.keep, table.link, read_patience_s(table.patience)))
+        patience_s = read_patience_s(table.patience, "publish.patience")
+        targets.append(Target(destination, table.keep, table.link, patience_s))
     return tuple(targets)
-
-
-def read_patience_s(text: str) -> float:
-    """Return how many seconds a publication may take. Raises UsageError."""
-    try:
-        patience_s = read_age(text).total_seconds()
-    except UsageError as error:
-        raise UsageError(
-            f"{text[:40]!r} is not a time", where="publish.patience", hint="write it like 3min"
-        ) from error
-    if not patience_s:
-        raise UsageError("leaves no time", where="publish.patience", hint="write it like 3min")
-    return patience_s
 
 
 def _sending(mail: MailTable, environment: Mapping[str, str]) -> Sending | None:

@@ -18,7 +18,7 @@ from plain_verdict.readers import Formats
 from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.report.brand import Brand
 from plain_verdict.request.targets import Recipient, Sending, Target
-from plain_verdict.runtime.executors import Engine
+from plain_verdict.runtime.executors import PATIENCE_S, Engine
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.report_tables import MailTable, ReportTable
@@ -51,6 +51,7 @@ class ReadOptions(msgspec.Struct, frozen=True):
     requirements: tuple[str, ...] = ()
     requirement_pattern: str = ""
     engine: str = ""
+    engine_patience_s: float = PATIENCE_S
     leave_out_s: float = 0.0
     noise_threshold: tuple[float, float] = (0.05, 0.005)
     """Changes that nobody minds: a share, and seconds."""
@@ -71,7 +72,7 @@ class ReadOptions(msgspec.Struct, frozen=True):
     @contextmanager
     def samples(self) -> Iterator[SamplesOptions]:
         """Give how samples are counted; the engine for it is given up at the end."""
-        with Engine(self.engine) as engine:
+        with Engine(self.engine, patience_s=self.engine_patience_s) as engine:
             yield SamplesOptions(engine, self.metrics, self.leave_out_s)
 
 

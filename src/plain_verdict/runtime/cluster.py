@@ -1,22 +1,291 @@
-"""The executor of a Dask cluster: of a scheduler that runs, or of one that is started here."""
+"""The workers of a Dask cluster: of a scheduler that runs, or of one that is started here.
+
+Nothing here waits for ever: workers are tried before they are used, what hangs is begun elsewhere, and losing the
+cluster ends the run.
+"""
 
 import asyncio
-from collections.abc import Awaitable, Callable
-from concurrent.futures import Executor
-from contextlib import ExitStack
+import logging
+import threading
+import time
+from collections.abc import Awaitable, Callable, Collection, Iterator
+from concurrent.futures import CancelledError
+from contextlib import ExitStack, suppress
 from importlib import import_module
-from typing import Any
+from typing import Any, Generic
 
-from plain_verdict.runtime.errors import UsageError
+from plain_verdict.runtime.errors import EngineFailed, UsageError
+from plain_verdict.runtime.work import ON_CLUSTER, EngineError, Lost, Made, Piece
+from plain_verdict.text.cleaning import single_line
+from plain_verdict.text.formatting import format_duration, join_list, plural
 from plain_verdict.text.packages import quiet_libraries
 
 _LOCAL, _LOCAL_WORKERS = "local", 2
-_CLUSTER_PATIENCE_S = 8  # a scheduler that is there answers in less than one
-_RETRIES = 3  # Dask's own, on other workers
+_BEGIN_S = 14.0  # to connect, in half of it, and to try all workers
+_LOCAL_S = 20.0  # for workers of this machine, which are yet to begin
+_ANSWER_S = 4.0  # a scheduler that is there answers in less than one
+_POLL_S, _LOOK_S = 0.2, 1.0
+_GONE_S = 20.0  # without a scheduler, or without a worker
+_HUNG_S = 20.0  # without a sign of life of a worker: they give one each second
+_MOST_LOSSES = 2  # of one piece
+_VERSIONS = (
+    "(lambda metadata: {'Python': '.'.join(__import__('platform').python_version_tuple()[:2])} | {shown:"
+    " next((found.version for found in metadata.distributions(name=name)), '') for shown, name in"
+    " (('plain-verdict', 'plain-verdict'), ('Dask', 'distributed'), ('msgspec', 'msgspec'))})"
+    "(__import__('importlib.metadata', fromlist=['metadata']))"
+)
+"""What must be the same on all machines, as an expression: any worker can evaluate it."""
+_NAMED_WORKERS = 5
+_START_HINT = "check that a scheduler runs there, and workers that have the same plain-verdict[cluster]"
 
 
-def executor_on_cluster(name: str, address: str, still_open: ExitStack) -> tuple[Executor, int]:
-    """Return the executor of a cluster, and how many pieces it takes at once. Raises UsageError where it can't."""
+class _Task(Generic[Piece, Made]):
+    """A piece of work that was begun on a worker; it may be begun again on another one."""
+
+    def __init__(self, cluster: "Cluster", work: Callable[[Piece], Made], piece: Piece) -> None:
+        self._cluster = cluster
+        self.work, self.piece = work, piece
+        self.losses = 0
+        self.why = ""
+        self.done = threading.Event()
+        self.future: Any = None
+
+    def result(self) -> Made:
+        """Return what came of it. Raises EngineError where two workers failed on it, and EngineFailed."""
+        return self._cluster.result(self)
+
+    def result_or_lost(self) -> Made | Lost:
+        """Return what came of it, or why nothing did. Raises EngineFailed."""
+        try:
+            return self._cluster.result(self)
+        except EngineError as error:
+            return Lost(f"can't be read on the cluster: {error}", ON_CLUSTER)
+
+    def cancel(self) -> None:
+        """Take it back."""
+        self._cluster.forget(self)
+
+
+class Cluster:
+    """Does work on the workers that fit. ``notes`` say which are not used."""
+
+    def __init__(self, name: str, address: str, patience_s: float, still_open: ExitStack) -> None:
+        """Connect. Raises UsageError for an address that can't be one, EngineFailed where nothing can be used."""
+        self._name, self._patience_s = name, patience_s
+        self.notes: list[str] = []
+        began = time.monotonic()
+        self._client = _connected(name, address, began + _BEGIN_S / 2, still_open)
+        self._misfits: dict[str, str] = {}
+        self._signs: dict[str, tuple[float, float]] = {}
+        self._pending: set[_Task[Any, Any]] = set()
+        self._progressed = self._looked = self._scheduler_seen = self._worker_seen = time.monotonic()
+        threads = self._try_workers(began + (_LOCAL_S if address == _LOCAL else 0) + _BEGIN_S)
+        self.width = 2 * threads
+
+    def submit(self, work: Callable[[Piece], Made], piece: Piece) -> "_Task[Piece, Made]":
+        """Begin work on a piece."""
+        task = _Task(self, work, piece)
+        self._pending.add(task)
+        self._begin(task, ())
+        return task
+
+    def result(self, task: "_Task[Piece, Made]") -> Made:
+        """Return what came of a piece. Raises EngineError where two workers failed on it, else EngineFailed."""
+        while True:
+            while not task.done.wait(_POLL_S):
+                self._look()
+            if task.losses >= _MOST_LOSSES:
+                self.forget(task)
+                raise EngineError(task.why)
+            try:
+                made: Made = task.future.result()
+            except CancelledError:
+                # The connection to the scheduler was lost, and with it all that it had to do.
+                task.done.clear()
+                self._restart(task, "the scheduler was lost", ())
+            except Exception as error:  # noqa: BLE001  workers and what they run on may fail in any way
+                worker = getattr(error, "last_worker", None)
+                if worker is not None:  # Dask itself has begun it on other workers
+                    task.losses = _MOST_LOSSES
+                    task.why = "the workers that read it ended, one after the other"
+                    continue
+                task.done.clear()
+                self._restart(task, single_line(f"{type(error).__name__}: {error}", 300), ())
+            else:
+                self.forget(task)
+                return made
+
+    def give_up(self) -> None:
+        """Wait for nothing that was begun."""
+        for task in list(self._pending):
+            self.forget(task)
+
+    def forget(self, task: "_Task[Any, Any]") -> None:
+        """Take back a piece, or let go one that is done."""
+        self._pending.discard(task)
+        if task.future is not None and not task.future.done():
+            task.future.cancel()
+
+    def _begin(self, task: "_Task[Any, Any]", avoided: Collection[str]) -> None:
+        """Begin a task, on workers that fit and are not to be avoided."""
+        unfit = {*avoided, *self._misfits}
+        fitting = [address for address in self._signs if address not in unfit] if unfit else None
+        # Keys of our own: what has the same piece is begun anew all the same.
+        task.future = self._client.submit(task.work, task.piece, pure=False, workers=fitting or None, retries=0)
+        future = task.future
+
+        def finished(_: object) -> None:
+            if task.future is future:
+                self._progressed = time.monotonic()
+                task.done.set()
+
+        future.add_done_callback(finished)
+
+    def _restart(self, task: "_Task[Any, Any]", why: str, avoided: Collection[str]) -> None:
+        """Begin a task elsewhere, or note why it is lost."""
+        self._look()
+        task.losses += 1
+        task.why = why
+        if task.losses >= _MOST_LOSSES:
+            task.done.set()
+            return
+        before, task.future = task.future, None
+        before.cancel()
+        self._begin(task, avoided)
+
+    def _look(self) -> None:
+        """Look how the cluster is, once a second. Raises EngineFailed where it is gone."""
+        now = time.monotonic()
+        if now - self._looked < _LOOK_S:
+            return
+        self._looked = now
+        workers = self._workers()
+        if workers is None:
+            if self._client.status == "closed" or now - self._scheduler_seen > _GONE_S:
+                raise self._failed("the scheduler is gone", "start it again, or leave --engine out")
+            return
+        self._scheduler_seen = time.monotonic()
+        self._note_signs(workers)
+        hung = {
+            address
+            for address, (_, since) in self._signs.items()
+            if time.monotonic() - since > min(_HUNG_S, self._patience_s)
+        }
+        if len(hung) < len(self._signs):
+            self._worker_seen = time.monotonic()
+        elif time.monotonic() - self._worker_seen > _GONE_S:
+            raise self._failed("all its workers are gone", "start them again, or leave --engine out")
+        if hung:
+            self._take_from(hung)
+        if time.monotonic() - self._progressed > self._patience_s:
+            self._progressed = time.monotonic()
+            for task in list(self._pending):
+                if not task.done.is_set():
+                    self._restart(task, f"nothing came of it within {format_duration(self._patience_s)}", ())
+
+    def _note_signs(self, workers: dict[str, float]) -> None:
+        """Note which workers gave a sign of life since the last look, by the scheduler's clock."""
+        now = time.monotonic()
+        self._signs = {
+            address: before if (before := self._signs.get(address)) and before[0] == seen else (seen, now)
+            for address, seen in workers.items()
+        }
+
+    def _workers(self) -> dict[str, float] | None:
+        """Return the workers, with when the scheduler heard from each; None where it does not answer."""
+        if self._client.status != "running":
+            return None
+        try:
+            identity = self._client.sync(self._client.scheduler.identity, n_workers=-1, callback_timeout=_ANSWER_S)
+        except Exception:  # noqa: BLE001  of a connection that breaks, in many ways
+            return None
+        return {
+            address: float(about["last_seen"])
+            for address, about in identity["workers"].items()
+            if address not in self._misfits
+        }
+
+    def _take_from(self, hung: Collection[str]) -> None:
+        """Begin elsewhere what workers have that give no sign of life."""
+        try:
+            found = self._client.sync(
+                self._client.scheduler.processing, workers=list(hung), callback_timeout=_ANSWER_S
+            )
+        except Exception:  # noqa: BLE001  as above
+            return
+        keys = {str(key) for worker_keys in found.values() for key in worker_keys}
+        for task in list(self._pending):
+            if task.future is not None and str(task.future.key) in keys and not task.done.is_set():
+                self._restart(task, "the worker that read it hangs", hung)
+
+    def _try_workers(self, until: float) -> int:
+        """Find out which workers have what this machine has; return how many threads those have."""
+        threads: dict[str, int] = dict(self._client.nthreads())
+        here: dict[str, str] = eval(_VERSIONS)  # noqa: S307  an expression of our own
+        found: dict[str, str] = {}
+        if scheduler := self._misfit_of_scheduler(here):
+            raise self._failed(scheduler, _START_HINT)
+        trials = {
+            address: self._client.submit(eval, _VERSIONS, workers=[address], allow_other_workers=False, pure=False)
+            for address in threads
+        }
+        for address, trial in trials.items():
+            try:
+                there = trial.result(timeout=max(0.1, until - time.monotonic()))
+            except Exception as error:  # noqa: BLE001  a worker without this program fails in its own ways
+                found[address] = _why_not(error)
+                trial.cancel()
+            else:
+                found[address] = _difference(there, here)
+        self._misfits = {address: why for address, why in found.items() if why}
+        fitting = {address: number for address, number in threads.items() if address not in self._misfits}
+        if not fitting:
+            why = join_list(list(dict.fromkeys(self._misfits.values()))[:3]) or "no worker answers"
+            raise self._failed(f"no worker can be used: {why}", _START_HINT)
+        self._signs = {address: (0.0, time.monotonic()) for address in fitting}
+        self.notes += self._misfit_notes()
+        return sum(fitting.values())
+
+    def _misfit_notes(self) -> Iterator[str]:
+        for address, why in list(self._misfits.items())[:_NAMED_WORKERS]:
+            yield f"The worker {address} is not used: {why}."
+        if len(self._misfits) > _NAMED_WORKERS:
+            more = plural(len(self._misfits) - _NAMED_WORKERS, "more worker")
+            yield f"{more} of the cluster are not used."
+
+    def _misfit_of_scheduler(self, here: dict[str, str]) -> str:
+        """Return in what the scheduler differs; "" in nothing that matters to it."""
+        try:
+            there = self._client.sync(self._client.scheduler.versions, callback_timeout=_ANSWER_S)
+        except Exception as error:  # noqa: BLE001  as above
+            return f"its scheduler does not say what it is ({type(error).__name__})"
+        dask = str(there["packages"].get("distributed"))
+        return "" if dask == here["Dask"] else f"its scheduler has Dask {dask}, and {here['Dask']} is here"
+
+    def _failed(self, what: str, hint: str) -> EngineFailed:
+        return EngineFailed(f"--engine {self._name} can't be used: {what}", hint=hint)
+
+
+def _difference(there: dict[str, str], here: dict[str, str]) -> str:
+    """Return in what a worker differs, in words; "" in nothing."""
+    differing = [
+        f"{name} is {found} there, {wanted} here"
+        if (found := there.get(name, ""))
+        else f"{name} is not installed there"
+        for name, wanted in here.items()
+        if there.get(name) != wanted
+    ]
+    return join_list(differing[:2])
+
+
+def _why_not(error: Exception) -> str:
+    if isinstance(error, TimeoutError) or type(error).__name__ == "TimeoutError":
+        return "it does not answer"
+    return single_line(f"it fails with {type(error).__name__}: {error}", 200)
+
+
+def _connected(name: str, address: str, until: float, still_open: ExitStack) -> Any:
+    """Return a client of the scheduler. Raises UsageError and EngineFailed."""
     quiet_libraries()
     try:
         config: Any = import_module("dask.config")
@@ -25,23 +294,36 @@ def executor_on_cluster(name: str, address: str, still_open: ExitStack) -> tuple
         hint = "install them: pip install 'plain-verdict[cluster]'"
         raise UsageError(f"--engine {name} needs more libraries ({error.name})", hint=hint) from error
     # What it has to say goes through the error below, not through its log.
-    still_open.enter_context(config.set({"logging.distributed": "critical", "distributed.admin.log-length": 0}))
+    level = "critical" if logging.root.manager.disable else "info"
+    still_open.enter_context(config.set({"logging.distributed": level, "distributed.admin.log-length": 0}))
     try:
         if address == _LOCAL:
             # No server page: it would listen to the network.
             cluster = dask.LocalCluster(n_workers=_LOCAL_WORKERS, threads_per_worker=1, dashboard_address=None)
             address = still_open.enter_context(cluster).scheduler_address
-        asyncio.run(_knock(dask.comm.connect, address))
-        client = still_open.enter_context(dask.Client(address, timeout=_CLUSTER_PATIENCE_S, set_as_default=False))
-        client.wait_for_workers(1, timeout=_CLUSTER_PATIENCE_S)
-    except (OSError, TimeoutError, ValueError) as error:
-        hint = "check that a scheduler runs there, and workers that have the same plain-verdict[cluster]"
-        raise UsageError(f"--engine {name} can't be used: {str(error) or 'no answer'}", hint=hint) from error
-    executor: Executor = client.get_executor(retries=_RETRIES, pure=False)
-    return executor, 2 * sum(client.nthreads().values())
+            until += _LOCAL_S
+        # Certificates are named by Dask's own variables: DASK_DISTRIBUTED__COMM__TLS__CA_FILE and its neighbours.
+        security = dask.Security(require_encryption=address.startswith("tls://"))
+        left_s = until - time.monotonic()
+        asyncio.run(_knock(dask.comm.connect, address, left_s, security.get_connection_args("client")))
+        client = dask.Client(address, timeout=_ANSWER_S, set_as_default=False, security=security)
+        still_open.callback(_close, client)
+        client.wait_for_workers(1, timeout=max(_ANSWER_S, until - time.monotonic()))
+    except (OSError, TimeoutError, ValueError, RuntimeError) as error:
+        why = single_line(str(error), 200) or "no answer"
+        raise EngineFailed(f"--engine {name} can't be used: {why}", hint=_START_HINT) from error
+    return client
 
 
-async def _knock(connect: Callable[..., Awaitable[Any]], address: str) -> None:
+def _close(client: Any) -> None:
+    """Give a client up, also where its scheduler does not answer any more."""
+    with suppress(Exception):
+        client.close(timeout=2)
+
+
+async def _knock(
+    connect: Callable[..., Awaitable[Any]], address: str, left_s: float, connection_args: dict[str, object]
+) -> None:
     """Make sure that a scheduler answers: a client that finds none waits long. Raises OSError and ValueError."""
-    comm = await asyncio.wait_for(connect(address, timeout=_CLUSTER_PATIENCE_S), _CLUSTER_PATIENCE_S + 1)
+    comm = await asyncio.wait_for(connect(address, timeout=left_s, **connection_args), left_s + 1)
     await comm.close()

@@ -6,6 +6,7 @@ PlainVerdictError
 │   └── UnknownFormat it is not one of the formats that the readers know
 ├── WriteError        the page can't be written
 ├── HistoryError      earlier runs can't be read or kept
+├── EngineFailed      the cluster that was to read is gone, or can't be used
 └── DeliveryError     the report did not get where it was sent
 """
 
@@ -42,6 +43,10 @@ class WriteError(PlainVerdictError):
 
 class HistoryError(PlainVerdictError):
     """Earlier runs can't be read, or this one can't be kept."""
+
+
+class EngineFailed(PlainVerdictError):  # noqa: N818  as above
+    """The cluster that was to read is gone, or can't be used: nothing could be read."""
 
 
 class DeliveryError(PlainVerdictError):

@@ -1,9 +1,10 @@
 """What comes of pieces of work that others do: processes, threads, the workers of a cluster."""
 
-from typing import NamedTuple, TypeVar
+from typing import NamedTuple, Protocol, TypeVar
 
 Piece = TypeVar("Piece")
 Made = TypeVar("Made")
+MadeOf = TypeVar("MadeOf", covariant=True)
 
 
 class EngineError(Exception):
@@ -19,3 +20,19 @@ class Lost(NamedTuple):
 
     why: str
     hint: str
+
+
+class Begun(Protocol[MadeOf]):
+    """A piece of work that others do meanwhile."""
+
+    def result(self) -> MadeOf:
+        """Return what came of it. Raises what the work raises, and EngineError for a cluster."""
+        ...
+
+    def result_or_lost(self) -> MadeOf | Lost:
+        """Return what came of it, also where it cost two workers their lives."""
+        ...
+
+    def cancel(self) -> object:
+        """Take it back."""
+        ...

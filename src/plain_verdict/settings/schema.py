@@ -200,16 +200,25 @@ class LoadTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     metrics: Annotated[
         tuple[str, ...], Meta(description="columns of samples with your own metrics, like `queue length`")
     ] = ()
-    engine: Annotated[
+
+
+class EngineTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """``[engine]``: where results are read."""
+
+    address: Annotated[
         str,
-        Meta(description="Dask cluster that reads the results, like `dask://HOST:PORT`"),
+        Meta(description="Dask cluster that reads the results, like `dask://HOST:PORT` or `tls://HOST:PORT`"),
         Option(
             "--engine",
-            "read results on a Dask cluster: dask://HOST:PORT, or dask://local to try it (docs/load.md)",
+            "read results on a Dask cluster: dask://HOST:PORT, tls://HOST:PORT, or dask://local to try it "
+            "(docs/scale.md)",
             metavar="ADDRESS",
             group="results",
         ),
     ] = ""
+    patience: Annotated[
+        str, Meta(description="how long nothing may come of the cluster, like `3min`; then its work is begun anew")
+    ] = "3min"
 
 
 class RequirementsTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -317,6 +326,7 @@ class SettingsFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     input: InputTable = InputTable()
     api: ApiTable = ApiTable()
     load: LoadTable = LoadTable()
+    engine: EngineTable = EngineTable()
     compliance: ComplianceTable = ComplianceTable()
     history: HistoryTable = HistoryTable()
     requirements: RequirementsTable = RequirementsTable()

@@ -18,7 +18,7 @@ REACH: tuple[tuple[str, ...], ...] = (
     *(("mail", key) for key in ("server", "send", "user_variable", "password_variable")),
     ("notify",),
     ("publish",),
-    ("load", "engine"),
+    ("engine", "address"),
     ("facts_from_environment",),
     ("masking", "off"),
 )
