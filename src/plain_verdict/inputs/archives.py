@@ -69,6 +69,22 @@ class Unpacking:
                 )
         return held
 
+    @property
+    def used(self) -> tuple[int, int]:
+        """Return how many files and bytes were unpacked so far."""
+        return self._files, self._bytes
+
+    def take(self, files: int, size_bytes: int) -> bool:
+        """Count what was unpacked elsewhere; return whether the limits allow it."""
+        fits = (
+            self._files + files <= self.limits.archive_files
+            and self._bytes + size_bytes <= self.limits.archive_bytes
+        )
+        if fits:
+            self._files += files
+            self._bytes += size_bytes
+        return fits
+
     def forget(self, held: "Held") -> None:
         """Take back what was counted for a content that is only the wrapping of others."""
         self._bytes -= held.size_bytes

@@ -208,10 +208,7 @@ def _drafted(head: Head, source: Source, readers: Readers) -> Reader | None:
 
 def read_with(reader: Reader, source: Source, limits: Limits, on_bytes_read: OnBytesRead) -> ResultFile:
     """Return what a file holds, by the reader that takes it. Raises ReadError and OSError."""
-    digest = blake2b(digest_size=16)
-    with source.open() as stream:
-        while chunk := stream.read(HEAD_BYTES):
-            digest.update(chunk)
+    digest = source.hash_elsewhere() if source.hash_elsewhere else hash_of(source)
     return msgspec.structs.replace(
         reader.read(with_progress(source, on_bytes_read), limits),
         path=source.path,
@@ -219,9 +216,18 @@ def read_with(reader: Reader, source: Source, limits: Limits, on_bytes_read: OnB
         size_bytes=source.size_bytes,
         folder=source.folder,
         root=source.root,
-        digest=digest.hexdigest(),
+        digest=digest,
         go=source.go,
     )
+
+
+def hash_of(source: Source) -> str:
+    """Return the hash of a file's content, by which a file is known that is there twice. Raises OSError."""
+    digest = blake2b(digest_size=16)
+    with source.open() as stream:
+        while chunk := stream.read(HEAD_BYTES):
+            digest.update(chunk)
+    return digest.hexdigest()
 
 
 def patience_s(source: Source) -> float:

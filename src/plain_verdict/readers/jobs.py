@@ -21,23 +21,25 @@ _ARCHIVES = (".zip", ".tar", ".tgz", ".tar.gz")
 class Job(msgspec.Struct, frozen=True):
     """A file to read: a source, or a part of one that is an archive. ``trouble``: it can't even be got at.
 
-    ``streamed``: its bytes are not those of its file, and too many to be sent.
+    ``streamed``: its bytes are not those of its file, and too many to be sent. ``packed``: it is an archive that is
+    still to be opened, where its members are read.
     """
 
     source: Source
     read: Source
     streamed: bool = False
+    packed: bool = False
     trouble: ReadError | None = None
 
 
-def in_batches(jobs: Iterator[Job]) -> Iterator[list[Job]]:
-    """Yield jobs in lists of about the same size in bytes."""
+def in_batches(jobs: Iterator[Job], times: int = 1) -> Iterator[list[Job]]:
+    """Yield jobs in lists of about the same size in bytes, so many times larger than processes here get them."""
     batch: list[Job] = []
     size_bytes = 0
     for job in jobs:
         batch.append(job)
         size_bytes += job.read.size_bytes
-        if size_bytes >= _BATCH_BYTES or len(batch) >= _BATCH_FILES:
+        if size_bytes >= times * _BATCH_BYTES or len(batch) >= times * _BATCH_FILES:
             yield batch
             batch, size_bytes = [], 0
     if batch:
@@ -49,16 +51,20 @@ def is_named_archive(path: str) -> bool:
     return path.lower().endswith(_ARCHIVES)
 
 
-def jobs_of(source: Source, unpacking: Unpacking, readers: Readers) -> Iterator[Job]:
-    """Yield the source itself, or what it holds where it is an archive. Raises ReadError."""
+def packed_job_of(source: Source) -> Job:
+    """Return the source as it is, and whether it is an archive."""
     try:
         with source.open() as stream:
-            head = stream.read(512)
+            return Job(source, source, packed=is_archive(stream.read(512)))
     except OSError:
-        yield Job(source, source)  # reading it says what is wrong
-        return
-    if not is_archive(head):
-        yield Job(source, source)
+        return Job(source, source)  # reading it says what is wrong
+
+
+def jobs_of(source: Source, unpacking: Unpacking, readers: Readers) -> Iterator[Job]:
+    """Yield the source itself, or what it holds where it is an archive. Raises ReadError."""
+    job = packed_job_of(source)
+    if not job.packed:
+        yield job
         return
     streamed = _as_samples(source, readers)
     if streamed is not None:

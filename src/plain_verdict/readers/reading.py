@@ -2,29 +2,32 @@
 
 from collections import deque
 from collections.abc import Container, Iterator, Sequence
-from contextlib import nullcontext
+from contextlib import nullcontext, suppress
 from datetime import datetime
+from functools import partial
+from pathlib import Path
 
 import msgspec
 
 from plain_verdict.inputs.archives import Unpacking
 from plain_verdict.inputs.completeness import StillCounts
 from plain_verdict.inputs.progress import OnProgress
+from plain_verdict.inputs.shared_files import Seen, Unseen, not_as_seen, see
 from plain_verdict.inputs.source import Source, shown_path
 from plain_verdict.model import Payload, ResultFile, Run, Unread
-from plain_verdict.readers import Formats, patience_s, read_source, readers_with
+from plain_verdict.readers import Formats, hash_of, patience_s, read_source, readers_with
 from plain_verdict.readers.interface import TOGETHER
-from plain_verdict.readers.jobs import Job, in_batches, is_named_archive, jobs_of
+from plain_verdict.readers.jobs import Job, in_batches, is_named_archive, jobs_of, packed_job_of
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
-from plain_verdict.readers.worker_pool import Batch, Piece, Result, SentFile, read_batch
+from plain_verdict.readers.worker_pool import Batch, Members, Piece, Result, SamplesWanted, SentFile, read_batch
 from plain_verdict.runtime.errors import ReadError, UnknownFormat
 from plain_verdict.runtime.executors import Engine
 from plain_verdict.runtime.guard import guarded
 from plain_verdict.runtime.processes import can_fork, processors
-from plain_verdict.runtime.work import Lost
+from plain_verdict.runtime.work import EngineError, Lost
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import ResultMapping
-from plain_verdict.text.formatting import plural
+from plain_verdict.text.formatting import join_list, plural
 
 _WORTH_BYTES = 2_000_000
 """Of all sources: less is read before other processes would have begun."""
@@ -33,6 +36,7 @@ _UNPACKED = 8
 _SENT_BYTES = 64_000_000
 """Of one file whose bytes must be sent; a larger one is read here."""
 _BUILT_IN = Formats()
+_CLUSTER_TIMES = 8  # larger batches: each goes through a scheduler
 _MOST_PROCESSES = 8  # more wait for the disk and for each other
 
 
@@ -162,31 +166,42 @@ class _Reading:
         self._samples = samples
         self._readers = readers_with(formats, samples)
         self._progress = progress
+        self._unpacking = Unpacking(limits)
+        self._sent = SentNotes()
 
     def results(self, sources: Sequence[Source]) -> Iterator[_Made]:
         """Yield what comes of each file, in order."""
-        jobs = self._jobs(sources)
-        if self._samples.engine.name:
-            yield from self._read_remotely(self._samples.engine, jobs)
+        engine = self._samples.engine
+        if engine.name:
+            jobs = (job for source in sources for job in self._jobs_of(source, packed=bool(source.file)))
+            yield from self._read_remotely(engine, jobs)
+            engine.notes += self._sent.notes()
             return
         processes = _processes(sources)
-        with Engine(processes=processes) if processes else nullcontext() as engine:
-            yield from self._read_remotely(engine, jobs) if engine else map(self._read_locally, jobs)
+        jobs = (job for source in sources for job in self._jobs_of(source))
+        with Engine(processes=processes) if processes else nullcontext() as engine_here:
+            yield from self._read_remotely(engine_here, jobs) if engine_here else map(self._read_locally, jobs)
 
-    def _jobs(self, sources: Sequence[Source]) -> Iterator[Job]:
-        unpacking = Unpacking(self._limits)
-        for source in sources:
-            try:
-                with guarded(source.path):
-                    yield from jobs_of(source, unpacking, self._readers)
-            except ReadError as error:
-                yield Job(source, source, trouble=error)
+    def _jobs_of(self, source: Source, *, packed: bool = False) -> Iterator[Job]:
+        """Yield what there is to read of a source; ``packed``: an archive is opened where it is read."""
+        try:
+            with guarded(source.path):
+                if packed and not source.passed_over:
+                    yield packed_job_of(source)
+                else:
+                    yield from jobs_of(source, self._unpacking, self._readers)
+        except ReadError as error:
+            yield Job(source, source, trouble=error)
 
     def _read_locally(self, job: Job) -> _Made:
         if job.trouble:
             return job, job.trouble
         self._progress.begin(job)
         source = msgspec.structs.replace(job.read, on_rows=self._progress.on_rows)
+        engine = self._samples.engine
+        is_itself = job.read is job.source and not job.streamed  # not what was unpacked of it
+        if engine.name and source.file and is_itself and not self._sent.knows(source):
+            source = msgspec.structs.replace(source, hash_elsewhere=partial(hash_there, engine, job.read))
         try:
             with guarded(job.read.path, patience_s(job.read)):
                 return job, read_source(source, self._limits, self._progress.on_bytes, self._readers)
@@ -198,8 +213,8 @@ class _Reading:
         sent: deque[list[tuple[Job, Piece | None]]] = deque()
 
         def batches() -> Iterator[Batch]:
-            for batch in in_batches(jobs):
-                sent.append([(job, self._piece(job, with_data=bool(engine.name))) for job in batch])
+            for batch in in_batches(jobs, _CLUSTER_TIMES if engine.name else 1):
+                sent.append([(job, self._piece(job, is_far=bool(engine.name))) for job in batch])
                 yield self._batch([piece for _, piece in sent[-1] if piece])
 
         for made in engine.each_or_lost(read_batch, batches()):
@@ -208,21 +223,43 @@ class _Reading:
             results = iter(self._singly(engine, pieces, made) if isinstance(made, Lost) else made)
             for job, piece in together:
                 result = next(results) if piece else None
-                yield self._read_locally(job) if result is None else self._made_of_result(job, result)
+                if isinstance(result, Unseen):
+                    result = self._read_sent(engine, job, result)
+                yield from self._made_of_result(job, result)
 
-    def _made_of_result(self, job: Job, result: SentFile | ReadError) -> _Made:
+    def _read_sent(self, engine: Engine, job: Job, unseen: Unseen) -> Result:
+        """Return what comes of a file that a worker does not see, and that is sent to it."""
+        self._sent.add(job.source, unseen)
+        piece = self._piece(job, is_far=True)
+        if piece is None:
+            return None
+        (result,) = self._singly(engine, [piece], None)
+        return result
+
+    def _made_of_result(self, job: Job, result: Result) -> Iterator[_Made]:
+        if result is None or isinstance(result, Unseen):
+            yield from map(self._read_locally, self._jobs_of(job.source) if job.packed else (job,))
+            return
         self._progress.begin(job)
         self._progress.on_bytes(job.read.size_bytes)
-        return job, result if isinstance(result, ReadError) else result.file()
+        if not isinstance(result, Members):
+            yield job, _read_file(result)
+        elif self._unpacking.take(result.files, result.size_bytes):
+            yield from _members_of(job.source, result)
+        else:  # which of them is too much is found out in their order
+            yield from map(self._read_locally, self._jobs_of(job.source))
 
     def _batch(self, pieces: Sequence[Piece]) -> Batch:
-        return Batch(tuple(pieces), self._limits, self._formats)
+        wanted = (
+            SamplesWanted(self._samples.metrics, self._samples.leave_out_s) if self._samples.engine.name else None
+        )
+        return Batch(tuple(pieces), self._limits, self._formats, wanted)
 
-    def _singly(self, engine: Engine, pieces: Sequence[Piece], lost: Lost) -> Iterator[Result]:
-        """Yield what comes of pieces that were lost together, so that only the one that is to blame stays lost."""
+    def _singly(self, engine: Engine, pieces: Sequence[Piece], lost: Lost | None) -> Iterator[Result]:
+        """Yield what comes of each piece; if they were ``lost`` together, only the one to blame stays lost."""
         made_of_pieces = (
             [lost]
-            if len(pieces) == 1
+            if lost and len(pieces) == 1
             else engine.each_or_lost(read_batch, (self._batch([single]) for single in pieces))
         )
         for piece, made in zip(pieces, made_of_pieces, strict=True):
@@ -231,23 +268,91 @@ class _Reading:
             else:
                 yield made[0]
 
-    @staticmethod
-    def _piece(job: Job, *, with_data: bool) -> Piece | None:
+    def _piece(self, job: Job, *, is_far: bool) -> Piece | None:
         """Return a file in the form in which it is sent; None for one that is better read here."""
         source = job.read
-        data = None
         if job.trouble or job.streamed or source.passed_over:
             return None
-        if with_data or not source.file:
-            if source.size_bytes > _SENT_BYTES:
-                return None
-            try:
+        data = seen = None
+        try:
+            if is_far and source.file and not self._sent.knows(job.source):
+                seen = see(source.file)
+            elif is_far or not source.file:
+                if source.size_bytes > _SENT_BYTES:
+                    return None
                 with source.open() as stream:
                     data = stream.read()
-            except OSError:
-                return None  # reading it says what is wrong
+        except OSError:
+            return None  # reading it says what is wrong
         how_found = (source.explicit, source.given, source.go, source.kind)
-        return Piece(source.path, source.file, source.size_bytes, *how_found, data)
+        of_file = (source.path, source.file, source.size_bytes, *how_found)
+        return Piece(*of_file, data=data, seen=seen, packed=job.packed)
+
+
+def _read_file(result: SentFile | ReadError) -> ResultFile | ReadError:
+    return result if isinstance(result, ReadError) else result.file()
+
+
+def _members_of(source: Source, found: Members) -> Iterator[_Made]:
+    """Yield what came of the files of an archive."""
+    for member in found.members:
+        read = Source(
+            member.path,
+            source.open,
+            member.size_bytes,
+            explicit=member.explicit,
+            go=source.go,
+            passed_over=member.passed_over,
+        )
+        yield Job(source, read), _read_file(member.result)
+    if found.trouble:
+        yield Job(source, source, trouble=found.trouble), found.trouble
+
+
+def hash_there(engine: Engine, source: Source) -> str:
+    """Return the hash of a file by a worker of a cluster that sees it, else by this process. Raises OSError."""
+    with suppress(EngineError):
+        for found in engine.each(_hash_if_seen, [(source.file, see(source.file))]):
+            if found:
+                return found
+    return hash_of(source)
+
+
+def _hash_if_seen(file_seen: tuple[str, Seen]) -> str:
+    file, seen = file_seen
+    if not_as_seen(file, seen):
+        return ""
+    return hash_of(Source(file, lambda: Path(file).open("rb"), seen.size_bytes))
+
+
+class SentNotes:
+    """Which files had to be sent to a cluster, as its workers don't see them."""
+
+    def __init__(self) -> None:
+        self._unseen: set[str] = set()
+        self._stale: list[str] = []
+        self._stale_files: set[str] = set()
+
+    def add(self, source: Source, unseen: Unseen) -> None:
+        """Note a file that a worker does not see as it is here."""
+        if unseen.is_there:
+            self._stale.append(source.path)
+            self._stale_files.add(source.file)
+        else:
+            self._unseen.add(source.root)
+
+    def knows(self, source: Source) -> bool:
+        """Return whether a file must be sent: itself, or as others of its folder had to be."""
+        return source.file in self._stale_files or source.root in self._unseen
+
+    def notes(self) -> Iterator[str]:
+        """Yield a sentence for each folder that workers don't see, and for files that differ there."""
+        for root in sorted(self._unseen):
+            yield f"Workers of the cluster don't see {shown_path(root)}: its files were sent to them."
+        if self._stale:
+            named = join_list(self._stale[:3])
+            more = f" and {len(self._stale) - 3} more" if len(self._stale) > 3 else ""
+            yield f"A worker of the cluster has another state of {named}{more}: what is here was sent."
 
 
 def _processes(sources: Sequence[Source]) -> int:

@@ -15,16 +15,24 @@ from typing import BinaryIO
 
 import msgspec
 
+from plain_verdict.inputs.archives import Unpacking
+from plain_verdict.inputs.shared_files import Seen, Unseen, not_as_seen
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, Kind, ResultFile, passed_in
 from plain_verdict.readers import Formats, Readers, find_reader, patience_s, read_with, readable, readers_with
+from plain_verdict.readers.jobs import jobs_of
+from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.runtime.errors import ReadError
+from plain_verdict.runtime.executors import Engine
 from plain_verdict.runtime.guard import guarded
 from plain_verdict.settings.limits import Limits
 
 
 class Piece(msgspec.Struct, frozen=True):
-    """A source that can be sent: by its path, or with its bytes where another machine reads it."""
+    """A source that can be sent: by its path, or with its bytes where another machine can't see it.
+
+    ``seen`` is the file as it is here: another machine makes sure that it sees the same. ``packed``: an archive.
+    """
 
     path: str
     file: str
@@ -33,7 +41,9 @@ class Piece(msgspec.Struct, frozen=True):
     given: tuple[str, ...]
     go: int
     kind: Kind | None
-    data: bytes | None
+    data: bytes | None = None
+    seen: Seen | None = None
+    packed: bool = False
 
     def source(self) -> Source:
         """Return the source that it is of."""
@@ -44,12 +54,30 @@ class Piece(msgspec.Struct, frozen=True):
         return Path(self.file).open("rb") if self.data is None else io.BytesIO(self.data)
 
 
+class SamplesWanted(msgspec.Struct, frozen=True):
+    """What is wanted of samples, as ``SamplesOptions`` has it, without the engine."""
+
+    metrics: tuple[str, ...]
+    leave_out_s: float
+
+
+WHOLE_BYTES = 64_000_000
+"""Of a file of samples that one worker counts; a larger one is counted in parts, by all of them."""
+
+
 class Batch(msgspec.Struct, frozen=True):
     """Several pieces that are read one after the other: small ones would cost more to send than to read."""
 
     pieces: tuple[Piece, ...]
     limits: Limits
     formats: Formats
+    samples: SamplesWanted | None = None
+    """How samples are counted there; None: they are counted where the batch comes from."""
+
+    @property
+    def carries_data(self) -> bool:
+        """Return whether files themselves are sent, not only their names."""
+        return any(piece.data is not None for piece in self.pieces)
 
 
 Group = tuple[Kind, tuple[str, ...]]
@@ -90,7 +118,26 @@ class SentFile(msgspec.Struct, frozen=True):
                 yield other
 
 
-Result = SentFile | ReadError | None
+class Member(msgspec.Struct, frozen=True):
+    """What came of a file in an archive: how it is named and was found, as ``Source`` has it."""
+
+    path: str
+    size_bytes: int
+    explicit: bool
+    passed_over: str
+    result: SentFile | ReadError
+
+
+class Members(msgspec.Struct, frozen=True):
+    """What came of an archive: its files, and why it could not be read to its end; how much was unpacked."""
+
+    members: tuple[Member, ...]
+    trouble: ReadError | None
+    files: int
+    size_bytes: int
+
+
+Result = SentFile | ReadError | Members | Unseen | None
 """What comes of a piece; None: samples, which are counted where they are, block by block."""
 
 
@@ -128,17 +175,47 @@ def _plain(id_: str, group: Group, name: str, took_s: float | None) -> Check:
 
 def read_batch(batch: Batch) -> list[Result]:
     """Return what came of each piece."""
-    readers = _readers(batch.formats)
-    return [_read(piece.source(), batch.limits, readers) for piece in batch.pieces]
+    readers = _readers(batch.formats, batch.samples)
+    return [_read_piece(piece, batch, readers) for piece in batch.pieces]
 
 
-def _read(source: Source, limits: Limits, readers: Readers) -> Result:
+def _read_piece(piece: Piece, batch: Batch, readers: Readers) -> Result:
+    unseen = not_as_seen(piece.file, piece.seen) if piece.seen else None
+    if unseen:
+        return unseen
+    if piece.packed:
+        return _read_members(piece.source(), batch, readers)
+    counted = bool(batch.samples) and piece.size_bytes <= WHOLE_BYTES
+    return _read(piece.source(), batch.limits, readers, counted=counted)
+
+
+def _read(source: Source, limits: Limits, readers: Readers, *, counted: bool) -> SentFile | ReadError | None:
+    """Return what came of a source; None for samples where they are not ``counted`` here."""
     try:
         with guarded(source.path, patience_s(source)), readable(source):
             reader = find_reader(source, readers)
-            return None if readers.counts(reader) else send(read_with(reader, source, limits, _ignore_progress))
+            if readers.counts(reader) and not counted:
+                return None
+            return send(read_with(reader, source, limits, _ignore_progress))
     except ReadError as error:
         return error
+
+
+def _read_members(source: Source, batch: Batch, readers: Readers) -> Members:
+    """Return what came of all that an archive holds."""
+    unpacking = Unpacking(batch.limits)
+    members: list[Member] = []
+    trouble = None
+    try:
+        with guarded(source.path):
+            for job in jobs_of(source, unpacking, readers):
+                read = job.read
+                result = _read(read, batch.limits, readers, counted=True)
+                if result is not None:
+                    members.append(Member(read.path, read.size_bytes, read.explicit, read.passed_over, result))
+    except ReadError as error:
+        trouble = error
+    return Members(tuple(members), trouble, *unpacking.used)
 
 
 def _ignore_progress(_bytes: int) -> None:
@@ -148,14 +225,15 @@ def _ignore_progress(_bytes: int) -> None:
 class _Kept(threading.local):
     """The readers of the last formats: a worker is asked for the same ones again and again, in several threads."""
 
-    formats: Formats | None = None
+    wanted: tuple[Formats, SamplesWanted | None] | None = None
     readers: Readers
 
 
 _kept = _Kept()
 
 
-def _readers(formats: Formats) -> Readers:
-    if _kept.formats != formats:
-        _kept.formats, _kept.readers = formats, readers_with(formats)
+def _readers(formats: Formats, samples: SamplesWanted | None) -> Readers:
+    if _kept.wanted != (formats, samples):
+        options = SamplesOptions(Engine(), samples.metrics, samples.leave_out_s) if samples else IN_THREADS
+        _kept.wanted, _kept.readers = (formats, samples), readers_with(formats, options)
     return _kept.readers

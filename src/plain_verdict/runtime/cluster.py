@@ -8,7 +8,7 @@ import asyncio
 import logging
 import threading
 import time
-from collections.abc import Awaitable, Callable, Collection, Iterator
+from collections.abc import Awaitable, Callable, Collection, Iterator, Sequence
 from concurrent.futures import CancelledError
 from contextlib import ExitStack, suppress
 from importlib import import_module
@@ -25,8 +25,9 @@ _BEGIN_S = 14.0  # to connect, in half of it, and to try all workers
 _LOCAL_S = 20.0  # for workers of this machine, which are yet to begin
 _ANSWER_S = 4.0  # a scheduler that is there answers in less than one
 _POLL_S, _LOOK_S = 0.2, 1.0
-_GONE_S = 20.0  # without a scheduler, or without a worker
-_HUNG_S = 20.0  # without a sign of life of a worker: they give one each second
+_FETCH_S = 20.0  # for a result to come from the worker that has it
+_GONE_S = 15.0  # without a scheduler, or without a worker
+_HUNG_S = 15.0  # without a sign of life of a worker: they give one each second
 _MOST_LOSSES = 2  # of one piece
 _VERSIONS = (
     "(lambda metadata: {'Python': '.'.join(__import__('platform').python_version_tuple()[:2])} | {shown:"
@@ -78,6 +79,7 @@ class Cluster:
         self._misfits: dict[str, str] = {}
         self._signs: dict[str, tuple[float, float]] = {}
         self._pending: set[_Task[Any, Any]] = set()
+        self._hung: set[str] = set()
         self._progressed = self._looked = self._scheduler_seen = self._worker_seen = time.monotonic()
         threads = self._try_workers(began + (_LOCAL_S if address == _LOCAL else 0) + _BEGIN_S)
         self.width = 2 * threads
@@ -86,7 +88,7 @@ class Cluster:
         """Begin work on a piece."""
         task = _Task(self, work, piece)
         self._pending.add(task)
-        self._begin(task, ())
+        self._begin(task)
         return task
 
     def result(self, task: "_Task[Piece, Made]") -> Made:
@@ -98,19 +100,16 @@ class Cluster:
                 self.forget(task)
                 raise EngineError(task.why)
             try:
-                made: Made = task.future.result()
+                made: Made = task.future.result(timeout=_FETCH_S)
             except CancelledError:
                 # The connection to the scheduler was lost, and with it all that it had to do.
-                task.done.clear()
-                self._restart(task, "the scheduler was lost", ())
+                self._restart(task, "the scheduler was lost")
             except Exception as error:  # noqa: BLE001  workers and what they run on may fail in any way
-                worker = getattr(error, "last_worker", None)
-                if worker is not None:  # Dask itself has begun it on other workers
+                if getattr(error, "last_worker", None) is not None:  # Dask itself has begun it on other workers
                     task.losses = _MOST_LOSSES
                     task.why = "the workers that read it ended, one after the other"
-                    continue
-                task.done.clear()
-                self._restart(task, single_line(f"{type(error).__name__}: {error}", 300), ())
+                else:
+                    self._restart(task, single_line(f"{type(error).__name__}: {error}", 300))
             else:
                 self.forget(task)
                 return made
@@ -124,14 +123,17 @@ class Cluster:
         """Take back a piece, or let go one that is done."""
         self._pending.discard(task)
         if task.future is not None and not task.future.done():
-            task.future.cancel()
+            _cancel(task.future)
 
-    def _begin(self, task: "_Task[Any, Any]", avoided: Collection[str]) -> None:
-        """Begin a task, on workers that fit and are not to be avoided."""
-        unfit = {*avoided, *self._misfits}
+    def _begin(self, task: "_Task[Any, Any]") -> None:
+        """Begin a task, on workers that fit and give signs of life."""
+        unfit = {*self._hung, *self._misfits}
         fitting = [address for address in self._signs if address not in unfit] if unfit else None
+        argument = (
+            self._scattered(task.piece, fitting) if getattr(task.piece, "carries_data", False) else task.piece
+        )
         # Keys of our own: what has the same piece is begun anew all the same.
-        task.future = self._client.submit(task.work, task.piece, pure=False, workers=fitting or None, retries=0)
+        task.future = self._client.submit(task.work, argument, pure=False, workers=fitting or None, retries=0)
         future = task.future
 
         def finished(_: object) -> None:
@@ -141,17 +143,25 @@ class Cluster:
 
         future.add_done_callback(finished)
 
-    def _restart(self, task: "_Task[Any, Any]", why: str, avoided: Collection[str]) -> None:
+    def _scattered(self, piece: Any, workers: Sequence[str] | None) -> Any:
+        """Return a piece as one of the workers has it: what it carries goes there once, not through the scheduler."""
+        try:
+            return self._client.scatter(piece, workers=workers, direct=True, hash=False, timeout=_FETCH_S)
+        except Exception:  # noqa: BLE001  a network in which only the scheduler reaches the workers
+            return piece
+
+    def _restart(self, task: "_Task[Any, Any]", why: str) -> None:
         """Begin a task elsewhere, or note why it is lost."""
-        self._look()
         task.losses += 1
         task.why = why
         if task.losses >= _MOST_LOSSES:
             task.done.set()
             return
         before, task.future = task.future, None
-        before.cancel()
-        self._begin(task, avoided)
+        task.done.clear()
+        _cancel(before)
+        self._look()
+        self._begin(task)
 
     def _look(self) -> None:
         """Look how the cluster is, once a second. Raises EngineFailed where it is gone."""
@@ -166,14 +176,14 @@ class Cluster:
             return
         self._scheduler_seen = time.monotonic()
         self._note_signs(workers)
-        hung = {
+        self._hung = hung = {
             address
             for address, (_, since) in self._signs.items()
             if time.monotonic() - since > min(_HUNG_S, self._patience_s)
         }
         if len(hung) < len(self._signs):
             self._worker_seen = time.monotonic()
-        elif time.monotonic() - self._worker_seen > _GONE_S:
+        elif hung or time.monotonic() - self._worker_seen > _GONE_S:
             raise self._failed("all its workers are gone", "start them again, or leave --engine out")
         if hung:
             self._take_from(hung)
@@ -181,7 +191,7 @@ class Cluster:
             self._progressed = time.monotonic()
             for task in list(self._pending):
                 if not task.done.is_set():
-                    self._restart(task, f"nothing came of it within {format_duration(self._patience_s)}", ())
+                    self._restart(task, f"nothing came of it within {format_duration(self._patience_s)}")
 
     def _note_signs(self, workers: dict[str, float]) -> None:
         """Note which workers gave a sign of life since the last look, by the scheduler's clock."""
@@ -216,7 +226,7 @@ class Cluster:
         keys = {str(key) for worker_keys in found.values() for key in worker_keys}
         for task in list(self._pending):
             if task.future is not None and str(task.future.key) in keys and not task.done.is_set():
-                self._restart(task, "the worker that read it hangs", hung)
+                self._restart(task, "the worker that read it hangs")
 
     def _try_workers(self, until: float) -> int:
         """Find out which workers have what this machine has; return how many threads those have."""
@@ -313,6 +323,12 @@ def _connected(name: str, address: str, until: float, still_open: ExitStack) -> 
         why = single_line(str(error), 200) or "no answer"
         raise EngineFailed(f"--engine {name} can't be used: {why}", hint=_START_HINT) from error
     return client
+
+
+def _cancel(future: Any) -> None:
+    """Take work back, also where the scheduler does not answer any more."""
+    with suppress(Exception):
+        future.cancel()
 
 
 def _close(client: Any) -> None:

@@ -61,10 +61,34 @@ class Counted(NamedTuple):
     state: LoadState
     bad: BadRows
 
+    @classmethod
+    def none(cls, most_requests: int | None = None) -> "Counted":
+        """Return what comes of no rows; the names that it distinguishes are limited for a part of a file."""
+        return cls(LoadState() if most_requests is None else LoadState(most_requests), BadRows())
+
+    @property
+    def rows(self) -> int:
+        """Return how many there were."""
+        return self.state.rows + self.state.left_out + self.bad.number
+
+
+def merged(whole: Counted, part: Counted) -> None:
+    """Add what came of a later part of a file."""
+    whole.state.merge(part.state, same_clients=True)
+    whole.bad.merge(part.bad)
+
+
+def count_parts(parser: Parser, from_us: float, parts: Iterable[Part]) -> Counted:
+    """Return what some blocks of a file hold."""
+    whole = Counted.none(_MOST_REQUESTS)
+    for part in parts:
+        merged(whole, _count_part(parser, from_us, part))
+    return whole
+
 
 def _count_part(parser: Parser, from_us: float, part: Part) -> Counted:
     """Return what one block holds; this is what other processes and machines do."""
-    state, bad = LoadState(_MOST_REQUESTS), BadRows()
+    state, bad = Counted.none(_MOST_REQUESTS)
     for found in parser.parse(part):
         if isinstance(found, BadRow):
             bad.add(found)
@@ -82,9 +106,8 @@ def count(
 
     ``on_rows`` is given how many rows are read.
     """
-    whole = Counted(LoadState(), BadRows())
-    for state, bad in engine.each(partial(_count_part, parser, from_us), parts):
-        whole.state.merge(state, same_clients=True)
-        whole.bad.merge(bad)
-        on_rows(whole.state.rows + whole.state.left_out + whole.bad.number)
+    whole = Counted.none()
+    for counted in engine.each(partial(_count_part, parser, from_us), parts):
+        merged(whole, counted)
+        on_rows(whole.rows)
     return whole

@@ -10,6 +10,7 @@ from plain_verdict.readers.samples.columns import Columns, Role
 from plain_verdict.readers.samples.counting import BadRows, Counted, count
 from plain_verdict.readers.samples.opening import Opened, open_samples
 from plain_verdict.readers.samples.options import SamplesOptions
+from plain_verdict.readers.samples.ranges import count_in_ranges
 from plain_verdict.readers.samples.units import unit_by
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.runtime.work import ON_CLUSTER, EngineError
@@ -50,6 +51,11 @@ def read_samples(source: Source, options: SamplesOptions, mapping: ResultMapping
 
 def _counted(source: Source, opened: Opened, options: SamplesOptions, from_us: float) -> Counted:
     try:
+        # What is sent from elsewhere, or unpacked, only this process has.
+        if options.engine.name and source.hash_elsewhere:
+            counted = count_in_ranges(source, opened, options.engine, from_us, source.on_rows)
+            if counted:
+                return counted
         with source.open() as stream:
             return count(opened.parser, opened.parts(stream), options.engine, from_us, source.on_rows)
     except EngineError as error:

@@ -1,0 +1,36 @@
+"""Files that several machines see: whether another one has the same file under a path."""
+
+from hashlib import blake2b
+from pathlib import Path
+
+import msgspec
+
+_HEAD_BYTES = 4_096
+
+
+class Seen(msgspec.Struct, frozen=True):
+    """A file as one machine sees it: its size in bytes, and a hash of its beginning."""
+
+    size_bytes: int
+    head: str
+
+
+class Unseen(msgspec.Struct, frozen=True):
+    """A file that a machine does not see, or of which it has another state."""
+
+    is_there: bool
+
+
+def see(file: str) -> Seen:
+    """Return a file as this machine sees it. Raises OSError."""
+    with Path(file).open("rb") as stream:
+        head = blake2b(stream.read(_HEAD_BYTES), digest_size=8).hexdigest()
+        return Seen(stream.seek(0, 2), head)
+
+
+def not_as_seen(file: str, seen: Seen) -> Unseen | None:
+    """Return in which way this machine does not see a file as another one does; None where it does."""
+    try:
+        return None if see(file) == seen else Unseen(is_there=True)
+    except OSError:
+        return Unseen(is_there=False)
