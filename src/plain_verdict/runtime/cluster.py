@@ -144,7 +144,7 @@ class Cluster:
         future.add_done_callback(finished)
 
     def _scattered(self, piece: Any, workers: Sequence[str] | None) -> Any:
-        """Return a piece as one of the workers has it: what it carries goes there once, not through the scheduler."""
+        """Return a piece as one of the workers has it: its data goes there once, not through the scheduler."""
         try:
             return self._client.scatter(piece, workers=workers, direct=True, hash=False, timeout=_FETCH_S)
         except Exception:  # noqa: BLE001  a network in which only the scheduler reaches the workers
@@ -319,6 +319,10 @@ def _connected(name: str, address: str, until: float, still_open: ExitStack) -> 
         client = dask.Client(address, timeout=_ANSWER_S, set_as_default=False, security=security)
         still_open.callback(_close, client)
         client.wait_for_workers(1, timeout=max(_ANSWER_S, until - time.monotonic()))
+    except TypeError as error:
+        hint = "set DASK_DISTRIBUTED__COMM__TLS__CA_FILE, …__CLIENT__CERT and …__CLIENT__KEY"
+        what = f"--engine {name} can't be used: no certificate of this program is named"
+        raise EngineFailed(what, hint=hint) from error
     except (OSError, TimeoutError, ValueError, RuntimeError) as error:
         why = single_line(str(error), 200) or "no answer"
         raise EngineFailed(f"--engine {name} can't be used: {why}", hint=_START_HINT) from error
