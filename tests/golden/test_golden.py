@@ -335,6 +335,7 @@ NEVER = {
     *(
         "Content.remark",
         "Masked.known",
+        "Run.engine_notes",
         "HistoryContext.masked",
         "KeptRun.coarse",
         "CheckIndex.ordered",

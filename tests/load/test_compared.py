@@ -66,7 +66,6 @@ TRIFLES = {
     'least_change = "much"': "is not a number of 0 or more",
     'least_difference = "5"': "needs a unit of time",
     'leave_out = "the last minute"': "is not a part of a run",
-    'engine = "turbo"': "is not an engine",
 }
 
 

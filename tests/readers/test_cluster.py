@@ -47,7 +47,9 @@ class Workers:
         protocol = "tls" if scheme == "tls" else "tcp"
         host = f"{protocol}://127.0.0.1"
         self._variables = variables
-        self.scheduler = self._start("scheduler", "--host", host, "--port", str(self.port))
+        self.scheduler = self._start(
+            "scheduler", "--host", host, "--port", str(self.port), "--dashboard-address", ":0"
+        )
         self._scheduler_address = f"{host}:{self.port}"
         self.address = f"{scheme}://127.0.0.1:{self.port}"
         self.workers: list[subprocess.Popen[bytes]] = []
@@ -55,13 +57,20 @@ class Workers:
     def _start(self, *command: str, before: tuple[str, ...] = (), **variables: str) -> subprocess.Popen[bytes]:
         with (self._folder / "log.txt").open("ab") as log:
             return subprocess.Popen(
-                [*before, sys.executable, "-m", "dask", *command, "--no-dashboard"],
+                [*before, sys.executable, "-m", "dask", *command],
                 cwd=self._folder, env={**os.environ, **self._variables, **variables}, stdout=log, stderr=log,
             )  # fmt: skip
 
     def add(self, threads: int = 1, before: tuple[str, ...] = (), **variables: str) -> subprocess.Popen[bytes]:
         """Start a worker and wait until the scheduler has it."""
-        arguments = ("--nthreads", str(threads), "--no-nanny", "--local-directory", str(self._folder / "space"))
+        arguments = (
+            "--nthreads",
+            str(threads),
+            "--no-nanny",
+            "--no-dashboard",
+            "--local-directory",
+            str(self._folder / "space"),
+        )
         registered = (self._folder / "log.txt").read_bytes().count(b"Register worker")
         self.workers.append(self._start("worker", self._scheduler_address, *arguments, before=before, **variables))
         deadline = time.monotonic() + 120

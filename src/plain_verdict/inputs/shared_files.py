@@ -5,7 +5,7 @@ from pathlib import Path
 
 import msgspec
 
-_HEAD_BYTES = 4_096
+_COMPARED_BYTES = 4_096
 
 
 class Seen(msgspec.Struct, frozen=True):
@@ -24,7 +24,7 @@ class Unseen(msgspec.Struct, frozen=True):
 def see(file: str) -> Seen:
     """Return a file as this machine sees it. Raises OSError."""
     with Path(file).open("rb") as stream:
-        head = blake2b(stream.read(_HEAD_BYTES), digest_size=8).hexdigest()
+        head = blake2b(stream.read(_COMPARED_BYTES), digest_size=8).hexdigest()
         return Seen(stream.seek(0, 2), head)
 
 

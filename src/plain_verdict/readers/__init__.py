@@ -208,7 +208,7 @@ def _drafted(head: Head, source: Source, readers: Readers) -> Reader | None:
 
 def read_with(reader: Reader, source: Source, limits: Limits, on_bytes_read: OnBytesRead) -> ResultFile:
     """Return what a file holds, by the reader that takes it. Raises ReadError and OSError."""
-    digest = source.hash_elsewhere() if source.hash_elsewhere else hash_of(source)
+    digest = source.hash_remotely() if source.hash_remotely else hash_of(source)
     return msgspec.structs.replace(
         reader.read(with_progress(source, on_bytes_read), limits),
         path=source.path,

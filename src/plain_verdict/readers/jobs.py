@@ -31,6 +31,11 @@ class Job(msgspec.Struct, frozen=True):
     packed: bool = False
     trouble: ReadError | None = None
 
+    @property
+    def stays(self) -> bool:
+        """Return whether it is read in this process, wherever others are."""
+        return bool(self.trouble or self.streamed or self.read.passed_over)
+
 
 def in_batches(jobs: Iterator[Job], times: int = 1) -> Iterator[list[Job]]:
     """Yield jobs in lists of about the same size in bytes, so many times larger than processes here get them."""

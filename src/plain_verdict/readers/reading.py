@@ -179,8 +179,8 @@ class _Reading:
             return
         processes = _processes(sources)
         jobs = (job for source in sources for job in self._jobs_of(source))
-        with Engine(processes=processes) if processes else nullcontext() as engine_here:
-            yield from self._read_remotely(engine_here, jobs) if engine_here else map(self._read_locally, jobs)
+        with Engine(processes=processes) if processes else nullcontext() as local_engine:
+            yield from self._read_remotely(local_engine, jobs) if local_engine else map(self._read_locally, jobs)
 
     def _jobs_of(self, source: Source, *, packed: bool = False) -> Iterator[Job]:
         """Yield what there is to read of a source; ``packed``: an archive is opened where it is read."""
@@ -201,7 +201,7 @@ class _Reading:
         engine = self._samples.engine
         is_itself = job.read is job.source and not job.streamed  # not what was unpacked of it
         if engine.name and source.file and is_itself and not self._sent.knows(source):
-            source = msgspec.structs.replace(source, hash_elsewhere=partial(hash_there, engine, job.read))
+            source = msgspec.structs.replace(source, hash_remotely=partial(hash_there, engine, job.read))
         try:
             with guarded(job.read.path, patience_s(job.read)):
                 return job, read_source(source, self._limits, self._progress.on_bytes, self._readers)
@@ -271,22 +271,27 @@ class _Reading:
     def _piece(self, job: Job, *, is_far: bool) -> Piece | None:
         """Return a file in the form in which it is sent; None for one that is better read here."""
         source = job.read
-        if job.trouble or job.streamed or source.passed_over:
+        if job.stays:
             return None
-        data = seen = None
+        is_seen = bool(source.file) and not (is_far and self._sent.knows(job.source))
         try:
-            if is_far and source.file and not self._sent.knows(job.source):
-                seen = see(source.file)
-            elif is_far or not source.file:
-                if source.size_bytes > _SENT_BYTES:
-                    return None
-                with source.open() as stream:
-                    data = stream.read()
+            seen = see(source.file) if is_seen and is_far else None
+            data = None if is_seen else _data_of(source)
         except OSError:
             return None  # reading it says what is wrong
+        if data is None and not is_seen:
+            return None
         how_found = (source.explicit, source.given, source.go, source.kind)
         of_file = (source.path, source.file, source.size_bytes, *how_found)
         return Piece(*of_file, data=data, seen=seen, packed=job.packed)
+
+
+def _data_of(source: Source) -> bytes | None:
+    """Return the bytes of a file to send them; None where they are too many. Raises OSError."""
+    if source.size_bytes > _SENT_BYTES:
+        return None
+    with source.open() as stream:
+        return stream.read()
 
 
 def _read_file(result: SentFile | ReadError) -> ResultFile | ReadError:

@@ -29,7 +29,7 @@ _FETCH_S = 20.0  # for a result to come from the worker that has it
 _GONE_S = 15.0  # without a scheduler, or without a worker
 _HUNG_S = 15.0  # without a sign of life of a worker: they give one each second
 _MOST_LOSSES = 2  # of one piece
-_VERSIONS = (
+_VERSIONS_EXPRESSION = (
     "(lambda metadata: {'Python': '.'.join(__import__('platform').python_version_tuple()[:2])} | {shown:"
     " next((found.version for found in metadata.distributions(name=name)), '') for shown, name in"
     " (('plain-verdict', 'plain-verdict'), ('Dask', 'distributed'), ('msgspec', 'msgspec'))})"
@@ -176,22 +176,17 @@ class Cluster:
             return
         self._scheduler_seen = time.monotonic()
         self._note_signs(workers)
-        self._hung = hung = {
-            address
-            for address, (_, since) in self._signs.items()
-            if time.monotonic() - since > min(_HUNG_S, self._patience_s)
-        }
-        if len(hung) < len(self._signs):
-            self._worker_seen = time.monotonic()
-        elif hung or time.monotonic() - self._worker_seen > _GONE_S:
-            raise self._failed("all its workers are gone", "start them again, or leave --engine out")
-        if hung:
-            self._take_from(hung)
+        self._take_from_hung()
         if time.monotonic() - self._progressed > self._patience_s:
             self._progressed = time.monotonic()
-            for task in list(self._pending):
-                if not task.done.is_set():
-                    self._restart(task, f"nothing came of it within {format_duration(self._patience_s)}")
+            self._restart_all(f"nothing came of it within {format_duration(self._patience_s)}")
+
+    def _restart_all(self, why: str, keys: Collection[str] | None = None) -> None:
+        """Begin elsewhere all that is not done, or of it the tasks with these keys."""
+        for task in list(self._pending):
+            is_meant = keys is None or (task.future is not None and str(task.future.key) in keys)
+            if is_meant and not task.done.is_set():
+                self._restart(task, why)
 
     def _note_signs(self, workers: dict[str, float]) -> None:
         """Note which workers gave a sign of life since the last look, by the scheduler's clock."""
@@ -215,38 +210,32 @@ class Cluster:
             if address not in self._misfits
         }
 
-    def _take_from(self, hung: Collection[str]) -> None:
-        """Begin elsewhere what workers have that give no sign of life."""
+    def _take_from_hung(self) -> None:
+        """Begin elsewhere what workers have that give no sign of life. Raises EngineFailed where none does."""
+        now, limit_s = time.monotonic(), min(_HUNG_S, self._patience_s)
+        self._hung = {address for address, (_, since) in self._signs.items() if now - since > limit_s}
+        if len(self._hung) < len(self._signs):
+            self._worker_seen = now
+        elif self._hung or now - self._worker_seen > _GONE_S:
+            raise self._failed("all its workers are gone", "start them again, or leave --engine out")
+        if not self._hung:
+            return
         try:
             found = self._client.sync(
-                self._client.scheduler.processing, workers=list(hung), callback_timeout=_ANSWER_S
+                self._client.scheduler.processing, workers=list(self._hung), callback_timeout=_ANSWER_S
             )
         except Exception:  # noqa: BLE001  as above
             return
         keys = {str(key) for worker_keys in found.values() for key in worker_keys}
-        for task in list(self._pending):
-            if task.future is not None and str(task.future.key) in keys and not task.done.is_set():
-                self._restart(task, "the worker that read it hangs")
+        self._restart_all("the worker that read it hangs", keys)
 
     def _try_workers(self, until: float) -> int:
         """Find out which workers have what this machine has; return how many threads those have."""
         threads: dict[str, int] = dict(self._client.nthreads())
-        here: dict[str, str] = eval(_VERSIONS)  # noqa: S307  an expression of our own
-        found: dict[str, str] = {}
-        if scheduler := self._misfit_of_scheduler(here):
+        local: dict[str, str] = eval(_VERSIONS_EXPRESSION)  # noqa: S307  an expression of our own
+        if scheduler := self._misfit_of_scheduler(local):
             raise self._failed(scheduler, _START_HINT)
-        trials = {
-            address: self._client.submit(eval, _VERSIONS, workers=[address], allow_other_workers=False, pure=False)
-            for address in threads
-        }
-        for address, trial in trials.items():
-            try:
-                there = trial.result(timeout=max(0.1, until - time.monotonic()))
-            except Exception as error:  # noqa: BLE001  a worker without this program fails in its own ways
-                found[address] = _why_not(error)
-                trial.cancel()
-            else:
-                found[address] = _difference(there, here)
+        found = dict(self._differences(list(threads), local, until))
         self._misfits = {address: why for address, why in found.items() if why}
         fitting = {address: number for address, number in threads.items() if address not in self._misfits}
         if not fitting:
@@ -256,6 +245,25 @@ class Cluster:
         self.notes += self._misfit_notes()
         return sum(fitting.values())
 
+    def _differences(
+        self, addresses: Sequence[str], local: dict[str, str], until: float
+    ) -> Iterator[tuple[str, str]]:
+        """Yield each worker with what differs there; all are asked at once."""
+        trials = {
+            address: self._client.submit(
+                eval, _VERSIONS_EXPRESSION, workers=[address], allow_other_workers=False, pure=False
+            )
+            for address in addresses
+        }
+        for address, trial in trials.items():
+            try:
+                there = trial.result(timeout=max(0.1, until - time.monotonic()))
+            except Exception as error:  # noqa: BLE001  a worker without this program fails in its own ways
+                yield address, _why_not(error)
+                _cancel(trial)
+            else:
+                yield address, _difference(there, local)
+
     def _misfit_notes(self) -> Iterator[str]:
         for address, why in list(self._misfits.items())[:_NAMED_WORKERS]:
             yield f"The worker {address} is not used: {why}."
@@ -263,26 +271,26 @@ class Cluster:
             more = plural(len(self._misfits) - _NAMED_WORKERS, "more worker")
             yield f"{more} of the cluster are not used."
 
-    def _misfit_of_scheduler(self, here: dict[str, str]) -> str:
+    def _misfit_of_scheduler(self, local: dict[str, str]) -> str:
         """Return in what the scheduler differs; "" in nothing that matters to it."""
         try:
             there = self._client.sync(self._client.scheduler.versions, callback_timeout=_ANSWER_S)
         except Exception as error:  # noqa: BLE001  as above
             return f"its scheduler does not say what it is ({type(error).__name__})"
         dask = str(there["packages"].get("distributed"))
-        return "" if dask == here["Dask"] else f"its scheduler has Dask {dask}, and {here['Dask']} is here"
+        return "" if dask == local["Dask"] else f"its scheduler has Dask {dask}, and {local['Dask']} is here"
 
     def _failed(self, what: str, hint: str) -> EngineFailed:
         return EngineFailed(f"--engine {self._name} can't be used: {what}", hint=hint)
 
 
-def _difference(there: dict[str, str], here: dict[str, str]) -> str:
+def _difference(there: dict[str, str], local: dict[str, str]) -> str:
     """Return in what a worker differs, in words; "" in nothing."""
     differing = [
         f"{name} is {found} there, {wanted} here"
         if (found := there.get(name, ""))
         else f"{name} is not installed there"
-        for name, wanted in here.items()
+        for name, wanted in local.items()
         if there.get(name) != wanted
     ]
     return join_list(differing[:2])

@@ -146,7 +146,7 @@ def _rest_of_row(stream: BinaryIO, at: int, quoted: bool | None) -> bytes:  # no
 
 
 class _Window(BytesIO):
-    """A part of a file as a stream of its own."""
+    """A part of a file as a stream."""
 
     def __init__(self, stream: BinaryIO, start: int, end: int) -> None:
         super().__init__()

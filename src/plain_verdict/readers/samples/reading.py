@@ -52,7 +52,7 @@ def read_samples(source: Source, options: SamplesOptions, mapping: ResultMapping
 def _counted(source: Source, opened: Opened, options: SamplesOptions, from_us: float) -> Counted:
     try:
         # What is sent from elsewhere, or unpacked, only this process has.
-        if options.engine.name and source.hash_elsewhere:
+        if options.engine.name and source.hash_remotely:
             counted = count_in_ranges(source, opened, options.engine, from_us, source.on_rows)
             if counted:
                 return counted
