@@ -24,6 +24,7 @@ from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.facts import repository_facts
 from plain_verdict.inputs.progress import OnStep, no_progress
 from plain_verdict.inputs.repository import find_root
+from plain_verdict.inputs.source import Source
 from plain_verdict.inputs.source_files import SourceFiles
 from plain_verdict.judging import judge
 from plain_verdict.judging.accepted_levels import with_accepted_levels
@@ -62,11 +63,12 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
     options = options or ReadOptions()
     arguments = (paths,) if isinstance(paths, str | os.PathLike) else paths
     document, document_notes = read_api_document(options.api_document)
-    with _all_local([[os.fspath(path) for path in arguments], *map(list, options.retries)], on_step) as local:
+    groups = [[os.fspath(path) for path in arguments], *map(list, options.retries)]
+    with _all_local(groups, on_step, leave=bool(options.engine)) as local:
         found = discover(local.arguments[0], local.arguments[1:], options.kinds, local.shown)
         with on_step("Reading") as on_progress:
             folders = options.evidence.folders if options.evidence else options.evidence_folders
-            sources = without_archives_of(found.sources, folders)
+            sources = without_archives_of(tuple(map(local.source, found.sources)), folders)
             with options.samples() as samples:
                 run = read_all(
                     sources,
@@ -94,14 +96,21 @@ class _Local(msgspec.Struct, frozen=True):
     shown: dict[str, str] = {}
     unread: tuple[Unread, ...] = ()
 
+    @staticmethod
+    def source(source: Source) -> Source:
+        """Return a source as it is."""
+        return source
 
-def _all_local(arguments: list[list[str]], on_step: OnStep) -> "AbstractContextManager[_Local | Fetched]":
+
+def _all_local(
+    arguments: list[list[str]], on_step: OnStep, *, leave: bool
+) -> "AbstractContextManager[_Local | Fetched]":
     """Give the arguments with what is elsewhere fetched."""
     if not any("://" in argument for group in arguments for argument in group):
         return nullcontext(_Local(arguments))
     from plain_verdict.remote.fetching import fetched  # for results that are elsewhere
 
-    return fetched(arguments, on_step)
+    return fetched(arguments, on_step, leave=leave)
 
 
 def _with_requirements(run: Run, options: ReadOptions) -> Run:

@@ -1,6 +1,7 @@
 """Publishing to real counterparts on loopback, and results from there: folder, git, WebDAV, S3, SFTP."""
 
 import getpass
+import io
 import json
 import os
 import shutil
@@ -10,6 +11,7 @@ import subprocess
 import sys
 import threading
 import time
+import zipfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from functools import partial
@@ -309,6 +311,34 @@ def test_results_come_from_there(place, tool, tmp_path):
     done = tool("report", f"{base}/gone/*.xml", "--out", "p/")
     assert done.code == 3
     assert str(tmp_path / "tmp") not in done.err
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("place", ["web", "store", "host", "branch"], indirect=True)
+def test_workers_of_a_cluster_open_addresses_themselves(place, tool, tmp_path, monkeypatch):
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as archive:
+        archive.writestr("run/9.xml", BAD)
+    files = {
+        "a.xml": GOOD.encode(),
+        "deep/b.xml": BAD.encode(),
+        "deep/more.zip": packed.getvalue(),
+        "notes.txt": b"x",
+    }
+    for name, data in files.items():
+        place.put(f"run-7/{name}", data)
+    address = f"{place.address.rstrip('/')}/run-7"
+    here = tool("report", address, "--out", "here/p.html", "--no-find-previous")
+    fetched = []
+    left = fetching.Left.__call__
+    monkeypatch.setattr(fetching.Left, "__call__", lambda self: fetched.append(self.name) or left(self))
+    there = tool("report", address, "--out", "there/p.html", "--no-find-previous", "--engine", "dask://local")
+    assert (there.code, there.err) == (here.code, here.err) == (0, here.err)
+    assert (tmp_path / "there/p.html").read_bytes() == (tmp_path / "here/p.html").read_bytes()
+    # This process reads no result; a worker that may not tells so, in a line, as this machine would.
+    assert fetched == []
+    done = tool("report", f"{address}/gone.xml", "--engine", "dask://local")
+    assert (done.code, "does not exist" in done.err) == (3, True)
 
 
 @every_place
@@ -657,11 +687,14 @@ def test_no_name_from_elsewhere_leads_out_of_its_folder(tmp_path):
         def read(self, file, most=None):
             return b"x"
 
+    fetched = fetching.Fetched([])
     for name in ("../up.xml", "/etc/up.xml", "a/../../up.xml"):
         with pytest.raises(DeliveryError):
-            fetching._copy(Hostile(name), "**", tmp_path / "in", list)
+            fetching._copy(Hostile(name), list, wanted="**", folder=tmp_path / "in", result=fetched, address="")
     assert not list(tmp_path.rglob("*.xml"))
-    assert fetching._copy(Hostile("a/b.xml"), "**", tmp_path / "in", list) == ["a/b.xml"]
+    assert fetching._copy(
+        Hostile("a/b.xml"), list, wanted="**", folder=tmp_path / "in", result=fetched, address=""
+    ) == ["a/b.xml"]
 
 
 def test_a_result_that_is_listed_and_gone_is_never_left_out_in_silence(folder, tool, tmp_path, monkeypatch):

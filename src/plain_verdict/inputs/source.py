@@ -44,6 +44,8 @@ class Source(msgspec.Struct, frozen=True):
     """Says, once it is read, why it could not be unpacked to its end; "" where it could."""
     on_rows: Callable[[int], object] = int
     """Told how many rows are read, by readers of files that are made of them."""
+    fetch: Callable[[], bytes] | None = None
+    """Fetches its content from elsewhere, for whoever reads it: here, or on another machine. Raises ReadError."""
     hash_remotely: Callable[[], str] | None = None
     """Returns the hash of its content as whoever is nearer to it knows it; None: it is read for that here."""
 

@@ -187,7 +187,8 @@ class _Reading:
         try:
             with guarded(source.path):
                 if packed and not source.passed_over:
-                    yield packed_job_of(source)
+                    # What is fetched elsewhere shows there what it is.
+                    yield Job(source, source) if source.fetch else packed_job_of(source)
                 else:
                     yield from jobs_of(source, self._unpacking, self._readers)
         except ReadError as error:
@@ -200,7 +201,7 @@ class _Reading:
         source = msgspec.structs.replace(job.read, on_rows=self._progress.on_rows)
         engine = self._samples.engine
         is_itself = job.read is job.source and not job.streamed  # not what was unpacked of it
-        if engine.name and source.file and is_itself and not self._sent.knows(source):
+        if engine.name and source.file and not source.fetch and is_itself and not self._sent.knows(source):
             source = msgspec.structs.replace(source, hash_remotely=partial(hash_there, engine, job.read))
         try:
             with guarded(job.read.path, patience_s(job.read)):
@@ -238,7 +239,8 @@ class _Reading:
 
     def _made_of_result(self, job: Job, result: Result) -> Iterator[_Made]:
         if result is None or isinstance(result, Unseen):
-            yield from map(self._read_locally, self._jobs_of(job.source) if job.packed else (job,))
+            is_whole = job.packed or job.source.fetch
+            yield from map(self._read_locally, self._jobs_of(job.source) if is_whole else (job,))
             return
         self._progress.begin(job)
         self._progress.on_bytes(job.read.size_bytes)
@@ -273,6 +275,10 @@ class _Reading:
         source = job.read
         if job.stays:
             return None
+        how_found = (source.explicit, source.given, source.go, source.kind)
+        of_file = (source.path, source.file, source.size_bytes, *how_found)
+        if source.fetch and is_far:
+            return Piece(*of_file, fetch=source.fetch)
         is_seen = bool(source.file) and not (is_far and self._sent.knows(job.source))
         try:
             seen = see(source.file) if is_seen and is_far else None
@@ -281,8 +287,6 @@ class _Reading:
             return None  # reading it says what is wrong
         if data is None and not is_seen:
             return None
-        how_found = (source.explicit, source.given, source.go, source.kind)
-        of_file = (source.path, source.file, source.size_bytes, *how_found)
         return Piece(*of_file, data=data, seen=seen, packed=job.packed)
 
 

@@ -6,7 +6,7 @@ others as JSON, which keeps the zones of times. What was read here and what was 
 
 import io
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import lru_cache
 from itertools import compress
 from operator import not_
@@ -15,7 +15,7 @@ from typing import BinaryIO
 
 import msgspec
 
-from plain_verdict.inputs.archives import Unpacking
+from plain_verdict.inputs.archives import Unpacking, is_archive
 from plain_verdict.inputs.shared_files import Seen, Unseen, not_as_seen
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, Kind, ResultFile, passed_in
@@ -32,6 +32,7 @@ class Piece(msgspec.Struct, frozen=True):
     """A source that can be sent: by its path, or with its bytes where another machine can't see it.
 
     ``seen`` is the file as it is here: another machine makes sure that it sees the same. ``packed``: an archive.
+    ``fetch`` fetches it there instead, from where it lies.
     """
 
     path: str
@@ -44,6 +45,7 @@ class Piece(msgspec.Struct, frozen=True):
     data: bytes | None = None
     seen: Seen | None = None
     packed: bool = False
+    fetch: Callable[[], bytes] | None = None
 
     def source(self) -> Source:
         """Return the source that it is of."""
@@ -180,6 +182,15 @@ def read_batch(batch: Batch) -> list[Result]:
 
 
 def _read_piece(piece: Piece, batch: Batch, readers: Readers) -> Result:
+    if piece.fetch:
+        try:
+            data = piece.fetch()
+        except ReadError as error:
+            return error
+        fetched = msgspec.structs.replace(piece, data=data, size_bytes=len(data), packed=is_archive(data[:512]))
+        if not fetched.packed:
+            return _read(fetched.source(), batch.limits, readers, counted=True)
+        piece = fetched
     unseen = not_as_seen(piece.file, piece.seen) if piece.seen else None
     if unseen:
         return unseen

@@ -4,6 +4,8 @@ import re
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from functools import partial
+from io import BytesIO
 from pathlib import Path, PurePosixPath
 from urllib.parse import unquote
 
@@ -11,12 +13,12 @@ import msgspec
 
 from plain_verdict.inputs.discovery import split_kind
 from plain_verdict.inputs.progress import OnStep, no_progress
-from plain_verdict.inputs.source import shown_path
+from plain_verdict.inputs.source import RESULT_SUFFIXES, Source, shown_path
 from plain_verdict.model import Unread
-from plain_verdict.remote.interface import Files
+from plain_verdict.remote.interface import Destination, Files, Found, Result
 from plain_verdict.remote.opening import is_remote, open_destination
 from plain_verdict.remote.patiently import PatienceOver, do_patiently
-from plain_verdict.runtime.errors import DeliveryError, UsageError
+from plain_verdict.runtime.errors import DeliveryError, ReadError, UsageError
 from plain_verdict.runtime.patience import Patience
 from plain_verdict.text.formatting import format_duration
 
@@ -24,26 +26,63 @@ _MAGIC = re.compile(r"[*?\[]")
 _OF_THIS_MACHINE = "file://"
 _FILE_PATIENCE_S = 600.0  # for each file
 _MOST_FETCHED = 20_000  # a pattern that fits more is wrong
+_LEFT_SUFFIXES = (*RESULT_SUFFIXES, ".csv", ".load")
 _ACCESS_HINT = "check the address and your credentials"
 
 
+class Left(msgspec.Struct, frozen=True):
+    """A result file that is left where it is: called, it fetches the file, on any machine."""
+
+    address: str
+    name: str
+    shown: str
+    size_bytes: int
+
+    def __call__(self) -> bytes:
+        """Return its content. Raises ReadError."""
+        destination = open_destination(self.address)
+        try:
+            destination.check()
+            data = _within_patience(destination, lambda files, _: files.read(self.name), no_progress)
+        except (DeliveryError, UsageError) as error:
+            raise ReadError(error.what, path=self.shown, hint=error.hint or _ACCESS_HINT) from error
+        if data is None:
+            raise ReadError("is gone", path=self.shown, hint="try again, when nobody writes there")
+        return data
+
+
 class Fetched(msgspec.Struct):
-    """Arguments that are all paths of this machine; ``shown`` is how paths below a folder are named instead."""
+    """Arguments that are all paths of this machine; ``shown`` is how paths below a folder are named instead.
+
+    ``left`` are the files among them that are still to be fetched: there is nothing in these here. None: all are
+    fetched at once.
+    """
 
     arguments: list[list[str]]
     shown: dict[str, str] = {}
     unread: list[Unread] = []
     on_step: OnStep = no_progress
+    left: dict[str, Left] | None = None
+
+    def source(self, source: Source) -> Source:
+        """Return a source, to be fetched where that is still to be done."""
+        left = (self.left or {}).get(source.file)
+        if left is None:
+            return source
+        return msgspec.structs.replace(source, open=lambda: BytesIO(left()), size_bytes=left.size_bytes, fetch=left)
 
 
 @contextmanager
-def fetched(groups: Sequence[Sequence[str]], on_step: OnStep) -> Iterator[Fetched]:
-    """Give the arguments with what is elsewhere fetched; it is removed at the end. Raises UsageError."""
+def fetched(groups: Sequence[Sequence[str]], on_step: OnStep, *, leave: bool = False) -> Iterator[Fetched]:
+    """Give the arguments with what is elsewhere fetched; it is removed at the end. Raises UsageError.
+
+    ``leave``: result files are left to whoever reads them.
+    """
     if not any(is_remote(split_kind(argument)[1]) for arguments in groups for argument in arguments):
         yield Fetched([list(arguments) for arguments in groups])
         return
     with tempfile.TemporaryDirectory(prefix="plain-verdict-") as name:
-        result = Fetched([], {}, [], on_step)
+        result = Fetched([], {}, [], on_step, {} if leave else None)
         for arguments in groups:
             local_paths: list[str] = []
             for argument in arguments:
@@ -82,11 +121,17 @@ def _copied(base: str, wanted: str, folder: Path, result: Fetched) -> list[str]:
     destination = open_destination(base)
     destination.check()
     result.shown[str(folder)] = destination.shown.rstrip("/") + "/"
+    taken = partial(_copy, wanted=wanted, folder=folder, result=result, address=base)
+    return _within_patience(destination, taken, result.on_step)
+
+
+def _within_patience(
+    destination: Destination, job: Callable[[Files, Callable[[], object]], Result], on_step: OnStep
+) -> Result:
+    """Do a job that tells of each file that it has; each may take its time. Raises DeliveryError."""
     patience = Patience(_FILE_PATIENCE_S)
     try:
-        return do_patiently(
-            destination, lambda files: _copy(files, wanted, folder, patience.renew), patience, result.on_step
-        )
+        return do_patiently(destination, lambda files: job(files, patience.renew), patience, on_step)
     except PatienceOver as error:
         what = f"gave no whole file within {format_duration(_FILE_PATIENCE_S)}"
         raise DeliveryError(what, path=error.path, hint="check the address and the network") from error
@@ -105,8 +150,8 @@ def _split_address(address: str) -> tuple[str, str]:
     return head + "/".join(parts[:fixed]), "/".join(parts[fixed:])
 
 
-def _listed(files: Files, wanted: str) -> list[str]:
-    """Return the names of the files that fit a pattern. Raises DeliveryError."""
+def _listed(files: Files, wanted: str) -> list[Found]:
+    """Return the files that fit a pattern. Raises DeliveryError."""
     found = files.find()
     if found is None:
         if wanted == "**":
@@ -114,24 +159,27 @@ def _listed(files: Files, wanted: str) -> list[str]:
         hint = "name each file; only WebDAV servers list what they have"
         raise DeliveryError("can't be listed", hint=hint)
     fits = _pattern_of(wanted)
-    names = [file_found.file for file_found in found if file_found.file and fits.fullmatch(file_found.file)]
-    if len(names) > _MOST_FETCHED:
+    fitting = [file_found for file_found in found if file_found.file and fits.fullmatch(file_found.file)]
+    if len(fitting) > _MOST_FETCHED:
         raise DeliveryError(f"has more than {_MOST_FETCHED:,} files there", hint="name fewer")
-    return names
+    return fitting
 
 
-def _copy(files: Files, wanted: str, folder: Path, on_file: Callable[[], object]) -> list[str]:
+def _copy(
+    files: Files, on_file: Callable[[], object], *, wanted: str, folder: Path, result: Fetched, address: str
+) -> list[str]:
     """Copy the files that are wanted into a folder and return their names; tell of each."""
     folder.mkdir(parents=True, exist_ok=True)
     listed = bool(_MAGIC.search(wanted))
-    names = _listed(files, wanted) if listed else [wanted]
     copied = []
-    for name in names:
+    for found in _listed(files, wanted) if listed else [Found(wanted, "")]:
+        name = found.file
         if ".." in PurePosixPath(name).parts or PurePosixPath(name).is_absolute():
             raise DeliveryError(
                 "has a name that leads out of its folder", path=name, hint="name the files you want"
             )
-        data = files.read(name)
+        is_left = result.left is not None and name.lower().endswith(_LEFT_SUFFIXES)
+        data = (b"x" if listed else files.read(name, 1)) if is_left else files.read(name)
         on_file()
         if data is None:
             if listed:
@@ -141,7 +189,10 @@ def _copy(files: Files, wanted: str, folder: Path, on_file: Callable[[], object]
             continue
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(data)
+        path.write_bytes(b"" if is_left else data)
+        if is_left and result.left is not None:
+            shown = shown_path(f"{result.shown.get(str(folder), '')}{name}")
+            result.left[str(path)] = Left(address, name, shown, found.size_bytes)
         copied.append(name)
     return copied
 

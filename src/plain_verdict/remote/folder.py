@@ -30,7 +30,9 @@ class FolderFiles:
                     with suppress(OSError):
                         about = path.stat()
                         file = path.relative_to(self._folder).as_posix()
-                        yield Found(file, f"{about.st_mtime_ns:020d} {about.st_size}", about.st_mtime)
+                        yield Found(
+                            file, f"{about.st_mtime_ns:020d} {about.st_size}", about.st_mtime, about.st_size
+                        )
 
     def read(self, file: str, most: int | None = None) -> bytes | None:
         """Return a file."""

@@ -14,11 +14,13 @@ class Found(msgspec.Struct, frozen=True):
     """A file, as seen from the place, and a stamp that changes when it does and sorts by when it was written.
 
     ``written_s`` is when that was, in seconds since 1970 by the place's clock; 0 where the place does not know.
+    ``size_bytes`` is 0 where it does not know that.
     """
 
     file: str
     stamp: str
     written_s: float = 0.0
+    size_bytes: int = 0
 
 
 class Files(Protocol):

@@ -212,7 +212,10 @@ class _Tracked:
 
     def find(self) -> list[Found]:
         """Return all files; a copy's own times tell nothing, so their size and content do."""
-        return [Found(found.file, self._stamp(found), self._when(found)) for found in self._files.find()]
+        return [
+            Found(found.file, self._stamp(found), self._when(found), found.size_bytes)
+            for found in self._files.find()
+        ]
 
     def _when(self, found: Found) -> float:
         return found.written_s if found.file in self.changed else self._written_s.get(found.file, 0.0)

@@ -108,7 +108,11 @@ class StoreFiles:
                 return []
         below = len(self._root) + 1
         named = ((path[below:], about) for path, about in sorted(found.items()))
-        return [Found(name, _stamp(about), _written_s(about)) for name, about in named if not _is_hidden(name)]
+        return [
+            Found(name, _stamp(about), _written_s(about), int(about.get("size") or 0))
+            for name, about in named
+            if not _is_hidden(name)
+        ]
 
     def read(self, file: str, most: int | None = None) -> bytes | None:
         """Return a file, or its beginning."""

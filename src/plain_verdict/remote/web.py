@@ -150,7 +150,9 @@ class WebFiles:
             if node.find(f".//{_DAV}collection") is not None:
                 folders.append(path.rstrip("/"))
             else:
-                yield Found(path[len(top) :], _stamp(node), _written_s(node))
+                size = node.findtext(f".//{_DAV}getcontentlength", "")
+                size_bytes = int(size) if size.isdecimal() else 0
+                yield Found(path[len(top) :], _stamp(node), _written_s(node), size_bytes)
         if folders and depth >= _DEEPEST_FOLDERS:
             raise self._failed(url, "has folders too deep below each other", "name a folder further below")
         for folder in folders:

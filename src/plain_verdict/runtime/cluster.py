@@ -22,7 +22,7 @@ from plain_verdict.text.packages import quiet_libraries
 
 _LOCAL, _LOCAL_WORKERS = "local", 2
 _BEGIN_S = 14.0  # to connect, in half of it, and to try all workers
-_LOCAL_S = 20.0  # for workers of this machine, which are yet to begin
+_LOCAL_S = 60.0  # for workers of this machine, which are yet to begin
 _ANSWER_S = 4.0  # a scheduler that is there answers in less than one
 _POLL_S, _LOOK_S = 0.2, 1.0
 _FETCH_S = 20.0  # for a result to come from the worker that has it
