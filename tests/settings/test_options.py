@@ -15,7 +15,7 @@ SETTINGS = {
     ),
     "--size-limit": ('[evidence]\nsize_limit = "30MB"\n', lambda _, done: done.code == 0),
     "--api-document": ('[api]\ndocument = "gone.yaml"\n', lambda _, done: "gone.yaml" in done.out + done.err),
-    "--engine": ('[load]\nengine = "elsewhere"\n', lambda _, done: "elsewhere" in done.err),
+    "--engine": ('[engine]\naddress = "elsewhere"\n', lambda _, done: "elsewhere" in done.err),
     "--time-zone": ('[report]\ntime_zone = "Nowhere/Quay"\n', lambda _, done: "Nowhere/Quay" in done.err),
 }
 

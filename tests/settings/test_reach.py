@@ -149,7 +149,7 @@ def test_no_library_logs_to_the_terminal(desk, program, monkeypatch):
     done = program("report", "desk/r.xml", "--engine", "dask://127.0.0.1:1", "--publish", "sftp://127.0.0.1:1/x")
     assert {line.partition(":")[0] for line in done.err.splitlines()} <= {"error", "hint", "note"}
     traced = program("report", "desk/r.xml", "--engine", "dask://127.0.0.1:1", "--debug")
-    assert (traced.code, "Traceback" in traced.err) == (2, True)
+    assert (traced.code, "Traceback" in traced.err) == (3, True)
 
 
 @pytest.mark.parametrize(

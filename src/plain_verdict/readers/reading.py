@@ -270,6 +270,10 @@ class _Reading:
             else:
                 yield made[0]
 
+    def _must_be_sent(self, job: Job, *, is_far: bool) -> bool:
+        """Return whether whoever reads a file can't open it."""
+        return not job.read.file or (is_far and self._sent.knows(job.source))
+
     def _piece(self, job: Job, *, is_far: bool) -> Piece | None:
         """Return a file in the form in which it is sent; None for one that is better read here."""
         source = job.read
@@ -279,7 +283,7 @@ class _Reading:
         of_file = (source.path, source.file, source.size_bytes, *how_found)
         if source.fetch and is_far:
             return Piece(*of_file, fetch=source.fetch)
-        is_seen = bool(source.file) and not (is_far and self._sent.knows(job.source))
+        is_seen = not self._must_be_sent(job, is_far=is_far)
         try:
             seen = see(source.file) if is_seen and is_far else None
             data = None if is_seen else _data_of(source)

@@ -6,9 +6,12 @@ others as JSON, which keeps the zones of times. What was read here and what was 
 
 import io
 import threading
+import zlib
+from array import array
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 from itertools import compress
+from math import nan
 from operator import not_
 from pathlib import Path
 from typing import BinaryIO
@@ -82,6 +85,7 @@ class Batch(msgspec.Struct, frozen=True):
         return any(piece.data is not None for piece in self.pieces)
 
 
+_WIRE_LEVEL = 1  # of zlib: more costs workers more than a network does
 Group = tuple[Kind, tuple[str, ...]]
 """The kind and the suite of checks."""
 
@@ -89,30 +93,40 @@ Group = tuple[Kind, tuple[str, ...]]
 class SentFile(msgspec.Struct, frozen=True):
     """A file that was read. ``rest`` is the file without checks; the others are by check, in their order.
 
-    Of ``ids``, ``names`` and ``took_s`` there are as many as plain checks, as ``plain`` says; ``others`` is JSON.
+    Of ids, names and times there are as many as plain checks, as ``plain`` says: texts with a line end between
+    them, and floats of 64 bits, not a number for none. ``group_of`` are integers of 32 bits, ``others`` is JSON.
+    All are deflated (zlib, RFC 1950) where they go to another machine.
     """
 
     rest: ResultFile
     groups: tuple[Group, ...]
-    group_of: tuple[int, ...]
+    is_deflated: bool
+    group_of: bytes
     plain: bytes
-    ids: tuple[str, ...]
-    names: tuple[str, ...]
-    took_s: tuple[float | None, ...]
+    ids: bytes
+    names: bytes
+    took_s: bytes
     others: bytes
 
     def file(self) -> ResultFile:
         """Return the file as it was read."""
         return msgspec.structs.replace(self.rest, checks=tuple(self._checks()))
 
+    def _content(self, column: bytes) -> bytes:
+        return zlib.decompress(column) if self.is_deflated else column
+
     def _checks(self) -> Iterator[Check]:
-        others = iter(_others().decode(self.others))
-        plain = zip(self.ids, self.names, self.took_s, strict=True)
-        for is_plain, number in zip(self.plain, self.group_of, strict=True):
+        others = iter(_others().decode(self._content(self.others)))
+        ids, names = (self._content(column).decode("utf-8", "surrogatepass") for column in (self.ids, self.names))
+        times, group_of = array("d"), array("I")
+        times.frombytes(self._content(self.took_s))
+        group_of.frombytes(self._content(self.group_of))
+        plain = zip(ids.split("\n"), names.split("\n"), times, strict=False)
+        for is_plain, number in zip(self._content(self.plain), group_of, strict=True):
             group = self.groups[number]
             if is_plain:
                 id_, name, took_s = next(plain)
-                yield _plain(id_, group, name, took_s)
+                yield _plain(id_, group, name, took_s if took_s == took_s else None)  # noqa: PLR0124  not a number
             else:
                 other = next(others)
                 # All checks of a suite share its path, as they do where they are read.
@@ -148,27 +162,31 @@ def _others() -> "msgspec.json.Decoder[list[Check]]":
     return msgspec.json.Decoder(list[Check])
 
 
-def send(file: ResultFile) -> SentFile:
-    """Return a file in the form in which it is sent."""
+def send(file: ResultFile, *, is_far: bool = False) -> SentFile:
+    """Return a file in the form in which it is sent, to another machine or to another process of this one."""
     groups: dict[Group, int] = {}
     group_of = [groups.setdefault((check.kind, check.suite), len(groups)) for check in file.checks]
     is_plain = [_is_plain(check) for check in file.checks]
     plain = list(compress(file.checks, is_plain))
-    return SentFile(
-        msgspec.structs.replace(file, checks=()),
-        tuple(groups),
-        tuple(group_of),
+    times = [check.attempts[-1].took_s for check in plain]
+    columns = [
+        array("I", group_of).tobytes(),
         bytes(is_plain),
-        tuple([check.id for check in plain]),
-        tuple([check.name for check in plain]),
-        tuple([check.attempts[-1].took_s for check in plain]),
+        "\n".join([check.id for check in plain]).encode("utf-8", "surrogatepass"),
+        "\n".join([check.name for check in plain]).encode("utf-8", "surrogatepass"),
+        array("d", [nan if took_s is None else took_s for took_s in times]).tobytes(),
         msgspec.json.encode(list(compress(file.checks, map(not_, is_plain)))),
-    )
+    ]
+    if is_far:
+        columns = [zlib.compress(column, _WIRE_LEVEL) for column in columns]
+    return SentFile(msgspec.structs.replace(file, checks=()), tuple(groups), is_far, *columns)
 
 
 def _is_plain(check: Check) -> bool:
     """Return whether a check is all told by kind, suite, id, name and time: whether one made of them equals it."""
-    return check == _plain(check.id, (check.kind, check.suite), check.name, check.attempts[-1].took_s)
+    return "\n" not in check.name and check == _plain(
+        check.id, (check.kind, check.suite), check.name, check.attempts[-1].took_s
+    )
 
 
 def _plain(id_: str, group: Group, name: str, took_s: float | None) -> Check:
@@ -189,7 +207,7 @@ def _read_piece(piece: Piece, batch: Batch, readers: Readers) -> Result:
             return error
         fetched = msgspec.structs.replace(piece, data=data, size_bytes=len(data), packed=is_archive(data[:512]))
         if not fetched.packed:
-            return _read(fetched.source(), batch.limits, readers, counted=True)
+            return _read(fetched.source(), batch, readers, counted=True)
         piece = fetched
     unseen = not_as_seen(piece.file, piece.seen) if piece.seen else None
     if unseen:
@@ -197,17 +215,17 @@ def _read_piece(piece: Piece, batch: Batch, readers: Readers) -> Result:
     if piece.packed:
         return _read_members(piece.source(), batch, readers)
     counted = bool(batch.samples) and piece.size_bytes <= WHOLE_BYTES
-    return _read(piece.source(), batch.limits, readers, counted=counted)
+    return _read(piece.source(), batch, readers, counted=counted)
 
 
-def _read(source: Source, limits: Limits, readers: Readers, *, counted: bool) -> SentFile | ReadError | None:
+def _read(source: Source, batch: Batch, readers: Readers, *, counted: bool) -> SentFile | ReadError | None:
     """Return what came of a source; None for samples where they are not ``counted`` here."""
     try:
         with guarded(source.path, patience_s(source)), readable(source):
             reader = find_reader(source, readers)
             if readers.counts(reader) and not counted:
                 return None
-            return send(read_with(reader, source, limits, _ignore_progress))
+            return send(read_with(reader, source, batch.limits, _ignore_progress), is_far=batch.samples is not None)
     except ReadError as error:
         return error
 
@@ -221,7 +239,7 @@ def _read_members(source: Source, batch: Batch, readers: Readers) -> Members:
         with guarded(source.path):
             for job in jobs_of(source, unpacking, readers):
                 read = job.read
-                result = _read(read, batch.limits, readers, counted=True)
+                result = _read(read, batch, readers, counted=True)
                 if result is not None:
                     members.append(Member(read.path, read.size_bytes, read.explicit, read.passed_over, result))
     except ReadError as error:

@@ -178,23 +178,36 @@ def _copy(
             raise DeliveryError(
                 "has a name that leads out of its folder", path=name, hint="name the files you want"
             )
-        is_left = result.left is not None and name.lower().endswith(_LEFT_SUFFIXES)
-        data = (b"x" if listed else files.read(name, 1)) if is_left else files.read(name)
+        left = _left(found, folder, result, address)
+        data = _data(files, name, is_listed=listed, is_left=left is not None)
         on_file()
         if data is None:
-            if listed:
-                raise DeliveryError(
-                    "lists a file that is gone", path=name, hint="try again, when nobody writes there"
-                )
             continue
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(b"" if is_left else data)
-        if is_left and result.left is not None:
-            shown = shown_path(f"{result.shown.get(str(folder), '')}{name}")
-            result.left[str(path)] = Left(address, name, shown, found.size_bytes)
+        path.write_bytes(data)
+        if left is not None and result.left is not None:
+            result.left[str(path)] = left
         copied.append(name)
     return copied
+
+
+def _left(found: Found, folder: Path, result: Fetched, address: str) -> Left | None:
+    """Return a result file that is left to whoever reads it; None for one that is fetched now."""
+    if result.left is None or not found.file.lower().endswith(_LEFT_SUFFIXES):
+        return None
+    shown = shown_path(f"{result.shown.get(str(folder), '')}{found.file}")
+    return Left(address, found.file, shown, found.size_bytes)
+
+
+def _data(files: Files, name: str, *, is_listed: bool, is_left: bool) -> bytes | None:
+    """Return a file, of one that is left nothing but that it is there; None for none. Raises DeliveryError."""
+    if is_left and is_listed:
+        return b""
+    data = files.read(name, 1 if is_left else None)
+    if data is None and is_listed:
+        raise DeliveryError("lists a file that is gone", path=name, hint="try again, when nobody writes there")
+    return b"" if is_left and data else data
 
 
 def _pattern_of(wanted: str) -> re.Pattern[str]:
