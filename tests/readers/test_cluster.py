@@ -127,9 +127,7 @@ LOSSES = [
     ("a worker is killed", lambda workers: workers.workers[0].kill(), ""),
     ("a worker stops", lambda workers: stop(workers.workers[0]), ""),
     ("the scheduler is killed", lambda workers: workers.scheduler.kill(), "the scheduler is gone"),
-    ("the scheduler stops", lambda workers: stop(workers.scheduler), "the scheduler is gone"),
     ("all workers are killed", lambda workers: [one.kill() for one in workers.workers], "all its workers are gone"),
-    ("all workers stop", lambda workers: [stop(one) for one in workers.workers], "all its workers are gone"),
 ]
 
 

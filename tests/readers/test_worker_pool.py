@@ -61,15 +61,9 @@ def test_what_is_read_in_processes_is_the_same(all_kinds, monkeypatch, batch_fil
 
 
 @pytest.mark.slow
-def test_what_is_read_on_a_cluster_is_the_same_to_the_byte_of_the_page(all_kinds, tool, tmp_path):
+def test_what_is_read_on_a_cluster_is_the_same(all_kinds):
     with Engine("dask://local") as engine:
         assert in_words(read(all_kinds, SamplesOptions(engine))) == in_words(read(all_kinds))
-    for job in range(20):
-        (tmp_path / "jobs" / str(job)).mkdir(parents=True)
-        (tmp_path / "jobs" / str(job) / "results.xml").write_text(CASE.format(job))
-    assert tool("report", "jobs", "--out", "here/p.html").code == 0
-    assert tool("report", "jobs", "--out", "there/p.html", "--engine", "dask://local").code == 0
-    assert (tmp_path / "here/p.html").read_bytes() == (tmp_path / "there/p.html").read_bytes()
 
 
 def test_a_lost_worker_costs_a_second_try_and_then_its_own_file(tmp_path, monkeypatch):

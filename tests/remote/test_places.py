@@ -314,7 +314,7 @@ def test_results_come_from_there(place, tool, tmp_path):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("place", ["web", "store", "host", "branch"], indirect=True)
+@pytest.mark.parametrize("place", ["web", "store"], indirect=True)
 def test_workers_of_a_cluster_open_addresses_themselves(place, tool, tmp_path, monkeypatch):
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w") as archive:

@@ -8,7 +8,7 @@ import asyncio
 import logging
 import threading
 import time
-from collections.abc import Awaitable, Callable, Collection, Iterator, Sequence
+from collections.abc import Awaitable, Callable, Collection, Iterable, Iterator, Sequence
 from concurrent.futures import CancelledError
 from contextlib import ExitStack, suppress
 from importlib import import_module
@@ -17,7 +17,7 @@ from typing import Any, Generic
 from plain_verdict.runtime.errors import EngineFailed, UsageError
 from plain_verdict.runtime.work import ON_CLUSTER, EngineError, Lost, Made, Piece
 from plain_verdict.text.cleaning import single_line
-from plain_verdict.text.formatting import format_duration, join_list, plural
+from plain_verdict.text.formatting import format_duration, join_list
 from plain_verdict.text.packages import quiet_libraries
 
 _LOCAL, _LOCAL_WORKERS = "local", 2
@@ -37,6 +37,7 @@ _VERSIONS_EXPRESSION = (
 )
 """What must be the same on all machines, as an expression: any worker can evaluate it."""
 _NAMED_WORKERS = 5
+_AGAIN_HINT = "start it again, or leave --engine out"
 _START_HINT = "check that a scheduler runs there, and workers that have the same plain-verdict[cluster]"
 
 
@@ -68,15 +69,17 @@ class _Task(Generic[Piece, Made]):
 
 
 class Cluster:
-    """Does work on the workers that fit. ``notes`` say which are not used."""
+    """Does work on the workers that fit; adds to ``notes`` which are not used."""
 
-    def __init__(self, name: str, address: str, patience_s: float, still_open: ExitStack) -> None:
-        """Connect. Raises UsageError for an address that can't be one, EngineFailed where nothing can be used."""
+    def __init__(self, name: str, address: str, patience_s: float, notes: list[str], still_open: ExitStack) -> None:
+        """Connect. Raises UsageError where libraries are missing, EngineFailed where nothing can be used."""
         self._name, self._patience_s = name, patience_s
-        self.notes: list[str] = []
+        self._notes = notes
         began = time.monotonic()
         self._client = _connected(name, address, began + _BEGIN_S / 2, still_open)
         self._misfits: dict[str, str] = {}
+        self._tried: set[str] = set()
+        """Those that fit, also those that are gone by now."""
         self._signs: dict[str, tuple[float, float]] = {}
         self._pending: set[_Task[Any, Any]] = set()
         self._hung: set[str] = set()
@@ -127,14 +130,19 @@ class Cluster:
 
     def _begin(self, task: "_Task[Any, Any]") -> None:
         """Begin a task, on workers that fit and give signs of life."""
-        unfit = {*self._hung, *self._misfits}
-        fitting = [address for address in self._signs if address not in unfit] if unfit else None
+        fitting = None
+        if self._hung or self._misfits:
+            # Where none is left it waits for those that were: never for one that does not fit.
+            fitting = [address for address in self._signs if address not in self._hung] or sorted(self._tried)
         argument = (
             self._scattered(task.piece, fitting) if getattr(task.piece, "carries_data", False) else task.piece
         )
         # Keys of our own: what has the same piece is begun anew all the same.
-        task.future = self._client.submit(task.work, argument, pure=False, workers=fitting or None, retries=0)
-        future = task.future
+        try:
+            future = self._client.submit(task.work, argument, pure=False, workers=fitting, retries=0)
+        except Exception as error:  # of a client whose scheduler is gone
+            raise self._failed("the scheduler is gone", _AGAIN_HINT) from error
+        task.future = future
 
         def finished(_: object) -> None:
             if task.future is future:
@@ -151,16 +159,19 @@ class Cluster:
             return piece
 
     def _restart(self, task: "_Task[Any, Any]", why: str) -> None:
-        """Begin a task elsewhere, or note why it is lost."""
+        """Begin a task elsewhere, or note why it is lost. Raises EngineFailed."""
+        before = task.future
+        self._look()
+        if task.future is not before:
+            return  # that was done already, with all others
         task.losses += 1
         task.why = why
         if task.losses >= _MOST_LOSSES:
             task.done.set()
             return
-        before, task.future = task.future, None
+        task.future = None
         task.done.clear()
         _cancel(before)
-        self._look()
         self._begin(task)
 
     def _look(self) -> None:
@@ -172,7 +183,7 @@ class Cluster:
         workers = self._workers()
         if workers is None:
             if self._client.status == "closed" or now - self._scheduler_seen > _GONE_S:
-                raise self._failed("the scheduler is gone", "start it again, or leave --engine out")
+                raise self._failed("the scheduler is gone", _AGAIN_HINT)
             return
         self._scheduler_seen = time.monotonic()
         self._note_signs(workers)
@@ -190,10 +201,12 @@ class Cluster:
 
     def _note_signs(self, workers: dict[str, float]) -> None:
         """Note which workers gave a sign of life since the last look, by the scheduler's clock."""
+        self._try_new([address for address in workers if address not in self._tried])
         now = time.monotonic()
         self._signs = {
             address: before if (before := self._signs.get(address)) and before[0] == seen else (seen, now)
             for address, seen in workers.items()
+            if address not in self._misfits
         }
 
     def _workers(self) -> dict[str, float] | None:
@@ -217,7 +230,7 @@ class Cluster:
         if len(self._hung) < len(self._signs):
             self._worker_seen = now
         elif self._hung or now - self._worker_seen > _GONE_S:
-            raise self._failed("all its workers are gone", "start them again, or leave --engine out")
+            raise self._failed("all its workers are gone", _AGAIN_HINT)
         if not self._hung:
             return
         try:
@@ -235,15 +248,30 @@ class Cluster:
         local: dict[str, str] = eval(_VERSIONS_EXPRESSION)  # noqa: S307  an expression of our own
         if scheduler := self._misfit_of_scheduler(local):
             raise self._failed(scheduler, _START_HINT)
-        found = dict(self._differences(list(threads), local, until))
-        self._misfits = {address: why for address, why in found.items() if why}
+        self._note_misfits(self._differences(list(threads), local, until))
         fitting = {address: number for address, number in threads.items() if address not in self._misfits}
         if not fitting:
             why = join_list(list(dict.fromkeys(self._misfits.values()))[:3]) or "no worker answers"
             raise self._failed(f"no worker can be used: {why}", _START_HINT)
         self._signs = {address: (0.0, time.monotonic()) for address in fitting}
-        self.notes += self._misfit_notes()
         return sum(fitting.values())
+
+    def _try_new(self, addresses: Sequence[str]) -> None:
+        """Find out whether workers fit that came after the others, as one does that was started again."""
+        if addresses:
+            local: dict[str, str] = eval(_VERSIONS_EXPRESSION)  # noqa: S307  as above
+            self._note_misfits(self._differences(addresses, local, time.monotonic() + _ANSWER_S))
+
+    def _note_misfits(self, found: Iterable[tuple[str, str]]) -> None:
+        for address, why in found:
+            if not why:
+                self._tried.add(address)
+                continue
+            self._misfits[address] = why
+            if len(self._misfits) <= _NAMED_WORKERS:
+                self._notes.append(f"The worker {address} is not used: {why}.")
+            elif len(self._misfits) == _NAMED_WORKERS + 1:
+                self._notes.append("More workers of the cluster are not used.")
 
     def _differences(
         self, addresses: Sequence[str], local: dict[str, str], until: float
@@ -263,13 +291,6 @@ class Cluster:
                 _cancel(trial)
             else:
                 yield address, _difference(there, local)
-
-    def _misfit_notes(self) -> Iterator[str]:
-        for address, why in list(self._misfits.items())[:_NAMED_WORKERS]:
-            yield f"The worker {address} is not used: {why}."
-        if len(self._misfits) > _NAMED_WORKERS:
-            more = plural(len(self._misfits) - _NAMED_WORKERS, "more worker")
-            yield f"{more} of the cluster are not used."
 
     def _misfit_of_scheduler(self, local: dict[str, str]) -> str:
         """Return in what the scheduler differs; "" in nothing that matters to it."""

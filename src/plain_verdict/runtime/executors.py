@@ -59,9 +59,9 @@ class Engine:
             if self.name:
                 from plain_verdict.runtime.cluster import Cluster  # an extra
 
-                self._pool = Cluster(self.name, self.name.removeprefix(_SCHEME), self._patience_s, self._open)
+                address = self.name.removeprefix(_SCHEME)
+                self._pool = Cluster(self.name, address, self._patience_s, self.notes, self._open)
                 self._width = self._pool.width
-                self.notes += self._pool.notes
             else:
                 from plain_verdict.runtime.pools import Pool  # Python's executors, for many or large results
 
