@@ -4,7 +4,7 @@ Nothing here parses arguments, prints, or looks at the clock; whoever calls it s
 """
 
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from contextlib import AbstractContextManager, nullcontext
 from functools import partial
 from pathlib import Path
@@ -78,6 +78,7 @@ def read(paths: Paths, options: ReadOptions | None = None, on_step: OnStep = no_
                     samples,
                     newer_than=options.expected.newer_than,
                 )
+        local.fetch_unread({file.path for file in run.files})
         run = with_fields(run, unread=(*local.unread, *found.unread, *run.unread))
         run = merge(check_completeness(without_kept_archives(run), options.expected), options.variants)
         run = with_load(run, options, on_step)
@@ -95,6 +96,9 @@ class _Local(msgspec.Struct, frozen=True):
     arguments: list[list[str]]
     shown: dict[str, str] = {}
     unread: tuple[Unread, ...] = ()
+
+    def fetch_unread(self, read: Collection[str]) -> None:
+        """Do nothing: all is there."""
 
     @staticmethod
     def source(source: Source) -> Source:

@@ -14,7 +14,7 @@ from io import BytesIO
 from pathlib import Path
 
 import pytest
-from distributed import Security
+from distributed import Client, Security
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -171,6 +171,18 @@ def other_version(folder: Path) -> str:
     about.mkdir(parents=True)
     (about / "METADATA").write_text("Metadata-Version: 2.1\nName: plain-verdict\nVersion: 0.0.9\n")
     return str(about.parent)
+
+
+@pytest.mark.slow
+def test_workers_that_are_busy_or_come_later_are_used(workers):
+    workers.add()
+    busy = Client(f"tcp://127.0.0.1:{workers.port}", set_as_default=False)
+    waits = busy.submit(time.sleep, 5)
+    with Engine(workers.address) as engine:
+        assert at_once(engine, lambda: workers.add() and workers.workers[0].kill()) == list(range(60))
+        assert engine.notes == []
+    waits.cancel()
+    busy.close()
 
 
 @pytest.mark.slow

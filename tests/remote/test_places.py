@@ -319,8 +319,11 @@ def test_workers_of_a_cluster_open_addresses_themselves(place, tool, tmp_path, m
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w") as archive:
         archive.writestr("run/9.xml", BAD)
+    said = '<testsuite name="Quay"><testcase name="sinks"><failure message="water"/><system-out>[[ATTACHMENT|said.json]]'
     files = {
         "a.xml": GOOD.encode(),
+        "deep/c.xml": f"{said}</system-out></testcase></testsuite>".encode(),
+        "deep/said.json": b'{"draught": "4.2 m"}',
         "deep/b.xml": BAD.encode(),
         "deep/more.zip": packed.getvalue(),
         "notes.txt": b"x",
@@ -335,8 +338,9 @@ def test_workers_of_a_cluster_open_addresses_themselves(place, tool, tmp_path, m
     there = tool("report", address, "--out", "there/p.html", "--no-find-previous", "--engine", "dask://local")
     assert (there.code, there.err) == (here.code, here.err) == (0, here.err)
     assert (tmp_path / "there/p.html").read_bytes() == (tmp_path / "here/p.html").read_bytes()
-    # This process reads no result; a worker that may not tells so, in a line, as this machine would.
-    assert fetched == []
+    assert b"4.2 m" in (tmp_path / "there/p.html").read_bytes()
+    # This process reads no result, only what belongs to one.
+    assert fetched == ["deep/said.json"]
     done = tool("report", f"{address}/gone.xml", "--engine", "dask://local")
     assert (done.code, "does not exist" in done.err) == (3, True)
 

@@ -1,6 +1,7 @@
 """Tells people and systems of a report that is written: mail that is sent, notices that are posted."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 
 import msgspec
 
@@ -12,12 +13,14 @@ from plain_verdict.report.of_owner import of_owner, owners_of_failures
 from plain_verdict.request import Request
 from plain_verdict.request.targets import Recipient, Sending
 from plain_verdict.runtime.errors import DeliveryError, PlainVerdictError
+from plain_verdict.runtime.patience import Patience, do_within
 from plain_verdict.settings.choices import When
-from plain_verdict.text.formatting import join_list
+from plain_verdict.text.formatting import format_duration, join_list
 from plain_verdict.writers.html.links import only
 from plain_verdict.writers.mail.writer import MailWriter
 
 _NAMED_OWNERS = 5
+_SEND_PATIENCE_S = 180.0  # for one mail or notice, also where a server sends a byte now and then
 
 
 class Notified(msgspec.Struct, frozen=True):
@@ -126,10 +129,21 @@ def _send(
     sender = parseaddr(writer.sender)[1]
     recipients = [parseaddr(address)[1] for address in (*mail.to, *mail.cc)]
     try:
-        send_mail(sending.server, sending.login, sender, recipients, message)
+        _within_patience(
+            partial(send_mail, sending.server, sending.login, sender, recipients, message), str(sending.server)
+        )
     except DeliveryError as error:
         return [error]
     return []
+
+
+def _within_patience(work: Callable[[], object], shown: str) -> None:
+    """Do work that waits for a server. Raises DeliveryError, also where that never comes to an end."""
+    try:
+        do_within(Patience(_SEND_PATIENCE_S), work, lambda _: None)
+    except TimeoutError as error:
+        what = f"did not finish within {format_duration(_SEND_PATIENCE_S)}"
+        raise DeliveryError(what, path=shown, hint="see whether it answers") from error
 
 
 def _post(report: Report, recipient: Recipient, link: str) -> list[PlainVerdictError]:
@@ -144,7 +158,7 @@ def _post(report: Report, recipient: Recipient, link: str) -> list[PlainVerdictE
             notice = Notice(
                 next(bytes(file.content) for file in writer.render(report) if isinstance(file.content, bytes))
             )
-        post_notice(recipient.url, recipient.name, notice)
+        _within_patience(partial(post_notice, recipient.url, recipient.name, notice), recipient.name)
     except PlainVerdictError as error:
         return [error]
     return []

@@ -241,7 +241,7 @@ def _too_old(
         return written_s.get(entry.file) or made_s, made_s, entry.file
 
     others = sorted((entry for entry in newest_first(entries) if entry.file != page), key=published_s, reverse=True)
-    since_s = published_s(entries[page])[0] - _SPARED_S if page in entries else math.inf
+    since_s = published_s(entries[page])[0] - _SPARED_S if page in entries else -math.inf
     return [entry for entry in others[wanted.keep - 1 :] if published_s(entry)[0] < since_s]
 
 

@@ -9,10 +9,10 @@ _COMPARED_BYTES = 4_096
 
 
 class Seen(msgspec.Struct, frozen=True):
-    """A file as one machine sees it: its size in bytes, and a hash of its beginning."""
+    """A file as one machine sees it: its size in bytes, and a hash of its beginning and its end."""
 
     size_bytes: int
-    head: str
+    ends: str
 
 
 class Unseen(msgspec.Struct, frozen=True):
@@ -24,8 +24,11 @@ class Unseen(msgspec.Struct, frozen=True):
 def see(file: str) -> Seen:
     """Return a file as this machine sees it. Raises OSError."""
     with Path(file).open("rb") as stream:
-        head = blake2b(stream.read(_COMPARED_BYTES), digest_size=8).hexdigest()
-        return Seen(stream.seek(0, 2), head)
+        ends = blake2b(stream.read(_COMPARED_BYTES), digest_size=8)
+        size_bytes = stream.seek(0, 2)
+        stream.seek(max(0, size_bytes - _COMPARED_BYTES))
+        ends.update(stream.read(_COMPARED_BYTES))
+        return Seen(size_bytes, ends.hexdigest())
 
 
 def not_as_seen(file: str, seen: Seen) -> Unseen | None:

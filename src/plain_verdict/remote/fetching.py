@@ -2,8 +2,8 @@
 
 import re
 import tempfile
-from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable, Collection, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from functools import partial
 from io import BytesIO
 from pathlib import Path, PurePosixPath
@@ -26,7 +26,8 @@ _MAGIC = re.compile(r"[*?\[]")
 _OF_THIS_MACHINE = "file://"
 _FILE_PATIENCE_S = 600.0  # for each file
 _MOST_FETCHED = 20_000  # a pattern that fits more is wrong
-_LEFT_SUFFIXES = (*RESULT_SUFFIXES, ".csv", ".load")
+_LEFT_SUFFIXES = (*(suffix for suffix in RESULT_SUFFIXES if suffix != ".har"), ".csv", ".load")
+"""Of files that workers fetch: what may be evidence of a result as well, like recorded traffic, is needed here."""
 _ACCESS_HINT = "check the address and your credentials"
 
 
@@ -63,6 +64,14 @@ class Fetched(msgspec.Struct):
     unread: list[Unread] = []
     on_step: OnStep = no_progress
     left: dict[str, Left] | None = None
+
+    def fetch_unread(self, read: Collection[str]) -> None:
+        """Fetch what was left and held no results: it may be evidence. ``read`` are paths of results, as shown."""
+        archives = tuple(path for path in read if any(f"{suffix}/" in path.lower() for suffix in RESULT_SUFFIXES))
+        for path, left in (self.left or {}).items():
+            if left.shown not in read and not any(inside.startswith(f"{left.shown}/") for inside in archives):
+                with suppress(ReadError):  # whoever was to read it has told of it
+                    Path(path).write_bytes(left())
 
     def source(self, source: Source) -> Source:
         """Return a source, to be fetched where that is still to be done."""

@@ -39,6 +39,7 @@ class CheckedSFTP(SFTPFileSystem):  # type: ignore[misc]  # fsspec has no types
         Source: OpenSSH, PROTOCOL, section 4.4, extension statvfs@openssh.com: eleven numbers of 64 bits.
         """
         try:
+            # Its client has no name for it, only the way by which it asks for the extensions that it knows.
             kind, answer = self.ftp._request(CMD_EXTENDED, "statvfs@openssh.com", folder)  # type: ignore[attr-defined]
         except OSError:
             return True

@@ -12,6 +12,7 @@ from collections.abc import Awaitable, Callable, Collection, Iterable, Iterator,
 from concurrent.futures import CancelledError
 from contextlib import ExitStack, suppress
 from importlib import import_module
+from inspect import signature
 from typing import Any, Generic
 
 from plain_verdict.runtime.errors import EngineFailed, UsageError
@@ -37,6 +38,7 @@ _VERSIONS_EXPRESSION = (
 )
 """What must be the same on all machines, as an expression: any worker can evaluate it."""
 _NAMED_WORKERS = 5
+_SILENT = "it does not answer"
 _AGAIN_HINT = "start it again, or leave --engine out"
 _START_HINT = "check that a scheduler runs there, and workers that have the same plain-verdict[cluster]"
 
@@ -78,6 +80,10 @@ class Cluster:
         began = time.monotonic()
         self._client = _connected(name, address, began + _BEGIN_S / 2, still_open)
         self._misfits: dict[str, str] = {}
+        # Newer schedulers name only some of their workers unless they are asked for all.
+        # Source: distributed, Scheduler.identity
+        has_limit = "n_workers" in signature(import_module("distributed.scheduler").Scheduler.identity).parameters
+        self._all = {"n_workers": -1} if has_limit else {}
         self._tried: set[str] = set()
         """Those that fit, also those that are gone by now."""
         self._signs: dict[str, tuple[float, float]] = {}
@@ -133,7 +139,8 @@ class Cluster:
         fitting = None
         if self._hung or self._misfits:
             # Where none is left it waits for those that were: never for one that does not fit.
-            fitting = [address for address in self._signs if address not in self._hung] or sorted(self._tried)
+            fitting = [address for address in self._signs if address in self._tried - self._hung]
+            fitting = fitting or sorted(self._tried)
         argument = (
             self._scattered(task.piece, fitting) if getattr(task.piece, "carries_data", False) else task.piece
         )
@@ -214,7 +221,7 @@ class Cluster:
         if self._client.status != "running":
             return None
         try:
-            identity = self._client.sync(self._client.scheduler.identity, n_workers=-1, callback_timeout=_ANSWER_S)
+            identity = self._client.sync(self._client.scheduler.identity, **self._all, callback_timeout=_ANSWER_S)
         except Exception:  # noqa: BLE001  of a connection that breaks, in many ways
             return None
         return {
@@ -248,7 +255,7 @@ class Cluster:
         local: dict[str, str] = eval(_VERSIONS_EXPRESSION)  # noqa: S307  an expression of our own
         if scheduler := self._misfit_of_scheduler(local):
             raise self._failed(scheduler, _START_HINT)
-        self._note_misfits(self._differences(list(threads), local, until))
+        self._note_misfits(self._differences(list(threads), local, until), may_be_silent=False)
         fitting = {address: number for address, number in threads.items() if address not in self._misfits}
         if not fitting:
             why = join_list(list(dict.fromkeys(self._misfits.values()))[:3]) or "no worker answers"
@@ -260,12 +267,15 @@ class Cluster:
         """Find out whether workers fit that came after the others, as one does that was started again."""
         if addresses:
             local: dict[str, str] = eval(_VERSIONS_EXPRESSION)  # noqa: S307  as above
-            self._note_misfits(self._differences(addresses, local, time.monotonic() + _ANSWER_S))
+            self._note_misfits(self._differences(addresses, local, time.monotonic() + _LOOK_S), may_be_silent=True)
 
-    def _note_misfits(self, found: Iterable[tuple[str, str]]) -> None:
+    def _note_misfits(self, found: Iterable[tuple[str, str]], *, may_be_silent: bool) -> None:
+        """Note which workers fit, and which don't; one that ``may_be_silent`` is tried again later."""
         for address, why in found:
             if not why:
                 self._tried.add(address)
+                continue
+            if why == _SILENT and may_be_silent:
                 continue
             self._misfits[address] = why
             if len(self._misfits) <= _NAMED_WORKERS:
@@ -276,21 +286,22 @@ class Cluster:
     def _differences(
         self, addresses: Sequence[str], local: dict[str, str], until: float
     ) -> Iterator[tuple[str, str]]:
-        """Yield each worker with what differs there; all are asked at once."""
-        trials = {
-            address: self._client.submit(
-                eval, _VERSIONS_EXPRESSION, workers=[address], allow_other_workers=False, pure=False
+        """Yield each worker with what differs there: all are asked at once, and if one is silent each by itself."""
+        answers = self._ask(addresses, max(_LOOK_S, (until - time.monotonic()) / 2))
+        for address in addresses:
+            left_s = max(_LOOK_S, until - time.monotonic())
+            answer = (answers or self._ask([address], left_s) or {}).get(address)
+            yield address, _difference(answer, local)
+
+    def _ask(self, addresses: Sequence[str], within_s: float) -> dict[str, object] | None:
+        """Return what workers say of their versions, whatever else they do just now; None where one is silent."""
+        try:
+            answers: dict[str, object] = self._client.run(
+                eval, _VERSIONS_EXPRESSION, workers=list(addresses), on_error="return", callback_timeout=within_s
             )
-            for address in addresses
-        }
-        for address, trial in trials.items():
-            try:
-                there = trial.result(timeout=max(0.1, until - time.monotonic()))
-            except Exception as error:  # noqa: BLE001  a worker without this program fails in its own ways
-                yield address, _why_not(error)
-                _cancel(trial)
-            else:
-                yield address, _difference(there, local)
+        except Exception:  # noqa: BLE001  as above
+            return None
+        return answers
 
     def _misfit_of_scheduler(self, local: dict[str, str]) -> str:
         """Return in what the scheduler differs; "" in nothing that matters to it."""
@@ -305,8 +316,12 @@ class Cluster:
         return EngineFailed(f"--engine {self._name} can't be used: {what}", hint=hint)
 
 
-def _difference(there: dict[str, str], local: dict[str, str]) -> str:
-    """Return in what a worker differs, in words; "" in nothing."""
+def _difference(there: object, local: dict[str, str]) -> str:
+    """Return in what a worker differs by its answer, in words; "" in nothing."""
+    if there is None:
+        return _SILENT
+    if not isinstance(there, dict):
+        return single_line(f"it fails with {type(there).__name__}: {there}", 200)
     differing = [
         f"{name} is {found} there, {wanted} here"
         if (found := there.get(name, ""))
@@ -315,12 +330,6 @@ def _difference(there: dict[str, str], local: dict[str, str]) -> str:
         if there.get(name) != wanted
     ]
     return join_list(differing[:2])
-
-
-def _why_not(error: Exception) -> str:
-    if isinstance(error, TimeoutError) or type(error).__name__ == "TimeoutError":
-        return "it does not answer"
-    return single_line(f"it fails with {type(error).__name__}: {error}", 200)
 
 
 def _connected(name: str, address: str, until: float, still_open: ExitStack) -> Any:
@@ -349,6 +358,8 @@ def _connected(name: str, address: str, until: float, still_open: ExitStack) -> 
         still_open.callback(_close, client)
         client.wait_for_workers(1, timeout=max(_ANSWER_S, until - time.monotonic()))
     except TypeError as error:
+        if not address.startswith("tls://"):
+            raise
         hint = "set DASK_DISTRIBUTED__COMM__TLS__CA_FILE, …__CLIENT__CERT and …__CLIENT__KEY"
         what = f"--engine {name} can't be used: no certificate of this program is named"
         raise EngineFailed(what, hint=hint) from error
