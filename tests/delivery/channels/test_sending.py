@@ -1,11 +1,14 @@
 """Mail through a real SMTP server and notices to a real HTTP server, both on loopback."""
 
+import contextlib
 import email
 import email.policy
 import json
 import socket
+import socketserver
 import ssl
 import threading
+import time
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pytest
@@ -145,6 +148,27 @@ def silent():
         yield f"localhost:{server.getsockname()[1]}"
     for connection in taken:
         connection.close()
+
+
+def test_a_mail_server_that_never_comes_to_an_end_is_given_up(tool, tmp_path, monkeypatch):
+    monkeypatch.setattr("plain_verdict.delivery.notify._SEND_PATIENCE_S", 1.0)
+    (tmp_path / "r.xml").write_text('<testsuite name="Quay"><testcase name="sails"/></testsuite>')
+
+    class Trickle(socketserver.BaseRequestHandler):
+        def handle(self):
+            with contextlib.suppress(OSError):
+                while True:
+                    self.request.sendall(b"2")
+                    time.sleep(0.1)
+
+    with socketserver.ThreadingTCPServer(("127.0.0.1", 0), Trickle) as server:
+        server.daemon_threads = True
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        settings(tmp_path, f"smtp://127.0.0.1:{server.server_address[1]}", TO)
+        done = tool("report", "r.xml", "--no-git")
+        server.shutdown()
+    assert (done.code, done.err.count("\n")) == (5, 2), done.err
+    assert "did not finish within 1.0 s" in done.err
 
 
 def test_what_keeps_a_mail_back_is_one_line_and_the_page_is_written(post, silent, tool, tmp_path, monkeypatch):
