@@ -9,7 +9,7 @@ import pytest
 
 from plain_verdict.history import pages
 from plain_verdict.inputs.facts import pipeline_facts
-from plain_verdict.model import Check, Fact, Kind, passed_in
+from plain_verdict.model import Check, Checks, Fact, Kind, passed_in
 from plain_verdict.text.formatting import format_failed_share, format_per_cent
 
 GOOD = '<testsuite name="Quay"><testcase name="lands" time="1"/></testsuite>'
@@ -243,4 +243,5 @@ def test_a_check_of_one_host_is_listed_with_it(variant, apart, name):
     assert check.whole_name == name
     from plain_verdict.history.digest import CheckNames
 
-    assert list(CheckNames([check])) == [CheckNames([check])[0]] == [name]
+    names = CheckNames(Checks.of([check]), [0])
+    assert list(names) == [names[0]] == [name]

@@ -13,7 +13,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 from nights import write_build
 from plain_verdict.history.pages import read_kept
 from plain_verdict.history.stores import open_store
-from plain_verdict.model import BuildNumbers, LostTime, Past, VerdictWord
+from plain_verdict.model import BuildNumbers, LostTime, Past, VerdictWord, kept_run
 
 LETTERS = ["pppppp", "ppfppp", "rpfppp", "ppfprp", "fpppsp", "fpppfe"]
 
@@ -98,7 +98,7 @@ def test_hundreds_of_branches_stay_small_and_scripts_open_what_is_folded(nights,
                     lost=(LostTime(kept.check_index.ids[0], 3.0),),
                 )  # fmt: skip
                 letters = "".join(Past.FAILED if bad else Past.PASSED for _ in kept.outcomes)
-                store.add(msgspec.structs.replace(kept, build=about, outcomes=letters))
+                store.add(kept_run(about, kept.check_index, letters, kept.times))
     done = tool("index", "--history", "many.db", "--out", "many")
     assert done.code == 0, done.err
     page = read(tmp_path / "many")

@@ -360,6 +360,8 @@ def filled(value, seen):
             if own != field.default and own not in (None, "", (), {}):
                 seen.add(f"{type(value).__name__}.{field.name}")
             filled(own, seen)
+    elif isinstance(value, model.Checks):
+        filled((value.detailed, value.plain), seen)
     elif isinstance(value, tuple | list):
         for part in value:
             filled(part, seen)
@@ -373,6 +375,8 @@ def test_the_run_has_every_field_of_the_model(outputs):
     filled(outputs.report.run, seen)
     filled(outputs.report.verdict, seen)
     filled(outputs.report.kept, seen)
+    kept = outputs.report.kept
+    filled(model.kept_run(kept.build, kept.check_index, kept.outcomes, kept.times), seen)
     kinds = [kind for kind in vars(model).values() if isinstance(kind, type) and issubclass(kind, msgspec.Struct)]
     missing = {f"{kind.__name__}.{field.name}" for kind in kinds for field in msgspec.structs.fields(kind)} - seen
     assert missing == NEVER

@@ -18,7 +18,7 @@ from plain_verdict.history.durations import LevelShift, _discoveries, find_level
 from plain_verdict.history.flakiness import find_common_failures, find_flakiness
 from plain_verdict.history.gaps import find_gaps
 from plain_verdict.history.time_quantization import COARSE, FINE
-from plain_verdict.model import Build, BuildCause, ChangesSince, CheckIndex, KeptRun, Past
+from plain_verdict.model import Build, BuildCause, ChangesSince, CheckIndex, KeptRun, Past, kept_run
 from plain_verdict.model.statistics import student_reach, student_tail, wilson_interval
 from plain_verdict.report.history import describe_trace
 
@@ -263,7 +263,7 @@ runs = st.lists(
 def kept(number: int, checks: dict[int, tuple[str, int]]) -> KeptRun:
     rows = sorted((f"c-{check:012x}", f"check {check}", *row) for check, row in checks.items())
     ids, names, letters, times = zip(*rows, strict=True) if rows else ((), (), (), ())
-    return KeptRun(build(number), CheckIndex(tuple(ids), tuple(names)), "".join(letters), array("I", times))
+    return kept_run(build(number), CheckIndex(tuple(ids), tuple(names)), "".join(letters), array("I", times))
 
 
 @given(runs)

@@ -24,7 +24,7 @@ from nights import PASSWORD, write_build
 from plain_verdict.history import digest as digests
 from plain_verdict.history.sql import SqlStore
 from plain_verdict.history.stores import open_store
-from plain_verdict.model import Build, CheckIndex, KeptRun
+from plain_verdict.model import Build, CheckIndex, KeptRun, kept_run
 from plain_verdict.runtime.errors import HistoryError
 
 NIGHT = [
@@ -110,7 +110,7 @@ def test_a_disk_that_is_full_is_told_and_nothing_half_is_kept(night, tmp_path):
         store._connection.execute(f"PRAGMA max_page_count = {page_count}")
         (kept,) = store.runs_before("Desk main", store.builds()[0].moment + timedelta(days=1), 9)
         many = tuple(f"c-{at:012x}" for at in range(30_000))
-        full = digests.KeptRun(
+        full = digests.kept_run(
             kept.build.__class__(**{**_fields(kept.build), "id": "r-full"}),
             digests.CheckIndex(many, many),
             "p" * 30_000,
@@ -185,7 +185,7 @@ def kept_runs(number: int) -> Iterator[KeptRun]:
     ids = tuple(f"c-{at:012x}" for at in range(2_000))
     for at in range(number):
         build = Build(f"r-{os.getpid()}-{at}", "Desk", datetime(2026, 11, 1, tzinfo=UTC) + timedelta(hours=at))
-        yield KeptRun(build, CheckIndex(ids, ids), "p" * len(ids))
+        yield kept_run(build, CheckIndex(ids, ids), "p" * len(ids))
 
 
 def test_runs_are_kept_while_others_forget_the_same_checks(database):
@@ -257,7 +257,7 @@ def test_a_kill_at_any_moment_leaves_whole_runs_only(tmp_path):
         "ids = tuple(f'c-{at:012x}' for at in range(40000)); at = datetime(2026, 11, 1, tzinfo=UTC)\n"
         f"with open_store({str(store)!r}) as s:\n"
         " for n in range(999):\n"
-        "  s.add(KeptRun(Build(f'r-{sys.argv[1]}-{n}', 'Desk', at + timedelta(n)), CheckIndex(ids[n:], ids[n:]), 'p' * (40000 - n)))\n"
+        "  s.add(kept_run(Build(f'r-{sys.argv[1]}-{n}', 'Desk', at + timedelta(n)), CheckIndex(ids[n:], ids[n:]), 'p' * (40000 - n)))\n"
         "  print(n, flush=True)\n"
     )
     kept = 0
@@ -292,7 +292,7 @@ def test_a_store_gives_back_what_it_was_given_whatever_came_and_went(most, store
         letters = "".join(rng.choice("pfesur") for _ in ids)
         build = Build(f"r-{number}", "Desk", datetime(2026, 11, 1 + number, tzinfo=UTC))
         given.append(
-            KeptRun(
+            kept_run(
                 build,
                 CheckIndex(ids, tuple(f"check {id_}" for id_ in ids)),
                 letters,

@@ -11,7 +11,17 @@ import pyarrow.parquet as pq
 import pytest
 
 from plain_verdict.history.trends import make_trend
-from plain_verdict.model import Build, BuildCause, BuildNumbers, CheckIndex, KeptRun, LostTime, Tally, VerdictWord
+from plain_verdict.model import (
+    Build,
+    BuildCause,
+    BuildNumbers,
+    CheckIndex,
+    KeptRun,
+    LostTime,
+    Tally,
+    VerdictWord,
+    kept_run,
+)
 
 DAY = timedelta(days=1)
 START = datetime(2026, 6, 1, tzinfo=UTC)
@@ -30,7 +40,7 @@ def run_of(number, letters, **more):
         verdict=VerdictWord.NOT_FIT if bad else VerdictWord.FIT, tally=tally, **more,
     )  # fmt: skip
     index = CheckIndex(tuple(f"c-{at:04}" for at in kept), tuple(f"check {at}" for at in kept))
-    return KeptRun(build, index, text, array("I", [1000 + at for at in kept]))
+    return kept_run(build, index, text, array("I", [1000 + at for at in kept]))
 
 
 def naive(rows, left_out):

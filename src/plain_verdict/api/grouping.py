@@ -32,7 +32,7 @@ _Part = Attempt | Step
 
 def with_calls(run: Run, document: "ApiDocument | None", notes: tuple[str, ...] = ()) -> Run:
     """Return the run with its calls, grouped by the document's operations or else by guessed templates."""
-    found = [(check, *call) for check in run.checks for call in _calls_of(check)]
+    found = [(check, *call) for check in run.checks.detailed for call in _calls_of(check)]
     if not found and document is None and not notes:
         return run
     urls = [split_url(exchange.request.url) for _, exchange, _ in found]

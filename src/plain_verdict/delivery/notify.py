@@ -87,7 +87,7 @@ def _without_mail(report: Report) -> Iterator[str]:
 
 def _owners_of(report: Report) -> Iterator[str]:
     yield from (owner.name for owner in report.run.owners)
-    yield from (name for check in report.run.checks if check.facts for name in check.owners)
+    yield from (name for check in report.run.checks.detailed if check.facts for name in check.owners)
 
 
 def _filtered(link: str, owner: str) -> str:

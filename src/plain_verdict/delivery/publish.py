@@ -18,7 +18,7 @@ from plain_verdict.request import STANDARD_OUTPUT, Request
 from plain_verdict.runtime.atomic_files import remove_files, write_bytes
 from plain_verdict.runtime.errors import PlainVerdictError
 from plain_verdict.settings.limits import read_size
-from plain_verdict.writers import OutputFile, Writer, writer_named
+from plain_verdict.writers import OutputFile, Writer, layout_writer, writer_named
 from plain_verdict.writers.mail.envelope import Attachment
 from plain_verdict.writers.mail.writer import MailWriter
 from plain_verdict.writers.pdf.writer import PdfWriter
@@ -54,7 +54,7 @@ class Published(msgspec.Struct, frozen=True):
 def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> Published:
     """Write everything that is wanted of a report. Raises UsageError and WriteError."""
     wanted = request.report
-    writer = writer_named(request.layout)
+    writer = layout_writer(request.layout, request.read.options.engine_options)
     in_folder = not writer.suffix
     target, notes = _target_of(report, wanted.out, writer.suffix)
     check_target(target, folder=in_folder, overwrite=wanted.overwrite)

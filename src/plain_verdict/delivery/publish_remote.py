@@ -38,11 +38,14 @@ _MOST_PAGES_READ = 20  # for the trends of the index: it keeps those of series t
 
 
 class _Wanted(msgspec.Struct, frozen=True):
-    """What is published: files by their names below ``name``, which is the page's own; "" as a name is the page."""
+    """What is published: files by their names below ``name``, which is the page's own; "" as a name is the page.
+
+    Each is read when it is written there: those of a folder may be large together.
+    """
 
     name: str
     in_folder: bool
-    files: tuple[tuple[str, bytes], ...]
+    files: tuple[tuple[str, Path], ...]
     latest: str
     keep: int
     overwrite: bool
@@ -75,18 +78,18 @@ def publish_remotely(
     return tuple(addresses), tuple(failed)
 
 
-def _files_of(folder: Path) -> tuple[tuple[str, bytes], ...]:
+def _files_of(folder: Path) -> tuple[tuple[str, Path], ...]:
     inside = sorted(file for file in folder.rglob("*") if file.is_file())
     # The first page last: what it leads to is there before it.
     inside.sort(key=lambda file: file == folder / FIRST_PAGE)
-    return tuple((f"/{file.relative_to(folder).as_posix()}", file.read_bytes()) for file in inside)
+    return tuple((f"/{file.relative_to(folder).as_posix()}", file) for file in inside)
 
 
 def _wanted(request: Request, page: Path, packed: Path | None, keep: int, link: str) -> _Wanted:
     in_folder = page.is_dir()
-    files = _files_of(page) if in_folder else (("", page.read_bytes()),)
+    files = _files_of(page) if in_folder else (("", page),)
     if packed:
-        files = ((".zip", packed.read_bytes()), *files)
+        files = ((".zip", packed), *files)
     report = request.report
     latest = report.latest
     if latest and not in_folder and not Path(latest).suffix:
@@ -139,9 +142,9 @@ def _first_of(name: str, wanted: _Wanted) -> str:
     return f"{name}/{FIRST_PAGE}" if wanted.in_folder else name
 
 
-def _write_all(files: Files, name: str, contents: Iterable[tuple[str, bytes]], *, new: bool) -> bool:
+def _write_all(files: Files, name: str, contents: Iterable[tuple[str, Path]], *, new: bool) -> bool:
     """Write files below a name; return False where another run was faster."""
-    return all(files.write(f"{name}{below}", data, new=new) for below, data in contents)
+    return all(files.write(f"{name}{below}", file.read_bytes(), new=new) for below, file in contents)
 
 
 def _write_over(files: Files, name: str, wanted: _Wanted) -> None:
@@ -158,7 +161,7 @@ def _write_index(files: Files, wanted: _Wanted, name: str) -> list[Entry]:
     """Write the index until it has all that is there, also what others wrote meanwhile; return pages too old."""
     entries: dict[str, Entry] = {}
     too_old: list[Entry] = []
-    content = wanted.files[-1][1]
+    content = wanted.files[-1][1].read_bytes()
     page = _first_of(name, wanted)
     listing = _Listing(files, page, content)
     read_runs = _RemoteRuns(files, {page: content})

@@ -75,7 +75,7 @@ def keep_budget(
 
 
 def _checks_bytes(run: Run) -> int:
-    whole = sum(map(_check_bytes, run.checks))
+    whole = _CHECK_BYTES * run.checks.plain_number + sum(map(_check_bytes, run.checks.detailed))
     return whole if len(run.checks) <= FOLD_AFTER else whole // _FOLDED_TO
 
 
@@ -116,7 +116,7 @@ def _shrunk(
 def _dropped(run: Run, contents: Mapping[str, Content], room: int) -> set[str]:
     """Return the keys to leave out: of no check, then of passed checks, then of others, the oldest first."""
     rank: dict[str, tuple[int, datetime, int]] = {}
-    for number, check in enumerate(run.checks):
+    for number, check in run.checks.numbered():
         bad = check.outcome in BAD
         for evidence in evidence_of(check):
             at = evidence.at or check.last.started or _LONG_AGO

@@ -25,7 +25,7 @@ from plain_verdict.evidence.safe_paths import (
 from plain_verdict.evidence.traffic import Traffic
 from plain_verdict.evidence.tree import busy_part, change_check, change_run, with_busy_part
 from plain_verdict.inputs.progress import OnProgress
-from plain_verdict.model import BAD, Check, Content, Evidence, ResultFile, Run, Unread, evidence_of
+from plain_verdict.model import BAD, Check, Content, Evidence, ResultFile, Run, Unread, detailed_of, evidence_of
 from plain_verdict.model.transform import with_fields
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.runtime.guard import REPORT_IT
@@ -115,7 +115,7 @@ def _resolved(
     settle = partial(_settled, made)
     run = change_run(run, lambda check, _: change_check(check, settle))
     # A copy of what a check has belongs to it as well.
-    taken = {piece.content for check in run.checks for piece in evidence_of(check) if piece.content}
+    taken = {piece.content for check in run.checks.detailed for piece in evidence_of(check) if piece.content}
     loose = tuple(piece for piece in map(settle, run.unclaimed) if piece.content not in taken)
     run = with_fields(run, unclaimed=loose)
     if resolving.left_out:
@@ -156,7 +156,7 @@ def _still_left_alone(run: Run, resolving: "_Resolving") -> tuple[Unread, ...]:
 def _missing(run: Run) -> list[str]:
     """Return a note on the evidence that can't be shown, with reasons."""
     reasons = Counter(
-        piece.unavailable for check in run.checks for piece in evidence_of(check) if piece.unavailable
+        piece.unavailable for check in run.checks.detailed for piece in evidence_of(check) if piece.unavailable
     )
     reasons.update(piece.unavailable for piece in run.unclaimed if piece.unavailable)
     if not reasons:
@@ -276,7 +276,7 @@ class _Finding:
 
     def loose(self, run: Run) -> tuple[Evidence, ...]:
         """Return what was found and belongs to no check of the run."""
-        taken = {evidence.path for check in run.checks for evidence in evidence_of(check)}
+        taken = {evidence.path for check in run.checks.detailed for evidence in evidence_of(check)}
         return tuple(Evidence(Path(file).name, file) for file in self._unclaimed if file not in taken)
 
 
@@ -291,7 +291,7 @@ def _named_files(run: Run) -> Iterator[str]:
     """Yield the real paths of the result files, and of what they name as evidence themselves."""
     for file in run.files:
         yield resolve_any(file.folder, Path(file.path).name)
-        for check in file.checks:
+        for check in detailed_of(file.checks):
             yield from (resolve_any(file.folder, evidence.path) for evidence in evidence_of(check))
 
 

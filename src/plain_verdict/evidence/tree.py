@@ -9,6 +9,7 @@ import msgspec
 from plain_verdict.model import (
     Attempt,
     Check,
+    Checks,
     Evidence,
     Exchange,
     HttpRequest,
@@ -16,6 +17,8 @@ from plain_verdict.model import (
     ResultFile,
     Run,
     Step,
+    changed_checks,
+    detailed_of,
     evidence_of,
 )
 from plain_verdict.model.transform import with_fields
@@ -89,15 +92,16 @@ def may_have(check: Check) -> bool:
 
 def change_run(run: Run, change: Callable[[Check, str], Check]) -> Run:
     """Return the run with each check changed; ``change`` is given the folder of its result file, too."""
-    files = tuple(
-        with_fields(file, checks=tuple(change(check, file.folder) for check in file.checks)) for file in run.files
-    )
-    return with_fields(run, files=files)
+
+    def changed(file: ResultFile) -> ResultFile:
+        return with_fields(file, checks=changed_checks(file.checks, lambda check: change(check, file.folder)))
+
+    return with_fields(run, files=tuple(map(changed, run.files)))
 
 
 def busy_part(run: Run) -> Run:
     """Return the run with only those checks that may have evidence."""
-    files = tuple(with_fields(file, checks=tuple(filter(may_have, file.checks))) for file in run.files)
+    files = tuple(with_fields(file, checks=tuple(filter(may_have, detailed_of(file.checks)))) for file in run.files)
     return with_fields(run, files=files)
 
 
@@ -118,4 +122,6 @@ def _same(these: Sequence[object], those: Sequence[object]) -> bool:
 
 def _with_changed(file: ResultFile, before: ResultFile, after: ResultFile) -> ResultFile:
     new = {id(check): changed for check, changed in zip(before.checks, after.checks, strict=True)}
-    return with_fields(file, checks=tuple([new.get(id(check), check) for check in file.checks]))
+    changed = [new.get(id(check), check) for check in detailed_of(file.checks)]
+    checks = file.checks.with_detailed(changed) if isinstance(file.checks, Checks) else tuple(changed)
+    return with_fields(file, checks=checks)

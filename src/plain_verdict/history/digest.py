@@ -4,11 +4,11 @@ A page carries its own run and a chain of its forerunners, whose outcomes are on
 rounded, so that one page is enough to go on from.
 """
 
-import re
 import zlib
 from array import array
 from base64 import b64decode, b64encode
 from collections.abc import Iterator, Sequence
+from functools import cached_property
 from typing import overload
 
 import msgspec
@@ -19,15 +19,17 @@ from plain_verdict.history.interface import CHAIN, NAME_CHARS
 from plain_verdict.history.time_quantization import COARSE, FINE, Levels, pack_times, unpack_times
 from plain_verdict.model import (
     AlignedHistory,
-    Attempt,
     Build,
     Check,
     CheckIndex,
+    Checks,
     KeptRun,
     Outcome,
     Past,
+    PlainChecks,
     Run,
     RunDetail,
+    kept_run,
 )
 from plain_verdict.runtime.errors import ReadError
 
@@ -46,7 +48,6 @@ LETTERS = {
     Outcome.UNDECIDED: Past.UNDECIDED,
 }
 _KNOWN_LETTERS = "".join(Past)
-_RETRIED = re.compile(Past.PASSED_ON_RETRY)
 
 
 class DigestChecks(msgspec.Struct, frozen=True):
@@ -93,69 +94,107 @@ _MOST_MS = 2**32 - 1
 
 
 class CheckNames(Sequence[str]):
-    """What checks are called, made when somebody asks: in most runs for a few of them."""
+    """What checks are called, in the order of their ids; made when somebody asks, in most runs for a few."""
 
-    def __init__(self, checks: Sequence[Check]) -> None:
+    def __init__(self, checks: Checks, order: Sequence[int]) -> None:
         self._checks = checks
+        self._order = order
 
     def __len__(self) -> int:
-        return len(self._checks)
+        return len(self._order)
 
     def __iter__(self) -> Iterator[str]:
-        suites: dict[tuple[str, ...], str] = {}
-        for check in self._checks:
-            if check.suite not in suites:
-                suites[check.suite] = "".join(f"{part} › " for part in check.suite)
-            is_plain = not (check.parameters or check.variant or check.disambiguator)
-            yield f"{suites[check.suite]}{check.name if is_plain else check.bare_title}"[:NAME_CHARS]
+        return iter(self._names)
 
     @overload
     def __getitem__(self, position: int) -> str: ...
     @overload
-    def __getitem__(self, position: slice) -> "CheckNames": ...
-    def __getitem__(self, position: int | slice) -> "str | CheckNames":
-        """Return the suite and name of a check in one line."""
+    def __getitem__(self, position: slice) -> Sequence[str]: ...
+    def __getitem__(self, position: int | slice) -> str | Sequence[str]:
+        """Return the suite and name of a check in one line, or of several."""
         if isinstance(position, slice):
-            return CheckNames(self._checks[position])
-        check = self._checks[position]
-        return check.whole_name[:NAME_CHARS]
+            return self._names[position]
+        detailed = self._detailed.get(self._order[position])
+        return detailed.whole_name[:NAME_CHARS] if detailed else self._names[position]
+
+    @cached_property
+    def _detailed(self) -> dict[int, Check]:
+        """Return the checks that are asked for most, those that failed among them, by their places."""
+        return dict(self._checks.numbered())
+
+    @cached_property
+    def _names(self) -> list[str]:
+        def of_plain(part: PlainChecks) -> list[str]:
+            before = "".join(f"{suite} › " for suite in part.suite)
+            return [f"{before}{name}"[:NAME_CHARS] for name in part.each_name()]
+
+        names = self._checks.column(of_plain, lambda check: check.whole_name[:NAME_CHARS])
+        return [names[position] for position in self._order]
+
+
+class _LaterColumns:
+    """The columns of a run, made when somebody asks: a run without earlier ones and without a store needs none."""
+
+    def __init__(self, checks: Checks) -> None:
+        self._checks = checks
+
+    @cached_property
+    def _ids(self) -> list[str]:
+        return self._checks.ids()
+
+    @cached_property
+    def _order(self) -> list[int]:
+        return sorted(range(len(self._ids)), key=self._ids.__getitem__)
+
+    @cached_property
+    def check_index(self) -> CheckIndex:
+        """Return the checks in the order of their ids."""
+        return CheckIndex(tuple([self._ids[at] for at in self._order]), CheckNames(self._checks, self._order))
+
+    @cached_property
+    def outcomes(self) -> str:
+        """Return a letter for each check."""
+        letters: list[str] = [Past.PASSED] * len(self._checks)
+        for position, check in self._checks.numbered():
+            flaky = len(check.attempts) > 1 and check.flaky
+            letters[position] = Past.PASSED_ON_RETRY if flaky else LETTERS[check.attempts[-1].outcome]
+        return "".join([letters[at] for at in self._order])
+
+    @cached_property
+    def times(self) -> Sequence[int]:
+        """Return the milliseconds of each check."""
+        times = _times_ms(self._checks.last_times_s())
+        return array("I", [times[at] for at in self._order])
+
+    @property
+    def retried(self) -> list[str]:
+        """Return the ids of those that passed on a retry."""
+        return sorted(check.id for check in self._checks.detailed if len(check.attempts) > 1 and check.flaky)
 
 
 def keep_run(run: Run, build: Build) -> KeptRun:
     """Return what is kept of a run."""
-    checks = run.checks
-    ids = [check.id for check in checks]
-    last = [check.attempts[-1] for check in checks]
-    letters: list[str] = [LETTERS[attempt.outcome] for attempt in last]
-    for position, check in enumerate(checks):
-        if len(check.attempts) > 1 and check.flaky:
-            letters[position] = Past.PASSED_ON_RETRY
-    times = _times_ms(last)
-    # Going through the checks themselves in an order that is not theirs would take twice as long.
-    order = sorted(range(len(ids)), key=ids.__getitem__)
-    index = CheckIndex(tuple([ids[at] for at in order]), CheckNames([checks[at] for at in order]))
-    return KeptRun(build, index, "".join([letters[at] for at in order]), array("I", [times[at] for at in order]))
+    return KeptRun(build, _LaterColumns(run.checks))
 
 
-def _times_ms(attempts: Sequence[Attempt]) -> list[int]:
-    """Return what each attempt took, in milliseconds: 0 where nobody knows, at least 1 where it took time."""
-    times = [round(1000 * s) or 1 if (s := attempt.took_s) and s > 0 else 0 for attempt in attempts]
-    if max(times, default=0) > _MOST_MS:
-        times = [min(time, _MOST_MS) for time in times]
-    return times
+def _times_ms(times_s: Sequence[float]) -> list[int]:
+    """Return what attempts took, in milliseconds: 0 where nobody knows, at least 1 where they took time."""
+    # Many checks take the same time.
+    known = {s: min(round(1000 * s) or 1, _MOST_MS) if s > 0 else 0 for s in set(times_s)}
+    return list(map(known.__getitem__, times_s))
 
 
 def make_digest(run: KeptRun, traces: AlignedHistory, *, in_columns: bool = False) -> Digest:
     """Return the digest of a run with its forerunners; ``in_columns``: the page holds its checks."""
-    index, checks = run.check_index, None
+    checks = None
     if not in_columns:
+        index = run.check_index
         checks = DigestChecks(list(index.ids), list(index.names), run.outcomes, list(run.times))
-    retried = [index.ids[found.start()] for found in _RETRIED.finditer(run.outcomes)] if in_columns else []
     return Digest(
         schema=SCHEMA,
         run=run.build,
         checks=checks,
-        retried=retried,
+        retried=run.columns.retried if in_columns else [],
         earlier=list(traces.builds),
         outcomes=_check_after_check(traces),
         times=_packed_times(run, traces),
@@ -224,7 +263,7 @@ def _run_of_digest(digest: Digest) -> KeptRun:
     number = len(checks.ids)
     if not number == len(checks.names) == len(checks.outcomes) == len(checks.took_ms):
         raise _contradiction("its columns are not of one length")
-    return KeptRun(
+    return kept_run(
         digest.run,
         CheckIndex(tuple(checks.ids), tuple(checks.names)),
         _letters(checks.outcomes),
@@ -254,7 +293,7 @@ def _forerunners(digest: Digest, run: KeptRun, index: CheckIndex) -> Iterator[Ke
         raise _contradiction("it has times of more builds than its chain")
     untimed: list[Sequence[int]] = [()] * (len(chain) - len(columns))
     for position, (build, column) in enumerate(zip(chain, [*untimed, *columns], strict=True)):
-        yield KeptRun(build, index, letters[position :: len(chain)], column, coarse=True)
+        yield kept_run(build, index, letters[position :: len(chain)], column, coarse=True)
 
 
 def _letters(outcomes: str) -> str:

@@ -138,7 +138,7 @@ class _Looked:
         self._opened = opened
         self._stored_builds: list[Build] = []
         self._options = options
-        self._now, self._ids = now.build, now.check_index
+        self._now, self._run = now.build, now
         self._pages = pages_beside(Path(options.beside)) if options.beside is not None else []
         self._addresses = {
             page.run: f"{options.up}{place.as_posix()}"
@@ -204,7 +204,7 @@ class _Looked:
         """Return whether a page holds forerunners of this run: it is of the same checks, or of this very run."""
         if page.run == self._now.id:
             return len(runs) > 1
-        return bool(runs) and _share_checks(runs[-1], align(self._ids, runs[-1:]).outcomes[0])
+        return bool(runs) and _share_checks(runs[-1], align(self._run.check_index, runs[-1:]).outcomes[0])
 
     def _runs_of(self, page: PageBeside) -> list[KeptRun]:
         """Return the runs that a page holds; a note where it can't be read."""
@@ -274,6 +274,8 @@ class _Looked:
 
         Runs of different things may have one title, where nobody gave them any.
         """
+        if not runs:
+            return [], AlignedHistory()
         traces = align(now.check_index, runs)
         kept = [
             run for run, series_now in zip(runs, traces.outcomes, strict=True) if _share_checks(run, series_now)

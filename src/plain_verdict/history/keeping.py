@@ -119,17 +119,21 @@ def _measured(run: Run) -> Iterator[Measured]:
 
 def _seconds(checks: Iterable[Check]) -> float:
     """Return the time of the attempts of some checks."""
-    times = (attempt.took_s or 0.0 for check in checks for attempt in check.attempts)
-    return round(math.fsum(max(0.0, time) for time in times), 3)
+    return _seconds_of([attempt.took_s or 0.0 for check in checks for attempt in check.attempts])
+
+
+def _seconds_of(times: Sequence[float]) -> float:
+    lowest = min(times, default=0.0)
+    return round(math.fsum(times if lowest >= 0 else [max(0.0, time) for time in times]), 3)
 
 
 def _numbers(run: Run) -> BuildNumbers:
     load, results = run.load, run.requirements.results
     return BuildNumbers(
-        took_s=_seconds(run.checks) or None,
+        took_s=_seconds_of(run.checks.times_s()) or None,
         load_p95_s=load.whole.percentile(_PER_CENT).value_s if load else None,
         error_share=load.whole.failed_share if load else None,
-        failed_rules=_failed_rules([check for check in run.checks if check.rule]),
+        failed_rules=_failed_rules([check for check in run.checks.detailed if check.rule]),
         requirements=(run.requirements.count(RequirementState.MET), len(results)) if results else None,
     )
 
@@ -142,7 +146,7 @@ def _failed_rules(rules: Sequence[Check]) -> tuple[int, ...]:
 def _lost(run: Run) -> list[LostTime]:
     """Return the time of failed attempts before a pass, the longest first."""
     # Most checks have one attempt, which is quick to see.
-    retried = (check for check in run.checks if len(check.attempts) > 1 and check.flaky)
+    retried = (check for check in run.checks.detailed if len(check.attempts) > 1 and check.flaky)
     lost = [LostTime(check.id, _seconds_of_retries(check)) for check in retried]
     return nlargest(_LOST, [time for time in lost if time.took_s], key=lambda time: time.took_s)
 
@@ -153,7 +157,7 @@ def _seconds_of_retries(check: Check) -> float:
 
 def detail_of(run: Run, facts: Sequence[Fact]) -> RunDetail:
     """Return what is kept of a run besides the outcomes of its checks."""
-    failed = [check for check in run.checks if check.outcome in BAD]
+    failed = [check for check in run.checks.detailed if check.outcome in BAD]
     return RunDetail(
         facts=tuple(map(_shortened, facts[:_KEPT_FACTS])),
         failures=tuple(map(_failure, failed[:_KEPT_FAILURES])),
@@ -173,7 +177,7 @@ def detail_of(run: Run, facts: Sequence[Fact]) -> RunDetail:
 
 def _open_rules(run: Run) -> Iterator[RuleSeverity]:
     """Yield the rules that did not pass: those that nobody could decide as well."""
-    for check in run.checks:
+    for check in run.checks.detailed:
         if check.rule and check.outcome is not Outcome.PASSED:
             yield RuleSeverity(check.id, check.rule.severity)
 

@@ -16,7 +16,7 @@ import msgspec
 from plain_verdict.history.digest import LETTERS, Digest, decode_digest, runs_of, unpack, unzip
 from plain_verdict.history.interface import NAME_CHARS
 from plain_verdict.history.summaries import is_summary, run_of_summary
-from plain_verdict.model import Build, CheckIndex, KeptRun, Outcome, Past
+from plain_verdict.model import Build, CheckIndex, KeptRun, Outcome, Past, kept_run
 from plain_verdict.model.marks import DIGEST, FIRST_PAGE, PAGE_MARK, RUN_MARK
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.runtime.guard import guarded
@@ -262,7 +262,7 @@ def _index_texts(digest: Digest, data: bytes, packed_ids: bytes) -> KeptRun:
         Past.PASSED_ON_RETRY if id_ in retried else _LETTERS[int(code)] for id_, _, _, code, _ in rows
     )
     times = array("I", [min(round(max(row[4], 0) * 1000), 2**32 - 1) for row in rows])
-    return KeptRun(digest.run, index, letters, times, detail=digest.detail)
+    return kept_run(digest.run, index, letters, times, detail=digest.detail)
 
 
 def _whole_name(path: str, name: str) -> str:

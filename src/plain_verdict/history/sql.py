@@ -17,7 +17,7 @@ import msgspec
 
 from plain_verdict.history.alignment import outcomes_in, times_in
 from plain_verdict.history.parts import Order, PartNames, check_index_of, joined, part_texts
-from plain_verdict.model import Build, CheckIndex, KeptRun, Past, RunDetail
+from plain_verdict.model import Build, CheckIndex, KeptRun, Past, RunDetail, kept_run
 from plain_verdict.runtime.errors import HistoryError
 
 SCHEMA_VERSION = 2
@@ -182,7 +182,7 @@ class SqlStore:
             index = self._known_indexes.get(key) or joined(parts)
             self._known_indexes[key] = index
             outcomes, times = self._checks(id_, checks, len(index.ids))
-            yield KeptRun(self._build(about), index, outcomes, times)
+            yield kept_run(self._build(about), index, outcomes, times)
 
     def _in_common_order(self, rows: Sequence[Row]) -> list[KeptRun]:
         """Return runs by one roster, that of the last; what only others have stands after it.
@@ -208,7 +208,7 @@ class SqlStore:
             found = array("I", times_in(order.pieces, times))
             if found:
                 found.extend([0] * len(others))
-            runs.append(KeptRun(self._build(about), index, outcomes_in(order.pieces, outcomes) + letters, found))
+            runs.append(kept_run(self._build(about), index, outcomes_in(order.pieces, outcomes) + letters, found))
         return runs
 
     def _parts_of(self, rows: Sequence[Row]) -> list[list[CheckIndex]]:

@@ -6,7 +6,7 @@ from datetime import datetime
 import msgspec
 
 from plain_verdict.history.interface import NAME_CHARS
-from plain_verdict.model import Build, CheckIndex, KeptRun, Past, Tally, VerdictWord
+from plain_verdict.model import Build, CheckIndex, KeptRun, Past, Tally, VerdictWord, kept_run
 from plain_verdict.runtime.errors import ReadError
 
 _FAMILY = b'"plain-verdict/summary/'
@@ -77,7 +77,7 @@ def run_of_summary(data: bytes) -> KeptRun:
         outcomes = "".join(map(_letter, checks))
     except KeyError as error:
         raise ReadError(f"is a summary with an unknown outcome, {error}", hint="make it again") from error
-    return KeptRun(
+    return kept_run(
         build,
         CheckIndex(tuple([check.id for check in checks]), tuple(map(_name, checks))),
         outcomes,

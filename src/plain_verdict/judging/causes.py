@@ -11,7 +11,7 @@ from plain_verdict.judging.matching import Matcher, problem_of
 from plain_verdict.judging.problem_lines import is_exit
 from plain_verdict.judging.rule_causes import join_rules, title_of_rule
 from plain_verdict.judging.similarity import Similarity, are_near
-from plain_verdict.model import BAD, Cause, Check, Run
+from plain_verdict.model import BAD, Cause, Check, Run, detailed_of
 from plain_verdict.settings.rules import CauseRule
 from plain_verdict.text.expressions import TooSlow
 
@@ -75,7 +75,7 @@ def find_causes(run: Run, rules: Sequence[CauseRule]) -> tuple[tuple[Cause, ...]
     """Return the causes, those with most checks first, and notes on rules that covered nothing or were too slow."""
     sorting = _Sorting(rules)
     for file in run.files:
-        for check in file.checks:
+        for check in detailed_of(file.checks):
             if check.attempts[-1].outcome in BAD:
                 sorting.add(check, file.path)
     by_name = {rule.name: rule for rule in rules}

@@ -40,7 +40,7 @@ def with_commits(run: Run, copy: WorkingCopy, mask: Callable[[str], str]) -> Run
     if context is None or since is None or not (since.new or since.failing_again):
         return run
     ids = {change.id for change in (*since.new, *since.failing_again)}
-    checks = {check.id: check for check in run.checks if check.id in ids}
+    checks = {check.id: check for check in run.checks.named(ids)}
     finding = _Finding(context.now.build, since.traces, copy, mask, len(ids))
 
     def with_its(changes: Sequence[Changed]) -> tuple[Changed, ...]:

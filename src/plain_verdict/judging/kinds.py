@@ -12,6 +12,8 @@ from plain_verdict.judging.targets import all_failed, is_on_load, sent_in
 from plain_verdict.model import (
     Call,
     CallState,
+    Check,
+    Checks,
     ConditionResult,
     Kind,
     KindVerdict,
@@ -20,6 +22,7 @@ from plain_verdict.model import (
     State,
     Tally,
     VerdictWord,
+    detailed_of,
 )
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import format_duration, format_failed_share, plural
@@ -29,7 +32,7 @@ Weighed = Sequence[tuple[ConditionRule, ConditionResult]]
 
 def judge_kinds(run: Run, scopes: Scopes, weighed: Weighed, *, failures_count: bool) -> Iterator[KindVerdict]:
     """Yield the verdict on each kind; ``failures_count``: a check that fails is none that conditions allow."""
-    present = {check.kind for check in run.checks} | ({Kind.LOAD} if run.load or run.reported else set())
+    present = _kinds_of(run.checks) | ({Kind.LOAD} if run.load or run.reported else set())
     alone = len(present) == 1  # then the run and its one kind are the same
     gaps = _gaps(run, present)
     for kind in Kind:
@@ -42,6 +45,11 @@ def judge_kinds(run: Run, scopes: Scopes, weighed: Weighed, *, failures_count: b
             )
 
 
+def _kinds_of(checks: Sequence[Check]) -> set[Kind]:
+    plain = (part.kind for part in checks.plain) if isinstance(checks, Checks) else ()
+    return {*plain, *(check.kind for check in detailed_of(checks))}
+
+
 def _kind_of(rule: ConditionRule, run: Run) -> Kind | None:
     if is_on_load(rule, run):
         return Kind.LOAD
@@ -52,7 +60,7 @@ def _gaps(run: Run, present: Iterable[Kind]) -> Counter[Kind]:
     """Return of how many inputs of each kind results are missing; one that tells no kind may be of any."""
     load_paths = {*(run.load.paths if run.load else ()), *(reported.path for reported in run.reported)}
     kinds = {
-        file.path: {check.kind for check in file.checks} or ({Kind.LOAD} if file.path in load_paths else set())
+        file.path: _kinds_of(file.checks) or ({Kind.LOAD} if file.path in load_paths else set())
         for file in run.files
     }
     paths = {gap.path for gap in run.not_whole}

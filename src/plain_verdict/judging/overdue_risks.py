@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from datetime import date
 
-from plain_verdict.model import AssessedRisk, Check, Remark, Topic
+from plain_verdict.model import AssessedRisk, Check, Remark, Topic, detailed_of
 from plain_verdict.text.formatting import capital, format_date, join_list, spelled
 
 _MOST_RISKS = 2
@@ -13,7 +13,7 @@ _MOST_RISKS = 2
 def find_overdue_risks(checks: Sequence[Check], today: date) -> tuple[AssessedRisk, ...]:
     """Return the open risks past their deadline, the longest overdue first, each once."""
     # By all that is said of one: what lacks an id, or is closed in another file, hides none.
-    risks = dict.fromkeys(risk for check in checks if check.rule for risk in check.rule.risks)
+    risks = dict.fromkeys(risk for check in detailed_of(checks) if check.rule for risk in check.rule.risks)
     overdue = [risk for risk in risks if risk.is_overdue(today)]
     return tuple(sorted(overdue, key=lambda risk: (risk.deadline or today, risk.title)))
 

@@ -1,11 +1,12 @@
 """Says who owns each check: by the team's rules, its own facts, or the repository's CODEOWNERS."""
 
 from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 
 import msgspec
 
 from plain_verdict.judging.matching import Matcher
-from plain_verdict.model import Cause, Check, Fact, Owner, Run
+from plain_verdict.model import Cause, Check, Fact, Owner, Run, changed_checks
 from plain_verdict.model.facts import OWNER
 from plain_verdict.model.transform import with_fields
 from plain_verdict.settings.rules import OwnerRule
@@ -55,7 +56,7 @@ def with_owners(run: Run, rules: Sequence[OwnerRule], of_repository: OwnersOf | 
     tried = [_Rule(number, rule) for number, rule in enumerate(rules, 1)]
     naming = _Naming(tried, of_repository)
     files = [
-        with_fields(file, checks=tuple(naming.named(check, file.path) for check in file.checks))
+        with_fields(file, checks=changed_checks(file.checks, partial(naming.named, source=file.path)))
         for file in run.files
     ]
     known = tuple(Owner(rule.name, rule.mail, rule.link) for rule in rules)

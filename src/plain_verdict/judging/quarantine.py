@@ -14,6 +14,7 @@ from plain_verdict.model import (
     BAD,
     AlignedHistory,
     Check,
+    Checks,
     ConditionResult,
     NotCounted,
     Past,
@@ -24,6 +25,7 @@ from plain_verdict.model import (
     State,
     Topic,
     Waived,
+    detailed_of,
 )
 from plain_verdict.settings.rules import QuarantineRule
 from plain_verdict.text.expressions import TooSlow
@@ -72,9 +74,9 @@ class Quarantine:
     def _unsteady(self, run: Run) -> Iterator[tuple[str, tuple[Check, str]]]:
         """Yield by id what was in quarantine before, and what failed or needed a retry now, with its file."""
         for file in run.files:
-            for check in file.checks:
-                if check.outcome in BAD or check.id in self._earlier or check.flaky:
-                    yield check.id, (check, file.path)
+            unsteady = {check.id for check in detailed_of(file.checks) if check.outcome in BAD or check.flaky}
+            for check in Checks.joined([file.checks]).named(unsteady | self._earlier.keys()):
+                yield check.id, (check, file.path)
 
     def _covered(self, rule: QuarantineRule) -> Iterator[Check]:
         """Yield the checks that a rule keeps: those that came in before, and those that are unsteady now."""

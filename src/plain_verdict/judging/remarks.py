@@ -53,7 +53,7 @@ def remarks_on(
         yield Remark(Topic.UNDECIDED, _undecided(facts.tally.undecided))
     yield from _on_skipped(facts.tally, sentence)
     yield from _on_changes(facts, sentence)
-    yield from _on_attempts([check for check in run.checks if len(check.attempts) > 1])
+    yield from _on_attempts([check for check in run.checks.detailed if len(check.attempts) > 1])
 
 
 def _on_inputs(gaps: Sequence[ReadingNote | Unread]) -> Iterator[Remark]:

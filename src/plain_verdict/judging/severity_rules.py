@@ -1,12 +1,13 @@
 """Gives rules of tools the severities that the team has set for them."""
 
 from collections.abc import Iterable, Iterator, Sequence
+from functools import partial
 
 import msgspec
 
 from plain_verdict.judging.matching import whole_test
 from plain_verdict.judging.severities import fits_severity
-from plain_verdict.model import Check, Run
+from plain_verdict.model import Check, Run, changed_details, detailed_of
 from plain_verdict.model.transform import with_fields
 from plain_verdict.settings.rules import SeverityRule
 from plain_verdict.text.expressions import TooSlow
@@ -52,7 +53,7 @@ def with_severities(run: Run, rules: Sequence[SeverityRule]) -> Run:
         return run
     matchers = [_Matcher(rule) for rule in rules]
     files = (
-        with_fields(file, checks=tuple(_with_severity(check, matchers) for check in file.checks))
+        with_fields(file, checks=changed_details(file.checks, partial(_with_severity, matchers=matchers)))
         for file in run.files
     )
     return with_fields(run, files=tuple(files))
@@ -78,7 +79,7 @@ def notes_on(rules: Sequence[SeverityRule], checks: Sequence[Check]) -> Iterator
     for number, rule in enumerate(rules, 1):
         matcher = _Matcher(rule)
         try:
-            if not any(matcher.covers(check) for check in checks if check.rule):
+            if not any(matcher.covers(check) for check in detailed_of(checks) if check.rule):
                 yield f"Severity rule {number} ({_words(rule)}) matches no rule of any tool."
         except TooSlow:
             yield f"Severity rule {number} ({_words(rule)}) takes too long to match and was switched off."

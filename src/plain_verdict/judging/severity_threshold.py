@@ -3,13 +3,13 @@
 from collections.abc import Sequence
 from datetime import date
 
-from plain_verdict.model import BAD, Check, NotCounted, Outcome, Remark, Severity, Topic, Waived
+from plain_verdict.model import BAD, Check, NotCounted, Outcome, Remark, Severity, Topic, Waived, detailed_of
 from plain_verdict.text.formatting import format_date
 
 
 def broken_rules(checks: Sequence[Check]) -> list[Check]:
     """Return the rules that are broken or could not be evaluated."""
-    return [check for check in checks if check.rule and check.outcome in BAD]
+    return [check for check in detailed_of(checks) if check.rule and check.outcome in BAD]
 
 
 def set_aside(

@@ -20,6 +20,7 @@ from plain_verdict.judging.target import SUITE, Target
 from plain_verdict.model import (
     Attempt,
     Check,
+    Checks,
     ConditionResult,
     Kind,
     LoadRun,
@@ -206,7 +207,9 @@ def with_targets(run: Run, rules: Sequence[ConditionRule]) -> Run:
     first = next((at for at, file in enumerate(run.files) if file.path in paths), 0)
     file = run.files[first]
     files = list(run.files)
-    files[first] = msgspec.structs.replace(file, checks=(*file.checks, *checks), cases=file.cases + len(checks))
+    files[first] = msgspec.structs.replace(
+        file, checks=Checks.joined([file.checks, checks]), cases=file.cases + len(checks)
+    )
     load = run.load
     if load:
         load = msgspec.structs.replace(load, bounds=tuple(_time_bounds(targets, load)))

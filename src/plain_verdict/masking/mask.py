@@ -16,7 +16,18 @@ from plain_verdict.masking.structured import Structured
 from plain_verdict.masking.tables import find_in_tables
 from plain_verdict.masking.telling import is_secret
 from plain_verdict.masking.values import is_harmless
-from plain_verdict.model import Check, Content, ContentKind, Fact, Masked, ResultFile, Run, Unread
+from plain_verdict.model import (
+    Check,
+    Checks,
+    Content,
+    ContentKind,
+    Fact,
+    Masked,
+    PlainChecks,
+    ResultFile,
+    Run,
+    Unread,
+)
 from plain_verdict.model.transform import Change, transform
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.runtime.guard import guarded
@@ -91,8 +102,8 @@ class Masker:
         self.counts[source] += bool(source)
         return source
 
-    def may_hold_secret(self, things: Sequence[msgspec.Struct]) -> bool:
-        """Return whether any text in the structs may hold a secret, or a path below somebody's home."""
+    def may_hold_secret(self, things: Sequence[msgspec.Struct | str]) -> bool:
+        """Return whether any text, or any in the structs, may hold a secret, or a path below somebody's home."""
         if self._known_spans:
             return True  # every text must be searched for the team's own patterns
         packed = msgspec.msgpack.encode(things)
@@ -225,7 +236,7 @@ def mask_run(run: Run, masker: Masker) -> Run:
         try:
             with guarded(file.path):
                 bare = transform(replace(file, checks=()), change)
-                files.append(replace(bare, checks=tuple(_masked(file.checks, masker, change))))
+                files.append(replace(bare, checks=_masked_checks(file.checks, masker, change)))
         except ReadError as error:
             lost.append(_not_masked(error, masker))
     rest = transform(replace(run, files=(), contents=tuple(contents), unread=(*run.unread, *lost)), change)
@@ -255,6 +266,23 @@ def _left_out(key: str, text: str, remark: str = "left out") -> Content:
 def _not_masked(error: ReadError, masker: Masker) -> Unread:
     what = f"is left out because it could not be masked: it {error.what}"
     return Unread(masker.text(error.path), what, hint=error.hint)
+
+
+def _masked_checks(checks: Sequence[Check], masker: Masker, change: Change) -> Sequence[Check]:
+    """Return the checks masked; of plain ones that are alike in all but their names, only names are looked at."""
+    if not isinstance(checks, Checks):
+        return tuple(_masked(checks, masker, change))
+    if any(tuple(map(masker.text, part.suite)) != part.suite for part in checks.plain):
+        # What is masked in the name of a suite counts once for each of its checks.
+        return Checks.of(_masked(tuple(checks), masker, change))
+    plain = [_masked_plain(part, masker) for part in checks.plain]
+    return Checks(tuple(_masked(checks.detailed, masker, change)), checks.before, plain)
+
+
+def _masked_plain(part: PlainChecks, masker: Masker) -> PlainChecks:
+    if not masker.may_hold_secret((part.names,)):
+        return part
+    return msgspec.structs.replace(part, names="\n".join(map(masker.text, part.each_name())))
 
 
 def _masked(checks: Sequence[Check], masker: Masker, change: Change) -> Iterator[Check]:

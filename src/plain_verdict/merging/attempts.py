@@ -9,6 +9,7 @@ import msgspec
 from plain_verdict.model import (
     Attempt,
     Check,
+    Checks,
     Evidence,
     Fact,
     ReadingNote,
@@ -34,7 +35,7 @@ def with_numbered_attempts(files: tuple[ResultFile, ...]) -> tuple[ResultFile, .
     """
     locations: dict[Key, list[SourceLocation]] = defaultdict(list)
     for number, file in enumerate(files):
-        for at, check in enumerate(file.checks):
+        for at, check in Checks.joined([file.checks]).numbered():
             if check.attempts[-1].number:
                 locations[check.id, check.variant].append((number, at))
     joining = _Joining(files)
@@ -128,7 +129,7 @@ class _Joining:
         checks = [self._joined.get((number, at), check) for at, check in enumerate(file.checks)]
         return msgspec.structs.replace(
             file,
-            checks=tuple(check for check in checks if check is not None),
+            checks=Checks.of(check for check in checks if check is not None),
             notes=(*file.notes, *self._notes[number]),
             reruns=(*file.reruns, *self._reruns[number]),
         )

@@ -6,6 +6,7 @@ import msgspec
 
 from plain_verdict.model import (
     Check,
+    Checks,
     Decision,
     DecisionsPayload,
     Fact,
@@ -15,6 +16,7 @@ from plain_verdict.model import (
     ReadingNote,
     ResultFile,
     Run,
+    detailed_of,
     epoch_s,
 )
 from plain_verdict.model.transform import with_fields
@@ -48,12 +50,14 @@ def _decisions(run: Run) -> Iterator[tuple[str, Decision]]:
 
 
 def _settled(file: ResultFile, decided: dict[str, Decision], used: set[str]) -> ResultFile:
-    open_ones = {check.id for check in file.checks if check.outcome is Outcome.UNDECIDED} & decided.keys()
+    open_ones = {
+        check.id for check in detailed_of(file.checks) if check.outcome is Outcome.UNDECIDED
+    } & decided.keys()
     used |= open_ones
     if not open_ones:
         return file
     checks = (_as_decided(check, decided[check.id]) if check.id in open_ones else check for check in file.checks)
-    return msgspec.structs.replace(file, checks=tuple(checks))
+    return msgspec.structs.replace(file, checks=Checks.of(checks))
 
 
 def _as_decided(check: Check, decision: Decision) -> Check:

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from plain_verdict.model import Check, ResultFile
+from plain_verdict.model import Check, Checks, ResultFile
 from plain_verdict.model.ids import distinct_id
 
 SourceLocation = tuple[int, int]
@@ -14,7 +14,7 @@ SourceLocation = tuple[int, int]
 
 def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
     """Return the files, checks that share an id each with an own id, and with what sets it apart in words."""
-    ids = [check.id for file in files for check in file.checks]
+    ids = Checks.joined(file.checks for file in files).ids()
     if len(set(ids)) == len(ids):
         return files
     shared = {id_ for id_, number in Counter(ids).items() if number > 1}
@@ -26,7 +26,7 @@ def with_distinct_ids(files: tuple[ResultFile, ...]) -> tuple[ResultFile, ...]:
         for (number, at), disambiguators in zip(namesakes, words, strict=True):
             checks[number][at] = _with_disambiguator(checks[number][at], disambiguators)
     return tuple(
-        msgspec.structs.replace(file, checks=tuple(alike)) for file, alike in zip(files, checks, strict=True)
+        msgspec.structs.replace(file, checks=Checks.of(alike)) for file, alike in zip(files, checks, strict=True)
     )
 
 

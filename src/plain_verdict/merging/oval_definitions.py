@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
+from functools import partial
 
 import msgspec
 
@@ -15,6 +16,7 @@ from plain_verdict.model import (
     Problem,
     ReadingNote,
     ResultFile,
+    changed_details,
 )
 from plain_verdict.model.transform import with_fields
 from plain_verdict.text.formatting import plural
@@ -35,7 +37,7 @@ def with_definitions_joined(files: Sequence[ResultFile]) -> tuple[ResultFile, ..
     # By the object itself: before ids are made distinct, a definition has one id on all machines.
     joined: set[int] = set()
     with_whys = [
-        with_fields(file, checks=tuple(_with_why(check, known, joined) for check in file.checks))
+        with_fields(file, checks=changed_details(file.checks, partial(_with_why, known=known, joined=joined)))
         if file.format == _RULES
         else file
         for file in files

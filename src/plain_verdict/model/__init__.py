@@ -21,6 +21,7 @@ from plain_verdict.model.check import (
     passed_in,
     steps_below,
 )
+from plain_verdict.model.checks import Checks, PlainChecks, changed_checks, changed_details, detailed_of
 from plain_verdict.model.commits import Commit, CommitsSince
 from plain_verdict.model.evidence import Content, ContentKind, Evidence, PictureRole
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
@@ -37,10 +38,13 @@ from plain_verdict.model.history import (
     HistoryContext,
     Incident,
     KeptRun,
+    KnownColumns,
     LevelChange,
     LostTime,
     Measured,
     Past,
+    RunColumns,
+    kept_run,
 )
 from plain_verdict.model.load import (
     ALL_REQUESTS,
@@ -124,6 +128,7 @@ __all__ = [
     "ChangesSince",
     "Check",
     "CheckIndex",
+    "Checks",
     "Commit",
     "CommitsSince",
     "Comparison",
@@ -150,6 +155,7 @@ __all__ = [
     "KeptRun",
     "Kind",
     "KindVerdict",
+    "KnownColumns",
     "LevelChange",
     "LoadRun",
     "LogEntry",
@@ -168,6 +174,7 @@ __all__ = [
     "Payload",
     "Percentile",
     "PictureRole",
+    "PlainChecks",
     "Problem",
     "QuarantineEntry",
     "QuarantineState",
@@ -186,6 +193,7 @@ __all__ = [
     "Rule",
     "RuleSeverity",
     "Run",
+    "RunColumns",
     "RunDetail",
     "Score",
     "Series",
@@ -208,7 +216,10 @@ __all__ = [
     "Waiting",
     "Waived",
     "aside_word",
+    "changed_checks",
+    "changed_details",
     "counting_last",
+    "detailed_of",
     "earliest",
     "epoch_s",
     "evidence_of",
@@ -217,6 +228,7 @@ __all__ = [
     "failing_steps",
     "gravest",
     "in_order",
+    "kept_run",
     "latest",
     "passed_in",
     "steps_below",

@@ -4,6 +4,8 @@ from array import array
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from enum import StrEnum
+from itertools import compress
+from typing import Protocol
 
 import msgspec
 
@@ -142,19 +144,85 @@ class CheckIndex(msgspec.Struct, frozen=True):
     ordered: int | None = None
 
 
-class KeptRun(msgspec.Struct, frozen=True):
-    """A run as it is kept: how each check of its roster ended, one letter each (``Past``), and its milliseconds.
+class RunColumns(Protocol):
+    """How each check of a run ended, in the order of its ids: one letter each (``Past``), and its milliseconds.
 
-    ``times`` is empty where times are not kept; 0 is a time that nobody told. ``coarse``: they are rounded.
-    ``detail`` is None where it is not kept, as of a page's forerunners.
+    ``times`` is empty where times are not kept; 0 is a time that nobody told. ``retried`` are ids of checks.
     """
 
-    build: Build
+    @property
+    def check_index(self) -> CheckIndex:
+        """Return the checks."""
+        ...
+
+    @property
+    def outcomes(self) -> str:
+        """Return a letter for each check."""
+        ...
+
+    @property
+    def times(self) -> Sequence[int]:
+        """Return the milliseconds of each check."""
+        ...
+
+    @property
+    def retried(self) -> list[str]:
+        """Return the ids of those that passed on a retry."""
+        ...
+
+
+class KnownColumns(msgspec.Struct, frozen=True):
+    """Columns that are there."""
+
     check_index: CheckIndex = CheckIndex()
     outcomes: str = ""
     times: Sequence[int] = array("I")
+
+    @property
+    def retried(self) -> list[str]:
+        """Return the ids of those that passed on a retry."""
+        found = compress(self.check_index.ids, map(Past.PASSED_ON_RETRY.__eq__, self.outcomes))
+        return list(found) if Past.PASSED_ON_RETRY in self.outcomes else []
+
+
+class KeptRun(msgspec.Struct, frozen=True):
+    """A run as it is kept: what it was, and its columns.
+
+    ``coarse``: times are rounded. ``detail`` is None where it is not kept, as of a page's forerunners.
+    """
+
+    build: Build
+    columns: RunColumns = KnownColumns()
     coarse: bool = False
     detail: RunDetail | None = None
+
+    @property
+    def check_index(self) -> CheckIndex:
+        """Return the checks of its roster."""
+        return self.columns.check_index
+
+    @property
+    def outcomes(self) -> str:
+        """Return how each check of its roster ended, one letter each."""
+        return self.columns.outcomes
+
+    @property
+    def times(self) -> Sequence[int]:
+        """Return the milliseconds of each check of its roster; nothing where times are not kept."""
+        return self.columns.times
+
+
+def kept_run(
+    build: Build,
+    check_index: CheckIndex,
+    outcomes: str,
+    times: Sequence[int] = array("I"),
+    *,
+    coarse: bool = False,
+    detail: RunDetail | None = None,
+) -> KeptRun:
+    """Return a run whose columns are there."""
+    return KeptRun(build, KnownColumns(check_index, outcomes, times), coarse, detail)
 
 
 class Changed(Value, frozen=True):

@@ -1,5 +1,6 @@
 """A run: result files with their checks, and what was noticed while they were read."""
 
+from collections.abc import Sequence
 from datetime import datetime
 from functools import cached_property
 
@@ -7,6 +8,7 @@ import msgspec
 
 from plain_verdict.model.api import ApiCalls
 from plain_verdict.model.check import Check, Output
+from plain_verdict.model.checks import Checks
 from plain_verdict.model.evidence import Content, Evidence
 from plain_verdict.model.facts import Fact, Masked, Owner, Value
 from plain_verdict.model.history import ChangesSince, HistoryContext
@@ -115,7 +117,7 @@ class ResultFile(msgspec.Struct, frozen=True, dict=True):
     path: str = ""
     format: str = ""
     size_bytes: int = 0
-    checks: tuple[Check, ...] = ()
+    checks: Sequence[Check] = ()
     payloads: tuple[Payload, ...] = ()
     suites: tuple[SuiteNotes, ...] = ()
     notes: tuple[ReadingNote, ...] = ()
@@ -178,9 +180,9 @@ class Run(msgspec.Struct, frozen=True, dict=True):
     """Its place among earlier runs; None where nobody looked for any."""
 
     @cached_property
-    def checks(self) -> tuple[Check, ...]:
+    def checks(self) -> Checks:
         """Return the checks of all files."""
-        return tuple(check for file in self.files for check in file.checks)
+        return Checks.joined(file.checks for file in self.files)
 
     @cached_property
     def tally(self) -> Tally:

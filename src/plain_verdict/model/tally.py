@@ -4,6 +4,7 @@ from collections import Counter
 from collections.abc import Iterable
 
 from plain_verdict.model.check import Check
+from plain_verdict.model.checks import Checks
 from plain_verdict.model.facts import Value
 from plain_verdict.model.outcome import Outcome
 
@@ -34,5 +35,8 @@ class Tally(Value, frozen=True):
 
 def tally_of(checks: Iterable[Check]) -> Tally:
     """Return how many of the checks ended in each outcome."""
-    numbers = Counter([check.attempts[-1].outcome for check in checks])
+    detailed = checks.detailed if isinstance(checks, Checks) else checks
+    numbers = Counter([check.attempts[-1].outcome for check in detailed])
+    if isinstance(checks, Checks):
+        numbers[Outcome.PASSED] += checks.plain_number
     return Tally(**{outcome.value: numbers[outcome] for outcome in Outcome})

@@ -2,7 +2,7 @@
 
 import types
 import typing
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import cache
 from operator import is_
@@ -10,7 +10,17 @@ from typing import Any
 
 import msgspec
 
-from plain_verdict.model import Check, Content, Evidence, Expectation, Fact, RequirementResult, ResultFile, Unread
+from plain_verdict.model import (
+    Check,
+    Checks,
+    Content,
+    Evidence,
+    Expectation,
+    Fact,
+    RequirementResult,
+    ResultFile,
+    Unread,
+)
 
 Text = Callable[[str], str]
 Moment = Callable[[datetime], datetime]
@@ -78,9 +88,7 @@ def transform_fields(thing: Thing, change: Change) -> Thing:
 
 def _changed_value(value: object, change: Change) -> object:
     if isinstance(value, str):
-        if change.text is None:
-            return value
-        text = change.text(value)
+        text = change.text(value) if change.text else value
         return value if text == value else text
     if isinstance(value, tuple):
         items = tuple(_changed_value(item, change) for item in value)
@@ -88,7 +96,16 @@ def _changed_value(value: object, change: Change) -> object:
         return value if same else items
     if isinstance(value, datetime):
         return change.moment(value) if change.moment else value
+    if isinstance(value, Checks):
+        return _changed_checks(value, change)
     return transform(value, change) if isinstance(value, msgspec.Struct) else value
+
+
+def _changed_checks(checks: Checks, change: Change) -> Checks:
+    """Return checks changed; plain ones have no moments."""
+    if change.text or Check in change.whole:
+        return Checks.of([transform(check, change) for check in checks])
+    return checks.with_detailed([transform(check, change) for check in checks.detailed])
 
 
 @cache
@@ -101,7 +118,7 @@ def _fields(kind: type[msgspec.Struct]) -> tuple[str, ...]:
 
 def _inner(hint: object) -> Iterator[object]:
     arguments = typing.get_args(hint)
-    if arguments and (typing.get_origin(hint) in (tuple, typing.Union, types.UnionType)):
+    if arguments and (typing.get_origin(hint) in (tuple, Sequence, typing.Union, types.UnionType)):
         for argument in arguments:
             yield from _inner(argument)
     else:

@@ -13,7 +13,7 @@ import msgspec
 
 from plain_verdict.inputs.progress import OnBytesRead, with_progress
 from plain_verdict.inputs.source import RESULT_SUFFIXES, Source
-from plain_verdict.model import ResultFile
+from plain_verdict.model import Checks, ResultFile
 from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES
@@ -209,8 +209,10 @@ def _drafted(head: Head, source: Source, readers: Readers) -> Reader | None:
 def read_with(reader: Reader, source: Source, limits: Limits, on_bytes_read: OnBytesRead) -> ResultFile:
     """Return what a file holds, by the reader that takes it. Raises ReadError and OSError."""
     digest = source.hash_remotely() if source.hash_remotely else hash_of(source)
+    file = reader.read(with_progress(source, on_bytes_read), limits)
     return msgspec.structs.replace(
-        reader.read(with_progress(source, on_bytes_read), limits),
+        file,
+        checks=Checks.of(file.checks),
         path=source.path,
         format=reader.format,
         size_bytes=source.size_bytes,

@@ -1,18 +1,15 @@
 """Reads files in another process or on another machine: what goes there, what comes back.
 
-Most checks have nothing but a name, an outcome and a time: they come back as columns, which are cheap to send, the
-others as JSON, which keeps the zones of times. What was read here and what was read elsewhere is the same.
+Plain checks come back as columns, which are cheap to send, the others as JSON, which keeps the zones of times. What
+was read here and what was read elsewhere is the same.
 """
 
 import io
 import threading
 import zlib
 from array import array
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from functools import lru_cache
-from itertools import compress
-from math import nan
-from operator import not_
 from pathlib import Path
 from typing import BinaryIO
 
@@ -21,13 +18,14 @@ import msgspec
 from plain_verdict.inputs.archives import Unpacking, is_archive
 from plain_verdict.inputs.shared_files import Seen, Unseen, not_as_seen
 from plain_verdict.inputs.source import Source
-from plain_verdict.model import Check, Kind, ResultFile, passed_in
+from plain_verdict.model import Check, Checks, Kind, PlainChecks, ResultFile
 from plain_verdict.readers import Formats, Readers, find_reader, patience_s, read_with, readable, readers_with
 from plain_verdict.readers.jobs import jobs_of
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.runtime.executors import Engine
 from plain_verdict.runtime.guard import guarded
+from plain_verdict.runtime.work import WIRE_LEVEL
 from plain_verdict.settings.limits import Limits
 
 
@@ -85,53 +83,33 @@ class Batch(msgspec.Struct, frozen=True):
         return any(piece.data is not None for piece in self.pieces)
 
 
-_WIRE_LEVEL = 1  # of zlib: more costs workers more than a network does
-Group = tuple[Kind, tuple[str, ...]]
-"""The kind and the suite of checks."""
-
-
 class SentFile(msgspec.Struct, frozen=True):
-    """A file that was read. ``rest`` is the file without checks; the others are by check, in their order.
+    """A file that was read. ``rest`` is the file without checks; they are as ``Checks`` keeps them.
 
-    Of ids, names and times there are as many as plain checks, as ``plain`` says: texts with a line end between
-    them, and floats of 64 bits, not a number for none. ``group_of`` are integers of 32 bits, ``others`` is JSON.
-    All are deflated (zlib, RFC 1950) where they go to another machine.
+    ``plain`` is in MessagePack, ``detailed`` is JSON, ``before`` are integers of 64 bits. All are deflated (zlib,
+    RFC 1950) where they go to another machine.
     """
 
     rest: ResultFile
-    groups: tuple[Group, ...]
     is_deflated: bool
-    group_of: bytes
     plain: bytes
-    ids: bytes
-    names: bytes
-    took_s: bytes
-    others: bytes
+    before: bytes
+    detailed: bytes
 
     def file(self) -> ResultFile:
         """Return the file as it was read."""
-        return msgspec.structs.replace(self.rest, checks=tuple(self._checks()))
+        plain = _plain().decode(self._content(self.plain))
+        detailed = _detailed().decode(self._content(self.detailed))
+        before = array("q")
+        before.frombytes(self._content(self.before))
+        # All checks of a suite share its path, as they do where they are read.
+        suites = {part.suite: part.suite for part in plain}
+        for check in detailed:
+            msgspec.structs.force_setattr(check, "suite", suites.setdefault(check.suite, check.suite))
+        return msgspec.structs.replace(self.rest, checks=Checks(detailed, before, plain))
 
     def _content(self, column: bytes) -> bytes:
         return zlib.decompress(column) if self.is_deflated else column
-
-    def _checks(self) -> Iterator[Check]:
-        others = iter(_others().decode(self._content(self.others)))
-        ids, names = (self._content(column).decode("utf-8", "surrogatepass") for column in (self.ids, self.names))
-        times, group_of = array("d"), array("I")
-        times.frombytes(self._content(self.took_s))
-        group_of.frombytes(self._content(self.group_of))
-        plain = zip(ids.split("\n"), names.split("\n"), times, strict=False)
-        for is_plain, number in zip(self._content(self.plain), group_of, strict=True):
-            group = self.groups[number]
-            if is_plain:
-                id_, name, took_s = next(plain)
-                yield _plain(id_, group, name, took_s if took_s == took_s else None)  # noqa: PLR0124  not a number
-            else:
-                other = next(others)
-                # All checks of a suite share its path, as they do where they are read.
-                msgspec.structs.force_setattr(other, "suite", group[1])
-                yield other
 
 
 class Member(msgspec.Struct, frozen=True):
@@ -158,39 +136,26 @@ Result = SentFile | ReadError | Members | Unseen | None
 
 
 @lru_cache(1)
-def _others() -> "msgspec.json.Decoder[list[Check]]":
+def _plain() -> "msgspec.msgpack.Decoder[list[PlainChecks]]":
+    return msgspec.msgpack.Decoder(list[PlainChecks])
+
+
+@lru_cache(1)
+def _detailed() -> "msgspec.json.Decoder[list[Check]]":
     return msgspec.json.Decoder(list[Check])
 
 
 def send(file: ResultFile, *, is_far: bool = False) -> SentFile:
     """Return a file in the form in which it is sent, to another machine or to another process of this one."""
-    groups: dict[Group, int] = {}
-    group_of = [groups.setdefault((check.kind, check.suite), len(groups)) for check in file.checks]
-    is_plain = [_is_plain(check) for check in file.checks]
-    plain = list(compress(file.checks, is_plain))
-    times = [check.attempts[-1].took_s for check in plain]
+    checks = Checks.of(file.checks)
     columns = [
-        array("I", group_of).tobytes(),
-        bytes(is_plain),
-        "\n".join([check.id for check in plain]).encode("utf-8", "surrogatepass"),
-        "\n".join([check.name for check in plain]).encode("utf-8", "surrogatepass"),
-        array("d", [nan if took_s is None else took_s for took_s in times]).tobytes(),
-        msgspec.json.encode(list(compress(file.checks, map(not_, is_plain)))),
+        msgspec.msgpack.encode(checks.plain),
+        checks.before.tobytes(),
+        msgspec.json.encode(checks.detailed),
     ]
     if is_far:
-        columns = [zlib.compress(column, _WIRE_LEVEL) for column in columns]
-    return SentFile(msgspec.structs.replace(file, checks=()), tuple(groups), is_far, *columns)
-
-
-def _is_plain(check: Check) -> bool:
-    """Return whether a check is all told by kind, suite, id, name and time: whether one made of them equals it."""
-    return "\n" not in check.name and check == _plain(
-        check.id, (check.kind, check.suite), check.name, check.attempts[-1].took_s
-    )
-
-
-def _plain(id_: str, group: Group, name: str, took_s: float | None) -> Check:
-    return Check(id_, *group, name, passed_in(took_s))
+        columns = [zlib.compress(column, WIRE_LEVEL) for column in columns]
+    return SentFile(msgspec.structs.replace(file, checks=()), is_far, *columns)
 
 
 def read_batch(batch: Batch) -> list[Result]:

@@ -94,7 +94,7 @@ class ComplianceOverview(msgspec.Struct, frozen=True):
 
 def compliance_overview(run: Run, verdict: Verdict) -> ComplianceOverview | None:
     """Return the overview of the rules of a run; None where it has none."""
-    rules = [check for check in run.checks if check.rule]
+    rules = [check for check in run.checks.detailed if check.rule]
     if not rules:
         return None
     counts = count_rules(rules, verdict.waived)

@@ -1,7 +1,7 @@
 """The evidence of a run: what each piece holds, which picture leads, where everything is used."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence, Set
 from itertools import groupby
 
 import msgspec
@@ -103,14 +103,15 @@ class Picture(msgspec.Struct, frozen=True):
 class EvidenceIndex:
     """All evidence of a run."""
 
-    def __init__(self, run: Run) -> None:
+    def __init__(self, run: Run, shared: Set[str] = frozenset()) -> None:
+        """``shared`` are the keys of contents that are used elsewhere as well, where the run is a part of one."""
         self._contents = {content.key: content for content in run.contents}
         self.stored = tuple(content for content in run.contents if content.kind is ContentKind.PICTURE)
         self.pictures = tuple(self._pictures(run)) if run.contents else ()
         uses = Counter(_uses(run)) if run.contents else Counter[str]()
         others = [content for content in run.contents if content.kind is not ContentKind.PICTURE]
         self.shared = tuple(content for content in others if uses[content.key] > 1)
-        self._shared_keys = {content.key for content in self.shared}
+        self._shared_keys = shared | {content.key for content in self.shared}
         self.unclaimed = tuple(self.shown(run.unclaimed))
 
     @property
@@ -176,7 +177,7 @@ class EvidenceIndex:
     def _pictures(self, run: Run) -> Iterator[Picture]:
         owners: dict[str, dict[str, Check]] = {}
         captions: dict[str, str] = {}
-        for check in run.checks:
+        for check in run.checks.detailed:
             for evidence in _all(check.attempts):
                 if self._is_picture(evidence):
                     owners.setdefault(evidence.content, {})[check.id] = check
@@ -200,7 +201,7 @@ def used_contents(run: Run) -> set[str]:
 
 def _uses(run: Run) -> Iterator[str]:
     """Yield the key of each piece of evidence that has a content, as often as it is used."""
-    for check in run.checks:
+    for check in run.checks.detailed:
         yield from (evidence.content for evidence in _all(check.attempts) if evidence.content)
     yield from (evidence.content for evidence in run.unclaimed if evidence.content)
 

@@ -2,12 +2,12 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import cached_property
 from itertools import chain, groupby, islice
-from operator import attrgetter
 
 import msgspec
 
-from plain_verdict.model import ChangesSince, Check, Kind, Run, Verdict
+from plain_verdict.model import ChangesSince, Check, Checks, Kind, Run, Verdict
 from plain_verdict.text.formatting import capital
 
 _MOST_FILES_OF_A_FACET = 200  # more are searched for by their words
@@ -24,7 +24,8 @@ class Facet(msgspec.Struct, frozen=True, array_like=True):
 
 def facets_of(run: Run, verdict: Verdict, since: ChangesSince | None, checks: Sequence[Check]) -> list[Facet]:
     """Return what the checks can be narrowed by, what most people ask for first."""
-    numbers = {check.id: number for number, check in enumerate(checks)}
+    checks = Checks.joined([checks])
+    numbers = _Numbers(checks)
     named = chain(
         _of_failures(verdict, since, checks, numbers),
         _of_checks(checks),
@@ -35,63 +36,79 @@ def facets_of(run: Run, verdict: Verdict, since: ChangesSince | None, checks: Se
 
 _Named = tuple[str, str, Mapping[str, Iterable[int]]]
 """A key, a label, and numbers by value."""
-_Numbers = Mapping[str, int]
-"""By the id of a check."""
 
 
-def _of_ids(ids: Iterable[str], numbers: _Numbers) -> list[int]:
-    return [numbers[id_] for id_ in ids if id_ in numbers]
+class _Numbers:
+    """The number of a check in the page's order by its id; most that are asked for have details."""
+
+    def __init__(self, checks: Checks) -> None:
+        self._checks = checks
+        self._detailed = {check.id: position for position, check in checks.numbered()}
+
+    @cached_property
+    def _all(self) -> dict[str, int]:
+        return {id_: position for position, id_ in enumerate(self._checks.ids())}
+
+    def of(self, ids: Iterable[str]) -> list[int]:
+        """Return the numbers of the checks that there are of these."""
+        found = []
+        for id_ in ids:
+            number = self._detailed.get(id_)
+            number = self._all.get(id_) if number is None else number
+            if number is not None:
+                found.append(number)
+        return found
 
 
 def _of_failures(
-    verdict: Verdict, since: ChangesSince | None, checks: Sequence[Check], numbers: _Numbers
+    verdict: Verdict, since: ChangesSince | None, checks: Checks, numbers: _Numbers
 ) -> Iterator[_Named]:
-    yield "change", "Change", {name: _of_ids(ids, numbers) for name, ids in _changes(since, checks)}
+    yield "change", "Change", {name: numbers.of(ids) for name, ids in _changes(since, checks)}
     causes = {cause.name: [check.id for check in cause.checks] for cause in verdict.causes}
-    yield "cause", "Cause", {name: _of_ids(ids, numbers) for name, ids in causes.items()}
+    yield "cause", "Cause", {name: numbers.of(ids) for name, ids in causes.items()}
     yield "owner", "Owner", _owners(verdict, checks, numbers)
 
 
-def _of_checks(checks: Sequence[Check]) -> Iterator[_Named]:
-    yield "tag", "Tag", _by_value((tag, number) for number, check in enumerate(checks) for tag in check.tags)
+def _of_checks(checks: Checks) -> Iterator[_Named]:
+    yield "tag", "Tag", _by_value((tag, number) for number, check in checks.numbered() for tag in check.tags)
     variants: dict[str, list[tuple[str, int]]] = defaultdict(list)
-    for number, check in enumerate(checks):
+    for number, check in checks.numbered():
         for fact in check.variant:
             variants[fact.key].append((fact.value, number))
     yield from ((key, capital(key), _by_value(pairs)) for key, pairs in variants.items())
 
 
-def _of_sources(run: Run, verdict: Verdict, checks: Sequence[Check], numbers: _Numbers) -> Iterator[_Named]:
+def _of_sources(run: Run, verdict: Verdict, checks: Checks, numbers: _Numbers) -> Iterator[_Named]:
     proved = {result.requirement.label: result.checks for result in run.requirements.results}
-    yield "requirement", "Requirement", {id_: _of_ids(ids, numbers) for id_, ids in proved.items()}
+    yield "requirement", "Requirement", {id_: numbers.of(ids) for id_, ids in proved.items()}
     yield (
         "operation",
         "Operation",
         _by_value(
-            (call.operation.name, numbers[call.check.id]) for call in run.api.calls if call.check.id in numbers
+            (call.operation.name, number) for call in run.api.calls for number in numbers.of((call.check.id,))
         ),
     )
     yield "rule", "Rule", _rules(checks) if Kind.COMPLIANCE in {kind.kind for kind in verdict.kinds} else {}
     if 1 < len(run.files) <= _MOST_FILES_OF_A_FACET:
-        ids = {file.path: map(attrgetter("id"), file.checks) for file in run.files}
-        yield "file", "File", {path: _of_ids(of_file, numbers) for path, of_file in ids.items()}
+        ids = {file.path: Checks.joined([file.checks]).ids() for file in run.files}
+        yield "file", "File", {path: numbers.of(of_file) for path, of_file in ids.items()}
 
 
-def _rules(checks: Sequence[Check]) -> dict[str, list[int]]:
+def _rules(checks: Checks) -> dict[str, list[int]]:
     """Return the rules that several checks have: on several hosts or pages."""
-    rules = _by_value((check.name, number) for number, check in enumerate(checks) if check.rule)
+    rules = _by_value((check.name, number) for number, check in checks.numbered() if check.rule)
     return {name: of_rule for name, of_rule in rules.items() if len(of_rule) > 1}
 
 
-def _changes(since: ChangesSince | None, checks: Sequence[Check]) -> Iterator[tuple[str, list[str]]]:
+def _changes(since: ChangesSince | None, checks: Checks) -> Iterator[tuple[str, list[str]]]:
     """Yield (kind of change, ids); passing on a retry is flaky by itself."""
     if since:
         yield from _changes_since(since)
     yield "flaky", [*_flaky_now(checks), *(flakiness.id for flakiness in (since.flaky if since else ()))]
 
 
-def _flaky_now(checks: Sequence[Check]) -> list[str]:
-    return [check.id for check in checks if len(check.attempts) > 1 and check.flaky]
+def _flaky_now(checks: Checks) -> list[str]:
+    return [check.id for check in checks.detailed if len(check.attempts) > 1 and check.flaky]
 
 
 def _changes_since(since: ChangesSince) -> Iterator[tuple[str, list[str]]]:
@@ -103,16 +120,17 @@ def _changes_since(since: ChangesSince) -> Iterator[tuple[str, list[str]]]:
     yield "slower", [change.id for change in since.slower]
 
 
-def _owners(verdict: Verdict, checks: Sequence[Check], numbers: Mapping[str, int]) -> dict[str, list[int]]:
+def _owners(verdict: Verdict, checks: Checks, numbers: _Numbers) -> dict[str, list[int]]:
     """Return the checks of each owner: of their cause, or as a fact of theirs."""
     pairs = [
-        (cause.owner, numbers[check.id])
+        (cause.owner, number)
         for cause in verdict.causes
         if cause.owner
         for check in cause.checks
-        if check.id in numbers and not check.owners
+        if not check.owners
+        for number in numbers.of((check.id,))
     ]
-    pairs += [(owner, number) for number, check in enumerate(checks) if check.facts for owner in check.owners]
+    pairs += [(owner, number) for number, check in checks.numbered() if check.facts for owner in check.owners]
     return _by_value(pairs)
 
 

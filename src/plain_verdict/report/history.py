@@ -249,7 +249,7 @@ def _post(label: str, word: VerdictWord, tally: Tally, most: int, link: str = ""
 def _lists(run: Run, since: ChangesSince) -> Iterator[ChangeList]:
     lists = (since.new, since.failing_again, since.fixed, since.flaky, since.slower, since.faster)
     wanted = {change.id for listed in lists for change in listed[:_LISTED]} | {*since.added[:_LISTED]}
-    checks = {check.id: check for check in run.checks if check.id in wanted}
+    checks = {check.id: check for check in run.checks.named(wanted)}
 
     def listed(name: str, rows: Sequence[tuple[str, str, str]], number: int, link: str = "") -> ChangeList:
         entries = tuple(Entry(checks.get(id_), text, words) for id_, text, words in rows)
@@ -334,7 +334,7 @@ def _grid(run: Run, changed: Mapping[str, str]) -> tuple[tuple[GridRow, ...], in
         ran = changed[check.id].replace(Past.ABSENT, "")
         return check.outcome not in BAD, -sum(low != high for low, high in pairwise(ran))
 
-    checks = sorted([check for check in run.checks if check.id in changed], key=order) if changed else []
+    checks = sorted(run.checks.named(changed), key=order) if changed else []
     rows = tuple(GridRow(check, tuple(map(Past, changed[check.id]))) for check in checks[:_ROWS])
     return rows, len(checks) - len(rows)
 

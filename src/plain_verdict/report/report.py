@@ -3,7 +3,6 @@
 from collections.abc import Sequence, Set
 from datetime import datetime
 from functools import cached_property
-from heapq import nsmallest
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -32,6 +31,7 @@ from plain_verdict.model import (
     Step,
     Tally,
     Verdict,
+    detailed_of,
 )
 from plain_verdict.report.api import ApiOverview, api_overview
 from plain_verdict.report.causes import CauseEntry, cause_entries
@@ -193,7 +193,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         notes = (*self.info.notes, *run.masking_notes, *run.api.notes, *run.baseline_notes, *run.owner_notes)
         return tuple(dict.fromkeys((*notes, *series.trouble, *series.notes) if series else notes))
 
-    @property
+    @cached_property
     def tally(self) -> Tally:
         """Return how all checks ended."""
         return self.run.tally
@@ -247,7 +247,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def bad(self) -> tuple[Check, ...]:
         """Return the checks that failed or errored, in the order of their suites."""
-        return tuple(check for group in self.suites for check in group.checks[: group.bad])
+        return tuple(check for group in self.suites for check in detailed_of(group.checks)[: group.bad])
 
     @cached_property
     def opened(self) -> str:
@@ -285,7 +285,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def compliance(self) -> "ComplianceOverview | None":
         """Return the overview of rules."""
-        if not any(check.rule for check in self.run.checks):
+        if not any(check.rule for check in self.run.checks.detailed):
             return None
         from plain_verdict.report.compliance import compliance_overview  # for runs that have some
 
@@ -331,8 +331,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def slowest(self) -> tuple[Check, ...]:
         """Return the checks that took longest."""
-        timed = [check for check in self.run.checks if check.attempts[-1].took_s]
-        return tuple(nsmallest(_SLOWEST, timed, key=lambda check: -(check.attempts[-1].took_s or 0)))
+        return self.run.checks.slowest(_SLOWEST)
 
     @property
     def slowest_suites(self) -> Sequence[SuiteGroup]:
@@ -369,7 +368,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     def show(self, check: Check) -> ShownCheck:
         """Return what a check shows."""
-        shared = self._shared_variants.get(check.suite, ())
+        shared = self.shared_variants.get(check.suite, ())
         cause_name = self._message_of_cause.get(check.id, "")
         return show_check(
             check,
@@ -386,7 +385,8 @@ class Report(msgspec.Struct, frozen=True, dict=True):
         return {check.id: cause.name for cause in self.verdict.causes for check in cause.checks}
 
     @cached_property
-    def _shared_variants(self) -> dict[tuple[str, ...], tuple[Fact, ...]]:
+    def shared_variants(self) -> dict[tuple[str, ...], tuple[Fact, ...]]:
+        """Return the facts of variants that all checks of a suite share, by the suite."""
         return {group.path: group.variant for group in self.suites if group.variant}
 
     @cached_property

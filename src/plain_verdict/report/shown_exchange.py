@@ -1,6 +1,6 @@
 """What an exchange and an expectation show, decided once for every place they stand in."""
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 
 import msgspec
 
@@ -15,6 +15,7 @@ from plain_verdict.model import (
     HttpRequest,
     HttpResponse,
     Timings,
+    detailed_of,
     exchanges_of,
 )
 from plain_verdict.report.evidence_index import EvidenceIndex, ShownEvidence
@@ -88,9 +89,11 @@ class ShownExchange(msgspec.Struct, frozen=True):
     curl_note: str
 
 
-def exchange_chars(checks: Iterable[Check]) -> int:
+def exchange_chars(checks: Sequence[Check]) -> int:
     """Return about how many characters the exchanges of checks take on a page."""
-    parts = (attempt for check in checks for attempt in check.attempts if attempt.exchanges or attempt.steps)
+    parts = (
+        attempt for check in detailed_of(checks) for attempt in check.attempts if attempt.exchanges or attempt.steps
+    )
     return sum(about_chars(exchange) for part in parts for exchange, _, _ in exchanges_of(part))
 
 

@@ -7,11 +7,10 @@ from functools import cached_property
 
 import msgspec
 
-from plain_verdict.model import Check, Fact, Outcome, Output, Run, Tally, tally_of
+from plain_verdict.model import Check, Checks, Fact, Outcome, Output, Run, Tally, detailed_of, tally_of
 from plain_verdict.text.formatting import join_list
 
 _VALUES_OF_A_FACT = 4  # in the heading of a suite: more are not what its checks share
-_RANK = {outcome: rank for rank, outcome in enumerate(Outcome)}
 QUIET = (Outcome.PASSED, Outcome.SKIPPED)
 """Outcomes that need no reader."""
 
@@ -47,7 +46,7 @@ class SuiteGroup(msgspec.Struct, frozen=True, dict=True):
     """A suite's own checks, gravest first, with what its files say of it."""
 
     path: tuple[str, ...]
-    checks: tuple[Check, ...]
+    checks: Sequence[Check]
     tally: Tally
     took_s: float | None
     facts: tuple[Fact, ...] = ()
@@ -80,7 +79,7 @@ class SuiteGroup(msgspec.Struct, frozen=True, dict=True):
     @property
     def is_quiet(self) -> bool:
         """Return whether all its checks passed or were skipped."""
-        return all(check.attempts[-1].outcome in QUIET for check in self.checks)
+        return all(check.attempts[-1].outcome in QUIET for check in detailed_of(self.checks))
 
     @property
     def bad(self) -> int:
@@ -90,7 +89,7 @@ class SuiteGroup(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def variant(self) -> tuple[Fact, ...]:
         """Return the facts of variants that all of several checks share: they stand in the heading."""
-        if len(self.checks) < 2:
+        if len(self.checks) < 2 or len(detailed_of(self.checks)) < len(self.checks):
             return ()
         first, *others = (check.variant for check in self.checks)
         return tuple(fact for fact in first if all(fact in other for other in others))
@@ -106,14 +105,20 @@ def _is_quiet(row: "Check | Variants") -> bool:
 
 def describe_outcomes(checks: Sequence[Check]) -> str:
     """Return how many checks ended in each outcome that occurs."""
-    tally = tally_of(checks)
+    return describe_tally(tally_of(checks))
+
+
+def describe_tally(tally: Tally) -> str:
+    """Return how many checks ended in each outcome that occurs."""
     return ", ".join(f"{tally.of(outcome):,} {outcome.value}" for outcome in Outcome if tally.of(outcome))
 
 
 def part_of(group: SuiteGroup, first: int, most: int) -> SuiteGroup:
     """Return a part of a suite's checks; what its files say of it stands with the first part."""
     outputs = group.outputs if first == 0 else ()
-    return msgspec.structs.replace(group, checks=group.checks[first : first + most], outputs=outputs)
+    return msgspec.structs.replace(
+        group, checks=Checks.joined([group.checks]).part(first, first + most), outputs=outputs
+    )
 
 
 def make_suites(run: Run, *, with_empty: bool) -> tuple[SuiteGroup, ...]:
@@ -121,9 +126,7 @@ def make_suites(run: Run, *, with_empty: bool) -> tuple[SuiteGroup, ...]:
 
     ``with_empty``: also those without a check that have something to say.
     """
-    checks: dict[tuple[str, ...], list[Check]] = defaultdict(list)
-    for check in run.checks:
-        checks[check.suite].append(check)
+    checks = run.checks.by_suite()
     facts: dict[tuple[str, ...], list[Fact]] = defaultdict(list)
     outputs: dict[tuple[str, ...], list[Output]] = defaultdict(list)
     for file in run.files:
@@ -133,7 +136,7 @@ def make_suites(run: Run, *, with_empty: bool) -> tuple[SuiteGroup, ...]:
     paths = list(checks)
     if with_empty:
         paths += [path for path, output in outputs.items() if output and path not in checks]
-    groups = [_group(path, checks.get(path, []), facts[path], outputs[path]) for path in paths]
+    groups = [_group(path, checks.get(path, Checks()), facts[path], outputs[path]) for path in paths]
 
     def order(group: SuiteGroup) -> tuple[bool, bool, list[list[tuple[int, int | str]]]]:
         well = not group.bad
@@ -142,12 +145,9 @@ def make_suites(run: Run, *, with_empty: bool) -> tuple[SuiteGroup, ...]:
     return tuple(sorted(groups, key=order))
 
 
-def _group(
-    path: tuple[str, ...], checks: Sequence[Check], facts: Sequence[Fact], outputs: Sequence[Output]
-) -> SuiteGroup:
-    gravest_first = tuple(sorted(checks, key=lambda check: _RANK[check.attempts[-1].outcome]))
+def _group(path: tuple[str, ...], checks: Checks, facts: Sequence[Fact], outputs: Sequence[Output]) -> SuiteGroup:
     merged = tuple(merge_facts(facts))
-    return SuiteGroup(path, gravest_first, tally_of(checks), sum_s(checks), merged, tuple(outputs))
+    return SuiteGroup(path, checks.gravest_first(), tally_of(checks), sum_s(checks), merged, tuple(outputs))
 
 
 def slowest_suites(groups: Sequence[SuiteGroup]) -> list[SuiteGroup]:
@@ -178,7 +178,7 @@ def natural(text: str) -> list[tuple[int, int | str]]:
 
 def sum_s(checks: Sequence[Check]) -> float | None:
     """Return how long all attempts at the checks took together, in seconds; None where none tells it."""
-    times = [attempt.took_s for check in checks for attempt in check.attempts if attempt.took_s is not None]
+    times = Checks.joined([checks]).times_s()
     return sum(times) if times else None
 
 

@@ -7,7 +7,7 @@ from itertools import chain
 
 import msgspec
 
-from plain_verdict.model import BAD, Attempt, Check, ResultFile, Run, in_order
+from plain_verdict.model import BAD, Attempt, Check, ResultFile, Run, detailed_of, in_order
 from plain_verdict.model.facts import MACHINE
 
 _MOST_TRACKS = 24  # workers: more are thinner than a line
@@ -62,7 +62,7 @@ def make_timeline(run: Run) -> Timeline | None:
     wall_s = _wall_s(pieces, start)
     if wall_s <= 0:
         return None
-    checks_s = sum(attempt.took_s or 0 for check in run.checks for attempt in check.attempts)
+    checks_s = sum(run.checks.times_s())
     made = [_track(name, spans, start, wall_s) for name, spans in sorted(tracks.items())]
     return Timeline(wall_s, checks_s, tuple(made[:_MOST_TRACKS]), max(0, len(made) - _MOST_TRACKS))
 
@@ -73,7 +73,7 @@ def _wall_s(pieces: Sequence[_Piece], start: datetime) -> float:
 
 
 def _attempts(file: ResultFile) -> Iterator[tuple[Check, Attempt]]:
-    return ((check, attempt) for check in file.checks for attempt in check.attempts)
+    return ((check, attempt) for check in detailed_of(file.checks) for attempt in check.attempts)
 
 
 def _pieces(file: ResultFile) -> Iterator[tuple[str, _Piece]]:

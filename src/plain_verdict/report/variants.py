@@ -29,7 +29,7 @@ class VariantGrid(msgspec.Struct, frozen=True):
 def make_variant_grids(run: Run) -> tuple[VariantGrid, ...]:
     """Return a grid for each fact that has several values."""
     facts: dict[str, dict[str, list[Check]]] = defaultdict(lambda: defaultdict(list))
-    for check in run.checks:
+    for check in run.checks.detailed:
         for fact in check.variant:
             facts[fact.key][fact.value].append(check)
     return tuple(_grid(fact, values) for fact, values in facts.items())

@@ -18,7 +18,7 @@ from plain_verdict.readers import Formats
 from plain_verdict.readers.samples.options import SamplesOptions
 from plain_verdict.report.brand import Brand
 from plain_verdict.request.targets import Recipient, Sending, Target
-from plain_verdict.runtime.executors import PATIENCE_S, Engine
+from plain_verdict.runtime.executors import PATIENCE_S, Engine, EngineOptions
 from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.settings.mappings import ResultMapping
 from plain_verdict.settings.report_tables import MailTable, ReportTable
@@ -68,6 +68,11 @@ class ReadOptions(msgspec.Struct, frozen=True):
     def formats(self) -> Formats:
         """Return what is read besides the formats that are built in."""
         return Formats(self.mappings, drafts=self.drafts)
+
+    @property
+    def engine_options(self) -> EngineOptions:
+        """Return which engine does work that others can do."""
+        return EngineOptions(self.engine, self.engine_patience_s)
 
     @contextmanager
     def samples(self) -> Iterator[SamplesOptions]:

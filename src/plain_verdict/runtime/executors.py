@@ -4,7 +4,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import ExitStack
 from types import TracebackType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.runtime.work import Begun, Lost, Made, Piece
@@ -16,6 +16,13 @@ if TYPE_CHECKING:
 PATIENCE_S = 180.0
 _THREADS = 2  # polars uses the other cores by itself
 _SCHEME, _TLS = "dask://", "tls://"
+
+
+class EngineOptions(NamedTuple):
+    """Which engine does work, and for how long a cluster may give nothing back; see ``Engine``."""
+
+    name: str = ""
+    patience_s: float = PATIENCE_S
 
 
 class Engine:
@@ -67,6 +74,12 @@ class Engine:
 
                 self._pool = Pool(self._open, processes=self._processes, threads=_THREADS)
         return self._pool
+
+    @property
+    def width(self) -> int:
+        """Return how many pieces of work are begun at once."""
+        self._begun_pool()
+        return self._width
 
     def each(self, work: Callable[[Piece], Made], pieces: Iterable[Piece]) -> Iterator[Made]:
         """Yield what the work makes of each piece. Raises what the work raises, and EngineError for a cluster."""

@@ -7,6 +7,10 @@ Made = TypeVar("Made")
 MadeOf = TypeVar("MadeOf", covariant=True)
 
 
+WIRE_LEVEL = 1
+"""Of zlib (RFC 1950), for what goes to another machine: more costs workers more than a network does."""
+
+
 class EngineError(Exception):
     """A piece of work could not be done on a cluster, and trying again did not help."""
 

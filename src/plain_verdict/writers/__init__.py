@@ -2,11 +2,14 @@
 
 from importlib import import_module
 
+from msgspec.structs import replace
+
 from plain_verdict.runtime.errors import UsageError
+from plain_verdict.runtime.executors import EngineOptions
 from plain_verdict.writers.html.writer import FolderWriter, PageWriter
 from plain_verdict.writers.interface import OutputFile, Writer
 
-__all__ = ["LAYOUTS", "OutputFile", "Writer", "all_writers", "layout_names", "writer_named"]
+__all__ = ["LAYOUTS", "OutputFile", "Writer", "all_writers", "layout_names", "layout_writer", "writer_named"]
 
 LAYOUTS: tuple[Writer, ...] = (PageWriter(), FolderWriter())
 """The layouts of the page, one of which every report has."""
@@ -35,6 +38,12 @@ def all_writers() -> tuple[Writer, ...]:
 def layout_names() -> tuple[str, ...]:
     """Return the names of the layouts of the page."""
     return tuple(writer.name for writer in LAYOUTS)
+
+
+def layout_writer(name: str, engine: EngineOptions) -> Writer:
+    """Return the writer of a layout, whose pages an engine helps to render. Raises UsageError."""
+    writer = writer_named(name)
+    return replace(writer, engine=engine) if isinstance(writer, PageWriter | FolderWriter) else writer
 
 
 def writer_named(name: str) -> Writer:

@@ -6,7 +6,7 @@ case says that the run is not fit, as for a file that is truncated, one more doe
 """
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 from io import BytesIO
 from typing import TYPE_CHECKING
@@ -54,7 +54,7 @@ class JUnitWriter:
         yield OutputFile("junit.xml", target.getvalue() + b"\n")
 
 
-def _is_silent(checks: tuple[Check, ...], verdict: Verdict) -> bool:
+def _is_silent(checks: Sequence[Check], verdict: Verdict) -> bool:
     """Return whether the run is not fit and no case would show it."""
     bad = any(check.outcome in BAD and check.id not in verdict.waived for check in checks)
     return verdict.word is not VerdictWord.FIT and not bad
@@ -140,7 +140,7 @@ def _add_problem(case: "etree._Element", last: Attempt) -> None:
     element.text = "\n".join(part for part in (problem.message, *pair, problem.place, problem.detail) if part)
 
 
-def _counts(checks: tuple[Check, ...], verdict: Verdict) -> dict[str, str]:
+def _counts(checks: Sequence[Check], verdict: Verdict) -> dict[str, str]:
     numbers = Counter(
         Outcome.SKIPPED if check.outcome in BAD and check.id in verdict.waived else check.outcome
         for check in checks

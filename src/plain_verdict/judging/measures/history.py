@@ -6,13 +6,17 @@ Without an earlier run nothing says that a failure is old: then each counts as n
 from collections.abc import Iterator
 
 from plain_verdict.judging.measures.interface import COUNT, CheckedScope, Measure
-from plain_verdict.model import BAD, Check
+from plain_verdict.model import BAD, Check, Checks, detailed_of
 from plain_verdict.text.formatting import plural
 
 
 def _failures(scope: CheckedScope) -> Iterator[Check]:
     """Yield what failed or errored and is not waived."""
-    return (check for check in scope.checks if check.attempts[-1].outcome in BAD and not scope.is_waived(check))
+    return (
+        check
+        for check in detailed_of(scope.checks)
+        if check.attempts[-1].outcome in BAD and not scope.is_waived(check)
+    )
 
 
 def _new(scope: CheckedScope) -> float:
@@ -51,7 +55,7 @@ def _inside(scope: CheckedScope, ids: list[str]) -> int:
     """Return how many of some checks are in a scope."""
     if not ids:
         return 0
-    inside = {check.id for check in scope.checks}
+    inside = set(Checks.joined([scope.checks]).ids())
     return sum(id_ in inside for id_ in ids)
 
 

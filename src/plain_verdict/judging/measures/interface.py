@@ -5,6 +5,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 from functools import cached_property
+from math import isnan
 from typing import Protocol
 
 import msgspec
@@ -14,11 +15,13 @@ from plain_verdict.model import (
     ApiCalls,
     ChangesSince,
     Check,
+    Checks,
     Requirements,
     Score,
     Tally,
     Waived,
     aside_word,
+    detailed_of,
     tally_of,
 )
 from plain_verdict.settings.rules import ConditionRule, Scope
@@ -86,12 +89,12 @@ class CheckedScope:
     @cached_property
     def waived(self) -> Tally:
         """Return how those ended that are waived."""
-        return tally_of([check for check in self.checks if check.id in self._waived]) if self._waived else Tally()
+        return tally_of(list(Checks.joined([self.checks]).named(self._waived)))
 
     @cached_property
     def aside_word(self) -> str:
         """Return what is reported of those that are waived."""
-        return aside_word(self._waived[check.id] for check in self.checks if check.id in self._waived)
+        return aside_word(self._waived[check.id] for check in Checks.joined([self.checks]).named(self._waived))
 
     def is_waived(self, check: Check) -> bool:
         """Return whether a check may fail."""
@@ -100,7 +103,8 @@ class CheckedScope:
     @cached_property
     def times_s(self) -> list[float]:
         """Return how long each check took that tells it, in seconds."""
-        return [check.last.took_s for check in self.checks if check.last.took_s is not None]
+        times = Checks.joined([self.checks]).last_times_s()
+        return [took_s for took_s in times if not isnan(took_s)] if isnan(sum(times)) else times
 
     @cached_property
     def calls(self) -> CallNumbers:
@@ -110,7 +114,7 @@ class CheckedScope:
     @cached_property
     def flaky(self) -> int:
         """Return how many passed only after an attempt that did not."""
-        return sum(check.flaky for check in self.checks)
+        return sum(check.flaky for check in detailed_of(self.checks))
 
 
 class Unit(Protocol):

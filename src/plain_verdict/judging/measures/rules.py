@@ -2,12 +2,12 @@
 
 from plain_verdict.judging.measures.interface import CHECK_KEYS, COUNT, PER_CENT, CheckedScope, Measure
 from plain_verdict.judging.overdue_risks import find_overdue_risks
-from plain_verdict.model import BAD, Check, Outcome
+from plain_verdict.model import BAD, Check, Outcome, detailed_of
 from plain_verdict.text.formatting import format_per_cent, plural
 
 
 def _rules(scope: CheckedScope) -> list[Check]:
-    return [check for check in scope.checks if check.rule]
+    return [check for check in detailed_of(scope.checks) if check.rule]
 
 
 def _broken(scope: CheckedScope) -> float:

@@ -19,6 +19,7 @@ from plain_verdict.readers.samples.opening import Opened
 from plain_verdict.runtime.executors import Engine
 
 _RANGE_BYTES = 64_000_000
+_GROUPS = 2  # of ranges, for each piece of work that is begun at once
 _FIND_BYTES = 1_000_000  # at a time, for the end of a row
 _QUOTE, _END = b'"', b"\n"
 
@@ -73,10 +74,11 @@ def count_in_ranges(
     if has_quotes and sum(scan.quotes for scan in scans) % 2:
         return None  # a quote that is never closed: who reads row by row tells where
     whole = Counted.none()
-    for counted in engine.each(
-        partial(_count_range, opened.parser, opened.cut, from_us),
-        _ranges(spans, scans, opened.line, has_quotes=has_quotes),
-    ):
+    ranges = list(_ranges(spans, scans, opened.line, has_quotes=has_quotes))
+    # Workers merge what neighbours hold: however large the file, a few states come back for each of them.
+    together = max(1, len(ranges) // (_GROUPS * engine.width))
+    groups = (ranges[first : first + together] for first in range(0, len(ranges), together))
+    for counted in engine.each(partial(_count_ranges, opened.parser, opened.cut, from_us), groups):
         if counted is None:
             return None
         merged(whole, counted)
@@ -105,6 +107,22 @@ def _scan(span: _Span) -> _Scan | None:
             quotes += data.count(_QUOTE)
             left -= len(data)
     return _Scan(ends, quotes)
+
+
+def _count_ranges(
+    parser: Parser, cut: Callable[[BinaryIO, int], Iterator[Part]], from_us: float, group: Sequence[_Range]
+) -> Counted | None:
+    """Return what neighbouring ranges hold together; None as for one of them."""
+    whole: Counted | None = None
+    for wanted in group:
+        counted = _count_range(parser, cut, from_us, wanted)
+        if counted is None:
+            return None
+        if whole is None:
+            whole = counted
+        else:
+            merged(whole, counted)
+    return whole
 
 
 def _count_range(

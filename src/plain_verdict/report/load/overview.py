@@ -72,7 +72,7 @@ def load_overview(run: Run) -> LoadOverview | None:
     load = run.load
     if load is None:
         return None
-    targets = tuple(check for check in run.checks if check.kind is Kind.LOAD)
+    targets = tuple(check for check in run.checks.detailed if check.kind is Kind.LOAD)
     shown = load.requests[:MOST_REQUESTS]
     scale = RangeScale([(request.least_s, request.longest_s) for request in (*shown, load.whole)])
     return LoadOverview(

@@ -86,7 +86,7 @@ def reported_overview(run: Run) -> ReportedOverview | None:
     lead = f"Another tool computed these numbers and percentiles ({files}), so no confidence intervals are known."
     if len(run.reported) > 1:
         lead += " Percentiles of several files can't be merged, so each file is shown by itself."
-    targets = [check for check in run.checks if check.kind is Kind.LOAD] if run.load is None else []
+    targets = [check for check in run.checks.detailed if check.kind is Kind.LOAD] if run.load is None else []
     kept = sum(check.outcome is Outcome.PASSED for check in targets)
     return ReportedOverview(
         lead=lead,
@@ -133,7 +133,7 @@ def metrics_overview(run: Run) -> MetricsOverview | None:
     if not run.metrics:
         return None
     names = {metric.name.casefold() for metric in run.metrics}
-    targets = [check for check in run.checks if check.kind is Kind.LOAD and _name_in(check, names)]
+    targets = [check for check in run.checks.detailed if check.kind is Kind.LOAD and _name_in(check, names)]
     rows = tuple(map(_row, run.metrics[:_MOST_METRICS]))
     return MetricsOverview(rows, len(run.metrics) - len(rows), tuple(map(_target, targets)))
 

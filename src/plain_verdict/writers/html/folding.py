@@ -8,20 +8,33 @@ type, which a browser keeps and does not run; the page's script opens them.
 from base64 import b64encode
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from enum import StrEnum
-from itertools import accumulate, chain, islice, zip_longest
+from itertools import accumulate, chain, islice, repeat, zip_longest
+from math import isnan
 
 import msgspec
 
 from plain_verdict.history.digest import pack
 from plain_verdict.http.building import path_of
-from plain_verdict.model import Attempt, Check, Exchange, Kind, Outcome, Step, exchanges_of, tally_of
+from plain_verdict.model import (
+    Attempt,
+    Check,
+    Checks,
+    Exchange,
+    Kind,
+    Outcome,
+    PlainChecks,
+    Step,
+    detailed_of,
+    exchanges_of,
+    tally_of,
+)
 from plain_verdict.report import Report
 from plain_verdict.report.shown_check import describe_time, is_simple
 from plain_verdict.report.suites import QUIET, SuiteGroup
+from plain_verdict.runtime.executors import EngineOptions
 from plain_verdict.runtime.processes import BackgroundTask
-from plain_verdict.settings.limits import FOLDED_DETAIL_CHARS
-from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import capital, plural
+from plain_verdict.writers.html.blocks import CHUNK, Block, Render, Shortening, blocks_on_cluster, make_blocks
 from plain_verdict.writers.html.checks.rows import name_text
 
 PLAIN_FAILURES = 2_000
@@ -29,19 +42,14 @@ PLAIN_FAILURES = 2_000
 PLAIN_OF_A_CAUSE, PLAIN_OF_ALL_CAUSES = 50, 300  # failures that are written out; others are unfolded by the script
 OPEN_AT_MOST = 1_000
 """Folded checks up to which their suites are open from the start."""
-_ID_CHARS = 14  # of an id that no other check shares: c- and 12 hexadecimal digits
-_BLOCK_CHARS = 400_000  # of a folded part: small enough to unfold within a frame
+_ID_CHARS, _ID_BYTES = 14, 6  # of an id that no other check shares: c- and 12 hexadecimal digits
 _MORE_CALLS = 20  # of a check, that search finds
 _MORE_CHARS = 400  # of a check's messages that search looks through
 _IN_BACKGROUND, _HALF_IN_BACKGROUND = 0.85, 0.6  # of the whole checks, where another process helps
 _MANY_RULES = 1_000
 """Rules that need no reader, from which on their texts are left out: their source has them."""
-_QUIET_CHARS = 300  # of the description of such a rule, where they are fewer
 _RULE_CHARS, _HEAVY_CHARS = 1_000, 120_000  # what else a rule takes, about; what makes a page heavy
 _MANY_CHECKS = 1_000  # whole checks whose rendering takes longer than starting a process
-ID_HOLE = "\ue000"
-"""Stands for a check's id in its block."""
-Render = Callable[[Check], str]
 
 
 class RowKind(StrEnum):
@@ -89,14 +97,15 @@ class Columns(msgspec.Struct):
 class Folding:
     """The folded part of a page."""
 
-    def __init__(self, report: Report, render: Render, row: str) -> None:
+    def __init__(self, report: Report, render: Render, row: str, engine: EngineOptions) -> None:
+        self._engine = engine
         self._report = report
         self._render = render
         self._row = row
         self._plain = plain_failures(report)
         self._many_kinds = len(report.verdict.kinds) > 1
-        self.checks = [check for group in report.suites for check in group.checks]
-        self._kinds = list(self._find_kinds())
+        self.checks = Checks.joined(group.checks for group in report.suites)
+        self._kinds = self._find_kinds()
         sizes = [len(group.checks) for group in report.suites]
         starts = accumulate(sizes, initial=0)
         self._starts = {group.path: start for group, start in zip(report.suites, starts, strict=False)}
@@ -104,13 +113,12 @@ class Folding:
         self.count = sum(sizes) - self.plain_count
         self.open = self.count <= OPEN_AT_MOST
         self.cuts = len(report.bad) > PLAIN_FAILURES
-        self._many_rules = _count_quiet_rules(self.checks) > _MANY_RULES
+        self._shortening = Shortening(self.cuts, _count_quiet_rules(self.checks) > _MANY_RULES)
         self._folds_failures = len(report.bad) > self.plain_count
-        kinds = zip(self.checks, self._kinds, strict=True)
-        self._whole = [check for check, kind in kinds if kind is RowKind.WHOLE]
+        self._whole = self._find_whole()
         # The other process takes most of them: this one has the rest of the page to write, much or little.
         share = _IN_BACKGROUND if len(self._whole) < len(self.checks) / 2 else _HALF_IN_BACKGROUND
-        self._local_blocks = int(len(self._whole) * share)
+        self._local_blocks = int(len(self._whole) * share) // CHUNK * CHUNK
         self._background_blocks = BackgroundTask(lambda: self._make_blocks(range(self._local_blocks)))
 
     @property
@@ -126,20 +134,33 @@ class Folding:
 
     def start(self, *, in_background: bool) -> None:
         """Begin to make blocks, in another process if asked for and if they are many."""
-        if in_background and len(self._whole) > _MANY_CHECKS:
+        if in_background and not self._engine.name and len(self._whole) > _MANY_CHECKS:
             self._background_blocks.start()
 
-    def _find_kinds(self) -> Iterator[RowKind]:
+    def _find_kinds(self) -> list[RowKind]:
         plain, traced = self._plain, self._report.traced
-        for check in self.checks:
+
+        def of_plain(part: PlainChecks) -> list[RowKind]:
+            if not traced:
+                return [RowKind.SIMPLE] * part.number
+            return [RowKind.WHOLE if id_ in traced else RowKind.SIMPLE for id_ in part.each_id()]
+
+        def of_detailed(check: Check) -> RowKind:
             if is_simple(check):
-                yield RowKind.WHOLE if check.id in traced else RowKind.SIMPLE
-            else:
-                yield RowKind.PLAIN if check.id in plain else RowKind.WHOLE
+                return RowKind.WHOLE if check.id in traced else RowKind.SIMPLE
+            return RowKind.PLAIN if check.id in plain else RowKind.WHOLE
+
+        return self.checks.column(of_plain, of_detailed)
+
+    def _find_whole(self) -> list[Check]:
+        """Return the checks that are written into blocks."""
+        detailed = {check.id: self._kinds[position] for position, check in self.checks.numbered()}
+        wanted = {id_ for id_, kind in detailed.items() if kind is RowKind.WHOLE}
+        return list(self.checks.named(wanted | (self._report.traced - detailed.keys())))
 
     def plain(self, group: SuiteGroup) -> list[Check]:
         """Return those of a suite's checks that stay plain HTML."""
-        return [check for check in group.checks[: group.bad] if check.id in self._plain]
+        return [check for check in detailed_of(group.checks)[: group.bad] if check.id in self._plain]
 
     def first(self, group: SuiteGroup) -> int:
         """Return the number of a suite's first check in the order of the page."""
@@ -155,79 +176,108 @@ class Folding:
         """Yield (name, compressed content): columns, ids and blocks."""
         columns = pack(msgspec.json.encode(self._columns()))
         yield "ids", b64encode(self._ids()).decode()
-        rendered = self._make_blocks(range(self._local_blocks, len(self._whole)))
-        blocks = [*self._background_blocks.result(), *rendered]
+        blocks = list(self._blocks())
         for number, (_, text) in enumerate(blocks):
             yield f"block-{number}", text
         yield "blocks", " ".join(str(first) for first, _ in blocks)
         yield "columns", columns
 
+    def _blocks(self) -> Iterator[Block]:
+        if self._engine.name and len(self._whole) > _MANY_CHECKS:
+            yield from blocks_on_cluster(self._report, self._whole, self._shortening, self._engine)
+            return
+        rendered = self._make_blocks(range(self._local_blocks, len(self._whole)))
+        yield from (*self._background_blocks.result(), *rendered)
+
     def _ids(self) -> bytes:
         """Return the ids' random parts; they can't be compressed, so they stand apart from what can."""
-        return bytes.fromhex("".join([check.id[2:_ID_CHARS] for check in self.checks]))
+        plain = b"".join(map(_packed_ids, self.checks.plain))
+        pieces: list[bytes] = []
+        number = 0
+        for check, standing in zip(self.checks.detailed, self.checks.before, strict=True):
+            pieces += (plain[_ID_BYTES * number : _ID_BYTES * standing], bytes.fromhex(check.id[2:_ID_CHARS]))
+            number = standing
+        return b"".join((*pieces, plain[_ID_BYTES * number :]))
 
-    def _make_blocks(self, which: range) -> list[tuple[int, str]]:
+    def _make_blocks(self, which: range) -> list[Block]:
         """Return whole checks in compressed blocks, each with its first check's number among all whole ones."""
-        return [(first, pack(text.encode("utf-8", "replace"))) for first, text in self._rendered(which)]
-
-    def _rendered(self, which: range) -> Iterator[tuple[int, str]]:
-        first, chars = which.start, 0
-        rendered: list[str] = []
-        for number in which:
-            check = self._whole[number]
-            # The script knows the ids: random ones, which nothing compresses.
-            rendered.append(self._render(self._shortened(check)).replace(check.id, ID_HOLE))
-            chars += len(rendered[-1])
-            if chars > _BLOCK_CHARS:
-                yield first, "\0".join(rendered)  # no text of a page has a NUL in it
-                first, chars, rendered = number + 1, 0, []
-        if rendered:
-            yield first, "\0".join(rendered)
-
-    def _shortened(self, check: Check) -> Check:
-        """Return a check with its texts cut: what asks for nothing, and stacks nobody reads all of."""
-        if check.rule and check.outcome in QUIET:
-            return _quiet_rule(check, 0 if self._many_rules else _QUIET_CHARS)
-        last = check.attempts[-1]
-        if not self.cuts or all(len(problem.detail) <= FOLDED_DETAIL_CHARS for problem in last.problems):
-            return check
-        replace = msgspec.structs.replace
-        problems = tuple(
-            replace(problem, detail=block(problem.detail, FOLDED_DETAIL_CHARS)) for problem in last.problems
-        )
-        return replace(check, attempts=(*check.attempts[:-1], replace(last, problems=problems)))
+        chunks = ((first, self._whole[first : min(first + CHUNK, which.stop)]) for first in which[::CHUNK])
+        made = (make_blocks(checks, first, self._render, self._shortening) for first, checks in chunks)
+        return list(chain.from_iterable(made))
 
     def _columns(self) -> Columns:
         checks, new = self.checks, self._report.new
-        last = [check.attempts[-1] for check in checks]
+        ids = checks.ids()
         return Columns(
             suites=[(" › ".join(group.path), len(group.checks)) for group in self._report.suites],
             outcomes=list(map(str, Outcome)),
-            outcome="".join([OUTCOME_CODES[attempt.outcome] for attempt in last]),
+            outcome="".join(checks.column(_passed, lambda check: OUTCOME_CODES[check.attempts[-1].outcome])),
             kinds=list(map(str, Kind)),
-            of_kind="".join([_KIND_CODES[check.kind] for check in checks]) if self._many_kinds else "",
+            of_kind="".join(checks.column(_kinds_of, lambda check: _KIND_CODES[check.kind]))
+            if self._many_kinds
+            else "",
             kind="".join(self._kinds),
-            tail=_by_number([check.id[_ID_CHARS:] for check in checks]),
-            seconds="\n".join(map(_seconds, last)),
-            took="\n".join(map(describe_time, last)),
-            name="\n".join(map(_plain_name, checks)),
-            html=_by_number(list(map(_name_with_parameters, checks))),
+            tail=_tails_of(checks, ids),
+            seconds="\n".join(_of_attempts(checks, _seconds)),
+            took="\n".join(_of_attempts(checks, describe_time)),
+            name="\n".join(checks.column(PlainChecks.each_name, _plain_name)),
+            html=_by_number((position, _name_with_parameters(check)) for position, check in checks.numbered()),
             more=dict(self._more()),
-            new_failures=[n for n, check in enumerate(checks) if check.id in new] if new else [],
+            new_failures=[n for n, id_ in enumerate(ids) if id_ in new] if new else [],
             row=self._row,
         )
 
     def _more(self) -> Iterator[tuple[str, str]]:
         """Yield what search looks through besides names, by the numbers of the checks that have it."""
-        for number, (check, kind) in enumerate(zip(self.checks, self._kinds, strict=True)):
-            if kind is not RowKind.SIMPLE and (text := _found_by_search(check)):
+        for number, check in self.checks.numbered():
+            if self._kinds[number] is not RowKind.SIMPLE and (text := _found_by_search(check)):
                 yield str(number), text
 
 
-def is_heavy(checks: Iterable[Check]) -> bool:
+def _are_short(part: PlainChecks) -> bool:
+    """Return whether no id has more than the usual characters; none has fewer."""
+    return len(part.ids) == (_ID_CHARS + 1) * part.number - 1
+
+
+def _packed_ids(part: PlainChecks) -> bytes:
+    """Return the ids' random parts."""
+    if _are_short(part):
+        return bytes.fromhex(part.ids.replace("c-", ""))  # white space between them is passed over
+    return bytes.fromhex("".join([id_[2:_ID_CHARS] for id_ in part.each_id()]))
+
+
+def _tails_of(checks: Checks, ids: Sequence[str]) -> dict[str, str]:
+    """Return what stands after the usual characters of ids."""
+    if all(map(_are_short, checks.plain)):
+        return _by_number((position, check.id[_ID_CHARS:]) for position, check in checks.numbered())
+    return _by_number((position, id_[_ID_CHARS:]) for position, id_ in enumerate(ids))
+
+
+def _passed(part: PlainChecks) -> Iterable[str]:
+    return repeat(OUTCOME_CODES[Outcome.PASSED], part.number)
+
+
+def _kinds_of(part: PlainChecks) -> Iterable[str]:
+    return repeat(_KIND_CODES[part.kind], part.number)
+
+
+def _of_attempts(checks: Checks, describe: Callable[[Attempt], str]) -> list[str]:
+    """Return what is written of each check's attempt that counts; many plain ones take the same time."""
+
+    def of_plain(part: PlainChecks) -> Iterable[str]:
+        times = part.each_time_s()
+        for took_s in set(times).difference(known):
+            known[took_s] = describe(Attempt(Outcome.PASSED, None if isnan(took_s) else took_s))
+        return map(known.__getitem__, times)
+
+    known: dict[float, str] = {}
+    return checks.column(of_plain, lambda check: describe(check.attempts[-1]))
+
+
+def is_heavy(checks: Sequence[Check]) -> bool:
     """Return whether what checks tell that need no reader makes a page heavy."""
     chars = 0
-    for check in checks:
+    for check in detailed_of(checks):
         if check.rule and check.outcome in QUIET:
             chars += len(check.description) + len(check.rule.why) + len(check.rule.remediation) + _RULE_CHARS
             if chars > _HEAVY_CHARS:
@@ -235,16 +285,8 @@ def is_heavy(checks: Iterable[Check]) -> bool:
     return False
 
 
-def _count_quiet_rules(checks: Iterable[Check]) -> int:
-    return sum(1 for check in checks if check.rule and check.outcome in QUIET)
-
-
-def _quiet_rule(check: Check, chars: int) -> Check:
-    """Return a rule that is kept or does not apply with a short description: nothing is to be fixed."""
-    replace = msgspec.structs.replace
-    about = single_line(check.description, chars) if chars else ""
-    rule = replace(check.rule, why="", remediation="") if check.rule else None
-    return replace(check, description=about, rule=rule)
+def _count_quiet_rules(checks: Checks) -> int:
+    return sum(1 for check in checks.detailed if check.rule and check.outcome in QUIET)
 
 
 def _seconds(attempt: Attempt) -> str:
@@ -259,9 +301,9 @@ def _name_with_parameters(check: Check) -> str:
     return name_text(check) if check.parameters else ""
 
 
-def _by_number(texts: Sequence[str]) -> dict[str, str]:
+def _by_number(texts: Iterable[tuple[int, str]]) -> dict[str, str]:
     """Return those of the checks' texts that are not empty, by the check's number."""
-    return {str(number): text for number, text in enumerate(texts) if text}
+    return {str(number): text for number, text in texts if text}
 
 
 def _found_by_search(check: Check) -> str:

@@ -17,10 +17,11 @@ from plain_verdict.writers.html.checks.escaping import escaped
 class Links(msgspec.Struct, frozen=True):
     """The links of one page. ``pages`` gives the file that each check stands in, by id; one absent is on no page.
 
-    ``page`` is the page's own file; "" in the layout of one file, where ``pages`` gives "" for each check.
+    None: all stand on this page. ``page`` is the page's own file; "" in the layout of one file, where ``pages``
+    gives "" for each check.
     """
 
-    pages: dict[str, str]
+    pages: dict[str, str] | None
     page: str = ""
 
     @property
@@ -40,6 +41,8 @@ class Links(msgspec.Struct, frozen=True):
 
     def check(self, check: Check) -> str:
         """Return the link to a check; "" for one that is on no page."""
+        if self.pages is None:
+            return f"#{check.id}"
         if check.id not in self.pages:
             return ""
         page = self.pages[check.id]

@@ -7,6 +7,7 @@ import msgspec
 from plain_verdict.history.digest import encode_digest, pack
 from plain_verdict.report import Report
 from plain_verdict.report.index_line import index_line
+from plain_verdict.runtime.executors import EngineOptions
 from plain_verdict.writers.digest_json import digest_of
 from plain_verdict.writers.html.checks.check import CheckHtml
 from plain_verdict.writers.html.checks.rows import SKELETON
@@ -22,11 +23,12 @@ from plain_verdict.writers.interface import OutputFile
 class Renderer:
     """Renders the pages of one report."""
 
-    def __init__(self, report: Report) -> None:
+    def __init__(self, report: Report, line: str = "") -> None:
+        """``line`` is what an index takes from a page, where that is known already."""
         self._report = report
         self._environment = make_environment()
         self._theme = make_theme(report.info.brand, report.verdict.word)
-        self._index_line = msgspec.json.encode(index_line(report)).decode()
+        self.index_line = line or msgspec.json.encode(index_line(report)).decode()
 
     def page(self, parts: PageParts) -> Iterator[str]:
         """Yield the page, or the first page of a folder, in pieces: each section that has content."""
@@ -55,9 +57,9 @@ class Renderer:
         """Yield the page of a suite, or of a part of one, in pieces."""
         return self._render("suite", links, folding=None, **more)
 
-    def fold(self, links: Links) -> Folding:
+    def fold(self, links: Links, engine: EngineOptions) -> Folding:
         """Return the folded part of the page."""
-        return Folding(self._report, CheckHtml(self._report, links).text, SKELETON)
+        return Folding(self._report, CheckHtml(self._report, links).text, SKELETON, engine)
 
     def assets(self) -> Iterator[OutputFile]:
         """Yield what the pages of a folder share."""
@@ -80,5 +82,5 @@ class Renderer:
             "links": links,
             "parts": checks,
             "evidence": checks.evidence,
-            "index_line": self._index_line,
+            "index_line": self.index_line,
         }

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import msgspec
 
 from plain_verdict.report import Report
+from plain_verdict.runtime.executors import EngineOptions
 from plain_verdict.runtime.processes import can_fork
 from plain_verdict.settings.limits import FOLD_AFTER
 from plain_verdict.writers.html.page import render_page
@@ -19,6 +20,8 @@ class PageWriter(msgspec.Struct, frozen=True):
 
     fold_after: int = FOLD_AFTER
     in_background: bool | None = None
+    engine: EngineOptions = EngineOptions()
+    """A cluster that renders what can be opened, if there is very much of it."""
 
     name = "page"
     suffix = ".html"
@@ -28,7 +31,7 @@ class PageWriter(msgspec.Struct, frozen=True):
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the page."""
         in_background = can_fork() if self.in_background is None else self.in_background
-        page = render_page(report, fold_after=self.fold_after, in_background=in_background)
+        page = render_page(report, fold_after=self.fold_after, in_background=in_background, engine=self.engine)
         yield OutputFile("verdict.html", page)
 
 
@@ -37,6 +40,9 @@ class FolderWriter(msgspec.Struct, frozen=True):
 
     It reads well where a server forbids scripts, styles and data URLs.
     """
+
+    engine: EngineOptions = EngineOptions()
+    """Where the pages of very many checks are rendered."""
 
     name = "folder"
     suffix = ""
@@ -47,4 +53,4 @@ class FolderWriter(msgspec.Struct, frozen=True):
         """Yield the folder's files, the first page first."""
         from plain_verdict.writers.html.folder import render_folder  # for this layout only
 
-        return render_folder(report)
+        return render_folder(report, self.engine)

@@ -4,8 +4,9 @@ from typing import Literal
 
 import msgspec
 
+from plain_verdict.model import Checks, tally_of
 from plain_verdict.report import Report
-from plain_verdict.report.suites import SuiteGroup, describe_outcomes
+from plain_verdict.report.suites import SuiteGroup, describe_tally
 from plain_verdict.text.formatting import plural
 from plain_verdict.writers.html.sections.interface import PageParts, Section
 
@@ -29,7 +30,7 @@ class AllChecksContent(msgspec.Struct, frozen=True):
     @property
     def quiet_words(self) -> str:
         """Return how many suites the fold holds, and how their checks ended."""
-        outcomes = describe_outcomes([check for group in self.others for check in group.checks])
+        outcomes = describe_tally(tally_of(Checks.joined(group.checks for group in self.others)))
         return f"{plural(len(self.others), 'suite')} without a failure: {outcomes}"
 
 

@@ -9,7 +9,7 @@ def _select(report: Report, _: PageParts) -> list[tuple[Quarantined, Check | Non
     """Return each check in quarantine, None where this run has it no more."""
     entries = report.verdict.quarantine
     ids = {entry.id for entry in entries}
-    checks = {check.id: check for check in report.run.checks if check.id in ids} if ids else {}
+    checks = {check.id: check for check in report.run.checks.named(ids)}
     return [(entry, checks.get(entry.id)) for entry in entries] or None
 
 
