@@ -51,6 +51,10 @@ def test_columns_tell_what_the_checks_tell(checks, cut, ends):
         assert [None if isnan(took_s) else took_s for took_s in found.last_times_s()] == [
             check.last.took_s for check in checks
         ]
+        lines = found.lines(lambda part: part.names, lambda check: check.name.replace("\n", " "))
+        assert lines == "\n".join(check.name.replace("\n", " ") for check in checks)
+        slowest = sorted((check for check in checks if check.last.took_s), key=lambda check: -check.last.took_s)
+        assert list(found.slowest(3)) == [check for check in slowest if check.last.took_s > 0][:3]
         wanted = {check.id for check in checks[::3]}
         assert [check.id for check in found.named(wanted)] == [check.id for check in checks if check.id in wanted]
         assert tally_of(found) == tally_of(checks)

@@ -218,9 +218,9 @@ class Folding:
             else "",
             kind="".join(self._kinds),
             tail=_tails_of(checks, ids),
-            seconds="\n".join(_of_attempts(checks, _seconds)),
-            took="\n".join(_of_attempts(checks, describe_time)),
-            name="\n".join(checks.column(PlainChecks.each_name, _plain_name)),
+            seconds=_of_attempts(checks, _seconds),
+            took=_of_attempts(checks, describe_time),
+            name=checks.lines(lambda part: part.names, _plain_name),
             html=_by_number((position, _name_with_parameters(check)) for position, check in checks.numbered()),
             more=dict(self._more()),
             new_failures=[n for n, id_ in enumerate(ids) if id_ in new] if new else [],
@@ -261,17 +261,17 @@ def _kinds_of(part: PlainChecks) -> Iterable[str]:
     return repeat(_KIND_CODES[part.kind], part.number)
 
 
-def _of_attempts(checks: Checks, describe: Callable[[Attempt], str]) -> list[str]:
+def _of_attempts(checks: Checks, describe: Callable[[Attempt], str]) -> str:
     """Return what is written of each check's attempt that counts; many plain ones take the same time."""
 
-    def of_plain(part: PlainChecks) -> Iterable[str]:
+    def of_plain(part: PlainChecks) -> str:
         times = part.each_time_s()
         for took_s in set(times).difference(known):
             known[took_s] = describe(Attempt(Outcome.PASSED, None if isnan(took_s) else took_s))
-        return map(known.__getitem__, times)
+        return "\n".join(map(known.__getitem__, times))
 
     known: dict[float, str] = {}
-    return checks.column(of_plain, lambda check: describe(check.attempts[-1]))
+    return checks.lines(of_plain, lambda check: describe(check.attempts[-1]))
 
 
 def is_heavy(checks: Sequence[Check]) -> bool:
