@@ -7,6 +7,7 @@ import email
 import email.policy
 import json
 import os
+import pickle
 import re
 import shutil
 import subprocess
@@ -22,7 +23,11 @@ import plain_verdict
 from plain_verdict import model
 from plain_verdict.cli import main
 from plain_verdict.cli import report as command
+from plain_verdict.report.part import Parts
 from plain_verdict.writers import all_writers
+from plain_verdict.writers.html.checks.check import CheckHtml
+from plain_verdict.writers.html.links import Links
+from plain_verdict.writers.html.renderer import Renderer
 
 HERE = Path(__file__).parent
 INPUTS, EXPECTED = HERE / "inputs", HERE / "expected"
@@ -380,3 +385,22 @@ def test_the_run_has_every_field_of_the_model(outputs):
     kinds = [kind for kind in vars(model).values() if isinstance(kind, type) and issubclass(kind, msgspec.Struct)]
     missing = {f"{kind.__name__}.{field.name}" for kind in kinds for field in msgspec.structs.fields(kind)} - seen
     assert missing == NEVER
+
+
+def test_a_part_of_the_report_that_was_sent_renders_the_same(outputs):
+    report = outputs.report
+    parts, line = Parts(report), Renderer(report).index_line
+    whole, pages = CheckHtml(report, Links(None)), Links(dict.fromkeys(report.run.checks.ids(), "s.html"), "s.html")
+    opened = 0
+    for group in report.suites:
+        packed = pickle.dumps((parts.of(model.Checks.joined([group.checks])), group))
+        sent_part, sent_group = pickle.loads(packed)
+        sent = sent_part.report()
+        part = CheckHtml(sent, Links(None))
+        for check, there in zip(group.checks, sent.run.checks, strict=True):
+            assert part.text(there) == whole.text(check)
+            opened += "<details" in whole.text(check)
+        more = {"files": ["s.html"], "suite_name": "Desk"}
+        page = "".join(Renderer(report).suite(pages, group=group, **more))
+        assert "".join(Renderer(sent, line).suite(pages, group=sent_group, **more)) == page
+    assert opened > 10

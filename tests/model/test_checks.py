@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from plain_verdict.model import Attempt, Check, Checks, Kind, Outcome, PlainChecks, passed_in, tally_of
+from plain_verdict.report.slowest import slowest_of
 
 ATTEMPTS = st.one_of(
     st.sampled_from([None, 0.0, 0.25, 3.0, -1.0]).map(passed_in),
@@ -54,7 +55,7 @@ def test_columns_tell_what_the_checks_tell(checks, cut, ends):
         lines = found.lines(lambda part: part.names, lambda check: check.name.replace("\n", " "))
         assert lines == "\n".join(check.name.replace("\n", " ") for check in checks)
         slowest = sorted((check for check in checks if check.last.took_s), key=lambda check: -check.last.took_s)
-        assert list(found.slowest(3)) == [check for check in slowest if check.last.took_s > 0][:3]
+        assert list(slowest_of(found, 3)) == [check for check in slowest if check.last.took_s > 0][:3]
         wanted = {check.id for check in checks[::3]}
         assert [check.id for check in found.named(wanted)] == [check.id for check in checks if check.id in wanted]
         assert tally_of(found) == tally_of(checks)
@@ -69,3 +70,21 @@ def test_plain_checks_of_a_suite_stand_together():
     assert checks.column(PlainChecks.each_name, lambda check: check.name) == [f"n{at}" for at in range(9)]
     with pytest.raises(IndexError):
         checks[9]
+
+
+def test_no_step_on_the_way_to_a_folded_page_goes_through_plain_checks_one_by_one(tool, tmp_path, monkeypatch):
+    cases = "".join(f'<testcase name="sails {at}" time="0.{at:04d}"/>' for at in range(2_000))
+    bad = '<testcase name="sinks"><failure message="water"/></testcase>'
+    for number in range(3):
+        (tmp_path / f"{number}.xml").write_text(f'<testsuite name="Quay {number}">{cases}{bad}</testsuite>')
+    made, each = [], PlainChecks.each
+
+    def counted(part):
+        for check in each(part):
+            made.append(check)
+            yield check
+
+    monkeypatch.setattr(PlainChecks, "each", counted)
+    done = tool("report", "0.xml", "1.xml", "2.xml", "--no-git", "--out", "p.html")
+    assert done.code == 0, done.err
+    assert len(made) <= 8  # the slowest are listed by their names

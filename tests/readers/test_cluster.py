@@ -27,6 +27,7 @@ from plain_verdict.runtime import cluster
 from plain_verdict.runtime.errors import EngineFailed
 from plain_verdict.runtime.executors import Engine
 from plain_verdict.runtime.work import EngineError, Lost
+from plain_verdict.writers.html import suite_pages
 
 CASES = "".join(f'<testcase name="sails {at}" time="0.{at:03d}"/>' for at in range(300))
 BAD = '<testcase name="sinks"><failure message="water">at quay.py:7</failure></testcase>'
@@ -387,3 +388,44 @@ def test_a_file_counted_in_ranges_is_the_same_as_counted_whole(cells, size, synt
         return
     assert [(row.line, row.why) for row in parted.bad.first] == [(row.line, row.why) for row in whole.bad.first]
     assert condense(parted.state, 0, str, []) == condense(whole.state, 0, str, [])
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(("layout", "files"), [("page", 1), ("folder", 16)])
+def test_pages_that_others_render_are_the_same(layout, files, workers, tmp_path, tool, program, monkeypatch):
+    """By workers, one of which is killed meanwhile, and by processes of this machine."""
+    workers.add()
+    workers.add()
+    inside = (BAD.partition(">")[2].removesuffix("</testcase>"), "<system-out>at the quay</system-out>", "")
+    for number in range(6):
+        cases = "".join(
+            f'<testcase classname="Quay.N{number}" name="sails {at}" time="0.2">{inside[at % 3]}</testcase>'
+            for at in range(1_200)
+        )
+        (tmp_path / f"{number}.xml").write_text(f'<testsuite name="s{number}">{cases}</testsuite>')
+    real, killed = cluster.Cluster.result, []
+
+    def result(self, task):
+        if not killed and ".html." in task.work.__module__:
+            killed.append(workers.workers[0].kill())
+        return real(self, task)
+
+    monkeypatch.setattr(cluster.Cluster, "result", result)
+    made = {}
+    for by, run, least, more in (
+        ("itself", tool, 10**9, ()),
+        ("workers", tool, 1, ("--engine", workers.address)),
+        ("processes", program, 1, ()),
+    ):
+        monkeypatch.setattr(suite_pages, "_LEAST_CHECKS", least)
+        out = tmp_path / by / ("p.html" if layout == "page" else "p")
+        done = run(
+            "report", *(f"{number}.xml" for number in range(6)), "--layout", layout, "--out", str(out), *more
+        )
+        assert done.code == 0, done.err
+        found = [file for file in out.parent.rglob("*") if file.is_file()]
+        made[by] = {file.relative_to(out.parent): file.read_bytes() for file in found}
+    assert killed == [None]
+    assert len(made["itself"]) == files
+    assert made["workers"] == made["itself"]
+    assert made["processes"] == made["itself"]

@@ -7,7 +7,6 @@ needs a column takes it; every other one goes through all checks, which are made
 from array import array
 from bisect import bisect_right
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
-from heapq import nlargest, nsmallest
 from itertools import chain, pairwise, repeat
 from math import isnan, nan
 from operator import is_, itemgetter
@@ -250,21 +249,6 @@ class Checks(Sequence[Check]):
         # Most runs tell all times: only a sum says so as fast as it has to be.
         return [took_s for took_s in times if not isnan(took_s)] if isnan(sum(plain)) else times
 
-    def slowest(self, most: int) -> tuple[Check, ...]:
-        """Return the checks whose attempt that counts took longest, of equal ones the first; so many at most."""
-        known = ((check.attempts[-1].took_s or 0.0, position) for position, check in self.numbered())
-        found = [timed for timed in known if timed[0] > 0]
-        number = 0
-        for part in self.plain:
-            times = part.each_time_s()
-            least = nlargest(most, found)[-1][0] if len(found) >= most else 0.0
-            if max(times) > least or isnan(times[0]):  # the largest of some numbers may be none at all
-                timed = [(took_s, number + at) for at, took_s in enumerate(times) if took_s > least]
-                found += [(took_s, at + bisect_right(self.before, at)) for took_s, at in timed]
-                found = nsmallest(most, found, key=_longest_first)
-            number += part.number
-        return tuple(self[position] for _, position in nsmallest(most, found, key=_longest_first))
-
     def lines(self, of_plain: Callable[[PlainChecks], str], of_detailed: Callable[[Check], str]) -> str:
         """Return a line for each check; ``of_plain`` gives those of plain ones, with a line end between them."""
         lines: list[str] = []
@@ -354,10 +338,6 @@ class Checks(Sequence[Check]):
         # What passed comes last, as plain ones do.
         before = [standing if check.attempts[-1].outcome is Outcome.PASSED else 0 for check, standing in ranked]
         return Checks([check for check, _ in ranked], before, self.plain)
-
-
-def _longest_first(found: tuple[float, int]) -> tuple[float, int]:
-    return -found[0], found[1]
 
 
 class _Building:

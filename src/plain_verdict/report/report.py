@@ -50,6 +50,7 @@ from plain_verdict.report.overview import describe_masked, span_of, title_of
 from plain_verdict.report.page_info import PageInfo
 from plain_verdict.report.shown_check import ShownCheck, show_check
 from plain_verdict.report.shown_exchange import ShownExchange, show_exchange
+from plain_verdict.report.slowest import slowest_of
 from plain_verdict.report.suites import SuiteGroup, make_suites, merge_facts, slowest_suites, sum_s
 from plain_verdict.report.timeline import Timeline, make_timeline
 from plain_verdict.report.variants import VariantGrid, make_variant_grids
@@ -331,7 +332,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def slowest(self) -> tuple[Check, ...]:
         """Return the checks that took longest."""
-        return self.run.checks.slowest(_SLOWEST)
+        return slowest_of(self.run.checks, _SLOWEST)
 
     @property
     def slowest_suites(self) -> Sequence[SuiteGroup]:
