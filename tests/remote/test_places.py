@@ -24,6 +24,7 @@ import msgspec
 import paramiko
 import pytest
 from cheroot.wsgi import Server
+from dask import config as dask_config
 from lxml import html
 from moto.server import ThreadedMotoServer
 from wsgidav.wsgidav_app import WsgiDAVApp
@@ -343,6 +344,13 @@ def test_workers_of_a_cluster_open_addresses_themselves(place, tool, tmp_path, m
     assert fetched == ["deep/said.json"]
     done = tool("report", f"{address}/gone.xml", "--engine", "dask://local")
     assert (done.code, "does not exist" in done.err) == (3, True)
+    if not place.address.startswith("s3://"):
+        return
+    # Where only this machine reaches the store, results are sent from here.
+    with dask_config.set({"distributed.nanny.environ.http_proxy": "http://127.0.0.1:9"}):
+        sent = tool("report", address, "--out", "sent/p.html", "--no-find-previous", "--engine", "dask://local")
+    assert (sent.code, "could not fetch" in sent.err, len(sent.err.splitlines())) == (0, True, 2), sent.err
+    assert (tmp_path / "sent/p.html").read_bytes() == (tmp_path / "here/p.html").read_bytes()
 
 
 @every_place

@@ -207,7 +207,8 @@ def failing_steps(part: Attempt | Step) -> Iterator[Step]:
 def evidence_of(check: Check) -> Iterator[Evidence]:
     """Yield all evidence of a check, in the order in which it is shown."""
     for attempt in check.attempts:
-        yield from _evidence_below(attempt)
+        if attempt.evidence or attempt.exchanges or attempt.steps:  # most have none
+            yield from _evidence_below(attempt)
 
 
 def _evidence_below(part: Attempt | Step) -> Iterator[Evidence]:

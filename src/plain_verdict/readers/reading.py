@@ -9,7 +9,7 @@ from pathlib import Path
 
 import msgspec
 
-from plain_verdict.inputs.archives import Unpacking
+from plain_verdict.inputs.archives import Unpacking, is_archive
 from plain_verdict.inputs.completeness import StillCounts
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.inputs.shared_files import Seen, Unseen, not_as_seen, see
@@ -281,17 +281,20 @@ class _Reading:
             return None
         how_found = (source.explicit, source.given, source.go, source.kind)
         of_file = (source.path, source.file, source.size_bytes, *how_found)
-        if source.fetch and is_far:
+        if source.fetch and is_far and not self._sent.knows(source):
             return Piece(*of_file, fetch=source.fetch)
-        is_seen = not self._must_be_sent(job, is_far=is_far)
         try:
-            seen = see(source.file) if is_seen and is_far else None
-            data = None if is_seen else _data_of(source)
-        except OSError:
+            if self._must_be_sent(job, is_far=is_far):
+                data = _data_of(source)
+                return None if data is None else Piece(*of_file, data=data, packed=_is_packed(job, data))
+            return Piece(*of_file, seen=see(source.file) if is_far else None, packed=job.packed)
+        except (OSError, ReadError):
             return None  # reading it says what is wrong
-        if data is None and not is_seen:
-            return None
-        return Piece(*of_file, data=data, seen=seen, packed=job.packed)
+
+
+def _is_packed(job: Job, data: bytes) -> bool:
+    """Return whether what is sent is an archive; what comes from an address shows that only now."""
+    return job.packed or (bool(job.source.fetch) and is_archive(data))
 
 
 def _data_of(source: Source) -> bytes | None:
@@ -345,10 +348,13 @@ class SentNotes:
         self._unseen: set[str] = set()
         self._stale: list[str] = []
         self._stale_files: set[str] = set()
+        self._unfetched: dict[str, str] = {}
 
     def add(self, source: Source, unseen: Unseen) -> None:
         """Note a file that a worker does not see as it is here."""
-        if unseen.is_there:
+        if source.fetch:
+            self._unfetched.setdefault(source.root, source.path)
+        elif unseen.is_there:
             self._stale.append(source.path)
             self._stale_files.add(source.file)
         else:
@@ -356,7 +362,7 @@ class SentNotes:
 
     def knows(self, source: Source) -> bool:
         """Return whether a file must be sent: itself, or as others of its folder had to be."""
-        return source.file in self._stale_files or source.root in self._unseen
+        return source.file in self._stale_files or source.root in self._unseen or source.root in self._unfetched
 
     def notes(self) -> Iterator[str]:
         """Yield a sentence for each folder that workers don't see, and for files that differ there."""
@@ -366,6 +372,8 @@ class SentNotes:
             named = join_list(self._stale[:3])
             more = f" and {len(self._stale) - 3} more" if len(self._stale) > 3 else ""
             yield f"A worker of the cluster has another state of {named}{more}: what is here was sent."
+        for path in self._unfetched.values():
+            yield f"A worker of the cluster could not fetch {path}: results from there were fetched here and sent."
 
 
 def _processes(sources: Sequence[Source]) -> int:

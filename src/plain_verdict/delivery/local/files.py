@@ -1,7 +1,6 @@
 """Writes pages whole or not at all, and never over another one unless asked to."""
 
 import os
-import re
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
@@ -9,11 +8,9 @@ from plain_verdict.delivery.local.naming import highest_number, numbered
 from plain_verdict.delivery.local.page_mark import is_our_mail, is_ours
 from plain_verdict.runtime.atomic_files import lock_folder, replace_path, staged_path
 from plain_verdict.runtime.errors import UsageError, WriteError
+from plain_verdict.text.page_text import UNENCODABLE, page_text
 
 _MOST_OF_A_NAME = 1_000  # numbers tried before a name is given up as taken
-# Control characters past ASCII, and noncharacters.
-# Few ranges are looked for fast; of the planes past the first the last two of each are no characters.
-_NOT_ON_PAGES = re.compile("[\x80-\x9f\ufdd0-\ufdef\ufffe\uffff\U00010000-\U0010ffff]")
 Then = Callable[[Path], None]
 
 
@@ -69,8 +66,8 @@ def write_page(path: Path, pieces: Iterable[str], *, overwrite: bool, then: Then
     Raises WriteError.
     """
     with staged_path(path) as part:
-        with part.open("x", encoding="utf-8", newline="\n", errors="backslashreplace") as file:
-            file.writelines(map(_without_controls, pieces))
+        with part.open("x", encoding="utf-8", newline="\n", errors=UNENCODABLE) as file:
+            file.writelines(map(page_text, pieces))
             file.flush()
             os.fsync(file.fileno())
         with lock_folder(path.parent):
@@ -94,22 +91,12 @@ def write_folder(
             if isinstance(content, bytes):
                 file.write_bytes(content)
             else:
-                with file.open("x", encoding="utf-8", newline="\n", errors="backslashreplace") as text:
-                    text.writelines(map(_without_controls, content))
+                with file.open("x", encoding="utf-8", newline="\n", errors=UNENCODABLE) as text:
+                    text.writelines(map(page_text, content))
         with lock_folder(path.parent):
             placed = _placed(part, path, overwrite=overwrite)
             then(placed)
             return placed
-
-
-def _without_controls(piece: str) -> str:
-    """Return text without what no page may hold. Source: HTML Living Standard, section 13.2.3.5."""
-    return piece if piece.isascii() else _NOT_ON_PAGES.sub(_kept_or_replaced, piece)
-
-
-def _kept_or_replaced(found: re.Match[str]) -> str:
-    char = found[0]
-    return char if char > "\uffff" and ord(char) & 0xFFFE != 0xFFFE else "\ufffd"
 
 
 def _first_free(path: Path) -> int:

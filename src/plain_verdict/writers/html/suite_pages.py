@@ -12,6 +12,7 @@ from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.runtime.executors import Engine, EngineOptions
 from plain_verdict.runtime.processes import can_fork, processors
 from plain_verdict.runtime.work import WIRE_LEVEL, Lost
+from plain_verdict.text.page_text import UNENCODABLE, page_text
 from plain_verdict.writers.html.links import Links
 from plain_verdict.writers.html.renderer import Renderer
 from plain_verdict.writers.interface import OutputFile
@@ -70,8 +71,7 @@ def render_suites(
         for made in engine.each_or_lost(_render_pages, jobs()):
             job = waiting.pop(0)
             for file, packed in _render_pages(job) if isinstance(made, Lost) else made:
-                text = zlib.decompress(packed).decode("utf-8", "surrogatepass")
-                yield OutputFile(file, iter((text,)))
+                yield OutputFile(file, zlib.decompress(packed))
 
 
 def _bundles(pages: Iterable[SuitePage]) -> Iterator[list[SuitePage]]:
@@ -88,6 +88,7 @@ def _bundles(pages: Iterable[SuitePage]) -> Iterator[list[SuitePage]]:
 
 
 def _render_pages(job: _PagesJob) -> list[tuple[str, bytes]]:
+    """Return the pages as files, deflated."""
     renderer, links = Renderer(job.part.report(), job.index_line), Links(job.links)
-    rendered = ((page.file, "".join(page.render(renderer, links))) for page in job.pages)
-    return [(file, zlib.compress(text.encode("utf-8", "surrogatepass"), WIRE_LEVEL)) for file, text in rendered]
+    texts = ((page.file, "".join(map(page_text, page.render(renderer, links)))) for page in job.pages)
+    return [(file, zlib.compress(text.encode("utf-8", UNENCODABLE), WIRE_LEVEL)) for file, text in texts]
