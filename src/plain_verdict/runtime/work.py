@@ -15,7 +15,7 @@ class EngineError(Exception):
     """A piece of work could not be done on a cluster, and trying again did not help."""
 
 
-ON_CLUSTER = "see that its workers have the same plain-verdict[cluster], or leave --engine out"
+ON_CLUSTER = "see that its workers have memory enough, or leave --engine out"
 """What to do where work fails there."""
 
 
