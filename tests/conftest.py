@@ -8,6 +8,7 @@ import shutil
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from types import SimpleNamespace
 
@@ -90,12 +91,12 @@ def trusted(monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 @pytest.fixture
-def program(tmp_path: Path) -> Tool:
-    """Run the program as its own process in the temporary folder."""
+def run_python(tmp_path: Path) -> Tool:
+    """Run Python as its own process in the temporary folder."""
 
     def run(*arguments: str, stdin: bytes = b"", env: dict[str, str] | None = None) -> SimpleNamespace:
         done = subprocess.run(
-            [sys.executable, "-W", "error", "-m", "plain_verdict", *arguments],
+            [sys.executable, *arguments],
             cwd=tmp_path,
             input=stdin,
             capture_output=True,
@@ -106,6 +107,12 @@ def program(tmp_path: Path) -> Tool:
         return SimpleNamespace(code=done.returncode, out=done.stdout.decode(), err=done.stderr.decode())
 
     return run
+
+
+@pytest.fixture
+def program(run_python: Tool) -> Tool:
+    """Run the program as its own process in the temporary folder."""
+    return partial(run_python, "-W", "error", "-m", "plain_verdict")
 
 
 @pytest.fixture

@@ -6,6 +6,7 @@ import json
 import re
 import subprocess
 from datetime import date, datetime
+from pathlib import Path
 
 import pytest
 from lxml import html
@@ -16,6 +17,7 @@ from plain_verdict.judging.causes import find_causes
 from plain_verdict.model import Attempt, Check, Fact, Kind, Outcome, Problem, ResultFile, Run, State, Step
 from plain_verdict.report.variants import make_variant_grids
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Match, Rules, Scope
+from plain_verdict.text import packages
 
 F, E, P = Outcome.FAILED, Outcome.ERRORED, Outcome.PASSED
 TODAY = date(2026, 11, 22)
@@ -365,3 +367,24 @@ def test_counts_that_only_differ_are_said_on_the_page_and_not_on_the_terminal(to
     done = tool("report", "r.xml")
     assert "announces" not in done.out + done.err
     assert "announces 3 checks, but holds 1" in (tmp_path / "verdict.html").read_text("utf-8")
+
+
+INSTALLED = [
+    ("pipx_metadata.json", "pipx runpip plain-verdict install 'plain-verdict[pdf]'"),
+    ("uv-receipt.toml", "uv tool install --force 'plain-verdict[earl,pdf]'"),
+    ("pyvenv.cfg", f"pip install --editable '{Path(__file__).parents[1]}[pdf]'"),
+]
+
+
+@pytest.mark.parametrize(("kept_file", "command"), INSTALLED)
+def test_the_command_for_an_extra_is_that_of_how_the_program_was_installed(
+    kept_file, command, tmp_path, monkeypatch
+):
+    (tmp_path / kept_file).touch()
+    monkeypatch.setattr(packages.sys, "prefix", str(tmp_path))
+    monkeypatch.setattr(packages, "_extras_here", lambda: ["earl"])
+    assert packages.install_command("pdf").removeprefix("uv ") in (command, command.removeprefix("uv "))
+
+
+def test_an_extra_whose_packages_are_here_is_known_as_installed():
+    assert {"load", "earl", "tables"} <= set(packages._extras_here())

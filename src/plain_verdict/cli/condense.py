@@ -23,6 +23,7 @@ from plain_verdict.runtime.errors import UsageError
 from plain_verdict.runtime.executors import Engine, check_engine
 from plain_verdict.settings.limits import DEFAULT_LIMITS
 from plain_verdict.text.formatting import format_size, plural
+from plain_verdict.text.packages import install_command
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -48,7 +49,7 @@ def run(options: argparse.Namespace) -> int:
     try:
         from plain_verdict.load import condensed, state  # NumPy, for load results only
     except ImportError as error:
-        hint = "install them: pip install 'plain-verdict[load]'"
+        hint = f"install them: {install_command('load')}"
         raise UsageError(f"load results need more libraries ({error.name})", hint=hint) from error
     target = Path(options.out).absolute()
     check_target(target, folder=False, overwrite=True)

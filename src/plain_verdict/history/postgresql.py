@@ -14,6 +14,7 @@ from urllib.parse import urlsplit
 from plain_verdict.history.sql import Result, Row
 from plain_verdict.runtime.errors import HistoryError, UsageError
 from plain_verdict.text.addresses import host_and_path, secret_parameters, without_password
+from plain_verdict.text.packages import install_command
 
 if TYPE_CHECKING:
     import psycopg
@@ -39,7 +40,6 @@ _TEMPORARY_WORDS = (
 )
 """Of an error without a state: libpq gives none where no connection was made."""
 _LOCK = 0x706C61696E  # of those that make or migrate tables: a number of our own
-INSTALL = "pip install 'plain-verdict[postgresql]'"
 
 
 def check_address(address: str) -> None:
@@ -72,7 +72,7 @@ class PostgresqlConnection:
             import psycopg  # an optional package, for teams that have such a store
         except ImportError as error:
             what = "needs a package that is not installed"
-            raise HistoryError(what, path=self.shown_address, hint=INSTALL) from error
+            raise HistoryError(what, path=self.shown_address, hint=install_command("postgresql")) from error
         self._psycopg = psycopg
         self._in_transaction = False
         self._connection = self._repeated(self._connect)

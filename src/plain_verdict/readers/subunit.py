@@ -30,9 +30,9 @@ from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block
 from plain_verdict.text.encoding import as_text
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.packages import install_command
 
 _PACKET_SIGNATURE, _PACKET_VERSION = 0xB3, 2
-_NEEDS_LIBRARY = "install it: pip install 'plain-verdict[subunit]'"
 _OUTCOME_OF_STATUS = {
     "success": (Outcome.PASSED, ""),
     "fail": (Outcome.FAILED, ""),
@@ -103,7 +103,9 @@ class _Reading(FileReading):
             from subunit import ByteStreamToStreamResult  # an extra, for this format only
         except ImportError as error:
             what = f"is a Subunit stream, which needs one more library ({error.name})"
-            raise ReadError(what, path=self.source.path, hint=_NEEDS_LIBRARY) from error
+            raise ReadError(
+                what, path=self.source.path, hint=f"install it: {install_command('subunit')}"
+            ) from error
         with self.source.open() as stream:
             ByteStreamToStreamResult(stream, non_subunit_name="stdout").run(_Target(self))
 

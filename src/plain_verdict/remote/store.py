@@ -15,7 +15,7 @@ from plain_verdict.runtime.patience import Patience
 from plain_verdict.text.addresses import refuse_password, without_password
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.media_types import served_as
-from plain_verdict.text.packages import quiet_libraries, require
+from plain_verdict.text.packages import install_command, quiet_libraries, require
 
 _WHO, _KEYS = "check the library's own variables and files", "check ~/.ssh/known_hosts"
 _NO_SPACE = "no space is left there", "free some space"
@@ -69,7 +69,7 @@ class StoreDestination:
             hint = "use a folder, or an address with git+ssh://, https://, s3:// or sftp://"
             raise UsageError(f"{self._scheme}:// is not a supported scheme", path=self.shown, hint=hint) from error
         except ImportError as error:
-            hint = "pip install 'plain-verdict[remote]'; other stores than s3 and sftp need fsspec's own packages"
+            hint = f"{install_command('remote')}; other stores than s3 and sftp need fsspec's own packages"
             raise UsageError(f"{single_line(str(error), 120)}", path=self.shown, hint=hint) from error
 
     def do(self, job: Callable[[Files], Result], message: str, patience: Patience) -> Result:  # noqa: ARG002  no messages are kept, and no programs started

@@ -10,6 +10,7 @@ from typing import NamedTuple
 from plain_verdict.requirements.tables import CELL_CHARS
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.encoding import as_text
+from plain_verdict.text.packages import install_command
 
 _MOST_ERRORS = 3
 """Wrong lines of one file that are named."""
@@ -51,7 +52,7 @@ def read_feature(data: bytes) -> Iterator[Scenario]:
     try:
         from gherkin import dialect, errors, parser  # an extra
     except ImportError as error:
-        raise ValueError("needs one more library: pip install 'plain-verdict[gherkin]'") from error
+        raise ValueError(f"needs one more library: {install_command('gherkin')}") from error
     try:
         feature = parser.Parser().parse(as_text(data)).get("feature")
     except errors.ParserError as error:

@@ -19,7 +19,7 @@ from plain_verdict.runtime.errors import EngineFailed, UsageError
 from plain_verdict.runtime.work import ON_CLUSTER, EngineError, Lost, Made, Piece
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import format_duration, join_list
-from plain_verdict.text.packages import quiet_libraries
+from plain_verdict.text.packages import install_command, quiet_libraries
 
 _LOCAL, _LOCAL_WORKERS = "local", 2
 _BEGIN_S = 14.0  # to connect, in half of it, and to try all workers
@@ -339,7 +339,7 @@ def _connected(name: str, address: str, until: float, still_open: ExitStack) -> 
         config: Any = import_module("dask.config")
         dask: Any = import_module("distributed")  # its classes have no types
     except ImportError as error:
-        hint = "install them: pip install 'plain-verdict[cluster]'"
+        hint = f"install them: {install_command('cluster')}"
         raise UsageError(f"--engine {name} needs more libraries ({error.name})", hint=hint) from error
     # What it has to say goes through the error below, not through its log.
     level = "critical" if logging.root.manager.disable else "info"

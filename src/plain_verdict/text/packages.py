@@ -1,9 +1,17 @@
 """Packages that only some runs need."""
 
 import importlib
+import json
+import re
+import sys
+from collections import defaultdict
+from importlib.util import find_spec
+from pathlib import Path
 
 from plain_verdict.runtime.errors import UsageError
 
+_NAME = "plain-verdict"
+_OF_EXTRA = re.compile(r"([\w.-]+).*\bextra == [\"']([\w-]+)[\"']")
 _may_speak = [False]
 
 
@@ -29,5 +37,42 @@ def require(package: str, what: str, extra: str, otherwise: str = "", path: str 
     try:
         importlib.import_module(package)
     except ImportError as error:
-        hint = f"pip install 'plain-verdict[{extra}]'{f', or {otherwise}' if otherwise else ''}"
+        hint = f"{install_command(extra)}{f', or {otherwise}' if otherwise else ''}"
         raise UsageError(f"{what} needs a package that is not installed", path=path, hint=hint) from error
+
+
+def install_command(extra: str) -> str:
+    """Return the command that adds an extra, for the way in which the program itself was installed."""
+    environment = Path(sys.prefix)
+    # Source: the files that pipx and uv keep in the environment of a tool
+    if (environment / "pipx_metadata.json").is_file():
+        return f"pipx runpip {_NAME} install '{_NAME}[{extra}]'"
+    if (environment / "uv-receipt.toml").is_file():  # a tool is installed anew, so with all that it has
+        return f"uv tool install --force '{_NAME}[{','.join(sorted({extra, *_extras_here()}))}]'"
+    pip = "pip" if find_spec("pip") else "uv pip"
+    folder = _source_folder()
+    return f"{pip} install --editable '{folder}[{extra}]'" if folder else f"{pip} install '{_NAME}[{extra}]'"
+
+
+def _extras_here() -> list[str]:
+    """Return the extras whose packages are all here."""
+    from importlib import metadata  # takes longer to import than most runs have use for it
+
+    needed: dict[str, list[str]] = defaultdict(list)
+    for requirement in metadata.requires(_NAME) or ():
+        if found := _OF_EXTRA.match(requirement):
+            needed[found[2]].append(found[1])
+    here = {str(found.metadata["Name"]).lower().replace("_", "-") for found in metadata.distributions()}
+    return [extra for extra, names in needed.items() if here.issuperset(map(str.lower, names))]
+
+
+def _source_folder() -> str:
+    """Return the folder of a checkout that is installed as it is; "" for an installed copy. Source: PEP 610."""
+    from importlib import metadata  # as above
+
+    try:
+        origin = json.loads(metadata.distribution(_NAME).read_text("direct_url.json") or "{}")
+    except (metadata.PackageNotFoundError, ValueError):
+        return ""
+    is_editable = origin.get("dir_info", {}).get("editable", False)
+    return str(origin.get("url", "")).removeprefix("file://") if is_editable else ""

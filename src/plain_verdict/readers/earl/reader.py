@@ -33,6 +33,7 @@ from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import join_list, plural
 from plain_verdict.text.json_text import decode_json
 from plain_verdict.text.moments import read_moment
+from plain_verdict.text.packages import install_command
 
 if TYPE_CHECKING:
     from plain_verdict.readers.earl.graph import Assertion
@@ -52,7 +53,6 @@ _MOST_PROBLEMS = 200
 _MOST_GRAPH_BYTES = 20_000_000
 _GRAPH_TIMES_FILE = 50
 """How much more room a graph takes than its file: rdflib keeps each triple in three indexes."""
-_INSTALL_HINT = "install it: pip install 'plain-verdict[earl]'"
 
 
 class EarlReader:
@@ -115,7 +115,7 @@ class _Reading(FileReading):
             from plain_verdict.readers.earl.graph import TooManyError, assertions_in  # it needs rdflib
         except ImportError as error:
             what = f"is an EARL report, which needs one more library ({error.name})"
-            raise ReadError(what, path=self.source.path, hint=_INSTALL_HINT) from error
+            raise ReadError(what, path=self.source.path, hint=f"install it: {install_command('earl')}") from error
         head = Head(data[:100_000])
         syntax = _syntax(head.text, head.xml.root)
         graph = rdflib.Graph()

@@ -8,8 +8,7 @@ from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.json_text import flatten
-
-_EXTRA = "pip install 'plain-verdict[load]'"
+from plain_verdict.text.packages import install_command
 
 
 class SamplesReader:
@@ -47,4 +46,4 @@ class SamplesReader:
 def needs_libraries(source: Source, error: ImportError) -> ReadError:
     """Return the error for a load result where the libraries for it are not installed."""
     what = f"holds a load run, which needs more libraries ({error.name})"
-    return ReadError(what, path=source.path, hint=f"install them: {_EXTRA}")
+    return ReadError(what, path=source.path, hint=f"install them: {install_command('load')}")

@@ -5,9 +5,10 @@ Decimals may be seconds or milliseconds; whole numbers are milliseconds, as no c
 
 from collections.abc import Sequence
 from itertools import pairwise
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-from plain_verdict.load.state import LoadState
+if TYPE_CHECKING:  # NumPy, which only runs with samples have
+    from plain_verdict.load.state import LoadState
 
 SECONDS_US, MILLISECONDS_US = 1e6, 1e3
 _LEAST_ROWS = 20  # fewer prove nothing
@@ -46,7 +47,7 @@ def unit_in_turn(starts_us: Sequence[float], took: Sequence[float]) -> float:
     return 0.0
 
 
-def unit_by(state: LoadState, guessed_us: float, name: str) -> Unit:
+def unit_by(state: "LoadState", guessed_us: float, name: str) -> Unit:
     """Return the unit that the whole file proves, or the guess; ``state`` was counted with the guess.
 
     Source: Little 1961, Operations Research 9(3): as many are in a system as come a second, times their stay.
@@ -71,7 +72,7 @@ def unit_by(state: LoadState, guessed_us: float, name: str) -> Unit:
     return Unit(guessed_us, f"“{name}” in {word}, which the file does not prove", is_proven=False)
 
 
-def _busy(state: LoadState, mean_s: float, span_s: float) -> float:
+def _busy(state: "LoadState", mean_s: float, span_s: float) -> float:
     """Return which share of its users wait for an answer at once, if requests take so long; 0 for unknown."""
     users = sum(state.users.values()) / len(state.users) if state.users else 0.0
     return state.rows / span_s * mean_s / users if users and span_s else 0.0

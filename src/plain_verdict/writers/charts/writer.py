@@ -4,9 +4,8 @@ from collections.abc import Iterator
 
 from plain_verdict.report import Report
 from plain_verdict.runtime.errors import UsageError
+from plain_verdict.text.packages import install_command
 from plain_verdict.writers.interface import OutputFile
-
-_HINT = "install it: pip install 'plain-verdict[charts]'"
 
 
 class ChartsWriter:
@@ -34,4 +33,6 @@ class ChartsWriter:
         try:
             import matplotlib.figure  # noqa: F401  only to see whether it is there
         except ImportError as error:
-            raise UsageError(f"charts need one more library ({error.name})", hint=_HINT) from error
+            raise UsageError(
+                f"charts need one more library ({error.name})", hint=f"install it: {install_command('charts')}"
+            ) from error
