@@ -65,3 +65,8 @@ def test_what_needs_an_extra_names_the_command_in_a_line(command, file, text, co
     done = bare(*command)
     assert (done.code, "bug of" in done.err, "Traceback" in done.err) == (code, False, False), done.err
     assert f"[{extra}]'" in done.err, done.err
+
+
+def test_the_documentation_lists_every_extra():
+    rows = re.findall(r"^\| `(\w+)` \|", (ROOT / "docs" / "install.md").read_text("utf-8"), re.MULTILINE)
+    assert sorted(rows) == sorted(EXTRAS)

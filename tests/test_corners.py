@@ -6,7 +6,8 @@ import json
 import re
 import subprocess
 from datetime import date, datetime
-from pathlib import Path
+from importlib import metadata
+from types import SimpleNamespace
 
 import pytest
 from lxml import html
@@ -370,20 +371,27 @@ def test_counts_that_only_differ_are_said_on_the_page_and_not_on_the_terminal(to
 
 
 INSTALLED = [
-    ("pipx_metadata.json", "pipx runpip plain-verdict install 'plain-verdict[pdf]'"),
-    ("uv-receipt.toml", "uv tool install --force 'plain-verdict[earl,pdf]'"),
-    ("pyvenv.cfg", f"pip install --editable '{Path(__file__).parents[1]}[pdf]'"),
+    ("pipx_metadata.json", "", "pipx runpip plain-verdict install 'plain-verdict[pdf]'"),
+    ("uv-receipt.toml", "", "uv tool install --force 'plain-verdict[earl,pdf]'"),
+    ("uv-receipt.toml", '{"url": "file://%s", "dir_info": {}}', "uv tool install --force '%s[earl,pdf]'"),
+    ("pyvenv.cfg", '{"url": "file://%s", "archive_info": {}}', "pip install '%s[pdf]'"),
+    ("pyvenv.cfg", '{"url": "file://%s/gone.whl", "archive_info": {}}', "pip install 'plain-verdict[pdf]'"),
+    ("pyvenv.cfg", '{"url": "file://%s", "dir_info": {"editable": true}}', "pip install --editable '%s[pdf]'"),
+    ("pyvenv.cfg", "{cut off", "pip install 'plain-verdict[pdf]'"),
 ]
 
 
-@pytest.mark.parametrize(("kept_file", "command"), INSTALLED)
-def test_the_command_for_an_extra_is_that_of_how_the_program_was_installed(
-    kept_file, command, tmp_path, monkeypatch
+@pytest.mark.parametrize(("kept_file", "origin", "command"), INSTALLED)
+def test_an_extra_is_added_by_the_command_that_installed_the_program(
+    kept_file, origin, command, tmp_path, monkeypatch
 ):
     (tmp_path / kept_file).touch()
     monkeypatch.setattr(packages.sys, "prefix", str(tmp_path))
     monkeypatch.setattr(packages, "_extras_here", lambda: ["earl"])
-    assert packages.install_command("pdf").removeprefix("uv ") in (command, command.removeprefix("uv "))
+    told = SimpleNamespace(read_text=lambda _: origin.replace("%s", str(tmp_path)))
+    monkeypatch.setattr(metadata, "distribution", lambda _: told)
+    found = packages.install_command("pdf")
+    assert found.replace("uv pip", "pip") == command.replace("%s", str(tmp_path))
 
 
 def test_an_extra_whose_packages_are_here_is_known_as_installed():

@@ -247,8 +247,8 @@ def test_markdown_is_the_digest_and_stays_small(tool, tmp_path):
 @pytest.mark.parametrize(
     ("arguments", "package", "said"),
     [
-        (("--tables", "t.xlsx"), "xlsxwriter", "plain-verdict[tables]"),
-        (("--tables", "t", "--tables-as", "parquet"), "pyarrow", "plain-verdict[tables]"),
+        (("--tables", "t.xlsx"), "xlsxwriter", "[tables]"),
+        (("--tables", "t", "--tables-as", "parquet"), "pyarrow", "[tables]"),
     ],
 )
 def test_a_package_that_is_missing_is_named(arguments, package, said, tmp_path):

