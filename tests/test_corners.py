@@ -18,7 +18,7 @@ from plain_verdict.judging.causes import find_causes
 from plain_verdict.model import Attempt, Check, Fact, Kind, Outcome, Problem, ResultFile, Run, State, Step
 from plain_verdict.report.variants import make_variant_grids
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Match, Rules, Scope
-from plain_verdict.text import packages
+from plain_verdict.text import installation
 
 F, E, P = Outcome.FAILED, Outcome.ERRORED, Outcome.PASSED
 TODAY = date(2026, 11, 22)
@@ -386,13 +386,13 @@ def test_an_extra_is_added_by_the_command_that_installed_the_program(
     kept_file, origin, command, tmp_path, monkeypatch
 ):
     (tmp_path / kept_file).touch()
-    monkeypatch.setattr(packages.sys, "prefix", str(tmp_path))
-    monkeypatch.setattr(packages, "_extras_here", lambda: ["earl"])
+    monkeypatch.setattr(installation.sys, "prefix", str(tmp_path))
+    monkeypatch.setattr(installation, "_installed_extras", lambda: ["earl"])
     told = SimpleNamespace(read_text=lambda _: origin.replace("%s", str(tmp_path)))
     monkeypatch.setattr(metadata, "distribution", lambda _: told)
-    found = packages.install_command("pdf")
+    found = installation.command_for("pdf")
     assert found.replace("uv pip", "pip") == command.replace("%s", str(tmp_path))
 
 
 def test_an_extra_whose_packages_are_here_is_known_as_installed():
-    assert {"load", "earl", "tables"} <= set(packages._extras_here())
+    assert {"load", "earl", "tables"} <= set(installation._installed_extras())
