@@ -125,7 +125,7 @@ def test_a_bug_in_one_input_costs_that_input(tool, tmp_path, monkeypatch, place,
     (tmp_path / "b.bin").write_bytes(bytes(range(256)) * 9)
     if place == "masking":  # of all others nothing is left
         monkeypatch.setattr(
-            Masker, "may_hold_secret", lambda _, things: broken() if things[0].name == "lands" else False
+            Masker, "may_hold_secret", lambda _, things: broken() if "lands" in repr(things) else False
         )
     monkeypatch.setenv("DESK_PASSWORD", "Harb0ur-gate!7")
     done = tool(

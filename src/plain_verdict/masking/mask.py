@@ -272,7 +272,7 @@ def _masked_checks(checks: Sequence[Check], masker: Masker, change: Change) -> S
     """Return the checks masked; of plain ones that are alike in all but their names, only names are looked at."""
     if not isinstance(checks, Checks):
         return tuple(_masked(checks, masker, change))
-    if masker.may_hold_secret([" ".join(part.suite) for part in checks.plain]):
+    if checks.plain and masker.may_hold_secret([" ".join(part.suite) for part in checks.plain]):
         # What is masked in the name of a suite counts once for each of its checks.
         return Checks.of(_masked(tuple(checks), masker, change))
     plain = [_masked_plain(part, masker) for part in checks.plain]
