@@ -9,7 +9,6 @@ import msgspec
 from plain_verdict.model import (
     Attempt,
     Check,
-    Checks,
     Evidence,
     Exchange,
     HttpRequest,
@@ -18,6 +17,7 @@ from plain_verdict.model import (
     Run,
     Step,
     changed_checks,
+    changed_details,
     detailed_of,
     evidence_of,
 )
@@ -122,6 +122,5 @@ def _same(these: Sequence[object], those: Sequence[object]) -> bool:
 
 def _with_changed(file: ResultFile, before: ResultFile, after: ResultFile) -> ResultFile:
     new = {id(check): changed for check, changed in zip(before.checks, after.checks, strict=True)}
-    changed = [new.get(id(check), check) for check in detailed_of(file.checks)]
-    checks = file.checks.with_detailed(changed) if isinstance(file.checks, Checks) else tuple(changed)
+    checks = changed_details(file.checks, lambda check: new.get(id(check), check))
     return with_fields(file, checks=checks)

@@ -6,7 +6,7 @@ from fnmatch import fnmatchcase
 import msgspec
 
 from plain_verdict.judging.matching import Matcher
-from plain_verdict.model import Build, Check, Checks, LevelChange, Run
+from plain_verdict.model import Build, Check, LevelChange, Run, as_columns
 from plain_verdict.model.transform import with_fields
 from plain_verdict.settings.rules import LevelRule
 from plain_verdict.text.expressions import TooSlow
@@ -52,7 +52,7 @@ class _Rule:
 
 
 def _checks_of(run: Run, ids: Set[str]) -> dict[str, tuple[Check, str]]:
-    return {check.id: (check, file.path) for file in run.files for check in Checks.joined([file.checks]).named(ids)}
+    return {check.id: (check, file.path) for file in run.files for check in as_columns(file.checks).named(ids)}
 
 
 def with_accepted_levels(run: Run, rules: Sequence[LevelRule]) -> Run:

@@ -14,7 +14,6 @@ from plain_verdict.model import (
     BAD,
     AlignedHistory,
     Check,
-    Checks,
     ConditionResult,
     NotCounted,
     Past,
@@ -25,6 +24,7 @@ from plain_verdict.model import (
     State,
     Topic,
     Waived,
+    as_columns,
     detailed_of,
 )
 from plain_verdict.settings.rules import QuarantineRule
@@ -75,7 +75,7 @@ class Quarantine:
         """Yield by id what was in quarantine before, and what failed or needed a retry now, with its file."""
         for file in run.files:
             unsteady = {check.id for check in detailed_of(file.checks) if check.outcome in BAD or check.flaky}
-            for check in Checks.joined([file.checks]).named(unsteady | self._earlier.keys()):
+            for check in as_columns(file.checks).named(unsteady | self._earlier.keys()):
                 yield check.id, (check, file.path)
 
     def _covered(self, rule: QuarantineRule) -> Iterator[Check]:

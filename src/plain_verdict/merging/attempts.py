@@ -15,6 +15,7 @@ from plain_verdict.model import (
     ReadingNote,
     ResultFile,
     Step,
+    as_columns,
     counting_last,
 )
 from plain_verdict.text.formatting import plural
@@ -35,7 +36,7 @@ def with_numbered_attempts(files: tuple[ResultFile, ...]) -> tuple[ResultFile, .
     """
     locations: dict[Key, list[SourceLocation]] = defaultdict(list)
     for number, file in enumerate(files):
-        for at, check in Checks.joined([file.checks]).numbered():
+        for at, check in as_columns(file.checks).numbered():
             if check.attempts[-1].number:
                 locations[check.id, check.variant].append((number, at))
     joining = _Joining(files)

@@ -21,7 +21,7 @@ from plain_verdict.model.check import (
     passed_in,
     steps_below,
 )
-from plain_verdict.model.checks import Checks, PlainChecks, changed_checks, changed_details, detailed_of
+from plain_verdict.model.checks import Checks, PlainChecks, as_columns, changed_checks, changed_details, detailed_of
 from plain_verdict.model.commits import Commit, CommitsSince
 from plain_verdict.model.evidence import Content, ContentKind, Evidence, PictureRole
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
@@ -215,6 +215,7 @@ __all__ = [
     "VerdictWord",
     "Waiting",
     "Waived",
+    "as_columns",
     "aside_word",
     "changed_checks",
     "changed_details",

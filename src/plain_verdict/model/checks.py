@@ -5,7 +5,7 @@ needs a column takes it; every other one goes through all checks, which are made
 """
 
 from array import array
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from itertools import chain, pairwise, repeat
 from math import isnan, nan
@@ -52,8 +52,17 @@ class PlainChecks(msgspec.Struct, frozen=True):
 
     def each(self) -> Iterator[Check]:
         """Yield the checks."""
-        for id_, name, took_s in zip(self.each_id(), self.each_name(), self.each_time_s(), strict=True):
-            yield plain_check(id_, self.kind, self.suite, name, None if isnan(took_s) else took_s)
+        columns = zip(self.each_id(), self.each_name(), self.each_time_s(), strict=True)
+        yield from (self._check(*row) for row in columns)
+
+    def some(self, numbers: Sequence[int]) -> Iterator[Check]:
+        """Yield those of these numbers."""
+        if numbers:
+            each = list(zip(self.each_id(), self.each_name(), self.each_time_s(), strict=True))
+            yield from (self._check(*each[number]) for number in numbers)
+
+    def _check(self, id_: str, name: str, took_s: float) -> Check:
+        return plain_check(id_, self.kind, self.suite, name, None if isnan(took_s) else took_s)
 
     def part(self, first: int, end: int) -> "PlainChecks":
         """Return those from one number to before another."""
@@ -280,9 +289,8 @@ class Checks(Sequence[Check]):
         number = 0
         for part in self.plain:
             hits = [at for at, id_ in enumerate(part.each_id()) if id_ in wanted]
-            for at in hits:
-                position = number + at + bisect_right(self.before, number + at)
-                found.append((position, next(part.part(at, at + 1).each())))
+            numbers = (number + at for at in hits)
+            found += zip((at + bisect_right(self.before, at) for at in numbers), part.some(hits), strict=True)
             number += part.number
         yield from (check for _, check in sorted(found, key=itemgetter(0)))
 
@@ -294,10 +302,13 @@ class Checks(Sequence[Check]):
 
     def part(self, first: int, end: int) -> Self:
         """Return the checks from one place to before another."""
-        positions = [position for position, _ in self.numbered()]
-        inside = [order for order, position in enumerate(positions) if first <= position < end]
-        skipped = sum(position < first for position in positions)
-        plain_first, plain_end = first - skipped, end - skipped - len(inside)
+        orders = range(len(self.detailed))
+
+        def order_at(position: int) -> int:
+            return bisect_left(orders, position, key=lambda order: self.before[order] + order)
+
+        low_order, high_order = order_at(first), order_at(end)
+        plain_first, plain_end = first - low_order, end - high_order
         plain: list[PlainChecks] = []
         number = 0
         for part in self.plain:
@@ -305,8 +316,8 @@ class Checks(Sequence[Check]):
             if low < high:
                 plain.append(part.part(low, high))
             number += part.number
-        before = [self.before[order] - plain_first for order in inside]
-        return type(self)([self.detailed[order] for order in inside], before, plain)
+        before = [standing - plain_first for standing in self.before[low_order:high_order]]
+        return type(self)(self.detailed[low_order:high_order], before, plain)
 
     def by_suite(self) -> "dict[tuple[str, ...], Checks]":
         """Return the checks of each suite, suites in the order of their first checks."""
@@ -368,17 +379,18 @@ def changed_checks(checks: Sequence[Check], change: Callable[[Check], Check]) ->
     """Return checks with each of them changed; the same where none was."""
     each = list(checks)
     changed = list(map(change, each))
-    return _as_columns(checks) if all(map(is_, each, changed)) else Checks.of(changed)
+    return as_columns(checks) if all(map(is_, each, changed)) else Checks.of(changed)
 
 
 def changed_details(checks: Sequence[Check], change: Callable[[Check], Check]) -> Checks:
     """Return checks with those of them changed that are not plain; the same where none was."""
-    packed = _as_columns(checks)
+    packed = as_columns(checks)
     return packed.with_detailed(list(map(change, packed.detailed)))
 
 
-def _as_columns(checks: Sequence[Check]) -> Checks:
-    return checks if isinstance(checks, Checks) else Checks.joined([checks])
+def as_columns(checks: Sequence[Check]) -> Checks:
+    """Return checks as columns; all are detailed, where they are none yet."""
+    return checks if isinstance(checks, Checks) else Checks(checks, [0] * len(checks))
 
 
 def detailed_of(checks: Sequence[Check]) -> Sequence[Check]:

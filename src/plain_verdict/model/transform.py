@@ -20,6 +20,8 @@ from plain_verdict.model import (
     RequirementResult,
     ResultFile,
     Unread,
+    changed_checks,
+    changed_details,
 )
 
 Text = Callable[[str], str]
@@ -103,9 +105,8 @@ def _changed_value(value: object, change: Change) -> object:
 
 def _changed_checks(checks: Checks, change: Change) -> Checks:
     """Return checks changed; plain ones have no moments."""
-    if change.text or Check in change.whole:
-        return Checks.of([transform(check, change) for check in checks])
-    return checks.with_detailed([transform(check, change) for check in checks.detailed])
+    all_change = change.text or Check in change.whole
+    return (changed_checks if all_change else changed_details)(checks, lambda check: transform(check, change))
 
 
 @cache

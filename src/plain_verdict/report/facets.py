@@ -7,7 +7,7 @@ from itertools import chain, groupby, islice
 
 import msgspec
 
-from plain_verdict.model import ChangesSince, Check, Checks, Kind, Run, Verdict
+from plain_verdict.model import ChangesSince, Check, Checks, Kind, Run, Verdict, as_columns
 from plain_verdict.text.formatting import capital
 
 _MOST_FILES_OF_A_FACET = 200  # more are searched for by their words
@@ -24,7 +24,7 @@ class Facet(msgspec.Struct, frozen=True, array_like=True):
 
 def facets_of(run: Run, verdict: Verdict, since: ChangesSince | None, checks: Sequence[Check]) -> list[Facet]:
     """Return what the checks can be narrowed by, what most people ask for first."""
-    checks = Checks.joined([checks])
+    checks = as_columns(checks)
     numbers = _Numbers(checks)
     named = chain(
         _of_failures(verdict, since, checks, numbers),
@@ -90,7 +90,7 @@ def _of_sources(run: Run, verdict: Verdict, checks: Checks, numbers: _Numbers) -
     )
     yield "rule", "Rule", _rules(checks) if Kind.COMPLIANCE in {kind.kind for kind in verdict.kinds} else {}
     if 1 < len(run.files) <= _MOST_FILES_OF_A_FACET:
-        ids = {file.path: Checks.joined([file.checks]).ids() for file in run.files}
+        ids = {file.path: as_columns(file.checks).ids() for file in run.files}
         yield "file", "File", {path: numbers.of(of_file) for path, of_file in ids.items()}
 
 

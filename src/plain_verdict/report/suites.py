@@ -7,7 +7,7 @@ from functools import cached_property
 
 import msgspec
 
-from plain_verdict.model import Check, Checks, Fact, Outcome, Output, Run, Tally, detailed_of, tally_of
+from plain_verdict.model import Check, Checks, Fact, Outcome, Output, Run, Tally, as_columns, detailed_of, tally_of
 from plain_verdict.text.formatting import join_list
 
 _VALUES_OF_A_FACT = 4  # in the heading of a suite: more are not what its checks share
@@ -117,7 +117,7 @@ def part_of(group: SuiteGroup, first: int, most: int) -> SuiteGroup:
     """Return a part of a suite's checks; what its files say of it stands with the first part."""
     outputs = group.outputs if first == 0 else ()
     return msgspec.structs.replace(
-        group, checks=Checks.joined([group.checks]).part(first, first + most), outputs=outputs
+        group, checks=as_columns(group.checks).part(first, first + most), outputs=outputs
     )
 
 
@@ -178,7 +178,7 @@ def natural(text: str) -> list[tuple[int, int | str]]:
 
 def sum_s(checks: Sequence[Check]) -> float | None:
     """Return how long all attempts at the checks took together, in seconds; None where none tells it."""
-    times = Checks.joined([checks]).times_s()
+    times = as_columns(checks).times_s()
     return sum(times) if times else None
 
 

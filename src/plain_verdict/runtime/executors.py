@@ -94,6 +94,19 @@ class Engine:
         for begun in self._in_turn(work, pieces):
             yield begun.result_or_lost()
 
+    def each_or_local(self, work: Callable[[Piece], Made], pieces: Iterable[Piece]) -> Iterator[Made]:
+        """Yield the same; a piece that cost workers their lives is worked on in this process."""
+        waiting: deque[Piece] = deque()
+
+        def noted() -> Iterator[Piece]:
+            for piece in pieces:
+                waiting.append(piece)
+                yield piece
+
+        for made in self.each_or_lost(work, noted()):
+            piece = waiting.popleft()
+            yield work(piece) if isinstance(made, Lost) else made
+
     def _in_turn(self, work: Callable[[Piece], Made], pieces: Iterable[Piece]) -> Iterator[Begun[Made]]:
         """Yield each piece of work in its turn, while work on the next ones has begun."""
         waiting: deque[Begun[Made]] = deque()

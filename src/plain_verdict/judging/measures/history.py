@@ -6,7 +6,7 @@ Without an earlier run nothing says that a failure is old: then each counts as n
 from collections.abc import Iterator
 
 from plain_verdict.judging.measures.interface import COUNT, CheckedScope, Measure
-from plain_verdict.model import BAD, Check, Checks, detailed_of
+from plain_verdict.model import BAD, Check, as_columns, detailed_of
 from plain_verdict.text.formatting import plural
 
 
@@ -55,7 +55,7 @@ def _inside(scope: CheckedScope, ids: list[str]) -> int:
     """Return how many of some checks are in a scope."""
     if not ids:
         return 0
-    inside = set(Checks.joined([scope.checks]).ids())
+    inside = set(as_columns(scope.checks).ids())
     return sum(id_ in inside for id_ in ids)
 
 

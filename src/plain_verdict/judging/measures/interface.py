@@ -15,11 +15,11 @@ from plain_verdict.model import (
     ApiCalls,
     ChangesSince,
     Check,
-    Checks,
     Requirements,
     Score,
     Tally,
     Waived,
+    as_columns,
     aside_word,
     detailed_of,
     tally_of,
@@ -89,12 +89,12 @@ class CheckedScope:
     @cached_property
     def waived(self) -> Tally:
         """Return how those ended that are waived."""
-        return tally_of(list(Checks.joined([self.checks]).named(self._waived)))
+        return tally_of(list(as_columns(self.checks).named(self._waived)))
 
     @cached_property
     def aside_word(self) -> str:
         """Return what is reported of those that are waived."""
-        return aside_word(self._waived[check.id] for check in Checks.joined([self.checks]).named(self._waived))
+        return aside_word(self._waived[check.id] for check in as_columns(self.checks).named(self._waived))
 
     def is_waived(self, check: Check) -> bool:
         """Return whether a check may fail."""
@@ -103,7 +103,7 @@ class CheckedScope:
     @cached_property
     def times_s(self) -> list[float]:
         """Return how long each check took that tells it, in seconds."""
-        times = Checks.joined([self.checks]).last_times_s()
+        times = as_columns(self.checks).last_times_s()
         return [took_s for took_s in times if not isnan(took_s)] if isnan(sum(times)) else times
 
     @cached_property

@@ -10,7 +10,6 @@ from plain_verdict.report import Report
 from plain_verdict.report.part import Parts, ReportPart
 from plain_verdict.report.suites import QUIET
 from plain_verdict.runtime.executors import Engine, EngineOptions
-from plain_verdict.runtime.work import Lost
 from plain_verdict.settings.limits import FOLDED_DETAIL_CHARS
 from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.writers.html.checks.check import CheckHtml
@@ -86,19 +85,12 @@ def blocks_on_cluster(
     report: Report, checks: Sequence[Check], shortening: Shortening, options: EngineOptions
 ) -> Iterator[Block]:
     """Yield the blocks of all checks, made on the workers of a cluster."""
-    waiting: list[_BlocksJob] = []
-
-    def jobs() -> Iterator[_BlocksJob]:
-        parts = Parts(report)
-        for first in range(0, len(checks), CHUNK):
-            part = parts.of(Checks.of(checks[first : first + CHUNK]))
-            waiting.append(_BlocksJob(part, first, shortening))
-            yield waiting[-1]
-
+    parts = Parts(report)
+    firsts = range(0, len(checks), CHUNK)
+    jobs = (_BlocksJob(parts.of(Checks.of(checks[at : at + CHUNK])), at, shortening) for at in firsts)
     with Engine(options.name, patience_s=options.patience_s) as engine:
-        for made in engine.each_or_lost(_make_job, jobs()):
-            job = waiting.pop(0)
-            yield from _make_job(job) if isinstance(made, Lost) else made
+        for blocks in engine.each_or_local(_make_job, jobs):
+            yield from blocks
 
 
 def _make_job(job: _BlocksJob) -> list[Block]:

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
-from plain_verdict.model import Checks, Content, ContentKind
+from plain_verdict.model import Content, ContentKind, as_columns
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.report import Report
 from plain_verdict.report.brand.svg import picture_of_svg
@@ -25,7 +25,7 @@ def render_folder(report: Report, engine: EngineOptions) -> Iterator[OutputFile]
     pages = {
         id_: files[number // _CHECKS_A_PAGE]
         for group, files in suites
-        for number, id_ in enumerate(Checks.joined([group.checks]).ids())
+        for number, id_ in enumerate(as_columns(group.checks).ids())
     }
     links = Links(pages, FIRST_PAGE)
     yield OutputFile(FIRST_PAGE, renderer.page(PageParts(links, suite_pages=suites)))

@@ -11,7 +11,7 @@ from plain_verdict.report.part import Parts, ReportPart
 from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.runtime.executors import Engine, EngineOptions
 from plain_verdict.runtime.processes import can_fork, processors
-from plain_verdict.runtime.work import WIRE_LEVEL, Lost
+from plain_verdict.runtime.work import WIRE_LEVEL
 from plain_verdict.text.page_text import UNENCODABLE, page_text
 from plain_verdict.writers.html.links import Links
 from plain_verdict.writers.html.renderer import Renderer
@@ -54,23 +54,16 @@ def render_suites(
         for page in pages:
             yield OutputFile(page.file, page.render(renderer, links))
         return
-    waiting: list[_PagesJob] = []
+    parts, known = Parts(report), links.pages or {}
 
-    def jobs() -> Iterator[_PagesJob]:
-        parts = Parts(report)
-        for job_pages in _bundles(pages):
-            checks = Checks.joined(page.group.checks for page in job_pages)
-            known = links.pages or {}
-            job = _PagesJob(
-                parts.of(checks), tuple(job_pages), {id_: known[id_] for id_ in checks.ids()}, renderer.index_line
-            )
-            waiting.append(job)
-            yield job
+    def job_of(bundle: Sequence[SuitePage]) -> _PagesJob:
+        checks = Checks.joined(page.group.checks for page in bundle)
+        of_checks = {id_: known[id_] for id_ in checks.ids()}
+        return _PagesJob(parts.of(checks), tuple(bundle), of_checks, renderer.index_line)
 
     with Engine(options.name, 0 if options.name else processors(), options.patience_s) as engine:
-        for made in engine.each_or_lost(_render_pages, jobs()):
-            job = waiting.pop(0)
-            for file, packed in _render_pages(job) if isinstance(made, Lost) else made:
+        for rendered in engine.each_or_local(_render_pages, map(job_of, _bundles(pages))):
+            for file, packed in rendered:
                 yield OutputFile(file, zlib.decompress(packed))
 
 
