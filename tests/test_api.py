@@ -4,6 +4,7 @@ import re
 import shutil
 import subprocess
 import sys
+import zipfile
 from datetime import UTC, datetime
 
 import pytest
@@ -49,12 +50,27 @@ def test_the_exports_are_these_and_all_of_them_are_there_and_documented():
         plain_verdict.album  # noqa: B018  looked for, not used
 
 
-def test_the_example_of_the_docs_runs(tmp_path):
+EXAMPLE_OUTPUTS = {
+    "page": "verdict.html",
+    "markdown": "verdict.md",
+    "summary": "summary.json",
+    "workbook": "tables.xlsx",
+}
+"""Outputs of text and of bytes, with the file that the example writes."""
+
+
+@pytest.mark.parametrize("output", EXAMPLE_OUTPUTS)
+def test_the_example_of_the_docs_runs_for_text_and_bytes(output, tmp_path):
     shutil.copytree(RESULTS, tmp_path / "results")
     code = re.search(r"<!-- python example -->\n```python\n(.*?)```", PAGE, re.DOTALL)[1]
+    code = code.replace('"page")', f'"{output}")')
     done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True, check=True)
     assert done.stdout.startswith("Not fit: 14 of 99 checks failed or could not finish (11 functional and 3 API), ")
-    assert '<meta name="plain-verdict-page"' in (tmp_path / "verdict.html").read_text("utf-8")
+    (written,) = (path for path in tmp_path.iterdir() if path.is_file())
+    assert written.name == EXAMPLE_OUTPUTS[output]
+    assert b"Booking desk" in (
+        written.read_bytes() if output != "workbook" else zipfile.ZipFile(written).read("xl/sharedStrings.xml")
+    )
 
 
 def test_every_output_is_the_same_twice_and_its_name_is_on_the_page(tmp_path):

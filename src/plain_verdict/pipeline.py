@@ -41,6 +41,7 @@ from plain_verdict.model.facts import COMMIT
 from plain_verdict.model.transform import with_fields
 from plain_verdict.readers.reading import read_all
 from plain_verdict.report import PageInfo, Report
+from plain_verdict.report.extension_sections import build_sections
 from plain_verdict.report.overview import title_of
 from plain_verdict.request import ReadOptions, ReadRequest, Request
 from plain_verdict.runtime.errors import HistoryError, ReadError
@@ -252,7 +253,9 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
         reload_s=_RELOAD_S if request.watch else 0,
         notes=(*map(masker.text, (*request.brand.notes, *request.read.notes)), *masker.troubles),
     )
-    return Report(run, verdict, info)
+    report = Report(run, verdict, info)
+    sections = build_sections(report, masker.text) if request.read.options.extensions else ()
+    return Report(run, verdict, msgspec.structs.replace(info, sections=sections)) if sections else report
 
 
 def keep_in_history(

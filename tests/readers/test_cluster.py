@@ -1,6 +1,7 @@
 """Reading on a real scheduler with real workers: the same comes of it, and nothing waits for ever."""
 
 import gzip
+import json
 import os
 import shutil
 import signal
@@ -172,6 +173,30 @@ def other_version(folder: Path) -> str:
     about.mkdir(parents=True)
     (about / "METADATA").write_text("Metadata-Version: 2.1\nName: plain-verdict\nVersion: 0.0.9\n")
     return str(about.parent)
+
+
+@pytest.mark.slow
+def test_what_only_an_extension_reads_is_read_where_the_extension_is(workers, tool, monkeypatch, tmp_path):
+    workers.add()
+    site = tmp_path / "site"
+    (site / "slips-1.dist-info").mkdir(parents=True)
+    (site / "slips-1.dist-info" / "entry_points.txt").write_text("[plain_verdict.readers]\nslip = slips:Slips\n")
+    (site / "slips.py").write_text(
+        "from plain_verdict.extension import *\nclass Slips:\n"
+        "    recognises = lambda self, head: head.text.startswith('slip')\n"
+        "    def read(self, source, limits):\n        with source.open() as file: words = file.read().decode().split()\n"
+        "        return ResultFile(checks=[Check('', Kind.API, (), word, (Attempt(Outcome.PASSED),)) for word in words])"
+    )
+    monkeypatch.syspath_prepend(site)
+    (tmp_path / "a.slip").write_text("slip one")
+    (tmp_path / "q.xml").write_text(f"<testsuite>{CASES}</testsuite>")
+    with zipfile.ZipFile(tmp_path / "n.zip", "w") as archive:
+        archive.writestr("b.slip", "slip two three")
+        archive.writestr("c.xml", f"<testsuite>{BAD}</testsuite>")
+    for engine in ((), ("--engine", workers.address)):
+        done = tool("judge", "a.slip", "n.zip", "q.xml", "--json", *engine)
+        assert json.loads(done.out)["counts"]["passed"] == 305, done.err
+        assert json.loads(done.out)["counts"]["failed"] == 1
 
 
 @pytest.mark.slow

@@ -44,6 +44,7 @@ SETTINGS = {
 for keys in PATHS:
     name = ".".join(keys)
     value = f'"{OUTSIDE}"' if name in SINGLE else f'["{OUTSIDE}"]'
+    value = value.replace(OUTSIDE, f"summary={OUTSIDE}") if name == "report.outputs" else value
     SETTINGS[name] = f"[{'.'.join(keys[:-1])}]\n{keys[-1]} = {value}"
 
 

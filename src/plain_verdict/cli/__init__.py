@@ -142,6 +142,16 @@ COMMANDS = (
         ),
     ),
     Command(
+        "extensions",
+        "list what installed extensions add",
+        "List the installed packages that add readers, outputs, sections, measures or mappings, "
+        "and say which can't be used.",
+        (
+            "plain-verdict extensions",
+            "plain-verdict report results/ --no-extensions",
+        ),
+    ),
+    Command(
         "completion",
         "print a completion script for a shell",
         "Print a completion script for bash, zsh or fish.",

@@ -51,6 +51,12 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         "of the settings that are found (docs/pipelines.md)",
     )
     add_declared(parser, "results", first="requirements.files")
+    parser.add_argument(
+        "--no-extensions",
+        action="store_false",
+        dest="extensions",
+        help="use no installed extension (docs/extensions.md)",
+    )
     parser.add_argument("--json", action="store_true", help="print one JSON object and nothing else")
     parser.add_argument("--detail", action="store_true", help="with --json: include all checks")
     add_debug(parser)

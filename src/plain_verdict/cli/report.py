@@ -134,6 +134,7 @@ def _make_once(
         _show_nothing_read(Report(run, verdict, PageInfo(request.read.made)), options)
         return NOTHING_READ, run, verdict, None
     report = make_report(run, verdict, request)
+    _show_notes(report.info.section_trouble)
     published = publish(report, request, Progress)
     lost = keep_in_history(report, request.read.history, published.link or str(published.page), opened)
     notified = notify(report, request, published, Progress)
@@ -180,7 +181,7 @@ def _show_published(published: Published, took_s: float) -> None:
     for path in published.removed:
         show(f"Removed an old page: {path}", "soft")
     for name, path in published.others.items():
-        show(f"{_WRITTEN[name]}: {path}", "soft")
+        show(f"{_WRITTEN.get(name, name)}: {path}", "soft")
     for address in published.addresses:
         show(f"Published: {address}")
     show(f"Took {took_s:.2f} s. Report:", "soft")

@@ -15,8 +15,9 @@ from plain_verdict.inputs.progress import OnProgress, OnStep, no_progress
 from plain_verdict.model.marks import FIRST_PAGE
 from plain_verdict.report import Report
 from plain_verdict.request import STANDARD_OUTPUT, Request
+from plain_verdict.request.outputs import read_outputs
 from plain_verdict.runtime.atomic_files import remove_files, write_bytes
-from plain_verdict.runtime.errors import PlainVerdictError
+from plain_verdict.runtime.errors import ExtensionError, PlainVerdictError
 from plain_verdict.settings.limits import read_size
 from plain_verdict.writers import OutputFile, Writer, layout_writer, writer_named
 from plain_verdict.writers.mail.envelope import Attachment
@@ -73,8 +74,12 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
     open_at = next((address for address in addresses if address.startswith(("https://", "http://"))), "")
     link = _link_to(placed.page, wanted.link) or open_at
     for name, write in _beside(report, request, page, placed.packed or placed.page, link):
-        with on_step(f"Writing {name}"):
-            path, written_notes = write()
+        try:
+            with on_step(f"Writing {name}"):
+                path, written_notes = write()
+        except ExtensionError as error:
+            failed += (error,)
+            continue
         notes += written_notes
         if path:
             others[name] = path
@@ -126,6 +131,8 @@ def _beside(
     for name, file in (("earl", wanted.earl), ("digest", wanted.digest), ("junit", wanted.junit)):
         if file:
             yield name, partial(_publish_named, report, name, file)
+    for name, file in read_outputs(wanted.outputs):
+        yield name, partial(_publish_output, report, name, file)
     if wanted.pdf:
         pdf_writer = PdfWriter(wanted.pdf_for, wanted.pdf_paper)
         yield "pdf", lambda: (_publish_file(report, wanted.pdf, pdf_writer), ())
@@ -137,6 +144,14 @@ def _beside(
 
 def _publish_named(report: Report, name: str, file: str) -> _Written:
     return _publish_file(report, file, writer_named(name)), ()
+
+
+def _publish_output(report: Report, name: str, file: str) -> _Written:
+    """Write an output by its name, into a file or a folder. Raises ExtensionError for one of an extension."""
+    writer = writer_named(name)
+    if writer.suffix:
+        return _publish_file(report, file, writer), ()
+    return _publish_folder(report, file, writer)[0], ()
 
 
 def _publish_tables(report: Report, request: Request, page: Path, link: str) -> _Written:

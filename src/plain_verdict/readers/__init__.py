@@ -11,13 +11,14 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
 
+from plain_verdict.extension.loading import find_extensions
 from plain_verdict.inputs.progress import OnBytesRead, with_progress
 from plain_verdict.inputs.source import RESULT_SUFFIXES, Source
 from plain_verdict.model import Checks, ResultFile
 from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES
-from plain_verdict.runtime.errors import ReadError, UnknownFormat
+from plain_verdict.runtime.errors import ExtensionError, ReadError, UnknownFormat
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import ResultMapping
 
@@ -102,6 +103,7 @@ class Readers(NamedTuple):
     in_order: tuple[Reader, ...] = READERS
     mappings: tuple["MappingReader", ...] = ()
     drafts: bool = True
+    extensions: bool = True
 
     def counts(self, reader: Reader) -> bool:
         """Return whether a reader counts samples, block by block, in files of any size."""
@@ -113,10 +115,11 @@ WITHOUT_MAPPINGS = Readers()
 
 
 class Formats(msgspec.Struct, frozen=True):
-    """What is read besides the formats that are built in: the team's mappings, and drafts of mappings."""
+    """What is read besides the formats that are built in: the team's mappings, drafts of mappings, extensions."""
 
     mappings: tuple[ResultMapping, ...] = ()
     drafts: bool = True
+    extensions: bool = True
 
 
 def readers_with(formats: Formats, samples: SamplesOptions = IN_THREADS) -> Readers:
@@ -124,13 +127,13 @@ def readers_with(formats: Formats, samples: SamplesOptions = IN_THREADS) -> Read
     readers = (*READERS[:-1], _Later("samples.reader", "SamplesReader", samples))
     mappings = formats.mappings
     if not mappings:
-        return Readers(readers, drafts=formats.drafts)
+        return Readers(readers, drafts=formats.drafts, extensions=formats.extensions)
     from plain_verdict.readers.mapping.reader import MappingReader  # for teams that have mappings
 
     of_mappings = tuple(MappingReader(mapping, samples) for mapping in mappings)
     named = tuple(reader for reader in of_mappings if reader.mapping.files)
     others = tuple(reader for reader in of_mappings if not reader.mapping.files)
-    return Readers((*named, *readers, *others), of_mappings, drafts=formats.drafts)
+    return Readers((*named, *readers, *others), of_mappings, formats.drafts, formats.extensions)
 
 
 def read_source(
@@ -143,9 +146,10 @@ def read_source(
 
 def find_reader(source: Source, readers: Readers) -> Reader:
     """Return the reader that takes a file. Raises ReadError and OSError."""
-    with source.open() as stream:
-        head = Head(stream.read(HEAD_BYTES), source)
-    reader = next((reader for reader in readers.in_order if reader.recognises(head)), None)
+    head = _head_of(source)
+    reader = _reader_of(head, readers)
+    if reader is None and readers.extensions:
+        reader = next((reader for reader in extension_readers()[0] if reader.recognises(head)), None)
     if source.passed_over:
         if reader is None:
             raise UnknownFormat(source.passed_over, path=source.path)
@@ -156,6 +160,35 @@ def find_reader(source: Source, readers: Readers) -> Reader:
     if reader is None:
         raise _unknown(head, source, readers)
     return _of_mappings(reader, head, readers)
+
+
+def is_known(source: Source, readers: Readers) -> bool:
+    """Return whether a format takes a file, without extensions and drafts. Raises OSError."""
+    return _reader_of(_head_of(source), readers) is not None
+
+
+def has_extensions() -> bool:
+    """Return whether extensions that read files are installed."""
+    return bool(find_extensions("readers") or find_extensions("mappings"))
+
+
+def extension_readers() -> tuple[tuple[Reader, ...], tuple[ExtensionError, ...]]:
+    """Return the readers of extensions and of their mappings, and why others can't be used."""
+    extensions = (*find_extensions("readers"), *find_extensions("mappings"))
+    if not extensions:
+        return (), ()
+    from plain_verdict.readers.extensions import load_readers  # for those who have some
+
+    return load_readers(extensions)
+
+
+def _head_of(source: Source) -> Head:
+    with source.open() as stream:
+        return Head(stream.read(HEAD_BYTES), source)
+
+
+def _reader_of(head: Head, readers: Readers) -> Reader | None:
+    return next((reader for reader in readers.in_order if reader.recognises(head)), None)
 
 
 def _of_mappings(reader: Reader, head: Head, readers: Readers) -> Reader:

@@ -15,7 +15,15 @@ from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.inputs.shared_files import Seen, Unseen, not_as_seen, see
 from plain_verdict.inputs.source import Source, shown_path
 from plain_verdict.model import Payload, ResultFile, Run, Unread
-from plain_verdict.readers import Formats, hash_of, patience_s, read_source, readers_with
+from plain_verdict.readers import (
+    Formats,
+    extension_readers,
+    has_extensions,
+    hash_of,
+    patience_s,
+    read_source,
+    readers_with,
+)
 from plain_verdict.readers.interface import TOGETHER
 from plain_verdict.readers.jobs import Job, in_batches, is_named_archive, jobs_of, packed_job_of
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
@@ -72,6 +80,9 @@ def read_all(
                 continue
         fruitful.update(job.source.given)
     unread += _without_results(sources, fruitful)
+    if formats.extensions and (left_alone or unread):
+        # One that can't be used might have read a file that nobody took.
+        unread += (Unread("extension", error.what, hint=error.hint) for error in extension_readers()[1])
     return Run(
         tuple(files),
         tuple(unread),
@@ -255,7 +266,8 @@ class _Reading:
         wanted = (
             SamplesWanted(self._samples.metrics, self._samples.leave_out_s) if self._samples.engine.name else None
         )
-        return Batch(tuple(pieces), self._limits, self._formats, wanted)
+        unknown_stay = bool(wanted) and self._formats.extensions and has_extensions()
+        return Batch(tuple(pieces), self._limits, self._formats, wanted, unknown_stay)
 
     def _singly(self, engine: Engine, pieces: Sequence[Piece], lost: Lost | None) -> Iterator[Result]:
         """Yield what comes of each piece; if they were ``lost`` together, only the one to blame stays lost."""

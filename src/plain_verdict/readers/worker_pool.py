@@ -19,7 +19,16 @@ from plain_verdict.inputs.archives import Unpacking, is_archive
 from plain_verdict.inputs.shared_files import Seen, Unseen, not_as_seen
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import Check, Checks, Kind, PlainChecks, ResultFile
-from plain_verdict.readers import Formats, Readers, find_reader, patience_s, read_with, readable, readers_with
+from plain_verdict.readers import (
+    Formats,
+    Readers,
+    find_reader,
+    is_known,
+    patience_s,
+    read_with,
+    readable,
+    readers_with,
+)
 from plain_verdict.readers.jobs import jobs_of
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.runtime.errors import ReadError
@@ -76,6 +85,8 @@ class Batch(msgspec.Struct, frozen=True):
     formats: Formats
     samples: SamplesWanted | None = None
     """How samples are counted there; None: they are counted where the batch comes from."""
+    unknown_stay: bool = False
+    """Files of no known format are left to whoever sent the batch: it has extensions."""
 
     @property
     def carries_data(self) -> bool:
@@ -132,7 +143,7 @@ class Members(msgspec.Struct, frozen=True):
 
 
 Result = SentFile | ReadError | Members | Unseen | None
-"""What comes of a piece; None: samples, which are counted where they are, block by block."""
+"""What comes of a piece; None: samples, which are counted where they are, block by block, and what stays."""
 
 
 @lru_cache(1)
@@ -184,9 +195,11 @@ def _read_piece(piece: Piece, batch: Batch, readers: Readers) -> Result:
 
 
 def _read(source: Source, batch: Batch, readers: Readers, *, counted: bool) -> SentFile | ReadError | None:
-    """Return what came of a source; None for samples where they are not ``counted`` here."""
+    """Return what came of a source; None for samples that are not ``counted`` here, and what stays."""
     try:
         with guarded(source.path, patience_s(source)), readable(source):
+            if batch.unknown_stay and not is_known(source, readers):
+                return None
             reader = find_reader(source, readers)
             if readers.counts(reader) and not counted:
                 return None
@@ -195,8 +208,8 @@ def _read(source: Source, batch: Batch, readers: Readers, *, counted: bool) -> S
         return error
 
 
-def _read_members(source: Source, batch: Batch, readers: Readers) -> Members:
-    """Return what came of all that an archive holds."""
+def _read_members(source: Source, batch: Batch, readers: Readers) -> Members | None:
+    """Return what came of all that an archive holds; None where some of it is left to whoever sent it."""
     unpacking = Unpacking(batch.limits)
     members: list[Member] = []
     trouble = None
@@ -205,6 +218,8 @@ def _read_members(source: Source, batch: Batch, readers: Readers) -> Members:
             for job in jobs_of(source, unpacking, readers):
                 read = job.read
                 result = _read(read, batch, readers, counted=True)
+                if result is None and batch.unknown_stay:
+                    return None
                 if result is not None:
                     members.append(Member(read.path, read.size_bytes, read.explicit, read.passed_over, result))
     except ReadError as error:

@@ -6,6 +6,7 @@ import msgspec
 
 from plain_verdict.model import Fact, Masked
 from plain_verdict.report.brand import Brand
+from plain_verdict.report.extension_sections import ShownSection
 from plain_verdict.settings.choices import ChecksShown, Theme
 
 
@@ -28,3 +29,10 @@ class PageInfo(msgspec.Struct, frozen=True):
     notes: tuple[str, ...] = ()
     index: str = ""
     reload_s: int = 0
+    sections: tuple[ShownSection, ...] = ()
+    """Those that extensions add."""
+
+    @property
+    def section_trouble(self) -> tuple[str, ...]:
+        """Return why sections of extensions could not be built."""
+        return tuple(section.trouble for section in self.sections if section.trouble)

@@ -13,6 +13,7 @@ from plain_verdict.history.series import check_series
 from plain_verdict.inputs.completeness import read_age, read_newer_than
 from plain_verdict.judging.conditions import check_condition
 from plain_verdict.judging.matching import matches_everything
+from plain_verdict.judging.measures import extension_measure
 from plain_verdict.judging.measures.interface import PER_CENT_SLOWER, read_bound
 from plain_verdict.judging.measures.interface import SECONDS as SECONDS_UNIT
 from plain_verdict.judging.severities import read_severity
@@ -31,8 +32,11 @@ _MOST_KEPT = 10_000
 _LEAVE_OUT = re.compile(r"first\s+(\d{1,6}(?:\.\d{1,3})?)\s*(ms|s|min|h)")
 
 
-def check_settings(settings: SettingsFile) -> None:
-    """Make sure that every value makes sense. Raises UsageError whose ``where`` names the key."""
+def check_settings(settings: SettingsFile, *, extensions: bool = True) -> None:
+    """Make sure that every value makes sense. Raises UsageError whose ``where`` names the key.
+
+    Conditions may name measures of ``extensions``, unless they are switched off.
+    """
     check_choice("report.layout", settings.report.layout)
     _check_texts(settings)
     check_template(settings.input.variants_from)
@@ -51,7 +55,7 @@ def check_settings(settings: SettingsFile) -> None:
     if (settings.input.expect_files or 0) < 0:
         raise UsageError("must be 0 or more", where="input.expect_files", hint="write expect_files = 4")
     for number, condition in enumerate(settings.condition):
-        _check_condition(condition, f"condition[{number}]")
+        _check_condition(condition, f"condition[{number}]", extensions=extensions)
     for number, rule in enumerate(settings.severity):
         _check_severity(rule.match, f"severity[{number}].match")
     for number, mapping in enumerate(settings.mapping):
@@ -209,8 +213,9 @@ def _check_quarantine(rule: QuarantineRule, where: str) -> None:
             raise UsageError(f"must be 1 to {most:,}", where=f"{where}.{key}", hint=f"write {key} = 5")
 
 
-def _check_condition(condition: ConditionRule, where: str) -> None:
-    check_choice("condition.measure", condition.measure, f"{where}.measure")
+def _check_condition(condition: ConditionRule, where: str, *, extensions: bool) -> None:
+    if not (extensions and extension_measure(condition.measure)):
+        check_choice("condition.measure", condition.measure, f"{where}.measure")
     try:
         check_condition(condition)
     except ValueError as error:

@@ -3,6 +3,7 @@
 import os
 from collections.abc import Mapping
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -31,6 +32,7 @@ from plain_verdict.request.checks import (
     read_patience_s,
     read_step,
 )
+from plain_verdict.request.outputs import check_file, check_output, read_outputs
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.request.secrets import read_mask_rules, rules_without_known, without_known
@@ -88,7 +90,8 @@ def make_request(overrides: Overrides, environment: Mapping[str, str], now: date
 
 def _settings(overrides: Overrides, environment: Mapping[str, str]) -> Settings:
     """Return the settings with what the command line gives of them."""
-    settings = read_settings(source_of(overrides, environment), check_settings)
+    check = partial(check_settings, extensions=overrides.extensions)
+    settings = read_settings(source_of(overrides, environment), check)
     return msgspec.structs.replace(settings, file=with_options(settings.file, overrides.settings))
 
 
@@ -133,7 +136,8 @@ def read_index_words(
     overrides: Overrides, environment: Mapping[str, str], now: datetime
 ) -> tuple[IndexWords, tuple[str, ...]]:
     """Return what an index says of itself, by the settings, and notes on these. Raises UsageError."""
-    settings = read_settings(source_of(overrides, environment), check_settings)
+    check = partial(check_settings, extensions=overrides.extensions)
+    settings = read_settings(source_of(overrides, environment), check)
     file = settings.file
     masking, notes = read_mask_rules(overrides, file, environment)
     title, link = (str(overrides.given("report", key) or "") for key in ("title", "link"))
@@ -200,6 +204,7 @@ def _read_request(
         api_document=file.api.document,
         mappings=_mappings(overrides, file),
         drafts=file.input.drafts,
+        extensions=overrides.extensions,
         targets=rules_without_known(file.rules, masking).conditions,
         baseline=file.load.baseline,
         engine=file.engine.address,
@@ -340,7 +345,7 @@ def _check(request: Request) -> None:
     )
 
 
-def _check_outputs(report: ReportTable) -> None:
+def _check_outputs(report: ReportTable, *, extensions: bool) -> None:
     if report.tables:
         _check_tables(report)
     if report.pdf:
@@ -348,9 +353,11 @@ def _check_outputs(report: ReportTable) -> None:
     if report.charts:
         check_folder(Path(report.charts).absolute())
         ChartsWriter().check()
+    for name, file in read_outputs(report.outputs):
+        check_output(name, file, extensions=extensions)
     for file in (report.earl, report.digest, report.junit, report.markdown, report.pdf):
         if file and file != STANDARD_OUTPUT:
-            _check_file(file)
+            check_file(file)
 
 
 def _check_others(request: Request) -> None:
@@ -360,7 +367,7 @@ def _check_others(request: Request) -> None:
         _check_addresses(request)
     if request.mail.file:
         _check_mail(request)
-    _check_outputs(report)
+    _check_outputs(report, extensions=request.read.options.extensions)
     if report.link and not report.link.startswith(("https://", "http://")):
         raise UsageError("--link is not an address", path=report.link, hint="begin it with https://")
 
@@ -370,17 +377,10 @@ def _check_tables(report: ReportTable) -> None:
 
     if report.tables.endswith(workbook.WorkbookWriter.suffix):
         workbook.WorkbookWriter().check()
-        _check_file(report.tables)
+        check_file(report.tables)
     else:
         folder.TablesWriter(report.tables_as).check()
         check_folder(Path(report.tables).absolute())
-
-
-def _check_file(file: str) -> None:
-    """Make sure that a file of another output can be written."""
-    if Path(file).is_dir():
-        raise UsageError("is a folder, where a file is wanted", path=file, hint="name a file in it")
-    check_folder(Path(file).absolute().parent)
 
 
 def _check_addresses(request: Request) -> None:

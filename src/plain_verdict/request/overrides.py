@@ -24,6 +24,7 @@ class Overrides(msgspec.Struct, frozen=True):
     publish: tuple[str, ...] = ()
     fact: tuple[str, ...] = ()
     watch: bool = False
+    extensions: bool = True
     settings: Mapping[str, Mapping[str, object]] = {}
 
     def given(self, table: str, key: str) -> object | None:

@@ -44,6 +44,8 @@ class ReadOptions(msgspec.Struct, frozen=True):
     mappings: tuple[ResultMapping, ...] = ()
     drafts: bool = True
     """Whether files of an unknown format are read by a drafted mapping that is certain."""
+    extensions: bool = True
+    """Whether installed extensions are used."""
     targets: tuple[ConditionRule, ...] = ()
     baseline: tuple[str, ...] = ()
     expected: Expected = Expected()
@@ -67,7 +69,7 @@ class ReadOptions(msgspec.Struct, frozen=True):
     @property
     def formats(self) -> Formats:
         """Return what is read besides the formats that are built in."""
-        return Formats(self.mappings, drafts=self.drafts)
+        return Formats(self.mappings, self.drafts, self.extensions)
 
     @property
     def engine_options(self) -> EngineOptions:

@@ -6,6 +6,7 @@ PlainVerdictError
 │   └── UnknownFormat it is not one of the formats that the readers know
 ├── WriteError        the page can't be written
 ├── HistoryError      earlier runs can't be read or kept
+├── ExtensionError    an installed extension can't be used
 ├── EngineFailed      the cluster that was to read is gone, or can't be used
 └── DeliveryError     the report did not get where it was sent
 """
@@ -43,6 +44,10 @@ class WriteError(PlainVerdictError):
 
 class HistoryError(PlainVerdictError):
     """Earlier runs can't be read, or this one can't be kept."""
+
+
+class ExtensionError(PlainVerdictError):
+    """An installed extension can't be used, or failed; the program's own parts work without it."""
 
 
 class EngineFailed(PlainVerdictError):  # noqa: N818  as above

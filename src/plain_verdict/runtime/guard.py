@@ -49,7 +49,7 @@ def bug_in(path: str, error: Exception) -> ReadError:
     return ReadError(f"{OUR_BUG} ({described(error)})", path=path, hint=REPORT_IT)
 
 
-def described(error: Exception) -> str:
+def described(error: BaseException) -> str:
     """Return an error that this program should not have raised, in one line."""
     return single_line(f"{type(error).__name__}: {error}", _ERROR_CHARS)
 

@@ -13,6 +13,7 @@ Change = Callable[[str, str], str]
 
 PATHS: tuple[tuple[str, ...], ...] = (
     *(("report", key) for key in ("out", "tables", "charts", "earl", "digest", "junit", "markdown", "pdf")),
+    ("report", "outputs"),
     *(("brand", key) for key in ("logo", "logo_dark", "stylesheet")),
     ("mail", "file"),
     ("evidence", "look_in"),
@@ -58,6 +59,10 @@ def _changed(table: msgspec.Struct, keys: tuple[str, ...], name: str, change: Ch
 
 
 def _path(text: str, name: str, change: Change) -> str:
+    if name == "report.outputs" and "=" in text:  # NAME=FILE
+        output, _, file = text.partition("=")
+        changed = change(name, file)
+        return f"{output}={changed}" if changed else ""
     return change(name, text) if text not in ("", "-") and not text.startswith(_VARIABLE_PREFIX) else text
 
 

@@ -102,6 +102,17 @@ class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         Meta(description="paper size of the PDF report"),
         Option("--pdf-paper", "paper size of the PDF report (default: A4)", group="outputs"),
     ] = PaperSize.A4
+    outputs: Annotated[
+        tuple[str, ...],
+        Meta(description="more outputs by name, each `NAME=FILE`; also those of extensions"),
+        Option(
+            "--output",
+            "also write an output by its name (docs/python.md lists them), or one of an extension",
+            metavar="NAME=FILE",
+            group="outputs",
+            repeats=True,
+        ),
+    ] = ()
     junit: Annotated[
         str,
         Meta(description="file for the results as JUnit XML"),

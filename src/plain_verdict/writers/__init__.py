@@ -6,6 +6,7 @@ from msgspec.structs import replace
 
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.runtime.executors import EngineOptions
+from plain_verdict.writers.extensions import extension_writer
 from plain_verdict.writers.html.writer import FolderWriter, PageWriter
 from plain_verdict.writers.interface import OutputFile, Writer
 
@@ -47,7 +48,7 @@ def layout_writer(name: str, engine: EngineOptions) -> Writer:
 
 
 def writer_named(name: str) -> Writer:
-    """Return the writer of an output. Raises UsageError."""
+    """Return the writer of an output, of the program or of an extension. Raises UsageError and ExtensionError."""
     for writer in LAYOUTS:
         if writer.name == name:
             return writer
@@ -55,6 +56,9 @@ def writer_named(name: str) -> Writer:
     for writer in others:
         if writer.name == name:
             return writer
+    added = extension_writer(name)
+    if added:
+        return added
     raise UsageError(
         f"{name!r} is not an output", hint=f"it is one of {', '.join(writer.name for writer in others)}"
     )

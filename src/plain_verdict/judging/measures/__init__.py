@@ -5,10 +5,20 @@ To add one: a row in its file's ``MEASURES``, or a new file and its row here.
 
 from plain_verdict.judging.measures import calls, history, load, requirements, rules
 from plain_verdict.judging.measures.checks import COUNTS, PASS_RATE, TIMES
+from plain_verdict.judging.measures.extensions import extension_measure
 from plain_verdict.judging.measures.history import NEW_FAILURES
 from plain_verdict.judging.measures.interface import CheckedScope, Measure
 
-__all__ = ["MEASURES", "NEW_FAILURES", "PASS_RATE", "CheckedScope", "Measure", "is_of_calls", "measure_named"]
+__all__ = [
+    "MEASURES",
+    "NEW_FAILURES",
+    "PASS_RATE",
+    "CheckedScope",
+    "Measure",
+    "extension_measure",
+    "is_of_calls",
+    "measure_named",
+]
 
 MEASURES: tuple[Measure, ...] = (
     *COUNTS,
@@ -20,7 +30,8 @@ MEASURES: tuple[Measure, ...] = (
     *rules.MEASURES,
     *requirements.MEASURES,
 )
-"""Every measure, in the order in which the docs list them."""
+"""Every measure of the program, in the order in which the docs list them."""
+_MEASURE_OF_NAME = {measure.name: measure for measure in MEASURES}
 
 
 def is_of_calls(name: str) -> bool:
@@ -29,5 +40,8 @@ def is_of_calls(name: str) -> bool:
 
 
 def measure_named(name: str) -> Measure:
-    """Return the measure of a name. Raises KeyError."""
-    return {measure.name: measure for measure in MEASURES}[name]
+    """Return the measure of a name, of the program or of an extension. Raises KeyError."""
+    measure = _MEASURE_OF_NAME.get(name) or extension_measure(name)
+    if measure is None:
+        raise KeyError(name)
+    return measure

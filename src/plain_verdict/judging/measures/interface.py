@@ -203,8 +203,27 @@ class PerCentSlower(PerCent):
         return f"{format_change(number)} %"
 
 
+class Amount:
+    """A number of something, like megabytes: written without a unit, as the measure has only this one."""
+
+    def __init__(self, noun: str) -> None:
+        self._noun = noun
+
+    def read(self, number: float, unit: str, written: Bound) -> float:
+        """Return the number. Raises ValueError."""
+        if unit:
+            raise ValueError(f"{written!r} is not a number of {self._noun}; write it without a unit")
+        return number
+
+    def format(self, number: float) -> str:
+        """Return the number with what it counts."""
+        return f"{number:,.4g} {self._noun}"
+
+
 COUNT, PER_CENT, SECONDS, PER_SECOND = Count(), PerCent(), Seconds(), PerSecond()
 PER_CENT_SLOWER = PerCentSlower()
+ALL_UNITS = (Count, PerCent, Seconds, PerSecond, PerCentSlower, Amount)
+"""Every unit."""
 
 
 def read_bound(written: Bound, unit: Unit) -> float:

@@ -14,7 +14,7 @@ from plain_verdict.writers.html.checks.rows import SKELETON
 from plain_verdict.writers.html.environment import asset, make_environment
 from plain_verdict.writers.html.folding import Folding
 from plain_verdict.writers.html.links import Links
-from plain_verdict.writers.html.sections import SECTIONS, PageParts
+from plain_verdict.writers.html.sections import PageParts, sections_of
 from plain_verdict.writers.html.sections.navigation import navigation_of
 from plain_verdict.writers.html.theme import make_theme
 from plain_verdict.writers.interface import OutputFile
@@ -32,7 +32,7 @@ class Renderer:
 
     def page(self, parts: PageParts) -> Iterator[str]:
         """Yield the page, or the first page of a folder, in pieces: each section that has content."""
-        found = ((section, section.select(self._report, parts)) for section in SECTIONS)
+        found = ((section, section.select(self._report, parts)) for section in sections_of(self._report))
         sections = [(section, content) for section, content in found if content is not None]
         # A folded page holds its checks already, if it holds them all.
         in_columns = parts.folding is not None and not self._report.left_out

@@ -18,7 +18,7 @@ class PageParts(msgspec.Struct, frozen=True):
     suite_pages: tuple[tuple[SuiteGroup, list[str]], ...] = ()
 
 
-class Section(msgspec.Struct, frozen=True):
+class PageSection(msgspec.Struct, frozen=True):
     """A part of the page with its name in the margin: a folder of ``sections``.
 
     ``select`` returns its content, or None for a section that is left out. Its template, ``section.html.j2``,

@@ -6,7 +6,8 @@ import msgspec
 
 from plain_verdict.model import Kind, Tally
 from plain_verdict.report import Report
-from plain_verdict.writers.html.sections.interface import Section
+from plain_verdict.report.extension_sections import ShownSection
+from plain_verdict.writers.html.sections.interface import PageSection
 
 
 class NavigationEntry(msgspec.Struct, frozen=True):
@@ -75,10 +76,15 @@ _NAVIGATION = {
 }
 
 
-def navigation_of(sections: Sequence[tuple[Section, object]], report: Report) -> list[NavigationEntry]:
+def navigation_of(sections: Sequence[tuple[PageSection, object]], report: Report) -> list[NavigationEntry]:
     """Return the lines for the sections that a page has, in their order."""
-    forms = [_NAVIGATION[section.name] for section, _ in sections if section.name in _NAVIGATION]
-    return [_entry(form, report) for form in forms]
+    return [entry for section, content in sections if (entry := _entry_of(section, content, report))]
+
+
+def _entry_of(section: PageSection, content: object, report: Report) -> NavigationEntry | None:
+    if isinstance(content, ShownSection):
+        return NavigationEntry(content.id, content.title)
+    return _entry(_NAVIGATION[section.name], report) if section.name in _NAVIGATION else None
 
 
 def _entry(form: _Form, report: Report) -> NavigationEntry:

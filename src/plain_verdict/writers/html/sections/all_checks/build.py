@@ -8,7 +8,7 @@ from plain_verdict.model import Checks, tally_of
 from plain_verdict.report import Report
 from plain_verdict.report.suites import SuiteGroup, describe_tally
 from plain_verdict.text.formatting import plural
-from plain_verdict.writers.html.sections.interface import PageParts, Section
+from plain_verdict.writers.html.sections.interface import PageParts, PageSection
 
 _FEW_CHECKS = 40
 """Checks up to which all stand open: the page is short."""
@@ -44,4 +44,4 @@ def _select(report: Report, page: PageParts) -> AllChecksContent | None:
     )
 
 
-ALL_CHECKS = Section("all_checks", _select)
+ALL_CHECKS = PageSection("all_checks", _select)

@@ -2,7 +2,7 @@
 
 from plain_verdict.model import Kind, KindVerdict
 from plain_verdict.report import Report
-from plain_verdict.writers.html.sections.interface import PageParts, Section
+from plain_verdict.writers.html.sections.interface import PageParts, PageSection
 
 
 def _select(report: Report, page: PageParts) -> list[tuple[KindVerdict, str]] | None:
@@ -23,4 +23,4 @@ def _target(kind: Kind, report: Report, *, folder: bool) -> str:
     return "every" if folder else f"kind={kind.value}"
 
 
-BY_KIND = Section("by_kind", _select)
+BY_KIND = PageSection("by_kind", _select)

@@ -5,7 +5,7 @@ import msgspec
 from plain_verdict.report import Report
 from plain_verdict.report.causes import CauseEntry
 from plain_verdict.text.formatting import count_or_share
-from plain_verdict.writers.html.sections.interface import PageParts, Section
+from plain_verdict.writers.html.sections.interface import PageParts, PageSection
 
 _MOST_IN_VIEW = 10
 _NOT_WORTH_A_FOLD = 3  # more than that stand open, rather than behind a fold of one or two
@@ -39,4 +39,4 @@ def _share(part: int, whole: int) -> str:
     return count_or_share(part, whole, "that failed") if whole > 1 else ""
 
 
-CAUSES = Section("causes", _select)
+CAUSES = PageSection("causes", _select)

@@ -8,7 +8,7 @@ from plain_verdict.report import Report
 from plain_verdict.settings.limits import FOLDED_DETAIL_CHARS
 from plain_verdict.text.formatting import capital, describe_reruns, plural
 from plain_verdict.writers.html.folding import Folding
-from plain_verdict.writers.html.sections.interface import PageParts, Section
+from plain_verdict.writers.html.sections.interface import PageParts, PageSection
 
 
 class Note(msgspec.Struct, frozen=True):
@@ -53,4 +53,4 @@ def _on_folding(folding: Folding) -> str:
     return f"{capital(plural(folding.count, 'check'))} {verb} compressed in this page{cut}."
 
 
-INPUTS = Section("inputs", _select)
+INPUTS = PageSection("inputs", _select)

@@ -2,7 +2,7 @@
 
 from plain_verdict.model import Check, Quarantined
 from plain_verdict.report import Report
-from plain_verdict.writers.html.sections.interface import PageParts, Section
+from plain_verdict.writers.html.sections.interface import PageParts, PageSection
 
 
 def _select(report: Report, _: PageParts) -> list[tuple[Quarantined, Check | None]] | None:
@@ -13,4 +13,4 @@ def _select(report: Report, _: PageParts) -> list[tuple[Quarantined, Check | Non
     return [(entry, checks.get(entry.id)) for entry in entries] or None
 
 
-QUARANTINE = Section("quarantine", _select)
+QUARANTINE = PageSection("quarantine", _select)

@@ -5,7 +5,7 @@ import msgspec
 from plain_verdict.model import ConditionResult, Outcome, State, Tally
 from plain_verdict.report import Report
 from plain_verdict.text.formatting import capital, count_or_share, plural, spelled
-from plain_verdict.writers.html.sections.interface import PageParts, Section
+from plain_verdict.writers.html.sections.interface import PageParts, PageSection
 
 _LEAST_WIDTH = 1.2  # per cent of the strip: a single failure among thousands must still be seen
 _GAP = 0.25
@@ -63,4 +63,4 @@ def lay_out_segments(tally: Tally) -> list[Segment]:
     return placed
 
 
-RESULTS = Section("results", _select)
+RESULTS = PageSection("results", _select)

@@ -6,7 +6,7 @@ from plain_verdict.model import Check
 from plain_verdict.report import Report
 from plain_verdict.report.causes import MANY_FAILURES
 from plain_verdict.report.suites import SuiteGroup
-from plain_verdict.writers.html.sections.interface import PageParts, Section
+from plain_verdict.writers.html.sections.interface import PageParts, PageSection
 
 
 class SuiteListContent(msgspec.Struct, frozen=True):
@@ -23,4 +23,4 @@ def _select(report: Report, page: PageParts) -> SuiteListContent | None:
     return SuiteListContent(report.bad[:MANY_FAILURES], max(0, len(report.bad) - MANY_FAILURES), page.suite_pages)
 
 
-SUITE_LIST = Section("suite_list", _select)
+SUITE_LIST = PageSection("suite_list", _select)

@@ -9,7 +9,7 @@ from plain_verdict.report import Report
 from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.report.timeline import Timeline
 from plain_verdict.text.formatting import format_duration
-from plain_verdict.writers.html.sections.interface import PageParts, Section
+from plain_verdict.writers.html.sections.interface import PageParts, PageSection
 
 _TRACKS_IN_VIEW = 6
 _MANY = 1.05  # checks at once on average, from which more than one ran
@@ -47,4 +47,4 @@ def _select(report: Report, _: PageParts) -> TimelineContent | None:
     return TimelineContent(report.timeline, slowest, report.slowest_suites)
 
 
-TIMELINE = Section("timeline", _select)
+TIMELINE = PageSection("timeline", _select)

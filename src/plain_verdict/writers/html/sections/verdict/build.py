@@ -2,7 +2,7 @@
 
 from plain_verdict.model import Remark, Topic, Value, Verdict
 from plain_verdict.report import Report
-from plain_verdict.writers.html.sections.interface import PageParts, Section
+from plain_verdict.writers.html.sections.interface import PageParts, PageSection
 
 _IN_VIEW = 5  # remarks on the first screen: the gravest
 
@@ -35,4 +35,4 @@ def _target_of(topic: Topic, report: Report, page: PageParts) -> str:
     return _SECTIONS.get(topic, "every")
 
 
-VERDICT = Section("verdict", _select)
+VERDICT = PageSection("verdict", _select)

@@ -1,0 +1,52 @@
+"""Outputs by name, ``--output NAME=FILE``: those of the program that need only a file, and those of extensions."""
+
+import difflib
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from plain_verdict.delivery.local.files import check_folder
+from plain_verdict.extension.loading import find_extensions
+from plain_verdict.runtime.errors import UsageError
+from plain_verdict.writers import all_writers
+
+_WITH_MORE = ("mail", "notice")
+"""Outputs that are for somebody, whom options name."""
+
+
+def read_outputs(texts: Sequence[str]) -> Iterator[tuple[str, str]]:
+    """Yield name and file of each output. Raises UsageError."""
+    for text in texts:
+        name, sign, file = text.partition("=")
+        if not (sign and name.strip() and file.strip()):
+            raise UsageError(
+                f"--output {text!r} is not NAME=FILE", hint="write it like --output summary=summary.json"
+            )
+        yield name.strip(), file.strip()
+
+
+def check_output(name: str, file: str, *, extensions: bool) -> None:
+    """Make sure that an output is known, and that it can be written. Raises UsageError."""
+    suffixes = {
+        writer.name: writer.suffix
+        for writer in all_writers()
+        if not writer.is_layout and writer.name not in _WITH_MORE
+    }
+    added = [extension.name for extension in find_extensions("writers")] if extensions else []
+    known = [*suffixes, *added]
+    if name not in known:
+        near = difflib.get_close_matches(name, known, n=1, cutoff=0.6)
+        hint = f"did you mean {near[0]!r}?" if near else f"use one of {', '.join(known)}"
+        raise UsageError(f"{name!r} is not an output that --output knows", hint=hint)
+    if suffixes.get(name) == "":
+        check_folder(Path(file).absolute())
+    elif name in suffixes:
+        check_file(file)
+    else:
+        check_folder(Path(file).absolute().parent)
+
+
+def check_file(file: str) -> None:
+    """Make sure that a file of another output can be written. Raises UsageError."""
+    if Path(file).is_dir():
+        raise UsageError("is a folder, where a file is wanted", path=file, hint="name a file in it")
+    check_folder(Path(file).absolute().parent)
