@@ -21,8 +21,8 @@ from conftest import ROOT, fold_after
 from plain_verdict.http.bodies import read_body
 from plain_verdict.http.curl import curl_command
 from plain_verdict.model import Body, Exchange, Fact, HttpRequest
-from plain_verdict.recorder import Recorder
 from plain_verdict.settings.limits import Limits
+from plain_verdict_recorder import Recorder
 
 FORM = b'--x\r\nContent-Disposition: form-data; name="a"\r\n\r\n1\r\n--x\r\nContent-Disposition: form-data; name="f"; filename="t.png"\r\n\r\n\x89PNG\r\n--x--\r\n'
 XML = '<a b="1"><c>x</c><d/><!-- n --><e><f>y</f></e></a>'

@@ -16,8 +16,8 @@ from plain_verdict.masking import Masker, MaskRules
 from plain_verdict.masking.structured import Structured
 from plain_verdict.model import Body, Fact, HttpRequest
 from plain_verdict.model.transform import Change, transform
-from plain_verdict.recorder import Recorder
 from plain_verdict.settings.limits import Limits
+from plain_verdict_recorder import Recorder
 
 KEYS = ("request", "response", "url", "method", "headers", "name", "value", "status", "content", "text", "encoding", "size",
         "mimeType", "timings", "wait", "time", "startedDateTime", "postData", "params", "comment", "_error")  # fmt: skip

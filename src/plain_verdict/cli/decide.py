@@ -17,9 +17,9 @@ from plain_verdict.cli.terminal import Progress, show, show_labelled
 from plain_verdict.inputs.facts import user_name
 from plain_verdict.model import Check, Outcome, Run
 from plain_verdict.pipeline import read
-from plain_verdict.recorder.recording import SUFFIX, Recorder
 from plain_verdict.requirements.checklist import Item, read_checklist
 from plain_verdict.runtime.errors import UsageError
+from plain_verdict_recorder.recording import SUFFIX, Recorder
 
 _ANSWERS = {
     "p": Outcome.PASSED,

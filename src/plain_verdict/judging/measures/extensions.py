@@ -53,7 +53,7 @@ class _Guarded:
             return f"{self._measure.unit.format(number)} ({error.what})"
 
     def missing(self, scope: CheckedScope) -> str:
-        """Return why there is no number."""
+        """Return why nothing was measured."""
         return self._words(self._measure.missing, scope)
 
     def unsure(self, scope: CheckedScope) -> str:

@@ -10,11 +10,11 @@ import msgspec
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.record.lines import KNOWN_KEYS, AnyLine, RecordLine
-from plain_verdict.recorder.lines import VERSION
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.json_text import key_twice, without_halves
+from plain_verdict_recorder.lines import VERSION
 
 _MOST_LINE_BYTES = 200_000_000  # a line is held in memory
 _strict = msgspec.json.Decoder(AnyLine)

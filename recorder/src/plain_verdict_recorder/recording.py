@@ -1,6 +1,6 @@
 """Writes records: our own result format, line by line, from any Python program. Standard library only.
 
-    from plain_verdict.recorder import Recorder
+    from plain_verdict_recorder import Recorder
 
     record = Recorder("results/desk.verdict.jsonl")
     with record.check("Day return can be paid", suite=["Booking", "Checkout"]):
@@ -20,7 +20,7 @@ import threading
 import time
 from contextlib import ContextDecorator
 
-from plain_verdict.recorder.lines import (
+from plain_verdict_recorder.lines import (
     VERSION,
     Difference,
     Line,
@@ -199,7 +199,7 @@ class Recorder:
         ``method``, ``url``, ``status``. Redirects that the client followed are noted before, in their order, unless
         ``history`` is off.
         """
-        from plain_verdict.recorder.http import exchange_of_response  # for exchanges only
+        from plain_verdict_recorder.http import exchange_of_response  # for exchanges only
 
         if response is None:
             self.put_exchange(self.node_id(), _plain(fields))
@@ -216,7 +216,7 @@ class Recorder:
 
     def watch(self, client: "Client") -> "Client":
         """Note every exchange of an HTTP client, by the hooks that it offers; return the client."""
-        from plain_verdict.recorder.client_hooks import watch  # for watched clients only
+        from plain_verdict_recorder.client_hooks import watch  # for watched clients only
 
         watch(self, client)
         return client
@@ -281,7 +281,7 @@ class Recorder:
         """Note what nothing answered in a node: requests under way, and the one that an error is about."""
         if error is None and not node.pending:
             return
-        from plain_verdict.recorder.http import exchange_without_answer, request_of  # for exchanges only
+        from plain_verdict_recorder.http import exchange_without_answer, request_of  # for exchanges only
 
         lost = request_of(error) if error is not None and self.lost is not error else None
         unanswered = [request for request in node.pending.values() if request is not lost]

@@ -8,7 +8,7 @@ TYPE_CHECKING = False  # the typing module takes longer to import than all of th
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping
 
-    from plain_verdict.recorder.lines import Line
+    from plain_verdict_recorder.lines import Line
 
     Headers = Mapping[str, str] | Iterable[tuple[str, str]]
 

@@ -15,7 +15,7 @@ import jsonschema
 import pytest
 
 from conftest import ROOT
-from plain_verdict.recorder import Recorder
+from plain_verdict_recorder import Recorder
 
 SCHEMA = json.loads((ROOT / "src/plain_verdict/settings/schemas/record-1.schema.json").read_text())
 
@@ -223,7 +223,7 @@ def test_a_recorder_tells_what_happened_and_lets_every_exception_through(checks_
 def test_threads_tasks_and_forks_share_a_recorder(checks_of, tmp_path):
     script = """
 import asyncio, os, threading
-from plain_verdict.recorder import Recorder
+from plain_verdict_recorder import Recorder
 record = Recorder("r.verdict.jsonl")
 def work(name):
     with record.check(name, suite=["Many"]):
@@ -268,14 +268,13 @@ def use(record: Recorder) -> None:
 
 
 def test_importing_the_recorder_is_cheap_and_the_plugin_nearly_free():
-    code = "import sys, pytest; import plain_verdict.recorder.pytest_plugin; print(*sys.modules)"
+    code = "import sys, pytest; import plain_verdict_recorder.pytest_plugin; print(*sys.modules)"
     loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
     assert [name for name in loaded if name.startswith("plain_verdict")] == [
-        "plain_verdict",
-        "plain_verdict.recorder",
-        "plain_verdict.recorder.pytest_plugin",
+        "plain_verdict_recorder",
+        "plain_verdict_recorder.pytest_plugin",
     ]
-    code = "import sys; from plain_verdict.recorder import Recorder; print(*sys.modules)"
+    code = "import sys; from plain_verdict_recorder import Recorder; print(*sys.modules)"
     loaded = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
     assert not {"msgspec", "lxml", "jinja2", "PIL", "typing", "pathlib", "dataclasses", "traceback"} & set(loaded)
 

@@ -4,7 +4,7 @@ TYPE_CHECKING = False  # the typing module takes longer to import than all of th
 if TYPE_CHECKING:
     from typing import Any
 
-    from plain_verdict.recorder.recording import Recorder
+    from plain_verdict_recorder.recording import Recorder
 
 _WATCHES = "plain_verdict_recorder"
 """The attribute of a hook that names the recorder it is for."""

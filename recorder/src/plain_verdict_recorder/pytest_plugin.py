@@ -20,9 +20,7 @@ def pytest_configure(config: pytest.Config) -> None:
     """Turn recording on where it is asked for."""
     folder = config.getoption("--verdict-record")
     if folder:
-        from plain_verdict.recorder.pytest_recorder import (  # the plugin must cost nothing until it records
-            Recording,  # the plugin must cost nothing until it records
-        )
+        from plain_verdict_recorder.pytest_recorder import Recording  # it must cost nothing until it records
 
         config.pluginmanager.register(Recording(config, folder), "plain-verdict-recording")
 
@@ -45,7 +43,7 @@ def verdict_record(request: pytest.FixtureRequest) -> Iterator[object]:
     if recording is not None:
         yield recording.recorder
         return
-    from plain_verdict.recorder.recording import Recorder  # the plugin must cost nothing until it records
+    from plain_verdict_recorder.recording import Recorder  # the plugin must cost nothing until it records
 
     class Silent(Recorder):
         """A recorder that takes everything and keeps nothing."""

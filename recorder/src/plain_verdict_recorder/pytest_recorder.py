@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from plain_verdict.recorder.lines import kind_of, values_of
-from plain_verdict.recorder.recording import Node, Recorder
+from plain_verdict_recorder.lines import kind_of, values_of
+from plain_verdict_recorder.recording import Node, Recorder
 
 _SOURCE_LINES = 60  # of a doctest that failed
 _NO_TAGS = {"parametrize", "usefixtures", "filterwarnings", "skip", "skipif", "xfail", "flaky"}

@@ -1,0 +1,3 @@
+module desk.test/harbour
+
+go 1.19
