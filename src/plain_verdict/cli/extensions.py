@@ -8,7 +8,7 @@ from plain_verdict.cli.terminal import show, show_error
 from plain_verdict.extension.loading import API_VERSION, Extension, failed, find_extensions
 from plain_verdict.judging.measures import MEASURES
 from plain_verdict.judging.measures.extensions import load_measure
-from plain_verdict.readers import extension_readers
+from plain_verdict.readers import EXTENSIONS
 from plain_verdict.report.extension_sections import load_section
 from plain_verdict.runtime.errors import ExtensionError
 from plain_verdict.text.formatting import plural
@@ -23,7 +23,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def _trouble(extensions: Sequence[Extension]) -> Iterator[ExtensionError]:
     """Yield why extensions can't be used; each is loaded for that, as when it is used."""
-    yield from extension_readers()[1]
+    yield from EXTENSIONS.trouble
     built_in = {
         "measures": {measure.name for measure in MEASURES},
         "writers": {writer.name for writer in all_writers()},

@@ -57,8 +57,17 @@ class _Later:
         return self._reader.read(source, limits)
 
 
-class _Shipped(_Later):
-    """The readers of the mappings that come with the program, of which each has its own name."""
+class _Many(_Later):
+    """Several readers behind one, of which each has its own name."""
+
+    def reader_for(self, head: Head) -> Reader:
+        """Return the reader of a file that one of them takes."""
+        found: Reader | None = self._reader.reader_for(head)  # type: ignore[attr-defined]  # that of each such class
+        return found or self
+
+
+class _Shipped(_Many):
+    """The readers of the mappings that come with the program."""
 
     def __init__(self) -> None:
         super().__init__("mapping.shipped", "ShippedMappings")
@@ -67,11 +76,24 @@ class _Shipped(_Later):
         """Return whether a file begins as JSON or XML, and one of the formats takes it."""
         return head.text[:1] in ("<", "{") and super().recognises(head)
 
-    def reader_for(self, head: Head) -> Reader:
-        """Return the reader of the format of a file that one of them takes."""
-        from plain_verdict.readers.mapping.shipped import reader_for  # for such files only
 
-        return reader_for(head) or self
+class _Extensions(_Many):
+    """The readers of installed extensions."""
+
+    def __init__(self) -> None:
+        super().__init__("extensions", "ExtensionReaders")
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether an extension takes a file. Raises ReadError where one fails."""
+        return has_extensions() and super().recognises(head)
+
+    @property
+    def trouble(self) -> tuple[ExtensionError, ...]:
+        """Return why extensions can't be used."""
+        return self._reader.trouble if has_extensions() else ()  # type: ignore[attr-defined]  # as above
+
+
+EXTENSIONS = _Extensions()
 
 
 READERS: tuple[Reader, ...] = (
@@ -148,8 +170,8 @@ def find_reader(source: Source, readers: Readers) -> Reader:
     """Return the reader that takes a file. Raises ReadError and OSError."""
     head = _head_of(source)
     reader = _reader_of(head, readers)
-    if reader is None and readers.extensions:
-        reader = next((reader for reader in extension_readers()[0] if reader.recognises(head)), None)
+    if reader is None and readers.extensions and EXTENSIONS.recognises(head):
+        reader = EXTENSIONS.reader_for(head)
     if source.passed_over:
         if reader is None:
             raise UnknownFormat(source.passed_over, path=source.path)
@@ -170,16 +192,6 @@ def is_known(source: Source, readers: Readers) -> bool:
 def has_extensions() -> bool:
     """Return whether extensions that read files are installed."""
     return bool(find_extensions("readers") or find_extensions("mappings"))
-
-
-def extension_readers() -> tuple[tuple[Reader, ...], tuple[ExtensionError, ...]]:
-    """Return the readers of extensions and of their mappings, and why others can't be used."""
-    extensions = (*find_extensions("readers"), *find_extensions("mappings"))
-    if not extensions:
-        return (), ()
-    from plain_verdict.readers.extensions import load_readers  # for those who have some
-
-    return load_readers(extensions)
 
 
 def _head_of(source: Source) -> Head:

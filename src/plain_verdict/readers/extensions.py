@@ -15,6 +15,7 @@ from plain_verdict.extension.loading import (
     calling,
     check_unique,
     failed,
+    find_extensions,
     load,
 )
 from plain_verdict.inputs.source import Source
@@ -118,9 +119,34 @@ def _empty(source: Source, contents: _Contents) -> Iterator[ReadingNote]:
         yield ReadingNote(source.path, "holds no check", results_missing=True)
 
 
+class ExtensionReaders:
+    """The readers of all extensions, and of their mappings."""
+
+    format = "extension"
+    roots: frozenset[str] = frozenset()
+
+    def recognises(self, head: Head) -> bool:
+        """Return whether one of them takes a file. Raises ReadError where one fails."""
+        return self.reader_for(head) is not None
+
+    def reader_for(self, head: Head) -> Reader | None:
+        """Return the first that takes a file. Raises ReadError where one fails."""
+        readers, _ = _loaded((*find_extensions("readers"), *find_extensions("mappings")))
+        return next((reader for reader in readers if reader.recognises(head)), None)
+
+    @property
+    def trouble(self) -> tuple[ExtensionError, ...]:
+        """Return why some can't be used."""
+        return _loaded((*find_extensions("readers"), *find_extensions("mappings")))[1]
+
+    def read(self, source: Source, limits: Limits) -> ResultFile:  # noqa: ARG002  as all readers
+        """Refuse: the reader that takes a file reads it."""
+        raise ReadError("is read by an extension that is not there any more", path=source.path)
+
+
 @cache
-def load_readers(extensions: tuple[Extension, ...]) -> tuple[tuple[Reader, ...], tuple[ExtensionError, ...]]:
-    """Return the readers that extensions add, and why others can't be used."""
+def _loaded(extensions: tuple[Extension, ...]) -> tuple[tuple[Reader, ...], tuple[ExtensionError, ...]]:
+    """Return the readers that can be used, and why others can't."""
     readers: list[Reader] = []
     trouble: list[ExtensionError] = []
     for extension in extensions:

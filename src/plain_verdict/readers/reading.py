@@ -16,8 +16,8 @@ from plain_verdict.inputs.shared_files import Seen, Unseen, not_as_seen, see
 from plain_verdict.inputs.source import Source, shown_path
 from plain_verdict.model import Payload, ResultFile, Run, Unread
 from plain_verdict.readers import (
+    EXTENSIONS,
     Formats,
-    extension_readers,
     has_extensions,
     hash_of,
     patience_s,
@@ -82,7 +82,7 @@ def read_all(
     unread += _without_results(sources, fruitful)
     if formats.extensions and (left_alone or unread):
         # One that can't be used might have read a file that nobody took.
-        unread += (Unread("extension", error.what, hint=error.hint) for error in extension_readers()[1])
+        unread += (Unread("extension", error.what, hint=error.hint) for error in EXTENSIONS.trouble)
     return Run(
         tuple(files),
         tuple(unread),

@@ -70,6 +70,11 @@ class ShippedMappings:
         """Return whether a format has the marks of a file, and finds what it needs in it."""
         return reader_for(head) is not None
 
+    @staticmethod
+    def reader_for(head: Head) -> MappingReader | None:
+        """Return the reader of the format whose marks a file has; None where it is of none of them."""
+        return reader_for(head)
+
     def read(self, source: Source, limits: Limits) -> ResultFile:
         """Return what the file holds, by the reader of its format. Raises ReadError."""
         with source.open() as stream:
