@@ -2,4 +2,5 @@
 
 from plain_verdict.cli import main
 
-raise SystemExit(main())
+if __name__ == "__main__":  # a helper process that is not forked imports this
+    raise SystemExit(main())

@@ -281,7 +281,7 @@ def test_the_schema_takes_what_the_program_takes_and_every_option_has_a_key():
     assert len(options) > 30
     # What concerns one run only, or is named otherwise in its table.
     of_one_run = {"help", "results", "json", "debug", "config", "open", "quiet", "fact", "detail", "build", "watch"}
-    of_one_run |= {"rules", "trust_settings"}
+    of_one_run |= {"rules", "trust_settings", "extensions"}
     renamed = {
         "mail": "file",
         "api_document": "document",

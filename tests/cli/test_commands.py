@@ -2,13 +2,17 @@
 
 import json
 import os
+import pty
 import stat
+import subprocess
+import sys
+from contextlib import suppress
 from pathlib import Path
 
 import jsonschema
 import pytest
 
-from conftest import ROOT
+from conftest import MADE, ROOT
 
 DOCS = ROOT / "docs"
 GOOD = '<testsuite name="Quay"><testcase name="sails"/></testsuite>'
@@ -190,3 +194,34 @@ def test_the_demo_shows_what_it_promises(tool, tmp_path):
     assert "What to look at" in done.out
     assert (tmp_path / "here" / "verdict.html").stat().st_size < 990_000
     assert len(list((tmp_path / "here" / "results").glob("*.*"))) == 8
+
+
+def in_terminal(folder, *arguments, **variables):
+    """What a program of Python writes to a terminal."""
+    reader, writer = pty.openpty()
+    env = {**os.environ, "SOURCE_DATE_EPOCH": MADE, "TERM": "xterm-256color", **variables}
+    running = subprocess.Popen([sys.executable, *arguments], cwd=folder, env=env, stdout=writer, stderr=writer)
+    os.close(writer)
+    shown = b""
+    with suppress(OSError):  # so a terminal ends on Linux
+        while piece := os.read(reader, 65536):
+            shown += piece
+    os.close(reader)
+    running.wait(60)
+    return shown.decode()
+
+
+READS = "import plain_verdict.cli.terminal as t\nt._PROGRESS_AFTER_S = t._PAUSE_S = 0\nwith t.Progress('Reading') as on_progress:\n    on_progress(3, 4, 'desk/a\\x1b[31m.xml')\n"
+
+
+def test_a_terminal_gets_colour_and_progress_and_nobody_else_does(tmp_path):
+    (tmp_path / "r.xml").write_text(BAD)
+    judge = ("-m", "plain_verdict", "judge", "r.xml")
+    assert "\x1b[1;31mNot fit" in in_terminal(tmp_path, *judge)
+    for variables in ({"NO_COLOR": "1"}, {"TERM": "dumb"}):
+        assert "\x1b" not in in_terminal(tmp_path, *judge, **variables)
+    without_bar = in_terminal(tmp_path, "-c", f"import sys\nsys.modules['rich.console'] = None\n{READS}")
+    assert without_bar.endswith("\x1b[KReading a?[31m.xml 75 %\r\x1b[K")
+    with_bar = in_terminal(tmp_path, "-c", READS)
+    assert "Reading a?[31m.xml" in with_bar
+    assert "75%" in with_bar

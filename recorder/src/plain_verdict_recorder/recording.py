@@ -52,6 +52,7 @@ __all__ = ["Recorder"]
 SUFFIX = ".verdict.jsonl"
 _REQUEST_KEYS, _RESPONSE_KEYS = ("method", "url"), ("status", "reason")
 _WORKER_CHARS = 60
+_BINARY = getattr(os, "O_BINARY", 0)  # Windows would write CR LF
 
 
 class Node(ContextDecorator):
@@ -373,7 +374,7 @@ class Recorder:
             if self._file >= 0:
                 return
             os.makedirs(os.path.dirname(self.path) or ".", exist_ok=True)
-            file = os.open(self.path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o666)
+            file = os.open(self.path, os.O_WRONLY | os.O_CREAT | os.O_APPEND | _BINARY, 0o666)
             if os.fstat(file).st_size == 0:
                 os.write(
                     file,

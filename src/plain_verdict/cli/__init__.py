@@ -18,6 +18,7 @@ from plain_verdict import __version__
 from plain_verdict.cli.common import NOTHING_READ, add_debug
 from plain_verdict.cli.terminal import Progress, flush, show_error, show_logged_bugs, show_trace
 from plain_verdict.runtime.errors import EngineFailed, PlainVerdictError, WriteError
+from plain_verdict.runtime.processes import allow_spawning
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.packages import let_libraries_speak
 
@@ -305,6 +306,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         # The program's own process: what is imported and read stays to its end and has no cycles, and looking
         # through it again and again is a seventh of the time.
         gc.disable()
+        allow_spawning()
     options = make_parser().parse_args(arguments)
     if options.debug:
         let_libraries_speak()

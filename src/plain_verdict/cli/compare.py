@@ -2,7 +2,6 @@
 
 import argparse
 import os
-import sys
 from collections.abc import Callable, Iterable
 from datetime import datetime
 from difflib import get_close_matches
@@ -16,7 +15,7 @@ from plain_verdict.cli.common import DONE, NOTHING_READ
 from plain_verdict.cli.earlier_runs import EarlierRuns
 from plain_verdict.cli.options import add_config, add_masking, overrides_of, read_request_of
 from plain_verdict.cli.show import show_trouble
-from plain_verdict.cli.terminal import Progress, show, show_error, show_labelled
+from plain_verdict.cli.terminal import Progress, show, show_document, show_error, show_labelled
 from plain_verdict.delivery.report_index.title import IndexWords
 from plain_verdict.history.durations import DURATION_BUILDS
 from plain_verdict.history.finding import HistoryOptions
@@ -34,6 +33,7 @@ from plain_verdict.request import ReadRequest
 from plain_verdict.request.making import STANDARD_OUTPUT, read_index_words
 from plain_verdict.runtime.atomic_files import write_bytes
 from plain_verdict.runtime.errors import ReadError, UsageError, WriteError
+from plain_verdict.text.addresses import way_to
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import join_list
 from plain_verdict.writers.html.compare_page import render_comparison
@@ -86,9 +86,9 @@ def _give(options: Options, compared: RunComparison, given: SideBySide, words: I
     if options.out:
         written.append(_write(options.out, render_comparison(compared, given, words.brand, words.made)))
     if options.json:
-        show(comparison_json(compared), to=sys.stdout)
+        show_document(comparison_json(compared))
     if options.markdown == STANDARD_OUTPUT:
-        show(markdown, end="", to=sys.stdout)
+        show_document(markdown, end="")
     elif options.markdown:
         written.append(_write(options.markdown, markdown))
     if not options.json and options.markdown != STANDARD_OUTPUT:
@@ -166,7 +166,8 @@ class _Sides:
         path = Path(page)
         if not page or not path.is_file():
             return ""
-        return quote(Path(os.path.relpath(path.absolute(), self._folder)).as_posix())
+        way = way_to(path.absolute(), self._folder)
+        return way if way.startswith("file:") else quote(way)
 
 
 def _nearest(wanted: str, known: Iterable[str]) -> list[str]:

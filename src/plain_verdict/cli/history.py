@@ -10,7 +10,7 @@ from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
 from plain_verdict.cli.earlier_runs import NO_BUILDS, EarlierRuns, history_settings
 from plain_verdict.cli.options import add_config, add_masking, add_results, read_request_of
 from plain_verdict.cli.show import show_trouble
-from plain_verdict.cli.terminal import Progress, show, show_labelled
+from plain_verdict.cli.terminal import Progress, show, show_document, show_labelled
 from plain_verdict.history.alignment import align
 from plain_verdict.history.comparison import compare_outcomes
 from plain_verdict.history.exporting import check_export, write_export
@@ -201,7 +201,7 @@ def _trends(options: Options) -> int:
         show_labelled("error", NO_BUILDS)
         return NOTHING_READ
     if options.json:
-        show(trends_json(trends), to=sys.stdout)
+        show_document(trends_json(trends))
     else:
         for trend in trends:
             _show_trend(trend)

@@ -7,7 +7,7 @@ from plain_verdict.cli.common import DONE, NOTHING_READ
 from plain_verdict.cli.judge import judged_report
 from plain_verdict.cli.options import add_arrivals, add_config, add_masking, add_results
 from plain_verdict.cli.show import show_summary
-from plain_verdict.cli.terminal import show
+from plain_verdict.cli.terminal import show, show_document
 from plain_verdict.history.alignment import align
 from plain_verdict.history.digest import encode_digest, make_digest
 from plain_verdict.history.pages import is_page, read_kept
@@ -46,7 +46,7 @@ def show_page(page: Path, *, as_json: bool) -> None:
     """Print what a page of ours holds: its run, and the runs before that it carries; or its digest as JSON."""
     runs = read_kept(page)
     if as_json:
-        show(encode_digest(make_digest(runs[-1], align(runs[-1].check_index, runs[:-1]))).decode())
+        show_document(encode_digest(make_digest(runs[-1], align(runs[-1].check_index, runs[:-1]))).decode())
         return
     build = runs[-1].build
     at = build.started or build.made

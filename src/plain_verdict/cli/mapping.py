@@ -6,7 +6,7 @@ import sys
 from collections.abc import Callable
 
 from plain_verdict.cli.common import DONE, NOTHING_READ, add_debug
-from plain_verdict.cli.terminal import show, show_error, show_labelled
+from plain_verdict.cli.terminal import show, show_document, show_error, show_labelled
 from plain_verdict.inputs.archives import Unpacking
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.inputs.source import Source
@@ -101,7 +101,7 @@ def _draft(source: Source) -> int:
     """Print the draft on stdout, and what comes of it on stderr: so it can be sent into a file."""
     drafted = drafted_mapping(source, DEFAULT_LIMITS)
     mask = Masker(MaskRules()).text
-    show(mask(drafted.text), end="")
+    show_document(mask(drafted.text), end="")
     if FILL_IN in drafted.text:
         show_labelled("note", f"fill in the places marked {FILL_IN}; the rest is a guess: check it.")
     else:

@@ -16,7 +16,7 @@ from plain_verdict.cli.options import (
     request_of,
 )
 from plain_verdict.cli.show import show_summary, show_trouble, show_verdict
-from plain_verdict.cli.terminal import Progress, show, show_error, show_labelled
+from plain_verdict.cli.terminal import Progress, show, show_document, show_error, show_labelled
 from plain_verdict.delivery.notify import notify
 from plain_verdict.delivery.publish import Published, publish
 from plain_verdict.history.stores import OpenStore, SharedStore
@@ -171,7 +171,7 @@ def _show_report(
     elif wanted.markdown == STANDARD_OUTPUT:
         from plain_verdict.writers.markdown import MarkdownWriter  # for those who print it
 
-        show(MarkdownWriter(published.link).render_text(report), end="")
+        show_document(MarkdownWriter(published.link).render_text(report), end="")
     elif not options.quiet:
         show_verdict(report.run, report.verdict)
         _show_published(published, took_s)

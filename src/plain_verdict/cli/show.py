@@ -1,9 +1,8 @@
 """What several commands say: the verdict, what could not be read, what is odd."""
 
-import sys
 from collections.abc import Iterator, Sequence
 
-from plain_verdict.cli.terminal import show, show_error, show_labelled
+from plain_verdict.cli.terminal import show, show_document, show_error, show_labelled
 from plain_verdict.model import Run, Topic, Unread, Verdict
 from plain_verdict.report import Report
 from plain_verdict.report.history import change_lines
@@ -76,4 +75,4 @@ def show_verdict(run: Run, verdict: Verdict) -> None:
 
 def show_summary(report: Report, writer: SummaryWriter) -> None:
     """Print the summary as JSON on stdout."""
-    show(writer.render_text(report), to=sys.stdout)
+    show_document(writer.render_text(report))

@@ -3,6 +3,7 @@
 import os
 import sys
 import time
+from io import TextIOWrapper
 from types import TracebackType
 from typing import TYPE_CHECKING, TextIO
 
@@ -15,15 +16,17 @@ if TYPE_CHECKING:
     from plain_verdict.masking import KnownValue
 
 STYLES = {
-    "fit": "bold green",
-    "not fit": "bold red",
-    "undecided": "bold yellow",
-    "failed": "red",
-    "errored": "magenta",
-    "error": "bold red",
-    "note": "yellow",
-    "soft": "dim",
+    "fit": "1;32",
+    "not fit": "1;31",
+    "undecided": "1;33",
+    "failed": "31",
+    "errored": "35",
+    "error": "1;31",
+    "note": "33",
+    "soft": "2",
 }
+"""Parameters of the sequence that sets the look of text. Source: ECMA-48, 5th edition, section 8.3.117 (SGR)."""
+_CLEAR_LINE = "\r\x1b[K"  # Source: ECMA-48, 5th edition, section 8.3.41 (EL)
 _NOT_WRITTEN = 2  # scripts that read a part of it must not take it for all
 _PROGRESS_AFTER_S = 1.0  # nobody wants a bar for what takes a moment
 _PAUSE_S = 0.1  # between two states of the bar: faster ones only cost time
@@ -66,16 +69,31 @@ def show(
     if not is_program_text:
         text = without_secrets(text)
     try:
-        if style and stream.isatty() and not os.environ.get("NO_COLOR"):
-            from rich.console import Console  # takes longer to import than a small report
-
-            Console(file=stream, soft_wrap=True, highlight=False).print(
-                text, style=STYLES[style], end=end, markup=False
-            )
-        else:
-            print(text, file=stream, end=end)
+        print(
+            f"\x1b[{STYLES[style]}m{text}\x1b[0m" if style and _has_colour(stream) else text, file=stream, end=end
+        )
     except OSError as error:
         silence(stream, error)
+
+
+def show_document(text: str, *, end: str = "\n") -> None:
+    """Print a document for other programs on stdout: as UTF-8, whatever the terminal's encoding.
+
+    Source: RFC 8259, section 8.1; Markdown and TOML are UTF-8 as well.
+    """
+    if isinstance(sys.stdout, TextIOWrapper):
+        sys.stdout.reconfigure(encoding="utf-8")
+    show(text, to=sys.stdout, end=end)
+
+
+def _has_colour(stream: TextIO) -> bool:
+    """Return whether a stream is a terminal that shows colour, and the user wants it."""
+    knows_sequences = (
+        os.name != "nt" or "WT_SESSION" in os.environ
+    )  # the older console of Windows shows them as text
+    return (
+        stream.isatty() and knows_sequences and os.environ.get("TERM") != "dumb" and not os.environ.get("NO_COLOR")
+    )
 
 
 _troubles: list[OSError] = []
@@ -143,15 +161,11 @@ def show_logged_bugs() -> None:
     logger.handlers = [Shown()]
 
 
-def escape_markup(text: str) -> str:
-    """Return a file's name so that nothing in it is read as markup or steers the terminal."""
-    from rich.markup import escape  # as above
-
-    return escape("".join(char if char.isprintable() else "?" for char in text))
-
-
 class Progress:
-    """Shows on a terminal how far something is, once it takes longer than a moment; ends it when it is to stop."""
+    """Shows on a terminal how far something is, once it takes longer than a moment; ends it when it is to stop.
+
+    With the extra ``terminal`` as a bar, else as a line.
+    """
 
     stopped = False
     """Whether the program was told to stop."""
@@ -161,7 +175,8 @@ class Progress:
         self._began = time.monotonic()
         self._last_shown = 0.0
         self._terminal = sys.stderr is not None and sys.stderr.isatty()
-        self._shown: RichProgress | None = None
+        self._bar: RichProgress | None = None
+        self._has_line = False
 
     def __call__(self, done: int, total: int | None = None, what: str = "") -> None:
         """Say that so many of all are done, and what it is; ``total`` None: nobody knows how many there are."""
@@ -171,16 +186,32 @@ class Progress:
         if not self._terminal or now - self._began < _PROGRESS_AFTER_S or now - self._last_shown < _PAUSE_S:
             return
         self._last_shown = now
-        if self._shown is None:
-            from rich.console import Console  # takes longer to import than a small report
-            from rich.progress import Progress as RichProgress  # as above
-
-            # Without its own thread: where one runs, no process may fork.
-            self._shown = RichProgress(console=Console(stderr=True), transient=True, auto_refresh=False)
-            self._task = self._shown.add_task(self._what, total=total)
-            self._shown.start()
         name = f"{self._what} {without_secrets(what).rpartition('/')[2][:60]}".rstrip()
-        self._shown.update(self._task, completed=done, total=total, description=escape_markup(name), refresh=True)
+        # Nothing in the name of a file steers the terminal.
+        name = "".join(char if char.isprintable() else "?" for char in name)
+        if self._bar is None and not self._has_line:
+            self._begin(total)
+        if self._bar:
+            from rich.markup import escape  # as above
+
+            self._bar.update(self._task, completed=done, total=total, description=escape(name), refresh=True)
+        else:
+            share = f" {100 * done // total} %" if total else ""
+            show(f"{_CLEAR_LINE}{name}{share}", to=sys.stderr, end="", is_program_text=True)
+            sys.stderr.flush()
+
+    def _begin(self, total: int | None) -> None:
+        """Begin a bar, or a line where there is no library for it."""
+        try:
+            from rich.console import Console  # an extra, for people at a terminal
+            from rich.progress import Progress as RichProgress  # as above
+        except ImportError:
+            self._has_line = True
+            return
+        # Without its own thread: where one runs, no process may fork.
+        self._bar = RichProgress(console=Console(stderr=True), transient=True, auto_refresh=False)
+        self._task = self._bar.add_task(self._what, total=total)
+        self._bar.start()
 
     def __enter__(self) -> "Progress":
         return self
@@ -188,5 +219,7 @@ class Progress:
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        if self._shown:
-            self._shown.stop()
+        if self._bar:
+            self._bar.stop()
+        elif self._has_line:
+            show(_CLEAR_LINE, to=sys.stderr, end="", is_program_text=True)

@@ -1,6 +1,5 @@
 """Writes everything that is wanted of a report: the page into its place, and what stands next to it."""
 
-import os
 from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
@@ -19,6 +18,7 @@ from plain_verdict.request.outputs import read_outputs
 from plain_verdict.runtime.atomic_files import remove_files, write_bytes
 from plain_verdict.runtime.errors import ExtensionError, PlainVerdictError
 from plain_verdict.settings.limits import read_size
+from plain_verdict.text.addresses import way_to
 from plain_verdict.writers import OutputFile, Writer, layout_writer, writer_named
 from plain_verdict.writers.mail.envelope import Attachment
 from plain_verdict.writers.mail.writer import MailWriter
@@ -161,7 +161,7 @@ def _publish_tables(report: Report, request: Request, page: Path, link: str) -> 
     wanted = request.report
     path = Path(wanted.tables).absolute()
     if path.suffix == workbook.WorkbookWriter.suffix:
-        writer = workbook.WorkbookWriter(link or Path(os.path.relpath(page, path.parent)).as_posix())
+        writer = workbook.WorkbookWriter(link or way_to(page, path.parent))
         return _publish_file(report, wanted.tables, writer), writer.notes
     listed = path / package.PACKAGE
     before = package.tables_listed(listed.read_bytes(), folder.table_names()) if listed.is_file() else frozenset()

@@ -9,7 +9,8 @@ from pathlib import Path
 from plain_verdict.evidence.contents import Task, make_content
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.model import Content
-from plain_verdict.runtime.processes import end_with_parent, processors
+from plain_verdict.runtime.executors import Engine
+from plain_verdict.runtime.processes import can_start_helpers, helpers_wanted
 
 _ALONE = 4
 """Up to so many are made in this process: starting others takes longer."""
@@ -29,19 +30,11 @@ def make_all(tasks: Mapping[str, Task], on_progress: OnProgress) -> dict[str, Co
 
 def run_tasks(tasks: Sequence[Task]) -> Iterator[Content | str]:
     """Yield each task's result, in the order of the tasks."""
-    workers = min(processors(), 8)
-    if len(tasks) <= _ALONE or workers == 1:
+    if len(tasks) <= _ALONE or not can_start_helpers():
         yield from map(make_content, tasks)
         return
-    from concurrent.futures import ProcessPoolExecutor  # for many pictures only
-
-    pool = ProcessPoolExecutor(workers, initializer=end_with_parent, initargs=(os.getpid(),))
-    try:
-        yield from pool.map(make_content, tasks, chunksize=2)
-    except BaseException:
-        pool.shutdown(wait=False, cancel_futures=True)
-        raise
-    pool.shutdown()
+    with Engine(processes=helpers_wanted()) as engine:
+        yield from engine.each(make_content, tasks)
 
 
 def _first_of_each(tasks: Mapping[str, Task]) -> dict[str, str]:

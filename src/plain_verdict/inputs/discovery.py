@@ -218,11 +218,21 @@ def _names_of_local(paths: Sequence[str]) -> dict[str, str]:
     inside = {path for path in paths if working_folder and _is_below(path, working_folder)}
     outside = [str(file.parent) for path, file in files.items() if path not in inside]
     # Two folders up from the files: the page then names their folder, and nothing of the machine above it.
-    base = Path(os.path.commonpath(outside)).parent if outside else Path()
-    return {
-        path: file.relative_to(working_folder if working_folder and path in inside else base).as_posix()
-        for path, file in files.items()
-    }
+    base = _shared_folder(outside)
+    bases = {path: working_folder if path in inside else base for path in files}
+    return {path: _below(file, bases[path]).as_posix() for path, file in files.items()}
+
+
+def _shared_folder(folders: Sequence[str]) -> Path | None:
+    """Return the folder above all folders, and above the one they share; None on several drives of Windows."""
+    try:
+        return Path(os.path.commonpath(folders)).parent if folders else Path()
+    except ValueError:
+        return None
+
+
+def _below(file: Path, base: Path | None) -> Path:
+    return Path(*file.parts[-2:]) if base is None else file.relative_to(base)
 
 
 def _source(path: str, origin: _Found, name: str) -> Source:

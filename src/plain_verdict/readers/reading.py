@@ -31,7 +31,7 @@ from plain_verdict.readers.worker_pool import Batch, Members, Piece, Result, Sam
 from plain_verdict.runtime.errors import ReadError, UnknownFormat
 from plain_verdict.runtime.executors import Engine
 from plain_verdict.runtime.guard import guarded
-from plain_verdict.runtime.processes import can_fork, processors
+from plain_verdict.runtime.processes import can_start_helpers, helpers_wanted
 from plain_verdict.runtime.work import EngineError, Lost
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import ResultMapping
@@ -45,7 +45,6 @@ _SENT_BYTES = 64_000_000
 """Of one file whose bytes must be sent; a larger one is read here."""
 _BUILT_IN = Formats()
 _CLUSTER_TIMES = 8  # larger batches: each goes through a scheduler
-_MOST_PROCESSES = 8  # more wait for the disk and for each other
 
 
 def read_all(
@@ -394,6 +393,6 @@ def _processes(sources: Sequence[Source]) -> int:
     packed = sum(source.size_bytes for source in sources) - sum(sizes)
     total = sum(sizes) + _UNPACKED * packed
     # What one file has beyond the others is read while nothing else is.
-    if total < _WORTH_BYTES or total - max(sizes, default=0) < _WORTH_BYTES / 2 or not can_fork():
+    if total < _WORTH_BYTES or total - max(sizes, default=0) < _WORTH_BYTES / 2 or not can_start_helpers():
         return 0
-    return min(processors(), _MOST_PROCESSES)
+    return helpers_wanted()

@@ -5,6 +5,7 @@ import random
 import shutil
 import signal
 import subprocess
+import sys
 import tempfile
 import time
 from collections.abc import Callable, Mapping, Sequence
@@ -196,10 +197,10 @@ class _Copy:
 def _kill(running: "subprocess.Popen[bytes]") -> None:
     """End a program with all that it started."""
     with suppress(ProcessLookupError):
-        if hasattr(os, "killpg"):
-            os.killpg(running.pid, signal.SIGKILL)
-        else:
+        if sys.platform == "win32":
             running.kill()
+        else:
+            os.killpg(running.pid, signal.SIGKILL)
 
 
 class _Tracked:

@@ -32,7 +32,7 @@ from plain_verdict.request.checks import (
     read_patience_s,
     read_step,
 )
-from plain_verdict.request.outputs import check_file, check_output, read_outputs
+from plain_verdict.request.outputs import check_file, check_outputs
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.request.secrets import read_mask_rules, rules_without_known, without_known
@@ -45,6 +45,7 @@ from plain_verdict.settings.options import with_options
 from plain_verdict.settings.report_tables import ReportTable
 from plain_verdict.settings.schema import EvidenceTable, HistoryTable, InputTable, SettingsFile
 from plain_verdict.settings.trust import TRUST_VARIABLE
+from plain_verdict.text.addresses import way_to
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.writers import writer_named
 from plain_verdict.writers.charts.writer import ChartsWriter
@@ -169,10 +170,10 @@ def _root_of(report: ReportTable, suffix: str) -> tuple[Path, str]:
     if "{" in around:
         fixed = os.path.dirname(around.partition("{")[0])  # noqa: PTH120  as above
         folder = Path(fixed or ".").absolute()
-    way = os.path.relpath(folder / FIRST_PAGE, target.parent if suffix else target)
+    way = way_to(folder / FIRST_PAGE, target.parent if suffix else target)
     if report.index and target == folder / FIRST_PAGE:
         raise UsageError("is the name of the index itself", path=report.out, hint="give --out another name")
-    return folder, Path(way).as_posix()
+    return folder, way
 
 
 def made_at(environment: Mapping[str, str], now: datetime) -> datetime:
@@ -353,8 +354,7 @@ def _check_outputs(report: ReportTable, *, extensions: bool) -> None:
     if report.charts:
         check_folder(Path(report.charts).absolute())
         ChartsWriter().check()
-    for name, file in read_outputs(report.outputs):
-        check_output(name, file, extensions=extensions)
+    check_outputs(report.outputs, extensions=extensions)
     for file in (report.earl, report.digest, report.junit, report.markdown, report.pdf):
         if file and file != STANDARD_OUTPUT:
             check_file(file)

@@ -24,8 +24,13 @@ def read_outputs(texts: Sequence[str]) -> Iterator[tuple[str, str]]:
         yield name.strip(), file.strip()
 
 
-def check_output(name: str, file: str, *, extensions: bool) -> None:
-    """Make sure that an output is known, and that it can be written. Raises UsageError."""
+def check_outputs(texts: Sequence[str], *, extensions: bool) -> None:
+    """Make sure that all outputs are known, and that they can be written. Raises UsageError."""
+    for name, file in read_outputs(texts):
+        _check(name, file, extensions=extensions)
+
+
+def _check(name: str, file: str, *, extensions: bool) -> None:
     suffixes = {
         writer.name: writer.suffix
         for writer in all_writers()

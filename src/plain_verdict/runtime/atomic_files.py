@@ -3,6 +3,7 @@
 import os
 import re
 import shutil
+import sys
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
@@ -12,13 +13,26 @@ from plain_verdict.runtime.errors import WriteError
 
 _PART = re.compile(r"\..*\.[0-9a-f]{8}\.part")
 _PART_LASTS_S = 3600  # a part that old was left by a process that was killed
+_LOCK_NAME = ".plain-verdict.lock"
+_OPEN_PAUSES_S = (0.05, 0.2, 0.5, 1.0)
+"""Between tries to move a file that another program has open: Windows refuses that, and readers are soon done."""
 
 
 def write_bytes(path: Path, data: bytes) -> None:
     """Write a file over what was there. Raises WriteError."""
     with staged_path(path) as part:
         part.write_bytes(data)
-        part.replace(path)
+        replace_file(part, path)
+
+
+def replace_file(part: Path, path: Path) -> None:
+    """Move a file over what was there; where another program has that open, a few times. Raises OSError."""
+    for pause_s in _OPEN_PAUSES_S if sys.platform == "win32" else ():
+        with suppress(PermissionError):
+            part.replace(path)
+            return
+        time.sleep(pause_s)
+    part.replace(path)
 
 
 def write_new(path: Path, data: bytes) -> bool:
@@ -58,16 +72,37 @@ def remove_files(folder: Path, names: Iterable[str]) -> None:
 @contextmanager
 def lock_folder(folder: Path) -> Iterator[None]:
     """Keep other runs from placing or removing pages in a folder meanwhile, where the system can lock one."""
-    try:
-        import fcntl  # not on every system
-    except ImportError:
-        yield
+    if sys.platform == "win32":
+        with _lock_file(folder / _LOCK_NAME):
+            yield
         return
+    import fcntl  # not on every system
+
     handle = os.open(folder, os.O_RDONLY)
     try:
         with suppress(OSError):  # a file system without locks
             fcntl.flock(handle, fcntl.LOCK_EX)
         yield
+    finally:
+        os.close(handle)
+
+
+@contextmanager
+def _lock_file(path: Path) -> Iterator[None]:
+    """Lock a file of the folder, as Windows locks no folder. It stays: another run may wait for it."""
+    if sys.platform != "win32":
+        yield
+        return
+    import msvcrt  # of Windows only
+
+    handle = os.open(path, os.O_RDWR | os.O_CREAT)
+    try:
+        with suppress(OSError):  # a file system without locks, or a run that holds it longer than ten seconds
+            msvcrt.locking(handle, msvcrt.LK_LOCK, 1)
+        yield
+        with suppress(OSError):
+            os.lseek(handle, 0, os.SEEK_SET)
+            msvcrt.locking(handle, msvcrt.LK_UNLCK, 1)
     finally:
         os.close(handle)
 
@@ -107,7 +142,7 @@ def _remove_left_parts(folder: Path) -> None:
 def replace_path(part: Path, path: Path) -> None:
     """Put a page in an older one's place; of a folder, a kill in between leaves none, never half of one."""
     if not part.is_dir() or not path.exists():
-        part.replace(path)
+        replace_file(part, path)
         return
     old = path.with_name(f".{path.name[:80]}.{os.urandom(4).hex()}.part")
     path.rename(old)

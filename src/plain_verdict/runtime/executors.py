@@ -30,7 +30,7 @@ class Engine:
 
     ``name`` is "" for this machine, ``dask://HOST:PORT`` or ``tls://HOST:PORT`` for a scheduler that runs,
     ``dask://local`` for one that is started here. On this machine it takes threads, or so many ``processes``, which
-    are forked from this one. It begins with the first piece. Raises UsageError and EngineFailed where it can't;
+    are started from this one. It begins with the first piece. Raises UsageError and EngineFailed where it can't;
     a cluster of which nothing comes for ``patience_s`` has failed.
     """
 

@@ -8,7 +8,7 @@ from contextlib import ExitStack
 from multiprocessing import get_context
 from typing import Generic
 
-from plain_verdict.runtime.processes import end_with_parent
+from plain_verdict.runtime.processes import end_with_parent, start_method
 from plain_verdict.runtime.work import Lost, Made, Piece
 
 
@@ -38,19 +38,19 @@ class Pool:
     def alone(self, work: Callable[[Piece], Made], piece: Piece) -> Made:
         """Return what comes of a piece in a process for it; all that the others still had to do comes here, too."""
         self._executor = None
-        with self._fork(1) as alone:
+        with self._start(1) as alone:
             return alone.submit(work, piece).result()
 
     def _begin(self) -> Executor:
         if self._processes:
-            return self._open.enter_context(self._fork(self._processes))
+            return self._open.enter_context(self._start(self._processes))
         return self._open.enter_context(ThreadPoolExecutor(self._threads))
 
     @staticmethod
-    def _fork(number: int) -> Executor:
-        """Return so many processes, which see all that this one has. Every thread must have ended before."""
-        fork = get_context("fork")
-        return ProcessPoolExecutor(number, fork, initializer=_begin_helper, initargs=(os.getpid(),))
+    def _start(number: int) -> Executor:
+        """Return so many processes. Every thread must have ended before: where they are forked, none is copied."""
+        context = get_context(start_method())
+        return ProcessPoolExecutor(number, context, initializer=_begin_helper, initargs=(os.getpid(),))
 
 
 def _begin_helper(parent: int) -> None:

@@ -2,6 +2,7 @@
 
 import os
 import signal
+import sys
 import threading
 import time
 from collections.abc import Callable
@@ -9,10 +10,27 @@ from typing import TYPE_CHECKING, Generic, TypeVar
 
 if TYPE_CHECKING:
     from multiprocessing.connection import Connection
+    from multiprocessing.process import BaseProcess
 
 Result = TypeVar("Result")
 
 _LOOK_S = 0.3  # between two looks whether the parent is still there
+START = "spawn" if sys.platform in ("win32", "darwin") else "fork"
+"""How helpers begin. Windows has no fork, and the libraries of macOS do not survive one.
+
+Source: Python, "multiprocessing", section "Contexts and start methods".
+"""
+
+
+class _Spawning:
+    """Whether helpers may begin that import the main module anew: where it is this program, which expects that."""
+
+    allowed = False
+
+
+def allow_spawning() -> None:
+    """Let helpers begin where there is no fork, too."""
+    _Spawning.allowed = True
 
 
 def end_with_parent(parent: int) -> None:
@@ -26,11 +44,22 @@ def end_with_parent(parent: int) -> None:
             signal.signal(getattr(signal, name), signal.SIG_DFL)
 
     def watch() -> None:
-        while os.getppid() == parent:
+        if sys.platform == "win32":  # where a process keeps the number of a parent that is gone
+            _wait_for_parent()
+        while sys.platform != "win32" and os.getppid() == parent:
             time.sleep(_LOOK_S)
         os._exit(1)
 
     threading.Thread(target=watch, daemon=True).start()
+
+
+def _wait_for_parent() -> None:
+    """Return once the process is gone that began this one."""
+    from multiprocessing import parent_process  # it is imported already in a helper
+
+    parent = parent_process()
+    if parent is not None:
+        parent.join()
 
 
 class BackgroundTask(Generic[Result]):
@@ -40,12 +69,16 @@ class BackgroundTask(Generic[Result]):
     they may hold locks.
     """
 
+    _child: "BaseProcess"
+
     def __init__(self, work: Callable[[], Result]) -> None:
         self._work = work
         self._receive: Connection | None = None
 
     def start(self) -> None:
-        """Begin in its own process."""
+        """Begin in its own process; where there is no fork, ``result`` does the work."""
+        if sys.platform == "win32":
+            return
         import multiprocessing  # takes longer to import than a small report has
 
         context = multiprocessing.get_context("fork")
@@ -80,9 +113,24 @@ def _send(work: Callable[[], Result], send: "Connection", parent: int) -> None:
     send.send(work())
 
 
+def start_method() -> str:
+    """Return how helpers begin, as ``multiprocessing`` calls it."""
+    return START
+
+
 def can_fork(*, alone: bool = False) -> bool:
     """Return whether a process can be forked, and helps: where there is a second processor, or if ``alone``."""
-    return hasattr(os, "fork") and (alone or processors() > 1) and threading.active_count() == 1
+    return START == "fork" and (alone or processors() > 1) and threading.active_count() == 1
+
+
+def can_start_helpers() -> bool:
+    """Return whether processes can be started that are given all that they need, and help."""
+    return can_fork() or (START == "spawn" and _Spawning.allowed and processors() > 1)
+
+
+def helpers_wanted() -> int:
+    """Return how many helpers do much work soonest: more than eight wait for the disk and for each other."""
+    return min(processors(), 8)
 
 
 def processors() -> int:

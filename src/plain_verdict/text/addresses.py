@@ -1,6 +1,8 @@
 """Addresses that users write: what may be shown of them."""
 
+import os
 import re
+from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
 from plain_verdict.runtime.errors import UsageError
@@ -13,6 +15,14 @@ _PASSWORD = re.compile(
 
 _QUERY_VALUE = re.compile(r"(?<=[?&;])([^=&;#\s?]{1,80}=)[^&;#\s]+")
 _WITH_SECRET = re.compile(r"pass|pwd|secret|token|credential|(?:^|_)key", re.IGNORECASE)
+
+
+def way_to(path: Path, folder: Path) -> str:
+    """Return the way from a folder to a file, with slashes; the file's address on another drive of Windows."""
+    try:
+        return Path(os.path.relpath(path, folder)).as_posix()
+    except ValueError:  # no way leads from one drive to another
+        return path.absolute().as_uri()
 
 
 def without_password(text: str) -> str:

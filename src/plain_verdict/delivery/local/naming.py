@@ -1,5 +1,6 @@
 """Makes the name of a page from a pattern: safe on every system, and never another page's."""
 
+import os
 import re
 import unicodedata
 from collections.abc import Iterable, Mapping
@@ -58,7 +59,7 @@ def path_of(pattern: str, names: Names, suffix: str) -> Path:
     text = PLACEHOLDER.sub(value, pattern)
     usual = f"{_USUAL_NAME}{suffix}"
     path = Path(text or usual).absolute()
-    return path / usual if suffix and text and (text.endswith("/") or path.is_dir()) else path
+    return path / usual if suffix and text and (text.endswith(("/", os.sep)) or path.is_dir()) else path
 
 
 def safe_name(text: str) -> str:

@@ -1,6 +1,5 @@
 """Writes an index of the builds that a store keeps, whether or not their pages are still there."""
 
-import os
 from collections.abc import Sequence
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -16,6 +15,7 @@ from plain_verdict.model.trends import Trend
 from plain_verdict.report.index_line import IndexLine
 from plain_verdict.runtime.atomic_files import write_bytes
 from plain_verdict.runtime.errors import WriteError
+from plain_verdict.text.addresses import way_to
 
 
 def write_store_index(builds: Sequence[Build], trends: Sequence[Trend], folder: Path, words: IndexWords) -> None:
@@ -56,4 +56,4 @@ def _link(page: str, folder: Path) -> str:
     # Where a page was written on another machine, its path means nothing here.
     if not page or not path.is_absolute() or not path.is_file():
         return ""
-    return Path(os.path.relpath(path, folder)).as_posix()
+    return way_to(path, folder)

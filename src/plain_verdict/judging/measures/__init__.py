@@ -31,7 +31,6 @@ MEASURES: tuple[Measure, ...] = (
     *requirements.MEASURES,
 )
 """Every measure of the program, in the order in which the docs list them."""
-_MEASURE_OF_NAME = {measure.name: measure for measure in MEASURES}
 
 
 def is_of_calls(name: str) -> bool:
@@ -41,7 +40,7 @@ def is_of_calls(name: str) -> bool:
 
 def measure_named(name: str) -> Measure:
     """Return the measure of a name, of the program or of an extension. Raises KeyError."""
-    measure = _MEASURE_OF_NAME.get(name) or extension_measure(name)
+    measure = {measure.name: measure for measure in MEASURES}.get(name) or extension_measure(name)
     if measure is None:
         raise KeyError(name)
     return measure

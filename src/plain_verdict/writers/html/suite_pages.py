@@ -10,7 +10,7 @@ from plain_verdict.report import Report
 from plain_verdict.report.part import Parts, ReportPart
 from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.runtime.executors import Engine, EngineOptions
-from plain_verdict.runtime.processes import can_fork, processors
+from plain_verdict.runtime.processes import can_start_helpers, processors
 from plain_verdict.runtime.work import WIRE_LEVEL
 from plain_verdict.text.page_text import UNENCODABLE, page_text
 from plain_verdict.writers.html.links import Links
@@ -50,7 +50,7 @@ def render_suites(
 ) -> Iterator[OutputFile]:
     """Yield the pages of suites, from wherever they are rendered."""
     count = sum(len(page.group.checks) for page in pages)
-    if count < _LEAST_CHECKS or not (options.name or can_fork()):
+    if count < _LEAST_CHECKS or not (options.name or can_start_helpers()):
         for page in pages:
             yield OutputFile(page.file, page.render(renderer, links))
         return
