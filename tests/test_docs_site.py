@@ -1,15 +1,37 @@
 """The documentation as a site: what people look for is found, and nothing is asked of any other address."""
 
+import re
 import threading
 from functools import partial
 from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 import pytest
+import yaml
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
 
+ROOT = Path(__file__).parents[1]
 SITE = Path(__file__).parents[1] / "build" / "site"
+
+
+def test_each_guide_begins_with_what_is_there_at_the_end():
+    """A picture, or the program's real output, which another test compares."""
+    navigation = yaml.safe_load(re.sub(r"!!python\S+", "", (ROOT / "mkdocs.yml").read_text("utf-8")))["nav"]
+    pages = [
+        page
+        for part in navigation
+        for title in ("Start", "Guides")
+        for entry in part.get(title, ())
+        for page in entry.values()
+    ]
+    assert len(pages) > 15
+    without = []
+    for page in pages:
+        beginning = "\n".join((ROOT / page).read_text("utf-8").splitlines()[:14])
+        if page != "docs/install.md" and not re.search(r"screenshots/[\w-]+\.png|<!-- \$ ", beginning):
+            without.append(page)
+    assert without == []
 
 
 @pytest.fixture(scope="module")
