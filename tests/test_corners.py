@@ -374,6 +374,11 @@ INSTALLED = [
     ("pipx_metadata.json", "", "pipx runpip plain-verdict install 'plain-verdict[pdf]'"),
     ("uv-receipt.toml", "", "uv tool install --force 'plain-verdict[earl,pdf]'"),
     ("uv-receipt.toml", '{"url": "file://%s", "dir_info": {}}', "uv tool install --force '%s[earl,pdf]'"),
+    (
+        "uv-receipt.toml",
+        '{"url": "file://%s/p.whl", "archive_info": {}}',
+        "uv tool install --force --find-links '%s' '%s/p.whl[earl,pdf]'",
+    ),
     ("pyvenv.cfg", '{"url": "file://%s", "archive_info": {}}', "pip install '%s[pdf]'"),
     ("pyvenv.cfg", '{"url": "file://%s/gone.whl", "archive_info": {}}', "pip install 'plain-verdict[pdf]'"),
     ("pyvenv.cfg", '{"url": "file://%s", "dir_info": {"editable": true}}', "pip install --editable '%s[pdf]'"),
@@ -385,7 +390,8 @@ INSTALLED = [
 def test_an_extra_is_added_by_the_command_that_installed_the_program(
     kept_file, origin, command, tmp_path, monkeypatch
 ):
-    (tmp_path / kept_file).touch()
+    for name in (kept_file, "p.whl"):
+        (tmp_path / name).touch()
     monkeypatch.setattr(installation.sys, "prefix", str(tmp_path))
     monkeypatch.setattr(installation, "_installed_extras", lambda: ["earl"])
     told = SimpleNamespace(read_text=lambda _: origin.replace("%s", str(tmp_path)))

@@ -22,7 +22,10 @@ def command_for(extra: str) -> str:
     if (environment / "pipx_metadata.json").is_file():
         return f"pipx runpip {_DISTRIBUTION} install {editable}'{source}[{extra}]'"
     if (environment / "uv-receipt.toml").is_file():  # a tool is installed anew, so with all that it has
-        return f"uv tool install --force {editable}'{source}[{','.join(sorted({extra, *_installed_extras()}))}]'"
+        extras = ",".join(sorted({extra, *_installed_extras()}))
+        # The recorder's wheel stands beside: no index needs to have it.
+        beside = f"--find-links '{Path(source).parent}' " if source.endswith(".whl") else ""
+        return f"uv tool install --force {beside}{editable}'{source}[{extras}]'"
     return f"{'pip' if find_spec('pip') else 'uv pip'} install {editable}'{source}[{extra}]'"
 
 
