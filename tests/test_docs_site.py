@@ -53,7 +53,9 @@ def site():
 @pytest.mark.parametrize(
     ("looked_for", "page"),
     [
+        ("merge-request comment", "docs/pipelines/"),
         ("merge request", "docs/pipelines/"),
+        ("extension", "docs/extensions/"),
         ("my runner", "docs/from-your-runner/"),
         ("waiver", "docs/judging/"),
         ("scheduler", "docs/scale/"),

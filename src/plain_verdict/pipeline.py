@@ -15,6 +15,7 @@ import msgspec
 from plain_verdict.api import with_calls
 from plain_verdict.evidence import collect
 from plain_verdict.evidence.traffic import without_archives_of, without_kept_archives
+from plain_verdict.extension.loading import find_extensions
 from plain_verdict.history.finding import HistoryOptions, RunNames, find_in_series
 from plain_verdict.history.stores import OpenStore, open_store
 from plain_verdict.inputs.codeowners import find_code_owners
@@ -38,7 +39,7 @@ from plain_verdict.merging import merge
 from plain_verdict.merging.time_zones import in_zone
 from plain_verdict.model import Check, Kind, Masked, Run, Unread, Verdict
 from plain_verdict.model.facts import COMMIT
-from plain_verdict.model.transform import with_fields
+from plain_verdict.model.transform import Change, transform, with_fields
 from plain_verdict.readers.reading import read_all
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.extension_sections import build_sections
@@ -187,7 +188,10 @@ def read_and_judge(
     """Return the run that a request means, and the verdict on it; ``opened`` opens the store of earlier runs."""
     run = with_history(read(request.results, request.options, on_step), request, on_step, opened)
     run = with_accepted_levels(_with_repository(run, request), request.rules.levels)
-    return run, judge(run, request.rules, request.made.date())
+    verdict = judge(run, request.rules, request.made.date())
+    if find_extensions("measures"):  # they put conditions into words of their authors
+        verdict = transform(verdict, Change(text=Masker(request.options.masking).text))
+    return run, verdict
 
 
 def _with_repository(run: Run, request: ReadRequest) -> Run:

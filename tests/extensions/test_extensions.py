@@ -6,6 +6,7 @@ import re
 import subprocess
 import sys
 
+import jsonschema
 import pytest
 
 from conftest import ROOT
@@ -57,6 +58,9 @@ def test_the_example_adds_a_reader_a_measure_a_section_an_output_and_a_mapping(
         "gate-log",
         "buoys",
     }
+    outputs = json.loads(tool("report", *files, *options, "--overwrite", "--output", "board=b.txt", "--json").out)
+    jsonschema.validate(outputs, json.loads((ROOT / "docs" / "summary.schema.json").read_text()))
+    assert outputs["outputs"] == {"board": str(tmp_path / "b.txt")}
     page = (tmp_path / "p.html").read_text("utf-8")
     assert '<a href="#extension-gates">Gates</a>' in page
     assert '<th scope="row"><bdi>South gate</bdi>' in page.replace("\n", "")
@@ -237,6 +241,33 @@ def test_texts_of_an_extension_are_cut_cleaned_and_given_an_id(tool, monkeypatch
     assert len(check["name"]) == 500
     assert check["id"].startswith("c-")
     assert len(json.dumps(check)) < 60_000
+
+
+def test_what_a_measure_says_is_masked(tool, monkeypatch, tmp_path):
+    for number, find in enumerate(("lambda _: 1 / 0 if open('gone-Quay-secret-9') else 0", "lambda _: 9")):
+        code = MEASURE.format(unit="COUNT", find=find).replace("{n:g} t", "Quay-secret-9")
+        site = installed(tmp_path / f"site{number}", "bad", "measures", code, module=f"masked_{number}")
+        (tmp_path / "g.xml").write_text(GOOD)
+        (tmp_path / "secrets.txt").write_text("Quay-secret-9\n")
+        (tmp_path / "s.toml").write_text('[[condition]]\nmeasure = "it"\nat_most = 3\n')
+        with monkeypatch.context() as patched:
+            patched.syspath_prepend(site)
+            done = tool(
+                "report", "g.xml", "--config", "s.toml", "--mask-values", "secrets.txt", "--json", "--overwrite"
+            )
+        assert json.loads(done.out)["verdict"] == "not fit" if number else "undecided"
+        assert "secret-9" not in done.out + done.err + (tmp_path / "verdict.html").read_text("utf-8")
+
+
+def test_of_a_package_that_stands_in_two_folders_the_first_counts(tool, monkeypatch, tmp_path):
+    for version in ("1.0", "2.0"):
+        code = made(f"'of {version}', (Attempt(Outcome.PASSED),)")
+        monkeypatch.syspath_prepend(
+            installed(tmp_path / version, "both", "readers", code, version=version, module="both_reader")
+        )
+    (tmp_path / "r.x").write_text("X")
+    assert json.loads(tool("report", "r.x", "--json", "--detail").out)["checks"][0]["name"] == "of 2.0"
+    assert "both 1.0" not in tool("extensions").out
 
 
 def test_two_of_one_name_are_both_left_out(tool, monkeypatch, tmp_path):

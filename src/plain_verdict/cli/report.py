@@ -181,7 +181,9 @@ def _show_published(published: Published, took_s: float) -> None:
     for path in published.removed:
         show(f"Removed an old page: {path}", "soft")
     for name, path in published.others.items():
-        show(f"{_WRITTEN.get(name, name)}: {path}", "soft")
+        show(f"{_WRITTEN[name]}: {path}", "soft")
+    for name, path in published.outputs.items():
+        show(f"Output “{name}”: {path}", "soft")
     for address in published.addresses:
         show(f"Published: {address}")
     show(f"Took {took_s:.2f} s. Report:", "soft")

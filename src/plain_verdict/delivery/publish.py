@@ -1,6 +1,6 @@
 """Writes everything that is wanted of a report: the page into its place, and what stands next to it."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from pathlib import Path
 from urllib.parse import quote
@@ -31,12 +31,15 @@ _MAIL_GROWTH = 1.37
 class Published(msgspec.Struct, frozen=True):
     """What was written, as full paths: ``page`` is the file to open, ``others`` by their names among outputs.
 
+    ``outputs`` are those that were asked for by their names, ``--output NAME=FILE``.
+
     ``addresses`` are those under which it was published, ``failed`` is what kept it from others.
     ``link`` is where others open the page, or "". ``notes`` are for who asked for it.
     """
 
     page: Path
     others: dict[str, Path] = {}
+    outputs: dict[str, Path] = {}
     removed: tuple[Path, ...] = ()
     addresses: tuple[str, ...] = ()
     link: str = ""
@@ -44,10 +47,11 @@ class Published(msgspec.Struct, frozen=True):
     failed: tuple[PlainVerdictError, ...] = ()
 
     @property
-    def files(self) -> dict[str, str | list[str]]:
+    def files(self) -> dict[str, str | list[str] | dict[str, str]]:
         """Return what was written, by what it is, where it was published, and the link."""
         paths = {"page": self.page, **self.others}
-        files: dict[str, str | list[str]] = {name: str(path) for name, path in paths.items()}
+        files: dict[str, str | list[str] | dict[str, str]] = {name: str(path) for name, path in paths.items()}
+        files |= {"outputs": {name: str(path) for name, path in self.outputs.items()}} if self.outputs else {}
         files |= {"published": list(self.addresses)} if self.addresses else {}
         return files | ({"link": self.link} if self.link else {})
 
@@ -74,16 +78,33 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
     open_at = next((address for address in addresses if address.startswith(("https://", "http://"))), "")
     link = _link_to(placed.page, wanted.link) or open_at
     for name, write in _beside(report, request, page, placed.packed or placed.page, link):
-        try:
-            with on_step(f"Writing {name}"):
-                path, written_notes = write()
-        except ExtensionError as error:
-            failed += (error,)
-            continue
+        with on_step(f"Writing {name}"):
+            path, written_notes = write()
         notes += written_notes
         if path:
             others[name] = path
-    return Published(page, others, placed.removed, addresses, link, tuple(notes), failed)
+    outputs, failed_outputs = _by_name(report, wanted.outputs, on_step)
+    failed += failed_outputs
+    return Published(page, others, outputs, placed.removed, addresses, link, tuple(notes), failed)
+
+
+def _by_name(
+    report: Report, texts: Sequence[str], on_step: OnStep
+) -> tuple[dict[str, Path], tuple[ExtensionError, ...]]:
+    """Write the outputs that are asked for by their names; return where they are, and what kept others from it."""
+    written: dict[str, Path] = {}
+    failed: list[ExtensionError] = []
+    for name, file in read_outputs(texts):
+        try:
+            with on_step(f"Writing {name}"):
+                writer = writer_named(name)
+                if writer.suffix:
+                    written[name] = _publish_file(report, file, writer)
+                elif path := _publish_folder(report, file, writer)[0]:
+                    written[name] = path
+        except ExtensionError as error:
+            failed.append(error)
+    return written, tuple(failed)
 
 
 def _refreshed_index(request: Request, on_step: OnStep) -> dict[str, Path]:
@@ -131,8 +152,6 @@ def _beside(
     for name, file in (("earl", wanted.earl), ("digest", wanted.digest), ("junit", wanted.junit)):
         if file:
             yield name, partial(_publish_named, report, name, file)
-    for name, file in read_outputs(wanted.outputs):
-        yield name, partial(_publish_output, report, name, file)
     if wanted.pdf:
         pdf_writer = PdfWriter(wanted.pdf_for, wanted.pdf_paper)
         yield "pdf", lambda: (_publish_file(report, wanted.pdf, pdf_writer), ())
@@ -144,14 +163,6 @@ def _beside(
 
 def _publish_named(report: Report, name: str, file: str) -> _Written:
     return _publish_file(report, file, writer_named(name)), ()
-
-
-def _publish_output(report: Report, name: str, file: str) -> _Written:
-    """Write an output by its name, into a file or a folder. Raises ExtensionError for one of an extension."""
-    writer = writer_named(name)
-    if writer.suffix:
-        return _publish_file(report, file, writer), ()
-    return _publish_folder(report, file, writer)[0], ()
 
 
 def _publish_tables(report: Report, request: Request, page: Path, link: str) -> _Written:

@@ -62,8 +62,15 @@ def find_named(kind: str, name: str) -> Extension | None:
 
 @cache
 def _found_on(path: tuple[str, ...]) -> tuple[Extension, ...]:
-    found = {extension: None for folder in _folders(path) for extension in _found_in(folder)}
-    return tuple(sorted(found, key=lambda extension: (KINDS.index(extension.kind), extension)))
+    found: dict[str, list[Extension]] = {}
+    for folder in _folders(path):
+        here: dict[str, list[Extension]] = {}
+        for extension in _found_in(folder):
+            here.setdefault(extension.package, []).append(extension)
+        # Of a package that stands in two folders the first is imported.
+        found = here | found
+    extensions = (extension for package in found.values() for extension in package)
+    return tuple(sorted(extensions, key=lambda extension: (KINDS.index(extension.kind), extension)))
 
 
 def _folders(path: tuple[str, ...]) -> Iterator[str]:

@@ -211,6 +211,8 @@ class Summary(msgspec.Struct, frozen=True):
     pdf: str | msgspec.UnsetType = msgspec.UNSET
     junit: str | msgspec.UnsetType = msgspec.UNSET
     markdown: str | msgspec.UnsetType = msgspec.UNSET
+    outputs: dict[str, str] | msgspec.UnsetType = msgspec.UNSET
+    """Those that were asked for by their names."""
     published: list[str] | msgspec.UnsetType = msgspec.UNSET
     link: str | msgspec.UnsetType = msgspec.UNSET
 
@@ -222,7 +224,7 @@ class SummaryWriter(msgspec.Struct, frozen=True):
     """
 
     detail: bool = False
-    files: dict[str, str | list[str]] | None = None
+    files: dict[str, str | list[str] | dict[str, str]] | None = None
 
     name = "summary"
     suffix = ".json"
