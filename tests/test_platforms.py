@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 
 from conftest import DEMO, EXAMPLES, MADE
+from plain_verdict import read
 from plain_verdict.cli.demo.files import API_DOCUMENT, REQUIREMENTS, RESULTS, RULES
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.runtime import atomic_files, guard, processes
@@ -77,6 +78,9 @@ from plain_verdict.runtime import processes
 main(sys.argv[1:])  # once as here: what the standard library is for Windows can't be imported
 for name in ("fork", "killpg", "sched_getaffinity", "getuid"):
     delattr(os, name)
+def refuse(*_, **__):
+    raise OSError(1, "a file system without links")
+os.link = os.symlink = refuse
 for name in ("SIGHUP", "SIGPROF", "SIGKILL", "setitimer", "ITIMER_PROF"):
     delattr(signal, name)
 sys.modules["fcntl"] = None
@@ -281,3 +285,26 @@ def test_no_text_is_opened_in_the_encoding_of_the_machine(arguments, tmp_path):
     ours = [line for line in done.stderr.splitlines() if "EncodingWarning" in line and "plain_verdict" in line]
     assert ours == []
     assert done.returncode == 0, done.stderr
+
+
+def test_paths_of_windows_in_results_are_found_here(tool, tmp_path):
+    (tmp_path / "desk" / "shots").mkdir(parents=True)
+    (tmp_path / "desk" / "shots" / "seat.txt").write_text("seat 14C")
+    attached = r"[[ATTACHMENT|C:\ci\desk\shots\seat.txt]]", r"[[ATTACHMENT|shots\seat.txt]]"
+    cases = "".join(
+        f'<testcase name="{at}" file="C:\\ci\\desk\\seats.py"><system-out>{text}</system-out></testcase>'
+        for at, text in enumerate(attached)
+    )
+    (tmp_path / "desk" / "r.xml").write_text(f"<testsuite name='Desk'>{cases}</testsuite>")
+    lines = (
+        {"what": "check", "id": "c", "name": "rec"},
+        {"what": "evidence", "in": "c", "path": "shots\\seat.txt"},
+        {"what": "end", "id": "c", "outcome": "passed"},
+    )
+    (tmp_path / "desk" / "r.verdict.jsonl").write_text("".join(f"{json.dumps(line)}\n" for line in lines))
+    run = read(tmp_path / "desk")
+    assert len(run.checks) == 3
+    assert [evidence.unavailable for check in run.checks for evidence in check.last.evidence] == ["", "", ""]
+    assert len({evidence.content for check in run.checks for evidence in check.last.evidence}) == 1
+    (tmp_path / "w.toml").write_bytes(b"[evidence]\r\nlook_in = ['desk/shots']\r\n")
+    assert tool("report", "desk", "--config", "w.toml").code == 0
