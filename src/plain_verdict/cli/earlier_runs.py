@@ -3,7 +3,7 @@
 import argparse
 from collections.abc import Iterator, Sequence
 from datetime import datetime, timedelta
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 
 from plain_verdict.cli.options import settings_source
@@ -26,7 +26,8 @@ NO_BUILDS = "no builds found; report --history or --out makes some"
 
 def history_settings(options: Options) -> HistoryTable:
     """Return the settings of the history, and show notes on them. Raises UsageError."""
-    settings = read_settings(settings_source(options), check_settings)
+    check = partial(check_settings, extensions=getattr(options, "extensions", True))
+    settings = read_settings(settings_source(options), check)
     if not options.history:
         settings.refuse_ignored("history.store")
     for note in settings.notes:

@@ -51,12 +51,6 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         "of the settings that are found (docs/pipelines.md)",
     )
     add_declared(parser, "results", first="requirements.files")
-    parser.add_argument(
-        "--no-extensions",
-        action="store_false",
-        dest="extensions",
-        help="use no installed extension (docs/extensions.md)",
-    )
     parser.add_argument("--json", action="store_true", help="print one JSON object and nothing else")
     parser.add_argument("--detail", action="store_true", help="with --json: include all checks")
     add_debug(parser)
@@ -87,6 +81,12 @@ def add_config(parser: argparse.ArgumentParser) -> None:
         "--trust-settings",
         action="store_true",
         help="trust the settings that are found as if --config named them (docs/settings.md)",
+    )
+    parser.add_argument(
+        "--no-extensions",
+        action="store_false",
+        dest="extensions",
+        help="use no installed extension (docs/extensions.md)",
     )
 
 
