@@ -347,7 +347,8 @@ def test_workers_of_a_cluster_open_addresses_themselves(place, tool, tmp_path, m
     if not place.address.startswith("s3://"):
         return
     # Where only this machine reaches the store, results are sent from here.
-    with dask_config.set({"distributed.nanny.environ.http_proxy": "http://127.0.0.1:9"}):
+    nothing = {"http_proxy": "http://127.0.0.1:9", "AWS_MAX_ATTEMPTS": "1"}
+    with dask_config.set({f"distributed.nanny.environ.{name}": value for name, value in nothing.items()}):
         sent = tool("report", address, "--out", "sent/p.html", "--no-find-previous", "--engine", "dask://local")
     assert (sent.code, "could not fetch" in sent.err, len(sent.err.splitlines())) == (0, True, 2), sent.err
     assert (tmp_path / "sent/p.html").read_bytes() == (tmp_path / "here/p.html").read_bytes()
