@@ -64,11 +64,11 @@ def find_named(kind: str, name: str) -> Extension | None:
 def _found_on(path: tuple[str, ...]) -> tuple[Extension, ...]:
     found: dict[str, list[Extension]] = {}
     for folder in _folders(path):
-        here: dict[str, list[Extension]] = {}
+        in_folder: dict[str, list[Extension]] = {}
         for extension in _found_in(folder):
-            here.setdefault(extension.package, []).append(extension)
+            in_folder.setdefault(extension.package, []).append(extension)
         # Of a package that stands in two folders the first is imported.
-        found = here | found
+        found = in_folder | found
     extensions = (extension for package in found.values() for extension in package)
     return tuple(sorted(extensions, key=lambda extension: (KINDS.index(extension.kind), extension)))
 
