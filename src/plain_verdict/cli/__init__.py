@@ -179,8 +179,9 @@ exit codes:
   2  wrong usage or settings, or an output could not be written
   3  no input could be read; no report is written
   4  an input could not be read and --strict is set (with --enforce, 1 comes first)
-  5  the report is written, but mail, a notice or a destination failed; or history.required is set and
-     earlier runs could not be read or this run could not be stored
+  5  the report is written, but mail, a notice, a destination or an output of an extension failed; or
+     history.required is set and earlier runs could not be read or this run could not be stored;
+     or "extensions" found one that can't be used
   70  a bug of this program
   130  interrupted or stopped
 """
