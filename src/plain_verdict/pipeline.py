@@ -15,7 +15,7 @@ import msgspec
 from plain_verdict.api import with_calls
 from plain_verdict.evidence import collect
 from plain_verdict.evidence.traffic import without_archives_of, without_kept_archives
-from plain_verdict.extension.loading import find_extensions
+from plain_verdict.extension.loading import find_named
 from plain_verdict.history.finding import HistoryOptions, RunNames, find_in_series
 from plain_verdict.history.stores import OpenStore, open_store
 from plain_verdict.inputs.codeowners import find_code_owners
@@ -189,7 +189,8 @@ def read_and_judge(
     run = with_history(read(request.results, request.options, on_step), request, on_step, opened)
     run = with_accepted_levels(_with_repository(run, request), request.rules.levels)
     verdict = judge(run, request.rules, request.made.date())
-    if find_extensions("measures"):  # they put conditions into words of their authors
+    if any(find_named("measures", rule.measure) for rule in request.rules.conditions):
+        # They put conditions into words of their authors.
         verdict = transform(verdict, Change(text=Masker(request.options.masking).text))
     return run, verdict
 

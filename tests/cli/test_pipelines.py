@@ -44,6 +44,14 @@ def test_a_file_is_one_by_the_servers_own_schema(schema, path):
     assert done.returncode == 0, done.stdout + done.stderr
 
 
+def test_the_history_is_kept_also_of_a_build_that_fails():
+    """An action that saves after the job does so only when the job passed: failing builds would be missing."""
+    steps = yaml.safe_load(CHECKS.read_text())["jobs"]["report"]["steps"]
+    restored, saved = (step for step in steps if "cache" in step.get("uses", ""))
+    assert (restored["uses"], saved["uses"]) == ("actions/cache/restore@v4", "actions/cache/save@v4")
+    assert (saved["if"], saved["with"]["key"]) == ("always()", restored["with"]["key"])
+
+
 @pytest.fixture
 def machine(tmp_path, monkeypatch):
     """A machine of a pipeline: the program, a runner of checks, and a repository with the rules of the main branch."""

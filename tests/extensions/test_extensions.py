@@ -11,7 +11,9 @@ import pytest
 
 from conftest import ROOT
 from plain_verdict import extension
+from plain_verdict.cli import watching
 from plain_verdict.extension import testing
+from plain_verdict.readers import extensions
 
 EXAMPLE = ROOT / "examples" / "extension"
 GOOD = '<testsuite name="Quay"><testcase name="lands"/></testsuite>'
@@ -108,7 +110,7 @@ FAILING = {
     "by ending the program": ("readers", "raise SystemExit(0)", "failed (SystemExit: 0)"),
     "by its absence": ("readers", None, "failed (ModuleNotFoundError: No module named"),
     "without what it names": ("readers", "", "failed (AttributeError"),
-    "as no reader": ("readers", "EXTENSION = 7", "is not a reader: it lacks recognises or read"),
+    "as no reader": ("readers", "EXTENSION = 7", "lacks recognises and read"),
     "of a newer program": ("readers", f"{READS}    api_version = 2\nEXTENSION = R", "the reader “it” of bad 1.0 is for version 2 of the extension API; this program has 1"),
     "when it is made": ("readers", f"{READS}    def __init__(self):\n        1 / 0\nEXTENSION = R", "failed (ZeroDivisionError"),
     "at a look": ("readers", "class R:\n    read = 0\n    def recognises(self, head):\n        raise KeyError('mast')\nEXTENSION = R", "r.x: is not read: the reader “it” of bad 1.0 failed (KeyError: 'mast')"),
@@ -139,6 +141,48 @@ def test_a_reader_that_fails_costs_what_it_would_have_read(case, tool, monkeypat
     assert json.loads(tool("report", "g.xml", "--json").out)["verdict"] == "fit"
 
 
+PASSED = "Attempt(Outcome.PASSED"
+STEP = "Step('s', Outcome.PASSED, steps=(Step('t', Outcome.FAILED),))"
+WORSE = {
+    "a skip after a failure": ("checks=[c('n', Attempt(Outcome.FAILED), Attempt(Outcome.SKIPPED))]", "not fit"),
+    "a pass with a problem": (f"checks=[c('n', {PASSED}, problems=(Problem(Outcome.FAILED, message='m'),)))]", "not fit"),
+    "a pass over a step below a step": (f"checks=[c('n', {PASSED}, steps=({STEP},)))]", "not fit"),
+    "a skip over a failed step": (f"checks=[c('n', Attempt(Outcome.SKIPPED, steps=({STEP},)))]", "not fit"),
+    "a pass over an unmet expectation": (f"checks=[c('n', {PASSED}, expectations=(Expectation('s', Outcome.FAILED),)))]", "not fit"),
+    "one of two of one name": (f"checks=[c('n', Attempt(Outcome.FAILED)), c('n', {PASSED}))]", "not fit"),
+    "a note after twenty": (f"checks=[c('n', {PASSED}))], notes=[ReadingNote('', str(n)) for n in range(30)] + [ReadingNote('', 'cut', results_missing=True)]", "undecided"),
+    "a score": (f"checks=[c('n', {PASSED}))], scores=(1,)", "undecided"),
+    "less than no time": (f"checks=[c('n', {PASSED}, took_s=-1.0))]", "undecided"),
+    "suites that break": (f"checks=[c('n', {PASSED}))], suites=(1 / 0 for _ in range(1))", "undecided"),
+    "an attempt that passed": ("checks=[c('n', Attempt(Outcome.FAILED), Attempt(Outcome.PASSED))]", "fit"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", WORSE)
+def test_no_failure_vanishes_in_what_a_reader_makes(case, tool, monkeypatch, tmp_path):
+    fields, verdict = WORSE[case]
+    code = (
+        reader(f"return ResultFile({fields})")
+        + "def c(name, *attempts):\n    return Check('', Kind.API, ('A',), name, attempts)\n"
+    )
+    module = f"worse_{list(WORSE).index(case)}"
+    monkeypatch.syspath_prepend(installed(tmp_path / "site", "odd", "readers", code, module=module))
+    (tmp_path / "r.x").write_text("X")
+    (tmp_path / "g.xml").write_text(GOOD)
+    done = tool("report", "r.x", "g.xml", "--json")
+    assert json.loads(done.out)["verdict"] == verdict, done.err
+    assert "bug" not in done.err
+
+
+def test_a_draft_does_not_take_the_place_of_an_extension_that_can_not_be_used(tool, monkeypatch, tmp_path):
+    monkeypatch.syspath_prepend(installed(tmp_path / "site", "bad", "readers", "1 / 0", module="bad_draft"))
+    (tmp_path / "out").mkdir()
+    (tmp_path / "out" / "g.xml").write_text(GOOD)
+    (tmp_path / "out" / "r.csv").write_text("name,outcome\nsails,passed\nlands,passed\ndocks,passed\n")
+    assert json.loads(tool("report", "out", "--json").out)["verdict"] == "undecided"
+    assert json.loads(tool("report", "out", "--json", "--no-extensions").out)["verdict"] == "fit"
+
+
 def test_a_reader_that_can_not_be_used_is_named_also_where_a_folder_is_given(tool, monkeypatch, tmp_path):
     monkeypatch.syspath_prepend(installed(tmp_path / "site", "bad", "readers", "1 / 0", module="bad_folder"))
     (tmp_path / "out").mkdir()
@@ -167,7 +211,7 @@ OTHERS = {
     "no section": ("sections", "EXTENSION = 7", "is not a Section"),
     "an output": ("writers", WRITER.format(render="1 / 0"), "the output “it” of bad 1.0 failed (ZeroDivisionError"),
     "an output of no file": ("writers", WRITER.format(render="return []"), "wrote 0 files"),
-    "no output": ("writers", "EXTENSION = 7", "is not a writer: it lacks render or suffix"),
+    "no output": ("writers", "EXTENSION = 7", "lacks render and suffix"),
 }  # fmt: skip
 
 
@@ -219,6 +263,40 @@ def test_what_an_extension_shows_is_escaped_and_masked(tool, monkeypatch, tmp_pa
         assert "&lt;i&gt;" in page
         assert "1,234.5" in page
         assert "Quay-secret-9" not in page
+
+
+def test_a_section_shows_checks_of_the_run_numbers_of_any_library_and_what_it_leaves_out(
+    tool, monkeypatch, tmp_path
+):
+    cells = "(list(report.run.checks)[0], numpy.int64(12345), numpy.float64('nan')), (Check('x', Kind.API, (), 'strange Quay-secret-9', ()), 1, 2.5)"
+    blocks = f"[Table(('check', 'n', 'm'), ({cells}, *((str(n), 0, 0) for n in range(10_000))))]"
+    site = installed(
+        tmp_path / "site",
+        "a",
+        "sections",
+        "import numpy\n" + SECTION.format(blocks=blocks),
+        entry="潮",
+        module="tide_section",
+    )
+    installed(site, "b", "sections", SECTION.format(blocks="[Text('here')]"), entry="港", module="port_section")
+    monkeypatch.syspath_prepend(site)
+    (tmp_path / "g.xml").write_text(GOOD)
+    (tmp_path / "secrets.txt").write_text("Quay-secret-9\n")
+    tool("report", "g.xml", "--mask-values", "secrets.txt")
+    page = (tmp_path / "verdict.html").read_text("utf-8")
+    assert re.search(r'<th scope="row"><a href="#c-[0-9a-f]+">.*?lands', page, re.DOTALL)
+    assert "12,345" in page
+    assert "Quay-secret-9" not in page
+    assert "2 more rows left out." in page
+    assert len(set(re.findall(r'<h2 id="(extension-[^"]+)"', page))) == 2
+
+
+def test_a_measure_may_count_with_another_library(tool, monkeypatch, tmp_path):
+    code = "import numpy\n" + MEASURE.format(unit="COUNT", find="lambda _: numpy.int64(9)")
+    monkeypatch.syspath_prepend(installed(tmp_path / "site", "n", "measures", code, module="numpy_measure"))
+    (tmp_path / "g.xml").write_text(GOOD)
+    (tmp_path / "s.toml").write_text('[[condition]]\nmeasure = "it"\nat_most = 3\n')
+    assert tool("report", "g.xml", "--config", "s.toml").out.startswith("Not fit")
 
 
 def test_what_an_extension_prints_does_not_stand_in_the_output(tool, monkeypatch, tmp_path):
@@ -320,6 +398,21 @@ def test_a_wrong_output_is_named_before_anything_is_read(option, value, said, to
     assert not (tmp_path / "verdict.html").exists()
 
 
+def test_an_output_whose_library_is_missing_is_named_before_anything_is_read(tool, monkeypatch, tmp_path):
+    monkeypatch.setitem(sys.modules, "weasyprint", None)
+    (tmp_path / "g.xml").write_text(GOOD)
+    done = tool("report", "g.xml", "--output", "pdf=p.pdf")
+    assert (done.code, "[pdf]" in done.err, (tmp_path / "verdict.html").exists()) == (2, True, False)
+
+
+def test_outputs_by_name_are_known_as_written_so_that_watching_leaves_them_alone(tool, monkeypatch, tmp_path):
+    (tmp_path / "g.xml").write_text(GOOD)
+    seen = []
+    monkeypatch.setattr(watching, "watch", lambda _, once: seen.append(once()[1]) or 0)
+    tool("report", "g.xml", "--watch", "--output", "summary=s.json")
+    assert {path.name for path in seen[0]} == {"verdict.html", "s.json"}
+
+
 def test_a_settings_file_that_was_found_writes_no_output_outside_its_repository(tool, tmp_path):
     (tmp_path / "g.xml").write_text(GOOD)
     (tmp_path / "plain-verdict.toml").write_text('[report]\noutputs = ["summary=../out.json", "junit=in.xml"]\n')
@@ -363,4 +456,11 @@ def test_mappings_of_an_extension_are_data_and_a_wrong_one_is_named(name, tool, 
     done = tool("report", "r.json")
     assert said in done.err
     assert done.code == (3 if said else 0)
+    if not said:  # another mapping for the same file: what only it reads counts as well
+        sums = '[[mapping]]\nname = "sums"\nneeds = ["$.t"]\nkind = "load"\n[mapping.request]\neach = "$.s[*]"\nname = "n"\ncount = "c"\nfailed = "f"\n'
+        (site / module / "formats" / "s.toml").write_text(sums)
+        extensions._load_all.cache_clear()
+        (tmp_path / "r.json").write_text('{"t": [{"n": "sails", "o": "ok"}], "s": [{"n": "GET", "c": 9, "f": 3}]}')
+        found = json.loads(tool("report", "r.json", "--json", "--overwrite").out)
+        assert (found["files"][0]["format"], found["reported"][0]["requests"][0]["failed"]) == ("m + sums", 3)
     assert tool("extensions").code == (5 if said else 0)

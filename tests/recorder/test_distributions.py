@@ -3,9 +3,11 @@
 import json
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import sysconfig
+import time
 import tomllib
 from pathlib import Path
 
@@ -155,3 +157,95 @@ def test_a_writer_in_another_language_writes_what_it_ran(language, tmp_path):
     failed = next(check for check in run.checks if check.outcome == "failed")
     assert (failed.last.problems[0].expected, failed.last.problems[0].actual) == ("NOK 418", "NOK 481")
     assert all(check.last.took_s is not None for check in run.checks)
+
+
+HARD = {
+    "node": (
+        "hard.test.mjs",
+        """import { after, before, describe, it, test } from "node:test";
+describe("hook", () => { before(() => { throw new Error("before broke"); }); it("a", () => {}); });
+describe("after", () => { after(() => { throw new Error("after broke"); }); it("b", () => {}); });
+describe.skip("closed", () => { it("c", () => {}); });
+test("parent ends first", (t) => { t.test("child", () => new Promise((r) => setTimeout(r, 50))); });
+test("later", { todo: "BQ-7" }, () => { throw new Error("x"); });
+test("same", () => {}); test("same", () => { throw new Error("the second"); });
+test("throws text", () => { throw "dark"; }); test("throws null", () => { throw null; });
+test("odd values", () => { const error = new Error("m"); error.actual = 1n; error.expected = error; throw error; });
+""",
+        [
+            "errored",
+            "errored",
+            "passed",
+            "errored",
+            "skipped",
+            "failed",
+            "skipped",
+            "passed",
+            "errored",
+            "errored",
+            "errored",
+            "errored",
+        ],
+    ),
+    "go": (
+        "hard_test.go",
+        """package harbour
+import ("os"; "testing")
+func TestCaught(t *testing.T) { Begin(t); func() { defer func() { _ = recover() }(); panic("caught") }() }
+func TestFatal(t *testing.T) { Begin(t).Step("x", func() { t.Fatal("dark") }) }
+func TestSkips(t *testing.T) { Begin(t).Step("x", func() { t.Skip("low water") }) }
+func TestSub(t *testing.T) { Begin(t); t.Run("one", func(t *testing.T) { Begin(t).Compare("a", "b") }) }
+func TestZExits(t *testing.T) { Begin(t); os.Exit(0) }
+""",
+        ["passed", "failed", "skipped", "failed", "failed", "errored"],
+    ),
+}
+
+
+@pytest.mark.parametrize("language", HARD)
+def test_no_failure_vanishes_however_a_test_ends(language, tmp_path):
+    name, text, expected = HARD[language]
+    if shutil.which(language) is None:
+        pytest.skip(f"{language} is not here")
+    shutil.copytree(ROOT / "examples" / "recorders" / language, tmp_path / "desk")
+    for example in (tmp_path / "desk").glob("desk*test*"):
+        example.unlink()
+    (tmp_path / "desk" / name).write_text(text)
+    command = tuple(name if word == "desk.test.mjs" else word for word in WRITERS[language][0])
+    done(
+        *command,
+        cwd=tmp_path / "desk",
+        VERDICT_RECORD=str(tmp_path / "desk"),
+        GOCACHE=str(tmp_path / "cache"),
+        GOFLAGS="-mod=mod -buildvcs=false",
+    )
+    run = read(tmp_path / "desk" / "*.verdict.jsonl")
+    assert [check.outcome for check in run.checks] == expected
+    assert not run.not_whole
+
+
+def test_a_runner_that_is_killed_leaves_a_record_that_is_never_fit(tmp_path):
+    shutil.copy(ROOT / "examples" / "recorders" / "node" / "verdict-reporter.mjs", tmp_path)
+    (tmp_path / "hangs.test.mjs").write_text(
+        'import { describe, it } from "node:test";\ndescribe("one", () => { it("a", () => {}); });\n'
+        'describe("two", () => { it("b", () => { throw 1; }); it("c", () => new Promise(() => setTimeout(() => {}, 60000))); });\n'
+    )
+    command = [
+        "node",
+        "--test",
+        "--test-reporter=./verdict-reporter.mjs",
+        "--test-reporter-destination=out.verdict.jsonl",
+        "hangs.test.mjs",
+    ]
+    running = subprocess.Popen(command, cwd=tmp_path, start_new_session=True)
+    deadline = time.monotonic() + 60
+    while '"two begins"' not in (
+        (tmp_path / "out.verdict.jsonl").read_text() if (tmp_path / "out.verdict.jsonl").exists() else ""
+    ):
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
+    os.killpg(running.pid, signal.SIGKILL)
+    running.wait()
+    run = read(tmp_path / "out.verdict.jsonl")
+    assert [check.outcome for check in run.checks] == ["passed"]
+    assert run.not_whole

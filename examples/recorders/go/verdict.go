@@ -100,6 +100,9 @@ func Begin(t *testing.T, suite ...string) *Check {
 	t.Cleanup(func() {
 		outcome := "passed"
 		switch {
+		case panicking(): // go marks the test as failed only after this
+			outcome = "errored"
+			check.problems = append(check.problems, fields{"type": "panic", "message": "the test panicked"})
 		case t.Failed():
 			outcome = "failed"
 		case t.Skipped():
@@ -113,6 +116,21 @@ func Begin(t *testing.T, suite ...string) *Check {
 	return check
 }
 
+// panicking tells whether a panic is why the test ends: its frame is on the stack while cleanups run.
+func panicking() bool {
+	callers := make([]uintptr, 64)
+	frames := runtime.CallersFrames(callers[:runtime.Callers(0, callers)])
+	for {
+		frame, more := frames.Next()
+		if frame.Function == "runtime.gopanic" {
+			return true
+		}
+		if !more {
+			return false
+		}
+	}
+}
+
 // Step records a part of the test; what fails in it marks it as failed, a panic as errored.
 func (c *Check) Step(name string, do func()) {
 	c.t.Helper()
@@ -121,8 +139,11 @@ func (c *Check) Step(name string, do func()) {
 	c.inside = append(c.inside, id)
 	defer func() {
 		c.inside = c.inside[:len(c.inside)-1]
-		if c.t.Failed() && !before {
+		switch {
+		case c.t.Failed() && !before:
 			outcome = "failed"
+		case c.t.Skipped():
+			outcome = "skipped"
 		}
 		c.record.write(fields{"what": "end", "id": id, "outcome": outcome, "at": now(), "took_s": time.Since(began).Seconds()})
 	}()

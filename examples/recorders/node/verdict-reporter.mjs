@@ -8,19 +8,30 @@ import { relative } from "node:path";
 const seconds = (milliseconds) => Math.max(0, milliseconds ?? 0) / 1000;
 const isSuite = (test) => test.data?.details?.type === "suite";
 
-/** The record's problem for what a test threw: the runner wraps it in an error of its own. */
+/** What a test threw, which may be anything; the runner wraps it in an error of its own. */
+const thrownIn = (error) => (error && "cause" in error ? error.cause : error);
+
+/** The record's problem for what a test threw. */
 function problemOf(error) {
-  const thrown = error?.cause ?? error ?? {};
-  const problem = { type: thrown.name ?? "", message: String(thrown.message ?? thrown), detail: thrown.stack ?? "" };
+  const thrown = thrownIn(error);
+  if (thrown === null || typeof thrown !== "object") return { message: String(thrown) };
+  const problem = { type: text(thrown.name ?? ""), message: text(thrown.message ?? thrown), detail: text(thrown.stack ?? "") };
   if ("expected" in thrown) problem.expected = text(thrown.expected);
   if ("actual" in thrown) problem.actual = text(thrown.actual);
   return problem;
 }
 
-const text = (value) => (typeof value === "string" ? value : JSON.stringify(value) ?? String(value));
+function text(value) {
+  if (typeof value === "string") return value;
+  try {
+    return JSON.stringify(value) ?? String(value);
+  } catch {
+    return String(value); // what refers to itself, or is too large a number
+  }
+}
 
 /** Whether it was an assertion, or something else went wrong. */
-const outcomeOf = (error) => ((error?.cause ?? error)?.code === "ERR_ASSERTION" ? "failed" : "errored");
+const outcomeOf = (error) => (thrownIn(error)?.code === "ERR_ASSERTION" ? "failed" : "errored");
 
 /** How a test ended, as the record says it. */
 function endOf(test) {
@@ -35,18 +46,32 @@ function endOf(test) {
 
 class Record {
   #last = 0;
+  #promised = "";
+
+  /** A line that is written before anything of a test is known: if the runner is killed then, results are missing. */
+  promise(name) {
+    this.#promised = this.#id();
+    return { what: "log", in: this.#promised, text: `${name} begins` };
+  }
+
+  #id() {
+    return `${process.pid}-${++this.#last}`;
+  }
 
   /** The lines of a suite with all that is in it. */
   *suite(test, suite) {
     const inside = [...suite, test.data.name];
     for (const child of test.children) yield* isSuite(child) ? this.suite(child, inside) : this.check(child, inside);
-    const failed = !test.passed && test.data.details.error?.failureType !== "subtestsFailed";
-    if (failed) yield* this.check({ ...test, children: [], data: { ...test.data, name: "The suite itself" } }, inside);
+    // It is a check by itself where no check in it tells how it ended: its hook failed, it is skipped or empty.
+    const told = test.passed || test.data.details.error?.failureType === "subtestsFailed";
+    if (!told || !test.children.length)
+      yield* this.check({ ...test, children: [], data: { ...test.data, name: "The suite itself" } }, inside);
   }
 
   /** The lines of a check, or of a step in what has the id `inside`. */
   *check(test, suite, inside = "") {
-    const id = `${process.pid}-${++this.#last}`;
+    const id = this.#promised || this.#id();
+    this.#promised = "";
     const { name, file, line, details } = test.data;
     const ended = test.ended / 1000;
     const at = ended - seconds(details.duration_ms);
@@ -65,6 +90,7 @@ export default async function* report(source) {
   const waiting = []; // ended tests by their depth, until what they are in ends as well
   let messages = [];
   for await (const { type, data } of source) {
+    if (type === "test:start" && data.nesting === 0) yield line(record.promise(data.name));
     if (type === "test:diagnostic" && data.nesting > 0) messages.push(data.message);
     if (type !== "test:pass" && type !== "test:fail") continue;
     const test = { data, passed: type === "test:pass", ended: Date.now(), children: waiting[data.nesting + 1] ?? [], messages };

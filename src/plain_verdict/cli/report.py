@@ -111,7 +111,7 @@ def run(options: argparse.Namespace) -> int:
         _, run, verdict, published = make_once(options)
         read = [str(Path(file.folder, Path(file.path).name)) for file in run.files if file.folder]
         read += [trouble.file for trouble in run.unread]
-        return verdict, (published.page, *published.others.values()) if published else (), read
+        return verdict, published.paths if published else (), read
 
     retries = [argument for retry_arguments in options.retry for argument in retry_arguments]
     return watch([*options.results, *retries], once)

@@ -82,18 +82,15 @@ def show_document(text: str, *, end: str = "\n") -> None:
     Source: RFC 8259, section 8.1; Markdown and TOML are UTF-8 as well.
     """
     if isinstance(sys.stdout, TextIOWrapper):
-        sys.stdout.reconfigure(encoding="utf-8")
+        sys.stdout.reconfigure(encoding="utf-8", errors="backslashreplace")
     show(text, to=sys.stdout, end=end)
 
 
 def _has_colour(stream: TextIO) -> bool:
     """Return whether a stream is a terminal that shows colour, and the user wants it."""
-    knows_sequences = (
-        os.name != "nt" or "WT_SESSION" in os.environ
-    )  # the older console of Windows shows them as text
-    return (
-        stream.isatty() and knows_sequences and os.environ.get("TERM") != "dumb" and not os.environ.get("NO_COLOR")
-    )
+    if not stream.isatty() or os.environ.get("NO_COLOR") or os.environ.get("TERM") == "dumb":
+        return False
+    return sys.platform != "win32" or "WT_SESSION" in os.environ  # its older console shows sequences as text
 
 
 _troubles: list[OSError] = []

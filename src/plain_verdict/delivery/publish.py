@@ -47,6 +47,11 @@ class Published(msgspec.Struct, frozen=True):
     failed: tuple[PlainVerdictError, ...] = ()
 
     @property
+    def paths(self) -> tuple[Path, ...]:
+        """Return what was written."""
+        return (self.page, *self.others.values(), *self.outputs.values())
+
+    @property
     def files(self) -> dict[str, str | list[str] | dict[str, str]]:
         """Return what was written, by what it is, where it was published, and the link."""
         paths = {"page": self.page, **self.others}

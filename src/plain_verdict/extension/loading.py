@@ -8,7 +8,7 @@ import contextlib
 import importlib
 import os
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cache
 from pathlib import Path
 
@@ -140,21 +140,27 @@ def check_unique(extension: Extension) -> None:
         )
 
 
-def load(extension: Extension) -> object:
-    """Return the object that an extension names, a class as an instance of it. Raises ExtensionError."""
+def load(extension: Extension, needs: Sequence[str] = ()) -> object:
+    """Return the object that an extension names, a class as an instance of it, with all that it ``needs``.
+
+    Raises ExtensionError.
+    """
     check_unique(extension)
     module, _, names = extension.value.partition(":")
     with calling(extension):
         found: object = importlib.import_module(module.strip())
         for name in filter(None, names.partition("[")[0].strip().split(".")):
             found = getattr(found, name)
-    version = getattr(found, "api_version", API_VERSION)
-    if not isinstance(version, int) or version > API_VERSION:
-        what = f"{extension.title} is for version {version} of the extension API; this program has {API_VERSION}"
-        raise ExtensionError(what, hint="install a newer version of the program, or an older one of the package")
-    if isinstance(found, type):
-        with calling(extension):
+        version = getattr(found, "api_version", API_VERSION)
+        if not isinstance(version, int) or version > API_VERSION:
+            what = f"is for version {version} of the extension API; this program has {API_VERSION}"
+            hint = "install a newer version of the program, or an older one of the package"
+            raise ExtensionError(f"{extension.title} {what}", hint=hint)
+        if isinstance(found, type):
             found = found()
+        lacks = [name for name in needs if not hasattr(found, name)]
+        if lacks:
+            raise failed(extension, f"lacks {' and '.join(lacks)}")
     return found
 
 

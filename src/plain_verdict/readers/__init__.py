@@ -177,7 +177,7 @@ def find_reader(source: Source, readers: Readers) -> Reader:
             raise UnknownFormat(source.passed_over, path=source.path)
         hint = "name the file itself to read it, or remove it"
         raise ReadError(f"{source.passed_over}, and contains results: it is not read", path=source.path, hint=hint)
-    if reader is None and _may_be_drafted(head, source):
+    if reader is None and _may_be_drafted(head, source, readers):
         reader = _drafted(head, source, readers)
     if reader is None:
         raise _unknown(head, source, readers)
@@ -219,8 +219,10 @@ def _together(fitting: "Sequence[MappingReader]") -> Reader:
     return together(fitting)
 
 
-def _may_be_drafted(head: Head, source: Source) -> bool:
+def _may_be_drafted(head: Head, source: Source, readers: Readers) -> bool:
     """Return whether a file of an unknown format is looked at as one of the team's own runners."""
+    if readers.extensions and EXTENSIONS.trouble:  # one that can't be used may be for this file
+        return False
     is_data = bool(head.text) and source.path.lower().endswith(_DRAFTED_SUFFIXES) and not head.xml.doctype
     return is_data and not _is_output(head, source)
 

@@ -1,16 +1,19 @@
 """Sections that extensions add to the page: their content is data, which the page shows as it shows its own."""
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from hashlib import blake2b
 from math import isfinite
+from numbers import Integral, Real
 from typing import TYPE_CHECKING
 
 import msgspec
 
 from plain_verdict.extension.loading import Extension, calling, failed, find_extensions, load
-from plain_verdict.model import Check
+from plain_verdict.model import Check, Run
 from plain_verdict.runtime.errors import ExtensionError
 from plain_verdict.text.cleaning import block, single_line
+from plain_verdict.text.formatting import plural
 
 if TYPE_CHECKING:
     from plain_verdict.report.report import Report
@@ -67,20 +70,28 @@ class ShownSection(msgspec.Struct, frozen=True):
 
 def build_sections(report: "Report", mask: Callable[[str], str]) -> tuple[ShownSection, ...]:
     """Return the sections of all extensions that have something to show; ``mask`` hides secrets in a text."""
-    return tuple(filter(None, (_built(extension, report, mask) for extension in find_extensions("sections"))))
+    extensions = find_extensions("sections")
+    return tuple(filter(None, (_built(extension, _Cleaning(report.run, mask), report) for extension in extensions)))
 
 
-def _built(extension: Extension, report: "Report", mask: Callable[[str], str]) -> ShownSection | None:
-    id_ = "extension-" + _NOT_OF_AN_ID.sub("-", extension.name.casefold()).strip("-")
-    title = single_line(extension.name, _CELL_CHARS)
+def _built(extension: Extension, cleaning: "_Cleaning", report: "Report") -> ShownSection | None:
+    title, id_ = cleaning.line(extension.name), _id_of(extension.name)
     try:
         section = load_section(extension)
-        title = single_line(mask(str(section.title)), _CELL_CHARS)
+        title = cleaning.line(section.title)
         with calling(extension):
-            blocks = tuple(_cleaned(content, mask) for content in section.build(report) or ())
+            content = tuple(section.build(report) or ())
+            blocks = tuple(shown for found in content for shown in cleaning.block(found))
     except ExtensionError as error:
-        return ShownSection(id_, title, trouble=mask(f"{error.what}; {error.hint}."))
+        return ShownSection(id_, title, trouble=cleaning.line(f"{error.what}; {error.hint}."))
     return ShownSection(id_, title, blocks) if blocks else None
+
+
+def _id_of(name: str) -> str:
+    """Return the id of a section in the page: its name where that can be one, else made of it."""
+    plain = _NOT_OF_AN_ID.sub("-", name.casefold()).strip("-")
+    mark = "" if plain == name else f"-{blake2b(name.encode(), digest_size=3).hexdigest()}"
+    return f"extension-{plain}{mark}"
 
 
 def load_section(extension: Extension) -> Section:
@@ -91,24 +102,45 @@ def load_section(extension: Extension) -> Section:
     return section
 
 
-def _cleaned(content: object, mask: Callable[[str], str]) -> Block:
-    """Return a block with plain, masked texts, and with as many cells in each row as there are columns."""
-    if isinstance(content, Text):
-        return Text(mask(block(str(content.text), _TEXT_CHARS)))
-    if not isinstance(content, Table):
-        raise TypeError(f"{type(content).__name__} is not a Text or a Table")
-    columns = tuple(mask(single_line(str(name), _CELL_CHARS)) for name in content.columns)
-    rows = content.rows[:_MOST_ROWS]
-    return Table(columns, tuple(tuple(_cells(row, len(columns), mask)) for row in rows))
+class _Cleaning:
+    """Makes what an extension shows plain: texts are cut and masked, and checks are those of the run."""
 
+    def __init__(self, run: Run, mask: Callable[[str], str]) -> None:
+        self._run = run
+        self._mask = mask
 
-def _cells(row: Sequence[object], number: int, mask: Callable[[str], str]) -> Iterator[Cell]:
-    if len(row) != number:
-        raise ValueError(f"a row has {len(row)} cells, and the table has {number} columns")
-    for cell in row:
-        if cell is None or isinstance(cell, Check | int) or (isinstance(cell, float) and isfinite(cell)):
-            yield cell
-        elif isinstance(cell, str):
-            yield mask(single_line(cell, _CELL_CHARS))
-        else:
-            raise TypeError(f"{cell!r} is not a text, a number or a check")
+    def line(self, text: object) -> str:
+        """Return a text as a line."""
+        return single_line(self._mask(str(text)), _CELL_CHARS)
+
+    def block(self, content: object) -> Iterator[Block]:
+        """Yield a block, and a sentence on what a limit took away of it. Raises TypeError and ValueError."""
+        if isinstance(content, Text):
+            yield Text(block(self._mask(str(content.text)), _TEXT_CHARS))
+            return
+        if not isinstance(content, Table):
+            raise TypeError(f"{type(content).__name__} is not a Text or a Table")
+        columns = tuple(map(self.line, content.columns))
+        rows = content.rows[:_MOST_ROWS]
+        ids = {cell.id for row in rows for cell in row if isinstance(cell, Check)}
+        checks = {check.id: check for check in self._run.checks.named(ids)} if ids else {}
+        yield Table(columns, tuple(tuple(self._cells(row, len(columns), checks)) for row in rows))
+        if len(content.rows) > _MOST_ROWS:
+            yield Text(f"{plural(len(content.rows) - _MOST_ROWS, 'more row')} left out.")
+
+    def _cells(self, row: Sequence[object], number: int, checks: Mapping[str, Check]) -> Iterator[Cell]:
+        if len(row) != number:
+            raise ValueError(f"a row has {len(row)} cells, and the table has {number} columns")
+        for cell in row:
+            yield self._cell(checks.get(cell.id, cell) if isinstance(cell, Check) else cell, checks)
+
+    def _cell(self, cell: object, checks: Mapping[str, Check]) -> Cell:
+        if isinstance(cell, Check):
+            return cell if cell.id in checks else self.line(cell.title)
+        if isinstance(cell, Integral):
+            return int(cell)
+        if isinstance(cell, Real):  # NumPy's as well
+            return float(cell) if isfinite(cell) else None
+        if cell is None or isinstance(cell, str):
+            return cell if cell is None else self.line(cell)
+        raise TypeError(f"{cell!r} is not a text, a number or a check")

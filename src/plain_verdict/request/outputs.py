@@ -8,6 +8,7 @@ from plain_verdict.delivery.local.files import check_folder
 from plain_verdict.extension.loading import find_extensions
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.writers import all_writers
+from plain_verdict.writers.interface import CheckedWriter, Writer
 
 _WITH_MORE = ("mail", "notice")
 """Outputs that are for somebody, whom options name."""
@@ -31,23 +32,28 @@ def check_outputs(texts: Sequence[str], *, extensions: bool) -> None:
 
 
 def _check(name: str, file: str, *, extensions: bool) -> None:
-    suffixes = {
-        writer.name: writer.suffix
-        for writer in all_writers()
-        if not writer.is_layout and writer.name not in _WITH_MORE
+    built_in = {
+        writer.name: writer for writer in all_writers() if not writer.is_layout and writer.name not in _WITH_MORE
     }
     added = [extension.name for extension in find_extensions("writers")] if extensions else []
-    known = [*suffixes, *added]
+    known = [*built_in, *added]
     if name not in known:
         near = difflib.get_close_matches(name, known, n=1, cutoff=0.6)
         hint = f"did you mean {near[0]!r}?" if near else f"use one of {', '.join(known)}"
         raise UsageError(f"{name!r} is not an output that --output knows", hint=hint)
-    if suffixes.get(name) == "":
-        check_folder(Path(file).absolute())
-    elif name in suffixes:
+    if name in built_in:
+        _check_writer(built_in[name], file)
+    else:  # whether it is a folder shows only once it is loaded
+        check_folder(Path(file).absolute().parent)
+
+
+def _check_writer(writer: Writer, file: str) -> None:
+    if isinstance(writer, CheckedWriter):
+        writer.check()
+    if writer.suffix:
         check_file(file)
     else:
-        check_folder(Path(file).absolute().parent)
+        check_folder(Path(file).absolute())
 
 
 def check_file(file: str) -> None:

@@ -5,7 +5,7 @@ import re
 import shutil
 import sys
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
@@ -27,12 +27,21 @@ def write_bytes(path: Path, data: bytes) -> None:
 
 def replace_file(part: Path, path: Path) -> None:
     """Move a file over what was there; where another program has that open, a few times. Raises OSError."""
+    _patiently(part.replace, path)
+
+
+def rename(part: Path, path: Path) -> None:
+    """Move a file or folder to where nothing is, as patiently. Raises OSError."""
+    _patiently(part.rename, path)
+
+
+def _patiently(move: Callable[[Path], object], path: Path) -> None:
     for pause_s in _OPEN_PAUSES_S if sys.platform == "win32" else ():
         with suppress(PermissionError):
-            part.replace(path)
+            move(path)
             return
         time.sleep(pause_s)
-    part.replace(path)
+    move(path)
 
 
 def write_new(path: Path, data: bytes) -> bool:
@@ -46,7 +55,7 @@ def write_new(path: Path, data: bytes) -> bool:
         except OSError:  # a file system without links
             if path.exists():
                 return False
-            part.rename(path)
+            rename(part, path)
     return True
 
 
@@ -145,6 +154,6 @@ def replace_path(part: Path, path: Path) -> None:
         replace_file(part, path)
         return
     old = path.with_name(f".{path.name[:80]}.{os.urandom(4).hex()}.part")
-    path.rename(old)
-    part.rename(path)
+    rename(path, old)
+    rename(part, path)
     shutil.rmtree(old)

@@ -15,13 +15,12 @@ class ExtensionWriter:
     def __init__(self, extension: Extension) -> None:
         """Load the writer. Raises ExtensionError."""
         self._extension = extension
-        found = load(extension)
-        if not (hasattr(found, "render") and isinstance(getattr(found, "suffix", None), str)):
-            raise failed(extension, "is not a writer: it lacks render or suffix")
+        found = load(extension, ("render", "suffix"))
         self._writer: Writer = found  # type: ignore[assignment]  # what it returns is checked where it is used
         self.name = extension.name
-        self.suffix = self._writer.suffix
-        self.about = str(getattr(found, "about", extension.title))
+        with calling(extension):
+            self.suffix = str(self._writer.suffix)
+            self.about = str(getattr(found, "about", extension.title))
 
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the files of the output. Raises ExtensionError."""

@@ -1,7 +1,7 @@
 """What a writer is: the contract of all outputs."""
 
 from collections.abc import Iterator
-from typing import NamedTuple, Protocol
+from typing import NamedTuple, Protocol, runtime_checkable
 
 from plain_verdict.report import Report
 
@@ -45,4 +45,13 @@ class Writer(Protocol):
 
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the files of the output, one for each that is not a folder."""
+        ...
+
+
+@runtime_checkable
+class CheckedWriter(Protocol):
+    """A writer that may lack something, as a library that is an extra."""
+
+    def check(self) -> None:
+        """Make sure that it can write. Raises UsageError."""
         ...

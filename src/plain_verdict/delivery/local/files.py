@@ -6,7 +6,7 @@ from pathlib import Path
 
 from plain_verdict.delivery.local.naming import highest_number, numbered
 from plain_verdict.delivery.local.page_mark import is_our_mail, is_ours
-from plain_verdict.runtime.atomic_files import lock_folder, replace_path, staged_path
+from plain_verdict.runtime.atomic_files import lock_folder, rename, replace_path, staged_path
 from plain_verdict.runtime.errors import UsageError, WriteError
 from plain_verdict.text.page_text import UNENCODABLE, page_text
 
@@ -119,7 +119,7 @@ def _placed(part: Path, path: Path, *, overwrite: bool) -> Path:
         try:
             if part.is_dir():
                 if not target.exists():
-                    part.rename(target)
+                    rename(part, target)
                     return target
             else:
                 os.link(part, target)
@@ -129,6 +129,6 @@ def _placed(part: Path, path: Path, *, overwrite: bool) -> Path:
         except OSError:
             if target.exists():
                 continue
-            part.rename(target)  # a file system without links
+            rename(part, target)  # a file system without links
             return target
     raise WriteError("exists with too many counters", path=str(path), hint="remove some, or use --keep")

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from math import isfinite
+from numbers import Real
 
 from plain_verdict.extension.loading import Extension, calling, failed, find_named, load
 from plain_verdict.judging.measures.interface import ALL_UNITS, Bound, CheckedScope, Measure
@@ -37,8 +38,10 @@ class _Guarded:
         try:
             with calling(self._extension):
                 number = self._measure.find(scope)
-            if number is None or (isinstance(number, int | float) and isfinite(number)):
-                return number
+            if number is None:
+                return None
+            if isinstance(number, Real) and isfinite(number):  # NumPy's as well
+                return float(number)
             raise failed(self._extension, f"measured {number!r}, which is not a number")
         except ExtensionError as error:
             self._trouble = error.what
@@ -90,6 +93,8 @@ def load_measure(extension: Extension) -> Measure:
     measure = load(extension)
     if not isinstance(measure, Measure) or not isinstance(measure.unit, ALL_UNITS):
         raise failed(extension, "is not a Measure with a unit of the program")
+    if not isinstance(measure.scope_keys, frozenset):
+        raise failed(extension, "has scope keys that are not a frozenset")
     if measure.name != extension.name:
         raise failed(extension, f"calls itself “{measure.name}”")
     guarded = _Guarded(extension, measure)

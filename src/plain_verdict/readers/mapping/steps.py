@@ -74,9 +74,7 @@ class ResultOfItem:
         outcome, unknown = judged
         reason = "" if unknown is None else f"The mapping does not list the outcome “{unknown}”."
         if steps or asserted:
-            outcome, reason = _with_inner(
-                outcome, reason, steps, asserted, has_outcome=self._outcome_of is not None
-            )
+            outcome, reason = with_inner(outcome, reason, steps, asserted, has_outcome=self._outcome_of is not None)
         wrong, printed = self._problems_of(item), self._outputs_of(item)
         remarked = bool(wrong) and outcome not in BAD
         if outcome in BAD:
@@ -127,7 +125,7 @@ def _remark(problem: Problem) -> Output:
     return Output("remark", "\n".join(filter(None, (problem.type, problem.message, problem.detail))))
 
 
-def _with_inner(
+def with_inner(
     outcome: Outcome, reason: str, steps: Sequence[Step], asserted: Sequence[Expectation], *, has_outcome: bool
 ) -> tuple[Outcome, str]:
     """Return the outcome with what its steps and expectations say, and why it is another than its file says."""
