@@ -45,6 +45,7 @@ from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.extension_sections import build_sections
 from plain_verdict.report.overview import title_of
 from plain_verdict.request import ReadOptions, ReadRequest, Request
+from plain_verdict.request.fingerprint import settings_fingerprint
 from plain_verdict.runtime.errors import HistoryError, ReadError
 from plain_verdict.writers import OutputFile, Writer, writer_named
 
@@ -256,6 +257,7 @@ def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
         masked=masker.masked + (context.masked if context else Masked()),
         index=request.index[1] if request.index else "",
         reload_s=_RELOAD_S if request.watch else 0,
+        settings=settings_fingerprint(request.read),
         notes=(*map(masker.text, (*request.brand.notes, *request.read.notes)), *masker.troubles),
     )
     report = Report(run, verdict, info)

@@ -13,10 +13,13 @@ import yaml
 from conftest import ROOT
 
 FOLDER = ROOT / "examples" / "pipeline"
-CHECKS, COMMENT, OTHER = (FOLDER / f"{name}.yml" for name in ("github-checks", "github-comment", "gitlab-ci"))
+CHECKS, COMMENT, RELEASE, OTHER = (
+    FOLDER / f"{name}.yml" for name in ("github-checks", "github-comment", "github-release", "gitlab-ci")
+)
 FILES = [
     ("vendor.github-workflows", CHECKS),
     ("vendor.github-workflows", COMMENT),
+    ("vendor.github-workflows", RELEASE),
     ("vendor.gitlab-ci", OTHER),
 ]
 # A runner of checks, and what pipelines find on their machines: pip installs nothing, curl keeps what it would post.
@@ -147,6 +150,41 @@ def test_the_shell_of_workflows_reports_judges_and_comments(machine, refund, cod
         .read_text()
         .endswith("https://api.desk.test/repos/quay/desk/issues/7/comments")
     )
+
+
+BUILD_PACKAGE = '#!/bin/sh\nmkdir -p "$(dirname "$1")"\necho "the desk" > "$1"\n'
+
+
+@pytest.mark.parametrize(
+    ("fault", "passes"), [("", True), ("a failure", False), ("another package", False), ("a key of others", False)]
+)
+def test_a_release_is_published_only_where_its_attestation_holds(fault, passes, machine, tmp_path):
+    for name, text in (("build-package", BUILD_PACKAGE), ("publish-package", '#!/bin/sh\ncp "$1" published\n')):
+        (machine.work / name).write_text(text)
+        (machine.work / name).chmod(0o755)
+    refund = '<failure message="no refund"/>' if fault == "a failure" else ""
+    runner = RUN_CHECKS.replace("*again-2*", "*release*")
+    (machine.work / "run-checks").write_text(runner)
+    for name in ("key", "other"):
+        subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", tmp_path / name], check=True)
+    (machine.work / ".github").mkdir()
+    allowed = (tmp_path / "key.pub").read_text()
+    (machine.work / ".github" / "allowed_signers").write_text(f"release@desk.test {allowed}")
+    for script in steps_of(RELEASE, "checks"):
+        assert machine(script, REFUND=refund).returncode == 0
+    key = (tmp_path / ("other" if fault == "a key of others" else "key")).read_text().rstrip("\n")
+    for script in steps_of(RELEASE, "report"):
+        done = machine(script, RELEASE_KEY=key, RUNNER_TEMP=str(tmp_path))
+        assert done.returncode == 0, done.stderr
+    assert not (tmp_path / "release-key").exists()
+    if fault == "another package":
+        (machine.work / "dist" / "desk.tar.gz").write_text("something else")
+    codes = []
+    for script in steps_of(RELEASE, "publish"):
+        codes.append(machine(script).returncode)
+        if codes[-1]:
+            break
+    assert (codes, (machine.work / "published").exists()) == ([0, 0] if passes else [1], passes)
 
 
 @pytest.mark.parametrize(("refund", "code"), [("", 0), ('<failure message="no refund"/>', 1)])

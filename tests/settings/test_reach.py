@@ -21,6 +21,8 @@ SINGLE = {
 }
 SINGLE |= {
     "report.pdf",
+    "report.attest",
+    "report.sign_with",
     "brand.logo",
     "brand.logo_dark",
     "brand.stylesheet",

@@ -153,6 +153,16 @@ COMMANDS = (
         ),
     ),
     Command(
+        "verify",
+        "verify that a report is unchanged and its results give it again",
+        "Verify a report: is it as it was written, whose attestation does it have, do its results give it again? "
+        "Exit 1 where something differs.",
+        (
+            "plain-verdict verify verdict.html",
+            "plain-verdict verify verdict.html results rules --json",
+        ),
+    ),
+    Command(
         "completion",
         "print a completion script for a shell",
         "Print a completion script for bash, zsh or fish.",
@@ -175,7 +185,7 @@ COMMANDS = (
 EXIT_CODES = """\
 exit codes:
   0  done
-  1  the verdict is not "fit" ("judge", or "report --enforce")
+  1  the verdict is not "fit" ("judge", or "report --enforce"); "verify" found something that differs
   2  wrong usage or settings, or an output could not be written
   3  no input could be read; no report is written
   4  an input could not be read and --strict is set (with --enforce, 1 comes first)

@@ -3,6 +3,7 @@
 import argparse
 
 DONE, NOT_FIT, NOTHING_READ, PARTLY_READ, NOT_PASSED_ON = 0, 1, 3, 4, 5
+DIFFERS = NOT_FIT
 """Exit codes."""
 
 

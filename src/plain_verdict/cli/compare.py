@@ -30,7 +30,8 @@ from plain_verdict.pipeline import read_and_judge
 from plain_verdict.report import PageInfo, Report
 from plain_verdict.report.side_by_side import SideBySide, side_by_side
 from plain_verdict.request import ReadRequest
-from plain_verdict.request.making import STANDARD_OUTPUT, read_index_words
+from plain_verdict.request.making import read_index_words
+from plain_verdict.request.outputs import STANDARD_OUTPUT
 from plain_verdict.runtime.atomic_files import write_bytes
 from plain_verdict.runtime.errors import ReadError, UsageError, WriteError
 from plain_verdict.text.addresses import way_to

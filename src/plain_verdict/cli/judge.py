@@ -16,6 +16,7 @@ from plain_verdict.cli.terminal import Progress, show_labelled
 from plain_verdict.model import VerdictWord
 from plain_verdict.pipeline import read_and_judge
 from plain_verdict.report import PageInfo, Report
+from plain_verdict.request.fingerprint import settings_fingerprint
 from plain_verdict.writers.summary_json import SummaryWriter
 
 
@@ -50,4 +51,4 @@ def judged_report(options: argparse.Namespace) -> Report:
     for note in request.notes:
         show_labelled("note", note)
     run, verdict = read_and_judge(request, Progress)
-    return Report(run, verdict, PageInfo(request.made))
+    return Report(run, verdict, PageInfo(request.made, settings=settings_fingerprint(request)))

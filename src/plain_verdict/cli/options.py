@@ -27,6 +27,14 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         help="result files, folders or patterns like 'out/**/*.xml'; - reads standard input; "
         "KIND= before one sets its kind, like api=fares/*.xml",
     )
+    add_how_read(parser)
+    parser.add_argument("--json", action="store_true", help="print one JSON object and nothing else")
+    parser.add_argument("--detail", action="store_true", help="with --json: include all checks")
+    add_debug(parser)
+
+
+def add_how_read(parser: argparse.ArgumentParser) -> None:
+    """Add the options that say how results are read."""
     parser.add_argument(
         "--retry",
         nargs="+",
@@ -51,9 +59,6 @@ def add_results(parser: argparse.ArgumentParser) -> None:
         "of the settings that are found (docs/pipelines.md)",
     )
     add_declared(parser, "results", first="requirements.files")
-    parser.add_argument("--json", action="store_true", help="print one JSON object and nothing else")
-    parser.add_argument("--detail", action="store_true", help="with --json: include all checks")
-    add_debug(parser)
 
 
 def add_history(parser: argparse._ActionsContainer) -> None:
@@ -104,7 +109,12 @@ def request_of(options: argparse.Namespace) -> Request:
 
 def read_request_of(options: argparse.Namespace) -> ReadRequest:
     """Return what is to be read and judged, where no page is made of it."""
-    request = make_read_request(overrides_of(options), os.environ, datetime.now().astimezone())
+    return read_request_at(options, os.environ, datetime.now().astimezone())
+
+
+def read_request_at(options: argparse.Namespace, environment: Mapping[str, str], now: datetime) -> ReadRequest:
+    """Return what is to be read and judged at a moment."""
+    request = make_read_request(overrides_of(options), environment, now)
     hide(request.options.masking.known)
     return request
 

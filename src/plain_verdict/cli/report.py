@@ -42,6 +42,7 @@ _WRITTEN = {
     "markdown": "Summary",
     "pdf": "PDF report",
     "index": "Index of reports",
+    "attestation": "Attestation",
 }
 """What is reported of what was written besides the page."""
 

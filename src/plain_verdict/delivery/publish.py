@@ -1,6 +1,6 @@
 """Writes everything that is wanted of a report: the page into its place, and what stands next to it."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import partial
 from pathlib import Path
 from urllib.parse import quote
@@ -11,13 +11,14 @@ from plain_verdict.delivery.local.files import check_target
 from plain_verdict.delivery.local.naming import Names, path_of, unknown_facts
 from plain_verdict.delivery.local.writing import WriteOptions, write_report
 from plain_verdict.inputs.progress import OnProgress, OnStep, no_progress
-from plain_verdict.model.marks import FIRST_PAGE
+from plain_verdict.model.marks import FIRST_PAGE, SUMS_FILE
 from plain_verdict.report import Report
 from plain_verdict.request import STANDARD_OUTPUT, Request
 from plain_verdict.request.outputs import read_outputs
 from plain_verdict.runtime.atomic_files import remove_files, write_bytes
-from plain_verdict.runtime.errors import ExtensionError, PlainVerdictError
+from plain_verdict.runtime.errors import DeliveryError, ExtensionError, PlainVerdictError
 from plain_verdict.settings.limits import read_size
+from plain_verdict.settings.report_tables import ReportTable
 from plain_verdict.text.addresses import way_to
 from plain_verdict.writers import OutputFile, Writer, layout_writer, writer_named
 from plain_verdict.writers.mail.envelope import Attachment
@@ -89,8 +90,26 @@ def publish(report: Report, request: Request, on_step: OnStep = no_progress) -> 
         if path:
             others[name] = path
     outputs, failed_outputs = _by_name(report, wanted.outputs, on_step)
-    failed += failed_outputs
+    attested, not_signed = _attested(report, wanted, placed.page, others, link)
+    failed += (*failed_outputs, *not_signed)
+    others |= attested
     return Published(page, others, outputs, placed.removed, addresses, link, tuple(notes), failed)
+
+
+def _attested(
+    report: Report, wanted: ReportTable, page: Path, others: Mapping[str, Path], link: str
+) -> tuple[dict[str, Path], tuple[PlainVerdictError, ...]]:
+    """Write the attestation of what was written, if one is wanted; return where it is, or why it is not signed."""
+    if not wanted.attest:
+        return {}, ()
+    from plain_verdict.delivery.attestation.writing import write_attestation  # for those who want one
+
+    page_file = page / SUMS_FILE if page.is_dir() else page
+    files = (page_file, *(others[name] for name in ("packed", "pdf", "mail") if name in others))
+    try:
+        return {"attestation": write_attestation(report, wanted, files, link)}, ()
+    except DeliveryError as error:
+        return {}, (error,)
 
 
 def _by_name(

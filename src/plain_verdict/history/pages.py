@@ -211,13 +211,13 @@ def _runs_of_page(file: Path) -> list[KeptRun]:
 
 def runs_in_page(page: bytes | mmap.mmap) -> list[KeptRun]:
     """Return the runs that a page holds, the oldest first. Raises ReadError."""
-    digest = decode_digest(unpack(_element(page, DIGEST)))
+    digest = decode_digest(unpack(element_of(page, DIGEST)))
     if digest.checks is not None:
         return runs_of(digest)
-    return runs_of(digest, _index_texts(digest, unpack(_element(page, "columns")), _element(page, "ids")))
+    return runs_of(digest, _index_texts(digest, unpack(element_of(page, "columns")), element_of(page, "ids")))
 
 
-def _element(page: bytes | mmap.mmap, id_: str) -> bytes:
+def element_of(page: bytes | mmap.mmap, id_: str) -> bytes:
     """Return the content of one of the page's data elements; text of results is escaped, and never looks so."""
     opening = f'<script type="text/plain" id="{id_}">'.encode()
     start = page.rfind(opening)

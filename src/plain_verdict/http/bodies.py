@@ -151,11 +151,10 @@ def _fields(text: str, limits: Limits) -> tuple[Fact, ...]:
 
 def _multipart(data: bytes, media_type: str, limits: Limits) -> tuple[Fact, ...]:
     """Return the fields of a form in parts; of a file its name and size. Source: RFC 7578, section 4."""
-    from email.parser import BytesParser  # a heavy library, for the few forms in parts
-    from email.policy import HTTP  # as above
+    from email import message_from_bytes, policy  # a heavy library, for the few forms in parts
 
     head = f"Content-Type: {media_type}\r\n\r\n".encode("latin-1", "replace")
-    message = BytesParser(policy=HTTP).parsebytes(head + data)
+    message = message_from_bytes(head + data, policy=policy.HTTP)
     pairs = []
     for part in message.get_payload() if message.is_multipart() else ():
         if isinstance(part, str):

@@ -155,11 +155,19 @@ def members(source: Source, unpacking: Unpacking, depth: int = 1) -> Iterator[So
     limits = unpacking.limits
     try:
         with source.open() as stream:
-            for name, held in _unpacked(stream, source.path, unpacking):
+            for name, held, written_s in _unpacked(stream, source, unpacking):
                 path = PurePosixPath(name.replace("\\", "/"))
                 shown = shown_path(f"{source.path}/{path}" if name else source.path)
                 aside = source.passed_over or _why_passed_over(path)
-                inner = Source(shown, held.open, held.size_bytes, explicit=False, go=source.go, passed_over=aside)
+                inner = Source(
+                    shown,
+                    held.open,
+                    held.size_bytes,
+                    explicit=False,
+                    go=source.go,
+                    written_s=written_s,
+                    passed_over=aside,
+                )
                 if path.is_absolute() or ".." in path.parts:
                     yield _refused(shown, "its path points outside the archive")
                 elif not is_archive(held.head):
@@ -183,8 +191,15 @@ def _refused(path: str, why: str) -> Source:
     return Source(path, refuse, 0)
 
 
-def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tuple[str, Held]]:
-    """Yield (name, content) of each file; a gzip file is one file without its own name, or a tar inside."""
+_Unpacked = tuple[str, "Held", float | None]
+
+
+def _unpacked(stream: BinaryIO, source: Source, unpacking: Unpacking) -> Iterator[_Unpacked]:
+    """Yield name, content and time of each file; a gzip file is one file without its own name, or a tar inside.
+
+    The times in a zip have no zone, so they say nothing.
+    """
+    path = source.path
     head = stream.read(512)
     stream.seek(0)
     if head.startswith((_ZIP, _EMPTY_ZIP)):
@@ -192,7 +207,7 @@ def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
             for entry in sorted(archive.infolist(), key=lambda member: member.filename):
                 if not entry.is_dir():
                     with archive.open(entry) as file:
-                        yield entry.filename, unpacking.read(file, path)
+                        yield entry.filename, unpacking.read(file, path), None
             if holds_more(stream, archive):
                 raise zipfile.BadZipFile("it holds more data than its directory lists")
     elif head.startswith(_GZIP):
@@ -203,12 +218,12 @@ def _unpacked(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
             with held.open() as inner:
                 yield from _from_tar(inner, path, unpacking)
         else:
-            yield "", held
+            yield "", held, source.written_s
     else:
         yield from _from_tar(stream, path, unpacking)
 
 
-def _from_tar(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tuple[str, Held]]:
+def _from_tar(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[_Unpacked]:
     import tarfile  # for archives of this kind
 
     with tarfile.open(fileobj=stream, mode="r:") as archive:
@@ -216,7 +231,7 @@ def _from_tar(stream: BinaryIO, path: str, unpacking: Unpacking) -> Iterator[tup
             # Links and devices have no content of their own.
             file = archive.extractfile(entry) if entry.isreg() else None
             if file is not None:
-                yield entry.name, unpacking.read(file, path)
+                yield entry.name, unpacking.read(file, path), entry.mtime
         # Source: POSIX.1-2017, pax, "ustar Interchange Format": two blocks of zeros end an archive
         stream.seek(archive.offset)
         if stream.read(512).strip(b"\0") or not stream.tell() > archive.offset:

@@ -205,9 +205,9 @@ def _nothing(argument: str) -> Unread:
 
 def _sources(paths: Iterator[tuple[str, _Found]], fetched: Mapping[str, str]) -> list[Source]:
     found = list(paths)
-    names = {path: _name_of_remote(path, fetched) for path, _ in found} if fetched else {}
-    names |= _names_of_local([path for path, _ in found if not names.get(path)])
-    sources = [_source(path, origin, names[path]) for path, origin in found]
+    remote = {path: name for path, _ in found if (name := _name_of_remote(path, fetched))} if fetched else {}
+    names = remote | _names_of_local([path for path, _ in found if path not in remote])
+    sources = [_source(path, origin, names[path], is_copy=path in remote) for path, origin in found]
     return sorted(sources, key=lambda source: source.path)
 
 
@@ -235,18 +235,20 @@ def _below(file: Path, base: Path | None) -> Path:
     return Path(*file.parts[-2:]) if base is None else file.relative_to(base)
 
 
-def _source(path: str, origin: _Found, name: str) -> Source:
+def _source(path: str, origin: _Found, name: str, *, is_copy: bool) -> Source:
     file = Path(os.path.abspath(path))  # noqa: PTH100  keeps links
     regular = file.is_file()  # to open a pipe or a device could wait for ever
+    status = file.stat() if regular else None
     return Source(
         shown_path(name),
         partial(_open if regular else _refuse, path),
-        file.stat().st_size if regular else 0,
+        status.st_size if status else 0,
         origin.explicit,
         str(file),
         tuple(origin.given),
         origin.go,
         origin.kind,
+        status.st_mtime if status and not is_copy else None,
         "" if origin.explicit or not _is_hidden(path, origin.given) else "is a hidden file",
     )
 

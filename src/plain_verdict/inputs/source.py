@@ -38,6 +38,8 @@ class Source(msgspec.Struct, frozen=True):
     given: tuple[str, ...] = ()
     go: int = 0
     kind: Kind | None = None
+    written_s: float | None = None
+    """When it was written, as a POSIX time stamp; None where nobody knows, as of a copy."""
     passed_over: str = ""
     """Why it is not read, whatever it holds: "is a hidden file"; "" for one that is read."""
     damage: Callable[[], str] = str

@@ -132,3 +132,8 @@ class SumsPayload(Payload, frozen=True):
 
     reported: Reported | None
     metrics: MetricStates
+
+    @property
+    def amount(self) -> tuple[int, str]:
+        """Return how many requests it sums up, or else how many metrics it holds."""
+        return (len(self.reported.requests), "summed request") if self.reported else (len(self.metrics), "metric")

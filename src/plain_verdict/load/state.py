@@ -354,6 +354,11 @@ class SamplesPayload(Payload, frozen=True):
     bad_rows: int = 0
     span_us: tuple[int | None, int | None] = (None, None)
 
+    @property
+    def amount(self) -> tuple[int, str]:
+        """Return how many samples it holds."""
+        return self.state.rows, "sample"
+
     def added_to(self, first: Payload) -> Payload:
         """Add the state to that of the first file of samples, and return what is left of this one."""
         if not isinstance(first, SamplesPayload):

@@ -19,6 +19,14 @@ def latest(moments: Iterable[datetime]) -> datetime | None:
     return max(moments, key=in_order, default=None)
 
 
+def moment_at(time_s: float | None) -> datetime | None:
+    """Return the moment of a POSIX time stamp, in UTC; None for none, and for one that no calendar has."""
+    try:
+        return None if time_s is None else datetime.fromtimestamp(time_s, UTC)
+    except (ValueError, OverflowError, OSError):
+        return None
+
+
 def epoch_s(moment: datetime) -> float:
     """Return the seconds from 1970 (UTC) to a moment."""
     return in_order(moment).timestamp()

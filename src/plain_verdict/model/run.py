@@ -71,6 +71,11 @@ class Payload(Value, frozen=True):
 
     kind: Kind
 
+    @property
+    def amount(self) -> tuple[int, str]:
+        """Return how much it is, and a noun for one of it; 0 where nothing is counted."""
+        return 0, ""
+
     def added_to(self, first: "Payload") -> "Payload":  # noqa: ARG002  only some can be added up
         """Return what is left of it once it is added to the first of its sort in a run: all, where it can't be."""
         return self
@@ -92,6 +97,11 @@ class DecisionsPayload(Payload, frozen=True):
     """The decisions that a record holds."""
 
     decisions: tuple[Decision, ...]
+
+    @property
+    def amount(self) -> tuple[int, str]:
+        """Return how many decisions it holds."""
+        return len(self.decisions), "decision"
 
 
 class Score(Value, frozen=True):
@@ -129,12 +139,16 @@ class ResultFile(msgspec.Struct, frozen=True, dict=True):
     root: str = ""
     """The folder that the user named, in which it was found; else as ``folder``."""
     digest: str = ""
-    """Of its bytes, to tell the same file given twice."""
+    """SHA-256 of its bytes, unpacked: by it the file is known wherever it is."""
+    written: datetime | None = None
+    """When the file was written; None where nobody knows."""
     cases: int = 0
     """How many executions of checks it holds, reruns that were brought together counted one by one."""
     reruns: tuple[str, ...] = ()
     """Names of checks of which several executions became attempts at one."""
     scores: tuple[Score, ...] = ()
+    amounts: tuple[tuple[int, str], ...] = ()
+    """What was taken from it besides checks: how much, and a noun for one of it."""
     go: int = 0
     """0 for results of the first go; 1 and more for those that the user calls a retry of what is before."""
 

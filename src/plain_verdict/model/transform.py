@@ -33,7 +33,7 @@ _UNCHANGED = {
     Check: ("id",),
     Content: ("key", "kind", "media_type"),
     Evidence: ("path", "content"),
-    ResultFile: ("format", "folder", "digest"),
+    ResultFile: ("format", "folder", "digest", "written", "amounts"),
     Unread: ("file",),
     Fact: ("key",),
     Expectation: ("outcome",),

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property
-from hashlib import blake2b
+from hashlib import sha256
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -15,6 +15,7 @@ from plain_verdict.extension.loading import find_extensions
 from plain_verdict.inputs.progress import OnBytesRead, with_progress
 from plain_verdict.inputs.source import RESULT_SUFFIXES, Source
 from plain_verdict.model import Checks, ResultFile
+from plain_verdict.model.moment import moment_at
 from plain_verdict.readers.interface import Head, Reader
 from plain_verdict.readers.samples.options import IN_THREADS, SamplesOptions
 from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES
@@ -266,13 +267,15 @@ def read_with(reader: Reader, source: Source, limits: Limits, on_bytes_read: OnB
         folder=source.folder,
         root=source.root,
         digest=digest,
+        written=moment_at(source.written_s),
+        amounts=tuple(payload.amount for payload in file.payloads if payload.amount[0]),
         go=source.go,
     )
 
 
 def hash_of(source: Source) -> str:
-    """Return the hash of a file's content, by which a file is known that is there twice. Raises OSError."""
-    digest = blake2b(digest_size=16)
+    """Return the SHA-256 of a file's content, by which it is known wherever it is. Raises OSError."""
+    digest = sha256()
     with source.open() as stream:
         while chunk := stream.read(HEAD_BYTES):
             digest.update(chunk)

@@ -290,7 +290,7 @@ class _Reading:
         source = job.read
         if job.stays:
             return None
-        how_found = (source.explicit, source.given, source.go, source.kind)
+        how_found = (source.explicit, source.given, source.go, source.kind, source.written_s)
         of_file = (source.path, source.file, source.size_bytes, *how_found)
         if source.fetch and is_far and not self._sent.knows(source):
             return Piece(*of_file, fetch=source.fetch)

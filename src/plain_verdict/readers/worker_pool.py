@@ -52,6 +52,7 @@ class Piece(msgspec.Struct, frozen=True):
     given: tuple[str, ...]
     go: int
     kind: Kind | None
+    written_s: float | None
     data: bytes | None = None
     seen: Seen | None = None
     packed: bool = False
@@ -60,7 +61,7 @@ class Piece(msgspec.Struct, frozen=True):
     def source(self) -> Source:
         """Return the source that it is of."""
         of_file = (self.size_bytes, self.explicit, self.file, self.given)
-        return Source(self.path, self._open, *of_file, go=self.go, kind=self.kind)
+        return Source(self.path, self._open, *of_file, go=self.go, kind=self.kind, written_s=self.written_s)
 
     def _open(self) -> BinaryIO:
         return Path(self.file).open("rb") if self.data is None else io.BytesIO(self.data)

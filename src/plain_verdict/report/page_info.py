@@ -29,6 +29,8 @@ class PageInfo(msgspec.Struct, frozen=True):
     notes: tuple[str, ...] = ()
     index: str = ""
     reload_s: int = 0
+    settings: str = ""
+    """The fingerprint of what settings and options say of reading and judging; "" where nobody asks for it."""
     sections: tuple[ShownSection, ...] = ()
     """Those that extensions add."""
 

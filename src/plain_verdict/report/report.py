@@ -26,17 +26,18 @@ from plain_verdict.model import (
     Masked,
     Operation,
     Past,
-    ResultFile,
     Run,
     Step,
     Tally,
     Verdict,
     detailed_of,
 )
+from plain_verdict.model.judged_content import JudgedContent
 from plain_verdict.report.api import ApiOverview, api_overview
 from plain_verdict.report.causes import CauseEntry, cause_entries
 from plain_verdict.report.evidence_index import EvidenceIndex
 from plain_verdict.report.facets import Facet, facets_of
+from plain_verdict.report.files import FileRow, file_rows
 from plain_verdict.report.history import (
     SHOWN_BUILDS,
     HistoryOverview,
@@ -45,13 +46,14 @@ from plain_verdict.report.history import (
     history_overview,
 )
 from plain_verdict.report.identity import IdentifyingFact, identity_of
+from plain_verdict.report.judged_content import judged_content
 from plain_verdict.report.only_failed import only_failed
 from plain_verdict.report.overview import describe_masked, span_of, title_of
 from plain_verdict.report.page_info import PageInfo
 from plain_verdict.report.shown_check import ShownCheck, show_check
 from plain_verdict.report.shown_exchange import ShownExchange, show_exchange
 from plain_verdict.report.slowest import slowest_of
-from plain_verdict.report.suites import SuiteGroup, make_suites, merge_facts, slowest_suites, sum_s
+from plain_verdict.report.suites import SuiteGroup, make_suites, merge_facts, slowest_suites
 from plain_verdict.report.timeline import Timeline, make_timeline
 from plain_verdict.report.variants import VariantGrid, make_variant_grids
 from plain_verdict.settings.choices import ChecksShown
@@ -65,19 +67,6 @@ if TYPE_CHECKING:
     from plain_verdict.report.load.overview import LoadOverview
     from plain_verdict.report.load.sums import MetricsOverview, ReportedOverview
     from plain_verdict.report.requirements import RequirementsOverview
-
-
-class FileRow(msgspec.Struct, frozen=True):
-    """One result file, with its own tally."""
-
-    file: ResultFile
-    tally: Tally
-    took_s: float | None
-
-    @property
-    def bad(self) -> int:
-        """Return how many of its checks failed or errored."""
-        return self.tally.failed + self.tally.errored
 
 
 class Report(msgspec.Struct, frozen=True, dict=True):
@@ -295,20 +284,21 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def reported(self) -> "ReportedOverview | None":
         """Return the overview of load results that other tools summed up."""
-        if not self.run.reported:
-            return None
-        from plain_verdict.report.load.sums import reported_overview  # for runs that have some
-
-        return reported_overview(self.run)
+        return self._of_sums[0]
 
     @cached_property
     def metrics(self) -> "MetricsOverview | None":
         """Return the overview of the team's own numbers."""
-        if not self.run.metrics:
-            return None
-        from plain_verdict.report.load.sums import metrics_overview  # as above
+        return self._of_sums[1]
 
-        return metrics_overview(self.run)
+    @cached_property
+    def _of_sums(self) -> "tuple[ReportedOverview | None, MetricsOverview | None]":
+        run = self.run
+        if not (run.reported or run.metrics):
+            return None, None
+        from plain_verdict.report.load.sums import metrics_overview, reported_overview  # for runs that have some
+
+        return reported_overview(run) if run.reported else None, metrics_overview(run) if run.metrics else None
 
     @cached_property
     def load(self) -> "LoadOverview | None":
@@ -347,7 +337,12 @@ class Report(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def files(self) -> tuple[FileRow, ...]:
         """Return the result files."""
-        return tuple(FileRow(file, file.tally, sum_s(file.checks)) for file in self.run.files)
+        return file_rows(self.run, self.info.made)
+
+    @cached_property
+    def judged(self) -> JudgedContent:
+        """Return what was judged and of what, as data that can be checked later."""
+        return judged_content(self.run, self.verdict, self.info, self.title, self.kept)
 
     @cached_property
     def facts(self) -> list[Fact]:

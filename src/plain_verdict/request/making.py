@@ -8,7 +8,7 @@ from pathlib import Path
 
 import msgspec
 
-from plain_verdict.delivery.local.files import check_folder, check_target
+from plain_verdict.delivery.local.files import check_target
 from plain_verdict.delivery.local.naming import Names, check_pattern, path_of
 from plain_verdict.delivery.local.retention import check_latest
 from plain_verdict.delivery.report_index.title import IndexWords
@@ -32,7 +32,7 @@ from plain_verdict.request.checks import (
     read_patience_s,
     read_step,
 )
-from plain_verdict.request.outputs import check_file, check_outputs
+from plain_verdict.request.outputs import check_outputs
 from plain_verdict.request.overrides import Overrides
 from plain_verdict.request.request import ReadOptions, ReadRequest, Request
 from plain_verdict.request.secrets import read_mask_rules, rules_without_known, without_known
@@ -48,11 +48,8 @@ from plain_verdict.settings.trust import TRUST_VARIABLE
 from plain_verdict.text.addresses import way_to
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.writers import writer_named
-from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.mail.writer import MailWriter
-from plain_verdict.writers.pdf.writer import PdfWriter
 
-STANDARD_OUTPUT = "-"
 _TITLE_CHARS = 300
 
 
@@ -346,20 +343,6 @@ def _check(request: Request) -> None:
     )
 
 
-def _check_outputs(report: ReportTable, *, extensions: bool) -> None:
-    if report.tables:
-        _check_tables(report)
-    if report.pdf:
-        PdfWriter().check()
-    if report.charts:
-        check_folder(Path(report.charts).absolute())
-        ChartsWriter().check()
-    check_outputs(report.outputs, extensions=extensions)
-    for file in (report.earl, report.digest, report.junit, report.markdown, report.pdf):
-        if file and file != STANDARD_OUTPUT:
-            check_file(file)
-
-
 def _check_others(request: Request) -> None:
     """Make sure that what stands beside the page can be written."""
     report = request.report
@@ -367,20 +350,9 @@ def _check_others(request: Request) -> None:
         _check_addresses(request)
     if request.mail.file:
         _check_mail(request)
-    _check_outputs(report, extensions=request.read.options.extensions)
+    check_outputs(report, extensions=request.read.options.extensions)
     if report.link and not report.link.startswith(("https://", "http://")):
         raise UsageError("--link is not an address", path=report.link, hint="begin it with https://")
-
-
-def _check_tables(report: ReportTable) -> None:
-    from plain_verdict.writers.tables import folder, workbook  # for runs whose tables are wanted
-
-    if report.tables.endswith(workbook.WorkbookWriter.suffix):
-        workbook.WorkbookWriter().check()
-        check_file(report.tables)
-    else:
-        folder.TablesWriter(report.tables_as).check()
-        check_folder(Path(report.tables).absolute())
 
 
 def _check_addresses(request: Request) -> None:

@@ -1,4 +1,4 @@
-"""Outputs by name, ``--output NAME=FILE``: those of the program that need only a file, and those of extensions."""
+"""Checks that outputs can be written: those with options of their own, and ``--output NAME=FILE``."""
 
 import difflib
 from collections.abc import Iterator, Sequence
@@ -7,9 +7,13 @@ from pathlib import Path
 from plain_verdict.delivery.local.files import check_folder
 from plain_verdict.extension.loading import find_extensions
 from plain_verdict.runtime.errors import UsageError
+from plain_verdict.settings.report_tables import ReportTable
 from plain_verdict.writers import all_writers
+from plain_verdict.writers.charts.writer import ChartsWriter
 from plain_verdict.writers.interface import CheckedWriter, Writer
+from plain_verdict.writers.pdf.writer import PdfWriter
 
+STANDARD_OUTPUT = "-"
 _WITH_MORE = ("mail", "notice")
 """Outputs that are for somebody, whom options name."""
 
@@ -25,10 +29,35 @@ def read_outputs(texts: Sequence[str]) -> Iterator[tuple[str, str]]:
         yield name.strip(), file.strip()
 
 
-def check_outputs(texts: Sequence[str], *, extensions: bool) -> None:
-    """Make sure that all outputs are known, and that they can be written. Raises UsageError."""
-    for name, file in read_outputs(texts):
+def check_outputs(report: ReportTable, *, extensions: bool) -> None:
+    """Make sure that all outputs besides the page are known, and that they can be written. Raises UsageError."""
+    if report.tables:
+        _check_tables(report)
+    if report.pdf:
+        PdfWriter().check()
+    if report.charts:
+        check_folder(Path(report.charts).absolute())
+        ChartsWriter().check()
+    for name, file in read_outputs(report.outputs):
         _check(name, file, extensions=extensions)
+    files = (report.earl, report.digest, report.junit, report.markdown, report.pdf, report.attest)
+    for file in {*files} - {"", STANDARD_OUTPUT}:
+        check_file(file)
+    if report.attest or report.subjects or report.sign_with:
+        from plain_verdict.delivery.attestation.writing import check_attestation  # for reports that have one
+
+        check_attestation(report)
+
+
+def _check_tables(report: ReportTable) -> None:
+    from plain_verdict.writers.tables import folder, workbook  # for runs whose tables are wanted
+
+    if report.tables.endswith(workbook.WorkbookWriter.suffix):
+        workbook.WorkbookWriter().check()
+        check_file(report.tables)
+    else:
+        folder.TablesWriter(report.tables_as).check()
+        check_folder(Path(report.tables).absolute())
 
 
 def _check(name: str, file: str, *, extensions: bool) -> None:

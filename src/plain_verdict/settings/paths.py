@@ -12,8 +12,13 @@ Change = Callable[[str, str], str]
 """Takes a key and a path or an address, and gives another; "" takes it away."""
 
 PATHS: tuple[tuple[str, ...], ...] = (
-    *(("report", key) for key in ("out", "tables", "charts", "earl", "digest", "junit", "markdown", "pdf")),
+    *(
+        ("report", key)
+        for key in ("out", "tables", "charts", "earl", "digest", "junit", "markdown", "pdf", "attest")
+    ),
     ("report", "outputs"),
+    ("report", "sign_with"),
+    ("report", "subjects"),
     *(("brand", key) for key in ("logo", "logo_dark", "stylesheet")),
     ("mail", "file"),
     ("evidence", "look_in"),
@@ -63,6 +68,8 @@ def _path(text: str, name: str, change: Change) -> str:
         output, _, file = text.partition("=")
         changed = change(name, file)
         return f"{output}={changed}" if changed else ""
+    if name == "report.subjects" and "=sha256:" in text:  # a hash, and no file
+        return text
     return change(name, text) if text not in ("", "-") and not text.startswith(_VARIABLE_PREFIX) else text
 
 

@@ -113,6 +113,37 @@ class ReportTable(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
             repeats=True,
         ),
     ] = ()
+    attest: Annotated[
+        str,
+        Meta(description="file for a statement on the report, which can be signed (in-toto, DSSE)"),
+        Option(
+            "--attest",
+            "also write a statement on the report that can be signed (in-toto, DSSE; docs/proof.md)",
+            metavar="FILE",
+            group="outputs",
+        ),
+    ] = ""
+    subjects: Annotated[
+        tuple[str, ...],
+        Meta(description="what was tested: files, or `NAME=sha256:HASH`; the statement is on them as well"),
+        Option(
+            "--subject",
+            "with --attest: what was tested, a file or NAME=sha256:HASH; repeat for more",
+            metavar="SUBJECT",
+            group="outputs",
+            repeats=True,
+        ),
+    ] = ()
+    sign_with: Annotated[
+        str,
+        Meta(description="key that signs the statement: an SSH key, or an Ed25519 key in PEM"),
+        Option(
+            "--sign-with",
+            "with --attest: sign with this SSH key, or Ed25519 key in PEM",
+            metavar="KEY",
+            group="outputs",
+        ),
+    ] = ""
     junit: Annotated[
         str,
         Meta(description="file for the results as JUnit XML"),

@@ -21,6 +21,7 @@ REACH: tuple[tuple[str, ...], ...] = (
     ("engine", "address"),
     ("facts_from_environment",),
     ("masking", "off"),
+    ("report", "sign_with"),
 )
 """Keys that only the operator may set; also any address, and any path outside the settings' repository."""
 TRUST_VARIABLE = "PLAIN_VERDICT_TRUST"

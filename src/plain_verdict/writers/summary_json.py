@@ -13,12 +13,13 @@ from plain_verdict.model import (
     Operation,
     RequirementState,
     Run,
-    Tally,
     Verdict,
     evidence_of,
 )
+from plain_verdict.model.judged_content import JudgedContent
 from plain_verdict.report import Report
 from plain_verdict.writers.interface import OutputFile
+from plain_verdict.writers.summary_files import FileSummary, file_summaries
 from plain_verdict.writers.summary_history import (
     BuildCounts,
     HistorySummary,
@@ -40,17 +41,6 @@ from plain_verdict.writers.summary_load import (
 )
 
 SCHEMA = "plain-verdict/summary/1"
-
-
-class FileSummary(msgspec.Struct, frozen=True):
-    """One input. ``format`` is null for one that could not be read; its notes say why."""
-
-    path: str
-    format: str | None
-    counts: BuildCounts
-    notes: list[str]
-    rules: RuleCounts | None = None
-    """Where the file has rules."""
 
 
 class CauseSummary(msgspec.Struct, frozen=True):
@@ -193,6 +183,9 @@ class Summary(msgspec.Struct, frozen=True):
     history: HistorySummary | None = None
     title: str | msgspec.UnsetType = msgspec.UNSET
     facts: dict[str, str] = {}
+    judged: JudgedContent | None = None
+    fingerprint: str = ""
+    """Of what was judged, which "plain-verdict verify" checks."""
     masked: int = 0
     masked_known: dict[str, int] = {}
     cases: int = 0
@@ -211,6 +204,7 @@ class Summary(msgspec.Struct, frozen=True):
     pdf: str | msgspec.UnsetType = msgspec.UNSET
     junit: str | msgspec.UnsetType = msgspec.UNSET
     markdown: str | msgspec.UnsetType = msgspec.UNSET
+    attestation: str | msgspec.UnsetType = msgspec.UNSET
     outputs: dict[str, str] | msgspec.UnsetType = msgspec.UNSET
     """Those that were asked for by their names."""
     published: list[str] | msgspec.UnsetType = msgspec.UNSET
@@ -249,7 +243,9 @@ class SummaryWriter(msgspec.Struct, frozen=True):
             sentence=verdict.sentence,
             reasons=list(verdict.reasons),
             counts=counts_of(run.tally),
-            files=list(_files(run, verdict)),
+            files=list(file_summaries(report)),
+            judged=report.judged,
+            fingerprint=report.judged.fingerprint,
             kinds=list(map(_kind, verdict.kinds)),
             operations=[_operation(*row) for row in report.operations],
             load=load_summary(run.load) if run.load else None,
@@ -301,16 +297,6 @@ def _with_history(summary: Summary, report: Report) -> Summary:
     if report.run.in_series is None:
         return summary
     return msgspec.structs.replace(summary, run=run_summary(report.kept.build), history=history_summary(report))
-
-
-def _files(run: Run, verdict: Verdict) -> Iterator[FileSummary]:
-    for file in run.files:
-        notes = [note.sentence for note in file.notes]
-        has_rules = any(check.rule for check in file.checks)
-        rules = count_rules(file.checks, verdict.waived) if has_rules else None
-        yield FileSummary(file.path, file.format, counts_of(file.tally), notes, rules)
-    for trouble in run.unread:
-        yield FileSummary(trouble.path, None, counts_of(Tally()), [trouble.sentence])
 
 
 def _kind(kind: KindVerdict) -> KindSummary:

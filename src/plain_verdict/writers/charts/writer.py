@@ -3,8 +3,7 @@
 from collections.abc import Iterator
 
 from plain_verdict.report import Report
-from plain_verdict.runtime.errors import UsageError
-from plain_verdict.text.packages import install_command
+from plain_verdict.text.packages import require
 from plain_verdict.writers.interface import OutputFile
 
 
@@ -30,9 +29,4 @@ class ChartsWriter:
 
     def check(self) -> None:
         """Make sure that they can be drawn here. Raises UsageError."""
-        try:
-            import matplotlib.figure  # noqa: F401  only to see whether it is there
-        except ImportError as error:
-            raise UsageError(
-                f"charts need one more library ({error.name})", hint=f"install it: {install_command('charts')}"
-            ) from error
+        require("matplotlib.figure", "--charts", "charts")

@@ -5,12 +5,14 @@ from collections.abc import Iterator
 import msgspec
 
 from plain_verdict.history.digest import encode_digest, pack
+from plain_verdict.model.judged_content import canonical
 from plain_verdict.report import Report
 from plain_verdict.report.index_line import index_line
 from plain_verdict.runtime.executors import EngineOptions
 from plain_verdict.writers.digest_json import digest_of
 from plain_verdict.writers.html.checks.check import CheckHtml
 from plain_verdict.writers.html.checks.rows import SKELETON
+from plain_verdict.writers.html.checksums import with_checksum
 from plain_verdict.writers.html.environment import asset, make_environment
 from plain_verdict.writers.html.folding import Folding
 from plain_verdict.writers.html.links import Links
@@ -45,6 +47,7 @@ class Renderer:
             folding=parts.folding,
             facets="" if parts.links.folder else self._facets(parts.folding),
             digest=digest,
+            judged=pack(canonical(self._report.judged)),
         )
 
     def _facets(self, folding: Folding | None) -> str:
@@ -71,7 +74,7 @@ class Renderer:
 
     def _render(self, name: str, links: Links, **more: object) -> Iterator[str]:
         template = self._environment.get_template(f"{name}.html.j2")
-        return template.generate(self._shared(links), **more)
+        return with_checksum(template.generate(self._shared(links), **more))
 
     def _shared(self, links: Links) -> dict[str, object]:
         checks = CheckHtml(self._report, links)

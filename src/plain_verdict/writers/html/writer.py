@@ -8,6 +8,7 @@ from plain_verdict.report import Report
 from plain_verdict.runtime.executors import EngineOptions
 from plain_verdict.runtime.processes import can_fork
 from plain_verdict.settings.limits import FOLD_AFTER
+from plain_verdict.writers.html.checksums import with_sums
 from plain_verdict.writers.html.page import render_page
 from plain_verdict.writers.interface import OutputFile
 
@@ -53,4 +54,4 @@ class FolderWriter(msgspec.Struct, frozen=True):
         """Yield the folder's files, the first page first."""
         from plain_verdict.writers.html.folder import render_folder  # for this layout only
 
-        return render_folder(report, self.engine)
+        return with_sums(render_folder(report, self.engine))

@@ -7,7 +7,7 @@ import msgspec
 from plain_verdict.model import BAD, Check, Content, Evidence, Outcome, Past, Problem, Step, aside_word
 from plain_verdict.report import Report
 from plain_verdict.report.causes import CauseEntry
-from plain_verdict.report.report import FileRow
+from plain_verdict.report.files import FileRow
 from plain_verdict.report.suites import SuiteGroup
 from plain_verdict.text.formatting import format_duration, plural, shorten
 

@@ -2,6 +2,7 @@
 
 import logging
 from collections.abc import Iterator
+from datetime import UTC
 from functools import cache
 from hashlib import sha256
 from html import escape
@@ -10,10 +11,11 @@ from pathlib import Path
 
 from markupsafe import Markup
 from PIL import Image
-from weasyprint import HTML
+from weasyprint import HTML, Attachment
 from weasyprint.urls import URLFetcher, URLFetcherResponse
 
 from plain_verdict.model import Content
+from plain_verdict.model.marks import SUMMARY_FILE
 from plain_verdict.report import Report
 from plain_verdict.report.brand.tokens import ACCENT_LIGHT, GROUND_PRINT, OUTCOMES_LIGHT
 from plain_verdict.report.charts import Chart
@@ -21,6 +23,7 @@ from plain_verdict.report.identity import in_words
 from plain_verdict.settings.choices import ChecksShown, PaperSize
 from plain_verdict.writers.html.environment import make_environment
 from plain_verdict.writers.pdf.content import select_content
+from plain_verdict.writers.summary_json import SummaryWriter
 
 _PRINT_STYLE = "own:"
 _FILLS = {"sent": 0.34, "most": 0.34, "tail": 0.16, "heat-1": 0.14, "heat-2": 0.32, "heat-3": 0.52, "heat-4": 0.76}
@@ -50,8 +53,18 @@ def typeset(report: Report, checks: ChecksShown, size: PaperSize) -> bytes:
     target = BytesIO()
     # The identifier would else be random. Source: ISO 32000-1, section 14.4.
     mark = sha256(text.encode("utf-8", "replace")).digest()[:16]
-    document.write_pdf(target, pdf_variant="pdf/ua-1", pdf_identifier=mark)
+    document.write_pdf(target, pdf_variant="pdf/ua-1", pdf_identifier=mark, attachments=[_attached_summary(report)])
     return target.getvalue()
+
+
+def _attached_summary(report: Report) -> Attachment:
+    """Return the run as JSON, for programs, and to verify the PDF by."""
+    made = report.info.made.astimezone(UTC)
+    text = SummaryWriter(files={}).render_text(report)
+    about = "The run as JSON: plain-verdict verify checks it"
+    return Attachment(
+        string=text, name=SUMMARY_FILE, description=about, created=made, modified=made, relationship="Data"
+    )
 
 
 class Assets(URLFetcher):  # type: ignore[misc]  # WeasyPrint has no types

@@ -1,0 +1,46 @@
+"""Ends a page with the hash of its own bytes, and a folder with a list of its files' hashes."""
+
+from collections.abc import Iterator
+from hashlib import sha256
+
+from plain_verdict.model.marks import CHECKSUM, SUMS_FILE
+from plain_verdict.text.page_text import UNENCODABLE, page_text
+from plain_verdict.writers.interface import OutputFile
+
+
+def page_end(hash_before: str) -> str:
+    """Return the last bytes of a page: what they say of all bytes before them, and the ends of open elements."""
+    return f'<script type="text/plain" id="{CHECKSUM}">sha256 {hash_before}</script>\n</body>\n</html>\n'
+
+
+def with_checksum(pieces: Iterator[str]) -> Iterator[str]:
+    """Yield a page, as it will be written, and its end."""
+    found = sha256()
+    for piece in pieces:
+        data = page_text(piece).encode("utf-8", UNENCODABLE)
+        found.update(data)
+        yield piece if piece.isascii() else data.decode()
+    yield page_end(found.hexdigest())
+
+
+def with_sums(files: Iterator[OutputFile]) -> Iterator[OutputFile]:
+    """Yield the files of a folder, and last the list of their hashes, in the form that ``sha256sum -c`` reads.
+
+    Each is to be written before the next is asked for.
+    """
+    sums: dict[str, str] = {}
+
+    def hashed(name: str, pieces: Iterator[str]) -> Iterator[str]:
+        found = sha256()
+        for piece in pieces:
+            found.update(piece.encode())
+            yield piece
+        sums[name] = found.hexdigest()
+
+    for name, content in files:
+        if isinstance(content, bytes):
+            sums[name] = sha256(content).hexdigest()
+            yield OutputFile(name, content)
+        else:
+            yield OutputFile(name, hashed(name, content))
+    yield OutputFile(SUMS_FILE, "".join(f"{sums[name]}  {name}\n" for name in sorted(sums)).encode())
