@@ -60,6 +60,10 @@ def keys(tmp_path_factory):
     for name, option in options.items():
         for kind, file in (("ssh", "mara.pub"), ("pem", "mara.pem.pub")):
             (folder / f"{kind}.{name}").write_text(f"mara@desk.test {option}{(folder / file).read_text()}")
+    for kind in ("ssh", "pem"):  # of several lines on a key one is enough
+        (folder / f"{kind}.twice").write_text(
+            "".join((folder / f"{kind}.{name}").read_text() for name in ("expired", "valid"))
+        )
     (folder / "ssh.other").write_text(f"otto@desk.test {(folder / 'otto.pub').read_text()}")
     (folder / "pem.other").write_text(f"otto@desk.test {(folder / 'otto.pem.pub').read_text()}")
     (folder / "pem.public").write_bytes((folder / "mara.pub.pem").read_bytes())
@@ -129,6 +133,7 @@ COUNTS = "Signed by "
 CHECKS = [
     ("plain", "", COUNTS),
     ("valid", "", COUNTS),
+    ("twice", "", COUNTS),
     ("plain", "otto", COUNTS),
     ("other", "", "no allowed signer made it"),
     ("expired", "", "expired"),

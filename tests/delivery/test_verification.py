@@ -1,5 +1,6 @@
 """Reports can be verified: that they are whole, and that their results, judged again, give them."""
 
+import contextlib
 import gzip
 import io
 import json
@@ -14,6 +15,7 @@ from conftest import DEMO, EXAMPLES
 from plain_verdict.delivery.verification.opened import open_report
 from plain_verdict.report import judged_content
 from plain_verdict.runtime.errors import ReadError
+from plain_verdict.runtime.guard import LOGGER
 
 DESK = '<testsuite name="Desk"><testcase name="seats"/><testcase name="refund">{}</testcase></testsuite>'
 FARES = '<testsuite name="Fares"><testcase name="quote"/></testsuite>'
@@ -92,6 +94,22 @@ def test_any_changed_byte_of_a_page_is_noticed(run):
     assert unnoticed == []
 
 
+def test_whatever_is_damaged_is_noticed_or_named(run, tool, caplog):
+    caplog.set_level("DEBUG", LOGGER)
+    outputs = ("--mail", "p.eml", "--pdf", "p.pdf", "--output", "summary=s.json", "--overwrite")
+    tool("report", "results", "--config", "s.toml", "--out", "p.html", *outputs)
+    tool("report", "results", "--config", "s.toml", "--out", "folder", "--zip")
+    chance = random.Random(41)
+    for name in ("p.eml", "p.pdf", "folder.zip", "s.json"):
+        data = (run / name).read_bytes()
+        for at in (*chance.choices(range(len(data)), k=60), *range(0, len(data), len(data) // 9 + 1)):
+            torn = data[:at] if at % 2 else data[:at] + bytes([data[at] ^ 0x15]) + data[at + 1 :]
+            (run / f"torn-{name}").write_bytes(torn)
+            with contextlib.suppress(ReadError):
+                open_report(run / f"torn-{name}")
+    assert not any("bug" in record.getMessage() or record.exc_info for record in caplog.records)
+
+
 def test_each_file_of_a_folder_is_part_of_the_page(run, tool):
     tool("report", "results", "--config", "s.toml", "--out", "folder", "--layout", "folder")
     whole = {file: file.read_bytes() for file in (run / "folder").rglob("*") if file.is_file()}
@@ -103,6 +121,8 @@ def test_each_file_of_a_folder_is_part_of_the_page(run, tool):
         file.unlink()
         assert tool("verify", "folder").code == (3 if file.name == "index.html" else 1), file
         file.write_bytes(data)
+    done = tool("verify", str(next((run / "folder" / "suites").glob("*.html"))))
+    assert (done.code, "is one page of a report in a folder" in done.err) == (3, True)
     (run / "folder" / "more.html").write_text("x")
     assert found(tool, "folder")[1]["differences"] == ["Not part of the report: more.html."]
 
@@ -150,11 +170,13 @@ CHANGES = {
     "they are packed as zip": zipped,
     "they are packed as gzip": gzipped,
     "one is given as a rerun": lambda _: ("results/fares.xml", "--retry", "results/desk.xml"),
+    "nothing is there": lambda _: ("gone.xml",),
     "settings are others": lambda run: replaced(run, "s.toml", OTHER_SETTINGS),
     "settings look otherwise": lambda run: replaced(run, "s.toml", SAME_SETTINGS),
     "there are no settings": lambda run: replaced(run, "s.toml", ""),
 }
 CASES = {
+    "nothing is there": (1, 0, ["results/desk.xml is missing", "The verdict was “fit”, and is “undecided” here."]),
     "nothing changed": (0, 2, []),
     "a file is missing": (1, 1, ["results/fares.xml is missing", "Counts differ: passed 2, here 1.", "not here"]),
     "a file is more": (1, 2, ["results/other.xml is not among the inputs", "not in the report, passed here"]),
@@ -240,6 +262,10 @@ def test_inputs_tell_their_hash_and_when_they_were_written(tool, tmp_path, monke
     assert found_hash["written"]
 
 
+SUMMARY = (
+    b'{"schema": "plain-verdict/summary/1", "judged": {"schema": "plain-verdict/judged/1", "version": "1", "title": "x", '
+    b'"made": "2026-11-22T00:00:00Z", "verdict": "fit", "sentence": "Fit.", "counts": {}, "outcomes": "", "numbers": ""}}'
+)
 MISTAKES = {
     "nothing.html": (None, "does not exist"),
     "empty.html": (b"", "is not a report of this program, nor a mail with one attached"),
@@ -255,6 +281,9 @@ MISTAKES = {
     "nest.zip": ("zip in zip in zip", "is not a report of this program"),
     "mail.eml": (b"From: a@desk.test\nSubject: x\n\nno report", "nor a mail with one attached"),
     "results": ("folder", "has no index.html of a report"),
+    "naive.json": (SUMMARY.replace(b"00:00Z", b"00:00"), "was made at no moment of a calendar"),
+    "early.json": (SUMMARY.replace(b"2026", b"0001"), "was made at no moment of a calendar"),
+    "newer.json": (SUMMARY.replace(b"judged/1", b"judged/2"), "is of another version of the program"),
 }
 
 

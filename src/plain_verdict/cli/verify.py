@@ -182,6 +182,8 @@ def _judged_again(then: JudgedContent, options: argparse.Namespace) -> Report:
     facts = tuple(Fact(key, value) for key, value in then.facts.items())
     # By title and facts its series is found again.
     request = msgspec.structs.replace(request, made=then.made, title=then.title, facts=facts)
+    for note in request.notes:
+        show_labelled("note", note)
     run, verdict = read_and_judge(request, Progress)
     show_trouble(run, verdict, notes=False)
     info = PageInfo(then.made, then.title, facts=facts, settings=settings_fingerprint(request))

@@ -84,16 +84,26 @@ class _PemKeys:
         if not allowed:
             hint = "give public keys in PEM, or lines as ssh-keygen(1) has them"
             raise UsageError("holds no Ed25519 key", path=signers.allowed, hint=hint)
-        for found in allowed:
-            try:
-                found.key.verify(signature.sig, data)
-            except InvalidSignature:
-                continue
-            trouble = found.trouble
-            if not trouble and signers.revoked and _is_revoked(found.key, signers.revoked):
-                trouble = "its key is revoked"
-            return SignatureCheck(trouble=trouble) if trouble else SignatureCheck(by=found.name)
-        return SignatureCheck(trouble="no allowed signer made it on this")
+        checks = [_check_as(found, signers.revoked) for found in allowed if _is_by(found.key, signature, data)]
+        return next((check for check in checks if check.by), checks[0] if checks else _NO_SIGNER)
+
+
+_NO_SIGNER = SignatureCheck(trouble="no allowed signer made it on this")
+
+
+def _is_by(key: Ed25519PublicKey, signature: Signature, data: bytes) -> bool:
+    try:
+        key.verify(signature.sig, data)
+    except InvalidSignature:
+        return False
+    return True
+
+
+def _check_as(found: AllowedKey, revoked: str) -> SignatureCheck:
+    trouble = found.trouble
+    if not trouble and revoked and _is_revoked(found.key, revoked):
+        trouble = "its key is revoked"
+    return SignatureCheck(trouble=trouble) if trouble else SignatureCheck(by=found.name)
 
 
 PEM_KEYS = _PemKeys()

@@ -7,6 +7,7 @@ import re
 import shutil
 import subprocess
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 
 from plain_verdict.delivery.attestation.envelope import Signature
@@ -56,15 +57,21 @@ class _SshKeys:
             names = found.stdout.decode("utf-8", "replace").splitlines()
             if found.returncode or not names:
                 return SignatureCheck(trouble=f"no allowed signer made it ({_message_of(found)})")
-            verify = ("-Y", "verify", "-I", names[0].partition(",")[0], "-n", NAMESPACE, *common)
-            checked = _run(*verify, data=data)
-            by = single_line(names[0], 200)
-            if checked.returncode:
-                return SignatureCheck(trouble=f"it is not one of {by} on this ({_message_of(checked)})")
-            if signers.revoked and _run(*verify, "-r", signers.revoked, data=data).returncode:
-                read_keys(signers.revoked)
-                return SignatureCheck(trouble=f"the key of {by} is revoked")
-        return SignatureCheck(by=by)
+            checks = [_check_as(name, common, data, signers.revoked) for name in dict.fromkeys(names)]
+        return next((check for check in checks if check.by), checks[0])
+
+
+def _check_as(name: str, common: Sequence[str], data: bytes, revoked: str) -> SignatureCheck:
+    """Return what comes of checking a signature as that of one of its key's names."""
+    by = single_line(name, 200)
+    verify = ("-Y", "verify", "-I", name.partition(",")[0], "-n", NAMESPACE, *common)
+    checked = _run(*verify, data=data)
+    if checked.returncode:
+        return SignatureCheck(trouble=f"it is not one of {by} on this ({_message_of(checked)})")
+    if revoked and _run(*verify, "-r", revoked, data=data).returncode:
+        read_keys(revoked)
+        return SignatureCheck(trouble=f"the key of {by} is revoked")
+    return SignatureCheck(by=by)
 
 
 SSH_KEYS = _SshKeys()

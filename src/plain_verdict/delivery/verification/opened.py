@@ -11,21 +11,25 @@ from plain_verdict.delivery.verification.pages import (
     FORMS_HINT,
     REPORT_BYTES,
     Opened,
+    decode_judged,
     is_page_data,
     open_folder,
     open_packed,
     open_page,
     unzipped,
 )
-from plain_verdict.model.judged_content import JudgedContent
 from plain_verdict.model.marks import FIRST_PAGE, SUMMARY_FILE, SUMS_FILE
 from plain_verdict.runtime.errors import ReadError
+from plain_verdict.runtime.guard import guarded
+from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.packages import require
 
 SUMMARY = "summary"
 """The form of the run as JSON."""
 _NO_REPORT = "is not a report of this program"
 _NESTED = 2  # a zip file in a mail
+_PATIENCE_BASE_S, _BYTES_A_S = 20.0, 1_000_000
+_DAMAGE_CHARS = 100
 
 
 def open_report(path: Path) -> Opened:
@@ -37,7 +41,9 @@ def open_report(path: Path) -> Opened:
             return open_folder(path)
         if path.stat().st_size > REPORT_BYTES:
             raise ReadError("is too large for a report", hint=FORMS_HINT)
-        return _open(path.read_bytes(), _NESTED)
+        data = path.read_bytes()
+        with guarded(str(path), _PATIENCE_BASE_S + len(data) / _BYTES_A_S):
+            return _open(data, _NESTED)
     except OSError as error:
         what = "does not exist" if isinstance(error, FileNotFoundError) else f"can't be read ({error.strerror})"
         raise ReadError(what, path=str(path), hint=FORMS_HINT) from error
@@ -81,12 +87,14 @@ def _open_mail(data: bytes, depth: int) -> Opened:
 def _open_pdf(data: bytes) -> Opened:
     """Return the summary that is attached to a PDF report."""
     require("pypdf", "verifying a PDF report", "pdf")
-    from pypdf import PdfReader, errors  # an extra, for this form
+    from pypdf import PdfReader  # an extra, for this form
 
     try:
         attached = PdfReader(io.BytesIO(data)).attachments.get(SUMMARY_FILE) or []
-    except (errors.PyPdfError, ValueError, KeyError, TypeError, AttributeError, RecursionError, OSError) as error:
-        raise ReadError(f"is a PDF that can't be read ({error})", hint="get it again") from error
+    except Exception as error:
+        # It raises what it likes at damaged files.
+        what = single_line(str(error), _DAMAGE_CHARS) or type(error).__name__
+        raise ReadError(f"is a PDF that can't be read ({what})", hint="get it again") from error
     if not attached:
         raise ReadError("has no summary attached", hint="make it again with --pdf, or name the HTML page")
     opened = _open_summary(attached[0])
@@ -98,7 +106,7 @@ class _Summary(msgspec.Struct):
     schema: str = ""
     verdict: str = ""
     sentence: str = ""
-    judged: JudgedContent | None = None
+    judged: msgspec.Raw = msgspec.Raw()
     fingerprint: str = ""
 
 
@@ -109,9 +117,9 @@ def _open_summary(data: bytes) -> Opened:
         raise ReadError(_NO_REPORT, hint=FORMS_HINT) from error
     if not summary.schema.startswith("plain-verdict/summary/"):
         raise ReadError(_NO_REPORT, hint=FORMS_HINT)
-    content = summary.judged
-    if content is None:
+    if not bytes(summary.judged):
         raise ReadError("was made by a version that wrote no fingerprint", hint="make it again")
+    content = decode_judged(summary.judged)
     damage = []
     if content.fingerprint != summary.fingerprint:
         damage.append("It was changed after it was written: what was judged does not give its fingerprint.")

@@ -27,6 +27,7 @@ _END = re.compile(
 _END_BYTES = 300
 _SUM = re.compile(r"([0-9a-f]{64})  (.+)")
 _NAMED_FILES = 10
+_YEARS = (1970, 9000)  # zones and ages can be added and taken away from these
 
 
 class Opened(msgspec.Struct, frozen=True):
@@ -58,10 +59,12 @@ def is_page_data(data: bytes) -> bool:
 
 def open_page(data: bytes) -> Opened:
     """Return the page in one file. Raises ReadError for one of a version that wrote no checksum."""
-    damage = list(_damage_of(data))
+    damage = _damage_of(data)
+    if not damage and f'id="{JUDGED}"'.encode() not in data:
+        raise ReadError("is one page of a report in a folder", hint="name the folder")
     content = None
     try:
-        content = _decoded(unpack(element_of(data, JUDGED)))
+        content = decode_judged(unpack(element_of(data, JUDGED)))
     except ReadError as error:
         damage.append(f"What it says of itself can't be read: it {error.what}.")
     return Opened("page", sha256(data).hexdigest(), "all its bytes", content, tuple(damage), data)
@@ -85,13 +88,21 @@ def _is_whole(data: bytes) -> bool:
     return end is not None and sha256(memoryview(data)[: end.start()]).hexdigest().encode() == end[1]
 
 
-def _decoded(data: bytes) -> JudgedContent:
+class _Named(msgspec.Struct):
+    schema: str = ""
+
+
+def decode_judged(data: bytes | msgspec.Raw) -> JudgedContent:
+    """Return what a report says was judged, if it can be judged again. Raises ReadError."""
     try:
+        schema = msgspec.json.decode(data, type=_Named).schema
+        if schema != JUDGED_SCHEMA:
+            raise ReadError(f"is of another version of the program ({schema[:60]!r})")
         content = msgspec.json.decode(data, type=JudgedContent)
     except msgspec.MsgspecError as error:
         raise ReadError(f"has data on what was judged that can't be read ({error})") from error
-    if content.schema != JUDGED_SCHEMA:
-        raise ReadError(f"is of another version of the program ({content.schema[:60]!r})")
+    if content.made.tzinfo is None or not _YEARS[0] <= content.made.year <= _YEARS[1]:
+        raise ReadError(f"was made at no moment of a calendar ({content.made})")
     return content
 
 

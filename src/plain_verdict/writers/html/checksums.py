@@ -2,25 +2,36 @@
 
 from collections.abc import Iterator
 from hashlib import sha256
+from typing import TYPE_CHECKING
 
 from plain_verdict.model.marks import CHECKSUM, SUMS_FILE
 from plain_verdict.text.page_text import UNENCODABLE, page_text
 from plain_verdict.writers.interface import OutputFile
 
+if TYPE_CHECKING:
+    from hashlib import _Hash as Hash
 
-def page_end(hash_before: str) -> str:
-    """Return the last bytes of a page: what they say of all bytes before them, and the ends of open elements."""
-    return f'<script type="text/plain" id="{CHECKSUM}">sha256 {hash_before}</script>\n</body>\n</html>\n'
+
+_END = "</body>\n</html>"
 
 
 def with_checksum(pieces: Iterator[str]) -> Iterator[str]:
-    """Yield a page, as it will be written, and its end."""
+    """Yield a page as it will be written; before its end stands the hash of all that is before that."""
     found = sha256()
+    last = ""
     for piece in pieces:
-        data = page_text(piece).encode("utf-8", UNENCODABLE)
-        found.update(data)
-        yield piece if piece.isascii() else data.decode()
-    yield page_end(found.hexdigest())
+        yield _hashed(last, found)
+        last = piece
+    before, end, _ = last.rpartition(_END)
+    yield _hashed(before, found)
+    yield f'<script type="text/plain" id="{CHECKSUM}">sha256 {found.hexdigest()}</script>\n{end}\n'
+
+
+def _hashed(piece: str, found: "Hash") -> str:
+    """Return a piece of a page as it will be written, and add it to a hash."""
+    data = page_text(piece).encode("utf-8", UNENCODABLE)
+    found.update(data)
+    return piece if piece.isascii() else data.decode()
 
 
 def with_sums(files: Iterator[OutputFile]) -> Iterator[OutputFile]:

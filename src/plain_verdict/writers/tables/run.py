@@ -160,7 +160,7 @@ TABLES = (
             Column("took_s", "duration of its attempts", Holds.NUMBER),
             Column("started", "start", Holds.MOMENT),
             Column("ended", "end", Holds.MOMENT),
-            Column("digest", "of its bytes"),
+            Column("digest", "SHA-256 of its bytes, unpacked"),
             Column("notes", "reading notes"),
             Column("unread", "why it could not be read"),
         ),
