@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from hashlib import _Hash as Hash
 
 
-_END = "</body>\n</html>"
+_CLOSING_TAGS = "</body>\n</html>"
 
 
 def with_checksum(pieces: Iterator[str]) -> Iterator[str]:
@@ -22,7 +22,7 @@ def with_checksum(pieces: Iterator[str]) -> Iterator[str]:
     for piece in pieces:
         yield _hashed(last, found)
         last = piece
-    before, end, _ = last.rpartition(_END)
+    before, end, _ = last.rpartition(_CLOSING_TAGS)
     yield _hashed(before, found)
     yield f'<script type="text/plain" id="{CHECKSUM}">sha256 {found.hexdigest()}</script>\n{end}\n'
 
