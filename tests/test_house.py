@@ -1,9 +1,11 @@
 """The house rules that a machine can check, and properties that hold for any input."""
 
 import ast
+import importlib
 import re
 import subprocess
 import sys
+import tempfile
 import tomllib
 from pathlib import Path
 
@@ -16,6 +18,7 @@ from packaging.utils import canonicalize_name
 import plain_verdict
 from conftest import ROOT
 from plain_verdict.text.cleaning import block, single_line
+from plain_verdict.text.patterns import _Pattern
 
 SOURCE = Path(plain_verdict.__file__).parent
 # Lower may not import higher; those on one level know nothing of each other. A part of a folder may have its own level.
@@ -267,3 +270,37 @@ def test_the_lock_has_what_is_wanted_with_hashes(lock):
             requirement
         )
     assert "://" not in text
+
+
+def test_every_expression_that_is_compiled_late_is_one():
+    """What ``re.compile`` says of a mistake when its module is imported, this says here."""
+    late = []
+    for path in SOURCE.rglob("*.py"):
+        if "import pattern\n" in path.read_text("utf-8"):
+            module = importlib.import_module(f"plain_verdict.{name_of(path)}")
+            late += _late_patterns(vars(module).values())
+    assert len(late) > 100
+    assert [found.pattern for found in late] == [found._source[0] for found in late]
+
+
+def _late_patterns(values):
+    for value in values:
+        if isinstance(value, _Pattern):
+            yield value
+        elif isinstance(value, tuple | list):
+            yield from _late_patterns(value)
+        elif isinstance(value, dict):
+            yield from _late_patterns(value.values())
+
+
+def test_a_small_report_compiles_few_expressions():
+    code = (
+        "import re._compiler as c, sys; made = []; real = c.compile\n"
+        "c.compile = lambda *a: made.append(a) or real(*a)\n"
+        "from plain_verdict.cli import main; main(['report', 'few.xml', '--quiet', '--no-git'])\n"
+        "sys.exit(len(made))"
+    )
+    with tempfile.TemporaryDirectory() as folder:
+        Path(folder, "few.xml").write_text("<testsuite name='Desk'><testcase name='seats'/></testsuite>")
+        done = subprocess.run([sys.executable, "-c", code], cwd=folder, capture_output=True, check=False)
+    assert 20 < done.returncode <= 160, done.stderr

@@ -240,7 +240,7 @@ UNFIT = [
     (("--subject", "app.whl"), "--subject is for --attestation, which is not given"),
     (("--allowed-signers", "x"), "--allowed-signers is for --attestation, which is not given"),
     (("--attestation", "a.json", "--revoked-keys", "x"), "--revoked-keys is for --allowed-signers"),
-    (("--attestation", "a.json", "--subject", "gone"), "--subject 'gone' is no file"),
+    (("--attestation", "a.json", "--subject", "gone"), "--subject 'gone' names a file that does not exist"),
     (("--attestation", "a.json", "--allowed-signers", "gone"), "gone: can't be read"),
     (("--attestation", "r.xml"), "r.xml: is no attestation"),
     (("--attestation", "b.json"), "b.json: is no statement on a test result"),
@@ -259,7 +259,7 @@ def test_what_can_not_be_verified_is_named_in_a_line(arguments, line, attest, to
 MISTAKES = [
     (("--sign-with", "KEYS/mara"), "--sign-with and --subject are for an attestation"),
     (("--subject", "app.whl"), "--sign-with and --subject are for an attestation"),
-    (("--attest", "a.json", "--subject", "gone.whl"), "--subject 'gone.whl' is no file"),
+    (("--attest", "a.json", "--subject", "gone.whl"), "--subject 'gone.whl' names a file that does not exist"),
     (("--attest", "a.json", "--subject", "x=sha256:12"), "--subject 'x=sha256:12' has no SHA-256"),
     (("--attest", "a.json", "--subject", "app.whl", "app.whl"), "--subject gives a name twice"),
     (("--attest", "a.json", "--sign-with", "gone"), "gone: can't be read"),

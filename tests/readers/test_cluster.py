@@ -416,7 +416,7 @@ def test_a_file_counted_in_ranges_is_the_same_as_counted_whole(cells, size, synt
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize(("layout", "files"), [("page", 1), ("folder", 16)])
+@pytest.mark.parametrize(("layout", "files"), [("page", 1), ("folder", 17)])
 def test_pages_that_others_render_are_the_same(layout, files, workers, tmp_path, tool, program, monkeypatch):
     """By workers, one of which is killed meanwhile, and by processes of this machine."""
     workers.add()

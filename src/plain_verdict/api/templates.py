@@ -7,10 +7,12 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 
+from plain_verdict.text.patterns import pattern
+
 HOLE = "{…}"
 _LONG = 12  # characters: so long a part of a path may be an id
 # What no fixed part of a path looks like.
-_VARYING_PART = re.compile(
+_VARYING_PART = pattern(
     r"""
     \d+                                                            # a number
   | [0-9a-fA-F]{8}-(?:[0-9a-fA-F]{4}-){3}[0-9a-fA-F]{12}           # UUID. Source: RFC 9562, section 4

@@ -177,6 +177,7 @@ def _check_attestation(opened: Opened, options: argparse.Namespace) -> Attestati
 
 def _judged_again(then: JudgedContent, options: argparse.Namespace) -> Report:
     """Return the report on the results, judged as if it were the day of the page."""
+    # The page's moment counts, not one that is fixed for this job.
     environment = {name: value for name, value in os.environ.items() if name != "SOURCE_DATE_EPOCH"}
     request = read_request_at(options, environment, then.made)
     facts = tuple(Fact(key, value) for key, value in then.facts.items())

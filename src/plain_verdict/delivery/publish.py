@@ -104,6 +104,7 @@ def _attested(
         return {}, ()
     from plain_verdict.delivery.attestation.writing import write_attestation  # for those who want one
 
+    # It comes last, as it is on files that are written by now.
     page_file = page / SUMS_FILE if page.is_dir() else page
     files = (page_file, *(others[name] for name in ("packed", "pdf", "mail") if name in others))
     try:

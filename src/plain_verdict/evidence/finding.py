@@ -13,25 +13,26 @@ import msgspec
 from plain_verdict.model import Check, Evidence
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.patterns import pattern
 
-_WORD_PATTERN = re.compile(r"[^\W\d_]+|\d+")
-_CAMEL_BORDER = re.compile(r"(?<=[a-z])(?=[A-Z])")
+_WORD_PATTERN = pattern(r"[^\W\d_]+|\d+")
+_CAMEL_BORDER = pattern(r"(?<=[a-z])(?=[A-Z])")
 # Some runners write letters past ASCII as escapes; file names have them, or the plain letters.
-_ESCAPED_CHAR = re.compile(r"\\x([0-9a-fA-F]{2})|\\u([0-9a-fA-F]{4})")
+_ESCAPED_CHAR = pattern(r"\\x([0-9a-fA-F]{2})|\\u([0-9a-fA-F]{4})")
 _PLAIN_LETTERS = str.maketrans({"ø": "o", "æ": "ae", "œ": "oe", "đ": "d", "ł": "l", "ð": "d", "þ": "th", "ı": "i"})
 _SHORTEST = 4  # letters; a check called "a" would claim everything
 _MOST_WORDS = 40  # of a name that are compared: enough to tell files apart
-_MENTIONED = re.compile(
+_MENTIONED = pattern(
     r"[^\s\"'<>|*?:;,()\[\]]{1,300}\.(?:png|jpe?g|gif|webp|bmp|svg|avif|mp4|webm|log|txt|json|har|html?"
     r"|xml|mov|pdf|zip|tar|tgz|gz|7z|pcap|dmp|trace)\b",
     re.IGNORECASE,
 )
 # Lines by which test code names a file to CI servers, as several of them read: [[ATTACHMENT|path]].
 _ATTACHED = (
-    re.compile(r"\[\[ATTACHMENT\|([^\]\n]{1,1000})\]\]", re.IGNORECASE),
-    re.compile(r"\[\[PROPERTY\|attachment\d*=([^\]\n]{1,1000})\]\]", re.IGNORECASE),
+    pattern(r"\[\[ATTACHMENT\|([^\]\n]{1,1000})\]\]", re.IGNORECASE),
+    pattern(r"\[\[PROPERTY\|attachment\d*=([^\]\n]{1,1000})\]\]", re.IGNORECASE),
 )
-_ATTACHMENT_KEY = re.compile(r"attachments?\d*$", re.IGNORECASE)
+_ATTACHMENT_KEY = pattern(r"attachments?\d*$", re.IGNORECASE)
 _ATTACHED_CHARS, _ATTACHED_NAME_CHARS = 1000, 160  # of a path; of the name by which it is shown
 _MOST_ATTACHED = 500
 """Of one check: more come from a program that writes without end."""

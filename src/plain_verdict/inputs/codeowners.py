@@ -14,15 +14,16 @@ import msgspec
 
 from plain_verdict.inputs.repository import read_inside
 from plain_verdict.text.formatting import join_list
+from plain_verdict.text.patterns import pattern
 
 _USUAL_FOLDERS = ("", ".github/", ".gitlab/", ".forgejo/", ".gitea/", "docs/")
 """Where it stands, in a repository; the first that is there counts."""
 _MOST_BYTES = 3_000_000
 _MOST_NAMED_LINES = 4
-_SECTION_LINE = re.compile(r"\^?\[([^\]]+)\](?:\[\d+\])?((?:\s+\S+)*)\s*")
-_OWNER = re.compile(r"@{1,2}[\w.-]+(?:/[\w.-]+)*|[^\s@]+@[^\s@]+\.[^\s@]+")
-_ESCAPED_SIGN = re.compile(r"\\(.)")
-_LINE_WORD = re.compile(r"(?:\\.|[^\s\\])+")
+_SECTION_LINE = pattern(r"\^?\[([^\]]+)\](?:\[\d+\])?((?:\s+\S+)*)\s*")
+_OWNER = pattern(r"@{1,2}[\w.-]+(?:/[\w.-]+)*|[^\s@]+@[^\s@]+\.[^\s@]+")
+_ESCAPED_SIGN = pattern(r"\\(.)")
+_LINE_WORD = pattern(r"(?:\\.|[^\s\\])+")
 
 
 class _Line(msgspec.Struct, frozen=True):
@@ -123,7 +124,7 @@ class _Pattern:
         return reached
 
 
-_ANYWHERE = re.compile("any folders")
+_ANYWHERE = pattern("any folders")
 """Stands for ``**``: it is never tried."""
 
 

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 
 from plain_verdict.model import Problem, Value
 from plain_verdict.readers.expectations import find_expectation
+from plain_verdict.text.patterns import pattern
 
 _VALUE_SHOWN_CHARS = 120  # of a value in the line that tells a difference
 _DIFF_CHARS = 6_000
@@ -15,7 +16,7 @@ _EXPECT = r"expect\(.{0,80}\)\.[\w.]{2,60}.{0,80}"
 _ASSERT = r"[\w.]{2,40}\((?:received|actual)\w{0,10}, ?expected\w{0,10}\)"
 _SHOWN_VALUE = r"(?:[\[{('\"<\d-]|None|True|False|true|false|null|undefined)"
 # A line that names how values are compared, and neither of them nor what they are.
-MATCHER = re.compile(
+MATCHER = pattern(
     rf"{_TYPE}(?:{_EXPECT}|{_ASSERT}"
     r"|Failed asserting that .{0,300}"
     r"|Expected (?:values?|inputs?|\"actual\").{0,600}"
@@ -27,62 +28,60 @@ MATCHER = re.compile(
     r")",
     re.DOTALL,
 )
-VALUES_BELOW = re.compile(f"{_TYPE}{_EXPECT}", re.DOTALL)
+VALUES_BELOW = pattern(f"{_TYPE}{_EXPECT}", re.DOTALL)
 """A matcher whose values stand in the lines below it."""
-BARE_MATCHER = re.compile(
+BARE_MATCHER = pattern(
     rf"{_TYPE}{_EXPECT}|{_ASSERT}"
     r"|Expected (?:values?|inputs?) to .{0,600}"
     r"|Failed asserting that (?:false|true|null) is (?:false|true|null|not null)\.?",
     re.DOTALL,
 )
 # What the author of a check says after the values. Source: Python, unittest, the argument msg
-_AUTHORS_WORDS = re.compile(r" : (?P<words>[^\n]*[^\W\d_]{3}[^\n]*)\Z")
-_COMMENT_MARK = re.compile(r"^[ \t]{0,8}#(?: {1,12}|$)", re.MULTILINE)
+_AUTHORS_WORDS = pattern(r" : (?P<words>[^\n]*[^\W\d_]{3}[^\n]*)\Z")
+_COMMENT_MARK = pattern(r"^[ \t]{0,8}#(?: {1,12}|$)", re.MULTILINE)
 _MARGIN = r"^(?:E {1,8}|#[ \t]{0,8}|[ \t]{0,12})"
 _MORE_FORMS = (
-    re.compile(rf"{_MARGIN}(?P<actual>\{{[^\n]{{1,400}}\}}) != (?P<expected>\{{[^\n]{{1,400}}\}})$", re.M),
-    re.compile(
+    pattern(rf"{_MARGIN}(?P<actual>\{{[^\n]{{1,400}}\}}) != (?P<expected>\{{[^\n]{{1,400}}\}})$", re.M),
+    pattern(
         r"asserting that (?P<actual>.{1,300}?) (?:matches expected|is identical to) (?P<expected>.{1,300}?)\.$",
         re.M,
     ),
-    re.compile(r"^(?:AssertionError: )?assert (?P<actual>.{1,300}?) == (?P<expected>.{1,300})$", re.M),
-    re.compile(r"^(?:AssertionError: )?(?P<actual>.{1,300}?) !==? (?P<expected>.{1,300})$", re.M),
+    pattern(r"^(?:AssertionError: )?assert (?P<actual>.{1,300}?) == (?P<expected>.{1,300})$", re.M),
+    pattern(r"^(?:AssertionError: )?(?P<actual>.{1,300}?) !==? (?P<expected>.{1,300})$", re.M),
     # Code that is shown beside a failure compares names; a runner shows values.
-    re.compile(
-        rf"^(?:AssertionError: )?(?P<actual>{_SHOWN_VALUE}.{{0,300}}?) ===? (?P<expected>.{{1,300}})$", re.M
-    ),
-    re.compile(
+    pattern(rf"^(?:AssertionError: )?(?P<actual>{_SHOWN_VALUE}.{{0,300}}?) ===? (?P<expected>.{{1,300}})$", re.M),
+    pattern(
         r"^[ \t]{0,12}\$got\S{0,80} = (?P<actual>[^\n]{1,300})\n"
         r"[ \t]{0,12}\$expected\S{0,80} = (?P<expected>[^\n]{1,300})$",
         re.M,
     ),
-    re.compile(r"\bdiffer: (?P<actual>[^\n]{1,300}?) != (?P<expected>[^\n]{1,300}?)(?:$|\s{2}First diff)", re.M),
-    re.compile(r"\bgot:? (?P<actual>[^,\n]{1,200}),? (?:want|expected):? (?P<expected>[^\n]{1,200})", re.I),
+    pattern(r"\bdiffer: (?P<actual>[^\n]{1,300}?) != (?P<expected>[^\n]{1,300}?)(?:$|\s{2}First diff)", re.M),
+    pattern(r"\bgot:? (?P<actual>[^,\n]{1,200}),? (?:want|expected):? (?P<expected>[^\n]{1,200})", re.I),
 )
 """Beyond those by which readers tell the two apart."""
-_REMOVED = re.compile(rf"{_MARGIN}-(?!-)[ \t]{{0,12}}(?P<value>[^\s-][^\n]{{0,400}})$", re.M)
-_ADDED = re.compile(rf"{_MARGIN}\+(?!\+)[ \t]{{0,12}}(?P<value>[^\s+][^\n]{{0,400}})$", re.M)
+_REMOVED = pattern(rf"{_MARGIN}-(?!-)[ \t]{{0,12}}(?P<value>[^\s-][^\n]{{0,400}})$", re.M)
+_ADDED = pattern(rf"{_MARGIN}\+(?!\+)[ \t]{{0,12}}(?P<value>[^\s+][^\n]{{0,400}})$", re.M)
 _LONG_CHARS = 40
-_SEPARATOR = re.compile(r"[,})\]]")
-_KEYED = re.compile(r"[\"'`]?[\w.-]{1,60}[\"'`]? ?(?:=>|[:=]) ?\S")
-_LEGEND_LINE = re.compile(
+_SEPARATOR = pattern(r"[,})\]]")
+_KEYED = pattern(r"[\"'`]?[\w.-]{1,60}[\"'`]? ?(?:=>|[:=]) ?\S")
+_LEGEND_LINE = pattern(
     rf"{_MARGIN}(?:(?P<plus_expected>\+ expected - actual)|\+ actual - expected"
     rf"|-{{1,3}} ?expected\b[^\n]*\n{_MARGIN}\+)[^\n]*$",
     re.M | re.I,
 )
-_COMPARISON = re.compile(r"^(?:\w{1,40}Error: )?[^\n]{1,400} !=[^\n]{1,400}$", re.M)
+_COMPARISON = pattern(r"^(?:\w{1,40}Error: )?[^\n]{1,400} !=[^\n]{1,400}$", re.M)
 _NO_LINE = "no such line"
-_LEGEND = re.compile(
+_LEGEND = pattern(
     r"(?:expected|received|actual)\b.{0,30}|where .{1,300}|failed to generate .{1,60}|\W*"
     r"|(?:[A-Z]\w{0,30} )?[\[{(]{1,3}[\])}]{0,3},?",
     re.I,
 )
-_ESCAPES = re.compile(r"\\[nrt]")
+_ESCAPES = pattern(r"\\[nrt]")
 _MUCH_ALIKE = 12
 _COMMON_VALUES = {
     "true", "false", "null", "none", "nil", "undefined", "undef", "nan", "error", "object", "array", "string",
 }  # fmt: skip
-_LETTERS = re.compile(r"[^\W\d_]+")
+_LETTERS = pattern(r"[^\W\d_]+")
 
 
 class Difference(Value, frozen=True):

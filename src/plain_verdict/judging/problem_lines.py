@@ -7,11 +7,12 @@ from itertools import islice
 from plain_verdict.judging.stack import DETAIL_CHARS, FRAMES
 from plain_verdict.model import Problem
 from plain_verdict.text.cleaning import MEANS_LITTLE
+from plain_verdict.text.patterns import pattern
 
 COMPARED_CHARS = 600  # of a message: what sets failures apart stands at its beginning
-_NO_LETTERS = re.compile(r"[\W_]+")
+_NO_LETTERS = pattern(r"[\W_]+")
 # Lines that say that something failed, and not what: of several runners each.
-_MEANS_NOTHING = re.compile(
+_MEANS_NOTHING = pattern(
     r"(?:tests?|check|case|suite|collection|assertion|expectation|unknown)?[ _]?(?:failures?|failed|errors?)?[.!:]?"
     r"|(?:failed|error) (?:on|at|in|during) (?:setup|teardown|tear[- ]down|collection|call)\b.*"
     r"|expected (?:values?|equality|inputs?|.{0,20}expression)\b.{0,60}:|(?:exit|return)[ -]?(?:code|status)?"
@@ -34,55 +35,55 @@ _MEANS_NOTHING = re.compile(
     re.IGNORECASE,
 )
 # That no exception came: of which check, and of what it did, it says nothing.
-_NO_EXCEPTION = re.compile(
+_NO_EXCEPTION = pattern(
     r"missing expected (?:exception|rejection)\b.{0,300}"
     r"|(?:.{0,200} )?(?:not raised|did not (?:raise|throw))\b.{0,300}"
     r"|failed asserting that exception of type .{1,200} is thrown.{0,20}|expected .{0,200} to throw\b.{0,200}",
     re.IGNORECASE | re.DOTALL,
 )
-_EXIT = re.compile(
+_EXIT = pattern(
     r"dubious, test returned .{0,100}"
     r"|(?:.{0,100} )?exit(?:ed|s)?(?: with)? (?:code|status):? ?(?:-?\d{1,4}|…)\.?",
     re.IGNORECASE,
 )
 # What runners call a failure of any kind, before the real one.
-_GENERIC_TYPE = re.compile(
+_GENERIC_TYPE = pattern(
     r"^(?:(?:uncaught|unhandled) )?(?:error|exception|assertionerror|failure): (?=\S)", re.IGNORECASE
 )
-_NOT_OK = re.compile(r"^(?:not ok \d{1,6}(?: -)?(?: +|$)|what\(\): +(?=\S))")
+_NOT_OK = pattern(r"^(?:not ok \d{1,6}(?: -)?(?: +|$)|what\(\): +(?=\S))")
 """Source: TAP 14, test points; C++ says the other."""
-_LOG_PREFIX = re.compile(r"^(?:[\w.@~+-]{0,80}[/\\]){0,20}[\w.-]{1,80}\.[a-z]{1,4}:\d{1,6}(?::\d{1,5})?: *(?=\S)")
-_FAILED_COMMAND = re.compile(r"`.{1,600}' failed(?: with status \d{1,3})?")
-WRAPPERS = re.compile(
+_LOG_PREFIX = pattern(r"^(?:[\w.@~+-]{0,80}[/\\]){0,20}[\w.-]{1,80}\.[a-z]{1,4}:\d{1,6}(?::\d{1,5})?: *(?=\S)")
+_FAILED_COMMAND = pattern(r"`.{1,600}' failed(?: with status \d{1,3})?")
+WRAPPERS = pattern(
     r"(?:testCodeFailure|TestFailed|subtestsFailed|hookFailed|failure|failed|error|(?:\w*\.)*(?:AssertionError|AssertionFailedError|"
     r"ExpectationFailedException|AssertionFailedException|JestAssertionError|AssertionFailure))?"
 )
 _TELLING = (
-    re.compile(r"^(?:\S{1,300}:\d{1,7}:)?(?P<line>\w{1,160}:FAIL: [^\n]{1,400})", re.MULTILINE),
-    re.compile(r"^E[ \t]+(?P<line>\S[^\n]{0,600})", re.MULTILINE),
-    re.compile(r"^(?P<line>fixture [^\n]{1,80} not found)", re.MULTILINE),
-    re.compile(r"^>[ \t]+(?P<line>\S[^\n]{2,300})", re.MULTILINE),
-    re.compile(
+    pattern(r"^(?:\S{1,300}:\d{1,7}:)?(?P<line>\w{1,160}:FAIL: [^\n]{1,400})", re.MULTILINE),
+    pattern(r"^E[ \t]+(?P<line>\S[^\n]{0,600})", re.MULTILINE),
+    pattern(r"^(?P<line>fixture [^\n]{1,80} not found)", re.MULTILINE),
+    pattern(r"^>[ \t]+(?P<line>\S[^\n]{2,300})", re.MULTILINE),
+    pattern(
         r"^(?P<line>(?:Caused by: )?[\w.$]{1,120}(?:Error|Exception|Failure|Failed|Interrupt|Exit)\b"
         r"(?:: ?[^\n]{1,600}))$",
         re.MULTILINE,
     ),
-    re.compile(
+    pattern(
         r"^[ \t]*(?P<line>(?:[\w ]{0,40}\b)?(?:got|actual|received|was|found|have)\b[ \t]*[:=][^\n]{1,300})",
         re.MULTILINE | re.IGNORECASE,
     ),
-    re.compile(
+    pattern(
         r"(?P<line>[^\n]{0,80}\b(?:SIG[A-Z]{3,5}|signal \d{1,2}|segmentation fault|timed? ?out"
         r"|exit(?:ed)?(?: with)? (?:code|status):? -?\d{1,4})\b[^\n]{0,120})",
         re.IGNORECASE,
     ),
 )
-_PROBLEM_CODE = re.compile(r"\b[A-Z]{1,8}[-_]?\d{1,6}\b")
-_CODES = re.compile(r"(?:\w{1,20}: )?[A-Z]{1,8}[-_]?\d{1,6}(?:[,; ]{1,3}[A-Z]{1,8}[-_]?\d{1,6}){0,40}")
-_CODE_TITLE = re.compile(
+_PROBLEM_CODE = pattern(r"\b[A-Z]{1,8}[-_]?\d{1,6}\b")
+_CODES = pattern(r"(?:\w{1,20}: )?[A-Z]{1,8}[-_]?\d{1,6}(?:[,; ]{1,3}[A-Z]{1,8}[-_]?\d{1,6}){0,40}")
+_CODE_TITLE = pattern(
     r"\b(?P<code>[A-Z]{1,8}[-_]?\d{1,6})\b[\s:|\])-]{1,8}(?![A-Z]{1,8}[-_]?\d)(?P<title>\w[^\n]{2,160})"
 )
-_TEST_NUMBER = re.compile(r"^\d{1,6} - ")  # of a test point, before its name
+_TEST_NUMBER = pattern(r"^\d{1,6} - ")  # of a test point, before its name
 _SEARCHED_LINES = 60  # of a detail: what tells comes first or last
 _SHORTEST_CHARS = 3  # of a line that tells something
 

@@ -3,24 +3,26 @@
 import re
 from collections.abc import Iterator
 
+from plain_verdict.text.patterns import pattern
+
 DETAIL_CHARS = 12_000  # the end of a log has the error; its beginning is set-up
-_PYTHON_FRAME = re.compile(
+_PYTHON_FRAME = pattern(
     r'^\s*File "(?P<file>[^"\n]{1,300})", line \d{1,7}, in (?P<name>[^\n]{1,120})', re.MULTILINE
 )
-_PYTHON_LOCATION = re.compile(r"^(?P<file>[\w./\\-]{1,200}\.py):(?P<name>\d{1,7}): ", re.MULTILINE)
-_PHP_LOCATION = re.compile(r"^(?P<file>[\w./\\:-]{1,300}\.(?:php|phpt)):(?P<name>\d{1,7})$", re.MULTILINE)
+_PYTHON_LOCATION = pattern(r"^(?P<file>[\w./\\-]{1,200}\.py):(?P<name>\d{1,7}): ", re.MULTILINE)
+_PHP_LOCATION = pattern(r"^(?P<file>[\w./\\:-]{1,300}\.(?:php|phpt)):(?P<name>\d{1,7})$", re.MULTILINE)
 FRAMES = (
     _PYTHON_FRAME,
-    re.compile(
+    pattern(
         r"^\s*at (?:async )?(?:(?P<name>[^\s(]{1,200}) )?\(?(?P<file>[^\s()]{1,300}?):(?P<line>\d{1,7}):\d{1,7}\)?",
         re.MULTILINE,
     ),
-    re.compile(r"^\s*at (?P<name>[\w.$<>/@]{1,200})\((?P<file>[\w$-]{1,100}\.\w{1,10}):\d{1,7}\)", re.MULTILINE),
+    pattern(r"^\s*at (?P<name>[\w.$<>/@]{1,200})\((?P<file>[\w$-]{1,100}\.\w{1,10}):\d{1,7}\)", re.MULTILINE),
     _PYTHON_LOCATION,
     _PHP_LOCATION,
 )
-_ANONYMOUS = re.compile(r"(?:Object|Context|TestContext|Test|Suite)\.|<anonymous>|$")
-_NOT_OURS = re.compile(
+_ANONYMOUS = pattern(r"(?:Object|Context|TestContext|Test|Suite)\.|<anonymous>|$")
+_NOT_OURS = pattern(
     r"site-packages|dist-packages|/lib/python|<frozen|node_modules|node:|^(?:java|javax|jdk|sun|kotlin|scala)\."
     r"|^org\.(?:junit|testng|hamcrest|assertj|opentest4j|openqa|apache\.maven)\.|Thread\.java"
 )

@@ -4,8 +4,10 @@ import re
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
+from plain_verdict.text.patterns import pattern
+
 HOLE = "…"
-_HOLES = re.compile(rf"{HOLE}(?:[\s,;]*{HOLE})+")
+_HOLES = pattern(rf"{HOLE}(?:[\s,;]*{HOLE})+")
 _TELLING_WORDS = 4
 # Words of assertion libraries, which say nothing of what went wrong.
 _COMMON_TO_ALL = {
@@ -36,16 +38,16 @@ _VARIABLE = (
     ),  # numbers, ids
 )
 _LINE_SIGNS = frozenset("".join(signs for _, signs in _VARIABLE))
-WORD = re.compile(r"[^\W\d_]{3,}")
+WORD = pattern(r"[^\W\d_]{3,}")
 # What a program says that it misses: the name is the cause. Of several languages.
-_IDENTIFIERS = re.compile(
+_IDENTIFIERS = pattern(
     r"(?:has no attribute|no member named|object has no|name|cannot import name|[Nn]o module named|fixture"
     r"|argument:?|reading|property|undefined (?:method|variable|name|local variable or method)"
     r"|no such (?:table|column|method|function)(?: named)?:?|[Cc]an(?:no|')t find (?:module|variable:?|symbol)"
     r"|missing \d+ required [a-z -]{1,40}arguments?:|unresolved (?:import|name)"
     r"|unknown (?:field|column|option|command|key|function):?) [\"'`‘“]?(?P<name>[A-Za-z_$][\w.$:-]{0,80})[\"'`’”]?"
 )
-_NAMED_FIRST = re.compile(
+_NAMED_FIRST = pattern(
     r"(?<![\w.$])(?P<name>[A-Za-z_$][\w.$]{0,80}) is not (?:a (?:function|constructor)|defined|iterable)\b"
 )
 

@@ -4,12 +4,14 @@ import html
 import re
 from collections.abc import Callable, Iterator, Sequence
 
+from plain_verdict.text.patterns import pattern
+
 _HTML = r"&(?:#\d{1,7}|#[xX][0-9a-fA-F]{1,6}|quot|apos|amp|lt|gt|nbsp|equals|colon);"  # HTML, section 13.5
 _SURROGATE_PAIR = r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}"
 _JSON = rf"{_SURROGATE_PAIR}|\\u[0-9a-fA-F]{{4}}|\\[nrt\"'/\\]"  # RFC 8259, section 7
 _SHELL = r"'\\''|'\"'\"'"  # POSIX.1-2017, Shell Command Language, section 2.2
 _PERCENT = r"%[0-9a-fA-F]{2}"  # RFC 3986, section 2.1
-ALL = re.compile(f"{_SHELL}|{_HTML}|{_JSON}|{_PERCENT}")
+ALL = pattern(f"{_SHELL}|{_HTML}|{_JSON}|{_PERCENT}")
 EACH = tuple(map(re.compile, (_HTML, _JSON, _PERCENT)))
 NEEDLES = (
     "&#",

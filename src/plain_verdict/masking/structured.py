@@ -10,16 +10,17 @@ import msgspec
 from plain_verdict.masking.names import is_secret_key
 from plain_verdict.model import Body, Fact, HttpRequest
 from plain_verdict.model.transform import Change, transform, transform_fields
+from plain_verdict.text.patterns import pattern
 
 # Keys are looked for as they are laid out: text that is JSON or XML was parsed or cut before, and may lack its end.
-_JSON_PAIR = re.compile(r'("((?:[^"\\]|\\.){1,80})"\s*:\s*)("(?:[^"\\\n]|\\.)*"?|-?\d[\d.eE+-]*)')
-_JSON_LIST = re.compile(r'"((?:[^"\\]|\\.){1,80})"\s*:\s*\[([^\[\]{}]*)')
-_JSON_TEXT = re.compile(r'"((?:[^"\\]|\\.)*)"?')
-_XML_ELEMENT = re.compile(r"(<(?:[\w-]{1,40}:)?([\w.-]{1,80})(?:\s[^<>]*)?>)([^<]+)(?=<)")
-_XML_ATTRIBUTE = re.compile(r"""(\s([\w.:-]{1,80})\s*=\s*)("[^"<]*"|'[^'<]*')""")
+_JSON_PAIR = pattern(r'("((?:[^"\\]|\\.){1,80})"\s*:\s*)("(?:[^"\\\n]|\\.)*"?|-?\d[\d.eE+-]*)')
+_JSON_LIST = pattern(r'"((?:[^"\\]|\\.){1,80})"\s*:\s*\[([^\[\]{}]*)')
+_JSON_TEXT = pattern(r'"((?:[^"\\]|\\.)*)"?')
+_XML_ELEMENT = pattern(r"(<(?:[\w-]{1,40}:)?([\w.-]{1,80})(?:\s[^<>]*)?>)([^<]+)(?=<)")
+_XML_ATTRIBUTE = pattern(r"""(\s([\w.:-]{1,80})\s*=\s*)("[^"<]*"|'[^'<]*')""")
 # Source: RFC 3986, sections 3.2.1 (userinfo), 3.4 (query) and 3.5 (fragment).
-_USERINFO = re.compile(r"(?<=://)([^/?#@\s]*:)([^/?#@\s]+)(?=@)")
-_PARAMETER = re.compile(r"([?&#;]([^=&#;?\s]{1,80})=)([^&#;\s]+)")
+_USERINFO = pattern(r"(?<=://)([^/?#@\s]*:)([^/?#@\s]+)(?=@)")
+_PARAMETER = pattern(r"([?&#;]([^=&#;?\s]{1,80})=)([^&#;\s]+)")
 
 
 class ByKey(Protocol):

@@ -8,16 +8,17 @@ from ahocorasick_rs import AhoCorasick
 
 from plain_verdict.masking.names import ANY_KEY, NEEDLES
 from plain_verdict.masking.values import looks_typed
+from plain_verdict.text.patterns import pattern
 
-_HEADING = re.compile(rf"(?:[\w .-]{{0,30}}[ _.-])?(?:{ANY_KEY})(?:[ _-]?hash)?", re.IGNORECASE)
+_HEADING = pattern(rf"(?:[\w .-]{{0,30}}[ _.-])?(?:{ANY_KEY})(?:[ _-]?hash)?", re.IGNORECASE)
 _NAMES = AhoCorasick(NEEDLES)
-_TABLE_RULE = re.compile(r"[\s|+:=─━┼┬┴├┤┌┐└┘╪═-]*")
+_TABLE_RULE = pattern(r"[\s|+:=─━┼┬┴├┤┌┐└┘╪═-]*")
 _COLUMN_SEPARATORS = (
-    re.compile(r"[|│┃]"),
-    re.compile(r"\t"),
-    re.compile(r";"),
-    re.compile(r","),
-    re.compile(r"[ ]{2,}"),
+    pattern(r"[|│┃]"),
+    pattern(r"\t"),
+    pattern(r";"),
+    pattern(r","),
+    pattern(r"[ ]{2,}"),
 )
 _MOST_MASKED_ROWS = 2_000  # below one heading
 _ROW_CHARS = 2_000  # longer lines are no rows of a table
@@ -33,11 +34,11 @@ def find_in_tables(text: str) -> Iterator[tuple[int, int]]:
         yield from _in_lines(text)
 
 
-_ROW = re.compile(r"<tr[^<>]{0,200}>(.*?)(?=<tr|</table|\Z)", re.IGNORECASE | re.DOTALL)
-_HTML_CELL = re.compile(r"<t[hd][^<>]{0,200}>\s*(?:<\w[^<>]{0,80}>)?([^<>]{0,400}?)\s*(?=<)", re.IGNORECASE)
-_INSERT = re.compile(r"INSERT\s+INTO\s+\S{1,80}\s*\(([^()]{1,400})\)\s*VALUES\s*", re.IGNORECASE)
-_SQL_VALUES = re.compile(r"\(((?:'(?:[^']|'')*'|[^()'])*)\)")
-_VALUE = re.compile(r"\s*(?:N?'((?:[^']|'')*)'|([^,']*))\s*(?:,|\Z)")
+_ROW = pattern(r"<tr[^<>]{0,200}>(.*?)(?=<tr|</table|\Z)", re.IGNORECASE | re.DOTALL)
+_HTML_CELL = pattern(r"<t[hd][^<>]{0,200}>\s*(?:<\w[^<>]{0,80}>)?([^<>]{0,400}?)\s*(?=<)", re.IGNORECASE)
+_INSERT = pattern(r"INSERT\s+INTO\s+\S{1,80}\s*\(([^()]{1,400})\)\s*VALUES\s*", re.IGNORECASE)
+_SQL_VALUES = pattern(r"\(((?:'(?:[^']|'')*'|[^()'])*)\)")
+_VALUE = pattern(r"\s*(?:N?'((?:[^']|'')*)'|([^,']*))\s*(?:,|\Z)")
 
 
 def _in_html(text: str) -> Iterator[tuple[int, int]]:

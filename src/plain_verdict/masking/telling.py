@@ -6,8 +6,9 @@ from collections.abc import Callable
 from plain_verdict.masking.names import TYPED
 from plain_verdict.masking.pattern import SecretPattern, Test
 from plain_verdict.masking.values import holds_credentials, is_card, looks_made, looks_typed
+from plain_verdict.text.patterns import pattern
 
-_WORKING_FOLDER = re.compile(r"(?<![A-Za-z_])(?:OLD)?PWD(?![A-Za-z_])", re.IGNORECASE)
+_WORKING_FOLDER = pattern(r"(?<![A-Za-z_])(?:OLD)?PWD(?![A-Za-z_])", re.IGNORECASE)
 
 
 def is_secret(pattern: SecretPattern, match: re.Match[str]) -> bool:
@@ -38,7 +39,7 @@ def _is_typed(key: str | None) -> bool:
     return key is None or _TYPED.fullmatch(key) is not None
 
 
-_TYPED = re.compile(rf"(?:{TYPED.replace('(?<=[a-z])', '').replace('(?<=[_.-])', '')})", re.IGNORECASE)
+_TYPED = pattern(rf"(?:{TYPED.replace('(?<=[a-z])', '').replace('(?<=[_.-])', '')})", re.IGNORECASE)
 
 
 def _is_assigned(match: re.Match[str]) -> bool:

@@ -4,7 +4,9 @@ import re
 from base64 import b64decode
 from binascii import Error as NotBase64
 
-_HARMLESS_VALUE = re.compile(
+from plain_verdict.text.patterns import pattern
+
+_HARMLESS_VALUE = pattern(
     r"(?:none|null|nil|true|false|undefined|empty|required|missing|invalid|incorrect|wrong|expired|unknown|changed"
     r"|optional|ok|yes|no|set|unset|not|string|str|bytes|int|is|was|must|text|value|hidden|masked|redacted|omitted"
     r"|password|passwd|secret|token|key|type|field|here|example|given|received|bool|sent|valid|accepted|rejected|success"
@@ -40,7 +42,7 @@ def _mixes_cases(value: str) -> bool:
 
 
 # Names of a program, calls, versions, times, paths, addresses, placeholders.
-_CODE = re.compile(
+_CODE = pattern(
     r"""[A-Za-z_]\w*(?:\.[A-Za-z_]\w*)+\(?.*|[A-Za-z_]+\d{0,1}\(.*|v?\d+(?:\.\d+)+\S*|\d{1,2}:\d\d.*|\d{4}-\d\d-\d\d.*"""
     r"""|[~./]?/\S*|\S+/\S+/\S*|https?:.*|\{.*|\$\{?\w+\}?|%\w+%?|<.*|\[.*|-{1,2}\w.*|[\w-]+\.(?:py|js|ts|java|go|c|h|xml|html?|json"""
     r"""|toml|ya?ml|md|txt|png|svg|css|sh)(?::\d+)?|[a-z]+(?:_[a-z]+)*_?\d?|[A-Z]+(?:_[A-Z]+)*_?\d?|[a-z]+(?:-[a-z]+)+\d?|\d+[a-z%]{1,4}"""
@@ -48,13 +50,13 @@ _CODE = re.compile(
 )
 
 
-_VERSION_NUMBER = re.compile(r"v?\d+(?:\.\d+)+\S*|\d{4}-\d\d-\d\d\S*")
-_IDENTIFIER = re.compile(r"[a-z]+(?:[A-Z][a-z]+)*\d{0,2}|[a-z]+(?:[._/-][a-z]+)*\d{0,2}|[A-Z_]+\d{0,2}")
+_VERSION_NUMBER = pattern(r"v?\d+(?:\.\d+)+\S*|\d{4}-\d\d-\d\d\S*")
+_IDENTIFIER = pattern(r"[a-z]+(?:[A-Z][a-z]+)*\d{0,2}|[a-z]+(?:[._/-][a-z]+)*\d{0,2}|[A-Z_]+\d{0,2}")
 """What programmers call things, with a small number at the end."""
-_SWITCH = re.compile(r"[a-z](?=[A-Z\d])|[A-Z](?=[A-Z]?[a-z\d])|\d(?=[A-Za-z])")
-_HUMP = re.compile(r"[A-Z][a-z]*")
+_SWITCH = pattern(r"[a-z](?=[A-Z\d])|[A-Z](?=[A-Z]?[a-z\d])|\d(?=[A-Za-z])")
+_HUMP = pattern(r"[A-Z][a-z]*")
 _LEAST_HUMP = 2.6  # letters: those of words are longer
-_CAMEL = re.compile(r"[A-Za-z]?[a-z]*(?:[A-Z][a-z]+|[A-Z]+(?=[A-Z]|$)){1,8}")
+_CAMEL = pattern(r"[A-Za-z]?[a-z]*(?:[A-Z][a-z]+|[A-Z]+(?=[A-Z]|$)){1,8}")
 
 
 def looks_made(value: str) -> bool:

@@ -13,6 +13,7 @@ from urllib.parse import unquote
 from plain_verdict.masking.known import KnownValue
 from plain_verdict.masking.names import is_secret_key
 from plain_verdict.masking.values import looks_made, looks_typed
+from plain_verdict.text.patterns import pattern
 
 _LEAST_VALUE_CHARS = 8  # shorter values stand in texts by chance: "true", "5432"
 _LEAST_NAMED_CHARS = 4
@@ -40,10 +41,10 @@ _SECRET_WORDS = frozenset(
     )
 )
 _NO_SECRETS = frozenset(("pwd", "oldpwd"))  # POSIX.1-2017, cd: the working folder
-_PLAIN_WORD = re.compile(r"[a-z]+", re.IGNORECASE)
-_JOINED = re.compile(r"passw(?:or)?d|passphrase|secret|token|(?:api|private|access|account)_?key", re.IGNORECASE)
+_PLAIN_WORD = pattern(r"[a-z]+", re.IGNORECASE)
+_JOINED = pattern(r"passw(?:or)?d|passphrase|secret|token|(?:api|private|access|account)_?key", re.IGNORECASE)
 
-_ORDINARY = re.compile(
+_ORDINARY = pattern(
     r"(?:~|\.{1,2}|[A-Za-z]:)?[/\\](?:[\w.@+ -]{1,32}[/\\])*[\w.@+ -]{0,32}"  # a path
     r"|[a-z][a-z0-9+.-]*://[^\s@]*"  # an address without anybody's name
     r"|[\w.+-]+@[\w-]+(?:\.[\w-]+)+"  # a mail address
@@ -51,9 +52,9 @@ _ORDINARY = re.compile(
     r"|[a-z0-9-]+(?:\.[a-z0-9-]+)*\.[a-z]{2,6}(?::\d+)?"  # a host or a file
     r"|(?:[A-Z]?[a-z]+|[A-Z]+)(?:[ ._-](?:[A-Z]?[a-z]+|[A-Z]+))*[ ._-]?\d{0,2}"  # words, with a small number
 )
-_URL_PASSWORD = re.compile(r"[a-z][a-z0-9+.-]*://[^\s/@]*?:([^\s/]+)@", re.IGNORECASE)
-_PAIR = re.compile(r"([\w .-]{2,40}?)\s*=\s*(\"[^\"]*\"|'[^']*'|[^;\s]+)")
-_DOTENV = re.compile(r"(?:export\s+)?([A-Za-z_][\w.-]*)\s*=\s*(.*)", re.DOTALL)
+_URL_PASSWORD = pattern(r"[a-z][a-z0-9+.-]*://[^\s/@]*?:([^\s/]+)@", re.IGNORECASE)
+_PAIR = pattern(r"([\w .-]{2,40}?)\s*=\s*(\"[^\"]*\"|'[^']*'|[^;\s]+)")
+_DOTENV = pattern(r"(?:export\s+)?([A-Za-z_][\w.-]*)\s*=\s*(.*)", re.DOTALL)
 
 
 def is_secret_variable(name: str) -> bool:

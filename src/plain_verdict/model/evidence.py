@@ -7,6 +7,7 @@ from datetime import datetime
 from enum import StrEnum
 
 from plain_verdict.model.facts import Value
+from plain_verdict.text.patterns import pattern
 
 
 class ContentKind(StrEnum):
@@ -71,14 +72,14 @@ _ENDINGS = {
     **dict.fromkeys(("diff", "difference", "delta"), PictureRole.DIFFERENCE),
 }
 """By which runners end the names of pictures that belong together."""
-_ROLE_LAST = re.compile(
+_ROLE_LAST = pattern(
     rf"^(?:(?P<stem>.*)[-_. ])?(?P<word>{'|'.join(_ENDINGS)})(?P<number>[-_. ]?\d+)?(?:\.[a-z]{{3,4}})?$",
     re.I | re.S,
 )
-_ROLE_FIRST = re.compile(
+_ROLE_FIRST = pattern(
     rf"^(?P<word>{'|'.join(_ENDINGS)})(?P<number>)[-_. ](?P<stem>.*?)(?:\.[a-z]{{3,4}})?$", re.I | re.S
 )
-_SUFFIX = re.compile(r"\.[a-z]{3,4}$", re.I)
+_SUFFIX = pattern(r"\.[a-z]{3,4}$", re.I)
 
 
 def role_of(evidence: Evidence) -> tuple[PictureRole | None, str]:

@@ -5,6 +5,8 @@ Only forms that say which is which are taken: ``assert 481 == 418`` does not.
 
 import re
 
+from plain_verdict.text.patterns import pattern
+
 _VALUE = r"[^\n]{1,600}?"
 _REST = r"[^\n]{1,600}+"  # possessive: a hostile text must not send the search back and forth
 _BLOCK = r"[^<>]{0,2000}|[^\n]{0,600}?"
@@ -16,7 +18,7 @@ _BUT = r"but (?:was|got|found|received)|got|received|actual"
 
 # Each has the groups ``e`` and ``a``. The first that matches wins.
 _FORMS = tuple(
-    re.compile(form, re.IGNORECASE | re.MULTILINE)
+    pattern(form, re.IGNORECASE | re.MULTILINE)
     for form in (
         rf"expected:? ?<(?P<e>{_BLOCK})> but was:? ?<(?P<a>{_BLOCK})>",
         (
@@ -34,7 +36,7 @@ _FORMS = tuple(
         rf"\bexpected (?P<a>{_LITERAL}) to (?:deeply |strictly )?(?:be|equal|eql) (?P<e>{_VALUE})(?: //.*)?$",
     )
 )
-_EXPECTED_WORD = re.compile("expected", re.IGNORECASE)
+_EXPECTED_WORD = pattern("expected", re.IGNORECASE)
 _MESSAGE_CHARS = 2_000  # searched for expected and actual: patterns take time for each character
 
 

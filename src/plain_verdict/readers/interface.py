@@ -16,11 +16,12 @@ from plain_verdict.settings.limits import DEFAULT_LIMITS, Limits
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.json_text import DAMAGED_JSON, decode_json, twice_in
+from plain_verdict.text.patterns import pattern
 
-_TAP_PLAN = re.compile(r"^\s*\d+\.\.\d+\s*(?:#.*)?$", re.MULTILINE)
-_TAP = re.compile(rf"\s*(?:TAP version \d+\b|(?:not )?ok \d+\b|not ok\b)|{_TAP_PLAN.pattern}", re.MULTILINE)
-_TAP_OK = re.compile(r"\s*ok\b")
-_TAP_POINT = re.compile(r"^(?:not )?ok \d+\b", re.MULTILINE)
+_TAP_PLAN = pattern(r"^\s*\d+\.\.\d+\s*(?:#.*)?$", re.MULTILINE)
+_TAP = pattern(rf"\s*(?:TAP version \d+\b|(?:not )?ok \d+\b|not ok\b)|{_TAP_PLAN.pattern}", re.MULTILINE)
+_TAP_OK = pattern(r"\s*ok\b")
+_TAP_POINT = pattern(r"^(?:not )?ok \d+\b", re.MULTILINE)
 _HEAD_ROWS = 20
 SUITE_ITSELF, NAMELESS = "The suite itself", "Nameless check"
 """What a check is called that is a suite's own outcome, and one to which its file gives no name."""
@@ -28,7 +29,7 @@ TOGETHER = " + "
 """What stands between the names of several mappings that read one file."""
 PAGE = "page"
 """What the subject of a rule is called, by which variants of its check differ."""
-_JSON_PIECE = re.compile(r'"(?:[^"\\\n]|\\.)*"|[{}\[\]:]')
+_JSON_PIECE = pattern(r'"(?:[^"\\\n]|\\.)*"|[{}\[\]:]')
 
 
 def noted_twice(data: bytes, path: str) -> Iterator[ReadingNote]:

@@ -35,6 +35,7 @@ def settings_fingerprint(request: ReadRequest) -> str:
     parts = {
         "rules": _set_fields(request.rules),
         "reading": {name: _plain(getattr(options, name)) for name in _READING if _is_set(options, name)},
+        # Without the moment that is now: it is another each time.
         "expected": [expected.patterns, expected.files, str(expected.stale_after), str(expected.newer_than or "")],
         "documents": [_hash_of(path) for path in filter(None, (options.api_document, *options.requirements))],
         "masking": [options.masking.off, options.masking.patterns, options.masking.ignore],
@@ -71,7 +72,7 @@ def _plain(value: object) -> object:
 
 
 def _hash_of(path: str) -> str:
-    """Return the hash of a document; "" where it can't be read, which is said elsewhere."""
+    """Return the hash of a document; "" where it can't be read, which reading reports."""
     try:
         return sha256(Path(path).read_bytes()).hexdigest()
     except OSError:

@@ -2,6 +2,8 @@
 
 import re
 
+from plain_verdict.text.patterns import pattern
+
 ESCAPE = "\u241b"  # the picture of the escape character, which stands for it once a file is read
 BELL = "\u2407"
 
@@ -9,17 +11,17 @@ BELL = "\u2407"
 _ESC = rf"(?:{ESCAPE}|\x1b|#x1B|&#x1[bB];|&#27;|\\x1b|\\u001[bB]|\ufffd(?=\[))"
 # One of these stands in every such spelling: looking for them is much faster.
 _ESC_SIGNS = (ESCAPE, "\x1b", "#x1", "&#27;", "\\x1b", "\\u001", "\ufffd[")
-_COLOUR = re.compile(
+_COLOUR = pattern(
     rf"{_ESC}\[[0-9;:?]{{0,64}}[A-Za-z]"  # Source: ECMA-48, 5th edition, section 5.4 (control sequences)
     rf"|{_ESC}\][^{BELL}\x07{ESCAPE}\x1b\n]{{0,4096}}(?:{BELL}|\x07|{_ESC}\\)"  # section 8.3.89 (OSC)
 )
 # Some runners drop the escape character and leave the rest. Only removed where a text also resets its colour.
-_BARE_COLOUR = re.compile(r"\[(?:\d{1,3}(?:;\d{1,3}){0,5}m(?!\])|m(?=[\s\[]|\Z))")
-_BARE_RESET = re.compile(r"\[(?:(?:0|22|39|49)m(?!\])|m(?=[\s\[]|\Z))")
+_BARE_COLOUR = pattern(r"\[(?:\d{1,3}(?:;\d{1,3}){0,5}m(?!\])|m(?=[\s\[]|\Z))")
+_BARE_RESET = pattern(r"\[(?:(?:0|22|39|49)m(?!\])|m(?=[\s\[]|\Z))")
 _RESET_SIGNS = ("[0m", "[m", "[22m", "[39m", "[49m")
 _CONTROL_BYTES = bytes([*range(9), 0x0B, 0x0C, *range(0x0E, 0x20), 0x7F])
-_CONTROL = re.compile(f"[{re.escape(_CONTROL_BYTES.decode())}]")
-_SPACES = re.compile(r"\s+")
+_CONTROL = pattern(f"[{re.escape(_CONTROL_BYTES.decode())}]")
+_SPACES = pattern(r"\s+")
 # Embeddings, overrides and isolates reorder what follows them, also outside the name they stand in.
 _REORDERING = dict.fromkeys([*range(0x202A, 0x202F), *range(0x2066, 0x206A)])
 
@@ -77,7 +79,7 @@ def block(text: str, limit_chars: int) -> str:
     return f"{head}[… {left_out:,} characters left out here …]{tail}"
 
 
-MEANS_LITTLE = re.compile(r"\S{1,300}[:(]\d+\)?:?|[A-Z ]{4,40}:|unknown file|")
+MEANS_LITTLE = pattern(r"\S{1,300}[:(]\d+\)?:?|[A-Z ]{4,40}:|unknown file|")
 
 
 def headline(message: str) -> str:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from datetime import date, datetime
+from functools import lru_cache
 
 _FEW_OF_MANY = 100
 _SMALL = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
@@ -129,7 +130,12 @@ def count_or_share(part: int, whole: int, which: str) -> str:
 
 def format_day(moment: datetime) -> str:
     """Return the day: ``Sunday 22 November 2026``."""
-    return f"{moment:%A} {moment.day} {moment:%B %Y}"
+    return _format_day(moment.date())
+
+
+@lru_cache(1_000)
+def _format_day(day: date) -> str:
+    return f"{day:%A} {day.day} {day:%B %Y}"  # slow, and most checks of a run are of one day
 
 
 def format_date(day: date) -> str:

@@ -9,6 +9,8 @@ from typing import TypeVar
 
 import msgspec
 
+from plain_verdict.text.patterns import pattern
+
 Wanted = TypeVar("Wanted")
 # RFC 8259, section 7: an escape of a pair of UTF-16 units, of half of one, and any other escape.
 _ESCAPE = re.compile(
@@ -17,7 +19,7 @@ _ESCAPE = re.compile(
 _HALF_BYTES = 6
 _MOST_LEVELS = 4
 """How deep objects inside an object are flattened."""
-_HALF = re.compile("[\ud800-\udfff]")
+_HALF = pattern("[\ud800-\udfff]")
 DAMAGED_JSON = (msgspec.DecodeError, ValueError, RecursionError)
 """A number of thousands of digits is a ValueError, as what is not JSON and what is not text."""
 

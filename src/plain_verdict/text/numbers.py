@@ -2,12 +2,14 @@
 
 import re
 
-_GAPS = re.compile(r"[\s'\u00a0\u202f]")
-_DIGITS = re.compile(r"[+-]?[\d.,'\s\u00a0\u202f]*\d(?:[eE][+-]?\d{1,3})?")
+from plain_verdict.text.patterns import pattern
+
+_GAPS = pattern(r"[\s'\u00a0\u202f]")
+_DIGITS = pattern(r"[+-]?[\d.,'\s\u00a0\u202f]*\d(?:[eE][+-]?\d{1,3})?")
 _LONGEST = 40
 
 
-_DECIMAL = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d{1,3})?", re.ASCII)
+_DECIMAL = pattern(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d{1,3})?", re.ASCII)
 
 
 def read_decimal(text: str) -> float | None:

@@ -29,7 +29,7 @@ class FileSummary(msgspec.Struct, frozen=True):
 
 
 def file_summaries(report: Report) -> Iterator[FileSummary]:
-    """Yield what is told of each input, of those that could not be read as well."""
+    """Yield the summary of each input, also of those that could not be read."""
     run, verdict = report.run, report.verdict
     for row in report.files:
         file = row.file

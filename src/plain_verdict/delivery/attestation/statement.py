@@ -70,6 +70,7 @@ def make_statement(report: Report, subjects: Sequence[Subject], link: str) -> St
             names[_WARNED if check.id in waived else _FAILED].append(check.whole_name)
     inputs = (Resource(made_of.path, {"sha256": made_of.sha256}) for made_of in judged.inputs)
     predicate = TestResult(
+        # Not WARNED where it is undecided: gates let that through.
         result=_PASSED if judged.verdict is VerdictWord.FIT else _FAILED,
         configuration=(Resource("settings", {"sha256": judged.settings}), *inputs),
         url=link,

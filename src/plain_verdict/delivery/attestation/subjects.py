@@ -17,7 +17,8 @@ def check_subjects(texts: Sequence[str]) -> None:
     for text in texts:
         name, found = _named(text)
         if not found and not Path(name).is_file():
-            raise UsageError(f"--subject {text!r} is no file", hint="name a file, or write NAME=sha256:HASH")
+            what = f"--subject {text!r} names a file that does not exist"
+            raise UsageError(what, hint="name a file, or write NAME=sha256:HASH")
     names = [_named(text)[0] for text in texts]
     if len(names) > len(set(names)):
         raise UsageError("--subject gives a name twice", hint="give each its own name")

@@ -56,6 +56,7 @@ def _reruns(same: _Pairs) -> Iterator[str]:
 
 def _taken(files: list[JudgedInput], path: str) -> JudgedInput | None:
     """Take one of these files, that of the same path where it is among them; None where none is left."""
+    # That of the same path first: several files may have one content.
     found = next((file for file in files if file.path == path), files[0] if files else None)
     if found:
         files.remove(found)

@@ -73,6 +73,7 @@ def open_page(data: bytes) -> Opened:
 def _damage_of(data: bytes) -> list[str]:
     if _is_whole(data):
         return []
+    # Git and old mail programs do so.
     if b"\r\n" in data and _is_whole(data.replace(b"\r\n", b"\n")):
         return ["Its line ends were changed, and nothing else: something moved it as text."]
     if _END.search(data, max(0, len(data) - _END_BYTES)):

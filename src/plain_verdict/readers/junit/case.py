@@ -14,6 +14,7 @@ from plain_verdict.readers.junit.tree import Node
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, headline, single_line
 from plain_verdict.text.moments import read_duration, read_moment
+from plain_verdict.text.patterns import pattern
 
 PROBLEMS = {"failure": Outcome.FAILED, "error": Outcome.ERRORED}
 # Elements that hold an earlier execution (a run that failed before one that passed) or a later one.
@@ -27,14 +28,12 @@ _BAD_NAMES = frozenset(
 )
 _OUTPUTS = ("system-out", "system-err")
 
-_NOT_STARTED = re.compile(
+_NOT_STARTED = pattern(
     r"\A\W*(?:unable|could not|couldn't|cannot|failed) (?:to )?(?:be )?(?:find|run|start|load|execute)",
     re.IGNORECASE,
 )
-_EXPECTED_TO_FAIL = re.compile(r"\bx-?fail", re.IGNORECASE)
-_TYPE_FIRST = re.compile(
-    r"\A([A-Za-z_][\w.$]{0,120}(?:Error|Exception|Failure|Failed|Timeout|Warning|Interrupt)):\s"
-)
+_EXPECTED_TO_FAIL = pattern(r"\bx-?fail", re.IGNORECASE)
+_TYPE_FIRST = pattern(r"\A([A-Za-z_][\w.$]{0,120}(?:Error|Exception|Failure|Failed|Timeout|Warning|Interrupt)):\s")
 
 
 _SHORT_CHARS = 2_000

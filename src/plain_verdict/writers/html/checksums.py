@@ -1,4 +1,4 @@
-"""Ends a page with the hash of its own bytes, and a folder with a list of its files' hashes."""
+"""Ends a page with the hash of its bytes, and a folder with a list of its files' hashes."""
 
 from collections.abc import Iterator
 from hashlib import sha256
@@ -29,6 +29,7 @@ def with_checksum(pieces: Iterator[str]) -> Iterator[str]:
 
 def _hashed(piece: str, found: "Hash") -> str:
     """Return a piece of a page as it will be written, and add it to a hash."""
+    # What a page may not hold is replaced before it is hashed, as it is before it is written.
     data = page_text(piece).encode("utf-8", UNENCODABLE)
     found.update(data)
     return piece if piece.isascii() else data.decode()
