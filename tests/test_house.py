@@ -1,7 +1,9 @@
 """The house rules that a machine can check, and properties that hold for any input."""
 
 import ast
+import copy
 import importlib
+import pickle
 import re
 import subprocess
 import sys
@@ -281,6 +283,7 @@ def test_every_expression_that_is_compiled_late_is_one():
             late += _late_patterns(vars(module).values())
     assert len(late) > 100
     assert [found.pattern for found in late] == [found._source[0] for found in late]
+    assert pickle.loads(pickle.dumps(late[0])).pattern == copy.copy(late[0]).pattern == late[0].pattern
 
 
 def _late_patterns(values):

@@ -3,6 +3,7 @@
 import base64
 import json
 import subprocess
+import sys
 from datetime import UTC, datetime, timedelta
 from hashlib import sha256
 
@@ -254,6 +255,12 @@ def test_what_can_not_be_verified_is_named_in_a_line(arguments, line, attest, to
     (tmp_path / "b.json").write_text('{"_type": "https://in-toto.io/Statement/v1", "predicateType": "x"}')
     done = tool("verify", "p.html", *arguments)
     assert (done.code in (2, 3), line in done.err, "Traceback" in done.err) == (True, True, False)
+
+
+def test_a_missing_library_is_named_with_the_command_that_adds_it(attest, keys, monkeypatch):
+    monkeypatch.setitem(sys.modules, "cryptography", None)
+    done = attest("mara.pem")
+    assert (done.code, "a key in PEM needs a package" in done.err, "[signing]" in done.err) == (2, True, True)
 
 
 MISTAKES = [

@@ -7,6 +7,7 @@ import json
 import random
 import shutil
 import tarfile
+import warnings
 import zipfile
 
 import pytest
@@ -206,6 +207,17 @@ def test_what_differs_when_results_are_judged_again_is_listed(case, run, tool):
     assert bool(said["differences"]) == bool(expected)
 
 
+def test_names_that_come_from_files_are_the_same_packed(tool, tmp_path):
+    (tmp_path / "results").mkdir()
+    (tmp_path / "results" / "t.tap").write_text("TAP version 14\n1..2\nok 1 - a\nnot ok 2 - b\n")
+    (tmp_path / "results" / "a.xml").write_text(DESK.format(FAILURE).replace("refund", "seats"))
+    (tmp_path / "results" / "b.xml").write_text(DESK.format(""))
+    tool("report", "results", "--out", "p.html")
+    assert found(tool, "p.html", *zipped(tmp_path))[1]["differences"] == []
+    code, said = found(tool, "p.html", *gzipped(tmp_path))  # “seats (b.xml)” is “seats (b.xml.gz)” now
+    assert (code, "give the results under the names that the report has" in said["notes"][-1]) == (1, True)
+
+
 def test_what_a_person_decided_is_part_of_it(tool, tmp_path):
     (tmp_path / "t.verdict.jsonl").write_text(RECORD)
     id_ = json.loads(tool("judge", "t.verdict.jsonl", "--json", "--detail").out)["checks"][0]["id"]
@@ -266,7 +278,12 @@ SUMMARY = (
     b'{"schema": "plain-verdict/summary/1", "judged": {"schema": "plain-verdict/judged/1", "version": "1", "title": "x", '
     b'"made": "2026-11-22T00:00:00Z", "verdict": "fit", "sentence": "Fit.", "counts": {}, "outcomes": "", "numbers": ""}}'
 )
+TWICE = io.BytesIO()
+with zipfile.ZipFile(TWICE, "w") as _packed, warnings.catch_warnings(action="ignore"):
+    for _text in ("a", "b"):
+        _packed.writestr("index.html", _text)
 MISTAKES = {
+    "twice.zip": (TWICE.getvalue(), "has several files of one name"),
     "nothing.html": (None, "does not exist"),
     "empty.html": (b"", "is not a report of this program, nor a mail with one attached"),
     "notes.json": (b'{"a": 1}', "is not a report of this program"),

@@ -66,9 +66,12 @@ class SignatureState(StrEnum):
 
 
 class Attested(msgspec.Struct, frozen=True):
-    """What became of an attestation; ``signed_by`` is null unless its signature counts."""
+    """What became of an attestation; ``signed_by`` is null unless its signature counts.
 
-    accepted: bool
+    ``matches``: nothing that was checked differs. That says nothing of a signature that was not checked.
+    """
+
+    matches: bool
     signature: SignatureState
     signed_by: str | None
     subjects: tuple[str, ...]
@@ -199,7 +202,11 @@ def _compared(opened: Opened, options: argparse.Namespace) -> Comparison | None:
     again = _judged_again(then, options)
     inputs, settings = compare_inputs(then, again.judged), compare_settings(then, again.judged)
     judgement = compare_judgement(then, again.judged, (opened.find_run(), again.kept))
-    parts = (inputs, settings, judgement)
+    parts = [inputs, settings, judgement]
+    if judgement.differences and inputs.notes and not inputs.differences:
+        # Suites of some formats, and what distinguishes checks of one name, come from names of files.
+        hint = "Checks can be named after their files: give the results under the names that the report has."
+        parts.append(Comparison((), (hint,)))
     return Comparison(
         tuple(line for part in parts for line in part.differences),
         tuple(line for part in parts for line in part.notes),

@@ -11,7 +11,7 @@ from typing import BinaryIO
 
 import msgspec
 
-from plain_verdict.inputs.source import RESULT_SUFFIXES, Source, shown_path
+from plain_verdict.inputs.source import RESULT_SUFFIXES, STANDARD_INPUT_NAME, Source, shown_path
 from plain_verdict.model import Kind, Unread
 from plain_verdict.runtime.errors import UsageError
 
@@ -295,4 +295,4 @@ def _standard_input(kind: Kind | None) -> Source:
     if sys.stdin is None:
         raise UsageError("standard input is closed", hint="pipe results into the command, or name files")
     data = sys.stdin.buffer.read()
-    return Source("standard input", partial(BytesIO, data), len(data), kind=kind)
+    return Source(STANDARD_INPUT_NAME, partial(BytesIO, data), len(data), kind=kind)

@@ -11,6 +11,8 @@ from plain_verdict.model import Kind
 from plain_verdict.text.cleaning import single_line
 
 _PATH_CHARS = 400  # shown of a path
+STANDARD_INPUT_NAME = "standard input"
+"""How what is piped in is named; all else is named after a file."""
 RESULT_SUFFIXES = (".xml", ".jsonl", ".har", ".tap", ".json", ".ndjson", ".zip", ".tar", ".tgz", ".gz")
 """Endings of names by which results are expected in a file, whatever is in it."""
 

@@ -1,6 +1,7 @@
 """The fingerprint of settings and options: the same wherever the same rules hold, in whatever file."""
 
 from datetime import tzinfo
+from functools import cache
 from hashlib import sha256
 from pathlib import Path
 
@@ -50,13 +51,14 @@ def _set_fields(struct: msgspec.Struct) -> dict[str, object]:
 
 
 def _is_set(struct: msgspec.Struct, name: str) -> bool:
-    return bool(getattr(struct, name) != _defaults(struct)[name])
+    return bool(getattr(struct, name) != _defaults(type(struct))[name])
 
 
-def _defaults(struct: msgspec.Struct) -> dict[str, object]:
+@cache
+def _defaults(kind: type[msgspec.Struct]) -> dict[str, object]:
     return {
         field.name: field.default if field.default_factory is msgspec.NODEFAULT else field.default_factory()
-        for field in msgspec.structs.fields(struct)
+        for field in msgspec.structs.fields(kind)
     }
 
 

@@ -15,6 +15,10 @@ class _Pattern:
     def __init__(self, text: str, flags: int) -> None:
         self._source = text, flags
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Return how it is made anew, wherever it is sent."""
+        return _Pattern, self._source
+
     def __getattr__(self, name: str) -> Any:
         compiled = re.compile(*self._source)
         self.__dict__.update({member: getattr(compiled, member) for member in _MEMBERS})

@@ -9,22 +9,15 @@ from datetime import UTC, datetime
 from hashlib import sha256
 
 import msgspec
+from cryptography.exceptions import InvalidSignature, UnsupportedAlgorithm
+from cryptography.hazmat.primitives import serialization
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 
 from plain_verdict.delivery.attestation.envelope import Signature
 from plain_verdict.delivery.attestation.interface import SignatureCheck, Signers, read_keys
 from plain_verdict.delivery.attestation.ssh import NAMESPACE, is_in_list
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.cleaning import single_line
-from plain_verdict.text.packages import require
-
-require("cryptography", "signing with a key in PEM", "signing")
-
-from cryptography.exceptions import InvalidSignature, UnsupportedAlgorithm  # noqa: E402  an extra, asked for above
-from cryptography.hazmat.primitives import serialization  # noqa: E402
-from cryptography.hazmat.primitives.asymmetric.ed25519 import (  # noqa: E402
-    Ed25519PrivateKey,
-    Ed25519PublicKey,
-)
 
 _PEM_KEY = re.compile(rb"-----BEGIN PUBLIC KEY-----.+?-----END PUBLIC KEY-----", re.DOTALL)
 _LINE = re.compile(r'(?P<names>\S+)\s+(?:(?P<options>(?:[^\s"]|"[^"]*")+)\s+)?ssh-ed25519\s+(?P<key>\S+)')

@@ -38,6 +38,7 @@ def compare_inputs(then: JudgedContent, now: JudgedContent) -> Comparison:
     added = [f"{path} is not among the inputs of the report." for path in more]
     moved = list(_moved(same))
     if len(moved) > 1:
+        # Their number and one example: a moved folder moves them all.
         moved = [f"{plural(len(moved), 'file')} have other paths; {moved[0]}"]
     return Comparison(tuple(_cut([*_reruns(same), *lost, *added])), tuple(moved), len(same))
 

@@ -133,6 +133,9 @@ def unzipped(data: bytes) -> dict[str, bytes]:
             entries = [entry for entry in packed.infolist() if not entry.is_dir()]
             if sum(entry.file_size for entry in entries) > REPORT_BYTES:
                 raise ReadError("unpacks to too much for a report", hint=FORMS_HINT)
+            if len({entry.filename for entry in entries}) < len(entries):
+                # Programs differ in which of them they show.
+                raise ReadError("has several files of one name", hint="get it again")
             return {entry.filename: packed.read(entry) for entry in entries}
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
         raise ReadError(f"is a damaged zip file ({error})", hint="get it again") from error

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from io import TextIOWrapper
 from pathlib import Path
 
-from plain_verdict.inputs.source import Source
+from plain_verdict.inputs.source import STANDARD_INPUT_NAME, Source
 from plain_verdict.model import (
     Attempt,
     Check,
@@ -83,7 +83,8 @@ class _Reading(FileReading):
         self.notes: list[ReadingNote] = []
         self.suites: list[SuiteNotes] = []
         self._kind = source.kind or Kind.FUNCTIONAL
-        stem = Path(source.path).name.partition(".")[0] if source.file else ""
+        is_named = source.path != STANDARD_INPUT_NAME
+        stem = Path(source.path).name.partition(".")[0] if is_named else ""
         self._root = (single_line(stem, limits.name_chars),) if stem else ()
         self._last: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
         """The suite that was last asked for, and how it is shown: most checks have that of the one before."""

@@ -22,9 +22,8 @@ def with_checksum(pieces: Iterator[str]) -> Iterator[str]:
     for piece in pieces:
         yield _hashed(last, found)
         last = piece
-    before, end, _ = last.rpartition(_CLOSING_TAGS)
-    yield _hashed(before, found)
-    yield f'<script type="text/plain" id="{CHECKSUM}">sha256 {found.hexdigest()}</script>\n{end}\n'
+    yield _hashed(last[: last.rindex(_CLOSING_TAGS)], found)
+    yield f'<script type="text/plain" id="{CHECKSUM}">sha256 {found.hexdigest()}</script>\n{_CLOSING_TAGS}\n'
 
 
 def _hashed(piece: str, found: "Hash") -> str:
