@@ -2,13 +2,17 @@
 
 import gzip
 import json
+import random
+from xml.sax.saxutils import quoteattr
 
 import msgspec
 import pytest
 from test_mappings import HEAD, PLAIN, judged
 
 from plain_verdict.inputs.discovery import discover
+from plain_verdict.readers.mapping import repeated_items
 from plain_verdict.readers.mapping.reader import MappingReading
+from plain_verdict.readers.mapping.trial import try_mapping
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import MappingFile
 
@@ -440,3 +444,72 @@ def test_no_failure_vanishes_in_a_file_that_is_read_by_a_draft(tool, tmp_path, n
     summary = json.loads(tool("judge", file, "whole.xml", "--json").out)
     assert summary["verdict"] != "fit"
     assert "Traceback" not in tool("mapping", file).err
+
+
+ROWS = (
+    'name = "{at}n"\nsuite = "{at}s"\ntook = "{at}t"\nstarted = "{at}b"\nended = "{at}e"\ntags = "{at}g"\nworker = "{at}w"\nfacts = {{ quay = "{at}q" }}\nparameters = {{ deck = "{at}d" }}\n'
+    'outcome = {{ from = "{at}o", passed = "ok", failed = "bad", skipped = "left" }}\nreason = "{at}m"\nproblem = {{ message = "{at}m" }}\noutput = {{ log = {{ from = "{at}l", pattern = "(\\\\w+)" }} }}\n'
+)
+POOLS = {
+    "n": ["x", "y", "a  b", " ", None], "s": ["A", "A", "B", " ", None], "t": ["1.5", "0", "1,5 s", "soon", None], "b": ["2026-11-22T02:00:00", "1795309830", "once", None],
+    "e": [None, None, "2026-11-22T02:00:09+01:00", "2026-11-22T02:00:09"], "g": ["north", "south", "south", None], "w": ["w1", "w2", None], "q": [None, None, "3"], "d": [None, None, "upper"],
+    "o": ["ok"] * 8 + ["bad", "left", "odd", " OK ", None], "m": [None] * 6 + ["no fare", ""], "l": [None] * 4 + ["seats free", "--"],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("syntax", ["jsonl", "json", "csv", "xml"])
+@pytest.mark.parametrize("seed", range(4))
+def test_items_that_repeat_another_are_read_as_others_are(tmp_path, monkeypatch, syntax, seed):
+    """Checks, notes and what a trial counts are the same as where each item is read by itself."""
+    chance = random.Random(f"{syntax} {seed}")
+    pools = {key: [chance.choice(pool) for _ in range(2)] if seed % 2 else pool for key, pool in POOLS.items()}
+    rows = [{key: chance.choice(pool) for key, pool in pools.items()} for _ in range(300)]
+    rows = [{key: value for key, value in row.items() if value is not None} for row in rows]
+    file = tmp_path / f"r.{syntax}"
+    if syntax == "csv":
+        file.write_text(
+            "\n".join([",".join(POOLS), *(",".join(f'"{row.get(key, "")}"' for key in POOLS) for row in rows)])
+        )
+    elif syntax == "xml":
+        file.write_text(
+            f"<r>{''.join('<c ' + ' '.join(f'{key}={quoteattr(value)}' for key, value in row.items()) + '/>' for row in rows)}</r>"
+        )
+    else:
+        for row in rows[::7]:  # values that are no text
+            row.update(
+                chance.choice([{"t": 2.5}, {"g": ["north", "late"]}, {"q": {"a": 1}}, {"n": 7}, {"o": True}])
+            )
+        file.write_text(lines(*rows) if syntax == "jsonl" else json.dumps({"all": rows}))
+    each = {"json": 'each = "$.all[*]"\n', "xml": 'each = "/r/c"\n'}.get(syntax, "")
+    mapping = msgspec.toml.decode(
+        f'[[mapping]]\nname = "rows"\n[mapping.check]\n{each}{ROWS.format(at="@" if syntax == "xml" else "")}',
+        type=MappingFile,
+    ).mapping[0]
+    (source,) = discover([str(file)]).sources
+    trials = []
+    for kept in (10_000, 0):
+        monkeypatch.setattr(repeated_items, "_MOST_KEPT", kept)
+        trials.append(try_mapping(mapping, source, Limits()))
+    quick, slow = trials
+    assert quick == slow
+    assert len(quick.checks) >= 280
+
+
+def test_repeated_items_are_not_looked_for_where_few_repeat(tmp_path, monkeypatch):
+    """Most items of a usual file are made of earlier ones; of a file whose texts all differ none, and soon none is tried."""
+    made = []
+    whole = repeated_items.RepeatedItems.check_of
+    monkeypatch.setattr(
+        repeated_items.RepeatedItems,
+        "check_of",
+        lambda self, item, outer: made.append(whole(self, item, outer)) or made[-1],
+    )
+    for suites, tried, found in ((1, 5_000, 4_997), (5_000, 2_000, 0)):
+        made.clear()
+        file = tmp_path / "r.jsonl"
+        file.write_text(lines(*({"n": f"x{at}", "s": f"A{at % suites}", "o": "ok"} for at in range(5_000))))
+        mapping = msgspec.toml.decode(
+            '[[mapping]]\nname = "rows"\n[mapping.check]\nname = "n"\nsuite = "s"\n' + OK, type=MappingFile
+        ).mapping[0]
+        assert len(MappingReading(mapping, discover([str(file)]).sources[0], Limits()).checks()) == 5_000
+        assert (len(made), sum(check is not None for check in made)) == (tried, found)

@@ -20,6 +20,7 @@ from plain_verdict.model.ids import check_id
 from plain_verdict.readers.interface import NAMELESS
 from plain_verdict.readers.mapping.given import Given, Pairs, giver
 from plain_verdict.readers.mapping.outcomes import Judged
+from plain_verdict.readers.mapping.repeated_items import RepeatedItems, repeated_items
 from plain_verdict.readers.mapping.rules import RuleValues
 from plain_verdict.readers.mapping.selectors import FindText
 from plain_verdict.readers.mapping.steps import ItemResult, ResultOfItem, steps_of
@@ -48,11 +49,17 @@ class Counts:
         self.too_deep = 0
         self.first: dict[str, str] = {}
 
+    @property
+    def odd(self) -> int:
+        """Return how many were anything but usual."""
+        missing = self.nameless + self.without_outcome + self.never_ended
+        return self.bad + missing + self.passed_with_problem + self.too_deep
+
 
 class CheckMaking:
     """Makes checks by one form. Raises ValueError for places that are none in the file's syntax.
 
-    ``locate`` remembers where the first item of a sort stands. ``has_ended`` tells whether an item of events has.
+    ``has_ended`` tells whether an item of events has. ``of_level``: the items are levels, which seldom repeat.
     """
 
     def __init__(
@@ -62,7 +69,10 @@ class CheckMaking:
         form: CheckMapping,
         kind: Kind,
         has_ended: Callable[[object], bool] | None = None,
+        *,
+        of_level: bool = False,
     ) -> None:
+        first = len(values.texts.selectors)
         self._kind, self._limits = kind, values.limits
         self._has_ended = has_ended
         self._gives = giver(values, key, form)
@@ -85,6 +95,10 @@ class CheckMaking:
             self._rule = RuleValues(values, key, form)
         else:
             self._severity = values.line(f"{key}.severity", form.severity) or no_text
+        self._repeated: RepeatedItems | None = None
+        if not (of_level or has_ended or self._attempts or self._number or self._rule):
+            selectors = [selector for _, selector in values.texts.selectors[first:]]
+            self._repeated = repeated_items(values, key, form, selectors, self._result_of.times_of_texts)
 
     @property
     def numbers_attempts(self) -> bool:
@@ -93,8 +107,33 @@ class CheckMaking:
 
     def __call__(self, item: object, outer: Given, counts: Counts, odd: Callable[[str], None]) -> Check:
         """Return the check of an item; ``odd`` remembers where the first item stands that lacks something."""
+        repeated = self._repeated
+        if repeated is None:
+            return self._check(item, self._given(item, outer), counts, odd)
+        check = repeated.check_of(item, outer)
+        if check is not None:
+            counts.items += 1
+            counts.attempts += 1
+            return check
+        repeated.before_making(counts.odd)
+        given = self._given(item, outer)
+        check = self._check(item, given, counts, odd)
+        repeated.keep(check, given, counts.odd)
+        if not repeated.is_worth_it:
+            self.count_repeated()
+            self._repeated = None
+        return check
+
+    def count_repeated(self) -> None:
+        """Count what stood in items that repeated others, once all are made."""
+        if self._repeated:
+            self._repeated.count()
+
+    def _given(self, item: object, outer: Given) -> Given:
+        return self._gives(item, outer) if self._gives else outer
+
+    def _check(self, item: object, given: Given, counts: Counts, odd: Callable[[str], None]) -> Check:
         counts.items += 1
-        given = self._gives(item, outer) if self._gives else outer
         raw = self._name(item) or given.name
         name = single_line(raw, self._limits.name_chars)
         if not name:

@@ -68,7 +68,7 @@ class _Making(NamedTuple):
             return None
         name = level.name or Value(text=SUITE_ITSELF)
         form = CheckMapping(name=name, outcome=level.outcome, problem=level.problem, output=level.output)
-        return CheckMaking(self.values, key, form, self.kind, self.has_ended)
+        return CheckMaking(self.values, key, form, self.kind, self.has_ended, of_level=True)
 
     def form(self, key: str, form: CheckMapping, *, is_outermost: bool) -> _Form:
         """Return one list of checks."""
@@ -138,7 +138,8 @@ class Checks:
 
     def __iter__(self) -> Iterator[Check]:
         """Yield a check for each item; those that are attempts at one are together at the end."""
-        checks = joined_rules(self._each()) if self._joins_rules else self._each()
+        each = self._each_counted()
+        checks = joined_rules(each) if self._joins_rules else each
         if not any(form.make.numbers_attempts for form in self._forms):
             yield from checks
             return
@@ -151,6 +152,13 @@ class Checks:
                 yield from executions  # without numbers nothing says that they are attempts at one check
             else:
                 yield _as_attempts(executions)
+
+    def _each_counted(self) -> Iterator[Check]:
+        try:
+            yield from self._each()
+        finally:
+            for form in self._forms:
+                form.make.count_repeated()
 
     def _each(self) -> Iterator[Check]:
         for number, item in self._document.items(self._outer):

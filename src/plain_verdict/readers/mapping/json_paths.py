@@ -1,8 +1,19 @@
 """Places in JSON: RFC 9535 paths, seen from the item that is looked at."""
 
 import re
+from collections.abc import Sequence
 
-from plain_verdict.readers.mapping.selectors import ANY, SAMPLES, Find, Select, Selector, json_text, name_matcher
+from plain_verdict.readers.mapping.selectors import (
+    ANY,
+    SAMPLES,
+    Find,
+    Select,
+    Selector,
+    TextsAt,
+    json_text,
+    name_matcher,
+    texts_one_by_one,
+)
 
 MEMBERS = "members"
 """The key of an item that is a member of an object, under which the object stands."""
@@ -51,6 +62,11 @@ class JsonPlaces:
     def members(self, key: str, wanted: str | tuple[str, ...], select: Select) -> Find:
         """Return what gives the members of an object at a place, or those named. Raises ValueError."""
         return json_members(key, wanted, select)
+
+    def texts_at(self, selectors: Sequence[Selector]) -> TextsAt:
+        """Return what gives the texts at several places at once; most are keys."""
+        keys = [selector.key for selector in selectors]
+        return texts_one_by_one(selectors, json_text) if None in keys else _TextsOfKeys(keys)
 
     def text_of(self, value: object) -> str:
         """Return a value as text."""
@@ -108,19 +124,40 @@ class _Keys:
         return item
 
 
+class _TextsOfKeys:
+    """The texts of several keys of an object."""
+
+    _TEXTS = frozenset([str, type(None)])
+    _MADE_TEXTS = frozenset([*_TEXTS, int, float, bool])
+
+    def __init__(self, keys: Sequence[object]) -> None:
+        self._keys = keys
+
+    def __call__(self, item: object) -> list[str | None] | None:
+        if type(item) is not dict:
+            return None
+        values = list(map(item.get, self._keys))
+        types = set(map(type, values))
+        if types <= self._TEXTS:
+            return values
+        if not types <= self._MADE_TEXTS:
+            return None
+        return [value if value is None else json_text(value) for value in values]
+
+
 class _KeySelector(Selector):
     """The place of one key: nearly all places are."""
 
-    __slots__ = ("_key",)
+    __slots__ = ()
 
     def __init__(self, text: str, key: str) -> None:
         keys = _Keys((key,))
         super().__init__(text, keys, keys.first)
-        self._key = key
+        self.key = key
         self.read = self._read_key
 
     def _read_key(self, item: object) -> str | None:
-        value = item.get(self._key) if type(item) is dict else None
+        value = item.get(self.key) if type(item) is dict else None
         if value is None or value == "":
             self.misses += 1
             return None

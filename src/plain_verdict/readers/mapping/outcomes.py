@@ -2,8 +2,9 @@
 
 import re
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from fnmatch import translate
+from itertools import chain
 from math import isfinite
 from typing import NamedTuple
 
@@ -67,6 +68,10 @@ class Outcomes:
         for met in self._met:
             counted.update({text: seen.times for text, seen in met.items() if seen.judged.unknown is not None})
         return counted
+
+    def seen(self) -> Iterator[SeenValue]:
+        """Yield the values that stood there."""
+        return chain.from_iterable(met.values() for met in self._met)
 
     def names(self, text: str) -> bool:
         """Return whether some rule that lists values names this one."""

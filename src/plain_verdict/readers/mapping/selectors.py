@@ -20,6 +20,8 @@ FindFirst = Callable[[object], object]
 FindText = Callable[[object], str | None]
 """Returns the text that an item has, or None."""
 ToText = Callable[[object], str]
+TextsAt = Callable[[object], list[str | None] | None]
+"""Returns the texts of an item at several places, uncounted; None where there is anything but one text or none."""
 
 
 class Selector:
@@ -28,7 +30,7 @@ class Selector:
     ``read`` gives the first value there as text. Syntaxes set a quicker one for the places that are read most.
     """
 
-    __slots__ = ("_all", "_first", "_to_text", "hits", "misses", "read", "samples", "single", "text")
+    __slots__ = ("_all", "_first", "_to_text", "hits", "key", "misses", "read", "samples", "single", "text")
 
     def __init__(
         self,
@@ -42,6 +44,8 @@ class Selector:
         self.text = text
         self.single = single
         """Whether it can find one value at most."""
+        self.key: str | int | None = None
+        """Of a place that is a member of an object, an attribute or a column: its name or number from 0."""
         self.hits = 0
         self.misses = 0
         self.samples: list[str] = []
@@ -71,9 +75,13 @@ class Selector:
         value = self._first(item)
         return None if value == "" else value
 
+    def peek_all(self, item: object) -> list[object]:
+        """Return what ``all`` does, without counting it."""
+        return [value for value in self._all(item) if value is not None and value != ""]
+
     def all(self, item: object) -> list[object]:
         """Return all values that stand there."""
-        values = [value for value in self._all(item) if value is not None and value != ""]
+        values = self.peek_all(item)
         if not values:
             self.misses += 1
             return values
@@ -115,6 +123,10 @@ class Document(Protocol):
         """Return a place to look in items for. Raises ValueError for what is none in this syntax."""
         ...
 
+    def texts_at(self, selectors: Sequence[Selector]) -> TextsAt:
+        """Return what gives the texts at several places at once."""
+        ...
+
     def members(self, key: str, wanted: str | tuple[str, ...], select: "Select") -> Find:
         """Return what gives the members of an object at a place, or those named, as items. Raises ValueError."""
         ...
@@ -138,6 +150,21 @@ class Document(Protocol):
     def notes(self) -> Iterator[ReadingNote]:
         """Yield what was odd about the file as such."""
         ...
+
+
+def texts_one_by_one(selectors: Sequence[Selector], to_text: ToText) -> TextsAt:
+    """Return what gives the texts at several places, looked for at each."""
+
+    def texts(item: object) -> list[str | None] | None:
+        found: list[str | None] = []
+        for selector in selectors:
+            values = selector.peek_all(item)
+            if len(values) > 1 or not all(isinstance(value, str | int | float) for value in values):
+                return None
+            found.append(to_text(values[0]) if values else None)
+        return found
+
+    return texts
 
 
 def name_matcher(patterns: Sequence[str]) -> Callable[[str], bool]:

@@ -10,11 +10,12 @@ from plain_verdict.model import BAD, Evidence, Exchange, Expectation, Outcome, O
 from plain_verdict.readers.mapping.exchanges import exchanges
 from plain_verdict.readers.mapping.outcomes import NO_OUTCOME, Judged, Outcomes
 from plain_verdict.readers.mapping.parts import Make, evidence, expectations, outputs, problems
-from plain_verdict.readers.mapping.values import Values, numbered
+from plain_verdict.readers.mapping.values import ReadValue, Values, numbered
 from plain_verdict.readers.record.tree import NOT_WELL, unmet
 from plain_verdict.settings.mappings import Part, StepMapping
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.moments import LONGEST_S
 
 NAMELESS_STEP = "Nameless step"
 _DEEPEST_STEPS = 40
@@ -96,11 +97,30 @@ class ResultOfItem:
         began = self._started_of(item) if self._started_of else None
         end = self._ended_of(item) if self._ended_of else None
         took_s = self._took_of(item) if self._took_of else None
-        if took_s is None and began is not None and end is not None:
-            took_s = _between(began, end)
-        elif began is None and took_s is not None and end is not None:
-            began = _before(end, took_s)
-        return took_s, began, end
+        return (*_worked_out(took_s, began, end), end)
+
+    def times_of_texts(
+        self, took: str | None, started: str | None, ended: str | None
+    ) -> tuple[float | None, datetime | None] | None:
+        """Return how long an item took and when it began, by these texts; None where one can't be read."""
+        took_s = self._took_of.read(took) if took and isinstance(self._took_of, ReadValue) else None
+        began = self._started_of.read(started) if started and self._started_of else None
+        end = self._ended_of.read(ended) if ended and self._ended_of else None
+        if (took and took_s is None) or (started and began is None) or (ended and end is None):
+            return None
+        took_s, began = _worked_out(took_s, began, end)
+        return None if took_s is not None and took_s >= LONGEST_S else (took_s, began)
+
+
+def _worked_out(
+    took_s: float | None, began: datetime | None, end: datetime | None
+) -> tuple[float | None, datetime | None]:
+    """Return how long something took and when it began, as far as the others tell."""
+    if took_s is None and began is not None and end is not None:
+        return _between(began, end), began
+    if began is None and took_s is not None and end is not None:
+        return took_s, _before(end, took_s)
+    return took_s, began
 
 
 def _none(_item: object) -> tuple[()]:

@@ -1,7 +1,7 @@
 """CSV and TSV files as a mapping sees them: each row is an item, each column a place."""
 
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
@@ -14,8 +14,10 @@ from plain_verdict.readers.mapping.selectors import (
     OnLine,
     Select,
     Selector,
+    TextsAt,
     name_matcher,
     on_line,
+    texts_one_by_one,
 )
 from plain_verdict.readers.xml.text import HEAD_BYTES, encoding_of
 from plain_verdict.runtime.errors import ReadError
@@ -100,8 +102,9 @@ class TableDocument:
 
     def _is_header(self, cells: list[str]) -> bool:
         """Return whether cells name the columns, whatever blank space or mark of an encoding is around."""
-        same = bool(self.columns) and len(cells) == len(self.columns)
-        return same and [cell.strip("\ufeff \t") for cell in cells] == self.columns
+        if len(cells) != len(self.columns) or not cells or cells[0].strip("\ufeff \t") != self.columns[0]:
+            return False
+        return [cell.strip("\ufeff \t") for cell in cells] == self.columns
 
     def _position(self, text: str | int) -> int | None:
         """Return where a column stands, by its name or its number from 1; behind all of them what members have."""
@@ -137,7 +140,21 @@ class TableDocument:
             return cell
 
         selector.read = read
+        selector.key = at
         return selector
+
+    def texts_at(self, selectors: Sequence[Selector]) -> TextsAt:
+        """Return what gives the cells of several columns at once."""
+        columns = [selector.key for selector in selectors if isinstance(selector.key, int)]
+        if len(columns) < len(selectors):
+            return texts_one_by_one(selectors, self.text_of)
+        width = max(columns) + 1
+
+        def texts(row: object) -> list[str | None] | None:
+            assert isinstance(row, list), "items of a table are rows"  # noqa: S101  for the type checker
+            return [row[at] for at in columns] if len(row) >= width else None
+
+        return texts
 
     def members(self, key: str, wanted: str | tuple[str, ...], select: Select) -> Find:  # noqa: ARG002  as in all syntaxes
         """Return what gives a row for each column of those named, with the column's name and cell behind its cells.

@@ -9,7 +9,7 @@ from typing import Generic, TypeVar
 
 from plain_verdict.model import Fact
 from plain_verdict.readers.mapping.conditions import Conditions
-from plain_verdict.readers.mapping.outcomes import Outcomes
+from plain_verdict.readers.mapping.outcomes import Outcomes, SeenValue
 from plain_verdict.readers.mapping.selectors import FindText
 from plain_verdict.readers.mapping.texts import Texts, parts_at
 from plain_verdict.readers.mapping.times import moment_reader, read_took
@@ -84,18 +84,18 @@ def numbered(key: str, forms: Form | tuple[Form, ...]) -> Iterator[tuple[str, Fo
         yield (f"{key}[{number}]" if len(forms_given) > 1 else key), form
 
 
-class _ReadValue(Generic[Read]):
+class ReadValue(Generic[Read]):
     """Reads the text of an item as a moment or a duration; one that can't be read is remembered, and is None."""
 
     def __init__(self, find: FindText, read: Callable[[str], Read | None], odd: Callable[[str], None]) -> None:
-        self._find, self._read, self._odd = find, read, odd
+        self._find, self.read, self._odd = find, read, odd
 
     def __call__(self, item: object) -> Read | None:
         """Return the item's value."""
         text = self._find(item)
         if text is None:
             return None
-        value = self._read(text)
+        value = self.read(text)
         if value is None:
             self._odd(text)
         return value
@@ -136,6 +136,15 @@ class Values:
         self.examples: dict[str, str] = {}
         """For each of these the first such value."""
         self._decimal = mapping.decimal
+
+    @property
+    def odd_values(self) -> int:
+        """Return how many values could not be read, or were not searched to their end."""
+        return self.unreadable.total() + self.texts.unsearched.total()
+
+    def seen_outcomes(self) -> list[SeenValue]:
+        """Return the values of outcomes that were met."""
+        return [*self.outcomes.seen(), *self.inner_outcomes.seen()]
 
     def each(self, key: str, form: ManyTexts, on_left_out: Callable[[object], None] | None = None) -> FindItems:
         """Return what gives the items that a part is made of. Raises ValueError.
@@ -239,15 +248,15 @@ class Values:
             find_all = self.texts.all(key, form.from_)
             return _SumOfAll(find_all, read, partial(self.odd, key)) if find_all else None
         find = self.texts.first(key, form.from_)
-        return _ReadValue(find, read, partial(self.odd, key)) if find else None
+        return ReadValue(find, read, partial(self.odd, key)) if find else None
 
-    def moment(self, key: str, wanted: str | int | Moment) -> Callable[[object], datetime | None] | None:
+    def moment(self, key: str, wanted: str | int | Moment) -> ReadValue[datetime] | None:
         """Return what gives a moment. Raises ValueError."""
         form = wanted if isinstance(wanted, Moment) else Moment(wanted)
         find = self.texts.joined(key, form.from_)
         if find is None:
             return None
-        return _ReadValue(find, moment_reader(form), partial(self.odd, key))
+        return ReadValue(find, moment_reader(form), partial(self.odd, key))
 
     def odd(self, key: str, text: str) -> None:
         """Remember a value that can't be read."""

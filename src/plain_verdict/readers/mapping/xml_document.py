@@ -10,7 +10,18 @@ from lxml import etree
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.interface import Head
-from plain_verdict.readers.mapping.selectors import Find, FindFirst, Inner, Item, OnLine, Select, Selector, on_line
+from plain_verdict.readers.mapping.selectors import (
+    Find,
+    FindFirst,
+    Inner,
+    Item,
+    OnLine,
+    Select,
+    Selector,
+    TextsAt,
+    on_line,
+    texts_one_by_one,
+)
 from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES, start_of
 from plain_verdict.runtime.errors import ReadError
@@ -114,7 +125,21 @@ class XmlDocument:
             return Selector(text, lambda item: [joined(item)], joined, to_text=self.text_of)
         name = text[1:]
         quickly: FindFirst | None = (lambda item: item.get(name)) if _ATTRIBUTE.fullmatch(text) else None  # type: ignore[attr-defined]
-        return Selector(text, find, quickly, single=quickly is not None, to_text=self.text_of)
+        selector = Selector(text, find, quickly, single=quickly is not None, to_text=self.text_of)
+        selector.key = name if quickly else None
+        return selector
+
+    def texts_at(self, selectors: Sequence[Selector]) -> TextsAt:
+        """Return what gives the texts at several places at once: attributes without a search."""
+        names = [selector.key for selector in selectors if isinstance(selector.key, str)]
+        if len(names) < len(selectors):
+            return texts_one_by_one(selectors, self.text_of)
+
+        def texts(item: object) -> list[str | None] | None:
+            assert isinstance(item, etree._Element), "items of XML are elements"  # noqa: S101  for the type checker
+            return list(map(item.get, names))
+
+        return texts
 
     def members(self, key: str, wanted: str | tuple[str, ...], select: Select) -> Find:  # noqa: ARG002  as in all syntaxes
         """Raise ValueError: XML has no objects."""

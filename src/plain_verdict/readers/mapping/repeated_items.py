@@ -1,0 +1,182 @@
+"""Checks of items that repeat an earlier one in all but their names and times: most items of a large file do.
+
+Where all that a form of a mapping looks for in an item are texts that an item before had as well, its check is made
+of that item's: only its name, duration and moments are read anew. Whatever the form does with texts, equal ones give
+equal results. What was counted for the earlier item is counted again.
+"""
+
+from collections.abc import Callable, Sequence
+from datetime import datetime
+
+from plain_verdict.model import Attempt, Check, Outcome
+from plain_verdict.model.ids import id_within, suite_digest
+from plain_verdict.readers.mapping.given import Given
+from plain_verdict.readers.mapping.outcomes import SeenValue
+from plain_verdict.readers.mapping.selectors import SAMPLES, Selector, TextsAt
+from plain_verdict.readers.mapping.values import Values
+from plain_verdict.settings.mappings import CheckMapping, Moment, Took
+from plain_verdict.text.cleaning import single_line
+
+_MOST_KEPT = 10_000  # different items: a file with more has texts that do not repeat
+_MOST_OUTCOME_WORDS = 100  # more are numbers, and looking at each costs more than it saves
+_MOST_CHARS = 1_000  # of the texts of an item that is kept
+_TRIED = 2_000  # items, after which a quarter must have repeated another: else looking costs more than it saves
+_REPEATING = (Outcome.PASSED, Outcome.SKIPPED)  # failures have texts of their own
+
+ReadTimes = Callable[[str | None, str | None, str | None], tuple[float | None, datetime | None] | None]
+"""Returns the duration and the beginning that texts give: took, started, ended. None where one can't be read."""
+
+
+class _Kept:
+    """The check of an item, what its id is made of, and what was counted for it; ``times`` it was repeated."""
+
+    __slots__ = ("after_attempts", "after_started", "check", "given", "looked_up", "seen", "times")
+
+    def __init__(
+        self,
+        check: Check,
+        given: Given,
+        looked_up: list[tuple[Selector, int, int]],
+        seen: list[tuple[SeenValue, int]],
+    ) -> None:
+        self.check, self.given, self.looked_up, self.seen = check, given, looked_up, seen
+        self.after_started = _fields_after(check.attempts[-1], "started")
+        self.after_attempts = _fields_after(check, "attempts")
+        self.times = 0
+
+    def repeated(self, raw_name: str, name: str, took_s: float | None, started: datetime | None) -> Check:
+        """Return the check of an item with another name and other times."""
+        self.times += 1
+        check, given = self.check, self.given
+        attempt = Attempt(check.attempts[-1].outcome, took_s, started, *self.after_started)  # type: ignore[arg-type]
+        return Check(
+            id_within(suite_digest(check.kind, given.raw), raw_name, given.parameters),
+            check.kind,
+            check.suite,
+            name,
+            (attempt,),
+            *self.after_attempts,  # type: ignore[arg-type]  # in the order of the fields
+        )
+
+    def count(self) -> None:
+        """Count what the earlier item counted once more for each that repeated it."""
+        for selector, hits, misses in self.looked_up:
+            selector.hits += hits * self.times
+            selector.misses += misses * self.times
+        for seen, times in self.seen:
+            seen.times += times * self.times
+        self.times = 0
+
+
+def _fields_after(made: Attempt | Check, name: str) -> tuple[object, ...]:
+    fields = made.__struct_fields__
+    return tuple(getattr(made, field) for field in fields[fields.index(name) + 1 :])
+
+
+class RepeatedItems:
+    """Makes checks of items of one form that repeat an earlier one.
+
+    ``texts_at`` gives the texts of ``selectors``, all that the form looks for. Those in ``changing`` change from
+    item to item, and come first: the name, then how long it took, when it began and when it ended, where the form has
+    them.
+    """
+
+    def __init__(
+        self,
+        values: Values,
+        selectors: Sequence[Selector],
+        texts_at: TextsAt,
+        changing: Sequence[str],
+        read_times: ReadTimes,
+    ) -> None:
+        self._values, self._selectors, self._texts_at, self._read_times = values, selectors, texts_at, read_times
+        self._first_fixed = len(changing)
+        # The last text is one that is nowhere.
+        self._took, self._started, self._ended = (
+            changing.index(part) if part in changing else -1 for part in ("took", "started", "ended")
+        )
+        self._kept: dict[tuple[object, ...], _Kept] = {}
+        self._outer: Given | None = None
+        self._tried = self._repeated = 0
+        self._key: tuple[object, ...] | None = None
+        """Of the item that was looked at last, if it may be kept."""
+        self._counts_before: tuple[list[tuple[int, int]], dict[SeenValue, int], int] = ([], {}, 0)
+
+    @property
+    def is_worth_it(self) -> bool:
+        """Return whether enough items repeat another."""
+        return self._tried < _TRIED or self._repeated * 4 > self._tried
+
+    def check_of(self, item: object, outer: Given) -> Check | None:
+        """Return the check of an item that repeats another; None for one that does not."""
+        self._tried += 1
+        self._key = None
+        texts = self._texts_at(item)
+        if texts is None:
+            return None
+        if outer is not self._outer:
+            self.count()
+            self._kept.clear()
+            self._outer = outer
+        texts.append(None)
+        took, started, ended = texts[self._took], texts[self._started], texts[self._ended]
+        key = (*texts[self._first_fixed :], not took, not started, not ended)
+        kept = self._kept.get(key)
+        raw_name = texts[0]
+        if kept is None or not raw_name:
+            self._key = key if sum(map(len, filter(None, texts))) <= _MOST_CHARS else None
+            return None
+        name, times = single_line(raw_name, self._values.limits.name_chars), self._read_times(took, started, ended)
+        if not name or times is None:
+            return None
+        self._repeated += 1
+        return kept.repeated(raw_name, name, *times)
+
+    def before_making(self, odd_items: int) -> None:
+        """Remember what was counted before the check of the item looked at last is made."""
+        if self._key is not None:
+            looked_up = [(selector.hits, selector.misses) for selector in self._selectors]
+            seen = {seen: seen.times for seen in self._values.seen_outcomes()}
+            self._counts_before = (looked_up, seen, odd_items + self._values.odd_values)
+
+    def keep(self, check: Check, given: Given, odd_items: int) -> None:
+        """Keep the check of the item looked at last, if others can repeat it."""
+        key, self._key = self._key, None
+        if key is None or len(self._kept) >= _MOST_KEPT or len(check.attempts) > 1:
+            return
+        looked_up, seen, odd = self._counts_before
+        # Of what stands at each place the first values are shown.
+        known = all(not selector.hits or selector.hits >= SAMPLES for selector in self._selectors)
+        usual = check.outcome in _REPEATING and odd == odd_items + self._values.odd_values
+        if known and usual and len(seen) <= _MOST_OUTCOME_WORDS:
+            added = [
+                (selector, selector.hits - hits, selector.misses - misses)
+                for selector, (hits, misses) in zip(self._selectors, looked_up, strict=True)
+            ]
+            met = [(value, value.times - seen.get(value, 0)) for value in self._values.seen_outcomes()]
+            self._kept[key] = _Kept(check, given, added, [(value, times) for value, times in met if times])
+
+    def count(self) -> None:
+        """Count the items that repeated others as well."""
+        for kept in self._kept.values():
+            kept.count()
+
+
+def repeated_items(
+    values: Values, key: str, form: CheckMapping, selectors: Sequence[Selector], read_times: ReadTimes
+) -> RepeatedItems | None:
+    """Return what makes checks of items that repeat others; None for a form whose name is not at one place."""
+    took = form.took if isinstance(form.took, Took) else Took(form.took)
+    moments = {part: getattr(form, part) for part in ("started", "ended")}
+    places = {
+        "name": form.name,
+        "took": "" if took.sum else took.from_,
+        **{part: moment.from_ if isinstance(moment, Moment) else moment for part, moment in moments.items()},
+    }
+    bare = [part for part, place in places.items() if isinstance(place, str | int) and place != ""]
+    if "name" not in bare:
+        return None
+    by_key = dict(values.texts.selectors)
+    changing = [by_key[f"{key}.{part}"] for part in bare]
+    ordered = [*changing, *(selector for selector in selectors if selector not in changing)]
+    return RepeatedItems(values, ordered, values.texts.document.texts_at(ordered), bare, read_times)
