@@ -1,7 +1,7 @@
 """Checks of items that repeat an earlier one in all but their names and times: most items of a large file do.
 
 Where all that a form of a mapping looks for in an item are texts that an item before had as well, its check is made
-of that item's: only its name, duration and moments are read anew. Whatever the form does with texts, equal ones give
+of that one: only its name, duration and moments are read anew. Whatever the form does with texts, equal ones give
 equal results. What was counted for the earlier item is counted again.
 """
 
@@ -76,9 +76,8 @@ def _fields_after(made: Attempt | Check, name: str) -> tuple[object, ...]:
 class RepeatedItems:
     """Makes checks of items of one form that repeat an earlier one.
 
-    ``texts_at`` gives the texts of ``selectors``, all that the form looks for. Those in ``changing`` change from
-    item to item, and come first: the name, then how long it took, when it began and when it ended, where the form has
-    them.
+    ``texts_at`` gives the texts of ``selectors``, all that the form looks for. First come those in ``changing``,
+    which change from item to item: name, duration, beginning and end, where the form has them.
     """
 
     def __init__(
