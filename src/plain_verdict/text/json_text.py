@@ -17,6 +17,8 @@ _ESCAPE = re.compile(
     rb"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[dD][89a-fA-F][0-9a-fA-F]{2}|\\[^u]"
 )
 _HALF_BYTES = 6
+_GAPS = (b" :", b"\t:", b"\n:", b"\r:")  # between a key and its sign
+_GAPPED_SIGN = re.compile(rb'"\s+:')
 _MOST_LEVELS = 4
 """How deep objects inside an object are flattened."""
 _HALF = pattern("[\ud800-\udfff]")
@@ -69,12 +71,13 @@ def _without_nulls(value: object) -> object:
 
 
 def may_have_twice(data: bytes, value: object) -> bool:
-    """Return whether some JSON has other keys than what was read of it: only then one may stand in it twice."""
+    """Return whether some JSON has more keys than what was read of it: only then one may stand in it twice."""
     signs = data.count(b'":')
-    if type(value) is dict and len(value) == signs:
-        return False
-    keys = _count_keys(value)
-    return keys != signs and keys != signs + data.count(b'" :')
+    if data.count(b":") != signs and any(map(data.count, _GAPS)):
+        signs += len(_GAPPED_SIGN.findall(data))
+    if data.count(b"\\") and not data.count(b'\\\\"'):
+        signs -= data.count(b'\\":')  # of texts in texts
+    return signs != (len(value) if type(value) is dict and len(value) == signs else _count_keys(value))
 
 
 def _count_keys(value: object) -> int:

@@ -50,6 +50,7 @@ def read_moment(text: str) -> datetime | None:
 
 def read_epoch(number: float, zone: tzinfo) -> datetime | None:
     """Return the moment of an epoch number of any unit in a zone, or None for one that nobody can mean."""
-    parts = next((parts for least, parts in _SMALLER_UNITS if number > least), 1)
-    seconds = number / parts
+    seconds = number
+    if number > _SMALLER_UNITS[-1][0]:
+        seconds /= next(parts for least, parts in _SMALLER_UNITS if number > least)
     return datetime.fromtimestamp(seconds, zone) if _FIRST_S <= seconds <= _LAST_S else None

@@ -57,6 +57,9 @@ from plain_verdict.text.moments import read_epoch, read_moment
 _FIRST = re.compile(r'\s*\{\s*"what"\s*:\s*"|\s*\{[^\n]{0,2000}"what"\s*:\s*"record"')
 
 
+# Tuples: what a union is made of is looked up anew for each line.
+_BEGINNINGS = (CheckLine, StepLine)
+_OF_SOMETHING = (EndLine, LogLine, OutputLine, EvidenceLine, ExchangeLine, ExpectationLine)
 _MOST_BEGUN = 5
 """Checks and steps that may begin, for each check that a file may hold."""
 
@@ -116,9 +119,9 @@ class _Tree:
 
     def add(self, line: AnyLine) -> None:
         """Take in one line; one that is for something not begun yet waits to the end."""
-        if isinstance(line, CheckLine | StepLine):
+        if isinstance(line, _BEGINNINGS):
             self._begin(line)
-        elif isinstance(line, EndLine | InnerLine):
+        elif isinstance(line, _OF_SOMETHING):
             node = self.nodes.get(line.id if isinstance(line, EndLine) else line.in_)
             if node is None:
                 self._waiting.append(line)
@@ -270,7 +273,7 @@ class _Tree:
             id=id_,
             kind=line.kind or self._kind,
             suite=self._suite(line),
-            name=self._name(line.name) or NAMELESS,
+            name=executions[-1][1].name or NAMELESS,
             attempts=counting_last([attempt_of(node, line, self.limits) for line, node in executions]),
             parameters=self._parameters(line),
             location=SourceLocation(self._name(line.file), line.line) if line.file else None,

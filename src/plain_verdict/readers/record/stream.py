@@ -1,6 +1,5 @@
 """Reads the lines of a record; a wrong line is noted, and only that line is lost."""
 
-import re
 from codecs import BOM_UTF8
 from collections import Counter
 from collections.abc import Iterator
@@ -13,14 +12,13 @@ from plain_verdict.readers.record.lines import KNOWN_KEYS, AnyLine, RecordLine
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
-from plain_verdict.text.json_text import key_twice, without_halves
+from plain_verdict.text.json_text import key_twice, may_have_twice, without_halves
 from plain_verdict_recorder.lines import VERSION
 
 _MOST_LINE_BYTES = 200_000_000  # a line is held in memory
 _strict = msgspec.json.Decoder(AnyLine)
 _loose = msgspec.json.Decoder(dict[str, object])
-# The keys of a line; those inside texts and of structs inside it are found, too, and then it is looked at closely.
-_LINE_KEY = re.compile(rb'"(\w+)"\s*:')
+_any = msgspec.json.Decoder()
 _DAMAGED = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
 
 
@@ -97,11 +95,7 @@ def _check_twice(data: bytes) -> None:
 
     Source: RFC 8259, section 4 (names should be unique).
     """
-    # Nearly every end line has its one outcome and no problem.
-    if data.count(b'"outcome"') == 1 and data.count(b"\\u") == 0 and b"problems" not in data:
-        return
-    keys = _LINE_KEY.findall(data)
-    if len(set(keys)) < len(keys) or b"\\u" in data:
+    if may_have_twice(data, _any.decode(data)):
         twice = key_twice(data)
         if twice is not None:
             raise msgspec.ValidationError(f"the key “{single_line(twice, 40)}” stands in it twice")

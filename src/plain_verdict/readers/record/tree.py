@@ -51,6 +51,8 @@ class Node:
     @property
     def broken(self) -> Outcome:
         """Return the gravest outcome of its expectations, passed where none is broken or undecided."""
+        if not self.expectations:
+            return Outcome.PASSED
         return gravest(expectation.outcome for expectation in self.expectations if expectation.outcome in NOT_WELL)
 
     def end(self, line: EndLine, at: datetime | None) -> bool:
@@ -107,6 +109,8 @@ def attempt_of(node: Node, line: CheckLine, limits: Limits) -> Attempt:
 
 def unmet(expectations: Sequence[Expectation], limits: Limits) -> tuple[Problem, ...]:
     """Return a problem for the first broken expectation, where nothing else says what went wrong."""
+    if not expectations:
+        return ()
     broken = next((expectation for expectation in expectations if expectation.outcome in BAD), None)
     return (
         () if broken is None else (Problem(broken.outcome, message=block(_worded(broken), limits.message_chars)),)
@@ -123,7 +127,7 @@ def _worded(broken: Expectation) -> str:
 
 def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -> tuple[Outcome, str]:
     """Return the outcome that counts where a problem, or a step at any depth, says worse; and that it does."""
-    bad = [problem.outcome for problem in problems if problem.outcome in BAD]
+    bad = [problem.outcome for problem in problems if problem.outcome in BAD] if problems else []
     if bad:
         return gravest(bad), f"The record says {outcome.value}, but has a problem."
     stated_outcome, what = outcome, ""
@@ -139,6 +143,8 @@ def _contradicted(node: Node, outcome: Outcome, problems: tuple[Problem, ...]) -
 
 def _step_outcome(step: Node) -> Outcome:
     # What never ended was cut off: nobody knows how it would have ended.
+    if step.ending and not (step.ending.problems or step.expectations):
+        return step.ending.outcome
     return gravest((_outcome_of(step.ending) if step.ending else Outcome.UNDECIDED, step.broken))
 
 
@@ -165,7 +171,7 @@ _WORDS = {
 
 
 def _steps(node: Node, outcome: Outcome, *, ended: bool, limits: Limits, depth: int = 0) -> tuple[Step, ...]:
-    if depth > _DEEPEST:
+    if depth > _DEEPEST or not node.steps:
         return ()
     return tuple(_step(step, outcome, ended=ended, limits=limits, depth=depth + 1) for step in node.steps)
 
@@ -175,7 +181,9 @@ def _step(node: Node, around: Outcome, *, ended: bool, limits: Limits, depth: in
     ending = node.ending
     if ending:
         problems = _problems(ending, limits)
-        outcome = gravest((ending.outcome, node.broken, *(problem.outcome for problem in problems)))
+        outcome = ending.outcome
+        if problems or node.expectations:
+            outcome = gravest((outcome, node.broken, *(problem.outcome for problem in problems)))
     elif node.broken in BAD:
         outcome, problems = node.broken, ()
     elif ended and around in (Outcome.PASSED, Outcome.UNDECIDED):
@@ -199,6 +207,8 @@ def _step(node: Node, around: Outcome, *, ended: bool, limits: Limits, depth: in
 
 
 def _problems(ending: EndLine, limits: Limits) -> tuple[Problem, ...]:
+    if not ending.problems:
+        return ()
     fallback = ending.outcome if ending.outcome in BAD else Outcome.FAILED
     return tuple(
         Problem(
