@@ -6,6 +6,7 @@ Suites do not keep their cases, so that memory does not grow with the file.
 from collections.abc import Mapping
 from typing import Protocol
 
+import msgspec
 from lxml import etree
 
 from plain_verdict.readers.junit.tags import CASE, SUITE, SUITES, TAGS
@@ -24,15 +25,12 @@ class _TooDeep(Exception):  # noqa: N818  the name says which case it is
     """Elements stand too deep in each other."""
 
 
-class Node:
+class Node(msgspec.Struct, eq=False):
     """An element: its local name in lower case, its attributes, and the texts and elements in it, in order."""
 
-    __slots__ = ("attributes", "content", "name")
-
-    def __init__(self, name: str, attributes: Mapping[str, str]) -> None:
-        self.name = name
-        self.attributes = attributes
-        self.content: list[str | Node] = []
+    name: str
+    attributes: Mapping[str, str]
+    content: "list[str | Node]" = []
 
     @property
     def children(self) -> "list[Node]":
