@@ -81,7 +81,8 @@ Line = Version | Plan | Point | Bail | Subtest | Comment | Other
 
 def read_line(text: str) -> tuple[int, Line]:
     """Return how far a line is indented, and what it is."""
-    text = plain(text).replace("\t", _TAB).rstrip()
+    # Without its end a line is nearly always printable, which shows that it is plain.
+    text = plain(text.rstrip("\r\n")).replace("\t", _TAB).rstrip()
     bare = text.lstrip(" ")
     return len(text) - len(bare), _meant(bare)
 
@@ -105,9 +106,10 @@ def _meant(text: str) -> Line:
 
 
 def _point(found: re.Match[str]) -> Point:
-    rest, directive, reason, took_s = found["rest"].strip(), "", "", None
+    is_not, digits, rest = found.groups()
+    rest, directive, reason, took_s = rest.strip(), "", "", None
     opens = rest.endswith("{")
-    rest = rest.removesuffix("{").rstrip()
+    rest = rest.removesuffix("{").rstrip() if opens else rest
     took = _TOOK.search(rest) if "#" in rest else None
     if took:
         rest = rest[: took.start()].rstrip()
@@ -117,8 +119,8 @@ def _point(found: re.Match[str]) -> Point:
         rest, reason = rest[: match.start()].rstrip(), match["reason"].strip()
         directive = "todo" if match["word"].lower() == "todo" else "skip"
     name = _unescaped(rest.removeprefix("-").lstrip())
-    number = int(found["number"]) if found["number"] else None
-    return Point(not found["not"], number, name, directive, _unescaped(reason), took_s, opens)
+    number = int(digits) if digits else None
+    return Point(not is_not, number, name, directive, _unescaped(reason), took_s, opens)
 
 
 def _unescaped(text: str) -> str:

@@ -3,8 +3,10 @@
 import re
 from collections import Counter
 from collections.abc import Iterator
+from hashlib import blake2b
 from io import TextIOWrapper
 from pathlib import Path
+from typing import NamedTuple
 
 from plain_verdict.inputs.source import STANDARD_INPUT_NAME, Source
 from plain_verdict.model import (
@@ -19,9 +21,10 @@ from plain_verdict.model import (
     SourceLocation,
     SuiteNotes,
     Tally,
+    passed_in,
     tally_of,
 )
-from plain_verdict.model.ids import check_id
+from plain_verdict.model.ids import id_within, suite_digest
 from plain_verdict.readers.expectations import find_expectation
 from plain_verdict.readers.file_reading import FileReading
 from plain_verdict.readers.interface import NAMELESS, SUITE_ITSELF, Head, within_limit
@@ -75,6 +78,14 @@ def _on_the_whole(path: str, document: Document, tally: Tally) -> Iterator[Readi
         yield ReadingNote(path, "holds no points", results_missing=True)
 
 
+class _Suite(NamedTuple):
+    """A suite, how it is shown, and what the ids of its checks begin from."""
+
+    suite: tuple[str, ...]
+    shown: tuple[str, ...]
+    digest: blake2b
+
+
 class _Reading(FileReading):
     """Turns levels into checks."""
 
@@ -86,14 +97,14 @@ class _Reading(FileReading):
         is_named = source.path != STANDARD_INPUT_NAME
         stem = Path(source.path).name.partition(".")[0] if is_named else ""
         self._root = (single_line(stem, limits.name_chars),) if stem else ()
-        self._last: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
-        """The suite that was last asked for, and how it is shown: most checks have that of the one before."""
+        self._last = _Suite((), (), suite_digest(self._kind, ()))
+        """The suite of the check before, which most checks share."""
 
     def checks(self, top: Level) -> Iterator[Check]:
         """Yield a check for each point that is not a suite."""
         if not top.items and not top.orphans and _skips_all(top):
             reason = single_line(top.plans[0].reason, self.limits.message_chars)
-            yield self._check(self._root, SUITE_ITSELF, Attempt(Outcome.SKIPPED, reason=reason))
+            yield self._check(self._root, SUITE_ITSELF, (Attempt(Outcome.SKIPPED, reason=reason),))
             return
         yield from self._of_level(top, self._root, todo="")
 
@@ -103,42 +114,46 @@ class _Reading(FileReading):
             text = block("\n".join(level.texts), self.limits.output_chars)
             self.suites.append(SuiteNotes(self._shown(suite), outputs=(Output("output", text),)))
         for node in level.nodes:
-            yield from self._of_node(node, suite, _excuse(node, todo))
+            if node.level is None:
+                yield self._check(suite, node.point.name or NAMELESS, self._attempts(node, _excuse(node, todo)))
+            else:
+                yield from self._of_suite(node, node.level, suite, _excuse(node, todo))
         for orphan in level.orphans:
             yield from self._of_level(orphan, suite, todo=todo)
 
-    def _of_node(self, node: Node, suite: tuple[str, ...], excuse: str) -> Iterator[Check]:
-        """Yield the check that a point is, or those of the suite that it closes."""
+    def _of_suite(self, node: Node, level: Level, suite: tuple[str, ...], excuse: str) -> Iterator[Check]:
+        """Yield the checks of the suite that a point closes."""
         name = node.point.name or NAMELESS
-        if node.level is None:
-            yield self._check(suite, name, self._attempt(node, excuse))
-            return
-        inside = list(self._of_level(node.level, (*suite, name), todo=excuse))
+        inside = list(self._of_level(level, (*suite, name), todo=excuse))
         yield from inside
         # It fails though all in it is well; or it holds nothing, and is all there is to tell.
         well = all(check.outcome in (Outcome.PASSED, Outcome.SKIPPED) for check in inside)
         if not inside or (well and not node.point.ok and not excuse):
-            yield self._check((*suite, name), SUITE_ITSELF, self._attempt(node, excuse))
+            yield self._check((*suite, name), SUITE_ITSELF, self._attempts(node, excuse))
 
     def _shown(self, suite: tuple[str, ...]) -> tuple[str, ...]:
         return tuple(self.name(part) for part in suite)
 
-    def _check(self, suite: tuple[str, ...], name: str, attempt: Attempt) -> Check:
-        id_ = check_id(self._kind, suite, name)  # of the names as they are written
-        if suite is not self._last[0]:
-            self._last = suite, self._shown(suite)
-        return Check(id_, self._kind, self._last[1], self.name(name), (attempt,))
+    def _check(self, suite: tuple[str, ...], name: str, attempts: tuple[Attempt, ...]) -> Check:
+        if suite is not self._last.suite:
+            self._last = _Suite(suite, self._shown(suite), suite_digest(self._kind, suite))
+        id_ = id_within(self._last.digest, name)  # of the names as they are written
+        return Check(id_, self._kind, self._last.shown, self.name(name), attempts)
 
-    def _attempt(self, node: Node, excuse: str) -> Attempt:
+    def _attempts(self, node: Node, excuse: str) -> tuple[Attempt, ...]:
+        """Return the only attempt of a point."""
         outcome, reason = _judged(node, excuse)
+        if outcome is Outcome.PASSED and not (reason or node.notes):
+            return passed_in(_took_s(node))
         notes = "\n".join(node.notes)
-        return Attempt(
+        attempt = Attempt(
             outcome=outcome,
             took_s=_took_s(node),
             reason=single_line(reason, self.limits.message_chars) if reason else "",
             problems=(_problem(node, self.limits),) if outcome is Outcome.FAILED else (),
             outputs=(Output("diagnostics", block(notes, self.limits.output_chars)),) if notes else (),
         )
+        return (attempt,)
 
     def _compare(self, level: Level, suite: tuple[str, ...]) -> None:
         """Note where the points are not those of the plan."""

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable, Iterator
 
+import msgspec
+
 from plain_verdict.readers.tap.lines import Bail, Comment, Line, Other, Plan, Point, Subtest, Version, read_line
 from plain_verdict.text.yaml import read_yaml
 
@@ -9,14 +11,13 @@ _DEEPEST_SUBTESTS = 40  # Python's own stack ends some time after
 _YAML_LINES = 2_000  # of one diagnostic block
 
 
-class Node:
+class Node(msgspec.Struct, eq=False):
     """A point with what belongs to it; ``level`` is its subtest."""
 
-    def __init__(self, point: Point) -> None:
-        self.point = point
-        self.level: Level | None = None
-        self.yaml: dict[str, object] = {}
-        self.notes: list[str] = []
+    point: Point
+    level: "Level | None" = None
+    yaml: dict[str, object] = {}
+    notes: list[str] = []
 
 
 class Level:
@@ -101,6 +102,8 @@ class Document:
 
     def _take(self, indent: int, line: Line) -> None:
         match line:
+            case Point():  # most are
+                self._at(indent).items.append(Node(line))
             case Bail():
                 self.bailed = line.reason
             case Subtest():
@@ -111,8 +114,6 @@ class Document:
                 pass
             case Plan():
                 self._at(indent).plans.append(line)
-            case Point():
-                self._at(indent).items.append(Node(line))
 
     def _note(self, text: str) -> None:
         level = self._stack[-1]
