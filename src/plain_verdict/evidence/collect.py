@@ -23,7 +23,14 @@ from plain_verdict.evidence.safe_paths import (
     resolve_any,
 )
 from plain_verdict.evidence.traffic import Traffic
-from plain_verdict.evidence.tree import busy_part, change_check, change_run, with_busy_part
+from plain_verdict.evidence.tree import (
+    busy_part,
+    change_check,
+    change_run,
+    has_some,
+    may_have,
+    with_busy_part,
+)
 from plain_verdict.inputs.progress import OnProgress
 from plain_verdict.model import BAD, Check, Content, Evidence, ResultFile, Run, Unread, detailed_of, evidence_of
 from plain_verdict.model.transform import with_fields
@@ -91,7 +98,7 @@ def check_look_in(options: EvidenceOptions) -> None:
 def collect(run: Run, options: EvidenceOptions, limits: Limits, on_progress: OnProgress) -> Run:
     """Return the run with every piece of evidence resolved; ``on_progress`` is given how many of all are made."""
     # Without a folder to look in, only what a check itself has or mentions can be evidence: few of a large run.
-    part = run if options.look_in else busy_part(run)
+    part = run if options.look_in else busy_part(run, may_have)
     collected, resolving, made = _resolved(part, options, limits, on_progress)
     run = collected if options.look_in else with_busy_part(run, part, collected)
     contents = {content.key: content for content in made.values() if not isinstance(content, str)}
@@ -101,7 +108,8 @@ def collect(run: Run, options: EvidenceOptions, limits: Limits, on_progress: OnP
 def _resolved(
     run: Run, options: EvidenceOptions, limits: Limits, on_progress: OnProgress
 ) -> "tuple[Run, _Resolving, dict[str, Content | str]]":
-    run, notes = _find(run, options)
+    whole, notes = _find(run, options)
+    part = run = busy_part(whole, has_some)
     resolving = _Resolving(run, options, limits)
     traffic = Traffic(resolving.roots, limits)
     run = change_run(run, lambda check, folder: traffic.check(check, folder) if resolving.wants(check) else check)
@@ -113,7 +121,7 @@ def _resolved(
     run = with_fields(run, unclaimed=unclaimed)
     made = make_all(resolving.tasks, on_progress)
     settle = partial(_settled, made)
-    run = change_run(run, lambda check, _: change_check(check, settle))
+    run = with_busy_part(whole, part, change_run(run, lambda check, _: change_check(check, settle)))
     # A copy of what a check has belongs to it as well.
     taken = {piece.content for check in run.checks.detailed for piece in evidence_of(check) if piece.content}
     loose = tuple(piece for piece in map(settle, run.unclaimed) if piece.content not in taken)

@@ -99,9 +99,14 @@ def change_run(run: Run, change: Callable[[Check, str], Check]) -> Run:
     return with_fields(run, files=tuple(map(changed, run.files)))
 
 
-def busy_part(run: Run) -> Run:
-    """Return the run with only those checks that may have evidence."""
-    files = tuple(with_fields(file, checks=tuple(filter(may_have, detailed_of(file.checks)))) for file in run.files)
+def has_some(check: Check) -> bool:
+    """Return whether a check has evidence, or parts that can have some."""
+    return any(attempt.evidence or attempt.steps or attempt.exchanges for attempt in check.attempts)
+
+
+def busy_part(run: Run, is_busy: Callable[[Check], bool]) -> Run:
+    """Return the run with only some of its checks: those that the work to come is about."""
+    files = tuple(with_fields(file, checks=tuple(filter(is_busy, detailed_of(file.checks)))) for file in run.files)
     return with_fields(run, files=files)
 
 

@@ -3,9 +3,10 @@
 import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from functools import cached_property
+from functools import cached_property, partial
 from hashlib import sha256
 from importlib import import_module
+from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -117,6 +118,7 @@ _DRAFTED_SUFFIXES = (*RESULT_SUFFIXES, ".json", ".jsonl", ".ndjson", ".xml", ".c
 _OUR_SCHEMA = re.compile(r'"schema":\s*"plain-verdict/')
 _SCHEMA_CHARS = 200  # it is the first key
 _COUNTING = ("condensed", "samples")
+_HELD_BYTES = 8_000_000  # of a file that is held in memory while it is read
 _PATIENCE_S, _PATIENCE_S_PER_MB = 10.0, 10.0  # of processor time: far more than any file takes that is what it says
 
 
@@ -164,7 +166,17 @@ def read_source(
 ) -> ResultFile:
     """Return what the file holds. Raises ReadError."""
     with readable(source):
+        source = _held(source)
         return read_with(find_reader(source, readers), source, limits, on_bytes_read)
+
+
+def _held(source: Source) -> Source:
+    """Return a source whose small file is read once: its beginning is looked at, it is hashed, and it is read."""
+    if not source.file or source.size_bytes > _HELD_BYTES or source.passed_over:
+        return source
+    with source.open() as stream:
+        data = stream.read(_HELD_BYTES + 1)
+    return msgspec.structs.replace(source, open=partial(BytesIO, data)) if len(data) <= _HELD_BYTES else source
 
 
 def find_reader(source: Source, readers: Readers) -> Reader:

@@ -2,7 +2,6 @@
 
 import re
 from collections.abc import Iterator, Mapping
-from functools import lru_cache
 from typing import NamedTuple
 
 from lxml import etree
@@ -14,6 +13,7 @@ Element = etree._Element  # lxml has no public name for it
 _OPENS, _PARTS, _CLOSES = "\ue0f0", "\ue0f1", "\ue0f2"
 VALUE_MARK = re.compile(f"{_OPENS}([^{_PARTS}]*){_PARTS}([^{_CLOSES}]*){_CLOSES}")
 """Where a text has a place for a value: its id, and what of it is meant."""
+_MOST_NAMES = 1_000  # no standard has more: a file that does is not let fill the memory
 _ID = re.compile(r"^xccdf_[^_]+(?:\.[^_]+)*_(?:rule|benchmark|profile|testresult|tailoring|value)_")
 
 
@@ -82,22 +82,33 @@ class Machine(NamedTuple):
 
 def local(element: Element) -> str:
     """Return the name of an element without its namespace."""
-    return _local(element.tag) if isinstance(element.tag, str) else ""
+    return _LOCAL_NAMES[element.tag]
 
 
-@lru_cache(maxsize=1_000)
-def _local(tag: str) -> str:
-    return tag.rpartition("}")[2]
+class _LocalNames(dict[object, str]):
+    """Names of elements as the parser has them to those without their namespace."""
+
+    def __missing__(self, tag: object) -> str:
+        if len(self) >= _MOST_NAMES:
+            self.clear()
+        name = self[tag] = tag.rpartition("}")[2] if isinstance(tag, str) else ""
+        return name
+
+
+_LOCAL_NAMES = _LocalNames()
 
 
 def children(element: Element, name: str) -> Iterator[Element]:
     """Yield the elements of a name that stand directly in another, in whatever namespace."""
-    return (child for child in element if local(child) == name)
+    return element.iterchildren(f"{{*}}{name}")
 
 
 def text_of(element: Element | None) -> str:
     """Return all text in an element, its blank space made plain."""
-    return " ".join("".join(str(part) for part in element.itertext()).split()) if element is not None else ""
+    if element is None:
+        return ""
+    text = "".join(map(str, element.itertext())) if len(element) else element.text or ""
+    return " ".join(text.split())
 
 
 def first_text(element: Element, name: str) -> str:

@@ -1,6 +1,7 @@
 """A check, wherever it stands, and the parts of it that stand elsewhere."""
 
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 
 from markupsafe import Markup
 
@@ -225,7 +226,9 @@ def _earlier_head(earlier: ShownAttempt) -> str:
     return f'<details class="fold earlier">{summary}<div>'
 
 
+@lru_cache(4_096)
 def _row(row: Row) -> str:
+    """Return a row; those of a suite, a machine or a rule come again and again."""
     label = row.label if row.ours else f"<bdi>{escaped(row.label)}</bdi>"
     values = ", ".join([_value(row.style, value) for value in row.values])
     return f"<div><dt>{label}</dt><dd{_ROW_CLASSES[row.style]}>{values}</dd></div>"
