@@ -37,9 +37,11 @@ CHECKS = st.lists(
         st.sampled_from([("Desk",), ("Desk", "Tyres"), ()]),
         st.sampled_from(["a name", "two\nlines", "", "Ænd"]),
         ATTEMPTS,
+        st.sampled_from([1, 1, 2, 5]),
     ),
     max_size=16,
-).map(lambda rows: [Check(f"c-{number:012x}", *row) for number, row in enumerate(rows)])
+).map(lambda rows: [row[:4] for row in rows for _ in range(row[4])][:16])
+CHECKS = CHECKS.map(lambda rows: [Check(f"c-{number:012x}", *row) for number, row in enumerate(rows)])
 
 
 @given(checks=CHECKS, cut=st.integers(0, 16), ends=st.tuples(st.integers(-18, 18), st.integers(-18, 18)))

@@ -488,7 +488,7 @@ def test_items_that_repeat_another_are_read_as_others_are(tmp_path, monkeypatch,
     (source,) = discover([str(file)]).sources
     trials = []
     for kept in (10_000, 0):
-        monkeypatch.setattr(repeated_items, "_MOST_KEPT", kept)
+        monkeypatch.setattr(repeated_items, "_KEPT_ITEMS", kept)
         trials.append(try_mapping(mapping, source, Limits()))
     quick, slow = trials
     assert quick == slow

@@ -111,6 +111,15 @@ NOT_FIT |= {
     "a problem in a step that passed": {"r.verdict.jsonl": record(*check(steps=step("s", "c", problems=[{"message": "m"}])))},
     "two ends, the second failed": {"r.verdict.jsonl": record(*check(), {"what": "end", "id": "c", "outcome": "failed"})},
     "two ends, the first failed": {"r.verdict.jsonl": record(*check(outcome="failed"), {"what": "end", "id": "c", "outcome": "passed"})},
+    **{
+        f"an outcome twice in an end, {how}": {"r.verdict.jsonl": record(*check()).replace('"outcome": "passed"', text)}
+        for how, text in {
+            "plainly": '"outcome": "failed", "outcome": "passed"', "a tab before its sign": '"outcome"\t: "failed", "outcome": "passed"',
+            "blanks before its sign": '"outcome": "failed", "outcome"  : "passed"', "spelled with an escape": '"outc\\u006fme": "failed", "outcome": "passed"',
+            "beside JSON in a text": '"outcome": "failed", "outcome": "passed", "reason": "it is \\"x\\": 1"', "beside a text that ends in a backslash": '"outcome": "failed", "outcome": "passed", "reason": "C:\\\\"',
+        }.items()
+    },
+    "an id twice in an end": {"r.verdict.jsonl": record(*check()).replace('"end", "id": "c"', '"end", "id": "d", "id": "c"')},
     "no end": {"r.verdict.jsonl": record(check()[0])},
     "steps that name each other": {"r.verdict.jsonl": record(*check(steps=(*step("s", "t", "failed"), *step("t", "s"))))},
     "an id used again": {"r.verdict.jsonl": record(check()[0], *check("c", "other"))},

@@ -21,7 +21,7 @@ from plain_verdict.model.check import (
     passed_in,
     steps_below,
 )
-from plain_verdict.model.checks import Checks, PlainChecks, as_columns, changed_checks, changed_details, detailed_of
+from plain_verdict.model.checks import Checks, as_columns, changed_checks, changed_details, detailed_of
 from plain_verdict.model.commits import Commit, CommitsSince
 from plain_verdict.model.evidence import Content, ContentKind, Evidence, PictureRole
 from plain_verdict.model.exchange import Body, Exchange, Expectation, HttpRequest, HttpResponse, Timings
@@ -70,6 +70,7 @@ from plain_verdict.model.load import (
 )
 from plain_verdict.model.moment import earliest, epoch_s, in_order, latest
 from plain_verdict.model.outcome import BAD, Kind, Outcome, gravest
+from plain_verdict.model.plain_checks import PlainChecks
 from plain_verdict.model.quarantine import Quarantined, QuarantineEntry, QuarantineState
 from plain_verdict.model.requirement import Requirement, RequirementResult, Requirements, RequirementState
 from plain_verdict.model.rule import NO_WORDS, NOT_EVALUATED, Allowed, AssessedRisk, Rule, Severity

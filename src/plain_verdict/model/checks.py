@@ -12,103 +12,12 @@ from math import isnan, nan
 from operator import is_, itemgetter
 from typing import Self, TypeVar, overload
 
-import msgspec
+from plain_verdict.model.check import Check
+from plain_verdict.model.outcome import Outcome
+from plain_verdict.model.plain_checks import Columns, PlainChecks
 
-from plain_verdict.model.check import Check, passed_in
-from plain_verdict.model.outcome import Kind, Outcome
-
-_AFTER_ATTEMPTS = Check.__struct_fields__.index("attempts") + 1
-_NOTHING_MORE = Check.__struct_defaults__
 _RANK = {outcome: rank for rank, outcome in enumerate(Outcome)}
 Column = TypeVar("Column")
-
-
-class PlainChecks(msgspec.Struct, frozen=True):
-    """Plain checks of one suite, one after the other: each passed at its only attempt, and nothing else is known.
-
-    Ids and names are texts with a line end between them; ``took_s`` are floats of 64 bits as the machine has them,
-    not a number where no time is known.
-    """
-
-    kind: Kind
-    suite: tuple[str, ...]
-    number: int
-    ids: str
-    names: str
-    took_s: bytes
-
-    def each_id(self) -> list[str]:
-        """Return the ids."""
-        return self.ids.split("\n")
-
-    def each_name(self) -> list[str]:
-        """Return the names."""
-        return self.names.split("\n")
-
-    def each_time_s(self) -> list[float]:
-        """Return the times in seconds, ``math.nan`` itself for none."""
-        packed = array("d")
-        packed.frombytes(self.took_s)
-        times = packed.tolist()
-        return [nan if isnan(took_s) else took_s for took_s in times] if isnan(sum(times)) else times
-
-    def each(self) -> Iterator[Check]:
-        """Yield the checks."""
-        columns = zip(self.each_id(), self.each_name(), self.each_time_s(), strict=True)
-        yield from (self._check(*row) for row in columns)
-
-    def some(self, numbers: Sequence[int]) -> Iterator[Check]:
-        """Yield those of these numbers."""
-        if numbers:
-            each = list(zip(self.each_id(), self.each_name(), self.each_time_s(), strict=True))
-            yield from (self._check(*each[number]) for number in numbers)
-
-    def _check(self, id_: str, name: str, took_s: float) -> Check:
-        return plain_check(id_, self.kind, self.suite, name, None if isnan(took_s) else took_s)
-
-    def part(self, first: int, end: int) -> "PlainChecks":
-        """Return those from one number to before another."""
-        if first == 0 and end >= self.number:
-            return self
-        ids, names = (each[first:end] for each in (self.each_id(), self.each_name()))
-        return _plain_checks(self.kind, self.suite, ids, names, self.each_time_s()[first:end])
-
-
-def plain_check(id_: str, kind: Kind, suite: tuple[str, ...], name: str, took_s: float | None) -> Check:
-    """Return a check of which nothing but this is known."""
-    return Check(id_, kind, suite, name, passed_in(took_s))
-
-
-def _plain_checks(
-    kind: Kind, suite: tuple[str, ...], ids: Sequence[str], names: Sequence[str], took_s: Sequence[float]
-) -> PlainChecks:
-    return PlainChecks(kind, suite, len(ids), "\n".join(ids), "\n".join(names), array("d", took_s).tobytes())
-
-
-def _packed(checks: Sequence[Check]) -> PlainChecks:
-    """Return plain checks of one kind and suite as columns."""
-    times = [check.attempts[-1].took_s for check in checks]
-    return _plain_checks(
-        checks[0].kind,
-        checks[0].suite,
-        [check.id for check in checks],
-        [check.name for check in checks],
-        [nan if took_s is None else took_s for took_s in times],
-    )
-
-
-def _is_plain(check: Check) -> bool:
-    """Return whether a check made of its columns equals it."""
-    # A target of a load run is listed as such, whatever it tells. What most others have is looked at first.
-    last = check.attempts[-1]
-    return (
-        last.started is None
-        and last.outcome is Outcome.PASSED
-        and "\n" not in check.name
-        and check.kind is not Kind.LOAD
-        and check.attempts == passed_in(last.took_s)
-        and msgspec.structs.astuple(check)[_AFTER_ATTEMPTS:] == _NOTHING_MORE
-    )
 
 
 class Checks(Sequence[Check]):
@@ -126,25 +35,14 @@ class Checks(Sequence[Check]):
 
     @classmethod
     def of(cls, checks: Iterable[Check]) -> Self:
-        """Return checks as they are kept: plain ones as columns."""
+        """Return checks as they are kept: plain ones as columns, but for few between those of other suites."""
         if isinstance(checks, cls):
             return checks
-        detailed: list[Check] = []
-        before = array("q")
-        plain: list[list[Check]] = []
-        number = 0
-        group: tuple[Kind, tuple[str, ...]] | None = None
+        building = Columns()
         for check in checks:
-            if not _is_plain(check):
-                detailed.append(check)
-                before.append(number)
-                continue
-            number += 1
-            if group != (check.kind, check.suite):
-                group = (check.kind, check.suite)
-                plain.append([])
-            plain[-1].append(check)
-        return cls(detailed, before, [_packed(part) for part in plain])
+            building.add(check)
+        building.close()
+        return cls(building.detailed, building.before, building.plain)
 
     @classmethod
     def joined(cls, parts: Iterable[Sequence[Check]]) -> Self:

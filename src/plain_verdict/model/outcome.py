@@ -26,11 +26,10 @@ class Outcome(StrEnum):
 BAD = (Outcome.FAILED, Outcome.ERRORED)
 """The outcomes that need a cause."""
 _WEIGHT = (Outcome.PASSED, Outcome.SKIPPED, Outcome.UNDECIDED, Outcome.FAILED, Outcome.ERRORED)
-_PASSED = Outcome.PASSED
 
 
 def gravest(outcomes: Iterable[Outcome]) -> Outcome:
     """Return the outcome that outweighs the others: errored, failed, undecided, skipped, passed."""
     # Most passed: only the others are weighed.
-    others = [outcome for outcome in outcomes if outcome is not _PASSED]
-    return max(others, key=_WEIGHT.index) if others else _PASSED
+    others = [outcome for outcome in outcomes if outcome is not Outcome.PASSED]
+    return max(others, key=_WEIGHT.index) if others else Outcome.PASSED

@@ -17,7 +17,7 @@ _ESCAPE = re.compile(
     rb"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[dD][89a-fA-F][0-9a-fA-F]{2}|\\[^u]"
 )
 _HALF_BYTES = 6
-_GAPS = (b" :", b"\t:", b"\n:", b"\r:")  # between a key and its sign
+_GAPPED_SIGNS = (b" :", b"\t:", b"\n:", b"\r:")  # between a key and its sign
 _GAPPED_SIGN = re.compile(rb'"\s+:')
 _MOST_LEVELS = 4
 """How deep objects inside an object are flattened."""
@@ -73,7 +73,7 @@ def _without_nulls(value: object) -> object:
 def may_have_twice(data: bytes, value: object) -> bool:
     """Return whether some JSON has more keys than what was read of it: only then one may stand in it twice."""
     signs = data.count(b'":')
-    if data.count(b":") != signs and any(map(data.count, _GAPS)):
+    if data.count(b":") != signs and any(map(data.count, _GAPPED_SIGNS)):
         signs += len(_GAPPED_SIGN.findall(data))
     if data.count(b"\\") and not data.count(b'\\\\"'):
         signs -= data.count(b'\\":')  # of texts in texts

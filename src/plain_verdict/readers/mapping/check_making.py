@@ -95,10 +95,14 @@ class CheckMaking:
             self._rule = RuleValues(values, key, form)
         else:
             self._severity = values.line(f"{key}.severity", form.severity) or no_text
-        self._repeated: RepeatedItems | None = None
-        if not (of_level or has_ended or self._attempts or self._number or self._rule):
-            selectors = [selector for _, selector in values.texts.selectors[first:]]
-            self._repeated = repeated_items(values, key, form, selectors, self._result_of.times_of_texts)
+        self._repeated = None if of_level else self._repeated_items(values, key, form, first)
+
+    def _repeated_items(self, values: Values, key: str, form: CheckMapping, first: int) -> RepeatedItems | None:
+        """Return what makes checks of items that repeat others; None for items that are more than themselves."""
+        if any((self._has_ended, self._attempts, self._number, self._rule)):
+            return None
+        selectors = [selector for _, selector in values.texts.selectors[first:]]
+        return repeated_items(values, key, form, selectors, self._result_of.times_of_texts)
 
     @property
     def numbers_attempts(self) -> bool:

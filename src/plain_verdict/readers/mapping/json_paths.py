@@ -12,7 +12,7 @@ from plain_verdict.readers.mapping.selectors import (
     TextsAt,
     json_text,
     name_matcher,
-    texts_one_by_one,
+    searched_texts,
 )
 
 MEMBERS = "members"
@@ -66,7 +66,7 @@ class JsonPlaces:
     def texts_at(self, selectors: Sequence[Selector]) -> TextsAt:
         """Return what gives the texts at several places at once; most are keys."""
         keys = [selector.key for selector in selectors]
-        return texts_one_by_one(selectors, json_text) if None in keys else _TextsOfKeys(keys)
+        return searched_texts(selectors, json_text) if None in keys else _TextsOfKeys(keys)
 
     def text_of(self, value: object) -> str:
         """Return a value as text."""

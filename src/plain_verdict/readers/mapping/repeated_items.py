@@ -5,7 +5,7 @@ of that one: only its name, duration and moments are read anew. Whatever the for
 equal results. What was counted for the earlier item is counted again.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
 
 from plain_verdict.model import Attempt, Check, Outcome
@@ -14,13 +14,15 @@ from plain_verdict.readers.mapping.given import Given
 from plain_verdict.readers.mapping.outcomes import SeenValue
 from plain_verdict.readers.mapping.selectors import SAMPLES, Selector, TextsAt
 from plain_verdict.readers.mapping.values import Values
-from plain_verdict.settings.mappings import CheckMapping, Moment, Took
+from plain_verdict.settings.mappings import CheckMapping, Moment, Text, Took
 from plain_verdict.text.cleaning import single_line
 
-_MOST_KEPT = 10_000  # different items: a file with more has texts that do not repeat
-_MOST_OUTCOME_WORDS = 100  # more are numbers, and looking at each costs more than it saves
-_MOST_CHARS = 1_000  # of the texts of an item that is kept
-_TRIED = 2_000  # items, after which a quarter must have repeated another: else looking costs more than it saves
+_KEPT_ITEMS = 10_000  # different items: a file with more has texts that do not repeat
+_MOST_OUTCOME_VALUES = 100  # more are numbers, and looking at each costs more than it saves
+_REPEATED_CHARS = 1_000  # of the texts of an item that is kept
+_TRIED_ITEMS = (
+    2_000  # items, after which a quarter must have repeated another: else looking costs more than it saves
+)
 _REPEATING = (Outcome.PASSED, Outcome.SKIPPED)  # failures have texts of their own
 
 ReadTimes = Callable[[str | None, str | None, str | None], tuple[float | None, datetime | None] | None]
@@ -104,7 +106,7 @@ class RepeatedItems:
     @property
     def is_worth_it(self) -> bool:
         """Return whether enough items repeat another."""
-        return self._tried < _TRIED or self._repeated * 4 > self._tried
+        return self._tried < _TRIED_ITEMS or self._repeated * 4 > self._tried
 
     def check_of(self, item: object, outer: Given) -> Check | None:
         """Return the check of an item that repeats another; None for one that does not."""
@@ -123,7 +125,7 @@ class RepeatedItems:
         kept = self._kept.get(key)
         raw_name = texts[0]
         if kept is None or not raw_name:
-            self._key = key if sum(map(len, filter(None, texts))) <= _MOST_CHARS else None
+            self._key = key if sum(map(len, filter(None, texts))) <= _REPEATED_CHARS else None
             return None
         name, times = single_line(raw_name, self._values.limits.name_chars), self._read_times(took, started, ended)
         if not name or times is None:
@@ -141,19 +143,28 @@ class RepeatedItems:
     def keep(self, check: Check, given: Given, odd_items: int) -> None:
         """Keep the check of the item looked at last, if others can repeat it."""
         key, self._key = self._key, None
-        if key is None or len(self._kept) >= _MOST_KEPT or len(check.attempts) > 1:
+        if key is None or not self._is_usual(check, odd_items):
             return
-        looked_up, seen, odd = self._counts_before
-        # Of what stands at each place the first values are shown.
-        known = all(not selector.hits or selector.hits >= SAMPLES for selector in self._selectors)
-        usual = check.outcome in _REPEATING and odd == odd_items + self._values.odd_values
-        if known and usual and len(seen) <= _MOST_OUTCOME_WORDS:
-            added = [
-                (selector, selector.hits - hits, selector.misses - misses)
-                for selector, (hits, misses) in zip(self._selectors, looked_up, strict=True)
-            ]
-            met = [(value, value.times - seen.get(value, 0)) for value in self._values.seen_outcomes()]
-            self._kept[key] = _Kept(check, given, added, [(value, times) for value, times in met if times])
+        looked_up, seen, _ = self._counts_before
+        added = [
+            (selector, selector.hits - hits, selector.misses - misses)
+            for selector, (hits, misses) in zip(self._selectors, looked_up, strict=True)
+        ]
+        met = [(value, value.times - seen.get(value, 0)) for value in self._values.seen_outcomes()]
+        self._kept[key] = _Kept(check, given, added, [(value, times) for value, times in met if times])
+
+    def _is_usual(self, check: Check, odd_items: int) -> bool:
+        """Return whether all that was counted for a check is what is counted again for those that repeat it."""
+        _, seen, odd = self._counts_before
+        return (
+            len(self._kept) < _KEPT_ITEMS
+            and len(seen) <= _MOST_OUTCOME_VALUES
+            and check.outcome in _REPEATING
+            and len(check.attempts) == 1
+            and odd == odd_items + self._values.odd_values
+            # Of what stands somewhere the first values are shown.
+            and not any(0 < selector.hits < SAMPLES for selector in self._selectors)
+        )
 
     def count(self) -> None:
         """Count the items that repeated others as well."""
@@ -165,17 +176,19 @@ def repeated_items(
     values: Values, key: str, form: CheckMapping, selectors: Sequence[Selector], read_times: ReadTimes
 ) -> RepeatedItems | None:
     """Return what makes checks of items that repeat others; None for a form whose name is not at one place."""
-    took = form.took if isinstance(form.took, Took) else Took(form.took)
-    moments = {part: getattr(form, part) for part in ("started", "ended")}
-    places = {
-        "name": form.name,
-        "took": "" if took.sum else took.from_,
-        **{part: moment.from_ if isinstance(moment, Moment) else moment for part, moment in moments.items()},
-    }
-    bare = [part for part, place in places.items() if isinstance(place, str | int) and place != ""]
+    bare = [part for part, text in _changing_texts(form) if isinstance(text, str | int) and text != ""]
     if "name" not in bare:
         return None
     by_key = dict(values.texts.selectors)
     changing = [by_key[f"{key}.{part}"] for part in bare]
     ordered = [*changing, *(selector for selector in selectors if selector not in changing)]
     return RepeatedItems(values, ordered, values.texts.document.texts_at(ordered), bare, read_times)
+
+
+def _changing_texts(form: CheckMapping) -> Iterator[tuple[str, Text]]:
+    """Yield what changes from item to item, and where it stands; "" where it is made of several texts."""
+    took = form.took if isinstance(form.took, Took) else Took(form.took)
+    yield "name", form.name
+    yield "took", "" if took.sum else took.from_
+    for part, moment in (("started", form.started), ("ended", form.ended)):
+        yield part, moment.from_ if isinstance(moment, Moment) else moment

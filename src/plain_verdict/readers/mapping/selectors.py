@@ -152,7 +152,7 @@ class Document(Protocol):
         ...
 
 
-def texts_one_by_one(selectors: Sequence[Selector], to_text: ToText) -> TextsAt:
+def searched_texts(selectors: Sequence[Selector], to_text: ToText) -> TextsAt:
     """Return what gives the texts at several places, looked for at each."""
 
     def texts(item: object) -> list[str | None] | None:

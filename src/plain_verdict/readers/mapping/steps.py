@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime, timedelta
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import msgspec
 
@@ -17,6 +17,7 @@ from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.moments import LONGEST_S
 
+Read = TypeVar("Read")
 NAMELESS_STEP = "Nameless step"
 _DEEPEST_STEPS = 40
 """Steps nested deeper than this are left out, as no page can show them; their outcomes count."""
@@ -103,13 +104,19 @@ class ResultOfItem:
         self, took: str | None, started: str | None, ended: str | None
     ) -> tuple[float | None, datetime | None] | None:
         """Return how long an item took and when it began, by these texts; None where one can't be read."""
-        took_s = self._took_of.read(took) if took and isinstance(self._took_of, ReadValue) else None
-        began = self._started_of.read(started) if started and self._started_of else None
-        end = self._ended_of.read(ended) if ended and self._ended_of else None
-        if (took and took_s is None) or (started and began is None) or (ended and end is None):
+        took_s, began, end = (
+            _read(self._took_of, took),
+            _read(self._started_of, started),
+            _read(self._ended_of, ended),
+        )
+        if (took_s is None, began is None, end is None) != (not took, not started, not ended):
             return None
         took_s, began = _worked_out(took_s, began, end)
-        return None if took_s is not None and took_s >= LONGEST_S else (took_s, began)
+        return None if (took_s or 0) >= LONGEST_S else (took_s, began)
+
+
+def _read(value: Callable[[object], Read | None] | None, text: str | None) -> Read | None:
+    return value.read(text) if text and isinstance(value, ReadValue) else None
 
 
 def _worked_out(

@@ -17,7 +17,7 @@ from plain_verdict.readers.mapping.selectors import (
     TextsAt,
     name_matcher,
     on_line,
-    texts_one_by_one,
+    searched_texts,
 )
 from plain_verdict.readers.xml.text import HEAD_BYTES, encoding_of
 from plain_verdict.runtime.errors import ReadError
@@ -147,7 +147,7 @@ class TableDocument:
         """Return what gives the cells of several columns at once."""
         columns = [selector.key for selector in selectors if isinstance(selector.key, int)]
         if len(columns) < len(selectors):
-            return texts_one_by_one(selectors, self.text_of)
+            return searched_texts(selectors, self.text_of)
         width = max(columns) + 1
 
         def texts(row: object) -> list[str | None] | None:

@@ -20,7 +20,7 @@ from plain_verdict.readers.mapping.selectors import (
     Selector,
     TextsAt,
     on_line,
-    texts_one_by_one,
+    searched_texts,
 )
 from plain_verdict.readers.xml.events import XmlFile
 from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES, start_of
@@ -133,7 +133,7 @@ class XmlDocument:
         """Return what gives the texts at several places at once: attributes without a search."""
         names = [selector.key for selector in selectors if isinstance(selector.key, str)]
         if len(names) < len(selectors):
-            return texts_one_by_one(selectors, self.text_of)
+            return searched_texts(selectors, self.text_of)
 
         def texts(item: object) -> list[str | None] | None:
             assert isinstance(item, etree._Element), "items of XML are elements"  # noqa: S101  for the type checker

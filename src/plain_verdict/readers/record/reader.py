@@ -58,8 +58,8 @@ _FIRST = re.compile(r'\s*\{\s*"what"\s*:\s*"|\s*\{[^\n]{0,2000}"what"\s*:\s*"rec
 
 
 # Tuples: what a union is made of is looked up anew for each line.
-_BEGINNINGS = (CheckLine, StepLine)
-_OF_SOMETHING = (EndLine, LogLine, OutputLine, EvidenceLine, ExchangeLine, ExpectationLine)
+_BEGINNING_LINES = (CheckLine, StepLine)
+_INNER_LINES = (EndLine, LogLine, OutputLine, EvidenceLine, ExchangeLine, ExpectationLine)
 _MOST_BEGUN = 5
 """Checks and steps that may begin, for each check that a file may hold."""
 
@@ -119,9 +119,9 @@ class _Tree:
 
     def add(self, line: AnyLine) -> None:
         """Take in one line; one that is for something not begun yet waits to the end."""
-        if isinstance(line, _BEGINNINGS):
+        if isinstance(line, _BEGINNING_LINES):
             self._begin(line)
-        elif isinstance(line, _OF_SOMETHING):
+        elif isinstance(line, _INNER_LINES):
             node = self.nodes.get(line.id if isinstance(line, EndLine) else line.in_)
             if node is None:
                 self._waiting.append(line)

@@ -2,7 +2,7 @@
 
 from markupsafe import escape
 
-_LONG_CHARS = 500  # for longer texts markupsafe's one pass is faster than five, for shorter ones it is not
+_SIMPLE_TEXT_CHARS = 500  # for longer texts markupsafe's one pass is faster than five, for shorter ones it is not
 
 
 def escaped(text: str) -> str:
@@ -10,7 +10,7 @@ def escaped(text: str) -> str:
 
     Source: HTML Living Standard, section 13.1.4 (character references), as markupsafe writes them in templates.
     """
-    if len(text) > _LONG_CHARS:
+    if len(text) > _SIMPLE_TEXT_CHARS:
         return str(escape(text))
     return (
         text.replace("&", "&amp;")
