@@ -64,6 +64,16 @@ def write_files(total: int, folder: Path, files: int, bad: float = BAD) -> None:
         write_file(size, folder / f"shard-{number:04}.xml", number * size, bad)
 
 
+def write_alternating(total: int, path: Path) -> None:
+    """Write cases of 40 suites by turns, as runners do that run suites side by side."""
+    rng = random.Random(total)
+    with path.open("w", encoding="utf-8") as file:
+        file.write('<testsuite name="Booking desk">\n')
+        for number in range(total):
+            write_case(file, rng, number % 40, number, BAD)
+        file.write("</testsuite>\n")
+
+
 def write_failing(total: int, path: Path) -> None:
     rng = random.Random(total)
     with path.open("w", encoding="utf-8") as file:

@@ -20,9 +20,7 @@ from plain_verdict.text.cleaning import single_line
 _KEPT_ITEMS = 10_000  # different items: a file with more has texts that do not repeat
 _MOST_OUTCOME_VALUES = 100  # more are numbers, and looking at each costs more than it saves
 _REPEATED_CHARS = 1_000  # of the texts of an item that is kept
-_TRIED_ITEMS = (
-    2_000  # items, after which a quarter must have repeated another: else looking costs more than it saves
-)
+_TRIED_ITEMS = 2_000  # after which a quarter must have repeated another: else looking costs more than it saves
 _REPEATING = (Outcome.PASSED, Outcome.SKIPPED)  # failures have texts of their own
 
 ReadTimes = Callable[[str | None, str | None, str | None], tuple[float | None, datetime | None] | None]
