@@ -13,9 +13,10 @@ from plain_verdict.history.gaps import find_gaps
 from plain_verdict.history.level_changes import LevelChanges
 from plain_verdict.model import AlignedHistory, Build, Changed, ChangesSince, KeptRun, Past
 from plain_verdict.text.formatting import plural, spelled
+from plain_verdict.text.patterns import pattern
 
 _PASSED = "pr"
-_BAD_POSITIONS = re.compile("[fe]")
+_BAD_POSITIONS = pattern("[fe]")
 
 
 def compare(

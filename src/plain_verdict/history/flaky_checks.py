@@ -1,6 +1,5 @@
 """The flaky checks of a run, and the incidents of its builds."""
 
-import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
 
@@ -15,9 +14,10 @@ from plain_verdict.history.flakiness import (
 from plain_verdict.model import AlignedHistory, Build, Flakiness, Incident, KeptRun, Past
 from plain_verdict.model.statistics import wilson_interval
 from plain_verdict.text.formatting import plural, times_of
+from plain_verdict.text.patterns import pattern
 
-_UNSTEADY = re.compile("[rfe]")
-_MAY_BE_FLAKY = re.compile("r|p.*[fe]|[fe].*p")
+_UNSTEADY = pattern("[rfe]")
+_MAY_BE_FLAKY = pattern("r|p.*[fe]|[fe].*p")
 BAD_LETTERS = "fe"
 _SPARE = 5  # builds more, as a check may be left out in some
 

@@ -1,15 +1,15 @@
 """Builds that have no results: by keys that count up, or by a schedule."""
 
-import re
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import timedelta
 from itertools import islice, pairwise
 
 from plain_verdict.model import Build
+from plain_verdict.text.patterns import pattern
 
 _Number = tuple[str, int, str]
 """A key that counts: what stands before its number, the number, and what stands after it."""
-_COUNTED = re.compile(r"(.*?)(\d{1,15})(\D*)")
+_COUNTED = pattern(r"(.*?)(\d{1,15})(\D*)")
 _LEAST_STEPS = 3  # fewer builds that count by one may do so at random
 _MOST_GAPS = 100  # in one gap
 _MOST_BETWEEN = 10_000  # from one build to the next: builds of many branches lie between

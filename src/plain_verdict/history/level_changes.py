@@ -1,14 +1,14 @@
 """What takes longer or less long since a build, and numbers of whole builds that are at another level."""
 
-import re
 from array import array
 from collections.abc import Iterator, Sequence
 
 from plain_verdict.history.durations import LevelShift, find_level_shifts
 from plain_verdict.history.time_quantization import COARSE
 from plain_verdict.model import AlignedHistory, Build, KeptRun, LevelChange, Measured
+from plain_verdict.text.patterns import pattern
 
-_NOT_PASSED = re.compile("[^pr]")
+_NOT_PASSED = pattern("[^pr]")
 MS = 1000.0
 _FINE_STEPS = 10_000.0
 """Steps from 0 to the usual value of a metric, whose unit may be anything."""

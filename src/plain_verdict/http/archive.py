@@ -4,19 +4,19 @@ Source: HAR 1.2 (HTTP Archive), section "HAR Data Structure".
 """
 
 import json
-import re
 from codecs import BOM_UTF8, getincrementaldecoder
 from collections.abc import Iterator
 from contextlib import suppress
 from typing import BinaryIO
 
 from plain_verdict.text.json_text import key_twice, may_have_twice, without_halves
+from plain_verdict.text.patterns import pattern
 
 _READ_BYTES = 1 << 20  # at a time: archives of a whole session are large
 _MOST_ENTRY_CHARS = 256_000_000
 """Of one value in the archive: an entry of this size can't be meant to be read."""
-_BLANK = re.compile(r"[ \t\r\n,]*")
-_JSON_KEY = re.compile(r'"((?:[^"\\]|\\.){0,200})"\s*:\s*')
+_BLANK = pattern(r"[ \t\r\n,]*")
+_JSON_KEY = pattern(r'"((?:[^"\\]|\\.){0,200})"\s*:\s*')
 # What may be in front of the entries' list: the keys that lead to it.
 _PARENTS = ("", "log")
 

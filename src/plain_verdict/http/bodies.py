@@ -10,9 +10,10 @@ from plain_verdict.model import Body, Evidence, Fact
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import format_size
+from plain_verdict.text.patterns import pattern
 
-_CHARSET = re.compile(r";\s*charset\s*=\s*\"?([\w.:-]{1,40})", re.IGNORECASE)
-_XML_PIECE = re.compile(r"<!--.*?-->|<!\[CDATA\[.*?\]\]>|<[^>]*>|[^<]+", re.DOTALL)
+_CHARSET = pattern(r";\s*charset\s*=\s*\"?([\w.:-]{1,40})", re.IGNORECASE)
+_XML_PIECE = pattern(r"<!--.*?-->|<!\[CDATA\[.*?\]\]>|<[^>]*>|[^<]+", re.DOTALL)
 _FORM = "application/x-www-form-urlencoded"
 _MULTIPART = "multipart/form-data"
 _GZIP = b"\x1f\x8b\x08"

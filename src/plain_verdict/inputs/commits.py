@@ -6,7 +6,6 @@ Source: git(1), environment variables; gitrepository-layout(5).
 """
 
 import os
-import re
 import shutil
 import subprocess
 import tempfile
@@ -22,6 +21,7 @@ import msgspec
 from plain_verdict.inputs.repository import common_folder, read_inside
 from plain_verdict.model import Commit
 from plain_verdict.text.cleaning import single_line
+from plain_verdict.text.patterns import pattern
 
 _MOST_COMMITS = 5_000
 _MOST_OUTPUT_BYTES = 32_000_000
@@ -31,7 +31,7 @@ _WRITTEN_CHARS = 200
 _FIELDS = 4  # of a commit: hash, author, time, subject
 _HASH_CHARS_SHA256 = 64
 _NAMED_CHARS = 10
-_COMMIT = re.compile(r"[0-9a-f]{7,64}")  # people shorten them
+_COMMIT = pattern(r"[0-9a-f]{7,64}")  # people shorten them
 
 
 class CommitRange(msgspec.Struct, frozen=True):

@@ -1,6 +1,5 @@
 """Looks at what arrived: the same file twice, files left over from an earlier run, files that are missing."""
 
-import re
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 from fnmatch import fnmatchcase
@@ -11,8 +10,9 @@ from plain_verdict.model import ReadingNote, ResultFile, Run, Unread, in_order
 from plain_verdict.model.transform import with_fields
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.text.formatting import format_day, format_duration, format_time_of_day, plural
+from plain_verdict.text.patterns import pattern
 
-_AGE = re.compile(r"\s*(\d{1,5}(?:\.\d{1,3})?)\s*(s|min|h|d)\s*")
+_AGE = pattern(r"\s*(\d{1,5}(?:\.\d{1,3})?)\s*(s|min|h|d)\s*")
 _UNITS_S = {"s": 1, "min": 60, "h": 3600, "d": 86400}
 _CLOCKS_DIFFER = timedelta(hours=26)
 """Between the machines of a run at most, with the zones that they do not name."""

@@ -6,17 +6,18 @@ Source: gitrepository-layout(5); git-check-ref-format(1).
 """
 
 import os
-import re
 import stat
 from pathlib import Path
 
 import msgspec
 
+from plain_verdict.text.patterns import pattern
+
 _MOST_REF_BYTES = 4_096  # of HEAD and of a reference
 _MOST_PACKED_BYTES = 64_000_000  # refs of a repository with hundreds of thousands of branches
 _MOST_LINKS = 5  # from a symbolic reference to the next
-_HASH = re.compile(r"[0-9a-f]{40}(?:[0-9a-f]{24})?")
-_GIT_REFERENCE = re.compile(r"refs/[^\x00-\x20\x7f~^:?*\[\\]+")
+_HASH = pattern(r"[0-9a-f]{40}(?:[0-9a-f]{24})?")
+_GIT_REFERENCE = pattern(r"refs/[^\x00-\x20\x7f~^:?*\[\\]+")
 _BRANCHES = "refs/heads/"
 
 

@@ -1,13 +1,13 @@
 """Finds the source file of a check in a repository: by its location, its class or package, or its stack."""
 
 import os
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
 from itertools import takewhile
 from pathlib import Path, PurePosixPath
 
 from plain_verdict.model import Check, Problem, failing_steps
+from plain_verdict.text.patterns import pattern
 
 _MOST_SOURCE_FILES = 100_000
 _NOT_SOURCES = frozenset(["node_modules", "__pycache__", "target", "dist", "venv"])
@@ -20,10 +20,10 @@ _SUFFIXES = frozenset(
     )
 )
 """Files that checks are written in."""
-_PATHS = re.compile(r"[\w@.+/\\-]+")
+_PATHS = pattern(r"[\w@.+/\\-]+")
 _MOST_PATH_CHARS, _MOST_STACK_CHARS = 400, 40_000
-_PATH_SEPARATORS = re.compile(r"[.:/\\]+")
-_DOTTED = re.compile(r"[\w$]+(?:[.:/\\]+[\w$]+)*")
+_PATH_SEPARATORS = pattern(r"[.:/\\]+")
+_DOTTED = pattern(r"[\w$]+(?:[.:/\\]+[\w$]+)*")
 
 
 class SourceFiles:

@@ -11,9 +11,10 @@ from plain_verdict.http.problem_document import problem_document_of
 from plain_verdict.judging.templates import template_of
 from plain_verdict.model import Call, CallState, Run
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.patterns import pattern
 
 # No connection came about: that is the host's fault, whatever was asked of it. Of several HTTP clients each.
-_NO_CONNECTION = re.compile(
+_NO_CONNECTION = pattern(
     r"refused|(?:failed to|could not|can(?:no|')t) connect|resol(?:ve|ution)|not known|no such host"
     r"|unreachable|no route|ENOTFOUND|EAI_AGAIN|certificate",
     re.IGNORECASE,

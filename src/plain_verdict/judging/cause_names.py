@@ -1,6 +1,5 @@
 """Names of causes that were found by likeness: each must make sense without the page."""
 
-import re
 from collections.abc import Sequence
 from itertools import takewhile
 from os.path import commonprefix
@@ -13,14 +12,15 @@ from plain_verdict.judging.templates import HOLE, has_telling_words, has_words
 from plain_verdict.model import Check, Problem
 from plain_verdict.readers.interface import SUITE_ITSELF
 from plain_verdict.text.cleaning import single_line
+from plain_verdict.text.patterns import pattern
 
 _CAUSE_CHARS, _SUBJECT_CHARS = 200, 100
 _AND_OTHERS = " and others"
 _AND_ALIKE = ", and alike"
 _NO_REASON = "No reason given"
-_NAME_WORD = re.compile(r"[^\W\d_]{2,}")
-_FILE_NAME = re.compile(r"[/\\]|\.\w{1,4}$")
-_GROUP_END = re.compile(r" [>›»|-] |::")
+_NAME_WORD = pattern(r"[^\W\d_]{2,}")
+_FILE_NAME = pattern(r"[/\\]|\.\w{1,4}$")
+_GROUP_END = pattern(r" [>›»|-] |::")
 
 
 def title_of(

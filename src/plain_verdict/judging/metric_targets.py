@@ -1,6 +1,5 @@
 """Targets on metrics: conditions whose scope names numbers of the team's own."""
 
-import re
 from collections.abc import Iterator, Sequence
 from fnmatch import fnmatchcase
 
@@ -11,8 +10,9 @@ from plain_verdict.model import Metric, State
 from plain_verdict.settings.rules import ConditionRule
 from plain_verdict.text.formatting import capital, format_metric
 from plain_verdict.text.names import SECONDS, UNITS
+from plain_verdict.text.patterns import pattern
 
-_BOUND = re.compile(r"\s*(-?\d+(?:\.\d+)?)\s*(\D*?)\s*")
+_BOUND = pattern(r"\s*(-?\d+(?:\.\d+)?)\s*(\D*?)\s*")
 
 
 def read_metric_bound(rule: ConditionRule) -> tuple[str, float, str]:

@@ -1,13 +1,13 @@
 """Causes of failed rules: one for a rule, whatever tool or host reports it, named by what it asks."""
 
-import re
 from collections.abc import Iterable, Sequence
 
 from plain_verdict.judging.templates import WORD, template_of
 from plain_verdict.model import Check
 from plain_verdict.text.cleaning import headline, single_line
+from plain_verdict.text.patterns import pattern
 
-_RULE_CODE = re.compile(r"(?P<code>[A-Za-z]{1,12}[-_]?\d{1,6}|(?:[\w-]{1,40}/){1,4}[\w-]{1,60})(?::\s+|$)")
+_RULE_CODE = pattern(r"(?P<code>[A-Za-z]{1,12}[-_]?\d{1,6}|(?:[\w-]{1,40}/){1,4}[\w-]{1,60})(?::\s+|$)")
 _RULE_CHARS = 160
 _FEWEST_WORDS = 2
 _SHARED_WORDS = 0.5  # of the words of the shorter title

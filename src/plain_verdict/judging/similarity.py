@@ -5,7 +5,6 @@ raised at the same place of the team's own code. What unlike failures of a run a
 helper's place in the stack, tells nothing and is passed over. Linear time: each problem is looked at twice.
 """
 
-import re
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 
@@ -39,17 +38,16 @@ from plain_verdict.judging.templates import (
 )
 from plain_verdict.model import Problem
 from plain_verdict.text.cleaning import headline
+from plain_verdict.text.patterns import pattern
 
 # An error that an assertion shows instead of raising it.
-_SHOWN_ERROR = re.compile(
+_SHOWN_ERROR = pattern(
     r"""\bassert\b.{0,40}?\b(?P<type>[A-Z]\w{0,80}(?:Error|Exception))\((?P<quote>["'])(?P<message>.{3,400})(?P=quote)[,)]"""
 )
-_SHORT_VALUES = re.compile(r"[\w\s.=!<>-]{0,30}")
-_RARE_TEXT = re.compile(r"'[^'$]{4,200}'")  # in a shell's command
+_SHORT_VALUES = pattern(r"[\w\s.=!<>-]{0,30}")
+_RARE_TEXT = pattern(r"'[^'$]{4,200}'")  # in a shell's command
 # Of a check's name, what changes with its data: the number of a test point, arguments, numbers, quoted values.
-_NAME_DATA = re.compile(
-    r"^\d{1,6} - |[(\[{][^()\[\]{}]{0,200}[)\]}]|\d+|\"[^\"]{0,200}\"|'[^']{0,200}'|`[^`]{0,200}`"
-)
+_NAME_DATA = pattern(r"^\d{1,6} - |[(\[{][^()\[\]{}]{0,200}[)\]}]|\d+|\"[^\"]{0,200}\"|'[^']{0,200}'|`[^`]{0,200}`")
 _FEW_NAMES = 3
 _NEARLY = 0.5  # the share of words that two have in common
 _QUESTIONS = 300  # failures of a template that are looked at: all with all would be quadratic

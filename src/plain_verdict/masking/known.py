@@ -14,23 +14,24 @@ from ahocorasick_rs import AhoCorasick, BytesAhoCorasick, Implementation
 from plain_verdict.masking.encodings import forms_of, partly_escaped
 from plain_verdict.masking.escapes import EACH, meaning, replaced
 from plain_verdict.masking.unpacking import unpacked
+from plain_verdict.text.patterns import pattern
 
 _SQUEEZED = b" \t\r\n\\\0=nr"
 """What may stand where a line is wrapped, \\n and \\r as programs write them as well."""
-_ALPHANUMERIC = re.compile(r"[A-Za-z0-9]+")
+_ALPHANUMERIC = pattern(r"[A-Za-z0-9]+")
 _NEEDLE_CHARS = 6  # the shortest part of a secret that is looked for in others' encodings
 _LEAST_RUN, _LEAST_MADE_RUN = 3, 6
 # Where a line is wrapped: by a blank, a backslash (shell), or an equals sign (RFC 2045, section 6.7).
-_WRAP = re.compile(r"[ \t]*[\\=]?\r?\n[ \t]*|\\r?\\n[ \t]*")
-_BREAK = re.compile(r"[ \t]*\r?\n[ \t]*")
-_QUOTES = re.compile(r"'\\'(')|'\"(')\"'")  # POSIX.1-2017, Shell Command Language, 2.2
-_BACKSLASH = re.compile(r"\\([^A-Za-z0-9\s])|\^([&<>|^\"])")
+_WRAP = pattern(r"[ \t]*[\\=]?\r?\n[ \t]*|\\r?\\n[ \t]*")
+_BREAK = pattern(r"[ \t]*\r?\n[ \t]*")
+_QUOTES = pattern(r"'\\'(')|'\"(')\"'")  # POSIX.1-2017, Shell Command Language, 2.2
+_BACKSLASH = pattern(r"\\([^A-Za-z0-9\s])|\^([&<>|^\"])")
 _WINDOW_CHARS = 32_000
 """Of a text that is looked at in one go; the next begins before its end, by what a form takes at most."""
 _MOST_ESCAPED = 3  # a form that is longer yet by its escapes is in the list of forms
 _ROUNDS = 3  # of encodings in each other, such as base64 in a URL in JSON
 _MOST_READINGS = 40  # of one text: a bound on work, not on what is found first
-_UNSAFE_NAME = re.compile(r"[^\w. -]")
+_UNSAFE_NAME = pattern(r"[^\w. -]")
 _SOURCE_CHARS = 80
 _BASE64 = re.compile(r"[A-Za-z0-9+/=_-]")
 

@@ -32,11 +32,12 @@ from plain_verdict.model.transform import Change, transform
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.runtime.guard import guarded
 from plain_verdict.text.expressions import Expression, TooSlow
+from plain_verdict.text.patterns import pattern
 
 _LENGTH_CLASSES = (4, 8, 16, 32, 64, 128)
-_MASKED = re.compile(r"\[masked, [^\]]*\]?")
+_MASKED = pattern(r"\[masked, [^\]]*\]?")
 # Source files and reports under anybody's home; a path of an address on the web has no file at its end.
-_HOMES = re.compile(
+_HOMES = pattern(
     r"(?<![\w.~-])(?:(?:/home|/Users)/[\w.-]+|/root)(?=/(?:[^\s\"':/<>|]+/)*[^\s\"':/<>|]+\.[A-Za-z]\w{0,5}\b)"
     r"|\b[A-Za-z]:\\{1,2}Users\\{1,2}[^\\/:*?\"<>|\r\n]+(?=\\)"
 )
@@ -80,8 +81,8 @@ class Masker:
             return text
         if self._known:
             text = self._without_known(text, self._known)
-        for pattern in self._known_spans:
-            text = self._by_pattern(pattern, text)
+        for known in self._known_spans:
+            text = self._by_pattern(known, text)
         possible, in_home, escaped = self.prefilter.patterns_in(text)
         if possible:
             text = self._by_patterns(possible, text)
@@ -112,11 +113,11 @@ class Masker:
         )
 
     def _by_patterns(self, patterns: Sequence[SecretPattern], text: str) -> str:
-        for pattern in patterns:
-            if pattern.within:
-                text = self._cut(text, list(self._spans(pattern, text)))
+        for secret in patterns:
+            if secret.within:
+                text = self._cut(text, list(self._spans(secret, text)))
             else:
-                text = pattern.expression.sub(partial(self._replaced, pattern), text)
+                text = secret.expression.sub(partial(self._replaced, secret), text)
         return text
 
     def _by_tables(self, text: str) -> str:

@@ -2,6 +2,8 @@
 
 import re
 
+from plain_verdict.text.patterns import pattern
+
 # Of what a person types: whatever stands beside such a name is a secret.
 TYPED = (
     r"pass(?:word|wd|phrase|code|wort)|passord|pwd|kennwort|mot[ _-]?de[ _-]?passe|contrase(?:ñ|n|\u0303)a|senha"
@@ -62,7 +64,7 @@ NEEDLES = (
     ),
 )
 
-_SECRET_KEY = re.compile(
+_SECRET_KEY = pattern(
     r"(?:.*[._ -])?(?:(?:proxy-)?authorization|(?:set-)?cookie|.*pass(?:word|wd|phrase)|pwd|.*secret|.*token"
     r"|.*api[_-]?key|.*(?:access|private|account)[_-]?key|credential|session[_-]?id|signature|otp|pin[_-]?code)s?",
     re.IGNORECASE,

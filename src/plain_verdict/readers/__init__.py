@@ -1,6 +1,5 @@
 """All readers, and how the one for a file is given by its content."""
 
-import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property, partial
@@ -23,6 +22,7 @@ from plain_verdict.readers.xml.text import HAS_DOCTYPE, HEAD_BYTES
 from plain_verdict.runtime.errors import ExtensionError, ReadError, UnknownFormat
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import ResultMapping
+from plain_verdict.text.patterns import pattern
 
 if TYPE_CHECKING:
     from plain_verdict.readers.mapping.reader import MappingReader
@@ -115,7 +115,7 @@ READERS: tuple[Reader, ...] = (
 )
 """Every format, in the order in which they are tried; samples, which may look like much, are the last."""
 _DRAFTED_SUFFIXES = (*RESULT_SUFFIXES, ".json", ".jsonl", ".ndjson", ".xml", ".csv", ".tsv", ".trx")
-_OUR_SCHEMA = re.compile(r'"schema":\s*"plain-verdict/')
+_OUR_SCHEMA = pattern(r'"schema":\s*"plain-verdict/')
 _SCHEMA_CHARS = 200  # it is the first key
 _COUNTING = ("condensed", "samples")
 _HELD_BYTES = 8_000_000  # of a file that is held in memory while it is read

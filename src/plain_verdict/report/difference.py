@@ -1,13 +1,14 @@
 """Marks what differs between an expected and an actual text: word by word, JSON as JSON, blanks made visible."""
 
 import json
-import re
 from difflib import SequenceMatcher
+
+from plain_verdict.text.patterns import pattern
 
 Marked = list[tuple[str, bool]]
 """Pieces of a text in order, each with whether it differs from the other text."""
 
-_TOKENS = re.compile(r"\w+|\s+|[^\w\s]")
+_TOKENS = pattern(r"\w+|\s+|[^\w\s]")
 _MOST_TOKENS = 1_500
 """Longer texts are compared from both ends only: comparing word by word takes time that grows with the square."""
 _VISIBLE = str.maketrans({" ": "·", "\t": "→\t", "\n": "¶\n", "\xa0": "⍽"})

@@ -1,6 +1,5 @@
 """Sections that extensions add to the page: their content is data, which the page shows as it shows its own."""
 
-import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from hashlib import blake2b
 from math import isfinite
@@ -14,12 +13,13 @@ from plain_verdict.model import Check, Run
 from plain_verdict.runtime.errors import ExtensionError
 from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.formatting import plural
+from plain_verdict.text.patterns import pattern
 
 if TYPE_CHECKING:
     from plain_verdict.report.report import Report
 
 _CELL_CHARS, _TEXT_CHARS, _MOST_ROWS = 500, 24_000, 10_000
-_NOT_OF_AN_ID = re.compile(r"[^a-z0-9]+")
+_NOT_OF_AN_ID = pattern(r"[^a-z0-9]+")
 
 Cell = str | int | float | Check | None
 """A cell of a table: a text, a number, a check (shown as a link to it), or None for nothing."""

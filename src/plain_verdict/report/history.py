@@ -1,6 +1,5 @@
 """The overview of a run among those of its series: the builds as a strip, what changed, is flaky, is slower."""
 
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
 
@@ -34,6 +33,7 @@ from plain_verdict.text.formatting import (
     shorten,
     spelled,
 )
+from plain_verdict.text.patterns import pattern
 
 SHOWN_BUILDS = 20
 """Builds in the strip and in the table, this one among them."""
@@ -43,7 +43,7 @@ _INCIDENT_BUILDS = 8  # named in a line
 _SLOW_MACHINE = 0.2
 """From this share on, all checks together took longer for a reason that is worth a line."""
 _LABEL_CHARS = 8
-_LAST_NUMBER = re.compile(r"(\d+)\D*$")
+_LAST_NUMBER = pattern(r"(\d+)\D*$")
 _ROWS = 60  # builds of the table
 SINGLE_GAPS = 3
 """Missing builds up to which each has its own place in the strip."""

@@ -1,17 +1,17 @@
 """The facts that identify a run: what stands under its title, whatever the output."""
 
-import re
 from collections.abc import Sequence
 
 from plain_verdict.model import Fact
 from plain_verdict.model.facts import BRANCH, BROWSER, BUILD, COMMIT, JOB, PLATFORM, REGION, Value
+from plain_verdict.text.patterns import pattern
 
 _IDENTIFYING = (BUILD, BRANCH, COMMIT, "environment", REGION, PLATFORM, BROWSER)
 """In the order in which people ask: which build, of what, where."""
 _LINKS = (JOB, "pipeline")
 """Facts whose value is the address of the page of the pipeline that made the build."""
 _VALUE_CHARS = 60
-_WHOLE_HASH = re.compile(r"[0-9a-f]{40,64}")
+_WHOLE_HASH = pattern(r"[0-9a-f]{40,64}")
 _SHOWN_HASH_CHARS = 12  # of a commit; the whole hash stands among the facts
 
 

@@ -1,7 +1,6 @@
 """Makes sure that settings make sense, each on its own, before any work is done."""
 
 import difflib
-import re
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from enum import Enum
@@ -27,9 +26,10 @@ from plain_verdict.settings.rules import ConditionRule, Match, QuarantineRule, S
 from plain_verdict.settings.schema import HistoryTable, SettingsFile
 from plain_verdict.text.expressions import Expression
 from plain_verdict.text.names import SECONDS
+from plain_verdict.text.patterns import pattern
 
 _MOST_KEPT = 10_000
-_LEAVE_OUT = re.compile(r"first\s+(\d{1,6}(?:\.\d{1,3})?)\s*(ms|s|min|h)")
+_LEAVE_OUT = pattern(r"first\s+(\d{1,6}(?:\.\d{1,3})?)\s*(ms|s|min|h)")
 
 
 def check_settings(settings: SettingsFile, *, extensions: bool = True) -> None:
@@ -40,8 +40,8 @@ def check_settings(settings: SettingsFile, *, extensions: bool = True) -> None:
     check_choice("report.layout", settings.report.layout)
     _check_texts(settings)
     check_template(settings.input.variants_from)
-    for number, pattern in enumerate(settings.masking.patterns):
-        _check_expression(f"/{pattern}/", f"masking.patterns[{number}]")
+    for number, expression in enumerate(settings.masking.patterns):
+        _check_expression(f"/{expression}/", f"masking.patterns[{number}]")
     if settings.requirements.pattern:
         _check_expression(f"/{settings.requirements.pattern}/", "requirements.pattern")
     read_leave_out(settings.load.leave_out)

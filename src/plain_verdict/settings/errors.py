@@ -10,6 +10,7 @@ import msgspec
 
 from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.schema import SettingsFile
+from plain_verdict.text.patterns import pattern
 
 _FORMER = {
     "earlier": "previous",
@@ -24,8 +25,8 @@ _FORMER = {
     "shelf_title": "index_title",
 }
 """Names that keys had before the first release."""
-_UNKNOWN = re.compile(r"unknown field `([^`]*)`(?: - at `\$\.?([^`]*)`)?")
-_WHERE = re.compile(r"(.*?)(?: - at `\$\.?([^`]*)`)?\Z", re.DOTALL)
+_UNKNOWN = pattern(r"unknown field `([^`]*)`(?: - at `\$\.?([^`]*)`)?")
+_WHERE = pattern(r"(.*?)(?: - at `\$\.?([^`]*)`)?\Z", re.DOTALL)
 
 
 def explain(message: str, file: str, text: str, whole: type[msgspec.Struct] = SettingsFile) -> UsageError:
@@ -46,7 +47,7 @@ def explain(message: str, file: str, text: str, whole: type[msgspec.Struct] = Se
     return UsageError(what, path=file, where=with_line(text, where), hint=hint)
 
 
-_GOT = re.compile(r"Expected `([^`]*)`(?:, got `([^`]*)`)?(.*)")
+_GOT = pattern(r"Expected `([^`]*)`(?:, got `([^`]*)`)?(.*)")
 _DAY = "write it without quotes, like until = 2026-12-24"
 _KINDS = {
     "str": "a text in quotes",

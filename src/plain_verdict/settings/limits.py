@@ -5,6 +5,7 @@ import re
 import msgspec
 
 from plain_verdict.runtime.errors import UsageError
+from plain_verdict.text.patterns import pattern
 
 
 class Limits(msgspec.Struct, frozen=True):
@@ -57,7 +58,7 @@ FOLD_AFTER_CHARS = 3_000_000
 FOLDED_DETAIL_CHARS = 8_000
 """Of a folded failure's stack text, where not all failures are plain: its head and its tail are kept."""
 
-_SIZE = re.compile(r"\s*(\d{1,9}(?:\.\d{1,3})?)\s*([kMG]?)B?\s*", re.IGNORECASE)
+_SIZE = pattern(r"\s*(\d{1,9}(?:\.\d{1,3})?)\s*([kMG]?)B?\s*", re.IGNORECASE)
 _UNITS = {"": 1, "k": 1_000, "m": 1_000_000, "g": 1_000_000_000}
 
 

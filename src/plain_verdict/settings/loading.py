@@ -14,6 +14,7 @@ from plain_verdict.settings.paths import relative_to
 from plain_verdict.settings.schema import SettingsFile
 from plain_verdict.settings.trust import HOW_TO_TRUST, without_reach
 from plain_verdict.text.formatting import join_list
+from plain_verdict.text.patterns import pattern
 
 NAME = "plain-verdict.toml"
 
@@ -22,7 +23,7 @@ Check = Callable[[SettingsFile], None]
 
 
 Table = TypeVar("Table", bound=msgspec.Struct)
-_LIST_WANTED = re.compile(r"Expected `array`, got `str` - at `\$((?:\.\w[\w-]*|\[\d+\])+)`")
+_LIST_WANTED = pattern(r"Expected `array`, got `str` - at `\$((?:\.\w[\w-]*|\[\d+\])+)`")
 _MOST_SINGLE_TEXTS = 100  # keys of one file that hold a text for a list
 RULES = (
     "cause",

@@ -5,7 +5,6 @@ team's rules are. Where reports go, which variables are read, and which files ou
 operator says: with ``--config`` or ``--trust-settings``.
 """
 
-import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -13,6 +12,7 @@ import msgspec
 
 from plain_verdict.settings.paths import with_paths
 from plain_verdict.settings.schema import SettingsFile
+from plain_verdict.text.patterns import pattern
 
 REACH: tuple[tuple[str, ...], ...] = (
     *(("mail", key) for key in ("server", "send", "user_variable", "password_variable")),
@@ -26,7 +26,7 @@ REACH: tuple[tuple[str, ...], ...] = (
 """Keys that only the operator may set; also any address, and any path outside the settings' repository."""
 TRUST_VARIABLE = "PLAIN_VERDICT_TRUST"
 HOW_TO_TRUST = "name the file with --config, or give --trust-settings"
-_NOT_FIXED = re.compile(r"[*?\[{]")
+_NOT_FIXED = pattern(r"[*?\[{]")
 
 
 def without_reach(settings: SettingsFile, file: Path) -> tuple[SettingsFile, tuple[str, ...]]:

@@ -6,15 +6,14 @@ from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
 from plain_verdict.runtime.errors import UsageError
+from plain_verdict.text.patterns import pattern
 
 # A password after a colon; and before the host of a web address anything, as tokens stand there alone.
-_PASSWORD = re.compile(
-    r"(?<=://)[^/?#@\s]*:[^/?#\s]*(?=@)|(?<=http://)[^/?#@\s]+(?=@)|(?<=https://)[^/?#@\s]+(?=@)"
-)
+_PASSWORD = pattern(r"(?<=://)[^/?#@\s]*:[^/?#\s]*(?=@)|(?<=http://)[^/?#@\s]+(?=@)|(?<=https://)[^/?#@\s]+(?=@)")
 
 
-_QUERY_VALUE = re.compile(r"(?<=[?&;])([^=&;#\s?]{1,80}=)[^&;#\s]+")
-_WITH_SECRET = re.compile(r"pass|pwd|secret|token|credential|(?:^|_)key", re.IGNORECASE)
+_QUERY_VALUE = pattern(r"(?<=[?&;])([^=&;#\s?]{1,80}=)[^&;#\s]+")
+_WITH_SECRET = pattern(r"pass|pwd|secret|token|credential|(?:^|_)key", re.IGNORECASE)
 
 
 def way_to(path: Path, folder: Path) -> str:

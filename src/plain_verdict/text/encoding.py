@@ -6,10 +6,12 @@ from collections.abc import Iterator
 from io import StringIO
 from typing import BinaryIO
 
+from plain_verdict.text.patterns import pattern
+
 _CHUNK_BYTES = 1 << 16
 _LONGEST_LINE_CHARS = 20_000_000  # a line without end is cut before it fills the memory
 # A byte that is not of the encoding is kept as a lone surrogate (PEP 383), and then read as Windows-1252.
-_WRONG_BYTE = re.compile("[\udc80-\udcff]")
+_WRONG_BYTE = pattern("[\udc80-\udcff]")
 
 
 def as_text(data: bytes) -> str:

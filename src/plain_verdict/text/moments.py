@@ -4,9 +4,10 @@ import re
 from datetime import UTC, datetime, tzinfo
 
 from plain_verdict.text.numbers import read_number
+from plain_verdict.text.patterns import pattern
 
-_DURATION = re.compile(r"\A[+]?([\d.,'\s\u00a0\u202f]*\d)\s*(ms|s|sec|seconds)?\Z", re.IGNORECASE)
-_EPOCH = re.compile(r"\A\d{9,10}(?:\.\d{1,20})?\Z|\A\d{12,13}(?:\.\d{1,20})?\Z|\A\d{15,16}\Z|\A\d{18,19}\Z")
+_DURATION = pattern(r"\A[+]?([\d.,'\s\u00a0\u202f]*\d)\s*(ms|s|sec|seconds)?\Z", re.IGNORECASE)
+_EPOCH = pattern(r"\A\d{9,10}(?:\.\d{1,20})?\Z|\A\d{12,13}(?:\.\d{1,20})?\Z|\A\d{15,16}\Z|\A\d{18,19}\Z")
 _LONGEST_DIGITS = 40  # of a number that is a time: more make int() slow
 LONGEST_S = 1e9
 """No check takes thirty years; what reports it counts as unknown."""

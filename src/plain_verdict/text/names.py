@@ -1,6 +1,6 @@
 """Takes the names of columns and keys apart: their words, and the unit of time that stands in them."""
 
-import re
+from plain_verdict.text.patterns import pattern
 
 SECONDS: dict[str, float] = {"ns": 1e-9, "us": 1e-6, "ms": 1e-3, "s": 1.0, "min": 60.0, "h": 3600.0, "d": 86400.0}
 """How many seconds a unit of time has."""
@@ -15,7 +15,7 @@ _UNIT_SPELLINGS = {
 }
 UNITS = {word: unit for unit, words in _UNIT_SPELLINGS.items() for word in words.split()}
 """The unit of time that a word means."""
-_SPLIT = re.compile(r"[^\w]+|_|(?<=[a-z0-9æøåäöü])(?=[A-Z])")
+_SPLIT = pattern(r"[^\w]+|_|(?<=[a-z0-9æøåäöü])(?=[A-Z])")
 
 
 def split_identifier(name: str) -> list[str]:

@@ -2,9 +2,11 @@
 
 import re
 
+from plain_verdict.text.patterns import pattern
+
 # Control characters past ASCII, and noncharacters.
 # Few ranges are looked for fast; of the planes past the first the last two of each are no characters.
-_NOT_ON_PAGES = re.compile("[\x80-\x9f\ufdd0-\ufdef\ufffe\uffff\U00010000-\U0010ffff]")
+_NOT_ON_PAGES = pattern("[\x80-\x9f\ufdd0-\ufdef\ufffe\uffff\U00010000-\U0010ffff]")
 UNENCODABLE = "backslashreplace"
 """What is written for text that UTF-8 can't encode, as the name of an error handler of Python's codecs."""
 

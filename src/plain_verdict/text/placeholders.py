@@ -1,8 +1,8 @@
 """Placeholders like ``{check}`` in patterns and templates."""
 
-import re
+from plain_verdict.text.patterns import pattern
 
-PLACEHOLDER = re.compile(r"\{([^{}]*)\}")
+PLACEHOLDER = pattern(r"\{([^{}]*)\}")
 
 
 def placeholders_in(text: str) -> list[str]:

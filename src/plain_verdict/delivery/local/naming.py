@@ -10,12 +10,13 @@ from pathlib import Path
 import msgspec
 
 from plain_verdict.runtime.errors import UsageError
+from plain_verdict.text.patterns import pattern
 from plain_verdict.text.placeholders import PLACEHOLDER, placeholders_in
 
 _FIXED = ("title", "date", "time", "verdict")
 # Source: Windows, "Naming Files, Paths, and Namespaces"; the other systems forbid less.
-_UNSAFE = re.compile(r'[\x00-\x1f\x7f<>:"/\\|?*\s]+')
-_RESERVED = re.compile(r"(?:con|prn|aux|nul|com[0-9]|lpt[0-9])", re.IGNORECASE)
+_UNSAFE = pattern(r'[\x00-\x1f\x7f<>:"/\\|?*\s]+')
+_RESERVED = pattern(r"(?:con|prn|aux|nul|com[0-9]|lpt[0-9])", re.IGNORECASE)
 _VALUE_CHARS = 80  # of a fact in a file name: a name may have 255 bytes on most file systems
 _USUAL_NAME = "verdict"
 

@@ -1,7 +1,6 @@
 """What a measure is: a name, a unit, and how its number is found among the checks that a condition looks at."""
 
 import operator
-import re
 from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 from functools import cached_property
@@ -26,10 +25,11 @@ from plain_verdict.model import (
 )
 from plain_verdict.settings.rules import ConditionRule, Scope
 from plain_verdict.text.formatting import format_change, format_duration, format_per_cent
+from plain_verdict.text.patterns import pattern
 
 Bound = int | float | str
 """As it stands in the settings: a number, or a text with a unit."""
-_NUMBER = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|s|min|h|%)?\s*")
+_NUMBER = pattern(r"\s*(\d+(?:\.\d+)?)\s*(ms|s|min|h|%)?\s*")
 CALL_KEYS = frozenset(Scope.__struct_fields__)
 CHECK_KEYS = CALL_KEYS - {"operation", "status", "request", "metric"}
 BOUNDS: Mapping[str, tuple[str, Callable[[float, float], bool]]] = {

@@ -6,10 +6,11 @@ from collections.abc import Mapping
 from plain_verdict.model import Fact, SourceLocation
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
+from plain_verdict.text.patterns import pattern
 
-_STAMP = re.compile(r"-20\d\d(?:0[1-9]|1[0-2])[0-3]\d[0-2]\d[0-5]\d[0-5]\d\Z")
+_STAMP = pattern(r"-20\d\d(?:0[1-9]|1[0-2])[0-3]\d[0-2]\d[0-5]\d[0-5]\d\Z")
 _STAMP_CHARS = 15
-_ABSOLUTE = re.compile(r"(?:/|[A-Za-z]:[/\\])(?:[^/\\\n]+[/\\]){3,}[^/\\\n]+\.[A-Za-z]\w{0,5}\Z")
+_ABSOLUTE = pattern(r"(?:/|[A-Za-z]:[/\\])(?:[^/\\\n]+[/\\]){3,}[^/\\\n]+\.[A-Za-z]\w{0,5}\Z")
 _PATH_PARTS = 3
 
 

@@ -43,6 +43,7 @@ from plain_verdict.readers.junit.tree import Node
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.moments import read_moment
+from plain_verdict.text.patterns import pattern
 
 # Names that runners give when nobody named the suite; they tell the reader nothing.
 _NO_NAMES = frozenset(
@@ -51,7 +52,7 @@ _NO_NAMES = frozenset(
 _PARAMETER_ATTRIBUTES = {"value_param": "value", "type_param": "type"}
 _PLAIN = frozenset(("name", "classname", "time"))
 """Attributes of a case that say nothing but what it is and how long it took."""
-_TEAR_DOWN = re.compile(r"tear[\s_-]?down", re.IGNORECASE)
+_TEAR_DOWN = pattern(r"tear[\s_-]?down", re.IGNORECASE)
 _NOT_WELL = (*BAD, Outcome.UNDECIDED)
 _OUTCOME_CHARS = 40
 _DISAMBIGUATING = (MACHINE, "package", *VARIANT_FACTS, "device", "os")

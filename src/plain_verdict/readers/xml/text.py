@@ -15,6 +15,7 @@ from typing import BinaryIO, NamedTuple
 
 from plain_verdict.text.cleaning import picture
 from plain_verdict.text.encoding import Decoding
+from plain_verdict.text.patterns import pattern
 
 CHUNK_BYTES = 1 << 16
 HEAD_BYTES = 1 << 16  # enough to name a format: some begin with long licences
@@ -49,7 +50,7 @@ _BYTE_ORDER_MARKS = (  # longest first: the mark of UTF-32 begins like that of U
 )
 _DECLARED = re.compile(rb"\A\s*<\?xml[^>]{0,200}?encoding\s*=\s*[\"']([A-Za-z0-9._-]{1,40})[\"']")
 # Python has codecs that are no text encodings, and some that take quadratic time; these are safe.
-_SAFE_CODEC = re.compile(r"utf-8|ascii|iso8859-\d+|cp\d+|koi8-[rtu]|mac-\w+|gb\w+|big5\w*|shift_jis\w*|euc_\w+")
+_SAFE_CODEC = pattern(r"utf-8|ascii|iso8859-\d+|cp\d+|koi8-[rtu]|mac-\w+|gb\w+|big5\w*|shift_jis\w*|euc_\w+")
 
 
 def encoding_of(head: bytes) -> tuple[str, int]:
@@ -164,9 +165,9 @@ def head_text(data: bytes) -> str:
     return data[mark_bytes:].decode(encoding, "replace").lstrip()
 
 
-_PROLOG = re.compile(r"(?:\s+|<\?.*?\?>|<!--.*?-->)*", re.DOTALL)
-_DOCTYPE = re.compile(r"<!DOCTYPE\s+([^\s>\[]+)", re.IGNORECASE)
-_ROOT_TAG = re.compile(r"<(?:([\w.-]+):)?([\w.-]+)([^<>]{0,4000})")
+_PROLOG = pattern(r"(?:\s+|<\?.*?\?>|<!--.*?-->)*", re.DOTALL)
+_DOCTYPE = pattern(r"<!DOCTYPE\s+([^\s>\[]+)", re.IGNORECASE)
+_ROOT_TAG = pattern(r"<(?:([\w.-]+):)?([\w.-]+)([^<>]{0,4000})")
 
 
 class XmlStart(NamedTuple):

@@ -1,10 +1,10 @@
 """A brand, read and ready: what pages and mails show of it."""
 
-import re
-
 import msgspec
 
-_MAIL = re.compile(r"[^\s@<>\"]+@[^\s@<>\"]+\.[^\s@<>\"]+")
+from plain_verdict.text.patterns import pattern
+
+_MAIL = pattern(r"[^\s@<>\"]+@[^\s@<>\"]+\.[^\s@<>\"]+")
 
 
 class Logo(msgspec.Struct, frozen=True):
