@@ -35,7 +35,7 @@ class Checks(Sequence[Check]):
 
     @classmethod
     def of(cls, checks: Iterable[Check]) -> Self:
-        """Return checks as they are kept: plain ones as columns, but for few between those of other suites."""
+        """Return checks as they are kept: plain ones as columns, but for one alone between other suites."""
         if isinstance(checks, cls):
             return checks
         building = Columns()

@@ -12,7 +12,7 @@ from plain_verdict.model.outcome import Kind, Outcome
 
 _AFTER_ATTEMPTS = Check.__struct_fields__.index("attempts") + 1
 _NOTHING_MORE = Check.__struct_defaults__
-_FEWEST_IN_COLUMNS = 4  # columns of fewer, as of suites that run side by side, cost more than the checks
+_FEWEST_IN_COLUMNS = 2  # a column of one check, as of suites that run side by side, costs more than the check
 
 
 class PlainChecks(msgspec.Struct, frozen=True):
