@@ -12,13 +12,12 @@ from plain_verdict.readers.record.lines import KNOWN_KEYS, AnyLine, RecordLine
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
-from plain_verdict.text.json_text import key_twice, may_have_twice, without_halves
+from plain_verdict.text.json_text import twice_in, without_halves
 from plain_verdict_recorder.lines import VERSION
 
 _MOST_LINE_BYTES = 200_000_000  # a line is held in memory
 _strict = msgspec.json.Decoder(AnyLine)
 _loose = msgspec.json.Decoder(dict[str, object])
-_any = msgspec.json.Decoder()
 _DAMAGED = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
 
 
@@ -95,7 +94,6 @@ def _check_twice(data: bytes) -> None:
 
     Source: RFC 8259, section 4 (names should be unique).
     """
-    if may_have_twice(data, _any.decode(data)):
-        twice = key_twice(data)
-        if twice is not None:
-            raise msgspec.ValidationError(f"the key “{single_line(twice, 40)}” stands in it twice")
+    twice = twice_in(data)
+    if twice is not None:
+        raise msgspec.ValidationError(f"the key “{single_line(twice, 40)}” stands in it twice")

@@ -11,7 +11,7 @@ def escaped(text: str) -> str:
     Source: HTML Living Standard, section 13.1.4 (character references), as markupsafe writes them in templates.
     """
     if len(text) > _SIMPLE_TEXT_CHARS:
-        return str(escape(text))
+        return str(escape(str(text)))  # a text that calls itself HTML is escaped as well
     return (
         text.replace("&", "&amp;")
         .replace("<", "&lt;")
