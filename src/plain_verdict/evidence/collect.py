@@ -27,7 +27,7 @@ from plain_verdict.evidence.tree import (
     busy_part,
     change_check,
     change_run,
-    has_some,
+    has_evidence,
     may_have,
     with_busy_part,
 )
@@ -109,7 +109,7 @@ def _resolved(
     run: Run, options: EvidenceOptions, limits: Limits, on_progress: OnProgress
 ) -> "tuple[Run, _Resolving, dict[str, Content | str]]":
     whole, notes = _find(run, options)
-    part = run = busy_part(whole, has_some)
+    part = run = busy_part(whole, has_evidence)
     resolving = _Resolving(run, options, limits)
     traffic = Traffic(resolving.roots, limits)
     run = change_run(run, lambda check, folder: traffic.check(check, folder) if resolving.wants(check) else check)
@@ -199,7 +199,7 @@ class _Resolving:
         """Return the check with its evidence resolved, or without it where it is not wanted."""
         if self.wants(check):
             return change_check(check, lambda evidence: self._resolved(evidence, folder))
-        self.left_out += any(True for _ in evidence_of(check))
+        self.left_out += has_evidence(check)
         return change_check(check, lambda _: None)
 
     def wants(self, check: Check) -> bool:

@@ -27,9 +27,14 @@ Change = Callable[[Evidence], Evidence | None]
 """Returns what takes the place of a piece of evidence; None takes it away."""
 
 
+def has_evidence(check: Check) -> bool:
+    """Return whether a check has evidence."""
+    return any(True for _ in evidence_of(check))
+
+
 def change_check(check: Check, change: Change) -> Check:
     """Return the check with each piece of its evidence changed."""
-    if next(evidence_of(check), None) is None:
+    if not has_evidence(check):
         return check
     return msgspec.structs.replace(check, attempts=tuple(_changed(attempt, change) for attempt in check.attempts))
 
@@ -41,7 +46,7 @@ ChangeAll = Callable[[Sequence[Evidence]], tuple[Evidence, ...]]
 
 def change_parts(check: Check, change: ChangeAll) -> Check:
     """Return the check with the evidence of each attempt and step changed as a whole."""
-    if next(evidence_of(check), None) is None:
+    if not has_evidence(check):
         return check
     attempts = tuple(_changed_part(attempt, change) for attempt in check.attempts)
     return msgspec.structs.replace(check, attempts=attempts)
@@ -97,11 +102,6 @@ def change_run(run: Run, change: Callable[[Check, str], Check]) -> Run:
         return with_fields(file, checks=changed_checks(file.checks, lambda check: change(check, file.folder)))
 
     return with_fields(run, files=tuple(map(changed, run.files)))
-
-
-def has_some(check: Check) -> bool:
-    """Return whether a check has evidence, or parts that can have some."""
-    return any(attempt.evidence or attempt.steps or attempt.exchanges for attempt in check.attempts)
 
 
 def busy_part(run: Run, is_busy: Callable[[Check], bool]) -> Run:

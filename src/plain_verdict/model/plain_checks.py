@@ -11,7 +11,7 @@ from plain_verdict.model.check import Check, passed_in
 from plain_verdict.model.outcome import Kind, Outcome
 
 _AFTER_ATTEMPTS = Check.__struct_fields__.index("attempts") + 1
-_NOTHING_MORE = Check.__struct_defaults__
+_NOTHING_MORE = Check.__struct_defaults__  # of all fields after the attempts
 _FEWEST_IN_COLUMNS = 2  # a column of one check, as of suites that run side by side, costs more than the check
 
 
@@ -56,7 +56,7 @@ class PlainChecks(msgspec.Struct, frozen=True):
             yield from (self._check(*each[number]) for number in numbers)
 
     def _check(self, id_: str, name: str, took_s: float) -> Check:
-        return plain_check(id_, self.kind, self.suite, name, None if isnan(took_s) else took_s)
+        return Check(id_, self.kind, self.suite, name, passed_in(None if isnan(took_s) else took_s))
 
     def part(self, first: int, end: int) -> "PlainChecks":
         """Return those from one number to before another."""
@@ -64,11 +64,6 @@ class PlainChecks(msgspec.Struct, frozen=True):
             return self
         ids, names = (each[first:end] for each in (self.each_id(), self.each_name()))
         return _plain_columns(self.kind, self.suite, ids, names, self.each_time_s()[first:end])
-
-
-def plain_check(id_: str, kind: Kind, suite: tuple[str, ...], name: str, took_s: float | None) -> Check:
-    """Return a check of which nothing but this is known."""
-    return Check(id_, kind, suite, name, passed_in(took_s))
 
 
 def _plain_columns(

@@ -10,7 +10,7 @@ import msgspec
 from lxml import etree
 
 from plain_verdict.readers.junit.tags import CASE, SUITE, SUITES, TAGS
-from plain_verdict.readers.xml.events import XmlFile
+from plain_verdict.readers.xml.events import LocalNames, XmlFile
 from plain_verdict.readers.xml.text import HAS_DOCTYPE
 from plain_verdict.runtime.errors import ReadError
 
@@ -55,14 +55,6 @@ class Node(msgspec.Struct, eq=False):
         return "".join(pieces)
 
 
-class _LocalNames(dict[str, str]):
-    """Names of elements as the parser has them to their local names in lower case, of which there are few."""
-
-    def __missing__(self, tag: str) -> str:
-        name = self[tag] = tag.rpartition("}")[2].lower()
-        return name
-
-
 class Walk(Protocol):
     """Given suites as they begin and end, and cases as they end."""
 
@@ -84,7 +76,7 @@ class JunitTree:
 
     def __init__(self, walk: Walk) -> None:
         self.walk = walk
-        self._names = _LocalNames()
+        self._names = LocalNames(str.lower)
         self._open: list[Node] = []
         self._began = False
 
@@ -154,7 +146,7 @@ def walk_damaged(file: XmlFile, walk: Walk) -> None:
 
     Only a tree tells what stands beside a broken tag and what in it, and what is there of an open element.
     """
-    names = _LocalNames()
+    names = LocalNames(str.lower)
     open_suites: list[tuple[etree._Element, Node]] = []
     before: etree._Element | None = None
     for event, element in file.events(TAGS):
@@ -180,7 +172,7 @@ def walk_damaged(file: XmlFile, walk: Walk) -> None:
         suite.content = _node(element, names).content
 
 
-def _node(element: "etree._Element", names: _LocalNames) -> Node:
+def _node(element: "etree._Element", names: LocalNames) -> Node:
     """Return an element of a tree with all that is in it, however deep."""
     whole = Node(names[str(element.tag)], _attributes(element))
     todo = [(element, whole)]

@@ -7,13 +7,14 @@ from typing import NamedTuple
 from lxml import etree
 
 from plain_verdict.model import Fact
+from plain_verdict.readers.xml.events import LocalNames
 
 Element = etree._Element  # lxml has no public name for it
 # Characters that nobody writes (Unicode 15, private use): marks for values in texts.
 _OPENS, _PARTS, _CLOSES = "\ue0f0", "\ue0f1", "\ue0f2"
 VALUE_MARK = re.compile(f"{_OPENS}([^{_PARTS}]*){_PARTS}([^{_CLOSES}]*){_CLOSES}")
 """Where a text has a place for a value: its id, and what of it is meant."""
-_MOST_NAMES = 1_000  # no standard has more: a file that does is not let fill the memory
+_LOCAL_NAMES = LocalNames()
 _ID = re.compile(r"^xccdf_[^_]+(?:\.[^_]+)*_(?:rule|benchmark|profile|testresult|tailoring|value)_")
 
 
@@ -83,19 +84,6 @@ class Machine(NamedTuple):
 def local(element: Element) -> str:
     """Return the name of an element without its namespace."""
     return _LOCAL_NAMES[element.tag]
-
-
-class _LocalNames(dict[object, str]):
-    """Names of elements as the parser has them to those without their namespace."""
-
-    def __missing__(self, tag: object) -> str:
-        if len(self) >= _MOST_NAMES:
-            self.clear()
-        name = self[tag] = tag.rpartition("}")[2] if isinstance(tag, str) else ""
-        return name
-
-
-_LOCAL_NAMES = _LocalNames()
 
 
 def children(element: Element, name: str) -> Iterator[Element]:

@@ -1,7 +1,7 @@
 """The one XML parser of the project: no entities, no DTD, no network; streams elements and says what was wrong."""
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from itertools import pairwise
 from typing import Any, BinaryIO, Protocol, cast
@@ -29,6 +29,7 @@ _HARMLESS = frozenset(
 _CUT_OFF = "ERR_TAG_NOT_FINISHED"
 _DECLARATION = re.compile(rb"<\?xml\s")  # XML 1.0, section 2.8
 _DECLARATION_BYTES = 5  # of its beginning
+_MOST_NAMES = 1_000  # no standard has more: a file that does is not let fill the memory
 _LOG_HOLDS = 100  # lxml keeps the first so many entries; past them nothing is known
 _OPTIONS: dict[str, Any] = {
     "encoding": "utf-8",
@@ -40,6 +41,20 @@ _OPTIONS: dict[str, Any] = {
     "remove_comments": True,
     "remove_pis": True,
 }
+
+
+class LocalNames(dict[object, str]):
+    """Names of elements as the parser has them to those without their namespace, in a spelling."""
+
+    def __init__(self, spelled: Callable[[str], str] = str) -> None:
+        super().__init__()
+        self._spelled = spelled
+
+    def __missing__(self, tag: object) -> str:
+        if len(self) >= _MOST_NAMES:
+            self.clear()
+        name = self[tag] = self._spelled(tag.rpartition("}")[2]) if isinstance(tag, str) else ""
+        return name
 
 
 def _may_go_on(text: bytes, size: int) -> bool:
