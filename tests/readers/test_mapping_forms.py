@@ -10,6 +10,7 @@ import pytest
 from test_mappings import HEAD, PLAIN, judged
 
 from plain_verdict.inputs.discovery import discover
+from plain_verdict.model import Check
 from plain_verdict.readers.mapping import repeated_items
 from plain_verdict.readers.mapping.reader import MappingReading
 from plain_verdict.readers.mapping.trial import try_mapping
@@ -502,7 +503,7 @@ def test_repeated_items_are_not_looked_for_where_few_repeat(tmp_path, monkeypatc
     monkeypatch.setattr(
         repeated_items.RepeatedItems,
         "check_of",
-        lambda self, item, outer: made.append(whole(self, item, outer)) or made[-1],
+        lambda self, *given: made.append(whole(self, *given)) or made[-1],
     )
     for suites, tried, found in ((1, 5_000, 4_997), (5_000, 2_000, 0)):
         made.clear()
@@ -512,4 +513,4 @@ def test_repeated_items_are_not_looked_for_where_few_repeat(tmp_path, monkeypatc
             '[[mapping]]\nname = "rows"\n[mapping.check]\nname = "n"\nsuite = "s"\n' + OK, type=MappingFile
         ).mapping[0]
         assert len(MappingReading(mapping, discover([str(file)]).sources[0], Limits()).checks()) == 5_000
-        assert (len(made), sum(check is not None for check in made)) == (tried, found)
+        assert (len(made), sum(isinstance(found, Check) for found in made)) == (tried, found)

@@ -114,15 +114,15 @@ class CheckMaking:
         repeated = self._repeated
         if repeated is None:
             return self._check(item, self._given(item, outer), counts, odd)
-        check = repeated.check_of(item, outer)
-        if check is not None:
+        found = repeated.check_of(item, outer, counts.odd)
+        if isinstance(found, Check):
             counts.items += 1
             counts.attempts += 1
-            return check
-        repeated.before_making(counts.odd)
+            return found
         given = self._given(item, outer)
         check = self._check(item, given, counts, odd)
-        repeated.keep(check, given, counts.odd)
+        if found:
+            repeated.keep(found, check, given, counts.odd)
         if not repeated.is_worth_it:
             self.count_repeated()
             self._repeated = None

@@ -7,6 +7,7 @@ equal results. What was counted for the earlier item is counted again.
 
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
+from typing import NamedTuple
 
 from plain_verdict.model import Attempt, Check, Outcome
 from plain_verdict.model.ids import id_within, suite_digest
@@ -25,6 +26,15 @@ _REPEATING = (Outcome.PASSED, Outcome.SKIPPED)  # failures have texts of their o
 
 ReadTimes = Callable[[str | None, str | None, str | None], tuple[float | None, datetime | None] | None]
 """Returns the duration and the beginning that texts give: took, started, ended. None where one can't be read."""
+
+
+class BeforeMaking(NamedTuple):
+    """What was counted before the check of an item was made; ``key`` are the texts that others must have."""
+
+    key: tuple[object, ...]
+    looked_up: list[tuple[int, int]]
+    seen: dict[SeenValue, int]
+    odd: int
 
 
 class _Kept:
@@ -97,19 +107,18 @@ class RepeatedItems:
         self._kept: dict[tuple[object, ...], _Kept] = {}
         self._outer: Given | None = None
         self._tried = self._repeated = 0
-        self._key: tuple[object, ...] | None = None
-        """Of the item that was looked at last, if it may be kept."""
-        self._counts_before: tuple[list[tuple[int, int]], dict[SeenValue, int], int] = ([], {}, 0)
 
     @property
     def is_worth_it(self) -> bool:
         """Return whether enough items repeat another."""
         return self._tried < _TRIED_ITEMS or self._repeated * 4 > self._tried
 
-    def check_of(self, item: object, outer: Given) -> Check | None:
-        """Return the check of an item that repeats another; None for one that does not."""
+    def check_of(self, item: object, outer: Given, odd_items: int) -> Check | BeforeMaking | None:
+        """Return the check of an item that repeats another; else what ``keep`` needs, None if it can't be kept.
+
+        ``odd_items`` is how many items were odd so far.
+        """
         self._tried += 1
-        self._key = None
         texts = self._texts_at(item)
         if texts is None:
             return None
@@ -123,43 +132,41 @@ class RepeatedItems:
         kept = self._kept.get(key)
         raw_name = texts[0]
         if kept is None or not raw_name:
-            self._key = key if sum(map(len, filter(None, texts))) <= _REPEATED_CHARS else None
-            return None
+            is_short = sum(map(len, filter(None, texts))) <= _REPEATED_CHARS
+            return self._before_making(key, odd_items) if is_short else None
         name, times = single_line(raw_name, self._values.limits.name_chars), self._read_times(took, started, ended)
         if not name or times is None:
             return None
         self._repeated += 1
         return kept.repeated(raw_name, name, *times)
 
-    def before_making(self, odd_items: int) -> None:
-        """Remember what was counted before the check of the item looked at last is made."""
-        if self._key is not None:
-            looked_up = [(selector.hits, selector.misses) for selector in self._selectors]
-            seen = {seen: seen.times for seen in self._values.seen_outcomes()}
-            self._counts_before = (looked_up, seen, odd_items + self._values.odd_values)
+    def _before_making(self, key: tuple[object, ...], odd_items: int) -> BeforeMaking:
+        return BeforeMaking(
+            key,
+            [(selector.hits, selector.misses) for selector in self._selectors],
+            {seen: seen.times for seen in self._values.seen_outcomes()},
+            odd_items + self._values.odd_values,
+        )
 
-    def keep(self, check: Check, given: Given, odd_items: int) -> None:
-        """Keep the check of the item looked at last, if others can repeat it."""
-        key, self._key = self._key, None
-        if key is None or not self._is_usual(check, odd_items):
+    def keep(self, before: BeforeMaking, check: Check, given: Given, odd_items: int) -> None:
+        """Keep the check of an item that repeats none, if others can repeat it."""
+        if not self._is_usual(before, check, odd_items):
             return
-        looked_up, seen, _ = self._counts_before
         added = [
             (selector, selector.hits - hits, selector.misses - misses)
-            for selector, (hits, misses) in zip(self._selectors, looked_up, strict=True)
+            for selector, (hits, misses) in zip(self._selectors, before.looked_up, strict=True)
         ]
-        met = [(value, value.times - seen.get(value, 0)) for value in self._values.seen_outcomes()]
-        self._kept[key] = _Kept(check, given, added, [(value, times) for value, times in met if times])
+        met = [(value, value.times - before.seen.get(value, 0)) for value in self._values.seen_outcomes()]
+        self._kept[before.key] = _Kept(check, given, added, [(value, times) for value, times in met if times])
 
-    def _is_usual(self, check: Check, odd_items: int) -> bool:
+    def _is_usual(self, before: BeforeMaking, check: Check, odd_items: int) -> bool:
         """Return whether all that was counted for a check is what is counted again for those that repeat it."""
-        _, seen, odd = self._counts_before
         return (
             len(self._kept) < _KEPT_ITEMS
-            and len(seen) <= _MOST_OUTCOME_VALUES
+            and len(before.seen) <= _MOST_OUTCOME_VALUES
             and check.outcome in _REPEATING
             and len(check.attempts) == 1
-            and odd == odd_items + self._values.odd_values
+            and before.odd == odd_items + self._values.odd_values
             # Of what stands somewhere the first values are shown.
             and not any(0 < selector.hits < SAMPLES for selector in self._selectors)
         )
