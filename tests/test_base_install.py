@@ -35,7 +35,7 @@ def bare(run_python):
 
 
 def test_every_input_is_read_or_its_extra_is_named(bare, tmp_path):
-    assert {"numpy", "pyarrow", "weasyprint", "rdflib"} <= set(BLOCKED)
+    assert {"numpy", "pyarrow", "typst", "rdflib"} <= set(BLOCKED)
     done = bare("report", *map(str, INPUTS), "--no-git", "--out", "p.html")
     assert done.code == 0, done.err
     assert "bug of this program" not in done.err

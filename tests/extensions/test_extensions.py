@@ -399,7 +399,7 @@ def test_a_wrong_output_is_named_before_anything_is_read(option, value, said, to
 
 
 def test_an_output_whose_library_is_missing_is_named_before_anything_is_read(tool, monkeypatch, tmp_path):
-    monkeypatch.setitem(sys.modules, "weasyprint", None)
+    monkeypatch.setitem(sys.modules, "typst", None)
     (tmp_path / "g.xml").write_text(GOOD)
     done = tool("report", "g.xml", "--output", "pdf=p.pdf")
     assert (done.code, "[pdf]" in done.err, (tmp_path / "verdict.html").exists()) == (2, True, False)

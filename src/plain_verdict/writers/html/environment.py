@@ -28,7 +28,6 @@ _TEMPLATES = (
     _FOLDER / "templates",
     _FOLDER / "sections",
     _FOLDER.parent / "mail" / "templates",
-    _FOLDER.parent / "pdf" / "templates",
 )
 LAYERS = "@layer guard, house, brand;"
 _SHARED = tuple(

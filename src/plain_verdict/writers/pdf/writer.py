@@ -5,12 +5,9 @@ from collections.abc import Iterator
 import msgspec
 
 from plain_verdict.report import Report
-from plain_verdict.runtime.errors import UsageError
 from plain_verdict.settings.choices import ChecksShown, PaperSize
 from plain_verdict.text.packages import require
 from plain_verdict.writers.interface import OutputFile
-
-_PANGO = ("libpango-1.0-0", "libpangoft2-1.0-0", "libharfbuzz-subset0")
 
 
 class PdfWriter(msgspec.Struct, frozen=True):
@@ -26,14 +23,10 @@ class PdfWriter(msgspec.Struct, frozen=True):
 
     def render(self, report: Report) -> Iterator[OutputFile]:
         """Yield the PDF report."""
-        from plain_verdict.writers.pdf.typesetting import typeset  # an extra: WeasyPrint
+        from plain_verdict.writers.pdf.typesetting import typeset  # an extra: Typst
 
         yield OutputFile("verdict.pdf", typeset(report, self.checks, self.size))
 
     def check(self) -> None:
-        """Make sure that what sets the PDF report is installed, with libraries of the system. Raises UsageError."""
-        try:
-            require("weasyprint", "--pdf", "pdf")
-        except OSError as error:
-            hint = f"install Pango; on Debian: apt-get install {' '.join(_PANGO)}"
-            raise UsageError("--pdf needs a library of the system that is not installed", hint=hint) from error
+        """Make sure that what sets the PDF report is installed. Raises UsageError."""
+        require("typst", "--pdf", "pdf")
