@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from contextlib import suppress
 from typing import BinaryIO
 
-from plain_verdict.text.json_text import key_twice, may_have_twice, without_halves
+from plain_verdict.text.json_text import noting_twice, without_halves
 from plain_verdict.text.patterns import pattern
 
 _READ_BYTES = 1 << 20  # at a time: archives of a whole session are large
@@ -32,14 +32,14 @@ class Archive:
         self.pages: list[object] = []
         self.version: object = None
         self.cut_off = False
-        self.twice = ""
-        """A key that stands twice in one object, the first of all such."""
+        self.twice: list[str] = []
+        """Keys that stand twice in one object."""
         self.goes_on = False
         """Whether something stands behind its end."""
         self.has_entries = False
         self._stream = stream
         self._decode = getincrementaldecoder("utf-8")("replace").decode
-        self._raw_decode = json.JSONDecoder().raw_decode
+        self._raw_decode = json.JSONDecoder(object_pairs_hook=noting_twice(self.twice)).raw_decode
         self._text = ""
         self._at = 0
         self._ended = False
@@ -115,11 +115,9 @@ class Archive:
             if end == len(self._text) and not self._ended:
                 self._read_more()  # a number may go on
                 continue
-            data = self._text[self._at : end].encode("utf-8", "replace")
-            self._at = end
-            if not self.twice and may_have_twice(data, value):
-                self.twice = key_twice(data) or ""
-            return _whole(value, data)
+            start, self._at = self._at, end
+            # Half of a surrogate pair may be escaped: no text can keep it.
+            return _whole(value, self._text[start:end]) if self._text.find("\\u", start, end) >= 0 else value
 
     def _expect(self, sign: str) -> None:
         if self._next() != sign:
@@ -155,9 +153,10 @@ class Archive:
             raise EOFError
 
 
-def _whole(value: object, data: bytes) -> object:
+def _whole(value: object, text: str) -> object:
     """Return a value, which may have half of a surrogate pair where its JSON escapes one, as it can be kept."""
-    if b"\\ud" not in data and b"\\uD" not in data:
+    if "\\ud" not in text and "\\uD" not in text:
         return value
+    data = text.encode("utf-8", "replace")
     whole = without_halves(data)
     return value if whole == data else json.loads(whole)

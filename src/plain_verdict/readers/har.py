@@ -99,9 +99,8 @@ class _Reading:
             whole = plural(self._whole, "whole entry", "whole entries")
             yield ReadingNote(path, f"is truncated; its {whole} count", results_missing=True)
         if archive.twice:
-            what = (
-                f"has the key “{single_line(archive.twice, 40)}” twice in one object, so one of its values is lost"
-            )
+            key = single_line(archive.twice[0], 40)
+            what = f"has the key “{key}” twice in one object, so one of its values is lost"
             yield ReadingNote(path, what, results_missing=True)
         if archive.goes_on:
             yield ReadingNote(path, "has more data after its end, which is not read", results_missing=True)

@@ -5,7 +5,8 @@ import signal
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import suppress
 from typing import TYPE_CHECKING, Generic, TypeVar
 
 if TYPE_CHECKING:
@@ -15,6 +16,8 @@ if TYPE_CHECKING:
 Result = TypeVar("Result")
 
 _LOOK_S = 0.3  # between two looks whether the parent is still there
+_NUMBER_BYTES = 4
+_MOST_PIECES = 4_000  # whose numbers every pipe holds: 16 kB
 START = "spawn" if sys.platform in ("win32", "darwin") else "fork"
 """How helpers begin. Windows has no fork, and the libraries of macOS do not survive one.
 
@@ -106,6 +109,50 @@ class BackgroundTask(Generic[Result]):
             return self._work()
         self._child.join()
         return result
+
+
+class SharedWork(Generic[Result]):
+    """Pieces of work that this process and its helpers take from one pile, each whenever it is free.
+
+    The pile is a pipe that holds the numbers of the pieces: a read of so few bytes takes one whole number, which no
+    other process gets. Source: POSIX.1-2017, read(): "I/O is intended to be atomic to ordinary files and pipes".
+    """
+
+    def __init__(self, work: Callable[[int], Result], number: int) -> None:
+        self._work, self._number = work, number
+        self._pile = -1
+        self._helpers: list[BackgroundTask[dict[int, Result]]] = []
+
+    def start(self) -> None:
+        """Begin in a helper for each other processor; where there is none, ``results`` does the work."""
+        helpers = min(helpers_wanted(), self._number) - 1
+        if helpers < 1 or self._number > _MOST_PIECES:
+            return
+        self._pile, put = os.pipe()
+        os.write(put, b"".join(piece.to_bytes(_NUMBER_BYTES, "big") for piece in range(self._number)))
+        os.close(put)
+        self._helpers = [BackgroundTask(self._take) for _ in range(helpers)]
+        for helper in self._helpers:
+            helper.start()
+
+    def results(self) -> Iterator[Result]:
+        """Yield what came of each piece, in order; what a helper took with it when it was lost is done here."""
+        made = self._take() if self._helpers else {}
+        for helper in self._helpers:
+            with suppress(ChildProcessError):
+                made.update(helper.result(again=False))
+        if self._helpers:
+            os.close(self._pile)
+        self._helpers = []
+        yield from (made.pop(piece) if piece in made else self._work(piece) for piece in range(self._number))
+
+    def _take(self) -> dict[int, Result]:
+        """Return what came of the pieces that this process took, until none is left."""
+        made = {}
+        while number := os.read(self._pile, _NUMBER_BYTES):
+            piece = int.from_bytes(number, "big")
+            made[piece] = self._work(piece)
+        return made
 
 
 def _send(work: Callable[[], Result], send: "Connection", parent: int) -> None:

@@ -4,6 +4,7 @@ import json
 import re
 from codecs import BOM_UTF8
 from collections import Counter
+from collections.abc import Callable
 from contextlib import suppress
 from typing import TypeVar
 
@@ -19,6 +20,8 @@ _ESCAPE = re.compile(
 _HALF_BYTES = 6
 _GAPPED_SIGNS = (b" :", b"\t:", b"\n:", b"\r:")  # between a key and its sign
 _GAPPED_SIGN = re.compile(rb'"\s+:')
+_FEW_KEYS_BYTES, _MANY_KEYS_BYTES = 2_000, 100_000
+"""Of JSON between these a line of a log is most likely, with texts in it."""
 _MOST_LEVELS = 4
 """How deep objects inside an object are flattened."""
 _HALF = pattern("[\ud800-\udfff]")
@@ -73,7 +76,7 @@ def _without_nulls(value: object) -> object:
 def may_have_twice(data: bytes, value: object) -> bool:
     """Return whether some JSON has more keys than what was read of it: only then one may stand in it twice."""
     signs = data.count(b'":')
-    if data.count(b":") != signs and any(map(data.count, _GAPPED_SIGNS)):
+    if data.count(b":") != signs and any(sign[:1] in data and sign in data for sign in _GAPPED_SIGNS):
         signs += len(_GAPPED_SIGN.findall(data))
     if data.count(b"\\") and not data.count(b'\\\\"'):
         signs -= data.count(b'\\":')  # of texts in texts
@@ -95,6 +98,8 @@ def _count_keys(value: object) -> int:
 
 def twice_in(data: bytes) -> str | None:
     """Return a key that stands twice in an object of some JSON, as ``key_twice`` does, but fast."""
+    if _FEW_KEYS_BYTES < len(data) < _MANY_KEYS_BYTES:
+        return key_twice(data)  # mostly long texts, which take longer to be counted in than to be read
     try:
         value = msgspec.json.decode(data.removeprefix(BOM_UTF8))
     except DAMAGED_JSON:
@@ -105,14 +110,21 @@ def twice_in(data: bytes) -> str | None:
 def key_twice(data: bytes) -> str | None:
     """Return a key that stands twice in an object of some JSON. Source: RFC 8259, section 4."""
     twice: list[str] = []
-
-    def pairs(members: list[tuple[str, object]]) -> None:
-        if len({name for name, _ in members}) < len(members):
-            twice.extend(name for name, times in Counter(name for name, _ in members).items() if times > 1)
-
     with suppress(*DAMAGED_JSON):
-        json.loads(data, object_pairs_hook=pairs)
+        json.loads(data, object_pairs_hook=noting_twice(twice))
     return twice[0] if twice else None
+
+
+def noting_twice(twice: list[str]) -> Callable[[list[tuple[str, object]]], dict[str, object]]:
+    """Return what makes the objects of some JSON, for ``json``, and notes each key that stands twice in one."""
+
+    def make_object(members: list[tuple[str, object]]) -> dict[str, object]:
+        made = dict(members)
+        if len(made) < len(members):
+            twice.extend(name for name, times in Counter(name for name, _ in members).items() if times > 1)
+        return made
+
+    return make_object
 
 
 def without_halves(data: bytes) -> bytes:

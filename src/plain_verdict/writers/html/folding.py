@@ -32,7 +32,7 @@ from plain_verdict.report import Report
 from plain_verdict.report.shown_check import describe_time, is_simple
 from plain_verdict.report.suites import QUIET, SuiteGroup
 from plain_verdict.runtime.executors import EngineOptions
-from plain_verdict.runtime.processes import BackgroundTask
+from plain_verdict.runtime.processes import SharedWork
 from plain_verdict.text.formatting import capital, plural
 from plain_verdict.writers.html.blocks import CHUNK, Block, Render, Shortening, blocks_on_cluster, make_blocks
 from plain_verdict.writers.html.checks.rows import name_text
@@ -45,7 +45,6 @@ OPEN_AT_MOST = 1_000
 _ID_CHARS, _ID_BYTES = 14, 6  # of an id that no other check shares: c- and 12 hexadecimal digits
 _MORE_CALLS = 20  # of a check, that search finds
 _MORE_CHARS = 400  # of a check's messages that search looks through
-_IN_BACKGROUND, _HALF_IN_BACKGROUND = 0.85, 0.6  # of the whole checks, where another process helps
 _MANY_RULES = 1_000
 """Rules that need no reader, from which on their texts are left out: their source has them."""
 _RULE_CHARS, _HEAVY_CHARS = 1_000, 120_000  # what else a rule takes, about; what makes a page heavy
@@ -116,10 +115,7 @@ class Folding:
         self._shortening = Shortening(self.cuts, _count_quiet_rules(self.checks) > _MANY_RULES)
         self._folds_failures = len(report.bad) > self.plain_count
         self._whole = self._find_whole()
-        # The other process takes most of them: this one has the rest of the page to write, much or little.
-        share = _IN_BACKGROUND if len(self._whole) < len(self.checks) / 2 else _HALF_IN_BACKGROUND
-        self._local_blocks = int(len(self._whole) * share) // CHUNK * CHUNK
-        self._background_blocks = BackgroundTask(lambda: self._make_blocks(range(self._local_blocks)))
+        self._made_blocks = SharedWork(self._make_blocks, -(-len(self._whole) // CHUNK))
 
     @property
     def note(self) -> str:
@@ -133,9 +129,9 @@ class Folding:
         )
 
     def start(self, *, in_background: bool) -> None:
-        """Begin to make blocks, in another process if asked for and if they are many."""
+        """Begin to make blocks, in other processes if asked for and if they are many."""
         if in_background and not self._engine.name and len(self._whole) > _MANY_CHECKS:
-            self._background_blocks.start()
+            self._made_blocks.start()
 
     def _find_kinds(self) -> list[RowKind]:
         plain, traced = self._plain, self._report.traced
@@ -186,8 +182,7 @@ class Folding:
         if self._engine.name and len(self._whole) > _MANY_CHECKS:
             yield from blocks_on_cluster(self._report, self._whole, self._shortening, self._engine)
             return
-        rendered = self._make_blocks(range(self._local_blocks, len(self._whole)))
-        yield from (*self._background_blocks.result(), *rendered)
+        yield from chain.from_iterable(self._made_blocks.results())
 
     def _ids(self) -> bytes:
         """Return the ids' random parts; they can't be compressed, so they stand apart from what can."""
@@ -199,11 +194,10 @@ class Folding:
             number = standing
         return b"".join((*pieces, plain[_ID_BYTES * number :]))
 
-    def _make_blocks(self, which: range) -> list[Block]:
-        """Return whole checks in compressed blocks, each with its first check's number among all whole ones."""
-        chunks = ((first, self._whole[first : min(first + CHUNK, which.stop)]) for first in which[::CHUNK])
-        made = (make_blocks(checks, first, self._render, self._shortening) for first, checks in chunks)
-        return list(chain.from_iterable(made))
+    def _make_blocks(self, chunk: int) -> list[Block]:
+        """Return a chunk of whole checks in compressed blocks, each with the number of its first check."""
+        first = chunk * CHUNK
+        return list(make_blocks(self._whole[first : first + CHUNK], first, self._render, self._shortening))
 
     def _columns(self) -> Columns:
         checks, new = self.checks, self._report.new
