@@ -1,7 +1,7 @@
 """Brings earlier runs to the order of this one's checks: columns side by side, whatever came and went meanwhile."""
 
 from array import array
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -61,6 +61,18 @@ def _plan(now: CheckIndex, positions: Mapping[str, int], index: CheckIndex) -> _
         else:
             back[position_now] = there
     return _Plan(pieces_between(len(now.ids), len(ordered), extra, missing, back), extra)
+
+
+def unlike_positions(rows: Sequence[str]) -> Iterator[int]:
+    """Yield where outcomes of several builds, all in the order of the same checks, are not the same in all.
+
+    Whole rows are compared as one number each: most checks end alike in all builds.
+    """
+    first, *others = [int.from_bytes(row.encode("ascii"), "big") for row in dict.fromkeys(rows)]
+    unlike = 0
+    for row in others:
+        unlike |= first ^ row
+    yield from (position for position, differs in enumerate(unlike.to_bytes(len(rows[0]), "big")) if differs)
 
 
 def differences(ids: tuple[str, ...], others: tuple[str, ...]) -> tuple[list[int], list[int]]:

@@ -265,6 +265,8 @@ class SqlStore:
 
     def add(self, run: KeptRun) -> bool:
         """Keep a run with all that belongs to it, or nothing; return False where it is kept already."""
+        if self._connection.transact(lambda: self._renew(run)):
+            return False
         texts = {blake2b(text, digest_size=16).hexdigest(): text for text in part_texts(run.check_index)}
         times = run.times or [0] * len(run.outcomes)
         checks = zlib.compress(run.outcomes.encode() + array("I", times).tobytes(), _PART_LEVEL)
@@ -272,16 +274,9 @@ class SqlStore:
 
     def _add(self, run: KeptRun, texts: Mapping[str, bytes], checks: bytes) -> bool:
         """Keep a run within a transaction; ``texts`` are its parts by their hashes, in order."""
-        build = run.build
-        known = self._connection.execute("SELECT about FROM pv_run WHERE id = ?", (build.id,))
-        if known:
-            # What is newer on it: a verdict by other conditions, another place of its page; it keeps its key.
-            build = msgspec.structs.replace(build, build=self._build(known[0][0]).build)
-            self._connection.execute(
-                "UPDATE pv_run SET about = ? WHERE id = ?", (msgspec.json.encode(build), build.id)
-            )
-            self._keep_detail(run)
+        if self._renew(run):
             return False
+        build = run.build
         known_parts = {row[0] for row in self._in_lots("SELECT hash FROM pv_part WHERE hash IN ({})", list(texts))}
         # In the order of their hashes, so that two runs that add the same wait for each other one way only.
         new = [(hash_, zlib.compress(texts[hash_], _PART_LEVEL)) for hash_ in sorted(texts.keys() - known_parts)]
@@ -294,6 +289,17 @@ class SqlStore:
             return False
         part_rows = [(build.id, position, hash_) for position, hash_ in enumerate(texts)]
         self._connection.execute_many("INSERT INTO pv_run_part VALUES (?, ?, ?)", part_rows)
+        self._keep_detail(run)
+        return True
+
+    def _renew(self, run: KeptRun) -> bool:
+        """Keep what is newer on a run that is kept: its verdict, its page. Return whether it is kept."""
+        build = run.build
+        known = self._connection.execute("SELECT about FROM pv_run WHERE id = ?", (build.id,))
+        if not known:
+            return False
+        build = msgspec.structs.replace(build, build=self._build(known[0][0]).build)  # it keeps its key
+        self._connection.execute("UPDATE pv_run SET about = ? WHERE id = ?", (msgspec.json.encode(build), build.id))
         self._keep_detail(run)
         return True
 

@@ -143,6 +143,8 @@ class Check(Value, frozen=True, omit_defaults=True):
     @property
     def title(self) -> str:
         """Return the name with its parameters, as one line of text."""
+        if not self.parameters:
+            return self.name
         return " ".join([self.name, *(f"[{parameter.value}]" for parameter in self.parameters)])
 
     @property

@@ -5,6 +5,7 @@ from itertools import pairwise
 
 import msgspec
 
+from plain_verdict.history.alignment import unlike_positions
 from plain_verdict.history.keeping import cause_key
 from plain_verdict.model import (
     BAD,
@@ -320,10 +321,11 @@ def changed_checks(context: HistoryContext) -> dict[str, str]:
         return {}
     rows = (*context.since.traces.outcomes[-(SHOWN_BUILDS - 1) :], context.now.outcomes)
     found = {}
-    for id_, cells in zip(context.now.check_index.ids, zip(*rows, strict=True), strict=True):
+    for position in unlike_positions(rows):
+        cells = "".join([row[position] for row in rows])
         kinds = set(cells)
-        if len(kinds) > 2 or (len(kinds) == 2 and Past.ABSENT not in kinds):
-            found[id_] = "".join(cells)
+        if len(kinds) > 2 or Past.ABSENT not in kinds:
+            found[context.now.check_index.ids[position]] = cells
     return found
 
 

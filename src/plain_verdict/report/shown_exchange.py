@@ -128,7 +128,7 @@ def _circumstances(exchange: Exchange) -> str:
     spoken = (exchange.request.protocol, exchange.response.protocol if exchange.response else "")
     protocols = list(dict.fromkeys(filter(None, spoken)))
     parts = (
-        f"sent at {exchange.sent:%H:%M:%S}" if exchange.sent else "",
+        f"sent at {exchange.sent.isoformat(timespec='seconds')[11:19]}" if exchange.sent else "",
         f"over {' and '.join(protocols)}" if protocols else "",
         f"answered by {exchange.address}" if exchange.address else "",
         "found beside the check, judges nothing" if exchange.only_shown else "",
