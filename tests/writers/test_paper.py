@@ -1,6 +1,7 @@
 """The PDF report: what is in the PDF, how it is built, and what it never does."""
 
 import json
+import os
 import subprocess
 import sys
 from io import BytesIO
@@ -123,6 +124,15 @@ def test_a_sign_that_no_font_has_costs_the_claim_and_nothing_else(sign, claimed,
     assert "sails to" in text_of(tmp_path / "r.pdf")
 
 
+def test_it_is_made_at_any_moment(tmp_path):
+    (tmp_path / "r.xml").write_text(failing("sails"))
+    env = {name: value for name, value in os.environ.items() if name != "SOURCE_DATE_EPOCH"}
+    command = [sys.executable, "-m", "plain_verdict", "report", "r.xml", "--pdf", "r.pdf"]
+    done = subprocess.run(command, cwd=tmp_path, env=env, capture_output=True, text=True, check=False)
+    assert (done.returncode, "error" in done.stderr) == (0, False), done.stderr
+    assert "sails" in text_of(tmp_path / "r.pdf")
+
+
 def test_long_words_stay_on_the_paper_and_are_whole_when_they_are_copied(tool, tmp_path):
     word = "0123456789abcdef" * 18
     (tmp_path / "r.xml").write_text(failing(f"is {word}"), "utf-8")
@@ -139,6 +149,7 @@ def picture(mode: str, form: str, colour: str | int, size: tuple[int, int] = (60
     return data.getvalue()
 
 
+SVG = b'<svg xmlns="http://www.w3.org/2000/svg" width="60" height="40"><rect width="9" height="9" fill="olive"/></svg>'
 PICTURES = {
     "plain.png": (picture("RGB", "PNG", "red"), 1),
     "large.png": (picture("RGB", "PNG", "green", (3000, 400)), 1),
@@ -146,6 +157,8 @@ PICTURES = {
     "inks.jpg": (picture("CMYK", "JPEG", "blue"), 1),
     "moves.gif": (picture("RGB", "GIF", "orange"), 1),
     "photo.webp": (picture("RGB", "WEBP", "purple"), 1),
+    "unended.png": (picture("RGB", "PNG", "teal")[:-12], 1),  # which Typst refuses
+    "drawn.svg": (SVG, 1),
     "cut.png": (picture("RGB", "PNG", "red", (900, 700))[:700], 0),
 }
 

@@ -130,13 +130,12 @@ def _laid_out(media_type: str, data: bytes) -> str:
 
 def _picture(key: str, media_type: str, data: bytes, task: Task) -> Content | str:
     """Return the picture scaled to what a page can show, upright, without metadata, as small as it gets."""
-    from PIL import Image, ImageFile, ImageOps  # a large library, for pictures only
+    from PIL import Image, ImageOps  # a large library, for pictures only
 
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error")
             Image.MAX_IMAGE_PIXELS = None  # checked here, with words of our own
-            ImageFile.LOAD_TRUNCATED_IMAGES = False  # what makes papers allows it, for the whole program
             with Image.open(BytesIO(data)) as opened:
                 pixels = opened.width * opened.height
                 if pixels > task.limits.picture_pixels:

@@ -265,6 +265,7 @@ class SqlStore:
 
     def add(self, run: KeptRun) -> bool:
         """Keep a run with all that belongs to it, or nothing; return False where it is kept already."""
+        # What would be stored takes long to make, so it is asked first whether it is there.
         if self._connection.transact(lambda: self._renew(run)):
             return False
         texts = {blake2b(text, digest_size=16).hexdigest(): text for text in part_texts(run.check_index)}

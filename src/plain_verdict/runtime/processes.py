@@ -130,6 +130,7 @@ class SharedWork(Generic[Result]):
             return
         self._pile, put = os.pipe()
         os.write(put, b"".join(piece.to_bytes(_NUMBER_BYTES, "big") for piece in range(self._number)))
+        # Without an end to write to, a read ends once the pile is empty.
         os.close(put)
         self._helpers = [BackgroundTask(self._take) for _ in range(helpers)]
         for helper in self._helpers:

@@ -1,18 +1,19 @@
 """The pictures, charts and the logo of a PDF report, as files next to its template."""
 
 from collections.abc import Iterator
-from contextlib import suppress
 from html import escape
 from io import BytesIO
 
 from PIL import Image
 
 from plain_verdict.model import Content
+from plain_verdict.report.brand.svg import picture_of_svg
 from plain_verdict.report.brand.tokens import GROUND_PRINT, OUTCOMES_LIGHT
 from plain_verdict.report.charts import Chart
 from plain_verdict.writers.pdf.blocks import Picture, span
 
 _FILLS = {"sent": 0.34, "most": 0.34, "tail": 0.16, "heat-1": 0.14, "heat-2": 0.32, "heat-3": 0.52, "heat-4": 0.76}
+_AS_THEY_ARE = {"image/png": "png", "image/jpeg": "jpeg"}
 _LONGEST_PX = 1_400
 _WIDEST_MM, _HIGHEST_MM = 170.0, 80.0
 _MM_OF_PX = 25.4 / 96
@@ -32,13 +33,17 @@ class Assets:
         self.files[name] = data
         return name
 
-    def picture(self, content: Content, caption: str) -> Iterator[Picture]:
-        """Yield a picture, no larger than paper needs it; none where it can't be decoded."""
-        with suppress(OSError, SyntaxError, ValueError, Image.DecompressionBombError):
-            data, suffix, (width, height) = _fit(content)
-            scale = min(_MM_OF_PX, _WIDEST_MM / width, _HIGHEST_MM / height)
-            words = caption or "Screenshot"
-            yield Picture(self.add(data, suffix), words, (span(caption),), round(width * scale, 2))
+    def picture(self, content: Content, caption: str) -> Picture:
+        """Return a picture, no larger than paper needs it."""
+        scale = min(_MM_OF_PX, _WIDEST_MM / content.width, _HIGHEST_MM / content.height)
+        words = caption or "Screenshot"
+        return Picture(self.add(*_fit(content)), words, (span(caption),), round(content.width * scale, 2))
+
+    def redraw(self) -> None:
+        """Write all pictures anew as Pillow reads them: it reads some that stricter decoders refuse."""
+        for name, data in self.files.items():
+            if not name.endswith(".svg"):
+                self.files[name] = _redrawn(data)
 
     def chart(self, chart: Chart) -> Picture:
         """Return a chart in the accent's colour."""
@@ -46,21 +51,34 @@ class Assets:
         return Picture(file, chart.words, (span(f"{chart.title} ", bold=True), span(chart.aside)))
 
 
-def _fit(content: Content) -> tuple[bytes, str, tuple[int, int]]:
-    """Return a picture that is whole, no larger than paper needs it, with its type and its size in pixels.
-
-    Raises what Pillow raises at a damaged one.
-    """
+def _fit(content: Content) -> tuple[bytes, str]:
+    """Return a picture with its type; made smaller where it is larger than a page shows it."""
+    suffix = _AS_THEY_ARE.get(content.media_type)
+    if suffix and max(content.width, content.height) <= _LONGEST_PX:
+        return content.data, suffix
+    if content.media_type == "image/svg+xml":
+        return picture_of_svg(content.data), "png"
     with Image.open(BytesIO(content.data)) as opened:
-        kind = (opened.format or "").lower()
-        opened.load()
-        if max(opened.size) <= _LONGEST_PX and kind in ("png", "jpeg"):
-            return content.data, kind, opened.size
-        picture = opened.convert("RGB")
+        picture = opened.convert("RGBA")
     picture.thumbnail((_LONGEST_PX, _LONGEST_PX))
-    small = BytesIO()
-    picture.save(small, "JPEG", quality=82)
-    return small.getvalue(), "jpeg", picture.size
+    on_paper = Image.alpha_composite(Image.new("RGBA", picture.size, "white"), picture)
+    return _encoded(on_paper.convert("RGB"), "JPEG"), "jpeg"
+
+
+def _redrawn(data: bytes) -> bytes:
+    """Return a picture as Pillow reads it; a white one where it can't be decoded."""
+    try:
+        with Image.open(BytesIO(data)) as opened:
+            opened.load()
+            return _encoded(opened, opened.format or "PNG")
+    except (OSError, SyntaxError, ValueError):
+        return _encoded(Image.new("RGB", (1, 1), "white"), "PNG")
+
+
+def _encoded(picture: Image.Image, form: str) -> bytes:
+    data = BytesIO()
+    picture.save(data, form, quality=82)
+    return data.getvalue()
 
 
 def _svg_parts(chart: Chart, accent: str) -> Iterator[str]:

@@ -5,11 +5,13 @@ A line is spans of text. All texts are data: no text of a result is ever read as
 
 import re
 from typing import TypeAlias
+from unicodedata import bidirectional
 
 import msgspec
 
 _UNBROKEN = re.compile(r"\S{24}(?=\S{8})")
 _BLANKS = re.compile(r"\s+")
+_RIGHT_TO_LEFT = ("R", "AL")
 BREAK = "\u200b"
 """Where a long word may be broken. The template makes an empty box of it, so that it is not in a copied text."""
 
@@ -111,7 +113,17 @@ class Document(msgspec.Struct, frozen=True):
 
 def span(text: str, fill: str = "", *, bold: bool = False, mono: bool = False, to: str = "") -> Span:
     """Return a text in one style, with single spaces, and with places to break its long words at."""
-    return Span(breakable(_BLANKS.sub(" ", text)), fill, bold, mono, to)
+    return Span(breakable(_isolated(_BLANKS.sub(" ", text))), fill, bold, mono, to)
+
+
+def _isolated(text: str) -> str:
+    """Return a text that moves nothing around it, if it runs from right to left.
+
+    Source: Unicode Standard Annex 9, section 2.4 (explicit directional isolates).
+    """
+    if text.isascii() or not any(bidirectional(letter) in _RIGHT_TO_LEFT for letter in text):
+        return text
+    return f"\N{FIRST STRONG ISOLATE}{text}\N{POP DIRECTIONAL ISOLATE}"
 
 
 def line(text: str) -> Line:

@@ -205,7 +205,7 @@ def _failure(item: PdfCheck, assets: Assets) -> Iterator[Block]:
     if item.detail:
         yield Verbatim(tuple(breakable(text.expandtabs(4)) for text in item.detail.split("\n")))
     if item.picture:
-        yield from assets.picture(item.picture, item.caption)
+        yield assets.picture(item.picture, item.caption)
 
 
 def _problem(item: PdfCheck) -> Iterator[Block]:

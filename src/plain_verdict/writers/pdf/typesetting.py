@@ -1,6 +1,7 @@
 """Sets the PDF report with Typst: no network, nothing but what is handed over, the same bytes each time."""
 
-from datetime import UTC
+from collections.abc import Mapping
+from datetime import UTC, datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -37,29 +38,35 @@ def typeset(report: Report, checks: ChecksShown, size: PaperSize) -> bytes:
         attached=(SUMMARY_FILE, "The run as JSON: plain-verdict verify checks it"),
     )
     files = {
-        **assets.files,
         "document.json": msgspec.json.encode(document),
         SUMMARY_FILE: SummaryWriter(files={}).render_text(report).encode("utf-8", "replace"),
         _TEMPLATE.name: _TEMPLATE.read_bytes(),
     }
-    with TemporaryDirectory(prefix="plain-verdict-") as name:
-        folder = Path(name)
-        for file, data in files.items():
-            (folder / file).write_bytes(data)
-        return _compile(folder / _TEMPLATE.name, report)
+    # Typst takes whole seconds.
+    made = report.info.made.astimezone(UTC).replace(microsecond=0)
+    try:
+        return _compile({**assets.files, **files}, made)
+    except typst.TypstError:
+        # Most likely a picture that it can't decode.
+        assets.redraw()
+        return _compile({**assets.files, **files}, made)
 
 
-def _compile(template: Path, report: Report) -> bytes:
-    """Return the PDF of a template whose data is in the same folder.
+def _compile(files: Mapping[str, bytes], made: datetime) -> bytes:
+    """Return the PDF of the template and all that it reads. Raises TypstError.
 
     A sign that none of the fonts has is not allowed in PDF/UA-1 (ISO 14289-1, section 7.21.8): the same PDF is
     tagged then and does not claim the standard.
     """
-    made = report.info.made.astimezone(UTC)
-    try:
-        return typst.compile(template, root=template.parent, timestamp=made, pdf_standards=["1.7", "ua-1"])
-    except typst.TypstError:
-        return typst.compile(template, root=template.parent, timestamp=made, pdf_standards=["1.7"])
+    with TemporaryDirectory(prefix="plain-verdict-") as name:
+        folder = Path(name)
+        for file, data in files.items():
+            (folder / file).write_bytes(data)
+        template = folder / _TEMPLATE.name
+        try:
+            return typst.compile(template, root=folder, timestamp=made, pdf_standards=["1.7", "ua-1"])
+        except typst.TypstError:
+            return typst.compile(template, root=folder, timestamp=made, pdf_standards=["1.7"])
 
 
 def _colours(accent: str) -> dict[str, str]:
