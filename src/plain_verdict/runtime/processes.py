@@ -16,8 +16,8 @@ if TYPE_CHECKING:
 Result = TypeVar("Result")
 
 _LOOK_S = 0.3  # between two looks whether the parent is still there
-_NUMBER_BYTES = 4
-_MOST_PIECES = 4_000  # whose numbers every pipe holds: 16 kB
+_NUMBER_BYTES = 2
+_MOST_PIECES = 2_000  # whose numbers every pipe holds: a page of memory is the least
 START = "spawn" if sys.platform in ("win32", "darwin") else "fork"
 """How helpers begin. Windows has no fork, and the libraries of macOS do not survive one.
 
