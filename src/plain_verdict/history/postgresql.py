@@ -31,6 +31,8 @@ _TEMPORARY_STATES = ("23503", "40001", "40P01", "53300", "57P01", "57P02", "57P0
 _TEMPORARY_WORDS = (
     *(
         "Connection refused",
+        "Connection reset by peer",
+        "Broken pipe",
         "the database system is",
         "too many clients",
         "too many connections",
