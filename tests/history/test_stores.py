@@ -22,6 +22,7 @@ import pytest
 from conftest import MADE
 from nights import PASSWORD, write_build
 from plain_verdict.history import digest as digests
+from plain_verdict.history.postgresql import _is_temporary
 from plain_verdict.history.sql import SqlStore
 from plain_verdict.history.stores import open_store
 from plain_verdict.model import Build, CheckIndex, KeptRun, kept_run
@@ -229,6 +230,23 @@ def test_a_restart_and_too_few_connections_cost_time_and_no_run(postgresql, data
                 time.sleep(0.5)
             assert waiting.result() is False
         assert {build.id for build in builds} == {run.build.id for run in runs}
+
+
+@pytest.mark.parametrize(
+    ("words", "passes"),
+    [
+        ('connection to server at "127.0.0.1", port 5432 failed: Connection reset by peer', True),
+        ("could not send data to server: Broken pipe", True),
+        ("SSL SYSCALL error: EOF detected", True),
+        ("SSL connection has been closed unexpectedly", True),
+        ('could not translate host name "db" to address: Temporary failure in name resolution', True),
+        ('could not translate host name "db" to address: Name or service not known', False),
+        ('password authentication failed for user "pipeline"', False),
+        ("SSL error: certificate verify failed", False),
+    ],
+)
+def test_what_passes_by_itself_is_tried_again(words, passes):
+    assert _is_temporary(psycopg.OperationalError(words)) == passes
 
 
 def test_a_run_is_stored_where_only_reading_failed(night, tmp_path, monkeypatch):

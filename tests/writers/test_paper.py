@@ -112,6 +112,15 @@ def test_what_is_past_the_limit_is_counted_and_text_of_results_does_nothing(tool
     assert len(pdf.attachments) == 1
 
 
+def test_checks_of_one_name_are_told_apart(tool, tmp_path):
+    (tmp_path / "r.xml").write_text(failing("sails", "sails"))
+    tool("report", "r.xml", "--pdf", "r.pdf", "--pdf-for", "all")
+    text = " ".join(text_of(tmp_path / "r.pdf").split())
+    # Among the causes, at the failure itself, and in the list of all.
+    counts = [(text.count(f"sails ({which} of 2)"), text.count(f"failed {which} of 2 sails")) for which in (1, 2)]
+    assert counts == [(2, 1), (2, 1)]
+
+
 @pytest.mark.parametrize(("sign", "claimed"), [("Skarhölm", True), ("\u0378", False)])
 def test_a_sign_that_no_font_has_costs_the_claim_and_nothing_else(sign, claimed, tool, tmp_path):
     (tmp_path / "r.xml").write_text(failing(f"sails to {sign}"), "utf-8")

@@ -33,11 +33,13 @@ _TEMPORARY_WORDS = (
         "Connection refused",
         "Connection reset by peer",
         "Broken pipe",
+        "Temporary failure in name resolution",
         "the database system is",
         "too many clients",
         "too many connections",
         "remaining connection slots",
     ),
+    *("SSL SYSCALL error", "SSL connection has been closed", "could not receive data", "could not send"),
     *("server closed the connection", "terminating connection", "connection is lost", "connection is closed"),
 )
 """Of an error without a state: libpq gives none where no connection was made."""

@@ -146,6 +146,8 @@ def _about(report: Report, check: Check) -> Iterator[str]:
         yield took
     if check.variant:
         yield ", ".join(fact.value for fact in check.variant)
+    if check.disambiguator:
+        yield check.disambiguator
     waived = report.verdict.waived.get(check.id)
     if waived:
         yield f"{aside_word([waived])}: {waived.reason}"

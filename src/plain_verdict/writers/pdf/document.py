@@ -157,7 +157,7 @@ def _cause(report: Report, entry: CauseEntry, listed: set[str]) -> Iterator[Bloc
     if cause.owner:
         yield _note(f"Owner: {cause.owner}")
     checks = [
-        (0, (span(check.title, to=check.id) if check.id in listed else span(check.title, "soft"),))
+        (0, (span(check.bare_title, to=check.id) if check.id in listed else span(check.bare_title, "soft"),))
         for check in entry.checks
     ]
     more = len(cause.checks) - len(entry.checks)
@@ -269,7 +269,7 @@ def _compliance(report: Report) -> Iterator[Block]:
         yield _note(rules.words, with_next=bool(rules.rows))
         rows = [
             (
-                row.check.title,
+                row.check.bare_title,
                 row.check.rule.severity.value if row.check.rule else "",
                 ", ".join(filter(None, (row.word, row.not_counted))),
             )
@@ -290,7 +290,7 @@ def _requirements(report: Report) -> Iterator[Block]:
             (
                 f"{row.result.requirement.id} {row.result.requirement.title}",
                 row.result.state.value,
-                "; ".join(check.title for check in row.checks) + (f" and {row.more} more" if row.more else ""),
+                "; ".join(check.bare_title for check in row.checks) + (f" and {row.more} more" if row.more else ""),
             )
             for row in group.rows
         ]
@@ -303,7 +303,7 @@ def _all_checks(content: PdfContent) -> Iterator[Block]:
         if group.path:
             yield _part(" › ".join(group.path))
         rows = [
-            (check.title, (_word(check.outcome.value),), format_duration(check.last.took_s))
+            (check.bare_title, (_word(check.outcome.value),), format_duration(check.last.took_s))
             for check in group.checks
         ]
         yield from _table("wlr", "Check|Outcome|Duration", rows)

@@ -50,10 +50,9 @@
   text(font: serif, size: 14pt, weight: "bold", it.body),
 )
 #show heading.where(level: 2): it => block(above: 5mm, below: 2mm, sticky: true, text(size: 10.5pt, weight: "bold", it.body))
-#show link: it => it
 
 #let blocks = (
-  heading: it => [#heading(level: it.level, bookmarked: true, line-of(it.line))#if it.id != "" { label(it.id) }],
+  heading: it => [#heading(level: it.level, line-of(it.line))#if it.id != "" { label(it.id) }],
   paragraph: it => if it.message {
     par(spacing: 2.6mm, text(font: serif, size: 11.5pt, weight: "bold", line-of(it.line)))
   } else if it.with_next {
