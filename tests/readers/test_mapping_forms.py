@@ -11,11 +11,14 @@ from test_mappings import HEAD, PLAIN, judged
 
 from plain_verdict.inputs.discovery import discover
 from plain_verdict.model import Check
+from plain_verdict.readers.mapping import checks as mapping_checks
 from plain_verdict.readers.mapping import repeated_items
 from plain_verdict.readers.mapping.reader import MappingReading
 from plain_verdict.readers.mapping.trial import try_mapping
+from plain_verdict.readers.xml import text
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import MappingFile
+from plain_verdict.text import encoding, json_text
 
 OK = 'outcome = { from = "o", passed = "ok", failed = "bad" }\n'
 TREE = '[[mapping.level]]\neach = "$.s[*]"\ninside = "s[*]"\nsuite = "n"\n'
@@ -111,6 +114,7 @@ FORMS = {
         EVENTS.replace('id = "id"', 'each = "/r/*"\nid = "id"') + EVENT, "r.xml", '<r><a id="x" e="start"/><b id="x"><e>bad</e><out>why</out></b></r>', ["x failed"], [],
     ),
     "JSON values one after another": (PLAIN, "r.json", '{\n"n": "x",\n"o": "ok"}\n{"n": "y", "o": "bad"}{"n": "z", "o": "left"}', ["x passed", "y failed", "z skipped"], []),
+    "lists in JSON values one after another": (PLAIN.replace('"n"', '"n"\neach = "all[*]"'), "r.json", '{"all": [\n{"n": "x", "o": "ok"}]}{"all": [{"n": "y", "o": "ok"}]}', ["x passed", "y passed"], []),
     "a JSON sequence that is truncated": (PLAIN + "[x]"[3:], "r.json", '{\n"n": "x",\n"o": "ok"}\n{"n": "y", "o":', ["x passed"], ["!is not complete JSON"]),
     "a total row": (PLAIN + 'where = { n = { not = ["Total", "All"] }, kind = { there = false } }', "r.csv", "n,o,kind\nx,ok,\nTotal,1,\nw,1,sum\n", ["x passed"], []),
     "conditions": (
@@ -462,6 +466,13 @@ POOLS = {
 @pytest.mark.parametrize("seed", range(4))
 def test_items_that_repeat_another_are_read_as_others_are(tmp_path, monkeypatch, syntax, seed):
     """Checks, notes and what a trial counts are the same as where each item is read by itself."""
+    for module, name, size in (
+        (json_text, "CHUNK_BYTES", 3_000),
+        (encoding, "CHUNK_BYTES", 3_000),
+        (text, "CHUNK_BYTES", 3_000),
+        (mapping_checks, "_TOGETHER", 40),
+    ):
+        monkeypatch.setattr(module, name, size)
     chance = random.Random(f"{syntax} {seed}")
     pools = {key: [chance.choice(pool) for _ in range(2)] if seed % 2 else pool for key, pool in POOLS.items()}
     rows = [{key: chance.choice(pool) for key, pool in pools.items()} for _ in range(300)]
@@ -498,19 +509,24 @@ def test_items_that_repeat_another_are_read_as_others_are(tmp_path, monkeypatch,
 
 def test_repeated_items_are_not_looked_for_where_few_repeat(tmp_path, monkeypatch):
     """Most items of a usual file are made of earlier ones; of a file whose texts all differ none, and soon none is tried."""
-    made = []
-    whole = repeated_items.RepeatedItems.check_of
-    monkeypatch.setattr(
-        repeated_items.RepeatedItems,
-        "check_of",
-        lambda self, *given: made.append(whole(self, *given)) or made[-1],
-    )
+    made, together = [], []
+    single, many = repeated_items.RepeatedItems.check_of, repeated_items.RepeatedItems.checks_of
+    for name, whole, kept in (("check_of", single, made), ("checks_of", many, together)):
+        monkeypatch.setattr(
+            repeated_items.RepeatedItems,
+            name,
+            lambda self, *given, whole=whole, kept=kept: kept.append(whole(self, *given)) or kept[-1],
+        )
     for suites, tried, found in ((1, 5_000, 4_997), (5_000, 2_000, 0)):
         made.clear()
+        together.clear()
         file = tmp_path / "r.jsonl"
         file.write_text(lines(*({"n": f"x{at}", "s": f"A{at % suites}", "o": "ok"} for at in range(5_000))))
         mapping = msgspec.toml.decode(
             '[[mapping]]\nname = "rows"\n[mapping.check]\nname = "n"\nsuite = "s"\n' + OK, type=MappingFile
         ).mapping[0]
         assert len(MappingReading(mapping, discover([str(file)]).sources[0], Limits()).checks()) == 5_000
-        assert (len(made), sum(isinstance(found, Check) for found in made)) == (tried, found)
+        of_many = [check for checks in together for check in checks if check]
+        of_all = [*made, *of_many]
+        assert (len(of_all), sum(isinstance(made_check, Check) for made_check in of_all)) == (tried, found)
+        assert (len(of_many) > 2_000) == (suites == 1), "most are made many at a time"

@@ -11,12 +11,20 @@ def in_order(moment: datetime) -> datetime:
 
 def earliest(moments: Iterable[datetime]) -> datetime | None:
     """Return the first of the moments as it is written; None of none."""
-    return min(moments, key=in_order, default=None)
+    known = list(moments)
+    try:
+        return min(known, default=None)
+    except TypeError:  # only some have a zone
+        return min(known, key=in_order)
 
 
 def latest(moments: Iterable[datetime]) -> datetime | None:
     """Return the last of the moments as it is written; None of none."""
-    return max(moments, key=in_order, default=None)
+    known = list(moments)
+    try:
+        return max(known, default=None)
+    except TypeError:
+        return max(known, key=in_order)
 
 
 def moment_at(time_s: float | None) -> datetime | None:

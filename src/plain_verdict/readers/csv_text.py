@@ -3,6 +3,7 @@
 import csv
 from collections import Counter, deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from itertools import chain
 from typing import TYPE_CHECKING, NamedTuple
 
 from plain_verdict.text.cleaning import single_line
@@ -98,6 +99,22 @@ def rows_of(
         line += len(taken)
         taken.clear()
         yield found
+
+
+def row_batches(chunks: Iterable[list[str]], delimiter: str, quote: str = '"') -> Iterator[Sequence[Row | BadRow]]:
+    """Yield what ``rows_of`` does, those of a chunk of lines at a time as long as every line is a row."""
+    rest, line = iter(chunks), 1
+    for lines in rest:
+        try:
+            rows = list(_reader(lines, delimiter, quote, strict=True))
+        except csv.Error:
+            rows = []
+        if len(rows) != len(lines):  # a row of several lines, or a wrong quote: nothing after it is sure
+            for row in rows_of(chain(lines, chain.from_iterable(rest)), delimiter, quote, line):
+                yield [row]
+            return
+        yield list(map(Row, range(line, line + len(rows)), rows, zip(lines, strict=True)))
+        line += len(lines)
 
 
 def _leniently(text: str, delimiter: str, quote: str, line: int) -> Row | BadRow:

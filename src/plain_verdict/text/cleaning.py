@@ -1,6 +1,7 @@
 """Makes text from result files plain: no colour codes, no control characters, no more than a limit."""
 
 import re
+from collections.abc import Sequence
 
 from plain_verdict.text.patterns import pattern
 
@@ -61,6 +62,15 @@ def single_line(text: str, limit_chars: int) -> str:
         text = text.translate(_REORDERING)
     text = _SPACES.sub(" ", plain(text)).strip()
     return text if len(text) <= limit_chars else text[: limit_chars - 1] + "…"
+
+
+def single_lines(texts: Sequence[str], limit_chars: int) -> list[str]:
+    """Return several texts as ``single_line`` does each."""
+    together = "".join(texts)
+    is_plain = together.isprintable() and "  " not in together and "[" not in together and "]" not in together
+    if is_plain and max(map(len, texts), default=0) <= limit_chars:
+        return list(map(str.strip, texts))
+    return [single_line(text, limit_chars) for text in texts]
 
 
 def block(text: str, limit_chars: int) -> str:

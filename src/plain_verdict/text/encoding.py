@@ -4,11 +4,12 @@ import codecs
 import re
 from collections.abc import Iterator
 from io import StringIO
+from itertools import chain
 from typing import BinaryIO
 
 from plain_verdict.text.patterns import pattern
 
-_CHUNK_BYTES = 1 << 16
+CHUNK_BYTES = 1 << 16
 _LONGEST_LINE_CHARS = 20_000_000  # a line without end is cut before it fills the memory
 # A byte that is not of the encoding is kept as a lone surrogate (PEP 383), and then read as Windows-1252.
 _WRONG_BYTE = pattern("[\udc80-\udcff]")
@@ -50,8 +51,12 @@ class Decoding:
 
     def lines(self, stream: BinaryIO) -> Iterator[str]:
         """Yield the lines of a file, each with its end, without a byte order mark; a long one may come in parts."""
-        held = self.text(stream.read(_CHUNK_BYTES)).removeprefix("\ufeff")
-        for data in iter(lambda: stream.read(_CHUNK_BYTES), b""):
+        return chain.from_iterable(self.line_chunks(stream))
+
+    def line_chunks(self, stream: BinaryIO) -> Iterator[list[str]]:
+        """Yield them several at a time."""
+        held = self.text(stream.read(CHUNK_BYTES)).removeprefix("\ufeff")
+        for data in iter(lambda: stream.read(CHUNK_BYTES), b""):
             whole = list(StringIO(held + self.text(data), newline=""))
             # A return may be half of a line's end.
             held = (
@@ -59,5 +64,5 @@ class Decoding:
                 if whole and not whole[-1].endswith("\n") and len(whole[-1]) < _LONGEST_LINE_CHARS
                 else ""
             )
-            yield from whole
-        yield from StringIO(held + self.text(b"", final=True), newline="")
+            yield whole
+        yield list(StringIO(held + self.text(b"", final=True), newline=""))

@@ -1,6 +1,7 @@
 """Reads times and durations as runners write them."""
 
 import re
+from collections.abc import Sequence
 from datetime import UTC, datetime, tzinfo
 
 from plain_verdict.text.numbers import read_number
@@ -47,6 +48,16 @@ def read_moment(text: str) -> datetime | None:
     except (ValueError, OverflowError, OSError):
         return None
     return moment if _NEVER <= moment.year <= _FOR_EVER else None
+
+
+def read_dates(texts: Sequence[str]) -> list[datetime] | None:
+    """Return what ``read_moment`` does for many texts of ISO 8601 with hyphens; None where one is anything else."""
+    try:
+        moments = [datetime.fromisoformat(text) for text in texts if text[4] == "-"]
+    except (ValueError, IndexError):
+        return None
+    is_known = len(moments) == len(texts) and all(_NEVER <= moment.year <= _FOR_EVER for moment in moments)
+    return moments if is_known else None
 
 
 def read_epoch(number: float, zone: tzinfo) -> datetime | None:

@@ -1,6 +1,6 @@
 """Makes a check of one item by one form of a mapping, and counts what is odd about items."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from operator import itemgetter
 
 from plain_verdict.model import (
@@ -30,6 +30,7 @@ from plain_verdict.text.cleaning import block, single_line
 from plain_verdict.text.moments import LONGEST_S
 
 _NEVER_ENDED = Judged(Outcome.ERRORED)
+_FEWEST_TOGETHER = 8  # of fewer items, columns cost more than they save
 NEVER_ENDED = "No event ends it: the run may have been stopped."
 
 
@@ -102,7 +103,7 @@ class CheckMaking:
         if any((self._has_ended, self._attempts, self._number, self._rule)):
             return None
         selectors = [selector for _, selector in values.texts.selectors[first:]]
-        return repeated_items(values, key, form, selectors, self._result_of.times_of_texts)
+        return repeated_items(values, key, form, selectors, self._result_of)
 
     @property
     def numbers_attempts(self) -> bool:
@@ -118,6 +119,7 @@ class CheckMaking:
         if isinstance(found, Check):
             counts.items += 1
             counts.attempts += 1
+            counts.bad += found.outcome in BAD
             return found
         given = self._given(item, outer)
         check = self._check(item, given, counts, odd)
@@ -127,6 +129,17 @@ class CheckMaking:
             self.count_repeated()
             self._repeated = None
         return check
+
+    def repeating(self, items: Sequence[object], outer: Given, counts: Counts) -> list[Check | None]:
+        """Return the checks of the items that repeat earlier ones, which saves a call for each; None for others."""
+        if self._repeated is None or len(items) < _FEWEST_TOGETHER:
+            return [None] * len(items)
+        checks = self._repeated.checks_of(items, outer)
+        made = len(items) - checks.count(None)
+        counts.items += made
+        counts.attempts += made
+        counts.bad += sum([check is not None and check.outcome in BAD for check in checks])
+        return checks
 
     def count_repeated(self) -> None:
         """Count what stood in items that repeated others, once all are made."""

@@ -1,25 +1,31 @@
 """Checks, made of a file's items by a mapping, level by level, at any depth."""
 
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
 from datetime import datetime, timedelta
+from functools import partial
+from itertools import chain
 from typing import NamedTuple
 
 import msgspec
 
-from plain_verdict.model import BAD, Check, Kind, counting_last
+from plain_verdict.model import BAD, Check, Kind, counting_last, earliest, in_order, latest
 from plain_verdict.readers.interface import SUITE_ITSELF
 from plain_verdict.readers.mapping.announced import Announced, Sort, announced_in, failed_itself
 from plain_verdict.readers.mapping.check_making import CheckMaking, Counts
 from plain_verdict.readers.mapping.events import has_ended
 from plain_verdict.readers.mapping.given import NOTHING_GIVEN, Give, Given, giver
+from plain_verdict.readers.mapping.json_document import JsonDocument, JsonLines
 from plain_verdict.readers.mapping.rules import joined_rules
-from plain_verdict.readers.mapping.selectors import Document
+from plain_verdict.readers.mapping.selectors import Batch, Document
+from plain_verdict.readers.mapping.table_document import TableDocument
 from plain_verdict.readers.mapping.unread_items import UnreadItems, forms_of
-from plain_verdict.readers.mapping.values import FindItems, Values, numbered, without_filters
+from plain_verdict.readers.mapping.values import FindItems, Values, itself, numbered, without_filters
 from plain_verdict.readers.mapping.xml_document import XmlDocument
 from plain_verdict.settings.mappings import CheckMapping, LevelMapping, ManyTexts, ResultMapping, Value
 
 _At = tuple[int, tuple[int, ...]]
+_TOGETHER = 500  # items of which the checks are made at once, where they repeat earlier ones
 _DEEPEST_LEVELS = 100
 """Levels nested deeper than this are not looked into: Python's own stack ends soon after."""
 
@@ -117,10 +123,10 @@ class Checks:
         everything = without_filters(self._outer)
         wide = self._document.select(everything) if everything != self._outer else None
 
-        def on_done(whole: object) -> None:
-            for item in wide.all(whole) if wide else ():
+        def on_done(wholes: Sequence[object]) -> None:
+            for item in chain.from_iterable(map(wide.all, wholes)) if wide else ():
                 unread.reached[id(item)] = item
-            unread.look(whole, "$")
+            unread.look(wholes)
             unread.reached.clear()
             unread.around.clear()
 
@@ -161,15 +167,38 @@ class Checks:
                 form.make.count_repeated()
 
     def _each(self) -> Iterator[Check]:
+        if not self._levels:
+            yield from self._outermost()
+            return
         for number, item in self._document.items(self._outer):
-            if self._levels:
-                for node in self._levels[0].find(item):
-                    self.counts.outer += 1
-                    if self._outer:
-                        self.announced += [number for number in announced_in(node) if number.sort is not Sort.RUN]
-                    yield from self._in_level(node, NOTHING_GIVEN, 0, (number, ()))
-            else:
-                yield from self._made(item, NOTHING_GIVEN, (number, ()), outermost=True)
+            for node in self._levels[0].find(item):
+                self.counts.outer += 1
+                if self._outer:
+                    self.announced += [number for number in announced_in(node) if number.sort is not Sort.RUN]
+                yield from self._in_level(node, NOTHING_GIVEN, 0, (number, ()))
+
+    def _outermost(self) -> Iterator[Check]:
+        """Yield the checks of the document's items, where there are no levels."""
+        (form,) = self._forms
+        for batch in self._batches():
+            found = (
+                batch
+                if form.find is itself
+                else [(number, inner) for number, item in batch for inner in form.find(item)]
+            )
+            self.counts.outer += len(found)
+            items = [item for _, item in found]
+            yield from self._of_form(form, items, NOTHING_GIVEN, partial(_outermost_at, found))
+
+    def _batches(self) -> Iterator[Batch]:
+        """Yield the document's items: several at a time, where no place speaks of the line around its item."""
+        document = self._document
+        if isinstance(document, JsonDocument | XmlDocument):
+            return document.batches(self._outer)
+        of_line = self._outer or any(selector.text.startswith("$") for _, selector in self._values.texts.selectors)
+        if isinstance(document, JsonLines | TableDocument) and not of_line:
+            return document.batches()
+        return ([item] for item in document.items(self._outer))
 
     def _in_level(self, item: object, outer: Given, depth: int, at: _At, nested: int = 0) -> Iterator[Check]:
         """Yield the checks in an item of a level, and what it says itself where none of them failed."""
@@ -205,15 +234,23 @@ class Checks:
             self.of_levels.add(check.id)
             yield check
 
-    def _made(self, item: object, given: Given, at: _At, *, outermost: bool = False) -> Iterator[Check]:
+    def _made(self, item: object, given: Given, at: _At) -> Iterator[Check]:
         """Yield the checks that an item of the innermost level holds."""
-        for find, make in self._forms:
-            for position, inner in enumerate(find(item)):
-                self.counts.outer += outermost
-                if self.unread:
-                    self.unread.reached[id(inner)] = inner
-                self._at = at if outermost else (at[0], (*at[1], position))
-                yield make(inner, given, self.counts, self._odd)
+        for form in self._forms:
+            yield from self._of_form(form, form.find(item), given, partial(_inner_at, at))
+
+    def _of_form(
+        self, form: _Form, items: Sequence[object], given: Given, at: Callable[[int], _At]
+    ) -> Iterator[Check]:
+        """Yield the checks of items of one list; ``at`` tells where each stands."""
+        if self.unread:
+            self.unread.reached.update((id(item), item) for item in items)
+        for first in range(0, len(items), _TOGETHER):
+            some = items[first : first + _TOGETHER]
+            for position, known in enumerate(form.make.repeating(some, given, self.counts), first):
+                if known is None:
+                    self._at = at(position)
+                yield known or form.make(items[position], given, self.counts, self._odd)
 
     def _odd(self, what: str) -> None:
         """Remember where the first item stands that lacks something."""
@@ -229,6 +266,14 @@ def _lists_and_levels(mapping: ResultMapping) -> tuple[tuple[CheckMapping, ...],
     return forms, mapping.level or ((LevelMapping(),) if len(forms) > 1 else ())
 
 
+def _outermost_at(found: Batch, position: int) -> _At:
+    return found[position][0], ()
+
+
+def _inner_at(at: _At, position: int) -> _At:
+    return at[0], (*at[1], position)
+
+
 def _of_document(form: ManyTexts) -> ManyTexts:
     """Return what is looked for in the items that the document finds: only conditions, or members."""
     return form if form.members else msgspec.structs.replace(form, each="")
@@ -241,13 +286,15 @@ def _as_attempts(executions: list[Check]) -> Check:
     return msgspec.structs.replace(executions[-1], attempts=attempts)
 
 
-def times_of(checks: Sequence[Check]) -> tuple[list[datetime], list[datetime]]:
-    """Return when attempts began, and when they ended where that is known."""
-    starts = [attempt.started for check in checks for attempt in check.attempts if attempt.started]
-    ends = [
-        attempt.started + timedelta(seconds=attempt.took_s or 0)
-        for check in checks
-        for attempt in check.attempts
-        if attempt.started
-    ]
-    return starts, ends
+def span_of(checks: Sequence[Check]) -> tuple[datetime | None, datetime | None]:
+    """Return when the first attempt began and when the last one ended."""
+    attempts = chain.from_iterable(check.attempts for check in checks)
+    begun = [(attempt.started, attempt.took_s or 0.0) for attempt in attempts if attempt.started]
+    if not begun:
+        return None, None
+    starts, times = zip(*begun, strict=True)
+    last, longest = max(starts, key=in_order), timedelta(seconds=max(times))
+    # What ended last began no longer before the last start than the longest took: few have to be added up.
+    with suppress(TypeError):  # some have a zone, and some none
+        begun = [(started, took_s) for started, took_s in begun if last - started <= longest]
+    return earliest(starts), latest([started + timedelta(seconds=took_s) for started, took_s in begun])

@@ -8,7 +8,7 @@ from lxml import etree
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.mapping.json_document import members_at
 from plain_verdict.readers.mapping.json_paths import JsonPlaces, JsonRoot, json_selector, key_selector
-from plain_verdict.readers.mapping.selectors import Document, Inner, Item, OnLine, Selector, json_text
+from plain_verdict.readers.mapping.selectors import Document, Inner, Item, OnDone, OnLine, Selector, json_text
 from plain_verdict.readers.mapping.table_document import TableDocument
 from plain_verdict.readers.mapping.texts import Texts
 from plain_verdict.readers.mapping.values import Values
@@ -54,7 +54,7 @@ class EventsDocument(JsonPlaces):
             {name.casefold(): name for name in document.columns} if isinstance(document, TableDocument) else {}
         )
         self.on_line: OnLine | None = None
-        self.on_done: OnLine | None = None
+        self.on_done: OnDone | None = None
         texts = Texts(self)
         values = Values(mapping, texts, limits)
         self._id_paths = (self._events.id,) if isinstance(self._events.id, str) else self._events.id
@@ -91,7 +91,7 @@ class EventsDocument(JsonPlaces):
         found = members_at(self.select(each), self._root.value) if each else [self._root.value]
         yield from map(Item, range(len(found)), found)
         if self.on_done:
-            self.on_done(self._root.value)
+            self.on_done([self._root.value])
 
     def _pass_on(self, line: object) -> None:
         if self.on_line:

@@ -1,24 +1,30 @@
 """JSON files, whole in memory, and JSON Lines, line by line, as a mapping sees them."""
 
 from codecs import BOM_UTF8
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
-from typing import BinaryIO
+from itertools import chain, starmap
 
 import msgspec
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.mapping.json_paths import JsonPlaces, JsonRoot
-from plain_verdict.readers.mapping.selectors import Inner, Item, OnLine, Selector, on_line
+from plain_verdict.readers.mapping.selectors import Batch, Inner, Item, OnDone, OnLine, Selector, on_line
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.encoding import as_text
 from plain_verdict.text.formatting import format_size, plural
-from plain_verdict.text.json_text import DAMAGED_JSON, decode_json, key_twice, may_have_twice
+from plain_verdict.text.json_text import (
+    DAMAGED_JSON,
+    decode_json,
+    key_twice,
+    line_chunks,
+    may_have_twice,
+    surely_once,
+)
 
-_LONGEST_LINE_BYTES = 200_000_000  # a file without line breaks is not JSON Lines
 _SHOWN_BYTES = 100  # of a line that can't be read
 _any = msgspec.json.Decoder()
 
@@ -47,14 +53,18 @@ class JsonDocument(JsonPlaces):
         self._path = source.path
         self._data = data
         self.on_line: OnLine | None = None
-        self.on_done: OnLine | None = None
+        self.on_done: OnDone | None = None
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield what stands at the path; the whole file where there is none."""
+        return starmap(Item, chain.from_iterable(self.batches(each)))
+
+    def batches(self, each: str) -> Iterator[Batch]:
+        """Yield all items at a time."""
         found = members_at(self.select(each), self._root.value) if each else [self._root.value]
-        yield from map(Item, range(len(found)), found)
+        yield list(enumerate(found))
         if self.on_done:
-            self.on_done(self._root.value)
+            self.on_done([self._root.value])
 
     def root(self) -> object:
         """Return the whole file."""
@@ -89,22 +99,13 @@ class JsonLines(JsonPlaces):
         self._wrong: list[ReadingNote] = []
         self._wrong_number = 0
         self.on_line: OnLine | None = None
-        self.on_done: OnLine | None = None
+        self.on_done: OnDone | None = None
 
     def items(self, each: str) -> Iterator[Item]:
         """Yield each line, or what stands at the path in it."""
         inside = self.select(each) if each else None
-        decode = _any.decode
-        with self._source.open() as stream:
-            for number, data in enumerate(_lines(stream), 1):
-                try:
-                    value = decode(data)
-                except DAMAGED_JSON as error:
-                    value = self._repaired(data, number, error)
-                    if value is None:
-                        continue
-                if may_have_twice(data, value):
-                    self._note_twice(data, number)
+        for lines in self._chunks():
+            for number, value in lines:
                 self._root.value = value
                 if self.on_line:
                     self.on_line(value)
@@ -113,7 +114,48 @@ class JsonLines(JsonPlaces):
                 else:
                     yield from (Item(number, part) for part in members_at(inside, value))
                 if self.on_done:
-                    self.on_done(value)
+                    self.on_done([value])
+
+    def batches(self) -> Iterator[Batch]:
+        """Yield the lines, several at a time; places must not speak of ``$``."""
+        for lines in self._chunks():
+            if self.on_line:
+                for _, value in lines:
+                    self.on_line(value)
+            yield lines
+
+    def _chunks(self) -> Iterator[list[tuple[int, object]]]:
+        first = 1
+        with self._source.open() as stream:
+            for chunk in line_chunks(stream):
+                if first == 1:
+                    chunk[0] = chunk[0].removeprefix(BOM_UTF8)
+                try:
+                    values = list(map(_any.decode, chunk))
+                except DAMAGED_JSON:
+                    yield self._each_by_itself(chunk, first)
+                else:
+                    yield (
+                        list(zip(range(first, first + len(chunk)), values, strict=True))
+                        if surely_once(chunk, values)
+                        else self._each_by_itself(chunk, first)
+                    )
+                first += len(chunk)
+
+    def _each_by_itself(self, lines: Sequence[bytes], first: int) -> list[tuple[int, object]]:
+        """Return the lines that can be read, and note the others; ``first`` is the number of the first line."""
+        items: list[tuple[int, object]] = []
+        for number, data in enumerate(lines, first):
+            try:
+                value = _any.decode(data)
+            except DAMAGED_JSON as error:
+                value = self._repaired(data, number, error)
+                if value is None:
+                    continue
+            if may_have_twice(data, value):
+                self._note_twice(data, number)
+            items.append((number, value))
+        return items
 
     def _repaired(self, data: bytes, number: int, error: Exception) -> object:
         """Return a line with numbers that are none, like NaN; None, and a note, where more is wrong."""
@@ -160,13 +202,6 @@ def members_at(selector: Selector, value: object) -> list[object]:
     """Return what stands at a place; of one list, its members: nobody means the list itself by its path."""
     found = selector.all(value)
     return found[0] if selector.single and len(found) == 1 and type(found[0]) is list else found
-
-
-def _lines(stream: BinaryIO) -> Iterator[bytes]:
-    first = stream.readline(_LONGEST_LINE_BYTES).removeprefix(BOM_UTF8)
-    if first:
-        yield first
-    yield from iter(lambda: stream.readline(_LONGEST_LINE_BYTES), b"")
 
 
 def _twice(path: str, key: str, where: str) -> ReadingNote:

@@ -2,13 +2,16 @@
 
 import re
 from collections.abc import Sequence
+from typing import cast
 
 from plain_verdict.readers.mapping.selectors import (
     ANY,
     SAMPLES,
+    ColumnsAt,
     Find,
     Select,
     Selector,
+    TextColumns,
     TextsAt,
     json_text,
     name_matcher,
@@ -67,6 +70,11 @@ class JsonPlaces:
         """Return what gives the texts at several places at once; most are keys."""
         keys = [selector.key for selector in selectors]
         return searched_texts(selectors, json_text) if None in keys else _TextsOfKeys(keys)
+
+    def columns_at(self, selectors: Sequence[Selector]) -> ColumnsAt | None:
+        """Return what gives the texts of many items; None where a place is more than a key."""
+        keys = [selector.key for selector in selectors]
+        return None if None in keys else _TextsOfKeys(keys).columns
 
     def text_of(self, value: object) -> str:
         """Return a value as text."""
@@ -128,7 +136,8 @@ class _TextsOfKeys:
     """The texts of several keys of an object."""
 
     _TEXTS = frozenset([str, type(None)])
-    _MADE_TEXTS = frozenset([*_TEXTS, int, float, bool])
+    _PRINTED = frozenset([str, int, float, bool])
+    _MADE_TEXTS = _TEXTS | _PRINTED
 
     def __init__(self, keys: Sequence[object]) -> None:
         self._keys = keys
@@ -143,6 +152,26 @@ class _TextsOfKeys:
         if not types <= self._MADE_TEXTS:
             return None
         return [value if value is None else json_text(value) for value in values]
+
+    def columns(self, items: Sequence[object]) -> TextColumns:
+        """Return the texts of many objects, column by column: most columns hold nothing else."""
+        others: set[int] = set()
+        objects = cast("Sequence[dict[object, object]]", items)
+        if set(map(type, items)) != {dict}:
+            others.update(number for number, item in enumerate(items) if type(item) is not dict)
+            objects = [item if type(item) is dict else {} for item in items]
+        return TextColumns(
+            [self._column([item.get(key) for item in objects], others) for key in self._keys], others
+        )
+
+    def _column(self, values: list[object], others: set[int]) -> Sequence[str | None]:
+        """Return values as texts; ``others`` gets the numbers of those that are none."""
+        types = set(map(type, values))
+        if types <= self._TEXTS:
+            return cast("list[str | None]", values)
+        if not types <= self._MADE_TEXTS:
+            others.update(number for number, value in enumerate(values) if type(value) not in self._MADE_TEXTS)
+        return [json_text(value) if type(value) in self._PRINTED else None for value in values]
 
 
 class _KeySelector(Selector):

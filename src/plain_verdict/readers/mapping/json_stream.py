@@ -10,7 +10,7 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.mapping.json_document import members_at
 from plain_verdict.readers.mapping.json_paths import JsonPlaces, JsonRoot
-from plain_verdict.readers.mapping.selectors import Inner, Item, OnLine, Selector
+from plain_verdict.readers.mapping.selectors import Inner, Item, OnDone, OnLine, Selector
 from plain_verdict.runtime.errors import ReadError
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
@@ -40,7 +40,7 @@ class _Streamed(JsonPlaces):
         self._source = source
         self._fault = ""
         self.on_line: OnLine | None = None
-        self.on_done: OnLine | None = None
+        self.on_done: OnDone | None = None
 
     def _values(self, prefix: str, *, is_sequence: bool) -> Iterator[object]:
         try:
@@ -82,9 +82,7 @@ class JsonSequence(_Streamed):
                 self.on_line(value)
             yield from (Item(number, part) for part in (members_at(inside, value) if inside else [value]))
             if self.on_done:
-                self.on_done(value)
-            if self.on_done:
-                self.on_done(value)
+                self.on_done([value])
 
 
 class JsonStream(_Streamed):

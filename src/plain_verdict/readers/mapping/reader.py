@@ -10,11 +10,11 @@ from pathlib import PurePosixPath
 import msgspec
 
 from plain_verdict.inputs.source import Source
-from plain_verdict.model import Check, ReadingNote, ResultFile, SuiteNotes, earliest, latest
+from plain_verdict.model import Check, ReadingNote, ResultFile, SuiteNotes
 from plain_verdict.readers.interface import Head, within_limit
 from plain_verdict.readers.mapping.announced import Announced, Sort, announced_in
 from plain_verdict.readers.mapping.check_making import Counts
-from plain_verdict.readers.mapping.checks import Checks, times_of
+from plain_verdict.readers.mapping.checks import Checks, span_of
 from plain_verdict.readers.mapping.json_document import JsonLines
 from plain_verdict.readers.mapping.json_paths import JsonRoot, json_selector
 from plain_verdict.readers.mapping.opening import open_document, syntax_of
@@ -109,8 +109,8 @@ class MappingReader:
             started=started,
             ended=ended,
             title=reading.run.title,
-            cases=sum(len(check.attempts) for check in checks),
-            reruns=tuple(check.title for check in checks if len(check.attempts) > 1),
+            cases=sum([len(check.attempts) for check in checks]),
+            reruns=tuple([check.title for check in checks if len(check.attempts) > 1]),
         )
 
     def _read_load(self, source: Source, limits: Limits) -> ResultFile:
@@ -189,11 +189,8 @@ class MappingReading:
 
     def span(self, checks: Sequence[Check]) -> tuple[datetime | None, datetime | None]:
         """Return when the run began and ended: as the file says, or by its checks."""
-        starts, ends = times_of(checks)
-        return (
-            self.run.started or earliest(starts),
-            self.run.ended or latest(ends),
-        )
+        started, ended = span_of(checks)
+        return self.run.started or started, self.run.ended or ended
 
     def _unknown_outcomes(self, unknown: Counter[str]) -> Iterator[ReadingNote]:
         for text, times in unknown.most_common(self._limits.notes):

@@ -5,27 +5,26 @@ of that one: only its name, duration and moments are read anew. Whatever the for
 equal results. What was counted for the earlier item is counted again.
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from datetime import datetime
+from operator import not_
 from typing import NamedTuple
 
-from plain_verdict.model import Attempt, Check, Outcome
+from plain_verdict.model import BAD, Attempt, Check, Outcome
 from plain_verdict.model.ids import id_within, suite_digest
 from plain_verdict.readers.mapping.given import Given
 from plain_verdict.readers.mapping.outcomes import SeenValue
-from plain_verdict.readers.mapping.selectors import SAMPLES, Selector, TextsAt
+from plain_verdict.readers.mapping.selectors import SAMPLES, ColumnsAt, Selector, TextsAt
+from plain_verdict.readers.mapping.steps import ResultOfItem
 from plain_verdict.readers.mapping.values import Values
 from plain_verdict.settings.mappings import CheckMapping, Moment, Text, Took
-from plain_verdict.text.cleaning import single_line
+from plain_verdict.text.cleaning import single_line, single_lines
 
 _KEPT_ITEMS = 10_000  # different items: a file with more has texts that do not repeat
 _MOST_OUTCOME_VALUES = 100  # more are numbers, and looking at each costs more than it saves
 _REPEATED_CHARS = 1_000  # of the texts of an item that is kept
 _TRIED_ITEMS = 2_000  # after which a quarter must have repeated another: else looking costs more than it saves
-_REPEATING = (Outcome.PASSED, Outcome.SKIPPED)  # failures have texts of their own
-
-ReadTimes = Callable[[str | None, str | None, str | None], tuple[float | None, datetime | None] | None]
-"""Returns the duration and the beginning that texts give: took, started, ended. None where one can't be read."""
+_REPEATING = (Outcome.PASSED, Outcome.SKIPPED, *BAD)
 
 
 class BeforeMaking(NamedTuple):
@@ -40,7 +39,7 @@ class BeforeMaking(NamedTuple):
 class _Kept:
     """The check of an item, what its id is made of, and what was counted for it; ``times`` it was repeated."""
 
-    __slots__ = ("after_attempts", "after_started", "check", "given", "looked_up", "seen", "times")
+    __slots__ = ("after_attempts", "after_started", "check", "digest", "looked_up", "parameters", "seen", "times")
 
     def __init__(
         self,
@@ -49,7 +48,8 @@ class _Kept:
         looked_up: list[tuple[Selector, int, int]],
         seen: list[tuple[SeenValue, int]],
     ) -> None:
-        self.check, self.given, self.looked_up, self.seen = check, given, looked_up, seen
+        self.check, self.looked_up, self.seen = check, looked_up, seen
+        self.digest, self.parameters = suite_digest(check.kind, given.raw), given.parameters
         self.after_started = _fields_after(check.attempts[-1], "started")
         self.after_attempts = _fields_after(check, "attempts")
         self.times = 0
@@ -57,10 +57,10 @@ class _Kept:
     def repeated(self, raw_name: str, name: str, took_s: float | None, started: datetime | None) -> Check:
         """Return the check of an item with another name and other times."""
         self.times += 1
-        check, given = self.check, self.given
+        check = self.check
         attempt = Attempt(check.attempts[-1].outcome, took_s, started, *self.after_started)  # type: ignore[arg-type]
         return Check(
-            id_within(suite_digest(check.kind, given.raw), raw_name, given.parameters),
+            id_within(self.digest, raw_name, self.parameters),
             check.kind,
             check.suite,
             name,
@@ -76,6 +76,10 @@ class _Kept:
         for seen, times in self.seen:
             seen.times += times * self.times
         self.times = 0
+
+
+_Row = tuple[int, _Kept | None, str | None, str | None, str | None, str | None]
+"""An item: its number, the earlier one that it repeats, and its name, duration, beginning and end as texts."""
 
 
 def _fields_after(made: Attempt | Check, name: str) -> tuple[object, ...]:
@@ -95,10 +99,12 @@ class RepeatedItems:
         values: Values,
         selectors: Sequence[Selector],
         texts_at: TextsAt,
+        columns_at: ColumnsAt | None,
         changing: Sequence[str],
-        read_times: ReadTimes,
+        result_of: ResultOfItem,
     ) -> None:
-        self._values, self._selectors, self._texts_at, self._read_times = values, selectors, texts_at, read_times
+        self._values, self._selectors, self._texts_at, self._columns_at = values, selectors, texts_at, columns_at
+        self._times_of_texts, self._times_of_columns = result_of.times_of_texts, result_of.times_of_columns
         self._first_fixed = len(changing)
         # The last text is one that is nowhere.
         self._took, self._started, self._ended = (
@@ -122,23 +128,59 @@ class RepeatedItems:
         texts = self._texts_at(item)
         if texts is None:
             return None
-        if outer is not self._outer:
-            self.count()
-            self._kept.clear()
-            self._outer = outer
+        self._begin(outer)
         texts.append(None)
         took, started, ended = texts[self._took], texts[self._started], texts[self._ended]
-        key = (*texts[self._first_fixed :], not took, not started, not ended)
+        key = (*texts[self._first_fixed : -1], not took, not started, not ended)
         kept = self._kept.get(key)
         raw_name = texts[0]
         if kept is None or not raw_name:
             is_short = sum(map(len, filter(None, texts))) <= _REPEATED_CHARS
             return self._before_making(key, odd_items) if is_short else None
-        name, times = single_line(raw_name, self._values.limits.name_chars), self._read_times(took, started, ended)
+        name, times = (
+            single_line(raw_name, self._values.limits.name_chars),
+            self._times_of_texts(took, started, ended),
+        )
         if not name or times is None:
             return None
         self._repeated += 1
         return kept.repeated(raw_name, name, *times)
+
+    def _begin(self, outer: Given) -> None:
+        """Forget the checks of items in another level: what it gives is another thing."""
+        if outer is not self._outer:
+            self.count()
+            self._kept.clear()
+            self._outer = outer
+
+    def checks_of(self, items: Sequence[object], outer: Given) -> list[Check | None]:
+        """Return what ``check_of`` does for many items, column by column; None for each that repeats none."""
+        self._begin(outer)
+        checks: list[Check | None] = [None] * len(items)
+        rows = self._rows(items) if self._kept else []
+        if not rows:
+            return checks
+        numbers, kept, raw_names, *repeated_times = zip(*rows, strict=True)
+        names = single_lines(raw_names, self._values.limits.name_chars)
+        made = zip(numbers, kept, raw_names, names, self._times_of_columns(*repeated_times), strict=True)
+        for number, earlier, raw_name, name, took_and_start in made:
+            if name and took_and_start is not None:
+                checks[number] = earlier.repeated(raw_name, name, *took_and_start)
+                self._repeated += 1
+                self._tried += 1
+        return checks
+
+    def _rows(self, items: Sequence[object]) -> list[_Row]:
+        """Return the items that have the texts of a kept one."""
+        if self._columns_at is None:
+            return []
+        columns, others = self._columns_at(items)
+        # The last column is one that is nowhere.
+        texts: list[Sequence[str | None]] = [*columns, [None] * len(items)]
+        times = [texts[self._took], texts[self._started], texts[self._ended]]
+        keys = zip(*texts[self._first_fixed : -1], *(map(not_, column) for column in times), strict=True)
+        rows = zip(range(len(items)), map(self._kept.get, keys), texts[0], *times, strict=True)
+        return [row for row in rows if row[1] and row[2] and row[0] not in others]
 
     def _before_making(self, key: tuple[object, ...], odd_items: int) -> BeforeMaking:
         return BeforeMaking(
@@ -166,7 +208,8 @@ class RepeatedItems:
             and len(before.seen) <= _MOST_OUTCOME_VALUES
             and check.outcome in _REPEATING
             and len(check.attempts) == 1
-            and before.odd == odd_items + self._values.odd_values
+            # Of all that is odd only a failure is counted again.
+            and before.odd + (check.outcome in BAD) == odd_items + self._values.odd_values
             # Of what stands somewhere the first values are shown.
             and not any(0 < selector.hits < SAMPLES for selector in self._selectors)
         )
@@ -178,7 +221,7 @@ class RepeatedItems:
 
 
 def repeated_items(
-    values: Values, key: str, form: CheckMapping, selectors: Sequence[Selector], read_times: ReadTimes
+    values: Values, key: str, form: CheckMapping, selectors: Sequence[Selector], result_of: ResultOfItem
 ) -> RepeatedItems | None:
     """Return what makes checks of items that repeat others; None for a form whose name is not at one place."""
     bare = [part for part, text in _changing_texts(form) if isinstance(text, str | int) and text != ""]
@@ -187,7 +230,8 @@ def repeated_items(
     by_key = dict(values.texts.selectors)
     changing = [by_key[f"{key}.{part}"] for part in bare]
     ordered = [*changing, *(selector for selector in selectors if selector not in changing)]
-    return RepeatedItems(values, ordered, values.texts.document.texts_at(ordered), bare, read_times)
+    document = values.texts.document
+    return RepeatedItems(values, ordered, document.texts_at(ordered), document.columns_at(ordered), bare, result_of)
 
 
 def _changing_texts(form: CheckMapping) -> Iterator[tuple[str, Text]]:

@@ -1,7 +1,7 @@
 """Places: where in a file, or in an item of it, something stands; and what all syntaxes share."""
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence, Set
 from fnmatch import translate
 from typing import NamedTuple, Protocol
 
@@ -22,6 +22,20 @@ FindText = Callable[[object], str | None]
 ToText = Callable[[object], str]
 TextsAt = Callable[[object], list[str | None] | None]
 """Returns the texts of an item at several places, uncounted; None where there is anything but one text or none."""
+
+
+class TextColumns(NamedTuple):
+    """The texts of many items at several places, a column for each place.
+
+    ``others`` are the numbers of the items that have anything but one text or none at some place.
+    """
+
+    columns: Sequence[Sequence[str | None]]
+    others: Set[int]
+
+
+ColumnsAt = Callable[[Sequence[object]], TextColumns]
+"""Returns what ``TextsAt`` does for many items at once."""
 
 
 class Selector:
@@ -102,9 +116,12 @@ class Item(NamedTuple):
     value: object
 
 
+Batch = Sequence[tuple[int, object]]
+"""Several items of the outermost level, each with its number."""
 Inner = Sequence[tuple[str, int]]
 """For each inner level where its items stand, and which of them it is, from 0."""
 OnLine = Callable[[object], None]
+OnDone = Callable[[Sequence[object]], None]
 
 
 Select = Callable[[str, str | int], Selector]
@@ -116,8 +133,8 @@ class Document(Protocol):
 
     on_line: OnLine | None
     """Told of each line or row, in files that are made of them."""
-    on_done: OnLine | None
-    """Told of each line, element or whole once all its items were taken, before it is forgotten."""
+    on_done: OnDone | None
+    """Told of lines, elements or the whole once all items in them were taken, before they are forgotten."""
 
     def select(self, text: str | int) -> Selector:
         """Return a place to look in items for. Raises ValueError for what is none in this syntax."""
@@ -125,6 +142,10 @@ class Document(Protocol):
 
     def texts_at(self, selectors: Sequence[Selector]) -> TextsAt:
         """Return what gives the texts at several places at once."""
+        ...
+
+    def columns_at(self, selectors: Sequence[Selector]) -> ColumnsAt | None:
+        """Return what gives them for many items at once; None where places need a search."""
         ...
 
     def members(self, key: str, wanted: str | tuple[str, ...], select: "Select") -> Find:

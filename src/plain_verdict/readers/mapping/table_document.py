@@ -2,18 +2,24 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
+from itertools import chain, starmap
+from typing import cast
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
-from plain_verdict.readers.csv_text import BadRow, Row, delimiter_of, rows_of
+from plain_verdict.readers.csv_text import BadRow, Row, delimiter_of, row_batches
 from plain_verdict.readers.mapping.selectors import (
     SAMPLES,
+    Batch,
+    ColumnsAt,
     Find,
     Inner,
     Item,
+    OnDone,
     OnLine,
     Select,
     Selector,
+    TextColumns,
     TextsAt,
     name_matcher,
     on_line,
@@ -52,7 +58,7 @@ class TableDocument:
         self._wrong: list[BadRow] = []
         self._wrong_bytes = False
         self.on_line: OnLine | None = None
-        self.on_done: OnLine | None = None
+        self.on_done: OnDone | None = None
         self._header_lines = table.header if isinstance(table.header, tuple) else (table.header,)
         self._has_members = False
         self._used: set[int] = set()
@@ -74,21 +80,19 @@ class TableDocument:
             what = f"can't be read: {self._encoding[:40]!r} is not an encoding"
             raise ReadError(what, path=self._source.path, hint="see [mapping.table]") from error
 
-    def _rows(self) -> Iterator[Row]:
-        """Yield the rows with anything in them; those that can't be read are remembered."""
+    def _rows(self) -> Iterator[Sequence[Row]]:
+        """Yield the rows with anything in them, several at a time; those that can't be read are remembered."""
         decoding = self._decoding()
         self._wrong = []
         with self._source.open() as stream:
-            for row in rows_of(decoding.lines(stream), self.delimiter, self._table.quote):
-                if isinstance(row, BadRow):
-                    self._wrong.append(row)
-                elif any(row.cells):
-                    yield row
+            for rows in row_batches(decoding.line_chunks(stream), self.delimiter, self._table.quote):
+                self._wrong += [row for row in rows if isinstance(row, BadRow)]
+                yield [row for row in rows if isinstance(row, Row) and any(row.cells)]
         self._wrong_bytes = decoding.wrong
 
     def _header(self) -> list[str]:
         wanted, found = list(self._header_lines), []
-        for row in self._rows():
+        for row in chain.from_iterable(self._rows()):
             if row.line >= wanted[0]:
                 found.append([name.strip() for name in row.cells])
                 wanted.pop(0)
@@ -156,6 +160,22 @@ class TableDocument:
 
         return texts
 
+    def columns_at(self, selectors: Sequence[Selector]) -> ColumnsAt | None:
+        """Return what gives the cells of many rows, column by column; None for a column that is not there."""
+        positions = [selector.key for selector in selectors if isinstance(selector.key, int)]
+        if len(positions) < len(selectors):
+            return None
+        width = max(positions) + 1
+
+        def columns(rows: Sequence[object]) -> TextColumns:
+            cells = cast("Sequence[list[str]]", rows)  # items of a table are rows
+            others = {number for number, row in enumerate(cells) if len(row) < width}
+            whole = [[*row, *[""] * width] if len(row) < width else row for row in cells] if others else cells
+            by_position = list(zip(*whole, strict=False))
+            return TextColumns([by_position[at] for at in positions], others)
+
+        return columns
+
     def members(self, key: str, wanted: str | tuple[str, ...], select: Select) -> Find:  # noqa: ARG002  as in all syntaxes
         """Return what gives a row for each column of those named, with the column's name and cell behind its cells.
 
@@ -180,19 +200,35 @@ class TableDocument:
         """Yield each row below the header."""
         if each:
             raise ValueError(f"each = “{each}” has no meaning in a table: the rows are the items")
+        yield from starmap(Item, chain.from_iterable(self.batches()))
+
+    def batches(self) -> Iterator[Batch]:
+        """Yield the rows below the header, several at a time."""
         wanted = len(self.columns)
-        for row in self._rows():
-            if row.line <= self._header_lines[-1] or self._is_header(row.cells):
-                continue  # the header, which stands there again where files were joined
-            if len(row.cells) < wanted:
-                self._short.append(row.line)
-            elif wanted and any(row.cells[wanted:]):
-                self._long.append(row.line)
-            if self._looked_at < _ROWS_OF_WORDS:
+        for batch in self._rows():
+            rows = self._below_header(batch)
+            if any(len(row.cells) != wanted for row in rows):
+                self._note_widths(rows)
+            for row in rows[: max(_ROWS_OF_WORDS - self._looked_at, 0)]:
                 self._look_at(row.cells)
             if self.on_line:
-                self.on_line(row.cells)
-            yield Item(row.line, row.cells)
+                for row in rows:
+                    self.on_line(row.cells)
+            yield [(row.line, row.cells) for row in rows]
+
+    def _note_widths(self, rows: Sequence[Row]) -> None:
+        wanted = len(self.columns)
+        self._short += [row.line for row in rows if len(row.cells) < wanted]
+        self._long += [row.line for row in rows if wanted and any(row.cells[wanted:])]
+
+    def _below_header(self, rows: Sequence[Row]) -> Sequence[Row]:
+        """Return rows without the header, which stands there again where files were joined."""
+        if rows and rows[0].line <= self._header_lines[-1]:
+            rows = [row for row in rows if row.line > self._header_lines[-1]]
+        name = next(iter(self.columns), "")
+        if any(name in row.cells[0] for row in rows):
+            return [row for row in rows if not self._is_header(row.cells)]
+        return rows
 
     def _look_at(self, cells: list[str]) -> None:
         """Remember what a row has in the columns that no place names."""

@@ -1,7 +1,7 @@
 """Durations and moments as a mapping's files write them."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime, tzinfo
 
 from plain_verdict.merging.time_zones import read_zone
@@ -27,6 +27,15 @@ def read_took(text: str, unit: Unit, decimal: str = "") -> float | None:
     number = read_number(text, decimal)
     seconds = number * SECONDS[unit] if number is not None else _read_written(text, decimal)
     return seconds if seconds is not None and 0 <= seconds < LONGEST_S else None
+
+
+def read_plain_numbers(texts: Sequence[str], unit: Unit) -> list[float] | None:
+    """Return what ``read_took`` does for many texts that are bare numbers; None where one is anything else."""
+    try:
+        times = [float(text) * SECONDS[unit] for text in texts]
+    except ValueError:
+        return None
+    return times if all(0 <= took_s < LONGEST_S for took_s in times) else None
 
 
 def _seconds(days: str | None, hours: str | None, minutes: str | None, seconds: str | None) -> float:

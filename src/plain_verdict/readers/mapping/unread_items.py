@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from itertools import chain
 from typing import NamedTuple
 
 import msgspec
@@ -67,18 +68,19 @@ class UnreadItems:
         self._has_bare_members = False
         """Whether items are members that are no objects themselves."""
 
-    def look(self, whole: object, path: str) -> None:
-        """Count what was not reached in a value or an element, which stands at a path."""
+    def look(self, wholes: Sequence[object]) -> None:
+        """Count what was not reached in values or in elements."""
         if not self._forms:
             return
-        if isinstance(whole, etree._Element):
-            self._look_in_element(whole)
+        elements = [whole for whole in wholes if isinstance(whole, etree._Element)]
+        if elements:
+            self._look_in_elements(elements)
         else:
-            self._look_in_value(whole, path)
+            self._look_in_values(wholes)
 
-    def _look_in_value(self, whole: object, path: str) -> None:
+    def _look_in_values(self, wholes: Sequence[object]) -> None:
         unread: list[tuple[str, object]] = []
-        waiting: list[tuple[object, str]] = [(whole, path)]
+        waiting: list[tuple[object, str]] = [(whole, "$") for whole in wholes]
         reached, containers = self._with_members()
         while waiting:
             value, at = waiting.pop()
@@ -113,9 +115,9 @@ class UnreadItems:
             return not self._has_bare_members and any(map(self._fits, unreached))
         return bool(value) and all(map(self._is_outcome, value.values()))
 
-    def _look_in_element(self, whole: "etree._Element") -> None:
+    def _look_in_elements(self, wholes: "Sequence[etree._Element]") -> None:
         tags = {element.tag for element in self.reached.values() if isinstance(element, etree._Element)}
-        for element in whole.iter(*tags) if tags else ():
+        for element in chain.from_iterable(whole.iter(*tags) for whole in wholes) if tags else ():
             is_known = id(element) in self.reached or id(element) in self.around
             if not is_known and self._fits(element) and not self._in_reached(element):
                 self.paths[path_of(element)] += 1

@@ -12,11 +12,12 @@ from plain_verdict.readers.mapping.conditions import Conditions
 from plain_verdict.readers.mapping.outcomes import Outcomes, SeenValue
 from plain_verdict.readers.mapping.selectors import FindText
 from plain_verdict.readers.mapping.texts import Texts, parts_at
-from plain_verdict.readers.mapping.times import moment_reader, read_took
+from plain_verdict.readers.mapping.times import moment_reader, read_plain_numbers, read_took
 from plain_verdict.settings.limits import Limits
 from plain_verdict.settings.mappings import Conditions as ConditionTable
 from plain_verdict.settings.mappings import ManyTexts, Moment, ResultMapping, Text, Took
 from plain_verdict.text.cleaning import single_line
+from plain_verdict.text.moments import read_dates
 
 Form = TypeVar("Form")
 Read = TypeVar("Read")
@@ -27,7 +28,8 @@ _MOST_DIGITS = 9  # of a count or a line number
 FindItems = Callable[[object], Sequence[object]]
 
 
-def _itself(item: object) -> list[object]:
+def itself(item: object) -> list[object]:
+    """Return the item as the only part of it."""
     return [item]
 
 
@@ -87,8 +89,24 @@ def numbered(key: str, forms: Form | tuple[Form, ...]) -> Iterator[tuple[str, Fo
 class ReadValue(Generic[Read]):
     """Reads the text of an item as a moment or a duration; one that can't be read is remembered, and is None."""
 
-    def __init__(self, find: FindText, read: Callable[[str], Read | None], odd: Callable[[str], None]) -> None:
+    def __init__(
+        self,
+        find: FindText,
+        read: Callable[[str], Read | None],
+        odd: Callable[[str], None],
+        read_many: Callable[[Sequence[str]], list[Read] | None] | None = None,
+    ) -> None:
         self._find, self.read, self._odd = find, read, odd
+        self._read_many = read_many
+
+    def read_column(self, texts: Sequence[str | None]) -> list[Read | None] | None:
+        """Return what is read of many texts, none of an empty one; None where they take to be read one by one."""
+        filled = list(filter(None, texts))
+        values = self._read_many(filled) if self._read_many else None
+        if values is None:
+            return None
+        following = iter(values)
+        return [*values] if len(filled) == len(texts) else [next(following) if text else None for text in texts]
 
     def __call__(self, item: object) -> Read | None:
         """Return the item's value."""
@@ -151,7 +169,7 @@ class Values:
 
         ``on_left_out`` gets the items that do not keep the conditions.
         """
-        find: FindItems = _itself
+        find: FindItems = itself
         if form.members:
             find = self.texts.document.members(f"{key}.members", form.members, self.texts.select)
         elif form.each:
@@ -248,7 +266,9 @@ class Values:
             find_all = self.texts.all(key, form.from_)
             return _SumOfAll(find_all, read, partial(self.odd, key)) if find_all else None
         find = self.texts.first(key, form.from_)
-        return ReadValue(find, read, partial(self.odd, key)) if find else None
+        # A comma as the sign of decimals makes a point that of thousands.
+        read_many = partial(read_plain_numbers, unit=form.unit) if self._decimal != "," else None
+        return ReadValue(find, read, partial(self.odd, key), read_many) if find else None
 
     def moment(self, key: str, wanted: str | int | Moment) -> ReadValue[datetime] | None:
         """Return what gives a moment. Raises ValueError."""
@@ -256,7 +276,8 @@ class Values:
         find = self.texts.joined(key, form.from_)
         if find is None:
             return None
-        return ReadValue(find, moment_reader(form), partial(self.odd, key))
+        read_many = None if form.format or form.unit or form.zone else read_dates
+        return ReadValue(find, moment_reader(form), partial(self.odd, key), read_many)
 
     def odd(self, key: str, text: str) -> None:
         """Remember a value that can't be read."""

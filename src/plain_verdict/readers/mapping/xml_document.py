@@ -3,7 +3,9 @@
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from decimal import Decimal
+from itertools import chain, starmap
 from math import isfinite, isnan
+from typing import cast
 
 from lxml import etree
 
@@ -11,13 +13,17 @@ from plain_verdict.inputs.source import Source
 from plain_verdict.model import ReadingNote
 from plain_verdict.readers.interface import Head
 from plain_verdict.readers.mapping.selectors import (
+    Batch,
+    ColumnsAt,
     Find,
     FindFirst,
     Inner,
     Item,
+    OnDone,
     OnLine,
     Select,
     Selector,
+    TextColumns,
     TextsAt,
     on_line,
     searched_texts,
@@ -65,7 +71,7 @@ class XmlDocument:
         self._repaired: list[str] = []
         self._absolute = False
         self.on_line: OnLine | None = None
-        self.on_done: OnLine | None = None
+        self.on_done: OnDone | None = None
         self.on_other: Callable[[etree._Element], None] | None = None
         """Told of elements that are called as items are, but stand elsewhere, where items are read one by one."""
         self.watched: tuple[str, ...] = ()
@@ -141,12 +147,28 @@ class XmlDocument:
 
         return texts
 
+    def columns_at(self, selectors: Sequence[Selector]) -> ColumnsAt | None:
+        """Return what gives attributes of many elements; None where a place needs a search."""
+        names = [selector.key for selector in selectors if isinstance(selector.key, str)]
+        if len(names) < len(selectors):
+            return None
+
+        def columns(items: Sequence[object]) -> TextColumns:
+            elements = cast("Sequence[etree._Element]", items)
+            return TextColumns([[element.get(name) for element in elements] for name in names], frozenset())
+
+        return columns
+
     def members(self, key: str, wanted: str | tuple[str, ...], select: Select) -> Find:  # noqa: ARG002  as in all syntaxes
         """Raise ValueError: XML has no objects."""
         raise ValueError(f"{key}: XML has no objects; give each, like each = “test”")
 
     def items(self, each: str) -> Iterator[Item]:
-        """Yield the elements at the path; where it is made of names only they are read one by one."""
+        """Yield the elements at the path."""
+        return starmap(Item, chain.from_iterable(self.batches(each)))
+
+    def batches(self, each: str) -> Iterator[Batch]:
+        """Yield the elements at the path; those of a piece of the file, where it is made of names only."""
         each = each or "/*"
         from_item_only = not self._absolute
         selector = self.select(each)
@@ -162,55 +184,65 @@ class XmlDocument:
         for _ in self._events(["*"]):
             pass
         if self._root is not None:
-            for element in selector.all(self._root):
-                yield Item(_line_of(element), element)
+            yield [(_line_of(element), element) for element in selector.all(self._root)]
             if self.on_done:
-                self.on_done(self._root)
+                self.on_done([self._root])
 
-    def _events(self, tags: list[str]) -> Iterator[tuple[str, "etree._Element"]]:
+    def _events(self, tags: list[str]) -> "Iterator[list[tuple[str, etree._Element]]]":
         with self._source.open() as stream:
             file = XmlFile(stream)
-            for event, element in file.events(tags):
-                if self._root is None:
-                    self._root = element
-                yield event, element
+            for events in file.event_batches(tags):
+                if self._root is None and events:
+                    self._root = events[0][1]
+                yield events
             self._whole, self._repaired = file.whole, file.repaired
             self._fault = f"{file.fault.what}, line {file.fault.line:,}" if file.fault else ""
 
-    def _streamed(self, each: str) -> Iterator[Item]:
+    def _streamed(self, each: str) -> Iterator[Batch]:
         anywhere = each.startswith("//")
         steps = [self._name(step) for step in each.strip("/").split("/")]
         from_root = each.startswith("/") and not anywhere
         local = each.rpartition("/")[2].rpartition(":")[2]
         waiting: list[etree._Element] = []  # an item and those in it, in their order: it sees what they hold
         ended: list[etree._Element] = []
-        for event, element in self._events([self._root_name, local, *self.watched]):
-            if not self._fits(element, steps, from_root=from_root, anywhere=anywhere):
-                if event == "end" and not waiting:
-                    self._pass_over(element)
-            elif event == "start":
-                waiting.append(element)
-            else:
-                ended.append(element)
-                if element is waiting[0]:
-                    yield from _items(waiting)
-                    waiting.clear()
-                    ended.clear()
-                    self._leave(element)
+        together: list[etree._Element] = []
+        outermost: list[etree._Element] = []  # of those together
+        for events in self._events([self._root_name, local, *self.watched]):
+            for event, element in events:
+                if not self._fits(element, steps, from_root=from_root, anywhere=anywhere):
+                    if event == "end" and not waiting:
+                        yield from self._given(together, outermost)
+                        self._pass_over(element)
+                elif event == "start":
+                    waiting.append(element)
+                else:
+                    ended.append(element)
+                    if element is waiting[0]:
+                        together += waiting
+                        outermost.append(element)
+                        waiting.clear()
+                        ended.clear()
+            yield from self._given(together, outermost)
         # Of a file that is truncated: what ended inside of what did not.
-        yield from _items(list(filter(ended.__contains__, waiting)))
+        yield _numbered(list(filter(ended.__contains__, waiting)))
 
     def _pass_over(self, element: "etree._Element") -> None:
         """Tell of an element that is called as items are, but stands elsewhere."""
         if self.on_other and element is not self._root:
             self.on_other(element)
 
-    def _leave(self, element: "etree._Element") -> None:
-        """Pass an item on that was taken with all in it, and forget it."""
+    def _given(self, together: "list[etree._Element]", outermost: "list[etree._Element]") -> Iterator[Batch]:
+        """Yield elements as items; the outermost of them are passed on then with all in them, and forgotten."""
+        if not together:
+            return
+        yield _numbered(together)
         if self.on_done:
-            self.on_done(element)
-        if element is not self._root:
-            _forget(element)
+            self.on_done(outermost)
+        for element in outermost:
+            if element is not self._root:
+                _forget(element)
+        together.clear()
+        outermost.clear()
 
     def _name(self, step: str) -> str:
         prefix, sign, local = step.rpartition(":")
@@ -268,8 +300,8 @@ def _number_text(value: float) -> str:
     return str(int(value)) if value.is_integer() else format(Decimal(repr(value)), "f")
 
 
-def _items(elements: "Sequence[etree._Element]") -> Iterator[Item]:
-    return (Item(_line_of(element), element) for element in elements)
+def _numbered(elements: "Sequence[etree._Element]") -> Batch:
+    return [(_line_of(element), element) for element in elements]
 
 
 def _line_of(element: object) -> int:

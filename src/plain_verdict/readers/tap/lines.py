@@ -81,8 +81,11 @@ Line = Version | Plan | Point | Bail | Subtest | Comment | Other
 
 def read_line(text: str) -> tuple[int, Line]:
     """Return how far a line is indented, and what it is."""
+    text = text.rstrip("\r\n")
     # Without its end a line is nearly always printable, which shows that it is plain.
-    text = plain(text.rstrip("\r\n")).replace("\t", _TAB).rstrip()
+    if not text.isprintable() or "[" in text or "]" in text:
+        text = plain(text).replace("\t", _TAB)
+    text = text.rstrip()
     bare = text.lstrip(" ")
     return len(text) - len(bare), _meant(bare)
 
@@ -107,7 +110,15 @@ def _meant(text: str) -> Line:
 
 def _point(found: re.Match[str]) -> Point:
     is_not, digits, rest = found.groups()
-    rest, directive, reason, took_s = rest.strip(), "", "", None
+    rest, number = rest.strip(), int(digits) if digits else None
+    if "#" in rest or "\\" in rest or rest.endswith("{"):
+        return _detailed_point(rest, number, is_ok=not is_not)
+    return Point(not is_not, number, rest.removeprefix("-").lstrip(), "", "", None, False)
+
+
+def _detailed_point(rest: str, number: int | None, *, is_ok: bool) -> Point:
+    """Return a point of which more than a name is given."""
+    directive, reason, took_s = "", "", None
     opens = rest.endswith("{")
     rest = rest.removesuffix("{").rstrip() if opens else rest
     took = _TOOK.search(rest) if "#" in rest else None
@@ -119,8 +130,7 @@ def _point(found: re.Match[str]) -> Point:
         rest, reason = rest[: match.start()].rstrip(), match["reason"].strip()
         directive = "todo" if match["word"].lower() == "todo" else "skip"
     name = _unescaped(rest.removeprefix("-").lstrip())
-    number = int(digits) if digits else None
-    return Point(not is_not, number, name, directive, _unescaped(reason), took_s, opens)
+    return Point(is_ok, number, name, directive, _unescaped(reason), took_s, opens)
 
 
 def _unescaped(text: str) -> str:

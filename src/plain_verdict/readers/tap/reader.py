@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from hashlib import blake2b
 from io import TextIOWrapper
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, cast
 
 from plain_verdict.inputs.source import STANDARD_INPUT_NAME, Source
 from plain_verdict.model import (
@@ -213,12 +213,12 @@ def _judged(node: Node, excuse: str) -> tuple[Outcome, str]:
 
 def _numbers(level: Level) -> Counter[int]:
     """Return the numbers of the points; one without a number has the next."""
-    numbers: Counter[int] = Counter()
-    last = 0
-    for node in level.nodes:
-        last = last + 1 if node.point.number is None else node.point.number
-        numbers[last] += 1
-    return numbers
+    numbers = [node.point.number for node in level.nodes]
+    if None in numbers:
+        last = 0
+        for at, number in enumerate(numbers):
+            last = numbers[at] = last + 1 if number is None else number
+    return Counter(cast("list[int]", numbers))  # none is unknown now
 
 
 def _took_s(node: Node) -> float | None:

@@ -95,7 +95,7 @@ class Document:
 
     def _read(self, lines: Iterator[str]) -> None:
         for text in lines:
-            if text.strip() == "---" and self._stack[-1].last is not None:
+            if "---" in text and text.strip() == "---" and self._stack[-1].last is not None:
                 self._take_yaml(lines)
                 continue
             self._take(*read_line(text))

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
-from itertools import pairwise
+from itertools import chain, pairwise
 from typing import Any, BinaryIO, Protocol, cast
 
 import msgspec
@@ -144,6 +144,10 @@ class XmlFile:
 
         ``end`` is given for whole elements only, never for those that are open where a file is truncated.
         """
+        return chain.from_iterable(self.event_batches(tags))
+
+    def event_batches(self, tags: Sequence[str]) -> "Iterator[list[tuple[str, etree._Element]]]":
+        """Yield what ``events`` does, all of a piece of the file at a time."""
         spelled = [name for tag in tags for name in (tag, f"{{*}}{tag}")]
         parser = etree.XMLPullParser(events=("start", "end"), tag=spelled, **_OPTIONS)
         root = None
@@ -152,12 +156,13 @@ class XmlFile:
                 self._second()
                 break
             parser.feed(piece)
-            for event, element in parser.read_events():
+            batch = cast("list[tuple[str, etree._Element]]", list(parser.read_events()))
+            for event, element in batch:
                 if root is None:
                     root = element
                 if element is root:
                     self.whole = event == "end"
-                yield event, element  # type: ignore[misc]  # an element, for these two events
+            yield batch
         # Elements that only the parser itself closes from here on were truncated: their events are not given.
         self._find_fault(parser)
 

@@ -14,10 +14,9 @@ from html.entities import html5
 from typing import BinaryIO, NamedTuple
 
 from plain_verdict.text.cleaning import picture
-from plain_verdict.text.encoding import Decoding
+from plain_verdict.text.encoding import CHUNK_BYTES, Decoding
 from plain_verdict.text.patterns import pattern
 
-CHUNK_BYTES = 1 << 16
 HEAD_BYTES = 1 << 16  # enough to name a format: some begin with long licences
 
 HAS_DOCTYPE = "has a DOCTYPE, which is refused: it could include other files or grow without limit"
