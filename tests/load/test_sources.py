@@ -5,6 +5,7 @@ import json
 import os
 import random
 import signal
+from collections import Counter
 from datetime import datetime
 from functools import partial
 
@@ -20,7 +21,7 @@ from test_load import HEAD, START_US, block, run_of, samples
 from conftest import EXAMPLES
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.bins import metric_bins_of
-from plain_verdict.load.counts import SparseCounts
+from plain_verdict.load.counts import SparseCounts, counted
 from plain_verdict.load.metrics import MetricState, bin_of, metric_of
 from plain_verdict.load.numbers import numbers_of
 from plain_verdict.load.percentiles import rank_of
@@ -244,6 +245,24 @@ def test_metrics_merge_to_the_numbers_of_all_values(values, cut):
         sorted(values)[-(-len(values) * 95 // 100) - 1], rel=0.0005, abs=1e-300
     )
     assert metric_bins_of(np.array(values)).tolist() == [bin_of(value) for value in values]
+
+
+@pytest.mark.parametrize(
+    ("highs", "lows", "bits", "number"),
+    [
+        ((7, 9), (0, 4), 3, 500),
+        ((3, 4), (0, 1), 1, 1),
+        ((0, 40), (11_000, 24_000), 17, 900),
+        ((0, 40), (0, 2**30), 34, 900),
+    ],
+    ids=["in a table", "one alone", "as small numbers", "as they are"],
+)
+def test_keys_are_counted_alike_however_far_apart_they_lie(highs, lows, bits, number):
+    chance = np.random.default_rng(number)
+    high, low = chance.integers(*highs, number), chance.integers(*lows, number)
+    keys, counts = counted(high, low, bits)
+    assert dict(zip(keys.tolist(), counts.tolist(), strict=True)) == Counter((high << bits | low).tolist())
+    assert (np.diff(keys) > 0).all()
 
 
 def test_counts_that_come_in_any_order_are_brought_together():

@@ -32,8 +32,9 @@ _SECONDS = 34
 class Block(msgspec.Struct, frozen=True):
     """Some samples as columns: one entry a row, same order.
 
-    ``labels`` are codes into ``names``. ``started_us`` are microseconds since 1970; ``users`` is -1 where unknown.
-    ``statuses`` and ``messages`` are counted already: (status or message of failed ones, how often).
+    ``labels`` are codes into ``names``. ``started_us`` are microseconds since 1970; ``received`` are bytes, 0 where
+    unknown; ``users`` is -1 where unknown. ``statuses`` and ``messages`` are counted already: (status or message of
+    failed ones, how often).
     """
 
     names: list[str]
@@ -174,14 +175,14 @@ class LoadState:
         answered = ~block.failed
         self._count_requests(codes, block, answered)
         bins = bins_of(block.took_us, FINE_BITS)
-        keys = codes << _FINE | bins
-        self.fine.add(keys[answered])
-        self.fine_failed.add(keys[block.failed])
-        coarse = (bins >> (FINE_BITS - COARSE_BITS))[answered]
-        self.take_slots(set(np.unique(seconds[answered] // self.batch_s).tolist()))
-        batch = (seconds // self.batch_s)[answered]
-        self.batches.add((codes[answered] << (_SECONDS + _COARSE)) | (batch << _COARSE) | coarse)
-        self.seconds.add((seconds[answered] << _COARSE) | coarse)
+        codes_answered, bins_answered, seconds_answered = codes[answered], bins[answered], seconds[answered]
+        self.fine.add(codes_answered, bins_answered, _FINE)
+        self.fine_failed.add(codes[block.failed], bins[block.failed], _FINE)
+        coarse = bins_answered >> (FINE_BITS - COARSE_BITS)
+        in_seconds = self.seconds.add(seconds_answered, coarse, _COARSE)
+        self.take_slots(set(np.unique((in_seconds >> _COARSE) // self.batch_s).tolist()))
+        batch = seconds_answered // self.batch_s
+        self.batches.add(codes_answered, (batch << _COARSE) | coarse, _SECONDS + _COARSE)
         self.started.add(seconds)
         self.failed.add(seconds[block.failed])
         _keep_most(self.until, seconds, ends // 1_000_000)
@@ -215,12 +216,13 @@ class LoadState:
         took = block.took_us
         counts = np.bincount(codes, minlength=size)
         failed = np.bincount(codes[block.failed], minlength=size)
-        received = np.bincount(codes, np.nan_to_num(block.received), minlength=size)
+        received = np.bincount(codes, block.received, minlength=size)
         # Sums of doubles are exact here: whole microseconds, and fewer than 2 to the 53rd of them in a block.
         sums = np.bincount(codes[answered], took[answered], minlength=size)
         sums_all = np.bincount(codes, took, minlength=size)
         self.answered.add(took[answered])
-        self.everything.add(took)
+        self.everything.merge(*self.answered.ends)
+        self.everything.add(took[block.failed])
         for code in np.flatnonzero(counts).tolist():
             request = self.requests[code]
             request.count += int(counts[code])
@@ -301,8 +303,10 @@ class LoadState:
 
 def _keep_most(kept: dict[int, int], seconds: Ints, values: Ints) -> None:
     """Keep the largest value of each second."""
-    order = np.argsort(seconds, kind="stable")
-    slots, values = seconds[order], values[order]
+    slots = seconds
+    if (seconds[1:] < seconds[:-1]).any():  # most files are in the order of their times
+        order = np.argsort(seconds, kind="stable")
+        slots, values = seconds[order], values[order]
     starts = starts_of(slots)
     if starts.size:
         most = np.maximum.reduceat(values, starts)

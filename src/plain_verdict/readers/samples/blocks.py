@@ -3,15 +3,29 @@
 from collections.abc import Iterator
 from typing import BinaryIO, NamedTuple
 
+import numpy as np
+
 BLOCK_BYTES = 8_000_000  # at once: some 100,000 rows, so that columns stay small
+_COUNTED_BYTES = 1 << 17
+_LONGEST_ROW_BYTES = 1_000_000  # to read a block to the end of its last row: a copy less
 _QUOTE, _END = b'"', b"\n"
 
 
 class Part(NamedTuple):
-    """Some whole rows, and the number of the line that they begin in; the last may lack its end."""
+    """Some whole rows, the number of the line that they begin in, and how many line ends they have."""
 
     data: bytes
     line: int
+    ends: int
+
+    @classmethod
+    def of(cls, data: bytes, line: int) -> "Part":
+        """Return rows with their line ends counted: piece by piece, as the processor holds them near."""
+        signs = np.frombuffer(data, np.uint8)
+        pieces = range(0, signs.size, _COUNTED_BYTES)
+        return cls(
+            data, line, sum(int(np.count_nonzero(signs[at : at + _COUNTED_BYTES] == _END[0])) for at in pieces)
+        )
 
 
 def blocks(stream: BinaryIO, line: int, block_bytes: int = BLOCK_BYTES) -> Iterator[Part]:
@@ -21,21 +35,24 @@ def blocks(stream: BinaryIO, line: int, block_bytes: int = BLOCK_BYTES) -> Itera
     """
     held = b""
     while chunk := stream.read(block_bytes):
-        data = held + chunk
+        data = held + chunk if held else chunk + stream.readline(_LONGEST_ROW_BYTES)
         end = last_end(data)
         if end < 0 and len(data) > 2 * block_bytes:  # no row is so long
             end = data.rfind(_END)
             end = len(data) - 1 if end < 0 else end
         held = data[end + 1 :]
         if end >= 0:
-            yield Part(data[: end + 1], line)
-            line += data.count(_END, 0, end + 1)
+            part = Part.of(data[: end + 1], line)
+            line += part.ends
+            yield part
     if held:
-        yield Part(held, line)
+        yield Part.of(held, line)
 
 
 def last_end(data: bytes) -> int:
     """Return the place of the last line end outside quotes, -1 where there is none."""
+    if _QUOTE not in data:  # looking for any takes a tenth of counting them
+        return data.rfind(_END)
     stop, odd = len(data), data.count(_QUOTE) % 2
     while True:
         end = data.rfind(_END, 0, stop)

@@ -30,6 +30,8 @@ class CategoryColumn(NamedTuple):
     def changed(self, change: Callable[[str], str]) -> CategoryColumn:
         """Return the words changed; several may become one."""
         words = [change(word) for word in self.words]
+        if words == list(self.words) and len(set(words)) == len(words):
+            return self
         column = categories(words)
         return CategoryColumn(column.words, column.codes[self.codes])
 

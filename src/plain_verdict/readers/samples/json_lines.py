@@ -23,10 +23,11 @@ def line_blocks(stream: BinaryIO, line: int) -> Iterator[Part]:
         end = data.rfind(b"\n") + 1
         held = data[end:]
         if end:
-            yield Part(data[:end], line)
-            line += data.count(b"\n", 0, end)
+            part = Part.of(data[:end], line)
+            line += part.ends
+            yield part
     if held:
-        yield Part(held, line)
+        yield Part.of(held, line)
 
 
 class LinesParser:
@@ -43,7 +44,7 @@ class LinesParser:
     def parse(self, part: Part) -> Iterator[Cells | BadRow]:
         """Yield the samples of a part, and each line that is none."""
         good: list[Sequence[str]] = []
-        last = part.line + part.data.count(b"\n")
+        last = part.line + part.ends
         for number, line in enumerate(part.data.split(b"\n"), part.line):
             if not line.strip():
                 continue

@@ -65,7 +65,7 @@ class TableParser:
 
     def parse(self, part: Part) -> Iterator[Cells | BadRow]:
         """Yield the samples of a part, and each row that is none."""
-        if (block := self._whole(part.data, part.data.count(b"\n"))) is not None:
+        if (block := self._whole(part.data, part.ends)) is not None:
             yield block
             return
         lines = StringIO(as_text(part.data), newline="")
