@@ -4,7 +4,7 @@ import json
 import re
 from codecs import BOM_UTF8
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from functools import partial
 from io import BytesIO
@@ -92,17 +92,21 @@ def line_chunks(stream: BinaryIO) -> Iterator[list[bytes]]:
         yield [b"".join(held)]
 
 
-def surely_once(lines: Sequence[bytes], values: Sequence[object]) -> bool:
-    """Return whether no key can stand twice in any of several lines, each an object without objects in it.
+def are_plain(lines: Sequence[bytes]) -> bool:
+    """Return whether lines are short and without escapes, so that they may be flat objects."""
+    return sum(map(len, lines)) <= _FEW_KEYS_BYTES * len(lines) and not any(b"\\" in line for line in lines)
+
+
+def surely_once(lines: Sequence[bytes], values: Iterable[object]) -> bool:
+    """Return whether no key can stand twice in any of several plain lines, each an object without objects in it.
 
     Looking at all of them at once costs a tenth of looking at each; most lines of a file are like that.
     """
-    if set(map(type, values)) != {dict}:
-        return False
     data = b"".join(lines)
+    objects = [value for value in values if type(value) is dict]
     # Without an escape no text holds a quote, so that one before a colon ends a key, whatever space is between.
     keys = data.translate(None, _JSON_SPACES).count(b'":')
-    return b"\\" not in data and keys == sum(map(len, values))  # type: ignore[arg-type]  # all are objects
+    return len(objects) == len(lines) and keys == sum(map(len, objects))
 
 
 def may_have_twice(data: bytes, value: object) -> bool:

@@ -18,6 +18,7 @@ from plain_verdict.text.encoding import as_text
 from plain_verdict.text.formatting import format_size, plural
 from plain_verdict.text.json_text import (
     DAMAGED_JSON,
+    are_plain,
     decode_json,
     key_twice,
     line_chunks,
@@ -137,7 +138,7 @@ class JsonLines(JsonPlaces):
                 else:
                     yield (
                         list(zip(range(first, first + len(chunk)), values, strict=True))
-                        if surely_once(chunk, values)
+                        if are_plain(chunk) and surely_once(chunk, values)
                         else self._each_by_itself(chunk, first)
                     )
                 first += len(chunk)

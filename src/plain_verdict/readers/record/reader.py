@@ -4,9 +4,10 @@ import re
 from base64 import b64decode
 from binascii import Error as Base64Error
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, tzinfo
 from math import isfinite
+from typing import Any
 
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.metrics import MetricStates, SumsPayload
@@ -45,6 +46,7 @@ from plain_verdict.readers.record.lines import (
     LogLine,
     MetricLine,
     OutputLine,
+    RecordLine,
     StepLine,
 )
 from plain_verdict.readers.record.stream import RecordLines
@@ -57,8 +59,6 @@ from plain_verdict.text.moments import read_epoch, read_moment
 _FIRST = re.compile(r'\s*\{\s*"what"\s*:\s*"|\s*\{[^\n]{0,2000}"what"\s*:\s*"record"')
 
 
-# Tuples: what a union is made of is looked up anew for each line.
-_BEGINNING_LINES = (CheckLine, StepLine)
 _INNER_LINES = (EndLine, LogLine, OutputLine, EvidenceLine, ExchangeLine, ExpectationLine)
 _MOST_BEGUN = 5
 """Checks and steps that may begin, for each check that a file may hold."""
@@ -116,25 +116,48 @@ class _Tree:
         self._unplaced: list[Node] = []
         self._homeless: list[Node] = []
         """Steps in something that never began."""
+        self._taking: dict[type, Callable[[Any], object]] = {
+            CheckLine: self._begin,
+            StepLine: self._begin,
+            **dict.fromkeys(_INNER_LINES, self._take_inner),
+            FactLine: self._take_fact,
+            MetricLine: self._measure,
+            DecisionLine: self._decide,
+            RecordLine: self._set_zone,
+        }
+        self._giving: dict[type, Callable[[Node, Any], object]] = {
+            EndLine: self._end,
+            LogLine: self._log,
+            OutputLine: self._output,
+            EvidenceLine: lambda node, line: node.evidence.append(self._evidence(line)),
+            ExchangeLine: lambda node, line: node.exchanges.append(
+                read_exchange(line, self._at(line.at), self.limits)
+            ),
+            ExpectationLine: lambda node, line: node.expectations.append(
+                read_expectation(line, len(node.exchanges), self.limits)
+            ),
+        }
+        """By the type of a line: trying one after the other takes longer than what is done with it."""
 
     def add(self, line: AnyLine) -> None:
         """Take in one line; one that is for something not begun yet waits to the end."""
-        if isinstance(line, _BEGINNING_LINES):
-            self._begin(line)
-        elif isinstance(line, _INNER_LINES):
-            node = self.nodes.get(line.id if isinstance(line, EndLine) else line.in_)
-            if node is None:
-                self._waiting.append(line)
-            else:
-                self._give(node, line)
-        elif isinstance(line, FactLine):
-            self.facts.append(Fact(self._name(line.key), self._text(line.value)))
-        elif isinstance(line, MetricLine):
-            self._measure(line)
-        elif isinstance(line, DecisionLine):
-            self.decisions.append(self._decision(line))
+        self._taking[type(line)](line)
+
+    def _take_inner(self, line: EndLine | InnerLine) -> None:
+        node = self.nodes.get(line.id if isinstance(line, EndLine) else line.in_)
+        if node is None:
+            self._waiting.append(line)
         else:
-            self._zone = read_zone(line.zone)
+            self._giving[type(line)](node, line)
+
+    def _take_fact(self, line: FactLine) -> None:
+        self.facts.append(Fact(self._name(line.key), self._text(line.value)))
+
+    def _decide(self, line: DecisionLine) -> None:
+        self.decisions.append(self._decision(line))
+
+    def _set_zone(self, line: RecordLine) -> None:
+        self._zone = read_zone(line.zone)
 
     def payloads(self) -> Iterator[Payload]:
         """Yield what the record holds besides checks."""
@@ -173,20 +196,14 @@ class _Tree:
             raise too_many_checks(self.limits)
         self.begun.append(node)
 
-    def _give(self, node: Node, line: EndLine | InnerLine) -> None:
-        match line:
-            case EndLine():
-                self._ended_twice += not node.end(line, self._at(line.at))
-            case LogLine():
-                node.logs.append(LogEntry(self._text(line.text), self._name(line.level), self._at(line.at)))
-            case OutputLine():
-                node.outputs.append(Output(self._name(line.name), block(line.text, self.limits.output_chars)))
-            case EvidenceLine():
-                node.evidence.append(self._evidence(line))
-            case ExchangeLine():
-                node.exchanges.append(read_exchange(line, self._at(line.at), self.limits))
-            case ExpectationLine():
-                node.expectations.append(read_expectation(line, len(node.exchanges), self.limits))
+    def _end(self, node: Node, line: EndLine) -> None:
+        self._ended_twice += not node.end(line, self._at(line.at))
+
+    def _log(self, node: Node, line: LogLine) -> None:
+        node.logs.append(LogEntry(self._text(line.text), self._name(line.level), self._at(line.at)))
+
+    def _output(self, node: Node, line: OutputLine) -> None:
+        node.outputs.append(Output(self._name(line.name), block(line.text, self.limits.output_chars)))
 
     def _settle(self) -> None:
         """Give what waited to what began later; what is left is for nothing in the record."""
@@ -205,7 +222,7 @@ class _Tree:
             if found is None:
                 self._orphans[single_line(id_, 40)] += 1
             else:
-                self._give(found, waiting)
+                self._giving[type(waiting)](found, waiting)
 
     def _evidence(self, line: EvidenceLine) -> Evidence:
         data, trouble = b"", ""

@@ -2,7 +2,7 @@
 
 from codecs import BOM_UTF8
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import msgspec
 
@@ -12,10 +12,9 @@ from plain_verdict.readers.record.lines import KNOWN_KEYS, AnyLine, RecordLine
 from plain_verdict.settings.limits import Limits
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
-from plain_verdict.text.json_text import twice_in, without_halves
+from plain_verdict.text.json_text import are_plain, line_chunks, surely_once, twice_in, without_halves
 from plain_verdict_recorder.lines import VERSION
 
-_MOST_LINE_BYTES = 200_000_000  # a line is held in memory
 _strict = msgspec.json.Decoder(AnyLine)
 _loose = msgspec.json.Decoder(dict[str, object])
 _DAMAGED = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
@@ -30,25 +29,35 @@ class RecordLines:
         self._wrong: list[ReadingNote] = []
         self._unknown: Counter[str] = Counter()
         self._number = 0
+        """Lines before those that are read."""
 
     def __iter__(self) -> Iterator[AnyLine]:
-        decode = _strict.decode
         with self._source.open() as stream:
-            for self._number, data in enumerate(iter(lambda: stream.readline(_MOST_LINE_BYTES), b""), 1):
-                if self._number == 1:
-                    data = data.removeprefix(BOM_UTF8)  # noqa: PLW2901  of the first line only
-                try:
-                    line = decode(data)
-                    _check_twice(data)
-                    if isinstance(line, RecordLine) and line.version > VERSION:
-                        what = f"version {line.version} is newer than this reader's {VERSION} - at `$.version`"
-                        raise msgspec.ValidationError(what)
-                    yield line
-                except _DAMAGED as error:
-                    if not data.isspace():
-                        repaired = self._without_unknown(data, error)
-                        if repaired is not None:
-                            yield repaired
+            for chunk in line_chunks(stream):
+                if not self._number:
+                    chunk[0] = chunk[0].removeprefix(BOM_UTF8)
+                lines = _together(chunk)
+                if lines is None:
+                    yield from self._singly(chunk)
+                else:
+                    yield from lines
+                    self._number += len(chunk)
+
+    def _singly(self, chunk: Sequence[bytes]) -> Iterator[AnyLine]:
+        for data in chunk:
+            self._number += 1
+            try:
+                line = _strict.decode(data)
+                _check_twice(data)
+                if isinstance(line, RecordLine) and line.version > VERSION:
+                    what = f"version {line.version} is newer than this reader's {VERSION} - at `$.version`"
+                    raise msgspec.ValidationError(what)
+                yield line
+            except _DAMAGED as error:
+                if not data.isspace():
+                    repaired = self._without_unknown(data, error)
+                    if repaired is not None:
+                        yield repaired
 
     def _without_unknown(self, data: bytes, error: Exception) -> AnyLine | None:
         """Return a line without the keys that are not known; None, and a note, where that is not what is wrong."""
@@ -87,6 +96,19 @@ class RecordLines:
             yield ReadingNote(self._source.path, f"has {more} that can't be read", results_missing=True)
         for where in sorted(self._unknown):
             yield ReadingNote(self._source.path, f"has keys that are not known and were left out: {where}")
+
+
+def _together(chunk: Sequence[bytes]) -> list[AnyLine] | None:
+    """Return lines in which nothing is wrong; None where a line has to be looked at by itself."""
+    if not are_plain(chunk):
+        return None
+    try:
+        lines = list(map(_strict.decode, chunk))
+        is_well = surely_once(chunk, map(_loose.decode, chunk))
+    except _DAMAGED:
+        return None
+    heads = [line for line in lines if type(line) is RecordLine]
+    return lines if is_well and not any(line.version > VERSION for line in heads) else None
 
 
 def _check_twice(data: bytes) -> None:
