@@ -222,7 +222,9 @@ def _numbers(level: Level) -> Counter[int]:
 
 
 def _took_s(node: Node) -> float | None:
-    duration_ms = node.yaml.get("duration_ms") if node.yaml else None
+    if not node.yaml:
+        return node.point.took_s
+    duration_ms = node.yaml.get("duration_ms")
     if isinstance(duration_ms, int | float) and not isinstance(duration_ms, bool) and 0 <= duration_ms < 1e12:
         return duration_ms / 1000
     return node.point.took_s

@@ -30,14 +30,11 @@ class Level:
         self.indent = indent
         self.named = named
         self.items: list[Node | Level] = []
+        self.nodes: list[Node] = []
+        """The points, once they are settled."""
         self.orphans: list[Level] = []
         self.plans: list[Plan] = []
         self.texts: list[str] = []
-
-    @property
-    def nodes(self) -> list[Node]:
-        """Return the points, once they are settled."""
-        return [item for item in self.items if isinstance(item, Node)]
 
     @property
     def last(self) -> Node | None:
@@ -65,7 +62,8 @@ class Level:
                 before.level = item
             else:
                 pending.append(item)
-        self.items = list(self.nodes)
+        self.nodes = [item for item in self.items if isinstance(item, Node)]
+        self.items = [*self.nodes]
         self.orphans = pending
 
 
@@ -73,6 +71,7 @@ def _joined(levels: list[Level]) -> Level:
     first, *others = levels
     for other in others:
         first.items += other.items
+        first.nodes += other.nodes
         first.orphans += other.orphans
         first.plans += other.plans
         first.texts += other.texts
