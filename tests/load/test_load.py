@@ -234,7 +234,7 @@ FILES = {
     "two quotes that are never closed": (HEAD + "".join(ROWS[:20]) + ('1795312800000,Pay,7,503,10,"busy\n' + "".join(ROWS[20:60])) + '1795312800000,"Pay",7,503,10,"busy\n' + "".join(ROWS[60:]), 100, 2, ["line 22 has a quote", "line 63 has a quote"]),
     "a quote that reaches over a row and is closed": (HEAD + "".join(ROWS[:98]) + '1795312800000,Pay,7,503,10,"busy\n' + ROWS[98] + '",\n' + ROWS[99], 100, 2, ["line 100 has a quote", "line 102"]),
     "quotes in the middle of cells": (HEAD + "".join(row.replace("Pay", '5" pipe') for row in ROWS[:99]) + ROWS[99], 100, 0, []),
-    "numbers that are none where they may be": (HEAD + "".join(row.replace("200,10,", "200,-,") for row in ROWS), 100, 0, []),
+    "numbers that are none where they may be": (HEAD + "".join(row.replace("200,10,", ("200,,", "200,-,", "200,NA,")[at % 3]) for at, row in enumerate(ROWS)), 100, 0, []),
     "a bad row of a megabyte": (HEAD + "".join(ROWS) + f"1795312800000,{'a' * 1_000_000},long,200,10,\n", 100, 1, ["line 102 has no duration: “long”"]),
     "moments without a zone": ("timestamp,endpoint,elapsed,status\n" + "".join(f"2026-11-22T09:00:{at % 60:02},/pay,{at + 1},200\n" for at in range(100)), 100, 0, ["in UTC because they name no zone"]),
     "a name of a megabyte": (HEAD + ROWS[0].replace("Pay", "a" * 1_000_000) + "".join(ROWS[1:]), 100, 0, []),

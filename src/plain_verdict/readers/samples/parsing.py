@@ -50,13 +50,17 @@ class TableParser:
         names = [f"c{at}" for at in range(len(columns.names))]
         self._read = arrow_csv.ReadOptions(column_names=names, use_threads=False, block_size=1 << 30)
         self._parse = arrow_csv.ParseOptions(delimiter=delimiter, newlines_in_values=True, ignore_empty_lines=True)
-        self._convert = arrow_csv.ConvertOptions(
-            column_types=types,
-            include_columns=list(types),
-            null_values=list(_NOTHING),
-            strings_can_be_null=False,
-            check_utf8=False,
-            decimal_point=columns.decimal,
+        # Most files leave out what they have not: looking at each number for words as well takes a tenth more.
+        self._convert, self._with_words = (
+            arrow_csv.ConvertOptions(
+                column_types=types,
+                include_columns=list(types),
+                null_values=list(words),
+                strings_can_be_null=False,
+                check_utf8=False,
+                decimal_point=columns.decimal,
+            )
+            for words in (_NOTHING[:1], _NOTHING)
         )
 
     def of(self, columns: Columns) -> TableParser:
@@ -115,11 +119,22 @@ class TableParser:
         if b"\0" in data or not data.endswith(b"\n"):
             return None
         try:
-            table = arrow_csv.read_csv(BytesIO(data), self._read, self._parse, self._convert)
+            table = self._table(data)
             # Fewer rows than lines: a quote reaches over several of them, or some are blank.
             return self._cells_in(table) if table.num_rows == rows else None
         except (pa.ArrowInvalid, pa.ArrowKeyError, _Doubt):
             return None
+
+    def _table(self, data: bytes) -> pa.Table:
+        """Return rows as columns. Raises ArrowInvalid for numbers that are none."""
+        try:
+            return arrow_csv.read_csv(BytesIO(data), self._read, self._parse, self._convert)
+        except pa.ArrowInvalid:
+            if self._convert is self._with_words:
+                raise
+        # Where words stand for nothing once, they do so again.
+        self._convert = self._with_words
+        return arrow_csv.read_csv(BytesIO(data), self._read, self._parse, self._convert)
 
     def _cells_in(self, table: pa.Table) -> Cells:
         """Return the cells of a table. Raises _Doubt for a value that is none."""

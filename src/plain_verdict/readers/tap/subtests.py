@@ -55,6 +55,7 @@ class Level:
                 if pending:
                     item.level = _joined(pending)
                     pending = []
+                self.nodes.append(item)
                 before = item
             elif (
                 before is not None and before.level is None and (before.point.opens or (follows and not item.named))
@@ -62,7 +63,6 @@ class Level:
                 before.level = item
             else:
                 pending.append(item)
-        self.nodes = [item for item in self.items if isinstance(item, Node)]
         self.items = [*self.nodes]
         self.orphans = pending
 
