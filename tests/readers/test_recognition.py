@@ -1,9 +1,13 @@
 """How a file's format is given: each syntax sees the beginning of a file in its own way."""
 
+import msgspec
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from plain_verdict.readers import READERS
 from plain_verdict.readers.interface import Head
+from plain_verdict.text.json_text import are_plain, key_twice, surely_once
 
 XML = [
     ("<a/>", ("a", "", "")),
@@ -54,3 +58,28 @@ def test_no_beginning_is_taken_by_two_readers():
     for data in beginnings:
         assert sum(reader.recognises(Head(data)) for reader in READERS) <= 1
     assert len({reader.format for reader in READERS}) == len(READERS)
+
+
+LINES = [
+    '{"a": 1}',
+    '{"a" : "b:c"}',
+    '{"a":{"a":[{"b":1}]}}',
+    '["a", {"b": 2}]',
+    '"a:"',
+    "{}",
+    '{"a\\":": 1}',
+    '{"a": "\\"b\\":"}',
+    '{"a": 1, "a": 2}',
+    '{"a"\t: 1,"b":2, "a" :3}',
+    '{"c":{"b":1,"b":2}}',
+]
+
+
+@given(st.lists(st.sampled_from(LINES), min_size=1, max_size=6))
+def test_a_key_that_stands_twice_is_never_passed_over_where_lines_are_looked_at_together(texts):
+    lines = [text.encode() for text in texts]
+    values = [msgspec.json.decode(line) for line in lines]
+    if are_plain(lines) and surely_once(lines, values):
+        assert not any(map(key_twice, lines))
+    else:
+        assert any(map(key_twice, lines)) or any(b"\\" in line for line in lines)

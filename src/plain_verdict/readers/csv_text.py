@@ -3,7 +3,7 @@
 import csv
 from collections import Counter, deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from itertools import chain
+from itertools import chain, islice
 from typing import TYPE_CHECKING, NamedTuple
 
 from plain_verdict.text.cleaning import single_line
@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 LONGEST_CELL_CHARS = 10_000_000
 _DELIMITERS = ",;\t|"
 _ROWS_LOOKED_AT = 50  # to tell the delimiter
+_ROWS_TOGETHER = 500
 _LEAST_COLUMNS = 2  # every text has one
 NEVER_CLOSED = "has a quote that is never closed"
 
@@ -110,8 +111,9 @@ def row_batches(chunks: Iterable[list[str]], delimiter: str, quote: str = '"') -
         except csv.Error:
             rows = []
         if len(rows) != len(lines):  # a row of several lines, or a wrong quote: nothing after it is sure
-            for row in rows_of(chain(lines, chain.from_iterable(rest)), delimiter, quote, line):
-                yield [row]
+            singly = rows_of(chain(lines, chain.from_iterable(rest)), delimiter, quote, line)
+            while some := list(islice(singly, _ROWS_TOGETHER)):
+                yield some
             return
         yield list(map(Row, range(line, line + len(rows)), rows, zip(lines, strict=True)))
         line += len(lines)

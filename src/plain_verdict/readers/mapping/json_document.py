@@ -134,18 +134,16 @@ class JsonLines(JsonPlaces):
                 try:
                     values = list(map(_any.decode, chunk))
                 except DAMAGED_JSON:
-                    yield self._each_by_itself(chunk, first)
+                    items = list(self._readable(chunk, first))
                 else:
-                    yield (
-                        list(zip(range(first, first + len(chunk)), values, strict=True))
-                        if are_plain(chunk) and surely_once(chunk, values)
-                        else self._each_by_itself(chunk, first)
-                    )
+                    items = list(zip(range(first, first + len(chunk)), values, strict=True))
+                    if not (are_plain(chunk) and surely_once(chunk, values)):
+                        self._note_twice(chunk, first, items)
+                yield items
                 first += len(chunk)
 
-    def _each_by_itself(self, lines: Sequence[bytes], first: int) -> list[tuple[int, object]]:
-        """Return the lines that can be read, and note the others; ``first`` is the number of the first line."""
-        items: list[tuple[int, object]] = []
+    def _readable(self, lines: Sequence[bytes], first: int) -> Iterator[tuple[int, object]]:
+        """Yield the lines that can be read, and note the others; ``first`` is the number of the first line."""
         for number, data in enumerate(lines, first):
             try:
                 value = _any.decode(data)
@@ -153,14 +151,12 @@ class JsonLines(JsonPlaces):
                 value = self._repaired(data, number, error)
                 if value is None:
                     continue
-            if may_have_twice(data, value):
-                self._note_twice(data, number)
-            items.append((number, value))
-        return items
+            self._note_twice(lines, first, [(number, value)])
+            yield number, value
 
     def _repaired(self, data: bytes, number: int, error: Exception) -> object:
         """Return a line with numbers that are none, like NaN; None, and a note, where more is wrong."""
-        if data.isspace():
+        if not data.strip():
             return None
         with suppress(*DAMAGED_JSON):
             return decode_json(data)
@@ -173,10 +169,13 @@ class JsonLines(JsonPlaces):
         self._note(ReadingNote(self._source.path, note, f"line {number:,}", results_missing=True))
         return None
 
-    def _note_twice(self, data: bytes, number: int) -> None:
-        key = key_twice(data)
-        if key is not None:
-            self._note(_twice(self._source.path, key, f"line {number:,}"))
+    def _note_twice(self, lines: Sequence[bytes], first: int, items: Batch) -> None:
+        """Note each item in whose line a key stands twice."""
+        for number, value in items:
+            data = lines[number - first]
+            key = key_twice(data) if may_have_twice(data, value) else None
+            if key is not None:
+                self._note(_twice(self._source.path, key, f"line {number:,}"))
 
     def _note(self, note: ReadingNote) -> None:
         self._wrong_number += 1
