@@ -138,7 +138,18 @@ def web(tmp_path, free_port, monkeypatch) -> Iterator[Counterpart]:
             "verbose": 0,
         }
     )
-    server = Server(("127.0.0.1", port), app)
+
+    def serve(environ, respond):
+        """Answer as a server does that looked before another run made a folder, and tried after it."""
+        raced = tmp_path / "raced"
+        if environ["REQUEST_METHOD"] != "MKCOL" or not raced.exists():
+            return app(environ, respond)
+        raced.unlink()
+        (there / environ["PATH_INFO"].strip("/")).mkdir(parents=True)
+        respond("500 Internal Server Error", [("Content-Length", "0")])
+        return []
+
+    server = Server(("127.0.0.1", port), serve)
     server.prepare()
     threading.Thread(target=server.serve, daemon=True).start()
     (tmp_path / "netrc").write_text("machine 127.0.0.1 login desk password quay-7\n")
@@ -476,6 +487,13 @@ def test_what_a_branch_refuses_is_one_line(branch, host, publish, tmp_path):
         host.known.write_text(wrong)
         for address in (over_ssh, host.address):
             failing(address, "the host's key is not known, or another one", publish)
+
+
+def test_a_folder_that_another_run_makes_at_the_same_moment_is_there(web, publish, tmp_path):
+    (tmp_path / "raced").touch()
+    done = publish(1, "--publish", web.address)
+    assert (done.code, len(web.files())) == (0, 1), done.err
+    assert not (tmp_path / "raced").exists()
 
 
 def test_a_store_refuses_in_one_line(store, publish, monkeypatch):

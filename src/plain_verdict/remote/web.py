@@ -237,7 +237,8 @@ class WebFiles:
         self._made.add("")
 
     def _make(self, url: str, *, may_miss: bool = False) -> int:
-        answer = self._ask("MKCOL", url)
+        # Where another run makes it between the server's look and its own try, it is there the next time.
+        answer = self._insist(lambda: self._ask("MKCOL", url))
         expected = (405, 301, 409) if may_miss else (405, 301)  # 405: it is there
         if not _went_well(answer) and answer.status_code not in expected:
             self._fail(url, answer)
