@@ -489,10 +489,23 @@ def test_what_a_branch_refuses_is_one_line(branch, host, publish, tmp_path):
             failing(address, "the host's key is not known, or another one", publish)
 
 
-def test_a_folder_that_another_run_makes_at_the_same_moment_is_there(web, publish, tmp_path):
+@pytest.mark.parametrize("place", ["web", "host"], indirect=True)
+def test_a_folder_that_another_run_makes_at_the_same_moment_is_there(place, publish, tmp_path, monkeypatch):
     (tmp_path / "raced").touch()
-    done = publish(1, "--publish", web.address)
-    assert (done.code, len(web.files())) == (0, 1), done.err
+    exists, looks = sftp.CheckedSFTP.exists, []
+
+    def look(self, path, **options):
+        found = exists(self, path, **options)
+        if path == str(place.folder / "reports"):
+            looks.append(found)
+            if len(looks) == 2:  # what was looked for first is made last
+                (place.folder / "reports").mkdir()
+                (tmp_path / "raced").unlink()
+        return found
+
+    monkeypatch.setattr(sftp.CheckedSFTP, "exists", look)
+    done = publish(1, "--publish", place.address)
+    assert (done.code, len(place.files())) == (0, 1), done.err
     assert not (tmp_path / "raced").exists()
 
 

@@ -1,5 +1,6 @@
 """Files over SSH, with the host's key checked: fsspec's own takes any key, and so any host for the right one."""
 
+from pathlib import PurePosixPath
 from typing import Any
 
 import paramiko
@@ -32,6 +33,21 @@ class CheckedSFTP(SFTPFileSystem):  # type: ignore[misc]  # fsspec has no types
         self.client.set_missing_host_key_policy(paramiko.RejectPolicy())
         self.client.connect(self.host, timeout=_SFTP_TIMEOUT_S, banner_timeout=_SFTP_TIMEOUT_S, **self.ssh_kwargs)
         self.ftp = self.client.open_sftp()
+
+    def makedirs(self, path: str, exist_ok: bool = False, mode: int = 0o777) -> None:  # noqa: FBT001, FBT002  as fsspec has it
+        """Make a folder and those above it. Raises FileExistsError for one that is there, unless it may be."""
+        if self.exists(path):
+            if not exist_ok:
+                raise FileExistsError(f"File exists: {path}")
+            return
+        for folder in (*reversed(PurePosixPath(path).parents), PurePosixPath(path)):
+            if not self.exists(str(folder)):
+                try:
+                    self.ftp.mkdir(str(folder), mode)
+                except OSError:
+                    # Another run may have made it between the look and the try.
+                    if not self.isdir(str(folder)):
+                        raise
 
     def has_room(self, folder: str, size_bytes: int) -> bool:
         """Return whether a file fits into a folder, as far as the server tells: a full disk is just a "Failure".

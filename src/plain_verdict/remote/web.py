@@ -206,7 +206,7 @@ class WebFiles:
 
     def remove(self, file: str) -> None:
         """Remove a file."""
-        answer = self._ask("DELETE", self._at(file))
+        answer = self._insist(lambda: self._ask("DELETE", self._at(file)))
         if not _went_well(answer) and answer.status_code != 404:
             self._fail(self._at(file), answer)
 

@@ -93,7 +93,7 @@ def line_chunks(stream: BinaryIO) -> Iterator[list[bytes]]:
 
 
 def are_plain(lines: Sequence[bytes]) -> bool:
-    """Return whether lines are short and without escapes, so that they may be flat objects."""
+    """Return whether lines are short and without escapes: only then ``surely_once`` can tell of them."""
     return sum(map(len, lines)) <= _FEW_KEYS_BYTES * len(lines) and not any(b"\\" in line for line in lines)
 
 
