@@ -462,8 +462,20 @@ POOLS = {
 }  # fmt: skip
 
 
+# Items that nearly all repeat others, by seed: how their durations and beginnings are written, which are read many at
+# once; and what of a mapping changes their meaning.
+ALIKE = {**{key: [None] for key in "qdml"}, "n": ["x", "y"], "s": ["A", "B"], "g": ["north"], "w": ["w1"], "o": ["ok", "ok", "bad"], "e": [None]}  # fmt: skip
+HOURS = ["2026-11-22T02:00:00", "2026-11-22T03:00:00"]
+TIMES = {
+    3: (["1.5", "0.25"], HOURS, "", ', unit = "ms"', ""),
+    4: (["1.5", "0.25"], HOURS, "", "", ', zone = "Europe/Oslo"'),
+    5: (["1.500", "2.250"], HOURS, 'decimal = ","\n', "", ""),
+    6: (["1.5", "0.25"], ["2026112212345", "2026112213345"], "", "", ""),
+}
+
+
 @pytest.mark.parametrize("syntax", ["jsonl", "json", "csv", "xml"])
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", range(7))
 def test_items_that_repeat_another_are_read_as_others_are(tmp_path, monkeypatch, syntax, seed):
     """Checks, notes and what a trial counts are the same as where each item is read by itself."""
     for module, name, size in (
@@ -475,6 +487,8 @@ def test_items_that_repeat_another_are_read_as_others_are(tmp_path, monkeypatch,
         monkeypatch.setattr(module, name, size)
     chance = random.Random(f"{syntax} {seed}")
     pools = {key: [chance.choice(pool) for _ in range(2)] if seed % 2 else pool for key, pool in POOLS.items()}
+    durations, moments, setting, unit, zone = TIMES.get(seed, ([], [], "", "", ""))
+    pools |= {**ALIKE, "t": durations, "b": moments} if moments else {}
     rows = [{key: chance.choice(pool) for key, pool in pools.items()} for _ in range(300)]
     rows = [{key: value for key, value in row.items() if value is not None} for row in rows]
     file = tmp_path / f"r.{syntax}"
@@ -493,18 +507,28 @@ def test_items_that_repeat_another_are_read_as_others_are(tmp_path, monkeypatch,
             )
         file.write_text(lines(*rows) if syntax == "jsonl" else json.dumps({"all": rows}))
     each = {"json": 'each = "$.all[*]"\n', "xml": 'each = "/r/c"\n'}.get(syntax, "")
+    at = "@" if syntax == "xml" else ""
+    form = ROWS.format(at=at)
+    form = form.replace(f'took = "{at}t"', f'took = {{ from = "{at}t"{unit} }}')
+    form = form.replace(f'started = "{at}b"', f'started = {{ from = "{at}b"{zone} }}')
     mapping = msgspec.toml.decode(
-        f'[[mapping]]\nname = "rows"\n[mapping.check]\n{each}{ROWS.format(at="@" if syntax == "xml" else "")}',
-        type=MappingFile,
+        f'[[mapping]]\nname = "rows"\n{setting}[mapping.check]\n{each}{form}', type=MappingFile
     ).mapping[0]
     (source,) = discover([str(file)]).sources
-    trials = []
+    trials, together = [], []
+    whole = repeated_items.RepeatedItems.checks_of
+    monkeypatch.setattr(
+        repeated_items.RepeatedItems,
+        "checks_of",
+        lambda self, *given: together.append(whole(self, *given)) or together[-1],
+    )
     for kept in (10_000, 0):
         monkeypatch.setattr(repeated_items, "_KEPT_ITEMS", kept)
         trials.append(try_mapping(mapping, source, Limits()))
     quick, slow = trials
     assert quick == slow
     assert len(quick.checks) >= 280
+    assert not moments or sum(check is not None for checks in together for check in checks) > 100
 
 
 def test_repeated_items_are_not_looked_for_where_few_repeat(tmp_path, monkeypatch):
