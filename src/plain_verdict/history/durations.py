@@ -6,7 +6,7 @@ last part is looked at again; Daly et al. 2020, ICPE, section 3: durations of co
 """
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from itertools import islice
 from typing import NamedTuple
 
@@ -94,8 +94,6 @@ def find_level_shifts(
     columns = columns[-(DURATION_BUILDS + 1) :]
     if len(columns) <= LEAST_TIMES:
         return LevelShifts([], 0, 0.0)
-    if rounding:
-        columns = [rounding.rounded(column) for column in columns]
     series = _Durations(columns, normal_after, rounding)
     tested = 0
     slower: list[tuple[float, LevelShift]] = []
@@ -132,13 +130,16 @@ class _Split(NamedTuple):
 
 
 def _may_differ(latest: float, previous: float, known: Sequence[int]) -> bool:
-    """Return whether the last two times, or the last alone, are away from the earlier times ``known``, in order."""
+    """Return whether the last two times, or the last alone, are away from earlier ones.
+
+    ``known`` are the least of those, their median, and the greatest; nothing where there are none.
+    """
     if not known:
         return True
-    level = known[len(known) // 2]
-    low, high = min(latest, previous), max(latest, previous)
+    least, level, most = known
+    low, high = (latest, previous) if latest < previous else (previous, latest)
     both = low > _NEAR * level or high * _NEAR < level
-    return both or latest > known[-1] * _NEAR or latest * _NEAR < known[0]
+    return both or latest > most * _NEAR or latest * _NEAR < least
 
 
 def _log(time: int) -> float:
@@ -169,6 +170,8 @@ class _Durations:
         self._columns = columns
         self._normal_after = normal_after
         self._rounding = rounding
+        # Rounded where they are looked at: of most checks that is three or four times of thirty.
+        self._round: Callable[[int], int] = rounding.rounded.__getitem__ if rounding else int
         self._least_scale = _ROUNDED_SCALE if rounding else _LEAST_SCALE
         self.common = [0.0] * len(columns)
         timed = [position for position, time in enumerate(columns[-1]) if time]
@@ -179,17 +182,18 @@ class _Durations:
         self._rough_scale = self._middle_scale(sample)
         self._prior_variance, self._prior_freedom, self._stands_out = self._usual_scatter(sample)
 
+    def _times(self, position: int) -> list[int]:
+        """Return a duration, build after build."""
+        return list(map(self._round, [column[position] for column in self._columns]))
+
     def _logs(self, position: int) -> list[float]:
         """Return the logarithms of a duration, build after build, without what is common."""
-        return [
-            _log(time) - common
-            for column, common in zip(self._columns, self.common, strict=True)
-            if (time := column[position])
-        ]
+        rows = zip(self._times(position), self.common, strict=True)
+        return [_log(time) - common for time, common in rows if time]
 
     def _take_common(self, sample: Sequence[int]) -> None:
         """Find what is common to each build: the median of how far its times are from their levels."""
-        rows = {position: [_log(column[position]) for column in self._columns] for position in sample}
+        rows = {position: [_log(time) for time in self._times(position)] for position in sample}
         levels = {position: _median(sorted(filter(None, row))) for position, row in rows.items()}
         for build in range(len(self._columns)):
             distances = [log - levels[position] for position, row in rows.items() if (log := row[build])]
@@ -237,6 +241,7 @@ class _Durations:
         *before, last, now = self._columns
         recent = min(self._normal_after, len(before) - _LEAST_BEFORE)
         earlier = before[: len(before) - recent] if recent > 0 else before
+        round_ = self._round
         factors = [math.exp(common) for common in self.common[-2:]]
         for position, (time, previous, *times) in enumerate(zip(now, last, *earlier, strict=True)):
             if not time:
@@ -244,18 +249,18 @@ class _Durations:
             known = sorted(filter(None, times))
             is_known = len(known) >= LEAST_TIMES or self._is_known(position)
             if is_known:
-                latest = time / factors[1]
-                may_differ = _may_differ(latest, previous / factors[0] or latest, known)
+                latest = round_(time) / factors[1]
+                # The order of times is that of rounded ones.
+                ends = (round_(known[0]), round_(known[len(known) // 2]), round_(known[-1])) if known else ()
+                may_differ = _may_differ(latest, round_(previous) / factors[0] or latest, ends)
                 yield position, may_differ and self._looks_shifted(position, known)
 
     def _looks_shifted(self, position: int, known: Sequence[int]) -> bool:
         """Return whether one of the last parts may be at another level, by a rough scale: where there are many."""
-        if (
-            self._rounding
-            and known
-            and not self._rounding.surely_differ(self._columns[-1][position], known[len(known) // 2])
-        ):
+        times = self._times(position)
+        if self._rounding and known and not self._rounding.surely_differ(times[-1], known[len(known) // 2]):
             return False
+        known = list(map(self._round, known))
         quarter = len(known) // 4
         if not self._are_many or not quarter:
             return True
@@ -265,9 +270,9 @@ class _Durations:
         variance = (self._prior_freedom * self._prior_variance + len(known) * rough**2) / freedom
         scale = max(math.sqrt(variance), self._least_scale)
         total, after = 0.0, 0
-        for column, common in zip(self._columns[::-1], self.common[::-1], strict=True):
-            if column[position]:
-                total, after = total + _log(column[position]) - common - level, after + 1
+        for time, common in zip(times[::-1], self.common[::-1], strict=True):
+            if time:
+                total, after = total + _log(time) - common - level, after + 1
                 if abs(total) / after >= _ROUGHLY * scale * _error(after, len(known)):
                     return True
             if after == self._normal_after:
@@ -292,8 +297,9 @@ class _Durations:
         after = logs[-split.after :]
         change = (_median(sorted(after)) if len(after) > 2 else sum(after) / len(after)) - split.middle
         before_ms = max(0.0, math.exp(split.middle) - _SOFT_MS)
+        now_ms = self._round(self._columns[-1][position])
         shift_ms = abs(math.expm1(change)) * before_ms
-        if self._rounding and not self._rounding.surely_differ(self._columns[-1][position], round(before_ms)):
+        if self._rounding and not self._rounding.surely_differ(now_ms, round(before_ms)):
             return None
         if shift_ms < max(_LEAST_MS, _LEAST_CHANGE * min(before_ms, before_ms * math.exp(change))):
             return None
@@ -302,7 +308,7 @@ class _Durations:
         shift = LevelShift(
             position,
             self._builds_since(position, split.after),
-            self._columns[-1][position],
+            now_ms,
             round(before_ms),
             math.expm1(change),
             math.expm1(change - reach),

@@ -6,7 +6,7 @@ levels, large ones coarse ones, in which only large changes are seen; most diffe
 
 from array import array
 from bisect import bisect
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
 from itertools import pairwise
 from operator import add, sub
@@ -34,15 +34,14 @@ class Levels:
             levels.append(max(levels[-1] + 1, round(levels[-1] * growth)))
         self._ms = levels
         self._bounds = [1, *((low + high) // 2 for low, high in pairwise(levels[1:]))]
-        self.of = _LevelOf(self)
+        self.of = _Known(self.find)
+        """The level of a time."""
+        self.rounded = _Known(lambda time_ms: levels[self.of[time_ms]])
+        """What its level stands for, in milliseconds; longer times are never rounded to less than shorter ones."""
 
     def find(self, time_ms: int) -> int:
         """Return the level of a time; 0 of none."""
         return min(bisect(self._bounds, time_ms), len(self._ms) - 1)
-
-    def rounded(self, times: Sequence[int]) -> "array[int]":
-        """Return times as their levels stand for them, in milliseconds."""
-        return self.times(list(map(self.of.__getitem__, times)))
 
     def surely_differ(self, time_ms: int, other_ms: int) -> bool:
         """Return whether two rounded times surely differ: those of neighbouring levels may be equal."""
@@ -53,16 +52,16 @@ class Levels:
         return array("I", map(self._ms.__getitem__, levels))
 
 
-class _LevelOf(dict[int, int]):
-    """The level of each time that was asked for."""
+class _Known(dict[int, int]):
+    """What was found for each number that was looked for."""
 
-    def __init__(self, levels: Levels) -> None:
+    def __init__(self, find: Callable[[int], int]) -> None:
         super().__init__()
-        self._levels = levels
+        self._find = find
 
-    def __missing__(self, time_ms: int) -> int:
-        self[time_ms] = level = self._levels.find(time_ms)
-        return level
+    def __missing__(self, number: int) -> int:
+        self[number] = found = self._find(number)
+        return found
 
 
 FINE, COARSE = Levels(5, 1.02), Levels(250, 1.25)

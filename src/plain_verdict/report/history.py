@@ -343,15 +343,16 @@ def _grid(run: Run, changed: Mapping[str, str]) -> tuple[tuple[GridRow, ...], in
 
 def describe_trace(trace: Sequence[tuple[Build, Past, float | None]]) -> str:
     """Return what became of a check in the builds before, in words."""
-    there = [(build.label, past) for build, past, _ in trace if past is not Past.ABSENT]
+    there = [(build, past) for build, past, _ in trace if past is not Past.ABSENT]
     if not there:
         return "not in earlier builds"
+    letters = {past for _, past in there}
     parts = []
     for wanted, verb in _ENDED:
-        labels = [label for label, past in there if past in wanted]
-        if labels:
+        if not letters.isdisjoint(wanted):
+            builds = [build for build, past in there if past in wanted]
             by_name = Past.PASSED not in wanted  # which builds passed is of no interest
-            parts.append(f"{verb} in {_which_builds(labels, len(there), by_name=by_name)}")
+            parts.append(f"{verb} in {_which_builds(builds, len(there), by_name=by_name)}")
     return f"{', '.join(parts)}{_times_when_passed(trace)}"
 
 
@@ -369,7 +370,9 @@ _ENDED = (
 )
 
 
-def _which_builds(labels: Sequence[str], number: int, *, by_name: bool) -> str:
-    if len(labels) == number:
-        return f"all of the last {number} builds" if number > 1 else labels[0]
-    return join_list(labels, most=4) if by_name else f"{len(labels)} of {plural(number, 'build')}"
+def _which_builds(builds: Sequence[Build], number: int, *, by_name: bool) -> str:
+    if len(builds) == number:
+        return f"all of the last {number} builds" if number > 1 else builds[0].label
+    if not by_name:
+        return f"{len(builds)} of {plural(number, 'build')}"
+    return join_list([build.label for build in builds], most=4)

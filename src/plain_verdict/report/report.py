@@ -139,7 +139,7 @@ class Report(msgspec.Struct, frozen=True, dict=True):
 
     def past_of(self, check: Check) -> list[tuple[Build, Past, float | None]]:
         """Return how a check ended in the last builds, the oldest first; nothing where there is none."""
-        return list(self._since.traces.of(check.id))[-(SHOWN_BUILDS - 1) :] if self._since else []
+        return list(self._since.traces.of(check.id, SHOWN_BUILDS - 1)) if self._since else []
 
     def commits_of(self, check: Check) -> CommitsSince | None:
         """Return the commits since a new failure last passed; None where they are not known or not looked for."""

@@ -1,6 +1,7 @@
 """Draws what a check was in the builds before: a bar a build, as high as it took long; what failed hangs below."""
 
 from collections.abc import Sequence
+from functools import cache
 
 from markupsafe import Markup
 
@@ -38,12 +39,18 @@ def _bar_paths(bars: Sequence[tuple[Past, float | None]]) -> dict[str, str]:
     for position, (item, took) in enumerate(bars):
         if item is Past.ABSENT:
             continue
-        height = _BAR_UNIT * max(1, round(_HIGHEST / _BAR_UNIT * (took or 0.0) / longest))
-        name = _CLASSES.get(item, "open")
-        down = _BELOW if name == "bad" else 0
-        up = 2 if name == "open" else height
-        paths[name] += f"M{position * _STEP + _WIDTH // 2} {_BASE + down}v-{up + down}"
+        name, bar = _bar(position, item, max(1, round(_HIGHEST / _BAR_UNIT * (took or 0.0) / longest)))
+        paths[name] += bar
     return paths
+
+
+@cache
+def _bar(position: int, item: Past, units: int) -> tuple[str, str]:
+    """Return the class and the path of a bar: strips of many checks have the same few bars."""
+    name = _CLASSES.get(item, "open")
+    down = _BELOW if name == "bad" else 0
+    up = 2 if name == "open" else _BAR_UNIT * units
+    return name, f"M{position * _STEP + _WIDTH // 2} {_BASE + down}v-{up + down}"
 
 
 _PAST = {past.words: past for past in Past}
