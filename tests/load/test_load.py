@@ -127,6 +127,9 @@ def test_failed_requests_never_make_answered_ones_look_better():
     assert next(one for one in found.with_failed if one.per_cent == 50.0).value_s == 0.9
     assert found.mean_s == 0.9
     assert found.mean_with_failed_s == pytest.approx((600 * 900 + 300 * 2) / 900 / 1000)
+    found = run_of(block(np.concatenate((fast, slow)), failed=np.arange(900) >= 300)).whole
+    assert found.percentile(95.0).value_s == 0.002
+    assert next(one for one in found.with_failed if one.per_cent == 95.0).value_s == 0.9
 
 
 def correlated(rng, minutes=12, level=1.0, correlation=0.9):

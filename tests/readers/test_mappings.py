@@ -201,6 +201,13 @@ CASES = {
         ["x passed", "y undecided", "z passed"],
         ["!1 row with fewer cells than columns", "line 3", "1 row with more cells", "1 check without an outcome"],
     ),
+    "a row too short behind long ones": (
+        PLAIN,
+        "r.csv",
+        "n,o,p\n" + "".join(f"x{number},ok,{'-' * 40_000}\n" for number in range(4)) + "y\n",
+        [*(f"x{number} passed" for number in range(4)), "y undecided"],
+        ["!1 row with fewer cells than columns", "line 6", "1 check without an outcome"],
+    ),
     "XML truncated": (
         '[mapping.check]\neach = "/r/c"\nname = "@n"\noutcome = { from = "@o", passed = "ok" }',
         "r.xml",

@@ -10,7 +10,7 @@ from pathlib import Path, PurePath
 
 import msgspec
 
-from plain_verdict.model import Check, Evidence
+from plain_verdict.model import Check, Evidence, Fact
 from plain_verdict.text.cleaning import single_line
 from plain_verdict.text.formatting import plural
 from plain_verdict.text.patterns import pattern
@@ -133,6 +133,11 @@ def _attached(check: Check, texts: Sequence[str]) -> Iterator[str]:
         if "[[" in text:
             yield from (path.strip() for pattern in _ATTACHED for path in pattern.findall(text))
     yield from (fact.value.strip() for fact in check.facts if _ATTACHMENT_KEY.match(fact.key))
+
+
+def may_name_file(fact: Fact) -> bool:
+    """Return whether a fact can name a file: as an attachment, or by a name with its ending."""
+    return "." in fact.value or _ATTACHMENT_KEY.match(fact.key) is not None
 
 
 def _without_scheme(path: str) -> str:

@@ -6,6 +6,7 @@ from typing import TypeVar
 
 import msgspec
 
+from plain_verdict.evidence.finding import may_name_file
 from plain_verdict.model import (
     Attempt,
     Check,
@@ -90,8 +91,8 @@ def _message(message: Message, change: Change) -> Message:
 def may_have(check: Check) -> bool:
     """Return whether a check can have its own evidence, or text that mentions some."""
     last = check.attempts[-1]
-    return bool(
-        last.outputs or last.evidence or last.exchanges or last.steps or check.facts or len(check.attempts) > 1
+    return bool(last.outputs or last.evidence or last.exchanges or last.steps or len(check.attempts) > 1) or any(
+        map(may_name_file, check.facts)
     )
 
 

@@ -1,7 +1,9 @@
 """What a check shows, decided once for every place it stands in: a page, a folder, a folded part of a page."""
 
 from collections.abc import Iterator
+from datetime import datetime
 from enum import StrEnum
+from functools import lru_cache
 
 import msgspec
 
@@ -116,7 +118,7 @@ def show_check(
 
 
 def _show_attempt(position: int, attempt: Attempt, evidence: EvidenceIndex) -> ShownAttempt:
-    began = f"began {format_day(attempt.started)}, {attempt.started:%H:%M:%S}" if attempt.started else ""
+    began = f"began {_moment(attempt.started)}" if attempt.started else ""
     circumstances = ", ".join(filter(None, (began, f"on {attempt.worker}" if attempt.worker else "")))
     number = attempt.number or position
     if not (attempt.evidence or attempt.steps or attempt.exchanges):
@@ -130,6 +132,17 @@ def _show_attempt(position: int, attempt: Attempt, evidence: EvidenceIndex) -> S
     return ShownAttempt(attempt, number, circumstances, leading, shown_evidence, of_steps)
 
 
+def _moment(moment: datetime) -> str:
+    # Moments of two zones can be equal: only what is written may be looked up.
+    return _format_second(moment.replace(microsecond=0, tzinfo=None))
+
+
+@lru_cache(1_000)
+def _format_second(moment: datetime) -> str:
+    """Return a moment in words: it stands in a check twice, and many begin in the same second."""
+    return f"{format_day(moment)}, {moment:%H:%M:%S}"
+
+
 def _rows(check: Check) -> Iterator[Row]:
     """Yield what is known of a check besides what happened in it."""
     last = check.last
@@ -138,7 +151,7 @@ def _rows(check: Check) -> Iterator[Row]:
     if check.location:
         yield Row("Written in", (str(check.location),), RowStyle.CODE)
     if last.started:
-        yield Row("Began", (f"{format_day(last.started)}, {last.started:%H:%M:%S}",), RowStyle.TIME)
+        yield Row("Began", (_moment(last.started),), RowStyle.TIME)
     if last.worker:
         yield Row("Worker", (last.worker,))
     for label, texts in (("Tags", check.tags), ("Requirements", check.requirements)):

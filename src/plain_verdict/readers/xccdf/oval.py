@@ -4,6 +4,7 @@ Source: OVAL 5.11, oval-results-schema, oval-definitions-schema and oval-system-
 """
 
 from collections.abc import Iterator
+from functools import cached_property
 from itertools import chain, islice
 from typing import NamedTuple
 
@@ -58,10 +59,13 @@ class OvalSystem:
         self._tests = _by_id(system, "tests", "test_id")
         # One definition may stand there several times, each with other values of its variables.
         self._found = list(_grandchildren(system, "definitions"))
-        self._by_id = _by_id(system, "definitions", "definition_id")
         self._items: dict[str, Element] = {}
         for known in children(system, "oval_system_characteristics"):
             self._items |= _by_id(known, "system_data", "id")
+
+    @cached_property
+    def _by_id(self) -> dict[str, Element]:
+        return {found.get("definition_id", ""): found for found in self._found}
 
     @property
     def host(self) -> str:

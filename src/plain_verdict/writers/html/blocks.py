@@ -19,6 +19,7 @@ CHUNK = 1_000
 """Checks that are rendered together; no block goes past its chunk, so that it is the same wherever it is made."""
 ID_HOLE = "\ue000"
 """Stands for a check's id in its block."""
+_ID_MARK = "\1"  # stands for it until then: a text with a wide sign takes ten times as long to encode
 _BLOCK_CHARS = 400_000  # of a folded part: small enough to unfold within a frame
 _QUIET_CHARS = 300  # of the description of a rule that needs no reader, where they are few
 Render = Callable[[Check], str]
@@ -60,7 +61,7 @@ def make_blocks(checks: Sequence[Check], first: int, render: Render, shortening:
     rendered: list[str] = []
     for number, check in enumerate(checks, first):
         # The script knows the ids: random ones, which nothing compresses.
-        rendered.append(render(shortening.of(check)).replace(check.id, ID_HOLE))
+        rendered.append(render(shortening.of(check)).replace(check.id, _ID_MARK))
         chars += len(rendered[-1])
         if chars > _BLOCK_CHARS:
             yield first, _packed(rendered)
@@ -70,7 +71,9 @@ def make_blocks(checks: Sequence[Check], first: int, render: Render, shortening:
 
 
 def _packed(rendered: Sequence[str]) -> str:
-    return pack("\0".join(rendered).encode("utf-8", "replace"))  # no text of a page has a NUL in it
+    # No text of a page has a control character like these in it.
+    text = "\0".join(rendered).encode("utf-8", "replace")
+    return pack(text.replace(_ID_MARK.encode(), ID_HOLE.encode()))
 
 
 class _BlocksJob(msgspec.Struct, frozen=True):
