@@ -173,11 +173,16 @@ class LoadState:
         self.first_us = first if self.first_us is None else min(self.first_us, first)
         self.last_us = last if self.last_us is None else max(self.last_us, last)
         answered = ~block.failed
-        self._count_requests(codes, block, answered)
         bins = bins_of(block.took_us, FINE_BITS)
         codes_answered, bins_answered, seconds_answered = codes[answered], bins[answered], seconds[answered]
+        codes_failed, took_answered = codes[block.failed], block.took_us[answered]
+        self._count_requests(codes_answered, took_answered, codes_failed, block.took_us[block.failed])
+        self._count_received(codes, block.received)
+        self._take_ends(codes_answered, took_answered)
+        self.everything.merge(*self.answered.ends)
+        self.everything.add(block.took_us[block.failed])
         self.fine.add(codes_answered, bins_answered, _FINE)
-        self.fine_failed.add(codes[block.failed], bins[block.failed], _FINE)
+        self.fine_failed.add(codes_failed, bins[block.failed], _FINE)
         coarse = bins_answered >> (FINE_BITS - COARSE_BITS)
         in_seconds = self.seconds.add(seconds_answered, coarse, _COARSE)
         self.take_slots(set(np.unique((in_seconds >> _COARSE) // self.batch_s).tolist()))
@@ -211,36 +216,37 @@ class LoadState:
         self.slots = {slot // times for slot in self.slots}
         self.batch_s *= times
 
-    def _count_requests(self, codes: Ints, block: Block, answered: "np.typing.NDArray[np.bool_]") -> None:
+    def _count_requests(self, answered: Ints, took_answered: Ints, failed: Ints, took_failed: Ints) -> None:
+        """Count samples, given by the codes of their requests and by their microseconds."""
         size = len(self.requests)
-        took = block.took_us
-        counts = np.bincount(codes, minlength=size)
-        failed = np.bincount(codes[block.failed], minlength=size)
-        received = np.bincount(codes, block.received, minlength=size)
+        counts, counts_failed = np.bincount(answered, minlength=size), np.bincount(failed, minlength=size)
         # Sums of doubles are exact here: whole microseconds, and fewer than 2 to the 53rd of them in a block.
-        sums = np.bincount(codes[answered], took[answered], minlength=size)
-        sums_all = np.bincount(codes, took, minlength=size)
-        self.answered.add(took[answered])
-        self.everything.merge(*self.answered.ends)
-        self.everything.add(took[block.failed])
-        for code in np.flatnonzero(counts).tolist():
+        sums = np.bincount(answered, took_answered, minlength=size)
+        sums_failed = np.bincount(failed, took_failed, minlength=size)
+        for code in np.flatnonzero(counts + counts_failed).tolist():
             request = self.requests[code]
-            request.count += int(counts[code])
-            request.failed += int(failed[code])
-            request.received += float(received[code])
+            request.count += int(counts[code] + counts_failed[code])
+            request.failed += int(counts_failed[code])
             request.sum_us += int(sums[code])
-            request.sum_all_us += int(sums_all[code])
-        answered_codes, spent = codes[answered], took[answered]
+            request.sum_all_us += int(sums[code] + sums_failed[code])
+
+    def _count_received(self, codes: Ints, numbers_bytes: Floats) -> None:
+        received = np.bincount(codes, numbers_bytes, minlength=len(self.requests))
+        for code in np.flatnonzero(received).tolist():
+            self.requests[code].received += float(received[code])
+
+    def _take_ends(self, codes: Ints, took: Ints) -> None:
+        """Take in the ends of answered samples: of each request, and of all."""
+        if not codes.size:
+            return
         # Sorting is three times as fast on small numbers.
-        order = np.argsort(
-            answered_codes.astype(np.int16) if size <= _MOST_SMALL else answered_codes, kind="stable"
-        )
-        answered_codes, spent = answered_codes[order], spent[order]
-        starts = starts_of(answered_codes)
-        if starts.size:
-            ends = [add_or_max.reduceat(spent, starts).tolist() for add_or_max in (np.minimum, np.maximum, np.gcd)]
-            for code, least, longest, step in zip(answered_codes[starts].tolist(), *ends, strict=True):
-                self.requests[code].answered.merge(least, longest, step)
+        order = np.argsort(codes.astype(np.int16) if len(self.requests) <= _MOST_SMALL else codes, kind="stable")
+        codes, took = codes[order], took[order]
+        starts = starts_of(codes)
+        ends = [add_or_max.reduceat(took, starts).tolist() for add_or_max in (np.minimum, np.maximum, np.gcd)]
+        for code, least, longest, step in zip(codes[starts].tolist(), *ends, strict=True):
+            self.requests[code].answered.merge(least, longest, step)
+            self.answered.merge(least, longest, step)
 
     @staticmethod
     def _count_metric(metric: MetricState, values: Floats, seconds: Ints) -> None:
