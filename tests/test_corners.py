@@ -56,6 +56,38 @@ def test_which_exit_code_comes_first(arguments, code, tool, tmp_path):
     assert tool(*arguments).code == code
 
 
+LINK = "https://quay.test/\1\0\x1b[31mberth"
+SARIF = {"version": "2.1.0", "runs": [{
+    "tool": {"driver": {"name": "lint", "rules": [{"id": "Q1", "helpUri": LINK, "relationships": [{"target": {"id": "W9", "index": 0, "toolComponent": {"name": "W"}}}]}]}},
+    "taxonomies": [{"name": "W", "taxa": [{"id": "W9", "helpUri": LINK}]}],
+    "results": [{"ruleId": "Q1", "message": {"text": "no rope"}}],
+}]}  # fmt: skip
+EARL = {"@context": {"earl": "http://www.w3.org/ns/earl#"}, "@graph": [{"@type": "earl:Assertion", "earl:subject": {"@id": "https://quay.test/"}, "earl:test": {"@id": LINK}, "earl:result": {"@type": "earl:TestResult", "earl:outcome": {"@id": "earl:failed"}}}]}  # fmt: skip
+RECORD = [{"what": "record", "version": 1}, {"what": "check", "id": "1", "name": "sails", "links": {"berth": LINK}}, {"what": "end", "id": "1", "outcome": "failed"}]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "shown"),
+    [
+        ("r.sarif", json.dumps(SARIF), 4),
+        ("r.jsonld", json.dumps(EARL), 2),
+        ("r.verdict.jsonl", "".join(json.dumps(line) + "\n" for line in RECORD), 2),
+        (
+            "r.tap",
+            "TAP version 13\n1..1\nnot ok 1 - sails\n  ---\n  expected: 3\n  actual: 4\1\0\x1b[31mberth\n  ...\n",
+            1,
+        ),
+    ],
+)
+def test_no_control_character_of_a_file_is_on_a_page(name, content, shown, tool, tmp_path):
+    """A NUL would even part the text of a folded check, and show that of another below its name."""
+    (tmp_path / name).write_text(content)
+    tool("report", name, "--out", "p.html")
+    page = (tmp_path / "p.html").read_text()
+    assert not re.search("[\0-\x08\x0b\x0c\x0e-\x1f\x7f]", page)
+    assert page.count("\u2401\u2400berth") >= shown
+
+
 def test_more_files_than_expected_are_welcome(tool, tmp_path):
     for name in "abc":
         (tmp_path / f"{name}.xml").write_text(GOOD.replace("sails", name))

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
 
+from plain_verdict.http.building import read_url
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     Attempt,
@@ -162,7 +163,7 @@ class _Reading(FileReading):
             attempts=(self._attempt(results, failed, name),),
             facts=tuple(self._facts(assertions)),
             description=self.text(first.about),
-            links=(Fact("What it asks", first.test),) if first.test.startswith("http") else (),
+            links=(Fact("What it asks", read_url(first.test)),) if first.test.startswith("http") else (),
             variant=(Fact(PAGE, self.name(first.subject)),) if first.subject else (),
             # EARL 1.0 knows no severity: nothing says that one test matters more than another.
             rule=Rule(severity=Severity.MEDIUM, findings=len(failed)),

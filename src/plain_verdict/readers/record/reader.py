@@ -9,6 +9,7 @@ from datetime import UTC, datetime, tzinfo
 from math import isfinite
 from typing import Any
 
+from plain_verdict.http.building import read_url
 from plain_verdict.inputs.source import Source
 from plain_verdict.load.metrics import MetricStates, SumsPayload
 from plain_verdict.model import (
@@ -297,7 +298,7 @@ class _Tree:
             tags=tuple(map(self._name, line.tags)),
             description=self._text(line.description),
             requirements=tuple(map(self._name, line.requirements)),
-            links=tuple(Fact(self._name(name), url) for name, url in line.links.items()),
+            links=tuple(Fact(self._name(name), read_url(url)) for name, url in line.links.items()),
         )
 
     def notes(self, path: str) -> Iterator[ReadingNote]:

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 import msgspec
 
+from plain_verdict.http.building import read_url
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     Allowed,
@@ -202,7 +203,7 @@ class _Run(FileReading):
 
     def _links(self, found: Found, results: Sequence[Result]) -> Iterator[Fact]:
         if found.descriptor.help_uri:
-            yield Fact("What it is about", found.descriptor.help_uri)
+            yield Fact("What it is about", read_url(found.descriptor.help_uri))
         yield from self._taxonomies.links_of(found, results)
 
     def _attempt(self, found: Found, findings: Sequence[_Finding], kinds: Sequence[str], name: str) -> Attempt:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from itertools import chain
 
+from plain_verdict.http.building import read_url
 from plain_verdict.model import Fact
 from plain_verdict.readers.sarif.format import Component, Descriptor, DescriptorReference, Result, Run
 from plain_verdict.readers.sarif.rules import Found
@@ -34,7 +35,7 @@ class Taxonomies:
     def links_of(self, found: Found, results: Sequence[Result]) -> Iterator[Fact]:
         """Yield where taxonomies explain those classes."""
         links = {
-            descriptor.help_uri: single_line(descriptor.id or descriptor.name, _CLASS_CHARS)
+            read_url(descriptor.help_uri): single_line(descriptor.id or descriptor.name, _CLASS_CHARS)
             for _, descriptor in self._classes(found, results)
             if descriptor.help_uri
         }

@@ -235,7 +235,8 @@ def _problem(node: Node, limits: Limits) -> Problem:
     message = _texts_of(node, _MESSAGE) or next((note.strip() for note in node.notes), "")
     expected, actual = _value(node, _EXPECTED, limits), _value(node, _ACTUAL, limits)
     if expected is None and actual is None:
-        expected, actual = find_expectation("\n".join(node.notes)) or (None, None)
+        notes = block("\n".join(node.notes), limits.detail_chars)
+        expected, actual = find_expectation(notes) or (None, None)
     return Problem(
         Outcome.FAILED,
         type=single_line(_texts_of(node, ("name", "type", "code")) or "", limits.name_chars),

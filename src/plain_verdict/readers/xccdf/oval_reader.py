@@ -6,6 +6,7 @@ Source: OVAL 5.11, oval-results-schema (ResultEnumeration); what results mean fo
 
 from collections.abc import Iterator
 
+from plain_verdict.http.building import read_url
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     BAD,
@@ -104,7 +105,9 @@ class _Reading(FileReading):
             attempts=(self._attempt(result, outcome, reason, name),),
             facts=(Fact(DEFINITION, single_line(result.id, 300)),),
             description=self.text(result.description),
-            links=tuple(Fact(single_line(words, 200), address) for words, address in result.references if address),
+            links=tuple(
+                Fact(single_line(words, 200), read_url(address)) for words, address in result.references if address
+            ),
             variant=(Fact(HOST, host),) if host else (),
             # OVAL knows no severity: nothing says that one definition matters more than another.
             rule=Rule(Severity.MEDIUM, findings=int(outcome is Outcome.FAILED)),

@@ -5,6 +5,7 @@ from collections.abc import Iterator, Mapping
 from datetime import datetime
 from functools import cached_property, lru_cache
 
+from plain_verdict.http.building import read_url
 from plain_verdict.inputs.source import Source
 from plain_verdict.model import (
     BAD,
@@ -216,7 +217,7 @@ class _Reading(FileReading):
             why=self.text(rule.why),
             remediation=self.text(rule.remediation),
             references=tuple(
-                Fact(single_line(reference.key, 200), reference.value)
+                Fact(single_line(reference.key, 200), read_url(reference.value))
                 for reference in rule.references
                 if reference.value
             ),
