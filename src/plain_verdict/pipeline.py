@@ -47,6 +47,7 @@ from plain_verdict.report.overview import title_of
 from plain_verdict.request import ReadOptions, ReadRequest, Request
 from plain_verdict.request.fingerprint import settings_fingerprint
 from plain_verdict.runtime.errors import HistoryError, ReadError
+from plain_verdict.text.cleaning import plain
 from plain_verdict.writers import OutputFile, Writer, writer_named
 
 if TYPE_CHECKING:
@@ -243,7 +244,7 @@ def folders_of(run: Run) -> list[str]:
 def make_report(run: Run, verdict: Verdict, request: Request) -> Report:
     """Return the report on a judged run: with what the request says of it, masked as the run is."""
     masker = Masker(request.read.options.masking)
-    title, description = masker.text(request.read.title.strip()), masker.text(request.report.description)
+    title, description = masker.text(request.read.title.strip()), masker.text(plain(request.report.description))
     context = run.in_series
     facts = masker.facts(request.read.facts) if context is None else context.facts
     info = PageInfo(
