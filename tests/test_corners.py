@@ -82,7 +82,7 @@ RECORD = [{"what": "record", "version": 1}, {"what": "check", "id": "1", "name":
 def test_no_control_character_of_a_file_is_on_a_page(name, content, shown, tool, tmp_path):
     """A NUL would even part the text of a folded check, and show that of another below its name."""
     (tmp_path / name).write_text(content)
-    said = (
+    options = (
         "--fact",
         "subject=\1Fix\nthe rope",
         "--build",
@@ -92,7 +92,7 @@ def test_no_control_character_of_a_file_is_on_a_page(name, content, shown, tool,
         "--title",
         "Quay\1",
     )
-    tool("report", name, *said, "--out", "p.html", "--markdown", "p.md")
+    tool("report", name, *options, "--out", "p.html", "--markdown", "p.md")
     page = (tmp_path / "p.html").read_text()
     assert not re.search("[\0-\x08\x0b\x0c\x0e-\x1f\x7f]", page + (tmp_path / "p.md").read_text())
     assert "Fix the rope" in page

@@ -246,7 +246,7 @@ def _history(overrides: Overrides, settings: Settings) -> HistoryOptions:
         store=table.store,
         earlier=table.previous,
         against=table.against,
-        build=_one_line(overrides.build or ""),
+        build=_as_line(overrides.build or ""),
         series=table.series,
         step=read_step(table.every) if table.every else None,
         normal_after=table.normal_after,
@@ -301,11 +301,11 @@ def _facts(overrides: Overrides, settings: Settings, environment: Mapping[str, s
     by_key: dict[str, Fact] = {}
     for fact in (*given, *(fact for fact in from_pipeline if fact.key not in known)):
         by_key.setdefault(fact.key, fact)
-    return tuple(Fact(_one_line(fact.key), _one_line(fact.value)) for fact in by_key.values())
+    return tuple(Fact(_as_line(fact.key), _as_line(fact.value)) for fact in by_key.values())
 
 
-def _one_line(text: str) -> str:
-    """Return a text of the caller's, which may be a commit message, as one line without control characters."""
+def _as_line(text: str) -> str:
+    """Return what the caller gave, often a commit message, as one line without control characters."""
     return text if text.isprintable() else single_line(text, _FACT_CHARS)
 
 
