@@ -13,12 +13,14 @@ import pytest
 from lxml import html
 
 from plain_verdict import ReadOptions, read
+from plain_verdict.history.digest import unpack
 from plain_verdict.judging import judge
 from plain_verdict.judging.causes import find_causes
 from plain_verdict.model import Attempt, Check, Fact, Kind, Outcome, Problem, ResultFile, Run, State, Step
 from plain_verdict.report.variants import make_variant_grids
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Match, Rules, Scope
 from plain_verdict.text import installation
+from plain_verdict.writers.html.blocks import ID_HOLE, Shortening, make_blocks
 
 F, E, P = Outcome.FAILED, Outcome.ERRORED, Outcome.PASSED
 TODAY = date(2026, 11, 22)
@@ -92,11 +94,19 @@ def test_no_control_character_of_a_file_is_on_a_page(name, content, shown, tool,
         "--title",
         "Quay\1",
     )
-    tool("report", name, *options, "--out", "p.html", "--markdown", "p.md")
+    (tmp_path / "s.toml").write_text('[brand]\norganisation = "Brindle\\u0001"\nfooter = "Quay\\u0000 1"\n')
+    tool("report", name, *options, "--config", "s.toml", "--out", "p.html", "--markdown", "p.md")
     page = (tmp_path / "p.html").read_text()
     assert not re.search("[\0-\x08\x0b\x0c\x0e-\x1f\x7f]", page + (tmp_path / "p.md").read_text())
     assert "Fix the rope" in page
     assert page.count("\u2401\u2400berth") >= shown
+
+
+def test_a_control_character_in_a_folded_check_moves_no_other():
+    """Whatever a reader, or an extension, lets through."""
+    checks = [check(number) for number in range(3)]
+    ((_, packed),) = make_blocks(checks, 0, lambda one: f'<i id="{one.id}">\0\1</i>', Shortening(False, False))
+    assert unpack(packed.encode()).decode().split("\0") == [f'<i id="{ID_HOLE}">\u2400\u2401</i>'] * 3
 
 
 def test_more_files_than_expected_are_welcome(tool, tmp_path):

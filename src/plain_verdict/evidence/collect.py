@@ -12,7 +12,7 @@ import msgspec
 from plain_verdict.evidence.budget import LEAST_PAGE_BYTES, keep_budget
 from plain_verdict.evidence.contents import OurBug, Task
 from plain_verdict.evidence.conversion import make_all
-from plain_verdict.evidence.finding import claim, mentioned, templated
+from plain_verdict.evidence.finding import claim, may_have, mentioned, templated
 from plain_verdict.evidence.picture_sets import Differences
 from plain_verdict.evidence.safe_paths import (
     SEARCHABLE,
@@ -28,7 +28,6 @@ from plain_verdict.evidence.tree import (
     change_check,
     change_run,
     has_evidence,
-    may_have,
     with_busy_part,
 )
 from plain_verdict.inputs.progress import OnProgress

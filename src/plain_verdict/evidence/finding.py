@@ -135,7 +135,15 @@ def _attached(check: Check, texts: Sequence[str]) -> Iterator[str]:
     yield from (fact.value.strip() for fact in check.facts if _ATTACHMENT_KEY.match(fact.key))
 
 
-def may_name_file(fact: Fact) -> bool:
+def may_have(check: Check) -> bool:
+    """Return whether a check can have its own evidence, or text that mentions some."""
+    last = check.attempts[-1]
+    return bool(last.outputs or last.evidence or last.exchanges or last.steps or len(check.attempts) > 1) or any(
+        map(_may_name_file, check.facts)
+    )
+
+
+def _may_name_file(fact: Fact) -> bool:
     """Return whether a fact can name a file: as an attachment, or by a name with its ending."""
     return "." in fact.value or _ATTACHMENT_KEY.match(fact.key) is not None
 

@@ -6,7 +6,6 @@ from typing import TypeVar
 
 import msgspec
 
-from plain_verdict.evidence.finding import may_name_file
 from plain_verdict.model import (
     Attempt,
     Check,
@@ -86,14 +85,6 @@ def _message(message: Message, change: Change) -> Message:
     binary = change(body.binary)
     remark = body.remark if binary else "was left out"
     return msgspec.structs.replace(message, body=msgspec.structs.replace(body, binary=binary, remark=remark))
-
-
-def may_have(check: Check) -> bool:
-    """Return whether a check can have its own evidence, or text that mentions some."""
-    last = check.attempts[-1]
-    return bool(last.outputs or last.evidence or last.exchanges or last.steps or len(check.attempts) > 1) or any(
-        map(may_name_file, check.facts)
-    )
 
 
 def change_run(run: Run, change: Callable[[Check, str], Check]) -> Run:

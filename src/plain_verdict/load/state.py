@@ -175,12 +175,16 @@ class LoadState:
         answered = ~block.failed
         bins = bins_of(block.took_us, FINE_BITS)
         codes_answered, bins_answered, seconds_answered = codes[answered], bins[answered], seconds[answered]
-        codes_failed, took_answered = codes[block.failed], block.took_us[answered]
-        self._count_requests(codes_answered, took_answered, codes_failed, block.took_us[block.failed])
+        took_answered, codes_failed, took_failed = (
+            block.took_us[answered],
+            codes[block.failed],
+            block.took_us[block.failed],
+        )
+        self._count_requests(codes_answered, took_answered, codes_failed, took_failed)
         self._count_received(codes, block.received)
         self._take_ends(codes_answered, took_answered)
         self.everything.merge(*self.answered.ends)
-        self.everything.add(block.took_us[block.failed])
+        self.everything.add(took_failed)
         self.fine.add(codes_answered, bins_answered, _FINE)
         self.fine_failed.add(codes_failed, bins[block.failed], _FINE)
         coarse = bins_answered >> (FINE_BITS - COARSE_BITS)

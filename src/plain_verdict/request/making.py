@@ -46,7 +46,7 @@ from plain_verdict.settings.report_tables import ReportTable
 from plain_verdict.settings.schema import EvidenceTable, HistoryTable, InputTable, SettingsFile
 from plain_verdict.settings.trust import TRUST_VARIABLE
 from plain_verdict.text.addresses import way_to
-from plain_verdict.text.cleaning import single_line
+from plain_verdict.text.cleaning import plain, single_line
 from plain_verdict.writers import writer_named
 from plain_verdict.writers.mail.writer import MailWriter
 
@@ -280,6 +280,12 @@ def _brand(overrides: Overrides, settings: SettingsFile, masking: MaskRules) -> 
     table = settings.brand
     if overrides.given("brand", "logo"):
         table = msgspec.structs.replace(table, logo_dark="")  # it belongs to the logo that this one replaces
+    table = msgspec.structs.replace(
+        table,
+        organisation=_as_line(table.organisation),
+        footer=plain(table.footer),
+        contact=_as_line(table.contact),
+    )
     return read_brand(without_known(table, masking))
 
 

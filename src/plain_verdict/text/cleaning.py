@@ -40,6 +40,11 @@ def plain(text: str) -> str:
             text = _BARE_COLOUR.sub("", text)
     if "\r" in text:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
+    return with_visible_controls(text)
+
+
+def with_visible_controls(text: str) -> str:
+    """Return the text with the picture of each control character in its place."""
     if not text.isprintable() and _may_have_control(text):
         text = _CONTROL.sub(lambda match: picture(ord(match[0])), text)
     return text

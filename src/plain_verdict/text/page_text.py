@@ -2,9 +2,10 @@
 
 import re
 
+from plain_verdict.text.cleaning import with_visible_controls
 from plain_verdict.text.patterns import pattern
 
-# Control characters past ASCII, and noncharacters.
+# Control characters past ASCII, and noncharacters; those of ASCII are made visible.
 # Few ranges are looked for fast; of the planes past the first the last two of each are no characters.
 _NOT_ON_PAGES = pattern("[\x80-\x9f\ufdd0-\ufdef\ufffe\uffff\U00010000-\U0010ffff]")
 UNENCODABLE = "backslashreplace"
@@ -13,6 +14,7 @@ UNENCODABLE = "backslashreplace"
 
 def page_text(piece: str) -> str:
     """Return text without what no page may hold. Source: HTML Living Standard, section 13.2.3.5."""
+    piece = with_visible_controls(piece)
     return piece if piece.isascii() else _NOT_ON_PAGES.sub(_kept_or_replaced, piece)
 
 

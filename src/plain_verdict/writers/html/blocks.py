@@ -11,7 +11,7 @@ from plain_verdict.report.part import Parts, ReportPart
 from plain_verdict.report.suites import QUIET
 from plain_verdict.runtime.executors import Engine, EngineOptions
 from plain_verdict.settings.limits import FOLDED_DETAIL_CHARS
-from plain_verdict.text.cleaning import block, single_line
+from plain_verdict.text.cleaning import block, single_line, with_visible_controls
 from plain_verdict.writers.html.checks.check import CheckHtml
 from plain_verdict.writers.html.links import Links
 
@@ -19,6 +19,7 @@ CHUNK = 1_000
 """Checks that are rendered together; no block goes past its chunk, so that it is the same wherever it is made."""
 ID_HOLE = "\ue000"
 """Stands for a check's id in its block."""
+_CHECK_END = "\0"  # between checks
 _ID_MARK = "\1"  # stands for it until then: a text with a wide sign takes ten times as long to encode
 _BLOCK_CHARS = 400_000  # of a folded part: small enough to unfold within a frame
 _QUIET_CHARS = 300  # of the description of a rule that needs no reader, where they are few
@@ -60,8 +61,11 @@ def make_blocks(checks: Sequence[Check], first: int, render: Render, shortening:
     chars = 0
     rendered: list[str] = []
     for number, check in enumerate(checks, first):
+        text = render(shortening.of(check))
+        if _CHECK_END in text or _ID_MARK in text:  # of whatever a reader let through
+            text = with_visible_controls(text)
         # The script knows the ids: random ones, which nothing compresses.
-        rendered.append(render(shortening.of(check)).replace(check.id, _ID_MARK))
+        rendered.append(text.replace(check.id, _ID_MARK))
         chars += len(rendered[-1])
         if chars > _BLOCK_CHARS:
             yield first, _packed(rendered)
@@ -71,8 +75,7 @@ def make_blocks(checks: Sequence[Check], first: int, render: Render, shortening:
 
 
 def _packed(rendered: Sequence[str]) -> str:
-    # No text of a page has a control character like these in it.
-    text = "\0".join(rendered).encode("utf-8", "replace")
+    text = _CHECK_END.join(rendered).encode("utf-8", "replace")
     return pack(text.replace(_ID_MARK.encode(), ID_HOLE.encode()))
 
 

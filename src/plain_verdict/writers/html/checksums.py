@@ -29,9 +29,10 @@ def with_checksum(pieces: Iterator[str]) -> Iterator[str]:
 def _hashed(piece: str, found: "Hash") -> str:
     """Return a piece of a page as it will be written, and add it to a hash."""
     # What a page may not hold is replaced before it is hashed, as it is before it is written.
-    data = page_text(piece).encode("utf-8", UNENCODABLE)
+    text = page_text(piece)
+    data = text.encode("utf-8", UNENCODABLE)
     found.update(data)
-    return piece if piece.isascii() else data.decode()
+    return text if text.isascii() else data.decode()
 
 
 def with_sums(files: Iterator[OutputFile]) -> Iterator[OutputFile]:
