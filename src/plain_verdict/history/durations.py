@@ -6,7 +6,8 @@ last part is looked at again; Daly et al. 2020, ICPE, section 3: durations of co
 """
 
 import math
-from collections.abc import Callable, Iterator, Sequence
+from bisect import bisect
+from collections.abc import Callable, Sequence
 from itertools import islice
 from typing import NamedTuple
 
@@ -95,12 +96,11 @@ def find_level_shifts(
     if len(columns) <= LEAST_TIMES:
         return LevelShifts([], 0, 0.0)
     series = _Durations(columns, normal_after, rounding)
-    tested = 0
     slower: list[tuple[float, LevelShift]] = []
     faster: list[tuple[float, LevelShift]] = []
-    for position, may_differ in series.timed():
-        tested += 1
-        found = series.shift_of(position) if may_differ else None
+    tested, candidates = series.candidates()
+    for position, known in candidates:
+        found = series.shift_of(position) if series.looks_shifted(position, known) else None
         if found:
             (slower if found[1].change > 0 else faster).append(found)
     shifts = [*_discoveries(slower, _FALSELY_SLOWER, tested), *_discoveries(faster, _FALSELY_FASTER, tested)]
@@ -233,29 +233,31 @@ class _Durations:
         log_prior = mean + 1 / (2 * half) + 1 / (12 * half**2) - 1 / prior - 1 / (3 * prior**2)
         return math.exp(log_prior), prior, stand_out
 
-    def timed(self) -> Iterator[tuple[int, bool]]:
-        """Yield where a duration can be compared, and whether its last builds may be at another level.
+    def candidates(self) -> tuple[int, list[tuple[int, list[int]]]]:
+        """Return how many durations can be compared, and which of them may be at another level in the last builds.
 
-        Most are not, and are looked at no further.
+        Most are not, and are looked at no further. Each comes with the times before those builds, sorted.
         """
         *before, last, now = self._columns
         recent = min(self._normal_after, len(before) - _LEAST_BEFORE)
         earlier = before[: len(before) - recent] if recent > 0 else before
         round_ = self._round
-        factors = [math.exp(common) for common in self.common[-2:]]
-        for position, (time, previous, *times) in enumerate(zip(now, last, *earlier, strict=True)):
-            if not time:
-                continue
-            known = sorted(filter(None, times))
-            is_known = len(known) >= LEAST_TIMES or self._is_known(position)
-            if is_known:
-                latest = round_(time) / factors[1]
+        factor_last, factor_now = map(math.exp, self.common[-2:])
+        tested = 0
+        found: list[tuple[int, list[int]]] = []
+        rows = zip(now, last, map(sorted, zip(*earlier, strict=True)), strict=True)
+        for position, (time, previous, times) in enumerate(rows):
+            known = times if times[0] else times[bisect(times, 0) :]  # without builds that tell no time
+            if time and (len(known) >= LEAST_TIMES or self._is_known(position)):
+                tested += 1
+                latest = round_(time) / factor_now
                 # The order of times is that of rounded ones.
                 ends = (round_(known[0]), round_(known[len(known) // 2]), round_(known[-1])) if known else ()
-                may_differ = _may_differ(latest, round_(previous) / factors[0] or latest, ends)
-                yield position, may_differ and self._looks_shifted(position, known)
+                if _may_differ(latest, round_(previous) / factor_last or latest, ends):
+                    found.append((position, known))
+        return tested, found
 
-    def _looks_shifted(self, position: int, known: Sequence[int]) -> bool:
+    def looks_shifted(self, position: int, known: Sequence[int]) -> bool:
         """Return whether one of the last parts may be at another level, by a rough scale: where there are many."""
         times = self._times(position)
         if self._rounding and known and not self._rounding.surely_differ(times[-1], known[len(known) // 2]):

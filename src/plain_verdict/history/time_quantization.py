@@ -4,12 +4,13 @@ Below a second a level is a step of milliseconds, above it a share more than the
 levels, large ones coarse ones, in which only large changes are seen; most differences are 0.
 """
 
+import sys
 from array import array
 from bisect import bisect
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
 from itertools import pairwise
-from operator import add, sub
+from operator import add
 
 from plain_verdict.runtime.errors import ReadError
 
@@ -72,15 +73,24 @@ def pack_times(times_now: Sequence[int], columns: Sequence[Sequence[int]], level
 
     Check stands after check. Times are in milliseconds, ``columns`` those of one build each.
     """
-    level_of = levels.of.__getitem__
-    zero = [level - _MIDDLE for level in map(level_of, times_now)]
+    # As one number for all checks, of 16 bits each: none of them falls below 0, so that none takes from another.
+    zero = _as_number(array("H", [_MIDDLE]) * len(times_now)) - _as_number(_levels_of(times_now, levels))
     codes = array("H", bytes(2 * len(times_now) * len(columns)))
     for build, column in enumerate(columns):
-        found = array("H", list(map(sub, map(level_of, column), zero)))
+        number = _as_number(_levels_of(column, levels)) + zero
+        found = array("H", number.to_bytes(2 * len(times_now), sys.byteorder))
         for position in _positions_of(0, column):
             found[position] = _NO_TIME
         codes[build :: len(columns)] = found
     return codes.tobytes().decode("utf-16-le")
+
+
+def _levels_of(times: Sequence[int], levels: Levels) -> "array[int]":
+    return array("H", list(map(levels.of.__getitem__, times)))
+
+
+def _as_number(codes: "array[int]") -> int:
+    return int.from_bytes(codes.tobytes(), sys.byteorder)
 
 
 def _positions_of(value: int, times: Sequence[int]) -> Iterator[int]:
