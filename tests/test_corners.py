@@ -20,6 +20,7 @@ from plain_verdict.model import Attempt, Check, Fact, Kind, Outcome, Problem, Re
 from plain_verdict.report.variants import make_variant_grids
 from plain_verdict.settings.rules import CauseRule, ConditionRule, Match, Rules, Scope
 from plain_verdict.text import installation
+from plain_verdict.text.page_text import page_text
 from plain_verdict.writers.html.blocks import ID_HOLE, Shortening, make_blocks
 
 F, E, P = Outcome.FAILED, Outcome.ERRORED, Outcome.PASSED
@@ -100,6 +101,13 @@ def test_no_control_character_of_a_file_is_on_a_page(name, content, shown, tool,
     assert not re.search("[\0-\x08\x0b\x0c\x0e-\x1f\x7f]", page + (tmp_path / "p.md").read_text())
     assert "Fix the rope" in page
     assert page.count("\u2401\u2400berth") >= shown
+
+
+@pytest.mark.parametrize("beside", ["", "é", "\u20ac"])
+def test_each_control_character_of_a_page_becomes_its_picture(beside):
+    found = page_text("".join(map(chr, range(0x20))) + "\x7f~" + beside)
+    pictures = "".join(chr(number) if chr(number) in "\t\n\r" else chr(0x2400 + number) for number in range(0x20))
+    assert found == f"{pictures}\u2421~{beside}"
 
 
 def test_a_control_character_in_a_folded_check_moves_no_other():
