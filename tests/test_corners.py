@@ -103,6 +103,40 @@ def test_no_control_character_of_a_file_is_on_a_page(name, content, shown, tool,
     assert page.count("\u2401\u2400berth") >= shown
 
 
+SETTINGS = """
+[facts]
+"har\\u0001bour" = "Nor\\u0000th"
+[[cause]]
+name = "Wa\\u0003ter"
+match = { message = "/water/" }
+advice = "pum\\u0004p"
+owner = "cr\\u0006ew"
+[[waiver]]
+match = { check = "leaks" }
+reason = "dr\\u0005y dock"
+who = "ka\\u001bri"
+until = 2026-12-24
+[[condition]]
+name = "lea\\u0007ks"
+reason = "dr\\u0001y"
+measure = "failed"
+at_most = 0
+"""
+
+
+def test_no_control_character_of_the_settings_is_in_an_output_or_ends_the_run(tool, tmp_path):
+    """XML takes none, so that the JUnit output could not be written."""
+    (tmp_path / "s.toml").write_text(SETTINGS)
+    (tmp_path / "r.xml").write_text(f"<testsuites>{BAD}{BAD.replace('sinks', 'leaks')}</testsuites>")
+    outputs = ("--markdown", "p.md", "--junit", "j.xml", "--tables", "t", "--mail", "p.eml")
+    done = tool("report", "r.xml", "--config", "s.toml", "--out", "p.html", *outputs)
+    mail = email.message_from_bytes((tmp_path / "p.eml").read_bytes(), policy=email.policy.default)
+    texts = [part.get_content() for part in mail.walk() if part.get_content_maintype() == "text"]
+    texts += [path.read_text() for name in ("p.*l", "p.md", "j.xml", "t/*") for path in tmp_path.glob(name)]
+    assert not re.search("[\0-\x08\x0b\x0c\x0e-\x1f\x7f]", "".join((*texts, done.out)))
+    assert "Wa\u2403ter" in (tmp_path / "j.xml").read_text()
+
+
 @pytest.mark.parametrize("beside", ["", "é", "\u20ac"])
 def test_each_control_character_of_a_page_becomes_its_picture(beside):
     found = page_text("".join(map(chr, range(0x20))) + "\x7f~" + beside)

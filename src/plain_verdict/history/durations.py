@@ -96,13 +96,9 @@ def find_level_shifts(
     if len(columns) <= LEAST_TIMES:
         return LevelShifts([], 0, 0.0)
     series = _Durations(columns, normal_after, rounding)
-    slower: list[tuple[float, LevelShift]] = []
-    faster: list[tuple[float, LevelShift]] = []
-    tested, candidates = series.candidates()
-    for position, known in candidates:
-        found = series.shift_of(position) if series.looks_shifted(position, known) else None
-        if found:
-            (slower if found[1].change > 0 else faster).append(found)
+    tested, found = series.shifts()
+    slower = [pair for pair in found if pair[1].change > 0]
+    faster = [pair for pair in found if pair[1].change <= 0]
     shifts = [*_discoveries(slower, _FALSELY_SLOWER, tested), *_discoveries(faster, _FALSELY_FASTER, tested)]
     return LevelShifts(shifts, tested, math.expm1(series.common[-1]))
 
@@ -233,10 +229,10 @@ class _Durations:
         log_prior = mean + 1 / (2 * half) + 1 / (12 * half**2) - 1 / prior - 1 / (3 * prior**2)
         return math.exp(log_prior), prior, stand_out
 
-    def candidates(self) -> tuple[int, list[tuple[int, list[int]]]]:
-        """Return how many durations can be compared, and which of them may be at another level in the last builds.
+    def shifts(self) -> tuple[int, list[tuple[float, LevelShift]]]:
+        """Return how many durations can be compared, and which are at another level, each with the chance of it.
 
-        Most are not, and are looked at no further. Each comes with the times before those builds, sorted.
+        Most are not, and are looked at no further than their last two builds.
         """
         *before, last, now = self._columns
         recent = min(self._normal_after, len(before) - _LEAST_BEFORE)
@@ -244,7 +240,7 @@ class _Durations:
         round_ = self._round
         factor_last, factor_now = map(math.exp, self.common[-2:])
         tested = 0
-        found: list[tuple[int, list[int]]] = []
+        found: list[tuple[float, LevelShift] | None] = []
         rows = zip(now, last, map(sorted, zip(*earlier, strict=True)), strict=True)
         for position, (time, previous, times) in enumerate(rows):
             known = times if times[0] else times[bisect(times, 0) :]  # without builds that tell no time
@@ -254,10 +250,10 @@ class _Durations:
                 # The order of times is that of rounded ones.
                 ends = (round_(known[0]), round_(known[len(known) // 2]), round_(known[-1])) if known else ()
                 if _may_differ(latest, round_(previous) / factor_last or latest, ends):
-                    found.append((position, known))
-        return tested, found
+                    found.append(self._shift_of(position, known))
+        return tested, list(filter(None, found))
 
-    def looks_shifted(self, position: int, known: Sequence[int]) -> bool:
+    def _looks_shifted(self, position: int, known: Sequence[int]) -> bool:
         """Return whether one of the last parts may be at another level, by a rough scale: where there are many."""
         times = self._times(position)
         if self._rounding and known and not self._rounding.surely_differ(times[-1], known[len(known) // 2]):
@@ -285,8 +281,13 @@ class _Durations:
         """Return whether a duration has enough times, this one not among them."""
         return sum(bool(column[position]) for column in self._columns) > LEAST_TIMES
 
-    def shift_of(self, position: int) -> tuple[float, LevelShift] | None:
-        """Return how a duration is at another level, with the chance of it; None where it is not."""
+    def _shift_of(self, position: int, known: Sequence[int]) -> tuple[float, LevelShift] | None:
+        """Return how a duration is at another level, with the chance of it; None where it is not.
+
+        ``known`` are its times before the last builds, sorted.
+        """
+        if not self._looks_shifted(position, known):
+            return None
         logs = self._logs(position)
         while True:
             split = self._best_split(logs)
@@ -305,8 +306,8 @@ class _Durations:
             return None
         if shift_ms < max(_LEAST_MS, _LEAST_CHANGE * min(before_ms, before_ms * math.exp(change))):
             return None
-        known = len(logs) - split.after
-        reach = student_reach(split.freedom) * split.scale * _error(split.after, known)
+        before = len(logs) - split.after
+        reach = student_reach(split.freedom) * split.scale * _error(split.after, before)
         shift = LevelShift(
             position,
             self._builds_since(position, split.after),
@@ -315,7 +316,7 @@ class _Durations:
             math.expm1(change),
             math.expm1(change - reach),
             math.expm1(change + reach),
-            known,
+            before,
         )
         return split.chance, shift
 

@@ -13,6 +13,7 @@ from plain_verdict.settings.mappings import MappingFile, ResultMapping
 from plain_verdict.settings.paths import relative_to
 from plain_verdict.settings.schema import SettingsFile
 from plain_verdict.settings.trust import HOW_TO_TRUST, without_reach
+from plain_verdict.text.cleaning import with_visible_controls
 from plain_verdict.text.formatting import join_list
 from plain_verdict.text.patterns import pattern
 
@@ -42,6 +43,8 @@ RULES = (
     "api",
 )
 """The tables that can change a verdict."""
+_AS_WRITTEN = ("mapping", "masking")
+"""Tables whose texts are looked for in files, and separate columns: their control characters stay."""
 
 
 class SettingsSource(msgspec.Struct, frozen=True):
@@ -164,7 +167,9 @@ def _parsed(path: Path, named_by: str = "check --config") -> tuple[str, dict[str
 
     try:
         text = path.read_text("utf-8")
-        fields = tomllib.loads(text)
+        fields = {
+            key: value if key in _AS_WRITTEN else _visible(value) for key, value in tomllib.loads(text).items()
+        }
     except OSError as error:
         raise UsageError(f"can't be read ({error.strerror})", path=str(path), hint=named_by) from error
     except UnicodeDecodeError as error:
@@ -176,6 +181,15 @@ def _parsed(path: Path, named_by: str = "check --config") -> tuple[str, dict[str
         what = f"is not proper TOML: {what[:1].lower()}{what[1:]}"
         raise UsageError(what, path=path.name, where=match[1] if match else "", hint=hint) from error
     return text, fields
+
+
+def _visible(value: object) -> object:
+    """Return a value whose texts show the pictures of their control characters, as those of results do."""
+    if isinstance(value, dict):
+        return {with_visible_controls(key): _visible(inner) for key, inner in value.items()}
+    if isinstance(value, list):
+        return list(map(_visible, value))
+    return with_visible_controls(value) if isinstance(value, str) else value
 
 
 def find_settings(named: str | None) -> Path | None:
