@@ -13,6 +13,7 @@ import zipfile
 from collections.abc import Callable, Iterator
 from io import BytesIO
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from distributed import Client, Security
@@ -200,8 +201,12 @@ def test_what_only_an_extension_reads_is_read_where_the_extension_is(workers, to
 
 
 @pytest.mark.slow
-def test_workers_that_are_busy_or_come_later_are_used(workers):
+def test_workers_that_are_busy_or_come_later_are_used(workers, monkeypatch):
     workers.add()
+    # Loading the libraries takes longer than what is given for connecting.
+    leaps: list[float] = []
+    monkeypatch.setattr(cluster, "quiet_libraries", lambda: leaps.append(cluster._BEGIN_S + cluster._LOCAL_S))
+    monkeypatch.setattr(cluster, "time", SimpleNamespace(monotonic=lambda: time.monotonic() + sum(leaps)))
     busy = Client(f"tcp://127.0.0.1:{workers.port}", set_as_default=False)
     waits = busy.submit(time.sleep, 5)
     with Engine(workers.address) as engine:

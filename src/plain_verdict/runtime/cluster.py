@@ -77,8 +77,8 @@ class Cluster:
         """Connect. Raises UsageError where libraries are missing, EngineFailed where nothing can be used."""
         self._name, self._patience_s = name, patience_s
         self._notes = notes
-        began = time.monotonic()
-        self._client = _connected(name, address, began + _BEGIN_S / 2, still_open)
+        self._client = _connected(name, address, still_open)
+        connected = time.monotonic()
         self._misfits: dict[str, str] = {}
         # Newer schedulers name only some of their workers unless they are asked for all.
         # Source: distributed, Scheduler.identity
@@ -90,7 +90,7 @@ class Cluster:
         self._pending: set[_Task[Any, Any]] = set()
         self._hung: set[str] = set()
         self._progressed = self._looked = self._scheduler_seen = self._worker_seen = time.monotonic()
-        threads = self._try_workers(began + (_LOCAL_S if address == _LOCAL else 0) + _BEGIN_S)
+        threads = self._try_workers(connected + (_LOCAL_S if address == _LOCAL else 0) + _BEGIN_S / 2)
         self.width = 2 * threads
 
     def submit(self, work: Callable[[Piece], Made], piece: Piece) -> "_Task[Piece, Made]":
@@ -332,7 +332,7 @@ def _difference(there: object, local: dict[str, str]) -> str:
     return join_list(differing[:2])
 
 
-def _connected(name: str, address: str, until: float, still_open: ExitStack) -> Any:
+def _connected(name: str, address: str, still_open: ExitStack) -> Any:
     """Return a client of the scheduler. Raises UsageError and EngineFailed."""
     quiet_libraries()
     try:
@@ -341,6 +341,7 @@ def _connected(name: str, address: str, until: float, still_open: ExitStack) -> 
     except ImportError as error:
         hint = f"install them: {install_command('cluster')}"
         raise UsageError(f"--engine {name} needs more libraries ({error.name})", hint=hint) from error
+    within_s = _BEGIN_S / 2  # from here on: loading Dask may take longer on a busy machine
     # What it has to say goes through the error below, not through its log.
     level = "critical" if logging.root.manager.disable else "info"
     still_open.enter_context(config.set({"logging.distributed": level, "distributed.admin.log-length": 0}))
@@ -349,14 +350,13 @@ def _connected(name: str, address: str, until: float, still_open: ExitStack) -> 
             # No server page: it would listen to the network.
             cluster = dask.LocalCluster(n_workers=_LOCAL_WORKERS, threads_per_worker=1, dashboard_address=None)
             address = still_open.enter_context(cluster).scheduler_address
-            until += _LOCAL_S
+            within_s += _LOCAL_S
         # Certificates are named by Dask's own variables: DASK_DISTRIBUTED__COMM__TLS__CA_FILE and its neighbours.
         security = dask.Security(require_encryption=address.startswith("tls://"))
-        left_s = until - time.monotonic()
-        asyncio.run(_knock(dask.comm.connect, address, left_s, security.get_connection_args("client")))
+        asyncio.run(_knock(dask.comm.connect, address, within_s, security.get_connection_args("client")))
         client = dask.Client(address, timeout=_ANSWER_S, set_as_default=False, security=security)
         still_open.callback(_close, client)
-        client.wait_for_workers(1, timeout=max(_ANSWER_S, until - time.monotonic()))
+        client.wait_for_workers(1, timeout=within_s)
     except TypeError as error:
         if not address.startswith("tls://"):
             raise
